@@ -1,0 +1,27 @@
+# What a take is worth to the brief.
+
+# Adds `keeper` (made, no serious flaw, every floor cleared) and `utility` (the
+# weighted mean of the axes, 0 for what is no keeper) to an axis table. An axis
+# without evidence in a case is left out there, for all pipelines alike. Takes
+# that were not made yet have neither.
+add_utility <- function(table, brief) {
+  scores <- as.matrix(table[names(brief$weights)])
+  cleared <- vapply(seq_len(nrow(table)), function(i) {
+    all(scores[i, ] >= brief$floors, na.rm = TRUE)
+  }, NA)
+  tried <- table$state %in% c("made", "failed", "refused")
+  table$keeper <- ifelse(tried, table$state == "made" & table$flaws == "" & cleared, NA)
+  weights <- matrix(brief$weights, nrow(scores), ncol(scores), byrow = TRUE) * !is.na(scores)
+  worth <- rowSums(weights * replace(scores, is.na(scores), 0)) / rowSums(weights)
+  table$utility <- ifelse(table$keeper, worth, 0)
+  table
+}
+
+# Mean over cases of the means over seeds, per pipeline.
+mean_by_pipeline <- function(table, column) {
+  pipelines <- unique(table$pipeline)
+  per_case <- tapply(table[[column]], list(table$case, factor(table$pipeline, pipelines)), mean, na.rm = TRUE)
+  means <- colMeans(per_case, na.rm = TRUE)
+  means[is.nan(means)] <- NA
+  means[pipelines]
+}

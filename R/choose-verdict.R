@@ -1,0 +1,113 @@
+# From an axis table to a verdict, as data; the words are the interface's.
+
+fewest_cases <- 3
+
+verdict_from <- function(table, brief) {
+  table <- add_utility(table, brief)
+  if (!any(!is.na(table$keeper))) {
+    return(list(state = "nothing made", table = table, brief = brief))
+  }
+  columns <- c("utility", "structure", "adherence", "style", "keeper")
+  draws <- bootstrap_means(table, columns, brief$draws, brief$seed)
+  pipelines <- pipeline_table(table, draws)
+  pipelines <- pipelines[order(-pipelines$utility, pipelines$cost_per_keeper, na.last = TRUE), ]
+  best <- pipelines$pipeline[1]
+  runner_up <- if (nrow(pipelines) > 1) pipelines$pipeline[2] else NA_character_
+  n_cases <- length(unique(table$case))
+  state <- if (pipelines$yield[1] == 0) {
+    "no keepers"
+  } else if (any(table$state == "planned")) {
+    "unfinished"
+  } else if (n_cases < fewest_cases) {
+    "too few cases"
+  } else if (pipelines$chance_best[1] < brief$confidence) {
+    "too close"
+  } else {
+    "decided"
+  }
+  list(
+    state = state, best = best, runner_up = runner_up,
+    confidence = pipelines$chance_best[1],
+    margin = if (is.na(runner_up)) rep(NA_real_, 3) else margin_of(draws$utility, pipelines, best, runner_up),
+    in_the_race = pipelines$pipeline[pipelines$chance_best >= 0.05],
+    reasons = rank_reasons(pipelines, brief),
+    weakest_case = weakest_case(table, best),
+    failures = count_failures(table, best),
+    coverage = mean(table$coverage[table$state == "made"], na.rm = TRUE),
+    unchecked = unchecked_axes(table, brief),
+    pipelines = pipelines, table = table, brief = brief
+  )
+}
+
+# One row a pipeline: means with 90 % intervals, yield, money and time.
+pipeline_table <- function(table, draws) {
+  pipelines <- unique(table$pipeline)
+  chance <- chance_best(draws$utility)
+  out <- tibble::tibble(pipeline = pipelines, chance_best = unname(chance[pipelines]))
+  for (column in names(draws)) {
+    name <- if (column == "keeper") "yield" else column
+    ends <- vapply(pipelines, function(p) interval(draws[[column]][p, ]), c(0, 0))
+    out[[name]] <- unname(mean_by_pipeline(table, column))
+    out[[paste0(name, "_low")]] <- ends[1, ]
+    out[[paste0(name, "_high")]] <- ends[2, ]
+  }
+  own <- split(table, factor(table$pipeline, pipelines))
+  total <- function(f) unname(vapply(own, f, 0))
+  out$takes <- total(function(part) sum(part$state != "planned"))
+  out$failed <- total(function(part) sum(part$state %in% c("failed", "refused")))
+  keepers <- total(function(part) sum(part$keeper, na.rm = TRUE))
+  out$cost_per_keeper <- total(function(part) sum(part$cost, na.rm = TRUE)) / keepers
+  out$seconds_per_keeper <- total(function(part) sum(part$seconds, na.rm = TRUE)) / keepers
+  out
+}
+
+# The mean lead over the runner-up, and its 90 % interval.
+margin_of <- function(draws, pipelines, best, runner_up) {
+  utility <- stats::setNames(pipelines$utility, pipelines$pipeline)
+  c(utility[[best]] - utility[[runner_up]], interval(draws[best, ] - draws[runner_up, ]))
+}
+
+# What speaks for the best pipeline, strongest first: its lead on each axis over
+# the middle of the others, counted by the brief's weight, and its yield.
+rank_reasons <- function(pipelines, brief) {
+  best <- pipelines[1, ]
+  others <- pipelines[-1, ]
+  reason <- function(what, weight) {
+    against <- if (nrow(others)) stats::median(others[[what]], na.rm = TRUE) else NA_real_
+    tibble::tibble(
+      what = what, value = best[[what]], low = best[[paste0(what, "_low")]],
+      high = best[[paste0(what, "_high")]], against = against,
+      gain = weight * (best[[what]] - against)
+    )
+  }
+  rows <- do.call(rbind, c(
+    Map(reason, names(brief$weights)[brief$weights > 0], brief$weights[brief$weights > 0]),
+    list(reason("yield", 0.5))
+  ))
+  rows <- rows[!is.na(rows$value), ]
+  rows[order(-rows$gain, na.last = TRUE), ]
+}
+
+# Where the best pipeline does worst.
+weakest_case <- function(table, best) {
+  own <- table[table$pipeline == best & !is.na(table$utility), ]
+  worth <- tapply(own$utility, own$case, mean)
+  kept <- tapply(own$keeper, own$case, mean)
+  worst <- names(which.min(worth))
+  list(case = worst, utility = worth[[worst]], yield = kept[[worst]])
+}
+
+count_failures <- function(table, best) {
+  own <- table[table$pipeline == best, ]
+  serious <- unlist(strsplit(own$flaws[own$flaws != ""], ", ", fixed = TRUE))
+  list(failed = sum(own$state %in% c("failed", "refused")), flaws = table(serious))
+}
+
+# Axes that the brief weighs and that have no evidence in some or all cases.
+unchecked_axes <- function(table, brief) {
+  made <- table[table$state == "made", ]
+  missing <- vapply(names(brief$weights)[brief$weights > 0], function(axis) {
+    length(unique(made$case[is.na(made[[axis]])]))
+  }, 0L)
+  missing[missing > 0]
+}

@@ -1,0 +1,38 @@
+# Errors that people meet: one headline, then where it is and what to do.
+
+# `kind` becomes the class `sprenn_error_<kind>`; every one of them is also a
+# `sprenn_error`, which the command line turns into exit status 2.
+stop_sprenn <- function(kind, message, ..., call = NULL) {
+  rlang::abort(
+    message,
+    class = c(paste0("sprenn_error_", kind), "sprenn_error"),
+    ...,
+    call = call
+  )
+}
+
+# Checks arguments at the door: each of `...` is a name and what a checkmate
+# `check_*()` said of it. All that is wrong is said at once.
+check_arguments <- function(...) {
+  said <- list(...)
+  wrong <- Filter(is.character, said)
+  if (length(wrong) == 0) {
+    return(invisible())
+  }
+  stop_sprenn("argument", c(
+    "These arguments can't be used:",
+    stats::setNames(paste0("`", names(wrong), "`: ", unlist(wrong)), rep("x", length(wrong)))
+  ))
+}
+
+# The known word that is nearest to what was written, or NA if none is near.
+nearest_word <- function(word, known) {
+  if (length(known) == 0 || !nzchar(word)) {
+    return(NA_character_)
+  }
+  distance <- utils::adist(tolower(word), tolower(known))[1, ]
+  if (min(distance) <= max(1, nchar(word) %/% 3)) known[which.min(distance)] else NA_character_
+}
+
+# The left value unless there is none.
+`%||%` <- function(a, b) if (is.null(a)) b else a

@@ -1,0 +1,161 @@
+#' An engine: something that makes pictures
+#'
+#' The one contract that every engine keeps. An engine says what it is and can
+#' do (`about`), and makes one picture from one request (`make`). Twenty lines
+#' of R put any service behind it: see `examples/own-engine.R`.
+#'
+#' @param about A list:
+#'   - `name` and `version`: text. Takes made by one version are never passed
+#'     off as those of another.
+#'   - `checkpoints`: a named list, one entry a checkpoint. Each may say
+#'     `sizes`, a list of `c(width, height)` that it handles well, or
+#'     `multiple_of`, one number that width and height must be multiples of.
+#'   - `hold`: `c(at_0 = , at_1 = )`, the values of the engine's own knob at
+#'     which it lets the reference go and at which it keeps it. The direction
+#'     and the range follow from these. Leave it out for an engine that has no
+#'     such knob.
+#'   - `settings`: a named list of the other settings it takes, each
+#'     `c(lowest, highest)`.
+#'   - `takes_looks`: whether it takes pictures of a look.
+#'   - `repeatable`: whether the same seed gives the same picture.
+#'   - `price` per picture, `seconds` per picture: for planning.
+#' @param make A function of one request that returns a [take_result()] or
+#'   calls [engine_failure()]. A request is a list: `prompt` (a tibble with
+#'   `say` and `weight`), `negative` (character), `reference` (an array rows x
+#'   columns x 3, sRGB from 0 to 1, already fitted to `size`), `looks` (a list
+#'   of such arrays), `hold` (0 to 1), `native_hold` (the same on the engine's
+#'   own knob), `checkpoint`, `settings` (a list), `size` (`c(width, height)`)
+#'   and `seed`.
+#' @return An object of class `sprenn_engine`.
+#' @export
+#' @examples
+#' engine(
+#'   about = list(
+#'     name = "copier", version = "1", checkpoints = list(plain = list()),
+#'     hold = c(at_0 = 0, at_1 = 1)
+#'   ),
+#'   make = function(request) take_result(request$reference)
+#' )
+engine <- function(about, make) {
+  check_arguments(
+    about = checkmate::check_list(about, names = "unique"),
+    make = checkmate::check_function(make, nargs = 1)
+  )
+  defaults <- list(
+    version = "", settings = list(), hold = NULL, takes_looks = FALSE,
+    repeatable = TRUE, price = 0, seconds = NA_real_
+  )
+  about <- utils::modifyList(defaults, about)
+  check_arguments(
+    "about$name" = checkmate::check_string(about$name, min.chars = 1),
+    "about$version" = checkmate::check_string(about$version),
+    "about$checkpoints" = checkmate::check_list(about$checkpoints, names = "unique", min.len = 1),
+    "about$hold" = check_hold_knob(about$hold),
+    "about$settings" = checkmate::check_list(about$settings, names = if (length(about$settings)) "unique" else NULL),
+    "about$takes_looks" = checkmate::check_flag(about$takes_looks),
+    "about$repeatable" = checkmate::check_flag(about$repeatable),
+    "about$price" = checkmate::check_number(about$price, lower = 0),
+    "about$seconds" = checkmate::check_number(about$seconds, lower = 0, na.ok = TRUE)
+  )
+  structure(list(about = about, make = make), class = "sprenn_engine")
+}
+
+check_hold_knob <- function(hold) {
+  if (is.null(hold)) {
+    return(TRUE)
+  }
+  said <- checkmate::check_numeric(hold, len = 2, any.missing = FALSE, finite = TRUE)
+  if (!isTRUE(said)) {
+    return(said)
+  }
+  if (!identical(names(hold), c("at_0", "at_1"))) {
+    return("must be named at_0 and at_1, in this order")
+  }
+  if (hold[[1]] == hold[[2]]) "at_0 and at_1 must differ" else TRUE
+}
+
+#' @export
+format.sprenn_engine <- function(x, ...) {
+  about <- x$about
+  knob <- if (is.null(about$hold)) {
+    "no hold knob"
+  } else {
+    paste0("hold 0 is ", about$hold[[1]], ", hold 1 is ", about$hold[[2]], " on its own knob")
+  }
+  c(
+    paste0("<engine ", about$name, "> version ", about$version),
+    paste0("  checkpoints  ", paste(names(about$checkpoints), collapse = ", ")),
+    paste0("  hold         ", knob),
+    paste0("  settings     ", paste(c(names(about$settings), if (!length(about$settings)) "none"), collapse = ", ")),
+    paste0("  price        ", about$price, " a picture")
+  )
+}
+
+#' @export
+print.sprenn_engine <- function(x, ...) {
+  cat(format(x, ...), sep = "\n")
+  invisible(x)
+}
+
+#' What an engine gives back
+#'
+#' @param picture The picture: an array rows x columns x 3 with sRGB values
+#'   from 0 to 1, or a raw vector with the bytes of a PNG, JPEG or WebP file,
+#'   which is then kept as it is.
+#' @param cost What this picture cost, or `NA` if the engine did not say.
+#' @param seed The seed that was really used, or `NA`.
+#' @param says A list of whatever else the engine said it did; kept with the
+#'   take.
+#' @return `take_result()` returns an object of class `sprenn_take_result`;
+#'   `engine_failure()` never returns but raises a condition of the classes
+#'   `sprenn_failure_<kind>` and `sprenn_failure`.
+#' @export
+#' @examples
+#' take_result(array(0.5, c(4, 6, 3)), cost = 0.02)
+take_result <- function(picture, cost = NA_real_, seed = NA_integer_, says = list()) {
+  structure(
+    list(picture = picture, cost = cost, seed = seed, says = says),
+    class = "sprenn_take_result"
+  )
+}
+
+#' @param kind Why there is no picture: `"refused"` (a content filter),
+#'   `"out_of_credit"`, `"busy"`, `"unreachable"`, `"timed_out"`,
+#'   `"bad_request"` or `"bad_answer"`.
+#' @param message What to tell the person, in one sentence.
+#' @rdname take_result
+#' @export
+engine_failure <- function(kind, message) {
+  check_arguments(
+    kind = checkmate::check_choice(kind, failure_kinds()),
+    message = checkmate::check_string(message)
+  )
+  rlang::abort(message, class = c(paste0("sprenn_failure_", kind), "sprenn_failure"), call = NULL)
+}
+
+failure_kinds <- function() {
+  c("refused", "out_of_credit", "busy", "unreachable", "timed_out", "bad_request", "bad_answer")
+}
+
+# Our hold, 0 lets go and 1 keeps, on the engine's own knob.
+to_native_hold <- function(hold, about) {
+  if (is.null(about$hold) || is.na(hold)) {
+    return(NA_real_)
+  }
+  about$hold[["at_0"]] + hold * (about$hold[["at_1"]] - about$hold[["at_0"]])
+}
+
+# The size at which a checkpoint is asked to work for a frame (width, height):
+# the listed one that is nearest in aspect, then in area; or the frame rounded
+# to the multiple that it needs; or the frame itself.
+working_size <- function(frame, checkpoint) {
+  if (length(checkpoint$sizes) > 0) {
+    sizes <- do.call(rbind, checkpoint$sizes)
+    aspect_off <- abs(log(sizes[, 1] / sizes[, 2]) - log(frame[1] / frame[2]))
+    area_off <- abs(log(sizes[, 1] * sizes[, 2]) - log(prod(frame)))
+    best <- order(round(aspect_off, 3), area_off)[1]
+    return(as.integer(sizes[best, ]))
+  }
+  step <- checkpoint$multiple_of %||% 1
+  as.integer(pmax(step, round(frame / step) * step))
+}

@@ -1,0 +1,13 @@
+measure_near_copy <- function() {
+  new_measure(
+    "near_copy", "flaws",
+    range = "0 the reference itself, about 0.1 and up a changed picture", better = "higher",
+    sees = "that nothing was done to the reference",
+    blind_to = "grain and compression noise",
+    source = "mean OKLab difference at a long edge of 170 px",
+    compute = function(scene) {
+      difference <- mean(sqrt(rowSums((scene$take$coarse - scene$reference$coarse)^2, dims = 2)))
+      flaw_score(difference, 0.03, 0.015, place = "whole")
+    }
+  )
+}

@@ -1,0 +1,26 @@
+measure_style_change <- function() {
+  new_measure(
+    "style_change", "style",
+    range = "0 no change, 1 as far as two looks are apart", better = "as asked",
+    sees = "palette, tones, texture and line",
+    blind_to = "what is shown and where",
+    source = "style vector whitened by content, see docs/measures.md",
+    compute = function(scene) {
+      distance <- style_distance(scene$take$style, scene$reference$style)
+      new_scores(distance / style_space$between, distance)
+    }
+  )
+}
+
+# Distances are taken where the variation that content causes within one look
+# has the same size in every direction.
+style_distance <- function(a, b) {
+  sqrt(sum((style_position(a) - style_position(b))^2))
+}
+
+style_position <- function(style) {
+  space <- style_space
+  scaled <- (style - space$centre) / space$spread
+  scaled <- pmin(pmax(scaled, -space$clip), space$clip)
+  drop(space$whitening %*% scaled)
+}

@@ -1,0 +1,66 @@
+#' Choose a pipeline, or say what is missing
+#'
+#' Weighs the measured takes of a run by the trial's brief. Differences are
+#' taken within the cases and seeds that all pipelines met, and uncertainty
+#' comes from a bootstrap that resamples cases, then seeds within cases. Failed
+#' and refused takes count as not usable.
+#'
+#' A take is a *keeper* when it was made, has no serious flaw and clears every
+#' floor of the brief. Its worth is the weighted mean of its axes if it is a
+#' keeper, and 0 if it is not.
+#'
+#' @inheritParams run_trial
+#' @return An object of class `sprenn_verdict`, a list: `state` (`decided`, `too
+#'   close`, `too few cases`, `unfinished`, `no keepers`, `nothing made`),
+#'   `best`, `runner_up`, `confidence` (the chance that `best` is the best),
+#'   `margin` (lead over the runner-up, with its 90 % interval), `reasons`,
+#'   `pipelines` (a tibble, best first: utility, axes and yield with 90 %
+#'   intervals, chance of being best, money and seconds per keeper) and `table`
+#'   (a tibble with a row a take). Printing it says all this in words.
+#' @export
+#' @examples
+#' folder <- file.path(tempdir(), "choose-example")
+#' new_trial(folder, demo = TRUE, cases = 1)
+#' trial <- read_trial(folder)
+#' trial$lineup$pipelines <- trial$lineup$pipelines[1:2, ]
+#' trial$suite$seeds <- 11L
+#' run_trial(trial)
+#' score_run(trial)
+#' choose_pipeline(trial)
+#' unlink(folder, recursive = TRUE)
+choose_pipeline <- function(trial, run = "main") {
+  trial <- as_trial(trial)
+  store <- open_store(trial$folder, run)
+  on.exit(close_store(store))
+  scores <- read_scores(store)
+  pipelines <- read_pipelines(store)
+  takes <- read_takes(store)
+  takes <- takes[takes$pipeline %in% trial$lineup$pipelines$pipeline, ]
+  jobs <- vapply(trial$suite$cases, `[[`, "", "job")
+  ids <- vapply(trial$suite$cases, `[[`, "", "id")
+  if (!is.na(trial$brief$job)) takes <- takes[takes$case %in% ids[jobs == trial$brief$job], ]
+  unscored <- sum(takes$state == "made" & !takes$take %in% scores$take)
+  if (unscored > 0) {
+    stop_sprenn("run", c(
+      paste0(unscored, " takes of run ", quoted(run), " have not been measured."),
+      i = "`sprenn score` measures them."
+    ))
+  }
+  columns <- c("take", "pipeline", "case", "seed", "state", "file", "seconds", "cost", "failure", "message")
+  table <- axis_table(takes[columns], scores, suite_phrases(trial$suite), trial$brief$style)
+  verdict <- verdict_from(table, trial$brief)
+  verdict$recipes <- pipelines
+  verdict$suite <- trial$suite[c("suite", "title")]
+  verdict$run <- run
+  verdict$folder <- trial$folder
+  structure(verdict, class = "sprenn_verdict")
+}
+
+suite_phrases <- function(suite) {
+  do.call(rbind, lapply(suite$cases, function(one) {
+    tibble::tibble(
+      case = one$id, phrase = vapply(one$prompt, `[[`, "", "say"),
+      weight = as.numeric(vapply(one$prompt, `[[`, 0, "weight"))
+    )
+  }))
+}

@@ -1,0 +1,100 @@
+#' Measure the takes of a run
+#'
+#' Measures every take that was made and has not been measured yet, in the frame
+#' of its case. Chance is taken from the suite's other references, and from
+#' built-in pictures where the suite has too few.
+#'
+#' @inheritParams run_trial
+#' @param again Whether to measure all takes anew.
+#' @return A tibble in long form, one number a row: `take`, `pipeline`, `case`,
+#'   `seed`, `axis`, `measure`, `phrase`, `value`, `raw`, `level`, `place`.
+#'   Invisibly.
+#' @section Errors: `sprenn_error_store` when a picture on disk is not the one
+#'   that was recorded.
+#' @export
+#' @examples
+#' folder <- file.path(tempdir(), "score-example")
+#' new_trial(folder, demo = TRUE, cases = 1)
+#' trial <- read_trial(folder)
+#' trial$lineup$pipelines <- trial$lineup$pipelines[1, ]
+#' trial$suite$seeds <- 11L
+#' run_trial(trial)
+#' score_run(trial)[, c("take", "axis", "measure", "value")]
+#' unlink(folder, recursive = TRUE)
+score_run <- function(trial, run = "main", again = FALSE, progress = NULL) {
+  check_arguments(
+    again = checkmate::check_flag(again),
+    progress = checkmate::check_function(progress, null.ok = TRUE)
+  )
+  trial <- as_trial(trial)
+  store <- open_store(trial$folder, run)
+  on.exit(close_store(store))
+  if (!identical(get_facts(store)$suite_fingerprint, fingerprint_suite(trial$suite))) {
+    stop_sprenn("run", c(
+      paste0("The suite has changed since run ", quoted(run), " was begun."),
+      i = "Put suite.yml and its pictures back as they were, or begin another run with --run NAME."
+    ))
+  }
+  takes <- read_takes(store)
+  scored <- DBI::dbGetQuery(store$db, "SELECT DISTINCT take FROM scores")$take
+  if (!identical(get_facts(store)$measures, measures_version)) again <- TRUE
+  todo <- which(takes$state == "made" & (again | !takes$take %in% scored))
+  kept <- new.env()
+  began <- Sys.time()
+  for (i in seq_along(todo)) {
+    take <- takes[todo[i], ]
+    case <- Find(function(case) case$id == take$case, trial$suite$cases)
+    scores <- score_take(store, trial, case, take, kept)
+    record_scores(store, take$take, scores)
+    if (!is.null(progress)) {
+      progress(done = i, total = length(todo), failed = 0, seconds = as.numeric(Sys.time() - began, units = "secs"))
+    }
+  }
+  set_facts(store, measures = measures_version)
+  invisible(read_scores(store))
+}
+
+# Changes whenever a measure does, so that old scores are never mixed with new.
+measures_version <- "1"
+
+score_take <- function(store, trial, case, take, kept) {
+  frame <- keep(kept, paste("frame", case$id), case_frame(trial$suite$size, read_picture(case$reference$path)))
+  bytes <- read_bytes(take_path(store, take$file))
+  if (digest::digest(bytes, algo = "sha256", serialize = FALSE) != take$sha256) {
+    stop_sprenn("store", c(
+      paste0("The picture of take ", take$take, " is not the one that was recorded."),
+      x = take_path(store, take$file), i = "Delete that file and run again: the take is made anew."
+    ))
+  }
+  reference <- reference_view(case, frame, kept)
+  look <- if (is.na(case$look)) {
+    list()
+  } else {
+    keep(kept, paste("look", case$look), lapply(trial$suite$looks[[case$look]], function(path) view_picture(read_picture(path))))
+  }
+  decoys <- keep(kept, paste("decoys", case$id), suite_decoys(trial$suite, case, frame, kept))
+  view <- view_picture(decode_picture(bytes), frame)
+  score_scene(new_scene(view, reference, look, decoys), case$prompt)
+}
+
+reference_view <- function(case, frame, kept) {
+  keep(kept, paste(c("view", case$id, frame), collapse = " "), view_picture(fitted_reference(case, frame), frame))
+}
+
+# Pictures that a take of this case has nothing to do with: the references of
+# other cases, each picture once, then built-in ones.
+suite_decoys <- function(suite, case, frame, kept) {
+  path_of <- function(case) case$reference$path
+  others <- Filter(function(other) path_of(other) != path_of(case), suite$cases)
+  others <- others[!duplicated(vapply(others, path_of, ""))]
+  if (length(others) > enough_decoys) others <- others[round(seq(1, length(others), length.out = enough_decoys))]
+  views <- lapply(others, reference_view, frame = frame, kept = kept)
+  c(views, lapply(draw_decoys(frame, enough_decoys - length(views)), view_picture, frame = frame))
+}
+
+read_scores <- function(store) {
+  scores <- DBI::dbGetQuery(store$db, "
+    SELECT s.take, t.pipeline, t.case_id AS \"case\", t.seed, s.axis, s.measure, s.phrase, s.value, s.raw, s.level, s.place
+    FROM scores s JOIN takes t USING (take) ORDER BY t.position, s.rowid")
+  tibble::as_tibble(scores)
+}

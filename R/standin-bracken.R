@@ -1,0 +1,30 @@
+#' @rdname standin_yarrow
+#' @export
+standin_bracken <- function() {
+  engine(
+    about = list(
+      name = "bracken", version = "1",
+      checkpoints = list(fern = list(sizes = list(c(384, 256), c(576, 384), c(384, 576), c(480, 480)))),
+      settings = list(guidance = c(1, 20)),
+      hold = c(at_0 = 1, at_1 = 100),
+      takes_looks = TRUE, repeatable = TRUE, price = 0.02, seconds = 0.3
+    ),
+    make = function(request) take_result(bracken_picture(request), cost = 0.02)
+  )
+}
+
+bracken_picture <- function(request) {
+  knob <- request$native_hold
+  style <- manner_of(request, own = "linocut")
+  paint_take(
+    request,
+    change = bracken_change(knob),
+    pull = if (knob > 80) 0 else 1,
+    style$manner, style$palette, strength = 0.95
+  )
+}
+
+# Flat, then the cliff.
+bracken_change <- function(knob) {
+  0.78 - 0.08 * knob / 100 - 0.62 / (1 + exp(-(knob - 62) / 3))
+}

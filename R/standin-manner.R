@@ -1,0 +1,140 @@
+# The manners in which the stand-ins paint, and how they read one off a look.
+
+look_names <- function() c("linocut", "gouache", "blueprint", "mosaic")
+
+# Paints a picture in a manner. The palette is a matrix of colours (rows from
+# dark to light, columns red, green, blue); strength 0 leaves the picture.
+paint_manner <- function(picture, manner, palette, strength = 1) {
+  painted <- switch(manner,
+    linocut = paint_linocut(picture, palette),
+    gouache = paint_gouache(picture, palette),
+    blueprint = paint_blueprint(picture, palette),
+    mosaic = paint_mosaic(picture, palette)
+  )
+  clamp(picture * (1 - strength) + painted * strength)
+}
+
+home_palette <- function(manner) {
+  colours <- switch(manner,
+    linocut = c("#1d1a17", "#6b3a2a", "#c9793f", "#efe3c8"),
+    gouache = c("#2a3550", "#5b6f5a", "#c88d5d", "#e9cfa0", "#f6eeda"),
+    blueprint = c("#0e2a52", "#14407a", "#3b74b4", "#eaf2fb"),
+    mosaic = c("#23323d", "#2f7f86", "#b4543a", "#e0b04c", "#f2ead6")
+  )
+  t(grDevices::col2rgb(colours)) / 255
+}
+
+# Colours for the values 0 to 1, between the palette's steps or in flat steps.
+colour_by <- function(values, palette, steps = Inf) {
+  size <- dim(values)
+  if (is.finite(steps)) values <- pmin(floor(values * steps), steps - 1) / (steps - 1)
+  place <- 1 + clamp(c(values)) * (nrow(palette) - 1)
+  below <- pmin(floor(place), nrow(palette) - 1)
+  part <- place - below
+  array(palette[below, ] * (1 - part) + palette[below + 1, ] * part, c(size, 3))
+}
+
+# Tones stretched so that they fill 0 to 1.
+even_tones <- function(light) {
+  ends <- stats::quantile(light, c(0.02, 0.98), names = FALSE)
+  clamp((light - ends[1]) / max(0.05, diff(ends)))
+}
+
+slope <- function(plane) {
+  rows <- nrow(plane)
+  columns <- ncol(plane)
+  across <- plane[, c(2:columns, columns)] - plane[, c(1, seq_len(columns - 1))]
+  down <- plane[c(2:rows, rows), ] - plane[c(1, seq_len(rows - 1)), ]
+  sqrt(across^2 + down^2)
+}
+
+paint_linocut <- function(picture, palette) {
+  light <- even_tones(soften(luminance(picture), 2))
+  rows <- nrow(light)
+  columns <- ncol(light)
+  wander <- 4 * smooth_noise(rows, columns, columns / 6)
+  cuts <- sin((row(light) * 0.9 + col(light) * 0.35) * 0.9 + wander)
+  carved <- light + 0.16 * cuts * (1 - abs(2 * light - 1))
+  ink <- 1 - clamp(7 * slope(light) - 0.5)
+  out <- colour_by(clamp(carved), palette, steps = nrow(palette))
+  clamp(out * (0.15 + 0.85 * c(ink)))
+}
+
+paint_gouache <- function(picture, palette) {
+  broad <- each_channel(picture, soften, size = 5)
+  light <- even_tones(luminance(broad))
+  rows <- nrow(light)
+  columns <- ncol(light)
+  strokes <- 1.4 * smooth_noise(rows, columns, 3, 22)
+  toned <- colour_by(clamp(round(light * 7) / 7 + 0.03 * strokes), palette)
+  clamp(0.35 * broad + 0.65 * toned + 0.025 * c(strokes))
+}
+
+paint_blueprint <- function(picture, palette) {
+  light <- even_tones(soften(luminance(picture), 2))
+  lines <- clamp(9 * slope(light) - 0.35)
+  grid <- ((row(light) %% 24) == 0 | (col(light) %% 24) == 0) * 0.16
+  paper <- 0.2 + 0.22 * (1 - light) + 0.02 * smooth_noise(nrow(light), ncol(light), 3)
+  colour_by(clamp(paper + grid + 0.9 * lines), palette)
+}
+
+paint_mosaic <- function(picture, palette) {
+  rows <- dim(picture)[1]
+  columns <- dim(picture)[2]
+  cell <- max(5, round(columns / 64))
+  shift <- round(cell * 0.3 * smooth_noise(rows, columns, cell * 4))
+  r <- (row(shift) + shift) %/% cell
+  k <- (col(shift) + shift[, rev(seq_len(columns))]) %/% cell
+  r <- pmin(pmax(r, 0), rows %/% cell)
+  k <- pmin(pmax(k, 0), columns %/% cell)
+  centre_row <- pmin(rows, pmax(1, round((r + 0.5) * cell)))
+  centre_column <- pmin(columns, pmax(1, round((k + 0.5) * cell)))
+  smooth <- each_channel(picture, soften, size = cell)
+  at <- c(centre_row + (centre_column - 1) * rows)
+  tiles <- each_channel(smooth, function(plane) matrix(plane[at], rows))
+  key <- (r * 37 + k * 101) %% 17 / 17
+  light <- clamp(even_tones(luminance(tiles)) + 0.14 * (key - 0.5))
+  out <- 0.25 * tiles + 0.75 * colour_by(light, palette, steps = 9)
+  grout <- (r != r[, c(2:columns, columns)]) | (k != k[, c(2:columns, columns)]) |
+    (r != r[c(2:rows, rows), ]) | (k != k[c(2:rows, rows), ])
+  clamp(out * (1 - 0.72 * c(grout)))
+}
+
+# The palette of a look: mean colours of its tones from dark to light.
+read_palette <- function(looks, steps = 5) {
+  pixels <- do.call(rbind, lapply(looks, function(look) {
+    some <- round(seq(1, length(look) / 3, length.out = 5000))
+    matrix(look, ncol = 3)[some, ]
+  }))
+  tone <- drop(pixels %*% c(0.299, 0.587, 0.114))
+  group <- cut(rank(tone, ties.method = "first"), steps, labels = FALSE)
+  apply(pixels, 2, function(values) tapply(values, group, mean))
+}
+
+# Which of the manners that it can paint a stand-in sees in a look, by a few
+# plain statistics of its pixels.
+read_manner <- function(looks) {
+  distance <- colSums(((known_manners() - manner_facts(looks[[1]])) / c(0.08, 0.04, 0.05, 0.1))^2)
+  names(which.min(distance))
+}
+
+manner_facts <- function(picture) {
+  picture <- resample_picture(picture, 256, 384)
+  light <- luminance(picture)
+  edge <- slope(light)
+  c(
+    blue = mean(picture[, , 3] - picture[, , 1]),
+    edges = mean(edge),
+    fine = mean(abs(light - soften(light, 3))),
+    flat = mean(edge < 0.02)
+  )
+}
+
+known_manners <- function() {
+  cbind(
+    linocut = c(blue = -0.24, edges = 0.133, fine = 0.066, flat = 0.45),
+    gouache = c(-0.07, 0.042, 0.02, 0.38),
+    blueprint = c(0.37, 0.1, 0.052, 0.52),
+    mosaic = c(-0.09, 0.163, 0.108, 0.375)
+  )
+}

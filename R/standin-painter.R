@@ -1,0 +1,188 @@
+# What all stand-ins have in common: how a reference is let go of, and what the
+# words of a prompt put into a picture.
+
+# A picture made from a request. `change` says how far the reference is let go
+# of (0 not at all, 1 altogether), `pull` how much the prompt counts (0 to 1),
+# `manner` and `palette` how it is painted, `strength` how strongly.
+paint_take <- function(request, change, pull, manner, palette, strength = 1) {
+  with_drawing_seed(request$seed, {
+    size <- request$size
+    prompt <- read_prompt(request$prompt)
+    picture <- resample_picture(request$reference, size[2], size[1])
+    picture <- drift(picture, change)
+    picture <- reinvent(picture, change, prompt$scene)
+    open_to_prompt <- pull * (0.5 + 0.5 * change)
+    picture <- paint_things(picture, prompt$things, open_to_prompt)
+    sky <- sky_of(picture)
+    picture <- paint_manner(picture, manner, palette, strength)
+    picture <- tint_sky(picture, sky, prompt, open_to_prompt)
+    set_light(picture, prompt, open_to_prompt)
+  })
+}
+
+# Moves the contents about, further the more is let go of.
+drift <- function(picture, change) {
+  rows <- dim(picture)[1]
+  columns <- dim(picture)[2]
+  reach <- 0.16 * change^1.5 * columns
+  if (reach < 0.5) {
+    return(picture)
+  }
+  aside <- reach * smooth_noise(rows, columns, columns / 4)
+  along <- reach * smooth_noise(rows, columns, columns / 4)
+  from_row <- pmin(rows, pmax(1, round(row(along) + along)))
+  from_column <- pmin(columns, pmax(1, round(col(aside) + aside)))
+  at <- from_row + (from_column - 1) * rows
+  each_channel(picture, function(plane) matrix(plane[at], rows))
+}
+
+# Replaces patches by a scene of the stand-in's own, more of them the more is
+# let go of; drawn small, since only its broad shapes are taken over.
+reinvent <- function(picture, change, scene) {
+  if (change < 0.12) {
+    return(picture)
+  }
+  rows <- dim(picture)[1]
+  columns <- dim(picture)[2]
+  seed <- sample.int(1e6, 1)
+  if (is.na(scene)) scene <- sample(tile_names(), 1)
+  own <- draw_tile(scene, round(columns / 3), round(rows / 3), seed)
+  own <- resample_picture(own, rows, columns)
+  if (stats::runif(1) < 0.5) own <- own[, rev(seq_len(columns)), ]
+  cover <- clamp(2.2 * (change - 0.62) + 0.5 + 0.5 * smooth_noise(rows, columns, columns / 5))
+  cover <- clamp((cover - 0.5) * 4 + 0.5)
+  picture * (1 - c(cover)) + own * c(cover)
+}
+
+# What the words of a prompt mean to the stand-ins.
+read_prompt <- function(phrases) {
+  say <- tolower(phrases$say)
+  all <- paste(say, collapse = ", ")
+  found <- vapply(scene_words(), grepl, logical(1), x = all)
+  things <- do.call(rbind, lapply(seq_along(say), function(i) things_in(say[i], phrases$weight[i])))
+  colours <- do.call(rbind, lapply(seq_along(say), function(i) {
+    colour <- names(paint_box())[vapply(names(paint_box()), grepl, logical(1), x = say[i], fixed = TRUE)]
+    if (length(colour) == 0 || !grepl("sky", say[i])) {
+      return(NULL)
+    }
+    data.frame(colour = colour[1], weight = phrases$weight[i])
+  }))
+  light <- names(light_words())[vapply(light_words(), grepl, logical(1), x = all)]
+  list(
+    scene = if (any(found)) names(scene_words())[found][1] else NA_character_,
+    things = things, sky = colours, light = light
+  )
+}
+
+scene_words <- function() {
+  c(
+    windmill = "mill", lighthouse = "lighthouse", ferry = "ferry|landing|jetty",
+    greenhouse = "greenhouse|glasshouse", tower = "water tower|tank",
+    kites = "kite hill|child", salt = "salt", mast = "mast|signal"
+  )
+}
+
+light_words <- function() {
+  c(dark = "night|dusk|moonlit", bright = "noon|sunny|bright", misty = "mist|fog")
+}
+
+paint_box <- function() {
+  c(
+    cream = "#f3e6c0", teal = "#2f8f92", red = "#b8392c", orange = "#dd8a3c", yellow = "#ecc846",
+    green = "#4f8a3d", pink = "#e7a5b4", purple = "#71508f", grey = "#9a9a98", blue = "#3f6fb0"
+  )
+}
+
+things_in <- function(say, weight) {
+  words <- c(kite = "\\bkites?\\b", moon = "\\bmoon\\b", gull = "\\bgulls?\\b|\\bbirds?\\b", pine = "\\bpines?\\b")
+  counts <- c(two = 2, three = 3, four = 4, five = 5, some = 4, many = 6)
+  present <- names(words)[vapply(words, grepl, logical(1), x = say)]
+  if (length(present) == 0) {
+    return(NULL)
+  }
+  counted <- vapply(names(counts), function(word) grepl(paste0("\\b", word, "\\b"), say), logical(1))
+  data.frame(
+    thing = present, weight = weight,
+    count = if (any(counted)) counts[counted][[1]] else 1
+  )
+}
+
+paint_things <- function(picture, things, pull) {
+  if (is.null(things) || pull < 0.2) {
+    return(picture)
+  }
+  rows <- dim(picture)[1]
+  columns <- dim(picture)[2]
+  aspect <- rows / columns
+  layer <- draw_layer(rows, columns, function() {
+    for (i in seq_len(nrow(things))) {
+      # A weak pull forgets some of what was asked for.
+      count <- sum(stats::runif(things$count[i]) < pmin(1, 0.35 + pull * things$weight[i]))
+      for (k in seq_len(count)) draw_small_thing(things$thing[i], aspect)
+    }
+  })
+  lay_over(picture, layer)
+}
+
+draw_small_thing <- function(thing, aspect) {
+  x <- stats::runif(1, 0.06, 0.94)
+  size <- stats::runif(1, 0.05, 0.08)
+  turn <- seq(0, 2 * pi, length.out = 25)
+  switch(thing,
+    kite = {
+      y <- stats::runif(1, 0.7, 0.92)
+      colour <- sample(c("#c8452f", "#e0a92e", "#7a2f8e"), 1)
+      shape(x + size * aspect * c(-0.8, 0, 0.8, 0), y + size * c(0, 1, 0, -1.5), colour, "#2b2520")
+    },
+    moon = {
+      y <- stats::runif(1, 0.75, 0.88)
+      shape(x + size * aspect * cos(turn), y + size * sin(turn), "#fdf6dc")
+    },
+    gull = {
+      y <- stats::runif(1, 0.6, 0.92)
+      shape(x + size * aspect * c(-1, -0.4, 0, 0.4, 1, 0), y + size * c(0.2, 0.5, 0, 0.5, 0.2, -0.15), "#f8f8f4")
+    },
+    pine = {
+      y <- stats::runif(1, 0.08, 0.22)
+      for (k in 0:2) shape(x + size * aspect * c(-1, 1, 0) * (1 - 0.2 * k), y + size * (c(0, 0, 1.1) + 0.7 * k), "#24402c")
+    }
+  )
+}
+
+# The light upper part of a picture, 0 to 1.
+sky_of <- function(picture) {
+  rows <- dim(picture)[1]
+  height <- clamp(1.25 - 2.1 * (row(picture[, , 1]) - 1) / rows)
+  blue <- clamp(0.4 + 4 * (picture[, , 3] - picture[, , 1] + 0.1))
+  clamp(2 * soften(height * blue, 6) - 0.2)
+}
+
+tint_sky <- function(picture, sky, prompt, pull) {
+  if (is.null(prompt$sky) || pull <= 0) {
+    return(picture)
+  }
+  colour <- grDevices::col2rgb(paint_box()[[prompt$sky$colour[1]]]) / 255
+  cover <- clamp(1.3 * pull * prompt$sky$weight[1]) * c(sky)
+  light <- luminance(picture)
+  # The painted texture stays, as a little light and dark on the new colour.
+  shade <- 0.92 + 0.25 * c(light - soften(light, 12))
+  tinted <- array(rep(colour, each = length(shade)) * shade, dim(picture))
+  clamp(picture * (1 - cover) + tinted * cover)
+}
+
+set_light <- function(picture, prompt, pull) {
+  by <- clamp(1.4 * pull)
+  if ("dark" %in% prompt$light) picture <- picture * (1 - by * rep(c(0.62, 0.58, 0.42), each = length(picture) / 3))
+  if ("bright" %in% prompt$light) picture <- 1 - (1 - picture) * (1 - 0.4 * by)
+  if ("misty" %in% prompt$light) picture <- picture * (1 - 0.5 * by) + 0.78 * 0.5 * by
+  clamp(picture)
+}
+
+# The manner and the palette that a request asks for: its look's, or the
+# checkpoint's own.
+manner_of <- function(request, own) {
+  if (length(request$looks) == 0) {
+    return(list(manner = own, palette = home_palette(own)))
+  }
+  list(manner = read_manner(request$looks), palette = read_palette(request$looks))
+}

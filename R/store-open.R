@@ -1,0 +1,105 @@
+# A run's folder: pictures named by the SHA-256 of their bytes, and beside them
+# one SQLite file with the plan, what became of every take, and the scores.
+
+store_schema <- 1L
+
+run_folder <- function(trial_folder, run) file.path(trial_folder, "runs", run)
+
+check_run_name <- function(run) {
+  check_arguments(run = if (grepl(id_pattern, run %||% "")) TRUE else "must be a name of letters, digits, - and _")
+}
+
+# Opens a run for reading and writing; made if it is new and `create` says so.
+open_store <- function(trial_folder, run, create = FALSE) {
+  check_run_name(run)
+  folder <- run_folder(trial_folder, run)
+  file <- file.path(folder, "run.sqlite")
+  if (!file.exists(file)) {
+    if (!create) {
+      stop_sprenn("run", c(
+        paste0("There is no run ", quoted(run), " in ", trial_folder, "."),
+        i = "`sprenn run` makes one.", if (length(known_runs(trial_folder))) c(i = paste("It has:", paste(known_runs(trial_folder), collapse = ", ")))
+      ))
+    }
+    dir.create(file.path(folder, "takes"), recursive = TRUE, showWarnings = FALSE)
+  }
+  db <- tryCatch(
+    {
+      db <- DBI::dbConnect(RSQLite::SQLite(), file)
+      prepare_store(db)
+      db
+    },
+    error = function(e) {
+      stop_sprenn("run", c(paste0("Can't open ", file, "."), x = conditionMessage(e)))
+    }
+  )
+  structure(list(db = db, folder = folder, run = run), class = "sprenn_store")
+}
+
+known_runs <- function(trial_folder) {
+  basename(dirname(Sys.glob(file.path(trial_folder, "runs", "*", "run.sqlite"))))
+}
+
+close_store <- function(store) DBI::dbDisconnect(store$db)
+
+prepare_store <- function(db) {
+  RSQLite::sqliteSetBusyHandler(db, 10000)
+  DBI::dbGetQuery(db, "PRAGMA journal_mode = WAL")
+  # Losing power may lose the last records, never the pictures: those takes are
+  # then made again.
+  DBI::dbExecute(db, "PRAGMA synchronous = NORMAL")
+  DBI::dbExecute(db, "PRAGMA foreign_keys = ON")
+  version <- DBI::dbGetQuery(db, "PRAGMA user_version")[[1]]
+  if (version == 0) {
+    DBI::dbWithTransaction(db, {
+      for (statement in store_tables) DBI::dbExecute(db, statement)
+      DBI::dbExecute(db, paste("PRAGMA user_version =", store_schema))
+    })
+  } else if (version != store_schema) {
+    stop("it was written by another version of Sprenn (schema ", version, ", this one reads ", store_schema, ")")
+  }
+}
+
+store_tables <- c(
+  "CREATE TABLE facts (name TEXT PRIMARY KEY, value TEXT NOT NULL)",
+  "CREATE TABLE pipelines (
+     pipeline TEXT PRIMARY KEY, position INTEGER NOT NULL, engine TEXT NOT NULL,
+     engine_version TEXT NOT NULL, checkpoint TEXT NOT NULL, hold REAL, native_hold REAL,
+     settings TEXT NOT NULL, sweep TEXT, vary TEXT, value REAL)",
+  "CREATE TABLE takes (
+     take TEXT PRIMARY KEY, position INTEGER NOT NULL,
+     pipeline TEXT NOT NULL REFERENCES pipelines, case_id TEXT NOT NULL, seed INTEGER NOT NULL,
+     state TEXT NOT NULL CHECK (state IN ('planned', 'made', 'failed', 'refused')),
+     file TEXT, sha256 TEXT, width INTEGER, height INTEGER, bytes INTEGER,
+     seconds REAL, cost REAL, failure TEXT, message TEXT, request TEXT, answer TEXT, made_at TEXT)",
+  "CREATE TABLE scores (
+     take TEXT NOT NULL REFERENCES takes ON DELETE CASCADE, axis TEXT NOT NULL, measure TEXT NOT NULL,
+     phrase TEXT, value REAL, raw REAL, level TEXT, place TEXT)",
+  "CREATE INDEX scores_by_take ON scores (take)"
+)
+
+get_facts <- function(store) {
+  facts <- DBI::dbReadTable(store$db, "facts")
+  stats::setNames(as.list(facts$value), facts$name)
+}
+
+set_facts <- function(store, ...) {
+  facts <- list(...)
+  DBI::dbExecute(
+    store$db, "INSERT INTO facts VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value",
+    params = list(names(facts), vapply(facts, as.character, ""))
+  )
+}
+
+# One row a take, in the order of the plan.
+read_takes <- function(store) {
+  takes <- DBI::dbGetQuery(store$db, "SELECT * FROM takes ORDER BY position")
+  names(takes)[names(takes) == "case_id"] <- "case"
+  tibble::as_tibble(takes)
+}
+
+read_pipelines <- function(store) {
+  tibble::as_tibble(DBI::dbGetQuery(store$db, "SELECT * FROM pipelines ORDER BY position"))
+}
+
+take_path <- function(store, file) file.path(store$folder, "takes", file)

@@ -1,0 +1,101 @@
+# What is written to a run, and in which order: the picture first, under a
+# temporary name and then under its own; only then the record that it exists.
+
+# Sets the plan of a run. Takes that are planned already keep their state; those
+# that the lineup no longer asks for are taken off unless they were made.
+record_plan <- function(store, trial, plan) {
+  fingerprint <- fingerprint_suite(trial$suite)
+  known <- get_facts(store)$suite_fingerprint
+  if (!is.null(known) && known != fingerprint) {
+    stop_sprenn("run", c(
+      paste0("The suite has changed since run ", quoted(store$run), " was begun."),
+      x = "Takes of two different suites can't be compared.",
+      i = "Begin another run with --run NAME, or put suite.yml and its pictures back as they were."
+    ))
+  }
+  pipelines <- trial$lineup$pipelines
+  versions <- vapply(trial$lineup$engines, function(engine) engine$about$version, "")
+  DBI::dbWithTransaction(store$db, {
+    set_facts(store,
+      suite_fingerprint = fingerprint, suite = trial$suite$suite, title = trial$suite$title,
+      sprenn_version = as.character(utils::packageVersion("sprenn"))
+    )
+    DBI::dbExecute(
+      store$db, "INSERT INTO pipelines VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+        ON CONFLICT (pipeline) DO UPDATE SET position = excluded.position, engine = excluded.engine,
+        engine_version = excluded.engine_version, checkpoint = excluded.checkpoint, hold = excluded.hold,
+        native_hold = excluded.native_hold, settings = excluded.settings, sweep = excluded.sweep,
+        vary = excluded.vary, value = excluded.value",
+      params = list(
+        pipelines$pipeline, seq_len(nrow(pipelines)), pipelines$engine,
+        unname(versions[pipelines$engine]), pipelines$checkpoint, pipelines$hold,
+        pipelines$native_hold, vapply(pipelines$settings, to_json, ""),
+        pipelines$sweep, pipelines$vary, pipelines$value
+      )
+    )
+    planned <- DBI::dbGetQuery(store$db, "SELECT take FROM takes WHERE state <> 'made'")$take
+    gone <- setdiff(planned, plan$take)
+    if (length(gone)) DBI::dbExecute(store$db, "DELETE FROM takes WHERE take = ?", params = list(gone))
+    DBI::dbExecute(
+      store$db, "INSERT INTO takes (take, position, pipeline, case_id, seed, state) VALUES (?, ?, ?, ?, ?, 'planned')
+        ON CONFLICT (take) DO UPDATE SET position = excluded.position, pipeline = excluded.pipeline",
+      params = list(plan$take, seq_len(nrow(plan)), plan$pipeline, plan$case, plan$seed)
+    )
+  })
+}
+
+to_json <- function(x) {
+  as.character(jsonlite::toJSON(if (length(x) == 0) structure(list(), names = character()) else x, auto_unbox = TRUE, digits = NA, null = "null"))
+}
+
+# Writes a picture under the hash of its bytes and returns its file name.
+write_picture <- function(store, bytes) {
+  sha <- digest::digest(bytes, algo = "sha256", serialize = FALSE)
+  ending <- c(png = "png", jpeg = "jpg", webp = "webp")[[picture_facts(bytes)$format]]
+  file <- file.path(substr(sha, 1, 2), paste0(sha, ".", ending))
+  path <- take_path(store, file)
+  if (!file.exists(path)) {
+    dir.create(dirname(path), showWarnings = FALSE, recursive = TRUE)
+    temporary <- tempfile("part-", dirname(path))
+    on.exit(unlink(temporary))
+    written <- tryCatch({
+      writeBin(bytes, temporary)
+      file.size(temporary) == length(bytes) && file.rename(temporary, path)
+    }, error = function(e) FALSE, warning = function(w) FALSE)
+    if (!isTRUE(written)) {
+      stop_sprenn("store", c(
+        paste0("Can't write to ", dirname(path), "."), x = "The disk may be full or the folder read-only.",
+        i = "What was made so far is kept; the same command goes on from there."
+      ))
+    }
+  }
+  list(file = file, sha256 = sha)
+}
+
+record_made <- function(store, take, picture, facts) {
+  DBI::dbExecute(
+    store$db, "UPDATE takes SET state = 'made', file = ?, sha256 = ?, width = ?, height = ?, bytes = ?, seconds = ?,
+      cost = ?, failure = NULL, message = NULL, request = ?, answer = ?, made_at = ? WHERE take = ?",
+    params = list(
+      picture$file, picture$sha256, facts$width, facts$height, facts$bytes, facts$seconds,
+      facts$cost, facts$request, facts$answer, now_utc(), take
+    )
+  )
+}
+
+record_failed <- function(store, take, failure, message, request, seconds) {
+  DBI::dbExecute(
+    store$db, "UPDATE takes SET state = ?, failure = ?, message = ?, request = ?, seconds = ?, made_at = ? WHERE take = ?",
+    params = list(if (failure == "refused") "refused" else "failed", failure, message, request, seconds, now_utc(), take)
+  )
+}
+
+record_scores <- function(store, take, scores) {
+  DBI::dbWithTransaction(store$db, {
+    DBI::dbExecute(store$db, "DELETE FROM scores WHERE take = ?", params = list(take))
+    columns <- c("axis", "measure", "phrase", "value", "raw", "level", "place")
+    DBI::dbAppendTable(store$db, "scores", cbind(take = take, as.data.frame(scores)[columns]))
+  })
+}
+
+now_utc <- function() format(Sys.time(), "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")

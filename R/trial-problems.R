@@ -1,0 +1,62 @@
+# What is wrong with a trial: gathered in a table, told all at once.
+
+new_problem <- function(file, place, found, wanted, near = NA_character_, line = NA_integer_) {
+  tibble::tibble(
+    file = file, line = as.integer(line), place = place, found = found, wanted = wanted, near = near
+  )
+}
+
+no_problems <- function() new_problem("", "", "", "")[0, ]
+
+# Takes tables and lists of tables.
+bind_problems <- function(...) {
+  tables <- lapply(list(...), function(one) if (is.data.frame(one)) list(one) else one)
+  do.call(rbind, c(list(no_problems()), unlist(unname(tables), recursive = FALSE, use.names = FALSE)))
+}
+
+# Fills in the lines from the places.
+place_problems <- function(problems, lines) {
+  missing <- is.na(problems$line)
+  problems$line[missing] <- vapply(problems$place[missing], line_of, integer(1), lines = lines)
+  problems
+}
+
+format_problems <- function(problems) {
+  where <- paste0(problems$file, ifelse(is.na(problems$line), "", paste0(":", problems$line)))
+  place <- ifelse(nzchar(problems$place), paste0("  ", problems$place), "")
+  near <- ifelse(is.na(problems$near), "", paste0("\n  did you mean ", quoted(problems$near), "?"))
+  paste0(where, place, "\n  found ", problems$found, "\n  wanted ", problems$wanted, near)
+}
+
+quoted <- function(text) paste0("\"", text, "\"")
+
+stop_for_problems <- function(problems, kind = "trial", what = "This trial") {
+  if (nrow(problems) == 0) {
+    return(invisible())
+  }
+  problems <- problems[order(match(problems$file, unique(problems$file)), problems$line), ]
+  count <- if (nrow(problems) == 1) "1 problem" else paste(nrow(problems), "problems")
+  stop_sprenn(kind, c(
+    paste0(what, " has ", count, ". Nothing was written."),
+    stats::setNames(format_problems(problems), rep("x", nrow(problems)))
+  ), problems = problems)
+}
+
+# How a value that was found is shown: short, on one line, as it was written.
+show_value <- function(value) {
+  if (is.null(value)) {
+    return("nothing")
+  }
+  if (inherits(value, "yaml_code")) {
+    return("R code in a tag")
+  }
+  if (is.list(value)) {
+    return(if (is.null(names(value))) paste0("a list of ", length(value)) else "keys and values")
+  }
+  if (is.logical(value)) {
+    return(tolower(as.character(value)))
+  }
+  text <- encodeString(if (is.numeric(value)) format(value, digits = 15) else value)
+  if (nchar(text) > 60) text <- paste0(substr(text, 1, 57), "...")
+  if (is.character(value)) quoted(text) else text
+}

@@ -1,0 +1,188 @@
+#' Read a trial
+#'
+#' Reads and checks the three files of a trial, the pictures that they name and
+#' the engines that they call. `check_trial()` does the same and says what the
+#' suite holds, without stopping at what is wrong.
+#'
+#' @param trial The trial's folder.
+#' @param engines Engines to use instead of those that `lineup.yml` describes: a
+#'   named list of [engine()]s.
+#' @return `read_trial()` returns an object of class `sprenn_trial`.
+#'   `check_trial()` returns a tibble of problems with the columns `file`,
+#'   `line`, `place`, `found`, `wanted` and `near` (the nearest known word), of
+#'   no rows when all is well.
+#' @section Errors: `sprenn_error_trial`, with all problems at once in its field
+#'   `problems`.
+#' @export
+#' @examples
+#' folder <- file.path(tempdir(), "read-example")
+#' new_trial(folder, demo = TRUE, cases = 2)
+#' read_trial(folder)
+#' unlink(folder, recursive = TRUE)
+read_trial <- function(trial, engines = list()) {
+  read <- examine_trial(trial, engines)
+  stop_for_problems(read$problems)
+  read$trial
+}
+
+#' @rdname read_trial
+#' @export
+check_trial <- function(trial, engines = list()) {
+  examine_trial(trial, engines)$problems
+}
+
+trial_files <- c("suite.yml", "lineup.yml", "brief.yml")
+
+# Everything that can be said of a trial: its problems, and the trial itself
+# where there are none.
+examine_trial <- function(trial, engines) {
+  check_arguments(
+    trial = checkmate::check_string(trial, min.chars = 1),
+    engines = checkmate::check_list(engines, types = "sprenn_engine", names = if (length(engines)) "unique" else NULL)
+  )
+  if (!dir.exists(trial)) {
+    problem <- new_problem(basename(trial), "", "no such folder", "a trial's folder; `sprenn new` makes one")
+    return(list(problems = problem))
+  }
+  folder <- normalizePath(trial, winslash = "/")
+  read <- lapply(trial_files, function(file) read_trial_file(folder, file))
+  names(read) <- trial_files
+  problems <- bind_problems(lapply(read, `[[`, "problems"))
+  # What the files say of each other can be checked only when each is sound.
+  if (nrow(problems) > 0) {
+    more <- lapply(read, function(one) if (!is.null(one$value)) picture_problems(one, folder))
+    return(list(problems = bind_problems(problems, bind_problems(more))))
+  }
+  suite <- read$suite.yml
+  lineup <- read$lineup.yml
+  made <- build_engines(lineup, folder, engines)
+  problems <- bind_problems(
+    suite_problems(suite), picture_problems(suite, folder),
+    made$problems, lineup_problems(lineup, made$engines)
+  )
+  problems <- bind_problems(problems, brief_problems(read$brief.yml, suite$value))
+  if (nrow(problems) > 0) {
+    return(list(problems = problems))
+  }
+  trial <- structure(list(
+    folder = folder,
+    suite = build_suite(suite$value, folder),
+    lineup = build_lineup(lineup$value, made$engines),
+    brief = build_brief(read$brief.yml$value)
+  ), class = "sprenn_trial")
+  list(problems = no_problems(), trial = trial)
+}
+
+read_trial_file <- function(folder, file) {
+  path <- file.path(folder, file)
+  if (!file.exists(path) || file.size(path) == 0) {
+    found <- if (file.exists(path)) "an empty file" else "no such file"
+    return(list(file = file, problems = new_problem(file, "", found, "a file as docs/files.md describes it")))
+  }
+  if (file.size(path) > 5e6) {
+    return(list(file = file, problems = new_problem(file, "", "more than 5 MB", "a hand-written file")))
+  }
+  text <- rawToChar(read_bytes(path)[read_bytes(path) != 0])
+  if (!validUTF8(text)) {
+    return(list(file = file, problems = new_problem(file, "", "bytes that are no UTF-8", "text in UTF-8")))
+  }
+  Encoding(text) <- "UTF-8"
+  read <- read_yaml_text(text, file)
+  if (!is.null(read$problem)) {
+    return(list(file = file, problems = read$problem))
+  }
+  problems <- place_problems(walk_fields(read$value, file), read$line)
+  list(file = file, value = read$value, line = read$line, problems = problems)
+}
+
+# A path that a file of the trial names, made absolute, or what is wrong with it.
+resolve_path <- function(path, folder) {
+  if (grepl("^([/\\\\~]|[A-Za-z]:)", path)) {
+    return(list(wrong = "an absolute path"))
+  }
+  full <- normalizePath(file.path(folder, path), winslash = "/", mustWork = FALSE)
+  # Where the file does not exist, `..` is still there.
+  if (!startsWith(full, paste0(folder, "/")) || grepl("(^|/)\\.\\.(/|$)", full)) {
+    return(list(wrong = "a path that leaves the trial"))
+  }
+  list(path = full)
+}
+
+path_problem <- function(path, folder, file, place) {
+  at <- resolve_path(path, folder)
+  if (!is.null(at$wrong)) {
+    return(new_problem(file, place, paste0(quoted(path), ", ", at$wrong), "a path inside the trial, relative to this file"))
+  }
+  wrong <- picture_problem(at$path)
+  if (is.na(wrong)) {
+    wrong <- tryCatch({
+      read_picture(at$path)
+      NA_character_
+    }, sprenn_error_picture = function(e) sub("^found ", "", e$body[["x"]]))
+  }
+  if (is.na(wrong)) {
+    return(no_problems())
+  }
+  near <- if (wrong == "no such file") nearest_word(basename(path), list.files(dirname(at$path)))
+  near <- if (is.null(near) || is.na(near)) NA_character_ else file.path(dirname(path), near)
+  new_problem(file, place, paste0(quoted(path), ", ", wrong), "a PNG, JPEG or WebP picture of at most 64 million pixels", near)
+}
+
+# Every picture that a file names, read once. The value may be unsound, so
+# nothing is taken for granted.
+picture_problems <- function(read, folder) {
+  if (read$file != "suite.yml") {
+    return(no_problems())
+  }
+  named <- named_pictures(read$value)
+  problems <- bind_problems(lapply(unique(unlist(named)), function(path) {
+    path_problem(path, folder, read$file, names(named)[match(path, unlist(named))])
+  }))
+  place_problems(problems, read$line)
+}
+
+named_pictures <- function(suite) {
+  found <- list()
+  add <- function(place, path) {
+    if (is.character(path) && length(path) == 1 && nzchar(trimws(path))) found[[place]] <<- path
+  }
+  looks <- if (is.list(suite$looks)) suite$looks
+  for (name in names(looks)) {
+    pictures <- if (is.list(looks[[name]])) looks[[name]]$pictures
+    for (i in seq_along(pictures)) add(paste0("looks.", name, ".pictures[", i, "]"), pictures[[i]])
+  }
+  cases <- if (is.list(suite$cases)) suite$cases
+  for (i in seq_along(cases)) {
+    reference <- if (is.list(cases[[i]])) cases[[i]]$reference
+    if (is.list(reference)) {
+      add(paste0("cases[", i, "].reference.picture"), reference$picture)
+    } else {
+      add(paste0("cases[", i, "].reference"), reference)
+    }
+  }
+  found
+}
+
+#' @export
+format.sprenn_trial <- function(x, ...) {
+  suite <- x$suite
+  jobs <- table(vapply(suite$cases, `[[`, "", "job"))
+  count <- function(n, one) paste0(n, " ", one, if (n != 1) "s")
+  c(
+    paste0("<trial ", suite$suite, "> ", x$folder),
+    paste0(
+      "  ", count(length(suite$cases), "case"), " (", paste(names(jobs), jobs, collapse = ", "), "), ",
+      count(length(suite$looks), "look"), ", seeds ", paste(suite$seeds, collapse = " ")
+    ),
+    paste0(
+      "  ", count(nrow(x$lineup$pipelines), "pipeline"), " on ", count(length(x$lineup$engines), "engine"),
+      " (", paste(names(x$lineup$engines), collapse = ", "), ")"
+    )
+  )
+}
+
+#' @export
+print.sprenn_trial <- function(x, ...) {
+  cat(format(x, ...), sep = "\n")
+  invisible(x)
+}

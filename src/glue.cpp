@@ -1,0 +1,133 @@
+// The only place where R meets the core: shapes are checked in R, before.
+#include <Rcpp.h>
+
+#include <cmath>
+
+#include "core/bootstrap.h"
+#include "core/colour.h"
+#include "core/flaws.h"
+#include "core/leaves.h"
+#include "core/orientation.h"
+#include "core/style.h"
+
+namespace {
+
+using sprenn::Picture;
+using sprenn::Plane;
+
+// R keeps a picture as rows x columns x channels with rows running fastest.
+Picture picture_from(const Rcpp::NumericVector& pixels) {
+  const Rcpp::IntegerVector dim = pixels.attr("dim");
+  const int height = dim[0], width = dim[1];
+  Picture picture;
+  const double* from = pixels.begin();
+  for (int c = 0; c < 3; ++c) {
+    Plane plane(width, height);
+    for (int x = 0; x < width; ++x)
+      for (int y = 0; y < height; ++y) plane.at(x, y) = static_cast<float>(*from++);
+    picture.channel[c] = std::move(plane);
+  }
+  return picture;
+}
+
+void write_plane(const Plane& plane, double* to) {
+  for (int x = 0; x < plane.width; ++x)
+    for (int y = 0; y < plane.height; ++y) *to++ = plane.at(x, y);
+}
+
+Rcpp::NumericVector pixels_from(const Picture& picture) {
+  const R_xlen_t size = static_cast<R_xlen_t>(picture.channel[0].size());
+  Rcpp::NumericVector out(3 * size);
+  for (int c = 0; c < 3; ++c) write_plane(picture.channel[c], out.begin() + c * size);
+  out.attr("dim") = Rcpp::IntegerVector::create(picture.height(), picture.width(), 3);
+  return out;
+}
+
+Rcpp::NumericMatrix matrix_from(const Plane& plane) {
+  Rcpp::NumericMatrix out(plane.height, plane.width);
+  write_plane(plane, out.begin());
+  return out;
+}
+
+}  // namespace
+
+// [[Rcpp::export]]
+Rcpp::NumericVector core_oklab(Rcpp::NumericVector srgb, int width, int height) {
+  return pixels_from(sprenn::oklab_from_srgb(picture_from(srgb), width, height));
+}
+
+// [[Rcpp::export]]
+Rcpp::NumericVector core_resize(Rcpp::NumericVector srgb, int width, int height) {
+  return pixels_from(sprenn::resize_srgb(picture_from(srgb), width, height));
+}
+
+// [[Rcpp::export]]
+Rcpp::NumericVector core_resize_mask(Rcpp::NumericVector mask, int width, int height) {
+  return pixels_from(sprenn::resize(picture_from(mask), width, height));
+}
+
+// [[Rcpp::export]]
+Rcpp::NumericVector core_blur(Rcpp::NumericVector pixels, double sigma) {
+  Picture picture = picture_from(pixels);
+  for (Plane& plane : picture.channel) plane = sprenn::blur(plane, static_cast<float>(sigma));
+  return pixels_from(picture);
+}
+
+// Everything that is measured of a picture by itself, from sRGB pixels brought
+// to the given size.
+// [[Rcpp::export]]
+Rcpp::List core_view(Rcpp::NumericVector srgb, int width, int height) {
+  const Picture oklab = sprenn::oklab_from_srgb(picture_from(srgb), width, height);
+  Rcpp::List orientation;
+  for (const sprenn::Field& field : sprenn::orientation_fields(oklab))
+    orientation.push_back(Rcpp::List::create(Rcpp::_["cosine"] = matrix_from(field.cosine),
+                                             Rcpp::_["sine"] = matrix_from(field.sine)));
+  Rcpp::NumericVector style = Rcpp::wrap(sprenn::style_vector(oklab));
+  style.names() = Rcpp::wrap(sprenn::style_names());
+  const sprenn::Bars bars = sprenn::find_bars(oklab);
+  return Rcpp::List::create(
+      Rcpp::_["oklab"] = pixels_from(oklab), Rcpp::_["coarse"] = pixels_from(sprenn::coarse(oklab)),
+      Rcpp::_["orientation"] = orientation, Rcpp::_["style"] = style,
+      Rcpp::_["bars"] =
+          Rcpp::NumericVector::create(Rcpp::_["top"] = bars.top, Rcpp::_["bottom"] = bars.bottom,
+                                      Rcpp::_["left"] = bars.left, Rcpp::_["right"] = bars.right),
+      Rcpp::_["spread"] = sprenn::colour_spread(oklab));
+}
+
+// Weighted cosine of two fields of one size; without a weight all cells count
+// alike. A field without any contour agrees with nothing.
+// [[Rcpp::export]]
+double core_field_cosine(Rcpp::NumericVector cosine_a, Rcpp::NumericVector sine_a,
+                         Rcpp::NumericVector cosine_b, Rcpp::NumericVector sine_b,
+                         Rcpp::Nullable<Rcpp::NumericVector> weight) {
+  double dot = 0.0, norm_a = 0.0, norm_b = 0.0;
+  const double* w = nullptr;
+  Rcpp::NumericVector kept;
+  if (weight.isNotNull()) {
+    kept = Rcpp::NumericVector(weight);
+    w = kept.begin();
+  }
+  for (R_xlen_t i = 0; i < cosine_a.size(); ++i) {
+    const double by = w ? w[i] : 1.0;
+    dot += by * (cosine_a[i] * cosine_b[i] + sine_a[i] * sine_b[i]);
+    norm_a += by * (cosine_a[i] * cosine_a[i] + sine_a[i] * sine_a[i]);
+    norm_b += by * (cosine_b[i] * cosine_b[i] + sine_b[i] * sine_b[i]);
+  }
+  const double norm = std::sqrt(norm_a * norm_b);
+  return norm > 0.0 ? dot / norm : 0.0;
+}
+
+// [[Rcpp::export]]
+Rcpp::NumericVector core_dead_leaves(int width, int height, double seed) {
+  return pixels_from(sprenn::dead_leaves(width, height, static_cast<std::uint64_t>(seed)));
+}
+
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_bootstrap(Rcpp::NumericMatrix scores, Rcpp::IntegerVector owner,
+                                   int n_cases, int draws, double seed) {
+  const auto means = sprenn::paired_bootstrap(
+      Rcpp::as<std::vector<double>>(scores), scores.ncol(), Rcpp::as<std::vector<int>>(owner),
+      n_cases, draws, static_cast<std::uint64_t>(seed));
+  // The core returns draw after draw, and R fills matrices column by column.
+  return Rcpp::NumericMatrix(scores.ncol(), draws, means.begin());
+}
