@@ -2,12 +2,14 @@
 
 # `kind` becomes the class `sprenn_error_<kind>`; every one of them is also a
 # `sprenn_error`, which the command line turns into exit status 2.
-stop_sprenn <- function(kind, message, ..., call = NULL) {
+stop_sprenn <- function(kind, message, ...) {
+  names(message) <- names(message) %||% rep("", length(message))
   rlang::abort(
     message,
     class = c(paste0("sprenn_error_", kind), "sprenn_error"),
+    headline = message[[1]], details = message[-1],
     ...,
-    call = call
+    call = NULL
   )
 }
 
@@ -31,7 +33,7 @@ nearest_word <- function(word, known) {
     return(NA_character_)
   }
   distance <- utils::adist(tolower(word), tolower(known))[1, ]
-  if (min(distance) <= max(1, nchar(word) %/% 3)) known[which.min(distance)] else NA_character_
+  if (min(distance) <= max(1, ceiling(nchar(word) / 3))) known[which.min(distance)] else NA_character_
 }
 
 # The left value unless there is none.

@@ -76,7 +76,7 @@ write_from_pictures <- function(folder, from, look, prompt) {
     tryCatch({
       read_picture(file)
       NA_character_
-    }, sprenn_error_picture = function(e) sub("^found ", "", e$body[["x"]]))
+    }, sprenn_error_picture = function(e) sub("^found ", "", e$details[["x"]]))
   }, "")
   usable <- files[is.na(wrong)]
   if (length(usable) == 0) {

@@ -118,7 +118,7 @@ path_problem <- function(path, folder, file, place) {
     wrong <- tryCatch({
       read_picture(at$path)
       NA_character_
-    }, sprenn_error_picture = function(e) sub("^found ", "", e$body[["x"]]))
+    }, sprenn_error_picture = function(e) sub("^found ", "", e$details[["x"]]))
   }
   if (is.na(wrong)) {
     return(no_problems())

@@ -1,0 +1,49 @@
+#' See everything happen on made-up data
+#'
+#' Makes the Brackwater trial in a new folder, plans and makes its takes with
+#' the stand-in engines, measures them, chooses, and writes a contact sheet and
+#' a report.
+#'
+#' @param trial The folder to make. It must not exist, or be empty.
+#' @param cases How many of the demo's five cases to take.
+#' @param progress A function that is given one word and returns a progress
+#'   function for [run_trial()] or [score_run()], or `NULL`.
+#' @return The verdict of [choose_pipeline()], invisibly.
+#' @export
+#' @examples
+#' \donttest{
+#' folder <- file.path(tempdir(), "demo-example")
+#' make_demo(folder, cases = 1)
+#' unlink(folder, recursive = TRUE)
+#' }
+make_demo <- function(trial = "brackwater", cases = 5, progress = NULL) {
+  bar <- function(what) if (!is.null(progress)) progress(what)
+  new_trial(trial, demo = TRUE, cases = cases)
+  read <- read_trial(trial)
+  run_trial(read, progress = bar("making"))
+  score_run(read, progress = bar("measuring"))
+  draw_sheet(read)
+  write_report(read)
+  invisible(choose_pipeline(read))
+}
+
+cli_demo <- function(given) {
+  folder <- if (length(given$places)) given$places else "brackwater"
+  if (given$force && file.exists(file.path(folder, "suite.yml"))) unlink(folder, recursive = TRUE)
+  cat("The Brackwater trial: a board-game maker looks for a pipeline that repaints its island tiles.\n")
+  verdict <- make_demo(folder, progress = progress_bar)
+  cat("", colour_headline(format(verdict), verdict), sep = "\n")
+  run <- file.path(folder, "runs", "main")
+  cat(
+    "", "Where everything is:",
+    paste0("  ", file.path(folder, c("suite.yml", "lineup.yml", "brief.yml")), c("    what is asked", "   between what is chosen", "    what the choice is for")),
+    paste0("  ", file.path(run, "sheet.png"), "    every take beside its reference"),
+    paste0("  ", file.path(run, "report.html"), "  the report, in one file"),
+    paste0("  ", file.path(run, "takes"), "        the pictures"),
+    "", "Try next:",
+    paste0("  change a weight in ", file.path(folder, "brief.yml"), ", then: sprenn choose ", folder),
+    "  your own pictures: sprenn new my-trial --from FOLDER",
+    sep = "\n"
+  )
+  0L
+}

@@ -1,0 +1,76 @@
+#' Draw the scores along a sweep
+#'
+#' Structure, adherence and style against a swept setting, pooled over cases and
+#' seeds with 90 % intervals, every take as a faint point.
+#'
+#' @param verdict What [choose_pipeline()] returned.
+#' @param vary The setting that was swept.
+#' @return A ggplot, or `NULL` when no sweep varies that setting.
+#' @export
+#' @examples
+#' folder <- file.path(tempdir(), "curve-example")
+#' new_trial(folder, demo = TRUE, cases = 1)
+#' trial <- read_trial(folder)
+#' trial$lineup$pipelines <- trial$lineup$pipelines[c(1, 4), ]
+#' trial$suite$seeds <- 11L
+#' run_trial(trial)
+#' score_run(trial)
+#' draw_curve(choose_pipeline(trial))
+#' unlink(folder, recursive = TRUE)
+draw_curve <- function(verdict, vary = "hold") {
+  check_arguments(
+    verdict = checkmate::check_class(verdict, "sprenn_verdict"),
+    vary = checkmate::check_string(vary)
+  )
+  stop_if_nothing_made(verdict)
+  rows <- family_rows(verdict)
+  rows <- rows[!is.na(rows$vary) & rows$vary == vary & !is.na(rows$value), ]
+  if (!any(duplicated(rows$family))) {
+    return(NULL)
+  }
+  long <- do.call(rbind, lapply(axes, function(name) {
+    tibble::tibble(
+      axis = factor(name, axes), family = rows$family, value = rows$value, mean = rows[[name]],
+      low = rows[[paste0(name, "_low")]], high = rows[[paste0(name, "_high")]]
+    )
+  }))
+  takes <- verdict$table[verdict$table$pipeline %in% rows$pipeline, ]
+  points <- do.call(rbind, lapply(axes, function(name) {
+    at <- match(takes$pipeline, rows$pipeline)
+    tibble::tibble(axis = factor(name, axes), family = rows$family[at], value = rows$value[at], score = takes[[name]])
+  }))
+  last <- do.call(rbind, lapply(split(long, list(long$family, long$axis), drop = TRUE), function(part) part[which.max(part$value), ]))
+  last <- last[last$axis == roomiest_axis(last), ]
+  floors <- tibble::tibble(axis = factor(axes, axes), floor = verdict$brief$floors[axes])
+  ggplot2::ggplot(long[!is.na(long$mean), ], ggplot2::aes(.data$value, .data$mean, colour = .data$family, fill = .data$family)) +
+    ggplot2::geom_hline(ggplot2::aes(yintercept = .data$floor), floors[!is.na(floors$floor), ], linetype = "dashed", colour = "#888888") +
+    ggplot2::geom_ribbon(ggplot2::aes(ymin = .data$low, ymax = .data$high), alpha = 0.16, colour = NA) +
+    ggplot2::geom_point(ggplot2::aes(y = .data$score), points[!is.na(points$score), ], alpha = 0.25, size = 1.2) +
+    ggplot2::geom_line(linewidth = 1) +
+    ggplot2::geom_point(size = 2.6) +
+    ggplot2::geom_text(ggplot2::aes(label = .data$family), last, hjust = 0, nudge_x = 0.02 * max(1e-6, diff(range(rows$value))), size = 3.9) +
+    ggplot2::facet_wrap("axis", nrow = 1) +
+    ggplot2::scale_colour_manual(values = family_colours(verdict$recipes), aesthetics = c("colour", "fill"), guide = "none") +
+    ggplot2::scale_x_continuous(expand = ggplot2::expansion(c(0.05, 0.22))) +
+    ggplot2::coord_cartesian(ylim = c(min(0, long$low, na.rm = TRUE), 1.02)) +
+    ggplot2::labs(
+      title = paste("The scores along", vary), x = axis_title(vary), y = "score",
+      subtitle = "Means with 90 % intervals, every take as a faint point; dashed: the brief's floor"
+    ) +
+    theme_sprenn() +
+    ggplot2::theme(panel.spacing = ggplot2::unit(18, "pt"))
+}
+
+# The panel in which the lines' ends lie furthest apart: names fit there.
+roomiest_axis <- function(last) {
+  room <- vapply(axes, function(name) {
+    ends <- sort(last$mean[last$axis == name])
+    if (length(ends) > 1) min(diff(ends)) else 1 * (length(ends) == 1)
+  }, 0)
+  names(which.max(room))
+}
+
+axis_title <- function(vary) if (vary == "hold") "hold: 0 lets the reference go, 1 keeps it" else vary
+
+#' @importFrom rlang .data
+NULL

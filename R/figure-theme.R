@@ -1,0 +1,36 @@
+# One look for all figures: a pipeline's colour, the type sizes, the theme.
+
+# Okabe and Ito's colours (2008), which colour-blind readers can tell apart,
+# without the yellow that is too faint on white.
+family_palette <- c("#0072B2", "#D55E00", "#009E73", "#CC79A7", "#56B4E9", "#E69F00", "#555555")
+
+# Members of a sweep share the colour of the pipeline that is varied, so that a
+# family is seen as one; the same in every figure of a run.
+family_colours <- function(recipes) {
+  family <- unique(family_of(recipes))
+  stats::setNames(rep_len(family_palette, length(family)), family)
+}
+
+family_of <- function(recipes) ifelse(is.na(recipes$sweep), recipes$pipeline, recipes$sweep)
+
+theme_sprenn <- function() {
+  ggplot2::theme_minimal(base_size = 13) +
+    ggplot2::theme(
+      plot.title = ggplot2::element_text(size = 16, face = "bold"),
+      plot.subtitle = ggplot2::element_text(size = 12, colour = "#444444"),
+      plot.title.position = "plot",
+      panel.grid.minor = ggplot2::element_blank(),
+      panel.grid.major = ggplot2::element_line(colour = "#e4e4e4", linewidth = 0.4),
+      strip.text = ggplot2::element_text(size = 13, face = "bold", hjust = 0),
+      axis.title = ggplot2::element_text(size = 12),
+      plot.background = ggplot2::element_rect(fill = "white", colour = NA),
+      plot.margin = ggplot2::margin(12, 16, 10, 10)
+    )
+}
+
+# Saves a figure as PNG or SVG, by the file's ending; sizes in pixels at 96 dpi.
+save_figure <- function(figure, file, width = 1100, height = 640) {
+  device <- if (grepl("\\.svg$", file)) "svg" else ragg::agg_png
+  ggplot2::ggsave(file, figure, device = device, width = width / 96, height = height / 96, dpi = 192)
+  invisible(file)
+}

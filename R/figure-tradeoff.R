@@ -1,0 +1,75 @@
+#' Draw what is given up for what
+#'
+#' Structure against style, one point a pipeline with its 90 % intervals and its
+#' yield, and the members of a sweep joined.
+#'
+#' @param verdict What [choose_pipeline()] returned.
+#' @return A ggplot.
+#' @export
+#' @examples
+#' folder <- file.path(tempdir(), "figure-example")
+#' new_trial(folder, demo = TRUE, cases = 1)
+#' trial <- read_trial(folder)
+#' trial$lineup$pipelines <- trial$lineup$pipelines[1:2, ]
+#' trial$suite$seeds <- 11L
+#' run_trial(trial)
+#' score_run(trial)
+#' draw_tradeoff(choose_pipeline(trial))
+#' unlink(folder, recursive = TRUE)
+draw_tradeoff <- function(verdict) {
+  check_arguments(verdict = checkmate::check_class(verdict, "sprenn_verdict"))
+  stop_if_nothing_made(verdict)
+  rows <- family_rows(verdict)
+  name <- ifelse(is.na(rows$value), rows$pipeline, paste(rows$family, rows$vary, format_value(rows$value)))
+  rows$label <- paste0(name, ", ", percent(rows$yield))
+  colours <- family_colours(verdict$recipes)
+  rows$fill <- mix_with_white(colours[rows$family], rows$yield)
+  rows$side <- ifelse(match(rows$family, names(colours)) %% 2 == 0, -1.2, 2.1)
+  floor <- verdict$brief$floors[["structure"]]
+  ggplot2::ggplot(rows, ggplot2::aes(.data$structure, .data$style, colour = .data$family)) +
+    (if (!is.na(floor)) ggplot2::geom_vline(xintercept = floor, linetype = "dashed", colour = "#888888")) +
+    (if (!is.na(floor)) ggplot2::annotate("text", x = floor, y = 1.02, label = "floor", hjust = 1.15, size = 3.6, colour = "#666666")) +
+    ggplot2::geom_path(ggplot2::aes(group = .data$family), linewidth = 0.5, alpha = 0.5) +
+    ggplot2::geom_linerange(ggplot2::aes(xmin = .data$structure_low, xmax = .data$structure_high), linewidth = 0.5, alpha = 0.45) +
+    ggplot2::geom_linerange(ggplot2::aes(ymin = .data$style_low, ymax = .data$style_high), linewidth = 0.5, alpha = 0.45) +
+    ggplot2::geom_point(shape = 21, size = 4.5, stroke = 1.2, fill = rows$fill) +
+    ggplot2::geom_text(ggplot2::aes(label = .data$label), size = 3.8, vjust = rows$side) +
+    ggplot2::scale_colour_manual(values = colours, guide = "none") +
+    ggplot2::scale_x_continuous(limits = c(min(0, rows$structure_low, na.rm = TRUE), 1), expand = ggplot2::expansion(0.05)) +
+    ggplot2::scale_y_continuous(limits = c(min(0, rows$style_low, na.rm = TRUE), 1.05), expand = ggplot2::expansion(0.02)) +
+    ggplot2::labs(
+      title = "What is given up for what", x = "structure: 0 chance, 1 the reference's layout",
+      y = paste0("style: ", style_words(verdict$brief)),
+      subtitle = "One point a pipeline, with 90 % intervals and the share of its takes that are keepers: the fuller, the more"
+    ) +
+    theme_sprenn()
+}
+
+mix_with_white <- function(colours, share) {
+  rgb <- grDevices::col2rgb(colours) / 255
+  mixed <- 1 - rep(share, each = 3) * (1 - rgb)
+  grDevices::rgb(mixed[1, ], mixed[2, ], mixed[3, ])
+}
+
+style_words <- function(brief) {
+  if (identical(brief$style, "reach the look")) {
+    return("0 no nearer the look, 1 in it")
+  }
+  if (identical(brief$style, "stay")) "0 another look, 1 unchanged" else "1 the change wanted"
+}
+
+# The pipelines of a verdict with what they vary, in the order of the sweep.
+family_rows <- function(verdict) {
+  recipes <- verdict$recipes
+  recipes$family <- family_of(recipes)
+  rows <- merge(verdict$pipelines, recipes[c("pipeline", "family", "vary", "value", "hold", "position")], by = "pipeline", sort = FALSE)
+  tibble::as_tibble(rows[order(rows$family, rows$value, rows$position), ])
+}
+
+format_value <- function(x) format(x, digits = 4, trim = TRUE, drop0trailing = TRUE)
+
+stop_if_nothing_made <- function(verdict) {
+  if (is.null(verdict$pipelines)) {
+    stop_sprenn("run", c("There is nothing to draw: no take has been made yet.", i = "`sprenn run` makes them."))
+  }
+}

@@ -1,0 +1,212 @@
+# A verdict in words: the same sentences in the terminal and in the report.
+
+verdict_words <- function(verdict) {
+  list(
+    headline = headline_words(verdict), standing = standing_words(verdict),
+    reasons = reason_words(verdict), caveats = caveat_words(verdict),
+    assumed = assumed_words(verdict), recipe = recipe_words(verdict)
+  )
+}
+
+headline_words <- function(verdict) {
+  wanted <- percent(verdict$brief$confidence)
+  switch(verdict$state,
+    "decided" = paste0("Use ", verdict$best, "."),
+    "too close" = paste0(
+      "Not decided yet: ", verdict$best, " leads, but the chance that it is the best is ",
+      percent(verdict$confidence), ", and the brief wants ", wanted, "."
+    ),
+    "too few cases" = paste0(
+      "Not decided: ", verdict$best, " leads, but ", count_words(length(unique(verdict$table$case)), "case"),
+      " can't speak for other pictures; at least ", fewest_cases, " are needed."
+    ),
+    "unfinished" = paste0(
+      "Not decided: ", sum(verdict$table$state == "planned"), " of ", nrow(verdict$table),
+      " takes have not been made yet; so far ", verdict$best, " leads."
+    ),
+    "no keepers" = "No pipeline can be used: none has a take that clears every floor of the brief without a serious flaw.",
+    "nothing made" = "Nothing to choose from: no take has been made yet."
+  )
+}
+
+standing_words <- function(verdict) {
+  if (verdict$state %in% c("nothing made", "no keepers")) {
+    return(character())
+  }
+  n <- nrow(verdict$pipelines)
+  if (n == 1) {
+    return("It is the only pipeline of the lineup, so there was nothing to choose between.")
+  }
+  others <- setdiff(verdict$in_the_race, verdict$best)
+  chances <- percent(verdict$pipelines$chance_best[match(others, verdict$pipelines$pipeline)])
+  c(
+    if (verdict$state == "decided") paste0("Chance that it is the best of ", n, ": ", percent(verdict$confidence), " (the brief wants ", percent(verdict$brief$confidence), ")."),
+    paste0(
+      "Lead over the runner-up, ", verdict$runner_up, ": ", signed(verdict$margin[1]), " of a take's worth (90 % interval ",
+      signed(verdict$margin[2]), " to ", signed(verdict$margin[3]), "; a perfect take is worth 1)."
+    ),
+    if (verdict$state != "decided" && length(others)) {
+      paste0("Still in the race: ", shorten_list(paste0(others, " (", chances, ")"), 5), ". More cases, or more seeds where the cases are few in kind, would settle it.")
+    }
+  )
+}
+
+reason_words <- function(verdict) {
+  reasons <- verdict$reasons
+  if (is.null(reasons) || verdict$state == "no keepers") {
+    return(character())
+  }
+  speaking <- utils::head(reasons, 3)
+  vapply(seq_len(nrow(speaking)), function(i) one_reason(speaking[i, ], verdict$brief), "")
+}
+
+one_reason <- function(reason, brief) {
+  better <- is.na(reason$gain) || reason$gain > 0.005
+  worse <- !is.na(reason$gain) && reason$gain < -0.005
+  grade <- if (better) 1 else if (worse) 3 else 2
+  style <- if (identical(brief$style, "reach the look")) {
+    c("It goes towards the look", "It is level on going towards the look", "It gives way on going towards the look")
+  } else if (identical(brief$style, "stay")) {
+    c("It leaves the style alone", "It is level on leaving the style alone", "It gives way on leaving the style alone")
+  } else {
+    c("It changes the style by the amount wanted", "It is level on the amount of style change", "It gives way on the amount of style change")
+  }
+  said <- switch(reason$what,
+    structure = c("It keeps the layout", "It is level on keeping the layout", "It gives way on keeping the layout"),
+    adherence = c("It does what the prompts ask", "It is level on doing what the prompts ask", "It gives way on doing what the prompts ask"),
+    style = style,
+    yield = c("Its takes can be used", "It is level on takes that can be used", "Fewer of its takes can be used")
+  )[grade]
+  number <- if (reason$what == "yield") percent else two
+  name <- if (reason$what == "yield") "keepers" else reason$what
+  paste0(
+    said, ": ", name, " ", number(reason$value), " (", number(reason$low), " to ", number(reason$high), ")",
+    if (!is.na(reason$against)) paste0("; the others' median is ", number(reason$against)), "."
+  )
+}
+
+caveat_words <- function(verdict) {
+  if (verdict$state == "nothing made") {
+    return(character())
+  }
+  if (verdict$state == "no keepers") {
+    return(floor_words(verdict))
+  }
+  reasons <- verdict$reasons
+  behind <- reasons[!is.na(reasons$gain) & reasons$gain < -0.005, ]
+  behind <- behind[!behind$what %in% utils::head(reasons$what, 3), ]
+  weak <- verdict$weakest_case
+  flaws <- verdict$failures$flaws
+  c(
+    vapply(seq_len(nrow(behind)), function(i) one_reason(behind[i, ], verdict$brief), ""),
+    paste0("Its weakest case is ", weak$case, ": worth ", two(weak$utility), ", ", percent(weak$yield), " keepers."),
+    if (verdict$failures$failed > 0) paste0(count_words(verdict$failures$failed, "take"), " of it failed or were refused."),
+    if (length(flaws)) paste0("Serious flaws in its takes: ", paste0(gsub("_", " ", names(flaws)), " (", flaws, ")", collapse = ", "), ".")
+  )
+}
+
+# Why nothing can be used: how many takes fall below each floor.
+floor_words <- function(verdict) {
+  made <- verdict$table[verdict$table$state == "made", ]
+  floors <- verdict$brief$floors
+  below <- vapply(names(floors), function(axis) sum(made[[axis]] < floors[[axis]], na.rm = TRUE), 0L)
+  below <- below[below > 0]
+  c(
+    if (length(below)) paste0(below, " of ", nrow(made), " takes are below the floor of ", names(below), " (", two(floors[names(below)]), ")."),
+    if (any(made$flaws != "")) paste0(sum(made$flaws != ""), " of ", nrow(made), " takes have a serious flaw."),
+    if (any(verdict$table$state %in% c("failed", "refused"))) {
+      paste0(sum(verdict$table$state %in% c("failed", "refused")), " takes failed or were refused: ", first_message(verdict$table), ".")
+    },
+    "Lower a floor, hold the reference more firmly, or bring another pipeline."
+  )
+}
+
+first_message <- function(table) {
+  message <- stats::na.omit(table$message)
+  if (length(message)) sub("\\.$", "", message[1]) else "the engine gave no reason"
+}
+
+assumed_words <- function(verdict) {
+  brief <- verdict$brief
+  floors <- brief$floors[!is.na(brief$floors)]
+  weights <- brief$weights[brief$weights > 0]
+  aim <- if (is.numeric(brief$style)) paste0("change by ", two(brief$style[1]), " to ", two(brief$style[2])) else brief$style
+  missing <- verdict$unchecked
+  c(
+    paste0(
+      "Weights: ", paste(names(weights), two(weights), collapse = ", "), ". Floors: ",
+      if (length(floors)) paste(names(floors), two(floors), collapse = ", ") else "none", ". Style should: ", aim, "."
+    ),
+    if (verdict$state != "nothing made" && is.finite(verdict$coverage) && brief$weights[["adherence"]] > 0) {
+      paste0("Adherence rests on checks of ", percent(verdict$coverage), " of the prompts' weight; the rest has no evidence and is not guessed.")
+    },
+    if (length(missing)) paste0("No evidence for ", names(missing), " in ", count_words(missing, "case"), ": left out there, for all pipelines alike.")
+  )
+}
+
+# The pipeline as lines of a lineup.yml, to use it tomorrow.
+recipe_words <- function(verdict) {
+  if (verdict$state %in% c("nothing made", "no keepers")) {
+    return(character())
+  }
+  one <- verdict$recipes[verdict$recipes$pipeline == verdict$best, ]
+  settings <- jsonlite::fromJSON(one$settings)
+  text <- function(x) if (is.numeric(x)) format(x, digits = 6) else quoted(x)
+  paste0(
+    "- {id: ", gsub("[^A-Za-z0-9_-]+", "-", one$pipeline), ", engine: ", one$engine, ", checkpoint: ", one$checkpoint,
+    if (!is.na(one$hold)) paste0(", hold: ", format(one$hold, digits = 6)),
+    if (length(settings)) paste0(", settings: {", paste0(names(settings), ": ", vapply(settings, text, ""), collapse = ", "), "}"), "}"
+  )
+}
+
+two <- function(x) ifelse(is.na(x), "-", formatC(x + 0, format = "f", digits = 2))
+signed <- function(x) formatC(x, format = "f", digits = 3, flag = "+")
+percent <- function(x) ifelse(is.na(x), "-", paste0(ifelse(x > 0.994 & x < 1, ">99", ifelse(x < 0.006 & x > 0, "<1", round(100 * x))), " %"))
+count_words <- function(n, one) paste0(n, " ", one, ifelse(n == 1, "", "s"))
+
+#' @export
+format.sprenn_verdict <- function(x, width = 100, ...) {
+  words <- verdict_words(x)
+  wrap <- function(text, first = "", rest = first) {
+    unlist(lapply(text, strwrap, width = width, initial = first, prefix = rest))
+  }
+  section <- function(title, text) if (length(text)) c("", title, wrap(text, "  - ", "    "))
+  c(
+    wrap(words$headline), wrap(words$standing),
+    section("Why", words$reasons), section("What to know", words$caveats),
+    section("What it rests on", words$assumed),
+    if (!is.null(x$pipelines)) c("", verdict_table(x)),
+    if (length(words$recipe)) c("", "To use it, in lineup.yml:", paste0("  ", words$recipe))
+  )
+}
+
+#' @export
+print.sprenn_verdict <- function(x, ...) {
+  cat(format(x, ...), sep = "\n")
+  invisible(x)
+}
+
+#' @export
+summary.sprenn_verdict <- function(object, ...) object$pipelines
+
+verdict_table <- function(verdict) {
+  rows <- verdict$pipelines
+  text_table(list(
+    "pipeline" = rows$pipeline,
+    "worth (90 % interval)" = paste0(two(rows$utility), " (", two(rows$utility_low), " to ", two(rows$utility_high), ")"),
+    "structure" = two(rows$structure), "adherence" = two(rows$adherence), "style" = two(rows$style),
+    "keepers" = percent(rows$yield), "best" = percent(rows$chance_best),
+    "cost/keeper" = money_words(rows$cost_per_keeper)
+  ))
+}
+
+money_words <- function(x) ifelse(is.finite(x), formatC(x, format = "f", digits = 2), "-")
+
+# Columns of text: words to the left, numbers to the right.
+text_table <- function(columns) {
+  cells <- Map(function(name, values) {
+    numbers <- all(grepl("^([<>]?[-0-9].*|)$", values))
+    formatC(c(name, values), width = max(nchar(c(name, values))), flag = if (numbers) "" else "-")
+  }, names(columns), columns)
+  sub(" +$", "", do.call(paste, c(unname(cells), sep = "  ")))
+}

@@ -1,0 +1,160 @@
+#' Draw a contact sheet
+#'
+#' One row a case, the reference first and then one column a pipeline, with the
+#' scores and the flaws under every take. Writes a PNG.
+#'
+#' @inheritParams run_trial
+#' @param file Where to write the sheet; `NULL` puts `sheet.png` into the run's
+#'   folder.
+#' @param seed Which seed to show; the suite's first if `NULL`.
+#' @param width The sheet's width in pixels.
+#' @return The file, invisibly.
+#' @export
+#' @examples
+#' folder <- file.path(tempdir(), "sheet-example")
+#' new_trial(folder, demo = TRUE, cases = 1)
+#' trial <- read_trial(folder)
+#' trial$lineup$pipelines <- trial$lineup$pipelines[1, ]
+#' trial$suite$seeds <- 11L
+#' run_trial(trial)
+#' score_run(trial)
+#' draw_sheet(trial)
+#' unlink(folder, recursive = TRUE)
+draw_sheet <- function(trial, run = "main", file = NULL, seed = NULL, width = 1600) {
+  check_arguments(
+    file = checkmate::check_string(file, null.ok = TRUE), seed = checkmate::check_int(seed, null.ok = TRUE),
+    width = checkmate::check_int(width, lower = 400, upper = 20000)
+  )
+  trial <- as_trial(trial)
+  verdict <- choose_pipeline(trial, run)
+  seed <- seed %||% trial$suite$seeds[1]
+  if (!seed %in% trial$suite$seeds) {
+    stop_sprenn("argument", c(paste0("The suite has no seed ", seed, "."), i = paste("It has", paste(trial$suite$seeds, collapse = ", "))))
+  }
+  file <- file %||% file.path(run_folder(trial$folder, run), "sheet.png")
+  grid <- sheet_grid(trial, verdict, run, seed)
+  layout <- sheet_layout(grid, width)
+  ragg::agg_png(file, width, layout$height, res = 72)
+  on.exit(grDevices::dev.off())
+  paint_sheet(grid, layout, verdict, seed)
+  invisible(file)
+}
+
+# What the sheet shows: rows of cases, columns of pipelines in the order of
+# their families, and for every cell its picture's path and its lines of text.
+sheet_grid <- function(trial, verdict, run, seed) {
+  table <- verdict$table[verdict$table$seed == seed, ]
+  recipes <- verdict$recipes[verdict$recipes$pipeline %in% table$pipeline, ]
+  recipes <- recipes[order(match(family_of(recipes), unique(family_of(recipes))), recipes$value), ]
+  cases <- Filter(function(case) case$id %in% table$case, trial$suite$cases)
+  cells <- lapply(cases, function(case) {
+    lapply(recipes$pipeline, function(pipeline) {
+      one <- table[table$case == case$id & table$pipeline == pipeline, ]
+      list(
+        path = if (isTRUE(one$state == "made")) file.path(run_folder(trial$folder, run), "takes", one$file),
+        scores = cell_scores(one), notes = cell_notes(one), keeper = isTRUE(one$keeper)
+      )
+    })
+  })
+  list(cases = cases, recipes = recipes, cells = cells, size = trial$suite$size)
+}
+
+cell_scores <- function(one) {
+  if (nrow(one) == 0 || one$state != "made") {
+    return("")
+  }
+  paste0("str ", two(one$structure), "  adh ", two(one$adherence), "  sty ", two(one$style))
+}
+
+cell_notes <- function(one) {
+  if (nrow(one) == 0) {
+    return("not in this run")
+  }
+  if (one$state != "made") {
+    return(paste0(one$state, if (!is.na(one$failure)) paste0(": ", gsub("_", " ", one$failure))))
+  }
+  notes <- c(
+    if (one$flaws != "") one$flaws, if (!one$keeper && one$flaws == "") "below a floor",
+    if (one$slight != "") paste("slightly", one$slight)
+  )
+  gsub("_", " ", paste(notes, collapse = ", "))
+}
+
+sheet_layout <- function(grid, width) {
+  columns <- length(grid$recipes$pipeline) + 1
+  gap <- 8
+  cell <- floor((width - 2 * gap) / columns) - gap
+  frames <- lapply(grid$cases, function(case) case_frame(grid$size, read_picture(case$reference$path)))
+  tallest <- max(vapply(frames, function(frame) frame[2] / frame[1], 0))
+  picture <- round(cell * min(1.4, tallest))
+  text <- 44
+  head <- 96
+  list(
+    width = width, gap = gap, cell = cell, picture = picture, text = text, head = head,
+    height = head + length(grid$cases) * (picture + text + gap) + gap, frames = frames
+  )
+}
+
+paint_sheet <- function(grid, layout, verdict, seed) {
+  grid::grid.newpage()
+  grid::grid.rect(gp = grid::gpar(fill = "white", col = NA))
+  say <- function(text, x, y, size = 12, colour = "#222222", bold = FALSE, most = layout$cell) {
+    grid::grid.text(
+      fit_text(text, most, size), grid::unit(x, "native"), grid::unit(y, "native"), just = c("left", "top"),
+      gp = grid::gpar(fontsize = size, col = colour, fontface = if (bold) "bold" else "plain")
+    )
+  }
+  grid::pushViewport(grid::viewport(xscale = c(0, layout$width), yscale = c(layout$height, 0)))
+  say(paste0(verdict$suite$title, ", seed ", seed), 8, 8, 18, bold = TRUE, most = layout$width)
+  say(
+    "Under each take: structure, adherence, style. A green edge marks a keeper; what else is wrong is named in red.",
+    8, 34, 13, "#555555", most = layout$width
+  )
+  left <- function(column) layout$gap + (column - 1) * (layout$cell + layout$gap)
+  colours <- family_colours(verdict$recipes)[family_of(grid$recipes)]
+  say("reference", left(1), layout$head - 26, 14, bold = TRUE)
+  for (k in seq_along(grid$recipes$pipeline)) {
+    say(grid$recipes$pipeline[k], left(k + 1), layout$head - 26, 14, colours[[k]], bold = TRUE)
+  }
+  for (i in seq_along(grid$cases)) {
+    top <- layout$head + (i - 1) * (layout$picture + layout$text + layout$gap)
+    case <- grid$cases[[i]]
+    draw_cell(fitted_reference(case, layout$frames[[i]]), left(1), top, layout)
+    say(case$id, left(1), top + layout$picture + 4, 13, bold = TRUE)
+    if (!is.na(case$look)) say(paste("look:", case$look), left(1), top + layout$picture + 22, 12, "#555555")
+    for (k in seq_along(grid$recipes$pipeline)) {
+      cell <- grid$cells[[i]][[k]]
+      pixels <- if (!is.null(cell$path)) read_picture(cell$path)
+      draw_cell(pixels, left(k + 1), top, layout, edge = if (cell$keeper) "#1b8a4b" else "#bbbbbb")
+      say(cell$scores, left(k + 1), top + layout$picture + 5, 11.5)
+      say(cell$notes, left(k + 1), top + layout$picture + 22, 12, "#b03a1a")
+    }
+  }
+  grid::popViewport()
+}
+
+# Cuts text that is too long for its place.
+fit_text <- function(text, most, size) {
+  # A letter of the default face is about half as wide as it is high.
+  letters <- max(4, floor(most / (0.56 * size)))
+  ifelse(nchar(text) > letters, paste0(substr(text, 1, letters - 1), "\u2026"), text)
+}
+
+draw_cell <- function(pixels, x, y, layout, edge = "#bbbbbb") {
+  width <- layout$cell
+  height <- layout$picture
+  if (!is.null(pixels)) {
+    own <- dim(pixels)[2:1]
+    size <- pmax(1, round(own * min(width / own[1], height / own[2])))
+    width <- size[1]
+    height <- size[2]
+    grid::grid.raster(
+      grDevices::as.raster(resize_picture(pixels, size)), grid::unit(x, "native"), grid::unit(y, "native"),
+      grid::unit(width, "native"), -grid::unit(height, "native"), just = c("left", "top"), interpolate = FALSE
+    )
+  }
+  grid::grid.rect(
+    grid::unit(x, "native"), grid::unit(y, "native"), grid::unit(width, "native"), -grid::unit(height, "native"),
+    just = c("left", "top"), gp = grid::gpar(fill = if (is.null(pixels)) "#f2f2f2" else NA, col = edge, lwd = if (edge == "#bbbbbb") 1 else 3)
+  )
+}
