@@ -66,7 +66,7 @@ cli_new <- function(given) {
 
 split_files <- function(files) if (!is.null(files)) strsplit(files, ",", fixed = TRUE)[[1]]
 
-next_steps <- function(steps) cat("", "Next:", paste0("  ", steps), sep = "\n")
+next_steps <- function(steps) cat("", "Next:", paste0("  ", trimws(steps)), sep = "\n")
 
 cli_check <- function(given) {
   trial <- read_trial(given$places)

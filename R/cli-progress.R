@@ -21,6 +21,6 @@ progress_text <- function(what, done, total, failed, seconds) {
   left <- ceiling(seconds / done * (total - done))
   paste0(
     what, " ", done, " of ", total, if (failed > 0) paste0(", ", failed, " failed"),
-    if (done < total) paste0(", about ", if (left >= 90) paste(ceiling(left / 60), "min") else paste(left, "s"), " left") else paste0(", ", round(seconds), " s")
+    if (done < total && done < 5) "" else if (done < total) paste0(", about ", if (left >= 90) paste(ceiling(left / 60), "min") else paste(left, "s"), " left") else paste0(", ", round(seconds), " s")
   )
 }

@@ -51,7 +51,7 @@ draw_curve <- function(verdict, vary = "hold") {
     ggplot2::geom_text(ggplot2::aes(label = .data$family), last, hjust = 0, nudge_x = 0.02 * max(1e-6, diff(range(rows$value))), size = 3.9) +
     ggplot2::facet_wrap("axis", nrow = 1) +
     ggplot2::scale_colour_manual(values = family_colours(verdict$recipes), aesthetics = c("colour", "fill"), guide = "none") +
-    ggplot2::scale_x_continuous(expand = ggplot2::expansion(c(0.05, 0.22))) +
+    ggplot2::scale_x_continuous(expand = ggplot2::expansion(c(0.05, 0.45))) +
     ggplot2::coord_cartesian(ylim = c(min(0, long$low, na.rm = TRUE), 1.02)) +
     ggplot2::labs(
       title = paste("The scores along", vary), x = axis_title(vary), y = "score",
@@ -72,5 +72,5 @@ roomiest_axis <- function(last) {
 
 axis_title <- function(vary) if (vary == "hold") "hold: 0 lets the reference go, 1 keeps it" else vary
 
-#' @importFrom rlang .data
-NULL
+# Named inside aes() only; importing it would load rlang at every start.
+utils::globalVariables(".data")

@@ -24,7 +24,7 @@ draw_tradeoff <- function(verdict) {
   rows$label <- paste0(name, ", ", percent(rows$yield))
   colours <- family_colours(verdict$recipes)
   rows$fill <- mix_with_white(colours[rows$family], rows$yield)
-  rows$side <- ifelse(match(rows$family, names(colours)) %% 2 == 0, -1.2, 2.1)
+  at <- place_labels(rows$structure, rows$style, rows$label)
   floor <- verdict$brief$floors[["structure"]]
   ggplot2::ggplot(rows, ggplot2::aes(.data$structure, .data$style, colour = .data$family)) +
     (if (!is.na(floor)) ggplot2::geom_vline(xintercept = floor, linetype = "dashed", colour = "#888888")) +
@@ -33,7 +33,7 @@ draw_tradeoff <- function(verdict) {
     ggplot2::geom_linerange(ggplot2::aes(xmin = .data$structure_low, xmax = .data$structure_high), linewidth = 0.5, alpha = 0.45) +
     ggplot2::geom_linerange(ggplot2::aes(ymin = .data$style_low, ymax = .data$style_high), linewidth = 0.5, alpha = 0.45) +
     ggplot2::geom_point(shape = 21, size = 4.5, stroke = 1.2, fill = rows$fill) +
-    ggplot2::geom_text(ggplot2::aes(label = .data$label), size = 3.8, vjust = rows$side) +
+    ggplot2::geom_text(ggplot2::aes(x = at$x, y = at$y, label = .data$label), hjust = at$hjust, size = 3.8) +
     ggplot2::scale_colour_manual(values = colours, guide = "none") +
     ggplot2::scale_x_continuous(limits = c(min(0, rows$structure_low, na.rm = TRUE), 1), expand = ggplot2::expansion(0.05)) +
     ggplot2::scale_y_continuous(limits = c(min(0, rows$style_low, na.rm = TRUE), 1.05), expand = ggplot2::expansion(0.02)) +
@@ -43,6 +43,32 @@ draw_tradeoff <- function(verdict) {
       subtitle = "One point a pipeline, with 90 % intervals and the share of its takes that are keepers: the fuller, the more"
     ) +
     theme_sprenn()
+}
+
+# Puts each label beside its point where it covers no other point and no label
+# that was put down before: right, left, above or below.
+place_labels <- function(x, y, label) {
+  wide <- 0.0098 * nchar(label)
+  tall <- 0.045
+  placed <- list()
+  for (i in seq_along(x)) {
+    ways <- list(
+      list(x = x[i] + 0.015, y = y[i] + 0.03, hjust = 0), list(x = x[i] - 0.015, y = y[i] + 0.03, hjust = 1),
+      list(x = x[i] + 0.015, y = y[i] - 0.03, hjust = 0), list(x = x[i] - 0.015, y = y[i] - 0.03, hjust = 1),
+      list(x = x[i] + 0.015, y = y[i] + 0.075, hjust = 0), list(x = x[i] + 0.015, y = y[i] - 0.075, hjust = 0)
+    )
+    cost <- vapply(ways, function(way) {
+      left <- way$x - way$hjust * wide[i]
+      meets <- vapply(placed, function(other) {
+        abs(other$y - way$y) < tall && left < other$left + other$wide && other$left < left + wide[i]
+      }, NA)
+      covers <- x[-i] > left & x[-i] < left + wide[i] & abs(y[-i] - way$y) < tall / 2
+      10 * sum(meets) + sum(covers, na.rm = TRUE) + 20 * (left < -0.05 || left + wide[i] > 1.05)
+    }, 0)
+    way <- ways[[which.min(cost)]]
+    placed[[i]] <- c(way, left = way$x - way$hjust * wide[i], wide = wide[i])
+  }
+  data.frame(x = vapply(placed, `[[`, 0, "x"), y = vapply(placed, `[[`, 0, "y"), hjust = vapply(placed, `[[`, 0, "hjust"))
 }
 
 mix_with_white <- function(colours, share) {

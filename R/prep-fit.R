@@ -2,12 +2,12 @@
 
 # The frame (width, height) of a case: what the suite delivers, or the
 # reference's own aspect at the suite's long edge.
-case_frame <- function(size, pixels) {
-  if (length(size) == 2) {
-    return(as.integer(size))
+case_frame <- function(case, suite) {
+  if (length(suite$size) == 2) {
+    return(as.integer(suite$size))
   }
-  own <- dim(pixels)[2:1]
-  as.integer(pmax(64, round(own * size / max(own))))
+  own <- suite$pictures[[case$reference$path]]$size
+  as.integer(pmax(64, round(own * suite$size / max(own))))
 }
 
 fit_picture <- function(pixels, frame, fit = "crop", focus = c(0.5, 0.5), fill = "grey") {

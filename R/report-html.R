@@ -38,21 +38,23 @@ write_report <- function(trial, run = "main", file = NULL) {
       tag$section(tag$h2("What it rests on"), rests_section(trial, verdict, run))
     )
   )
-  policy <- "default-src 'none'; img-src data:; style-src 'unsafe-inline'; base-uri 'none'; form-action 'none'"
-  page <- tag$html(
-    lang = "en",
-    tag$head(
-      tag$meta(charset = "utf-8"),
-      tag$meta(`http-equiv` = "Content-Security-Policy", content = policy),
-      tag$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
-      tag$title(paste0(verdict$suite$title, ": ", headline_words(verdict))),
-      tag$style(htmltools::HTML(report_style()))
-    ),
-    tag$body(body)
-  )
-  text <- paste0("<!DOCTYPE html>\n", as.character(page), "\n")
-  writeBin(charToRaw(enc2utf8(text)), file)
+  title <- paste0(verdict$suite$title, ": ", headline_words(verdict))
+  writeBin(charToRaw(enc2utf8(html_page(title, body))), file)
   invisible(file)
+}
+
+# The page around a body. Written out by hand, because htmltools lifts the head
+# out of a page that it turns into text.
+html_page <- function(title, body) {
+  policy <- "default-src 'none'; img-src data:; style-src 'unsafe-inline'; base-uri 'none'; form-action 'none'"
+  paste0(
+    "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n",
+    "<meta http-equiv=\"Content-Security-Policy\" content=\"", policy, "\">\n",
+    "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n",
+    "<meta name=\"color-scheme\" content=\"light dark\">\n",
+    "<title>", htmltools::htmlEscape(title), "</title>\n<style>\n", report_style(), "\n</style>\n</head>\n<body>\n",
+    as.character(body), "\n</body>\n</html>\n"
+  )
 }
 
 report_style <- function() {
@@ -88,7 +90,7 @@ score_section <- function(verdict) {
     high <- rows[[paste0(measure, "_high")]][i]
     words <- if (measure == "yield") percent else two
     tag$td(
-      class = "number", words(value), tag$span(class = "range", paste(words(low), "to", words(high))),
+      class = "number", words(value), tag$span(class = "range", sub(" %( to .* %)", "\\1", paste(words(low), "to", words(high)))),
       tag$span(
         class = "track", `aria-hidden` = "true",
         tag$span(class = "span", style = bar_style(low, high, colours[[rows$pipeline[i]]])),
@@ -139,7 +141,7 @@ takes_section <- function(trial, verdict, run) {
   recipes <- recipes[order(match(family_of(recipes), unique(family_of(recipes))), recipes$value), ]
   cases <- Filter(function(case) case$id %in% verdict$table$case, trial$suite$cases)
   lapply(cases, function(case) {
-    frame <- case_frame(trial$suite$size, read_picture(case$reference$path))
+    frame <- case_frame(case, trial$suite)
     prompt <- paste(vapply(case$prompt, `[[`, "", "say"), collapse = ", ")
     tag$div(
       class = "case",
@@ -167,7 +169,7 @@ take_figure <- function(one, trial, run) {
   }
   tag$figure(
     class = paste("take", if (isTRUE(one$keeper)) "keeper"), picture,
-    tag$figcaption(tag$b(label), tag$br(), cell_scores(one), tag$span(class = "note", if (one$state == "made") cell_notes(one) else one$message))
+    tag$figcaption(tag$b(one$pipeline), tag$br(), paste("seed", one$seed), tag$br(), cell_scores(one), tag$span(class = "note", if (one$state == "made") cell_notes(one) else one$message))
   )
 }
 

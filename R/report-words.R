@@ -137,7 +137,7 @@ assumed_words <- function(verdict) {
       "Weights: ", paste(names(weights), two(weights), collapse = ", "), ". Floors: ",
       if (length(floors)) paste(names(floors), two(floors), collapse = ", ") else "none", ". Style should: ", aim, "."
     ),
-    if (verdict$state != "nothing made" && is.finite(verdict$coverage) && brief$weights[["adherence"]] > 0) {
+    if (verdict$state != "nothing made" && isTRUE(verdict$coverage > 0) && brief$weights[["adherence"]] > 0) {
       paste0("Adherence rests on checks of ", percent(verdict$coverage), " of the prompts' weight; the rest has no evidence and is not guessed.")
     },
     if (length(missing)) paste0("No evidence for ", names(missing), " in ", count_words(missing, "case"), ": left out there, for all pipelines alike.")

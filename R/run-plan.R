@@ -45,10 +45,10 @@ case_inputs_hash <- function(case, suite) {
   look <- if (is.na(case$look)) character() else suite$looks[[case$look]]
   phrases <- lapply(case$prompt, function(phrase) list(phrase$say, phrase$weight))
   reference <- case$reference
-  reference$path <- pixel_hash(read_picture(reference$path))
+  reference$path <- suite$pictures[[reference$path]]$hash
   hash_of(list(
     phrases, case$negative, reference, suite$size,
-    lapply(unname(look), function(path) pixel_hash(read_picture(path)))
+    lapply(unname(look), function(path) suite$pictures[[path]]$hash)
   ))
 }
 

@@ -58,7 +58,7 @@ score_run <- function(trial, run = "main", again = FALSE, progress = NULL) {
 measures_version <- "1"
 
 score_take <- function(store, trial, case, take, kept) {
-  frame <- keep(kept, paste("frame", case$id), case_frame(trial$suite$size, read_picture(case$reference$path)))
+  frame <- case_frame(case, trial$suite)
   bytes <- read_bytes(take_path(store, take$file))
   if (digest::digest(bytes, algo = "sha256", serialize = FALSE) != take$sha256) {
     stop_sprenn("store", c(
@@ -88,8 +88,17 @@ suite_decoys <- function(suite, case, frame, kept) {
   others <- Filter(function(other) path_of(other) != path_of(case), suite$cases)
   others <- others[!duplicated(vapply(others, path_of, ""))]
   if (length(others) > enough_decoys) others <- others[round(seq(1, length(others), length.out = enough_decoys))]
-  views <- lapply(others, reference_view, frame = frame, kept = kept)
+  views <- lapply(others, decoy_view, frame = frame, kept = kept)
   c(views, lapply(draw_decoys(frame, enough_decoys - length(views)), view_picture, frame = frame))
+}
+
+# A decoy is seen in many frames, so a small copy of it is kept to fit anew.
+decoy_view <- function(case, frame, kept) {
+  small <- keep(kept, paste("small", case$reference$path), {
+    pixels <- read_picture(case$reference$path)
+    resize_picture(pixels, pmax(1, round(dim(pixels)[2:1] * min(1, 768 / max(dim(pixels)[1:2])))))
+  })
+  view_picture(fit_picture(small, frame, case$reference$fit, case$reference$focus, case$reference$fill), frame)
 }
 
 read_scores <- function(store) {

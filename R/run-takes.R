@@ -92,10 +92,10 @@ make_take <- function(store, trial, take, inputs) {
 # read once are kept in `inputs`.
 new_request <- function(trial, pipeline, engine, take, inputs) {
   case <- Find(function(case) case$id == take$case, trial$suite$cases)
-  frame_of <- keep(inputs, paste("frame", case$id), case_frame(trial$suite$size, read_picture(case$reference$path)))
-  size <- working_size(frame_of, engine$about$checkpoints[[pipeline$checkpoint]])
+  frame <- case_frame(case, trial$suite)
+  size <- working_size(frame, engine$about$checkpoints[[pipeline$checkpoint]])
   reference <- keep(inputs, paste(c("reference", case$id, size), collapse = " "), {
-    resize_picture(fitted_reference(case, frame_of), size)
+    resize_picture(fitted_reference(case, frame), size)
   })
   looks <- if (engine$about$takes_looks && !is.na(case$look)) {
     keep(inputs, paste("look", case$look), lapply(unname(trial$suite$looks[[case$look]]), read_picture))

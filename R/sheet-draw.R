@@ -56,7 +56,7 @@ sheet_grid <- function(trial, verdict, run, seed) {
       )
     })
   })
-  list(cases = cases, recipes = recipes, cells = cells, size = trial$suite$size)
+  list(cases = cases, recipes = recipes, cells = cells, suite = trial$suite)
 }
 
 cell_scores <- function(one) {
@@ -84,7 +84,7 @@ sheet_layout <- function(grid, width) {
   columns <- length(grid$recipes$pipeline) + 1
   gap <- 8
   cell <- floor((width - 2 * gap) / columns) - gap
-  frames <- lapply(grid$cases, function(case) case_frame(grid$size, read_picture(case$reference$path)))
+  frames <- lapply(grid$cases, case_frame, suite = grid$suite)
   tallest <- max(vapply(frames, function(frame) frame[2] / frame[1], 0))
   picture <- round(cell * min(1.4, tallest))
   text <- 44

@@ -50,14 +50,15 @@ examine_trial <- function(trial, engines) {
   problems <- bind_problems(lapply(read, `[[`, "problems"))
   # What the files say of each other can be checked only when each is sound.
   if (nrow(problems) > 0) {
-    more <- lapply(read, function(one) if (!is.null(one$value)) picture_problems(one, folder))
-    return(list(problems = bind_problems(problems, bind_problems(more))))
+    pictures <- if (!is.null(read$suite.yml$value)) examine_pictures(read$suite.yml, folder)
+    return(list(problems = bind_problems(problems, pictures$problems %||% no_problems())))
   }
   suite <- read$suite.yml
   lineup <- read$lineup.yml
   made <- build_engines(lineup, folder, engines)
+  pictures <- examine_pictures(suite, folder)
   problems <- bind_problems(
-    suite_problems(suite), picture_problems(suite, folder),
+    suite_problems(suite), pictures$problems,
     made$problems, lineup_problems(lineup, made$engines)
   )
   problems <- bind_problems(problems, brief_problems(read$brief.yml, suite$value))
@@ -66,7 +67,7 @@ examine_trial <- function(trial, engines) {
   }
   trial <- structure(list(
     folder = folder,
-    suite = build_suite(suite$value, folder),
+    suite = c(build_suite(suite$value, folder), list(pictures = pictures$facts)),
     lineup = build_lineup(lineup$value, made$engines),
     brief = build_brief(read$brief.yml$value)
   ), class = "sprenn_trial")
@@ -108,37 +109,45 @@ resolve_path <- function(path, folder) {
   list(path = full)
 }
 
-path_problem <- function(path, folder, file, place) {
-  at <- resolve_path(path, folder)
-  if (!is.null(at$wrong)) {
-    return(new_problem(file, place, paste0(quoted(path), ", ", at$wrong), "a path inside the trial, relative to this file"))
-  }
-  wrong <- picture_problem(at$path)
-  if (is.na(wrong)) {
-    wrong <- tryCatch({
-      read_picture(at$path)
-      NA_character_
-    }, sprenn_error_picture = function(e) sub("^found ", "", e$details[["x"]]))
-  }
-  if (is.na(wrong)) {
-    return(no_problems())
-  }
-  near <- if (wrong == "no such file") nearest_word(basename(path), list.files(dirname(at$path)))
-  near <- if (is.null(near) || is.na(near)) NA_character_ else file.path(dirname(path), near)
-  new_problem(file, place, paste0(quoted(path), ", ", wrong), "a PNG, JPEG or WebP picture of at most 64 million pixels", near)
+# Every picture that a suite names, read once: what is wrong with them, and for
+# each path that is sound its size after turning and the hash of its pixels. The
+# suite may be unsound elsewhere, so nothing of it is taken for granted.
+examine_pictures <- function(read, folder) {
+  named <- named_pictures(read$value)
+  paths <- unique(unlist(named))
+  found <- lapply(paths, examine_picture, folder = folder)
+  problems <- lapply(seq_along(paths), function(i) {
+    wrong <- found[[i]]$wrong
+    if (is.null(wrong)) {
+      return(no_problems())
+    }
+    place <- names(named)[match(paths[i], unlist(named))]
+    new_problem(read$file, place, paste0(quoted(paths[i]), ", ", wrong), found[[i]]$wanted, found[[i]]$near)
+  })
+  facts <- lapply(found, `[[`, "facts")
+  names(facts) <- vapply(found, function(one) one$path %||% "", "")
+  list(problems = place_problems(bind_problems(problems), read$line), facts = facts)
 }
 
-# Every picture that a file names, read once. The value may be unsound, so
-# nothing is taken for granted.
-picture_problems <- function(read, folder) {
-  if (read$file != "suite.yml") {
-    return(no_problems())
+examine_picture <- function(path, folder) {
+  at <- resolve_path(path, folder)
+  if (!is.null(at$wrong)) {
+    return(list(wrong = at$wrong, wanted = "a path inside the trial, relative to this file", near = NA_character_))
   }
-  named <- named_pictures(read$value)
-  problems <- bind_problems(lapply(unique(unlist(named)), function(path) {
-    path_problem(path, folder, read$file, names(named)[match(path, unlist(named))])
-  }))
-  place_problems(problems, read$line)
+  tryCatch(
+    {
+      pixels <- read_picture(at$path)
+      list(path = at$path, facts = list(size = dim(pixels)[2:1], hash = pixel_hash(pixels)))
+    },
+    sprenn_error_picture = function(e) {
+      wrong <- sub("^found ", "", e$details[["x"]])
+      near <- if (wrong == "no such file") nearest_word(basename(path), list.files(dirname(at$path))) else NA_character_
+      list(
+        wrong = wrong, wanted = "a PNG, JPEG or WebP picture of at most 64 million pixels",
+        near = if (is.na(near)) near else file.path(dirname(path), near)
+      )
+    }
+  )
 }
 
 named_pictures <- function(suite) {

@@ -1,0 +1,39 @@
+.PHONY: demo test install check schema docs bench clean
+
+DEMO = brackwater
+
+demo:
+	@sh tools/setup.sh run
+	@sh tools/install.sh
+	@sh inst/bin/sprenn demo $(DEMO) --force
+
+test:
+	@sh tools/setup.sh test
+	@sh tools/install.sh
+	@Rscript --no-save --no-restore tools/test.R
+
+install:
+	@sh tools/setup.sh run
+	@sh tools/install.sh
+	@sh tools/launcher.sh
+
+check:
+	@sh tools/setup.sh test
+	@sh tools/check.sh
+
+# After a change of the fields, the roxygen comments or the glue:
+docs:
+	@sh tools/setup.sh test
+	@Rscript -e 'Rcpp::compileAttributes(".")'
+	@sh tools/install.sh
+	@Rscript -e 'roxygen2::roxygenise(".", load_code = "installed")'
+	@sh tools/install.sh
+	@Rscript tools/schema.R
+
+bench:
+	@sh tools/setup.sh run
+	@sh tools/install.sh
+	@Rscript bench/validity.R
+
+clean:
+	rm -rf $(DEMO) src/*.o src/core/*.o src/*.so sprenn.Rcheck sprenn_*.tar.gz

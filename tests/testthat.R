@@ -1,0 +1,4 @@
+library(testthat)
+library(sprenn)
+
+test_check("sprenn")

@@ -1,0 +1,45 @@
+oklab_of <- function(r, g, b) c(internal("core_oklab")(array(c(r, g, b), c(1, 1, 3)), 1, 1))
+
+test_that("OKLab has the values that its author published", {
+  # From the conversion of XYZ D65 white and of the sRGB primaries.
+  expect_equal(oklab_of(1, 1, 1), c(1, 0, 0), tolerance = 1e-3)
+  expect_equal(oklab_of(1, 0, 0), c(0.628, 0.225, 0.126), tolerance = 2e-3)
+  expect_equal(oklab_of(0, 1, 0), c(0.866, -0.234, 0.179), tolerance = 2e-3)
+  expect_equal(oklab_of(0, 0, 1), c(0.452, -0.032, -0.312), tolerance = 2e-3)
+})
+
+test_that("resizing averages light, not code values", {
+  checks <- array(rep(c(0, 1), 32), c(8, 8, 3))
+  checks[] <- (row(checks[, , 1]) + col(checks[, , 1])) %% 2
+  small <- internal("core_resize")(checks, 1, 1)
+  # Half the light of white is 0.735 in sRGB; the mean code value would be 0.5.
+  expect_equal(c(small), rep(0.735, 3), tolerance = 0.01)
+})
+
+test_that("resizing keeps a plain picture plain and leaves an equal size alone", {
+  plain <- array(0.37, c(13, 29, 3))
+  expect_equal(c(internal("core_resize")(plain, 7, 5)), rep(0.37, 7 * 5 * 3), tolerance = 1e-3)
+  picture <- scene(1)
+  expect_equal(internal("core_resize")(picture, 96, 64), picture, tolerance = 1e-6)
+})
+
+test_that("every named colour covers a typical example and not its opposite", {
+  examples <- c(
+    black = "#101010", grey = "#808080", white = "#fafafa", cream = "#f3e6c0", beige = "#cdbf9f", brown = "#6b4423",
+    red = "#c0302a", orange = "#e8862e", ochre = "#b8862f", yellow = "#f2d02c", green = "#4f9a3d", teal = "#2f8f92",
+    `sky blue` = "#8fc3e8", blue = "#2f5fc0", navy = "#1b2a5c", purple = "#71408f", pink = "#f0a5b8"
+  )
+  share <- function(hex, colour) {
+    lab <- matrix(oklab_of(col2rgb(hex)[1] / 255, col2rgb(hex)[2] / 255, col2rgb(hex)[3] / 255), 1, dimnames = list(NULL, c("L", "a", "b")))
+    internal("colour_membership")(lab, colour)
+  }
+  expect_setequal(names(examples), colour_names()$colour)
+  for (colour in names(examples)) {
+    expect_gt(share(examples[[colour]], colour), 0.9, label = paste(colour, "in its example"))
+  }
+  expect_equal(share("#c0302a", "green"), 0)
+  expect_equal(share("#101010", "white"), 0)
+  expect_equal(share("#2f5fc0", "orange"), 0)
+  expect_equal(share("#2f8f92", "#2f8f92"), 1)
+  expect_equal(share("#c0302a", "#2f8f92"), 0)
+})

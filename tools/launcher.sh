@@ -1,0 +1,12 @@
+#!/bin/sh
+# Puts the `sprenn` launcher on the PATH, or as near to it as it may.
+set -eu
+cd "$(dirname "$0")/.."
+if [ -w /usr/local/bin ]; then bin=/usr/local/bin; else bin="$HOME/.local/bin"; mkdir -p "$bin"; fi
+cp inst/bin/sprenn "$bin/sprenn"
+chmod 755 "$bin/sprenn"
+echo "The launcher is $bin/sprenn"
+case ":$PATH:" in
+  *":$bin:"*) ;;
+  *) echo "$bin is not on the PATH; add it with: export PATH=\"$bin:\$PATH\"" ;;
+esac
