@@ -20,6 +20,8 @@ draw_tradeoff <- function(verdict) {
   check_arguments(verdict = checkmate::check_class(verdict, "sprenn_verdict"))
   stop_if_nothing_made(verdict)
   rows <- family_rows(verdict)
+  # A pipeline without any take, or without evidence for an axis, has no place.
+  rows <- rows[!is.na(rows$structure) & !is.na(rows$style), ]
   name <- ifelse(is.na(rows$value), rows$pipeline, paste(rows$family, rows$vary, format_value(rows$value)))
   rows$label <- paste0(name, ", ", percent(rows$yield))
   colours <- family_colours(verdict$recipes)
@@ -29,7 +31,7 @@ draw_tradeoff <- function(verdict) {
   ggplot2::ggplot(rows, ggplot2::aes(.data$structure, .data$style, colour = .data$family)) +
     (if (!is.na(floor)) ggplot2::geom_vline(xintercept = floor, linetype = "dashed", colour = "#888888")) +
     (if (!is.na(floor)) ggplot2::annotate("text", x = floor, y = 1.02, label = "floor", hjust = 1.15, size = 3.6, colour = "#666666")) +
-    ggplot2::geom_path(ggplot2::aes(group = .data$family), linewidth = 0.5, alpha = 0.5) +
+    ggplot2::geom_path(data = rows[rows$family %in% rows$family[duplicated(rows$family)], ], linewidth = 0.5, alpha = 0.5) +
     ggplot2::geom_linerange(ggplot2::aes(xmin = .data$structure_low, xmax = .data$structure_high), linewidth = 0.5, alpha = 0.45) +
     ggplot2::geom_linerange(ggplot2::aes(ymin = .data$style_low, ymax = .data$style_high), linewidth = 0.5, alpha = 0.45) +
     ggplot2::geom_point(shape = 21, size = 4.5, stroke = 1.2, fill = rows$fill) +

@@ -75,8 +75,8 @@ lineup_problems <- function(read, engines) {
     return(problems)
   }
   same <- same_recipes(build_lineup(lineup, engines)$pipelines)
-  place_problems(bind_problems(lapply(same, function(two) {
-    new_problem("lineup.yml", "pipelines", paste(two, collapse = " and "), "pipelines that differ in something: these two are one and the same")
+  place_problems(bind_problems(lapply(same, function(pair) {
+    new_problem("lineup.yml", "pipelines", paste(pair, collapse = " and "), "pipelines that differ in something: these two are one and the same")
   })), read$line)
 }
 

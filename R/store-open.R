@@ -23,13 +23,14 @@ open_store <- function(trial_folder, run, create = FALSE) {
     }
     dir.create(file.path(folder, "takes"), recursive = TRUE, showWarnings = FALSE)
   }
-  db <- tryCatch(
+  db <- NULL
+  tryCatch(
     {
       db <- DBI::dbConnect(RSQLite::SQLite(), file)
       prepare_store(db)
-      db
     },
     error = function(e) {
+      if (!is.null(db)) DBI::dbDisconnect(db)
       stop_sprenn("run", c(paste0("Can't open ", file, "."), x = conditionMessage(e)))
     }
   )

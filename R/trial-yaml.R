@@ -7,7 +7,7 @@
 read_yaml_text <- function(text, file) {
   text <- sub("^\ufeff", "", text)
   refuse <- function(message) {
-    line <- as.integer(sub(".*at line ([0-9]+),.*", "\\1", message))
+    line <- if (grepl("at line [0-9]+,", message)) sub(".*at line ([0-9]+),.*", "\\1", message) else NA
     list(problem = new_problem(file, "", "text that is no valid YAML", yaml_advice(message), line = line))
   }
   bad_anchor <- FALSE
@@ -61,9 +61,9 @@ locate_places <- function(lines) {
   found <- integer()
   open <- list()
   skip_deeper_than <- NA
-  i <- 0
+  i <- 0L
   while (i < length(lines)) {
-    i <- i + 1
+    i <- i + 1L
     line <- lines[i]
     indent <- attr(regexpr("^ *", line), "match.length")
     rest <- substring(line, indent + 1)
@@ -164,7 +164,7 @@ locate_flow <- function(lines, at, rest, place, note) {
         word <- paste0(word, char)
       }
     }
-    at <- at + 1
+    at <- at + 1L
     if (at > length(lines)) {
       return(at)
     }

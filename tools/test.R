@@ -2,6 +2,7 @@
 # counts them.
 library(testthat)
 library(sprenn)
+Sys.setenv(NOT_CRAN = "true")
 results <- as.data.frame(test_dir(
   "tests/testthat",
   package = "sprenn", load_package = "installed", stop_on_failure = FALSE,

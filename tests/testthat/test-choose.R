@@ -1,0 +1,161 @@
+# Tables with known truth. Each pipeline's structure is its own mean plus what
+# the case and the seed do to all pipelines alike.
+made_table <- function(means, n_cases = 6, n_seeds = 3, noise = 0.01, seed = 1) {
+  withr::with_seed(seed, {
+    grid <- expand.grid(pipeline = names(means), seed = seq_len(n_seeds), case = paste0("c", seq_len(n_cases)), stringsAsFactors = FALSE)
+    shared <- stats::rnorm(n_cases, sd = 0.08)[as.integer(factor(grid$case))] + stats::rnorm(n_seeds, sd = 0.03)[grid$seed]
+    tibble::tibble(
+      pipeline = grid$pipeline, case = grid$case, seed = grid$seed, state = "made", cost = 0.1, seconds = 1,
+      message = NA_character_, structure = pmin(1, pmax(0, means[grid$pipeline] + shared + stats::rnorm(nrow(grid), sd = noise))),
+      adherence = 0.5, coverage = 1, style = 0.5, flaws = "", slight = ""
+    )
+  })
+}
+brief <- function(...) {
+  utils::modifyList(list(
+    brief = "x", weights = c(structure = 0.6, adherence = 0.2, style = 0.2), floors = c(structure = NA, adherence = NA, style = NA),
+    style = "reach the look", confidence = 0.9, draws = 1000L, seed = 1L
+  ), list(...))
+}
+verdict_from <- internal("verdict_from")
+
+test_that("a clear winner is decided, with its margin, chance and reasons", {
+  verdict <- verdict_from(made_table(c(a = 0.8, b = 0.6, c = 0.4)), brief())
+  expect_equal(verdict[c("state", "best", "runner_up")], list(state = "decided", best = "a", runner_up = "b"))
+  expect_equal(verdict$confidence, 1)
+  expect_equal(verdict$margin[1], 0.6 * 0.2, tolerance = 0.1)
+  expect_true(verdict$margin[2] > 0 && verdict$margin[2] < verdict$margin[1] && verdict$margin[1] < verdict$margin[3])
+  expect_equal(verdict$reasons$what[1], "structure")
+  expect_equal(verdict$pipelines$pipeline, c("a", "b", "c"))
+})
+
+test_that("differences are paired: what cases and seeds do to all alike does not blur them", {
+  table <- made_table(c(a = 0.55, b = 0.5), noise = 0.005)
+  verdict <- verdict_from(table, brief())
+  expect_gt(diff(range(table$structure)), 0.2)
+  expect_lt(verdict$margin[3] - verdict$margin[2], 0.02)
+  expect_gt(verdict$confidence, 0.99)
+})
+
+test_that("a tie is not decided, and too few cases never are", {
+  tie <- verdict_from(made_table(c(a = 0.5, b = 0.5), noise = 0.05), brief())
+  expect_equal(tie$state, "too close")
+  expect_setequal(tie$in_the_race, c("a", "b"))
+  expect_equal(verdict_from(made_table(c(a = 0.8, b = 0.3), n_cases = 2), brief())$state, "too few cases")
+  one <- verdict_from(made_table(c(a = 0.8)), brief())
+  expect_true(is.na(one$runner_up))
+})
+
+test_that("identical pipelines share the chance of being best", {
+  chance <- internal("chance_best")(rbind(a = c(1, 2, 3), b = c(1, 2, 0), c = c(0, 0, NA)))
+  expect_equal(chance, c(a = (0.5 + 0.5 + 1) / 3, b = 1 / 3, c = 0))
+})
+
+test_that("a take below a floor, with a serious flaw, or not made is no keeper and worth nothing", {
+  table <- made_table(c(a = 0.8))
+  table$structure[1] <- 0.2
+  table$flaws[2] <- "bars"
+  table$state[3] <- "failed"
+  table[3, c("structure", "adherence", "style")] <- NA
+  table$state[4] <- "planned"
+  scored <- internal("add_utility")(table, brief(floors = c(structure = 0.3, adherence = NA, style = NA)))
+  expect_equal(scored$keeper[1:5], c(FALSE, FALSE, FALSE, NA, TRUE))
+  expect_equal(scored$utility[1:4], c(0, 0, 0, NA))
+  expect_equal(scored$utility[5], 0.6 * table$structure[5] + 0.2)
+})
+
+test_that("failures count against a pipeline and planned takes leave it undecided", {
+  table <- made_table(c(a = 0.8, b = 0.6))
+  table$state[table$pipeline == "a" & table$seed < 3] <- "refused"
+  verdict <- verdict_from(table, brief())
+  expect_equal(verdict$best, "b")
+  expect_equal(verdict$pipelines$failed, c(0, 12))
+  expect_equal(verdict$pipelines$yield[2], 1 / 3)
+  table$state[1] <- "planned"
+  expect_equal(verdict_from(table, brief())$state, "unfinished")
+})
+
+test_that("an axis without evidence is left out for all alike, and said", {
+  table <- made_table(c(a = 0.8, b = 0.6))
+  table$adherence[table$case == "c1"] <- NA
+  verdict <- verdict_from(table, brief(floors = c(structure = NA, adherence = 0.2, style = NA)))
+  first <- verdict$table[verdict$table$case == "c1", ][1, ]
+  expect_true(first$keeper)
+  expect_equal(first$utility, (0.6 * first$structure + 0.2 * 0.5) / 0.8)
+  expect_equal(verdict$unchecked, c(adherence = 1L))
+})
+
+test_that("nobody over the floors, and nothing made, are verdicts too", {
+  nobody <- verdict_from(made_table(c(a = 0.5, b = 0.4)), brief(floors = c(structure = 0.95, adherence = NA, style = NA)))
+  expect_equal(nobody$state, "no keepers")
+  table <- made_table(c(a = 0.5))
+  table$state <- "planned"
+  expect_equal(verdict_from(table, brief())$state, "nothing made")
+})
+
+test_that("money and time are counted over all takes and divided by keepers", {
+  table <- made_table(c(a = 0.8))
+  table$flaws[1:9] <- "blank"
+  one <- verdict_from(table, brief())$pipelines
+  expect_equal(one[c("cost_per_keeper", "seconds_per_keeper")], tibble::tibble(cost_per_keeper = 0.2, seconds_per_keeper = 2))
+})
+
+test_that("the bootstrap's mean and spread are those that the formula gives", {
+  # One seed a case: the classic bootstrap of a mean over cases.
+  scores <- withr::with_seed(3, stats::rnorm(40))
+  table <- tibble::tibble(pipeline = "a", case = sprintf("c%02d", 1:40), seed = 1, x = scores)
+  draws <- internal("bootstrap_means")(table, "x", 20000, 5)$x["a", ]
+  expect_equal(mean(draws), mean(scores), tolerance = 0.02)
+  expect_equal(sd(draws), sd(scores) * sqrt(39 / 40) / sqrt(40), tolerance = 0.03)
+})
+
+test_that("every case counts alike, however many seeds it has", {
+  table <- tibble::tibble(pipeline = "a", case = c("x", rep("y", 9)), seed = 1:10, s = c(1, rep(0, 9)))
+  expect_equal(internal("mean_by_pipeline")(table, "s"), c(a = 0.5))
+  expect_equal(mean(internal("bootstrap_means")(table, "s", 20000, 1)$s), 0.5, tolerance = 0.02)
+})
+
+test_that("the bootstrap is the same for the same seed, and does not touch R's own", {
+  table <- made_table(c(a = 0.5, b = 0.6))
+  set.seed(4)
+  before <- .Random.seed
+  first <- internal("bootstrap_means")(table, "structure", 200, 9)
+  expect_identical(first, internal("bootstrap_means")(table, "structure", 200, 9))
+  expect_identical(.Random.seed, before)
+  expect_false(identical(first, internal("bootstrap_means")(table, "structure", 200, 10)))
+})
+
+test_that("90 % intervals of a mean cover the truth about 90 times in 100", {
+  covered <- vapply(1:200, function(i) {
+    table <- made_table(c(a = 0.5), n_cases = 25, n_seeds = 2, seed = i)
+    ends <- internal("interval")(internal("bootstrap_means")(table, "structure", 400, i)$structure["a", ])
+    # Seeds shift all cases alike here, so the truth is their mean, not 0.5.
+    truth <- withr::with_seed(i, {
+      stats::rnorm(25)
+      0.5 + mean(stats::rnorm(2, sd = 0.03))
+    })
+    ends[1] <= truth && truth <= ends[2]
+  }, NA)
+  expect_gt(mean(covered), 0.82)
+  expect_lt(mean(covered), 0.97)
+})
+
+test_that("style is worth what the brief wants of it", {
+  style <- function(change, match, aim) {
+    own <- tibble::tibble(measure = c("style_change", "look_match"), value = c(change, match))
+    internal("style_of")(own, aim)
+  }
+  expect_equal(style(0.8, 0.6, "reach the look"), 0.6)
+  expect_equal(style(0.8, -0.4, "reach the look"), 0)
+  expect_equal(style(0.3, 0, "stay"), 0.7)
+  expect_equal(style(0.5, 0, c(0.4, 0.8)), 1)
+  expect_equal(style(1, 0, c(0.4, 0.8)), 0.5)
+  expect_true(is.na(style(0.8, NA, "reach the look")))
+})
+
+test_that("adherence weighs phrases, and coverage is the weight with evidence", {
+  own <- tibble::tibble(axis = "adherence", phrase = c("dark", "red"), value = c(1, 0.5))
+  phrases <- tibble::tibble(phrase = c("dark", "red", "a mill"), weight = c(1, 3, 4))
+  expect_equal(internal("adherence_of")(own, phrases), c(adherence = 0.625, coverage = 0.5))
+  expect_equal(internal("adherence_of")(own[0, ], phrases), c(adherence = NA, coverage = 0))
+})

@@ -1,0 +1,123 @@
+test_that("help names every command, and every command has help with its options", {
+  help <- run_cli("help")
+  commands <- internal("cli_commands")()
+  expect_equal(help$status, 0)
+  for (word in names(commands)) {
+    expect_match(help$out, paste0("sprenn ", word, " "), all = FALSE)
+    own <- run_cli(word, "--help")
+    expect_equal(own$status, 0, info = word)
+    expect_match(paste(own$out, collapse = " "), paste0("sprenn ", word))
+  }
+  expect_true(all(nchar(help$out) <= 100))
+  expect_match(run_cli("--version")$out, "^sprenn [0-9.]+")
+})
+
+test_that("a typing error is answered with the nearest word and status 2", {
+  plna <- run_cli("plna", "x")
+  expect_equal(plna$status, 2)
+  expect_match(plna$err, "Did you mean \"plan\"", all = FALSE)
+  option <- run_cli("run", "x", "--rtry")
+  expect_equal(option$status, 2)
+  expect_match(option$err, "Did you mean --retry", all = FALSE)
+  expect_equal(run_cli("plan")$status, 2)
+  expect_equal(run_cli("plan", "a", "b")$status, 2)
+  expect_equal(run_cli("measure", "a.png")$status, 2)
+})
+
+test_that("every step is a command that works on any trial", {
+  folder <- small_trial()
+  check <- run_cli("check", folder)
+  expect_equal(check$status, 0)
+  expect_match(check$out, "All is well", all = FALSE)
+  plan <- run_cli("plan", folder)
+  expect_match(plan$out, "^all +12 +6.00", all = FALSE)
+  expect_false(dir.exists(file.path(folder, "runs")))
+  run <- run_cli("run", folder)
+  expect_equal(run$status, 0)
+  expect_match(run$err, "making 12 of 12", all = FALSE)
+  expect_match(run$out, "12 takes are there, 0 failed or were refused, cost 6.00", all = FALSE)
+  expect_match(run_cli("score", folder)$out, "12 takes are measured", all = FALSE)
+  choose <- run_cli("choose", folder)
+  expect_match(choose$out[1], "Use firm")
+  out <- withr::local_tempfile(fileext = ".png")
+  expect_equal(run_cli("sheet", folder, "--out", out, "--width", "800")$status, 0)
+  expect_true(file.exists(out))
+  expect_match(run_cli("report", folder)$out, "report.html")
+  expect_equal(run_cli("choose", folder, "--run", "other")$status, 2)
+})
+
+test_that("a broken trial gives all its problems on standard error, status 2, and nothing written", {
+  folder <- small_trial(suite = sub("seeds:", "seds:", small_suite))
+  for (word in c("check", "plan", "run", "score", "choose", "sheet", "report")) {
+    said <- run_cli(word, folder)
+    expect_equal(said$status, 2, info = word)
+    expect_match(said$err[1], "2 problems", info = word)
+    expect_match(said$err, "did you mean \"seeds\"", all = FALSE)
+  }
+  expect_setequal(list.files(folder), c("brief.yml", "lineup.yml", "mixer.R", "references", "suite.yml"))
+})
+
+test_that("failed takes make status 1 and are told with their reason", {
+  withr::defer(assign("mixing_engine", mixing_engine, globalenv()))
+  assign("mixing_engine", function() mixing_engine(broken = function(request) if (request$seed == 2) engine_failure("busy", "come back later")), globalenv())
+  folder <- small_trial()
+  run <- run_cli("run", folder)
+  expect_equal(run$status, 1)
+  expect_match(paste(run$out, collapse = " "), "firm, busy: come back later")
+})
+
+test_that("one picture can be measured", {
+  reference <- picture_file(scene(1))
+  take <- picture_file(1 - scene(1))
+  said <- run_cli("measure", take, "--against", reference)
+  expect_equal(said$status, 0)
+  expect_match(said$out, "^structure +orientation", all = FALSE)
+  expect_match(said$out, "0 chance, 1 the same layout", all = FALSE)
+  expect_equal(run_cli("measure", take, "--against", "gone.png")$status, 2)
+})
+
+test_that("pictures of one's own go from a folder to a verdict by commands alone", {
+  from <- withr::local_tempdir()
+  for (i in 1:3) png::writePNG(internal("draw_tile")(c("salt", "mast", "kites")[i], 120, 80, i), file.path(from, paste0("p", i, ".png")))
+  folder <- file.path(withr::local_tempdir(), "own")
+  new <- run_cli("new", folder, "--from", from, "--prompt", "a cream sky")
+  expect_equal(new$status, 0)
+  expect_match(new$out, "sprenn run", all = FALSE)
+  writeLines(sub("size: 576 ", "size: 128 ", readLines(file.path(folder, "suite.yml"))), file.path(folder, "suite.yml"))
+  for (word in c("check", "plan", "run", "score", "choose", "sheet", "report")) expect_equal(run_cli(word, folder)$status, 0, info = word)
+})
+
+test_that("progress is a redrawn line in a terminal and a line a tenth elsewhere", {
+  log <- withr::local_tempfile()
+  stream <- file(log, "wt")
+  tick <- internal("progress_bar")("making", stream, live = FALSE)
+  for (i in 1:40) tick(done = i, total = 40, failed = 0, seconds = i)
+  live <- internal("progress_bar")("making", stream, live = TRUE)
+  for (i in 1:3) live(done = i, total = 3, failed = 1, seconds = 100)
+  close(stream)
+  lines <- readLines(log)
+  expect_equal(lines[1], "making 1 of 40")
+  expect_equal(lines[11], "making 40 of 40, 40 s")
+  expect_match(lines, "^########\\.+ making 1 of 3, 1 failed", all = FALSE)
+  expect_match(internal("progress_text")("making", 50, 400, 0, 60), "about 7 min left")
+})
+
+test_that("the launcher passes on words and status", {
+  skip_on_os("windows")
+  shell <- launcher()
+  expect_equal(system2("sh", c(shell, "--version"), stdout = TRUE), paste("sprenn", packageVersion("sprenn"), ""))
+  expect_equal(suppressWarnings(system2("sh", c(shell, "plan", "/nowhere"), stdout = FALSE, stderr = FALSE)), 2)
+})
+
+test_that("the whole demo ends with a verdict, a sheet and a report", {
+  folder <- file.path(withr::local_tempdir(), "brackwater")
+  verdict <- make_demo(folder, cases = 1)
+  expect_equal(verdict$state, "too few cases")
+  expect_true(all(file.exists(file.path(folder, "runs", "main", c("run.sqlite", "sheet.png", "report.html")))))
+  curve <- verdict$pipelines[grepl("^(yarrow|bracken)(/|$)", verdict$pipelines$pipeline), ]
+  curve <- merge(curve, verdict$recipes[c("pipeline", "engine", "hold")])
+  for (engine in c("yarrow", "bracken")) {
+    own <- curve[curve$engine == engine, ]
+    expect_true(all(diff(own$structure[order(own$hold)]) > 0), info = engine)
+  }
+})

@@ -1,0 +1,67 @@
+own_pictures <- function(env = parent.frame()) {
+  folder <- withr::local_tempdir(.local_envir = env)
+  png::writePNG(scene(1, 120, 80), file.path(folder, "salt works.png"))
+  internal("write_drawing")(scene(2, 60, 90), file.path(folder, "Signalmast \u00dc.jpg"))
+  internal("write_drawing")(scene(3, 90, 60), file.path(folder, "tower.webp"))
+  png::writePNG(scene(4, 20, 15), file.path(folder, "tiny.png"))
+  folder
+}
+
+test_that("a folder of pictures becomes a trial that works without editing", {
+  from <- own_pictures()
+  writeLines("words", file.path(from, "notes.txt"))
+  folder <- file.path(withr::local_tempdir(), "my-trial")
+  made <- new_trial(folder, from = from, prompt = "a \"wood\" engraving: fine lines")
+  expect_equal(names(attr(made, "left_out")), "notes.txt")
+  trial <- read_trial(folder)
+  expect_setequal(vapply(trial$suite$cases, `[[`, "", "id"), c("salt-works", "signalmast-u", "tower", "tiny"))
+  expect_equal(trial$suite$cases[[1]]$prompt[[1]]$say, "a \"wood\" engraving: fine lines")
+  plan <- plan_run(trial)
+  expect_equal(nrow(plan), 4 * 3 * 4)
+  expect_match(attr(plan, "notes"), "can be checked", all = FALSE)
+})
+
+test_that("a look given with the pictures is the look to reach", {
+  folder <- file.path(withr::local_tempdir(), "my-trial")
+  new_trial(folder, from = own_pictures(), look = picture_file(scene(8)))
+  trial <- read_trial(folder)
+  expect_equal(unique(vapply(trial$suite$cases, `[[`, "", "look")), "wanted")
+  expect_equal(trial$brief$style, "reach the look")
+})
+
+test_that("names that end up alike are told apart", {
+  plain <- internal("plain_names")
+  expect_equal(plain(c("a b.png", "a_b.jpg", "\u00e9t\u00e9.png", "###.png")), c("a-b", "a-b-1", "ete", "picture"))
+})
+
+test_that("nothing is made where something is, or from nothing", {
+  folder <- withr::local_tempdir()
+  writeLines("mine", file.path(folder, "keep.txt"))
+  expect_error(new_trial(folder, demo = TRUE), "not empty", class = "sprenn_error_new")
+  expect_equal(list.files(folder), "keep.txt")
+  target <- file.path(withr::local_tempdir(), "x")
+  expect_error(new_trial(target, from = withr::local_tempdir()), "no usable picture", class = "sprenn_error_new")
+  expect_error(new_trial(target, from = "nowhere"), "no folder", class = "sprenn_error_new")
+  expect_error(new_trial(target, from = own_pictures(), look = "gone.png"), class = "sprenn_error_picture")
+  expect_error(new_trial(target), "one of the two", class = "sprenn_error_new")
+  expect_false(file.exists(target))
+  expect_equal(list.files(dirname(target), all.files = TRUE, no.. = TRUE), character())
+})
+
+test_that("the demo trial is sound, and holds what it promises", {
+  folder <- file.path(withr::local_tempdir(), "demo")
+  new_trial(folder, demo = TRUE)
+  trial <- read_trial(folder)
+  expect_gte(length(trial$suite$cases), 4)
+  expect_length(trial$suite$seeds, 3)
+  expect_gte(nrow(trial$lineup$pipelines), 4)
+  expect_setequal(names(trial$lineup$engines), c("yarrow", "bracken"))
+  expect_true("hold" %in% trial$lineup$pipelines$vary)
+  formats <- vapply(list.files(file.path(folder, "references"), full.names = TRUE), function(file) {
+    internal("picture_facts")(readBin(file, "raw", 1e6))$format
+  }, "")
+  expect_setequal(formats, c("png", "jpeg", "webp"))
+  other <- file.path(withr::local_tempdir(), "demo")
+  new_trial(other, demo = TRUE)
+  expect_identical(plan_run(other)$take, plan_run(folder)$take)
+})
