@@ -68,7 +68,8 @@ margin_of <- function(draws, pipelines, best, runner_up) {
 }
 
 # What speaks for the best pipeline, strongest first: its lead on each axis over
-# the middle of the others, counted by the brief's weight, and its yield.
+# the median of the others, counted by the brief's weight; its yield; and, counted
+# little, the share of money and of time that a keeper saves.
 rank_reasons <- function(pipelines, brief) {
   best <- pipelines[1, ]
   others <- pipelines[-1, ]
@@ -82,10 +83,20 @@ rank_reasons <- function(pipelines, brief) {
   }
   rows <- do.call(rbind, c(
     Map(reason, names(brief$weights)[brief$weights > 0], brief$weights[brief$weights > 0]),
-    list(reason("yield", 0.5))
+    list(reason("yield", 0.5), saving("cost_per_keeper", best, others), saving("seconds_per_keeper", best, others))
   ))
   rows <- rows[!is.na(rows$value), ]
   rows[order(-rows$gain, na.last = TRUE), ]
+}
+
+saving <- function(what, best, others) {
+  value <- best[[what]]
+  rest <- others[[what]][is.finite(others[[what]])]
+  against <- if (length(rest)) stats::median(rest) else NA_real_
+  tibble::tibble(
+    what = what, value = if (is.finite(value)) value else NA_real_, low = NA_real_, high = NA_real_, against = against,
+    gain = if (isTRUE(max(value, against) > 0)) 0.05 * (against - value) / max(value, against) else 0
+  )
 }
 
 # Where the best pipeline does worst.

@@ -61,6 +61,9 @@ reason_words <- function(verdict) {
 }
 
 one_reason <- function(reason, brief) {
+  if (reason$what %in% c("cost_per_keeper", "seconds_per_keeper")) {
+    return(saving_words(reason))
+  }
   better <- is.na(reason$gain) || reason$gain > 0.005
   worse <- !is.na(reason$gain) && reason$gain < -0.005
   grade <- if (better) 1 else if (worse) 3 else 2
@@ -75,7 +78,7 @@ one_reason <- function(reason, brief) {
     structure = c("It keeps the layout", "It is level on keeping the layout", "It gives way on keeping the layout"),
     adherence = c("It does what the prompts ask", "It is level on doing what the prompts ask", "It gives way on doing what the prompts ask"),
     style = style,
-    yield = c("Its takes can be used", "It is level on takes that can be used", "Fewer of its takes can be used")
+    yield = c("More of its takes can be used", "It is level on takes that can be used", "Fewer of its takes can be used")
   )[grade]
   number <- if (reason$what == "yield") percent else two
   name <- if (reason$what == "yield") "keepers" else reason$what
@@ -83,6 +86,11 @@ one_reason <- function(reason, brief) {
     said, ": ", name, " ", number(reason$value), " (", number(reason$low), " to ", number(reason$high), ")",
     if (!is.na(reason$against)) paste0("; the others' median is ", number(reason$against)), "."
   )
+}
+
+saving_words <- function(reason) {
+  what <- if (reason$what == "cost_per_keeper") c("A keeper costs ", "") else c("A keeper takes ", " s")
+  paste0(what[1], two(reason$value), what[2], if (!is.na(reason$against)) paste0("; the others' median is ", two(reason$against), what[2]), ".")
 }
 
 caveat_words <- function(verdict) {
