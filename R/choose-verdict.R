@@ -85,7 +85,8 @@ rank_reasons <- function(pipelines, brief) {
     Map(reason, names(brief$weights)[brief$weights > 0], brief$weights[brief$weights > 0]),
     list(reason("yield", 0.5), saving("cost_per_keeper", best, others), saving("seconds_per_keeper", best, others))
   ))
-  rows <- rows[!is.na(rows$value), ]
+  saved <- rows$what %in% c("cost_per_keeper", "seconds_per_keeper")
+  rows <- rows[!is.na(rows$value) & !(saved & is.na(rows$against)), ]
   rows[order(-rows$gain, na.last = TRUE), ]
 }
 

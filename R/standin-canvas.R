@@ -90,7 +90,7 @@ draw_layer <- function(rows, columns, draw) {
 
 lay_over <- function(picture, layer, strength = 1) {
   cover <- c(layer$cover) * strength
-  clamp(picture * (1 - cover) + layer$colour * cover)
+  picture * (1 - cover) + layer$colour * cover
 }
 
 fill_colour <- function(rows, columns, colour) {

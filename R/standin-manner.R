@@ -11,7 +11,7 @@ paint_manner <- function(picture, manner, palette, strength = 1) {
     blueprint = paint_blueprint(picture, palette),
     mosaic = paint_mosaic(picture, palette)
   )
-  clamp(picture * (1 - strength) + painted * strength)
+  picture * (1 - strength) + painted * strength
 }
 
 home_palette <- function(manner) {
@@ -57,7 +57,7 @@ paint_linocut <- function(picture, palette) {
   carved <- light + 0.16 * cuts * (1 - abs(2 * light - 1))
   ink <- 1 - clamp(7 * slope(light) - 0.5)
   out <- colour_by(clamp(carved), palette, steps = nrow(palette))
-  clamp(out * (0.15 + 0.85 * c(ink)))
+  out * (0.15 + 0.85 * c(ink))
 }
 
 paint_gouache <- function(picture, palette) {
@@ -97,7 +97,7 @@ paint_mosaic <- function(picture, palette) {
   out <- 0.25 * tiles + 0.75 * colour_by(light, palette, steps = 9)
   grout <- (r != r[, c(2:columns, columns)]) | (k != k[, c(2:columns, columns)]) |
     (r != r[c(2:rows, rows), ]) | (k != k[c(2:rows, rows), ])
-  clamp(out * (1 - 0.72 * c(grout)))
+  out * (1 - 0.72 * c(grout))
 }
 
 # The palette of a look: mean colours of its tones from dark to light.

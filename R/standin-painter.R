@@ -171,6 +171,9 @@ tint_sky <- function(picture, sky, prompt, pull) {
 }
 
 set_light <- function(picture, prompt, pull) {
+  if (length(prompt$light) == 0) {
+    return(picture)
+  }
   by <- clamp(1.4 * pull)
   if ("dark" %in% prompt$light) picture <- picture * (1 - by * rep(c(0.62, 0.58, 0.42), each = length(picture) / 3))
   if ("bright" %in% prompt$light) picture <- 1 - (1 - picture) * (1 - 0.4 * by)

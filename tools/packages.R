@@ -1,5 +1,5 @@
 # Names or installs the packages of DESCRIPTION that are missing.
-#   packages.R run|test debian   prints the names of their Debian packages
+#   packages.R run|test debian   prints the names of their Debian packages, if R is Debian's
 #   packages.R run|test cran     installs them from CRAN
 words <- commandArgs(TRUE)
 fields <- c("Imports", "LinkingTo", if (words[1] == "test") "Suggests")
@@ -7,13 +7,14 @@ text <- read.dcf("DESCRIPTION", intersect(fields, colnames(read.dcf("DESCRIPTION
 wanted <- trimws(unlist(strsplit(text, ",")))
 needed <- sub(".*>= *([0-9.-]+).*", "\\1", wanted)
 wanted <- sub("[ (\n].*", "", wanted)
-there <- rownames(installed.packages())
+is_there <- function(name) nzchar(system.file(package = name))
 enough <- mapply(function(name, version) {
-  name %in% there && (!grepl("^[0-9]", version) || packageVersion(name) >= version)
+  is_there(name) && (!grepl("^[0-9]", version) || packageVersion(name) >= version)
 }, wanted, needed)
 missing <- unique(wanted[!enough])
 if (words[2] == "debian") {
-  cat(paste0("r-cran-", tolower(missing)[length(missing) > 0]))
+  if (R.home() != "/usr/lib/R") quit(status = 1)
+  if (length(missing) > 0) cat(paste0("r-cran-", tolower(missing)))
 } else if (length(missing) > 0) {
   library <- .libPaths()[1]
   if (file.access(library, 2) != 0) {
@@ -24,7 +25,7 @@ if (words[2] == "debian") {
   if (identical(unname(getOption("repos")["CRAN"]), "@CRAN@")) chooseCRANmirror(ind = 1, local.only = TRUE)
   message("Installing from CRAN into ", library, ": ", paste(missing, collapse = ", "))
   install.packages(missing, lib = library, quiet = TRUE, Ncpus = max(1L, parallel::detectCores(), na.rm = TRUE))
-  still <- setdiff(missing, rownames(installed.packages()))
+  still <- Filter(Negate(is_there), missing)
   # What only the tests would use may be absent: they say so and skip.
   optional <- trimws(sub("[ (].*", "", strsplit(read.dcf("DESCRIPTION", "Suggests"), ",")[[1]]))
   if (length(setdiff(still, optional)) > 0) {

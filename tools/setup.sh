@@ -8,10 +8,12 @@ cd "$(dirname "$0")/.."
 
 missing() { Rscript --vanilla tools/packages.R "$what" "$@"; }
 
-if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null && [ "$(Rscript --vanilla -e 'cat(R.home())')" = /usr/lib/R ]; then
-  debs=$(missing debian)
+if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null && debs=$(missing debian); then
+  lacking=$debs
   command -v g++ >/dev/null || debs="$debs r-base-dev"
   if [ "$what" = test ] && ! command -v chromium >/dev/null; then debs="$debs chromium fonts-dejavu-core"; fi
+  # What chromote stands on is compiled against OpenSSL.
+  case "$debs" in *r-cran-chromote*) debs="$debs libssl-dev pkg-config" ;; esac
   [ -n "$(fc-list 2>/dev/null | head -n 1)" ] || debs="$debs fonts-dejavu-core fontconfig"
   if [ -n "$debs" ]; then
     export DEBIAN_FRONTEND=noninteractive
@@ -25,5 +27,6 @@ if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null && [ "$(Rscript --vanilla
       apt-get install -y -qq --no-install-recommends $wanted >/dev/null
     fi
   fi
+  if [ -z "$lacking" ]; then exit 0; fi
 fi
 missing cran

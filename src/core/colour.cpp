@@ -1,3 +1,5 @@
+#include "vectorise.h"
+
 #include "colour.h"
 
 #include <algorithm>

@@ -1,3 +1,5 @@
+#include "vectorise.h"
+
 #include "orientation.h"
 
 #include <algorithm>

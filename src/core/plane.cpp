@@ -1,3 +1,5 @@
+#include "vectorise.h"
+
 #include "plane.h"
 
 #include <algorithm>
@@ -107,12 +109,13 @@ Plane blur(const Plane& plane, float sigma) {
   for (int y = 0; y < h; ++y) {
     for (int i = 0; i < w + 2 * reach; ++i)
       padded[static_cast<std::size_t>(i)] = plane.at(mirrored(i - reach, w), y);
-    for (int x = 0; x < w; ++x) {
-      const float* centre = padded.data() + x + reach;
-      float sum = kernel[0] * centre[0];
-      for (int k = 1; k <= reach; ++k)
-        sum += kernel[static_cast<std::size_t>(k)] * (centre[-k] + centre[k]);
-      across.at(x, y) = sum;
+    // Tap by tap over the whole row: no sum waits for the one before it.
+    const float* centre = padded.data() + reach;
+    float* row = across.values.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(w);
+    for (int x = 0; x < w; ++x) row[x] = kernel[0] * centre[x];
+    for (int k = 1; k <= reach; ++k) {
+      const float weight = kernel[static_cast<std::size_t>(k)];
+      for (int x = 0; x < w; ++x) row[x] += weight * (centre[x - k] + centre[x + k]);
     }
   }
   Plane out(w, h);

@@ -1,3 +1,5 @@
+#include "vectorise.h"
+
 #include "style.h"
 
 #include <algorithm>
