@@ -128,10 +128,9 @@ figure_tag <- function(figure, alt, width = 1100, height = 640) {
 
 data_uri <- function(bytes, type) paste0("data:", type, ";base64,", gsub("\n", "", jsonlite::base64_enc(bytes)))
 
-# A small JPEG of a picture, for pages.
-preview_uri <- function(pixels, width = 220) {
-  size <- pmax(1, round(dim(pixels)[2:1] * width / dim(pixels)[2]))
-  small <- magick::image_read(resize_picture(pixels, size))
+# A small JPEG of a picture, given as pixels or as the bytes of a file, for pages.
+preview_uri <- function(picture, width = 220) {
+  small <- magick::image_resize(magick::image_read(picture), paste0(width, "x"))
   data_uri(magick::image_write(small, format = "jpeg", quality = 85), "image/jpeg")
 }
 
@@ -163,7 +162,7 @@ take_figure <- function(one, trial, run) {
   label <- paste0(one$pipeline, ", seed ", one$seed)
   picture <- if (one$state == "made") {
     path <- file.path(run_folder(trial$folder, run), "takes", one$file)
-    tag$img(src = preview_uri(read_picture(path)), alt = paste0("take of ", one$case, " by ", label), loading = "lazy")
+    tag$img(src = preview_uri(read_bytes(path)), alt = paste0("take of ", one$case, " by ", label), loading = "lazy")
   } else {
     tag$div(class = "none", cell_notes(one))
   }

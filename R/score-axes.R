@@ -10,54 +10,55 @@ composite_weights <- list(structure = c(orientation = 1))
 # `structure`, `adherence` and `style` (0 to 1, NA without evidence),
 # `coverage`, `flaws` (the serious ones, named) and `slight` (the slight ones).
 axis_table <- function(takes, scores, phrases, style_aim) {
-  per_take <- split(scores, factor(scores$take, takes$take))
-  axes_of <- function(i) {
-    own <- per_take[[i]]
-    evidence <- adherence_of(own, phrases[phrases$case == takes$case[i], ])
-    found <- own[own$axis == "flaws", ]
-    tibble::tibble(
-      structure = composite_of(own, composite_weights$structure),
-      adherence = evidence[["adherence"]], coverage = evidence[["coverage"]],
-      style = style_of(own, style_aim),
-      flaws = paste(found$measure[found$level == "serious"], collapse = ", "),
-      slight = paste(found$measure[found$level == "slight"], collapse = ", ")
-    )
+  value <- function(measure) {
+    rows <- scores[scores$measure == measure, ]
+    rows$value[match(takes$take, rows$take)]
   }
-  tibble::as_tibble(cbind(takes, do.call(rbind, lapply(seq_len(nrow(takes)), axes_of))))
-}
-
-measure_value <- function(own, measure) {
-  value <- own$value[own$measure == measure]
-  if (length(value) == 0) NA_real_ else value[1]
-}
-
-composite_of <- function(own, weights) {
-  values <- vapply(names(weights), measure_value, 0, own = own)
-  clamp_share(sum(weights * values) / sum(weights))
+  flaws_at <- function(level) {
+    rows <- scores[scores$axis == "flaws" & scores$level %in% level, ]
+    named <- tapply(rows$measure, factor(rows$take, takes$take), paste, collapse = ", ", default = "")
+    as.vector(named)
+  }
+  parts <- vapply(names(composite_weights$structure), value, numeric(nrow(takes)))
+  parts <- matrix(parts, nrow(takes))
+  takes$structure <- clamp_share(drop(parts %*% composite_weights$structure) / sum(composite_weights$structure))
+  evidence <- adherence_of(takes, scores, phrases)
+  takes$adherence <- evidence$adherence
+  takes$coverage <- evidence$coverage
+  takes$style <- style_of(value("style_change"), value("look_match"), style_aim)
+  takes$flaws <- flaws_at("serious")
+  takes$slight <- flaws_at("slight")
+  tibble::as_tibble(takes)
 }
 
 # Mean of the graded phrases by weight, and the share of all weight that they
 # have: what has no evidence is never guessed.
-adherence_of <- function(own, phrases) {
-  graded <- own[own$axis == "adherence", ]
-  weight <- phrases$weight[match(graded$phrase, phrases$phrase)]
-  if (sum(weight) == 0) {
-    return(c(adherence = NA_real_, coverage = if (nrow(phrases)) 0 else NA_real_))
+adherence_of <- function(takes, scores, phrases) {
+  graded <- scores[scores$axis == "adherence", ]
+  case <- takes$case[match(graded$take, takes$take)]
+  weight <- phrases$weight[match(paste(case, graded$phrase), paste(phrases$case, phrases$phrase))]
+  by_take <- function(x) {
+    sums <- as.vector(tapply(x, factor(graded$take, takes$take), sum, default = 0))
+    if (length(sums)) sums else numeric(nrow(takes))
   }
-  c(adherence = sum(weight * graded$value) / sum(weight), coverage = sum(weight) / sum(phrases$weight))
+  seen <- by_take(weight)
+  asked <- as.vector(tapply(phrases$weight, phrases$case, sum)[takes$case])
+  tibble::tibble(
+    adherence = ifelse(seen > 0, by_take(weight * graded$value) / seen, NA_real_),
+    coverage = ifelse(takes$state == "made", seen / asked, NA_real_)
+  )
 }
 
 # Style as the brief wants it: towards the look, unmoved, or changed by an
 # amount within a range, falling to 0 over the range's own width outside it.
-style_of <- function(own, aim) {
-  change <- measure_value(own, "style_change")
+style_of <- function(change, match, aim) {
   if (identical(aim, "reach the look")) {
-    return(clamp_share(measure_value(own, "look_match")))
+    return(clamp_share(match))
   }
   if (identical(aim, "stay")) {
     return(clamp_share(1 - change))
   }
-  clamp_share(1 - max(aim[1] - change, change - aim[2], 0) / diff(aim))
+  clamp_share(1 - pmax(aim[1] - change, change - aim[2], 0) / diff(aim))
 }
 
 clamp_share <- function(x) pmin(1, pmax(0, x))

@@ -1,6 +1,7 @@
 #' @rdname standin_yarrow
 #' @export
 standin_bracken <- function() {
+  seen <- new.env()
   engine(
     about = list(
       name = "bracken", version = "1",
@@ -9,13 +10,13 @@ standin_bracken <- function() {
       hold = c(at_0 = 1, at_1 = 100),
       takes_looks = TRUE, repeatable = TRUE, price = 0.02, seconds = 0.3
     ),
-    make = function(request) take_result(bracken_picture(request), cost = 0.02)
+    make = function(request) take_result(bracken_picture(request, seen), cost = 0.02)
   )
 }
 
-bracken_picture <- function(request) {
+bracken_picture <- function(request, seen) {
   knob <- request$native_hold
-  style <- manner_of(request, own = "linocut")
+  style <- manner_of(request, own = "linocut", seen)
   paint_take(
     request,
     change = bracken_change(knob),

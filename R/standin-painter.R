@@ -13,7 +13,7 @@ paint_take <- function(request, change, pull, manner, palette, strength = 1) {
     picture <- reinvent(picture, change, prompt$scene)
     open_to_prompt <- pull * (0.5 + 0.5 * change)
     picture <- paint_things(picture, prompt$things, open_to_prompt)
-    sky <- sky_of(picture)
+    sky <- if (!is.null(prompt$sky)) sky_of(picture)
     picture <- paint_manner(picture, manner, palette, strength)
     picture <- tint_sky(picture, sky, prompt, open_to_prompt)
     set_light(picture, prompt, open_to_prompt)
@@ -182,10 +182,14 @@ set_light <- function(picture, prompt, pull) {
 }
 
 # The manner and the palette that a request asks for: its look's, or the
-# checkpoint's own.
-manner_of <- function(request, own) {
+# checkpoint's own. Looks are read once and remembered in `seen`.
+manner_of <- function(request, own, seen) {
   if (length(request$looks) == 0) {
     return(list(manner = own, palette = home_palette(own)))
   }
-  list(manner = read_manner(request$looks), palette = read_palette(request$looks))
+  key <- paste(format(vapply(request$looks, sum, 0), digits = 15), lengths(request$looks), collapse = " ")
+  if (is.null(seen[[key]])) {
+    assign(key, list(manner = read_manner(request$looks), palette = read_palette(request$looks)), seen)
+  }
+  seen[[key]]
 }

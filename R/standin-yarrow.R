@@ -19,6 +19,7 @@
 #' @examples
 #' standin_yarrow()
 standin_yarrow <- function() {
+  seen <- new.env()
   engine(
     about = list(
       name = "yarrow", version = "1",
@@ -27,14 +28,14 @@ standin_yarrow <- function() {
       hold = c(at_0 = 1, at_1 = 0),
       takes_looks = TRUE, repeatable = TRUE, price = 0, seconds = 0.3
     ),
-    make = function(request) take_result(yarrow_picture(request), cost = 0)
+    make = function(request) take_result(yarrow_picture(request, seen), cost = 0)
   )
 }
 
-yarrow_picture <- function(request) {
+yarrow_picture <- function(request, seen) {
   guidance <- request$settings$guidance %||% 7
   change <- request$native_hold^1.2
-  style <- manner_of(request, own = "gouache")
+  style <- manner_of(request, own = "gouache", seen)
   picture <- paint_take(
     request, change,
     pull = min(1, guidance / 9),

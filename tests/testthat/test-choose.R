@@ -142,8 +142,7 @@ test_that("90 % intervals of a mean cover the truth about 90 times in 100", {
 
 test_that("style is worth what the brief wants of it", {
   style <- function(change, match, aim) {
-    own <- tibble::tibble(measure = c("style_change", "look_match"), value = c(change, match))
-    internal("style_of")(own, aim)
+    internal("style_of")(change, match, aim)
   }
   expect_equal(style(0.8, 0.6, "reach the look"), 0.6)
   expect_equal(style(0.8, -0.4, "reach the look"), 0)
@@ -154,8 +153,11 @@ test_that("style is worth what the brief wants of it", {
 })
 
 test_that("adherence weighs phrases, and coverage is the weight with evidence", {
-  own <- tibble::tibble(axis = "adherence", phrase = c("dark", "red"), value = c(1, 0.5))
-  phrases <- tibble::tibble(phrase = c("dark", "red", "a mill"), weight = c(1, 3, 4))
-  expect_equal(internal("adherence_of")(own, phrases), c(adherence = 0.625, coverage = 0.5))
-  expect_equal(internal("adherence_of")(own[0, ], phrases), c(adherence = NA, coverage = 0))
+  takes <- tibble::tibble(take = c("t1", "t2", "t3"), case = c("x", "y", "x"), state = c("made", "made", "failed"))
+  scores <- tibble::tibble(axis = "adherence", take = "t1", phrase = c("dark", "red"), value = c(1, 0.5))
+  phrases <- tibble::tibble(case = c("x", "x", "x", "y"), phrase = c("dark", "red", "a mill", "dark"), weight = c(1, 3, 4, 2))
+  got <- internal("adherence_of")(takes, scores, phrases)
+  expect_equal(got$adherence, c(0.625, NA, NA))
+  expect_equal(got$coverage, c(0.5, 0, NA))
+  expect_equal(internal("adherence_of")(takes, scores[0, ], phrases)$adherence, rep(NA_real_, 3))
 })
