@@ -203,7 +203,7 @@ verdict_table <- function(verdict) {
     "pipeline" = rows$pipeline,
     "worth (90 % interval)" = paste0(two(rows$utility), " (", two(rows$utility_low), " to ", two(rows$utility_high), ")"),
     "structure" = two(rows$structure), "adherence" = two(rows$adherence), "style" = two(rows$style),
-    "keepers" = percent(rows$yield), "chance best" = percent(rows$chance_best),
+    "keepers" = percent(rows$yield), "chance" = percent(rows$chance_best),
     "cost/keeper" = money_words(rows$cost_per_keeper)
   ))
 }

@@ -11,7 +11,7 @@
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "plan-example")
-#' new_trial(folder, demo = TRUE, cases = 2)
+#' new_trial(folder, demo = TRUE, cases = 1)
 #' plan_run(folder)
 #' unlink(folder, recursive = TRUE)
 plan_run <- function(trial) {

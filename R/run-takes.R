@@ -22,6 +22,7 @@
 #' new_trial(folder, demo = TRUE, cases = 1)
 #' trial <- read_trial(folder)
 #' trial$lineup$pipelines <- trial$lineup$pipelines[1, ]
+#' trial$suite$seeds <- 11L
 #' run_trial(trial)[, c("pipeline", "case", "seed", "state")]
 #' unlink(folder, recursive = TRUE)
 run_trial <- function(trial, run = "main", retry = FALSE, progress = NULL) {

@@ -74,7 +74,7 @@ cell_notes <- function(one) {
     return(paste0(one$state, if (!is.na(one$failure)) paste0(": ", gsub("_", " ", one$failure))))
   }
   notes <- c(
-    if (one$flaws != "") one$flaws, if (!one$keeper && one$flaws == "") "below a floor",
+    if (one$flaws != "") one$flaws, if (!one$keeper && one$flaws == "") "below floor",
     if (one$slight != "") paste("slightly", one$slight)
   )
   gsub("_", " ", paste(notes, collapse = ", "))
@@ -99,9 +99,9 @@ paint_sheet <- function(grid, layout, verdict, seed) {
   grid::grid.newpage()
   grid::grid.rect(gp = grid::gpar(fill = "white", col = NA))
   say <- function(text, x, y, size = 12, colour = "#222222", bold = FALSE, most = layout$cell) {
+    style <- grid::gpar(fontsize = size, col = colour, fontface = if (bold) "bold" else "plain")
     grid::grid.text(
-      fit_text(text, most, size), grid::unit(x, "native"), grid::unit(y, "native"), just = c("left", "top"),
-      gp = grid::gpar(fontsize = size, col = colour, fontface = if (bold) "bold" else "plain")
+      fit_text(text, most, style), grid::unit(x, "native"), grid::unit(y, "native"), just = c("left", "top"), gp = style
     )
   }
   grid::pushViewport(grid::viewport(xscale = c(0, layout$width), yscale = c(layout$height, 0)))
@@ -127,17 +127,23 @@ paint_sheet <- function(grid, layout, verdict, seed) {
       pixels <- if (!is.null(cell$path)) read_picture(cell$path)
       draw_cell(pixels, left(k + 1), top, layout, edge = if (cell$keeper) "#1b8a4b" else "#bbbbbb")
       say(cell$scores, left(k + 1), top + layout$picture + 5, 11.5)
-      say(cell$notes, left(k + 1), top + layout$picture + 22, 12, "#b03a1a")
+      say(cell$notes, left(k + 1), top + layout$picture + 22, 11.5, "#b03a1a")
     }
   }
   grid::popViewport()
 }
 
-# Cuts text that is too long for its place.
-fit_text <- function(text, most, size) {
-  # A letter of the default face is about half as wide as it is high.
-  letters <- max(4, floor(most / (0.56 * size)))
-  ifelse(nchar(text) > letters, paste0(substr(text, 1, letters - 1), "\u2026"), text)
+# Cuts text that is too long for its place, measured as it is drawn.
+fit_text <- function(text, most, style) {
+  width <- function(text) {
+    grid::convertWidth(grid::grobWidth(grid::textGrob(text, gp = style)), "native", valueOnly = TRUE)
+  }
+  if (width(text) <= most) {
+    return(text)
+  }
+  letters <- nchar(text)
+  while (letters > 1 && width(paste0(substr(text, 1, letters), "\u2026")) > most) letters <- letters - 1
+  paste0(substr(text, 1, letters), "\u2026")
 }
 
 draw_cell <- function(pixels, x, y, layout, edge = "#bbbbbb") {

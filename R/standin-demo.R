@@ -1,6 +1,7 @@
 # The demo's pictures, in the sizes and formats that people really have.
 
-draw_demo_pictures <- function(folder) {
+# Draws those of the demo's pictures that are `wanted`, by their paths.
+draw_demo_pictures <- function(folder, wanted) {
   for (kind in c("references", "looks")) dir.create(file.path(folder, kind))
   references <- tibble::tribble(
     ~tile, ~file, ~width, ~height,
@@ -10,12 +11,15 @@ draw_demo_pictures <- function(folder) {
     "tower", "tower.jpg", 384, 512,
     "kites", "kites.png", 240, 160
   )
-  for (i in seq_len(nrow(references))) {
+  for (i in which(file.path("references", references$file) %in% wanted)) {
     tile <- references[i, ]
     picture <- draw_tile(tile$tile, tile$width, tile$height, 300 + i)
     write_drawing(picture, file.path(folder, "references", tile$file), depth = if (tile$tile == "windmill") 16 else 8)
   }
   draw_look <- function(manner, tile, file, seed) {
+    if (!file.path("looks", file) %in% wanted) {
+      return()
+    }
     picture <- draw_tile(tile, 384, 256, seed)
     painted <- with_drawing_seed(seed, paint_manner(picture, manner, home_palette(manner)))
     write_drawing(painted, file.path(folder, "looks", file))

@@ -56,16 +56,23 @@ existing_parent <- function(path) {
 }
 
 write_demo <- function(folder, cases) {
-  for (file in trial_files) {
-    lines <- readLines(system.file("demo", file, package = "sprenn"), encoding = "UTF-8")
-    if (file == "suite.yml") {
-      starts <- grep("^  - id:", lines)
-      lines <- lines[seq_len(c(starts, length(lines) + 1)[cases + 1] - 1)]
-    }
-    writeLines(lines, file.path(folder, file), useBytes = TRUE)
-  }
-  draw_demo_pictures(folder)
+  lines <- lapply(stats::setNames(trial_files, trial_files), function(file) {
+    readLines(system.file("brackwater", file, package = "sprenn"), encoding = "UTF-8")
+  })
+  lines$suite.yml <- first_cases(lines$suite.yml, cases)
+  for (file in trial_files) writeLines(lines[[file]], file.path(folder, file), useBytes = TRUE)
+  named <- regmatches(lines$suite.yml, gregexpr("(references|looks)/[a-z.-]+", lines$suite.yml))
+  draw_demo_pictures(folder, unlist(named))
   NULL
+}
+
+# The first cases of the demo's suite, and the looks that they want.
+first_cases <- function(lines, cases) {
+  starts <- grep("^  - id:", lines)
+  lines <- lines[seq_len(c(starts, length(lines) + 1)[cases + 1] - 1)]
+  wanted <- sub("^    look: ", "", grep("^    look: ", lines, value = TRUE))
+  looks <- grepl("^  [a-z]+: \\{pictures: ", lines)
+  lines[!looks | sub("^  ([a-z]+):.*", "\\1", lines) %in% wanted]
 }
 
 write_from_pictures <- function(folder, from, look, prompt) {

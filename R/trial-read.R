@@ -16,7 +16,7 @@
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "read-example")
-#' new_trial(folder, demo = TRUE, cases = 2)
+#' new_trial(folder, demo = TRUE, cases = 1)
 #' read_trial(folder)
 #' unlink(folder, recursive = TRUE)
 read_trial <- function(trial, engines = list()) {

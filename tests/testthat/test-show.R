@@ -25,7 +25,7 @@ test_that("cells say scores, flaws, floors and failures", {
   expect_equal(internal("cell_scores")(one), "str 0.50  adh -  sty 0.25")
   expect_equal(internal("cell_notes")(one), "near copy, slightly bars")
   one$flaws <- one$slight <- ""
-  expect_equal(internal("cell_notes")(one), "below a floor")
+  expect_equal(internal("cell_notes")(one), "below floor")
   one$state <- "failed"
   one$failure <- "timed_out"
   expect_equal(internal("cell_notes")(one), "failed: timed out")
