@@ -13,10 +13,6 @@ core_resize_mask <- function(mask, width, height) {
     .Call(`_sprenn_core_resize_mask`, mask, width, height)
 }
 
-core_blur <- function(pixels, sigma) {
-    .Call(`_sprenn_core_blur`, pixels, sigma)
-}
-
 core_view <- function(srgb, width, height) {
     .Call(`_sprenn_core_view`, srgb, width, height)
 }

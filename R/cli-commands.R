@@ -99,14 +99,14 @@ cli_plan <- function(given) {
 cli_run <- function(given) {
   trial <- read_trial(given$places)
   takes <- run_trial(trial, given$run, retry = given$retry, progress = progress_bar("making"))
-  report_takes(takes, trial, given$run)
+  report_takes(takes)
   next_steps(paste("sprenn score", given$places, run_option(given$run)))
   if (all(takes$state == "made")) 0L else 1L
 }
 
 run_option <- function(run) if (run == "main") "" else paste("--run", run)
 
-report_takes <- function(takes, trial, run) {
+report_takes <- function(takes) {
   failed <- takes[takes$state %in% c("failed", "refused"), ]
   cat(
     sum(takes$state == "made"), " takes are there, ", nrow(failed), " failed or were refused, cost ",

@@ -74,7 +74,7 @@ lineup_problems <- function(read, engines) {
   if (nrow(problems) > 0) {
     return(problems)
   }
-  same <- same_recipes(build_lineup(lineup, engines)$pipelines)
+  same <- same_recipes(build_lineup(lineup, engines)$pipelines, engines)
   place_problems(bind_problems(lapply(same, function(pair) {
     new_problem("lineup.yml", "pipelines", paste(pair, collapse = " and "), "pipelines that differ in something: these two are one and the same")
   })), read$line)
@@ -165,11 +165,9 @@ recipe_key <- function(one) {
   hash_of(list(one$engine, one$checkpoint, one$hold, one$settings))
 }
 
-same_recipes <- function(pipelines) {
-  keys <- vapply(seq_len(nrow(pipelines)), function(i) {
-    one <- as.list(pipelines[i, ])
-    one$settings <- one$settings[[1]]
-    recipe_key(one)
-  }, "")
+# Pairs of pipelines that ask the same engine for the same: what an engine calls
+# itself counts, not the name that the lineup gives it.
+same_recipes <- function(pipelines, engines) {
+  keys <- vapply(seq_len(nrow(pipelines)), function(i) recipe_hash(pipelines[i, ], engines), "")
   lapply(which(duplicated(keys)), function(i) pipelines$pipeline[c(match(keys[i], keys), i)])
 }

@@ -49,18 +49,6 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// core_blur
-Rcpp::NumericVector core_blur(Rcpp::NumericVector pixels, double sigma);
-RcppExport SEXP _sprenn_core_blur(SEXP pixelsSEXP, SEXP sigmaSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type pixels(pixelsSEXP);
-    Rcpp::traits::input_parameter< double >::type sigma(sigmaSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_blur(pixels, sigma));
-    return rcpp_result_gen;
-END_RCPP
-}
 // core_view
 Rcpp::List core_view(Rcpp::NumericVector srgb, int width, int height);
 RcppExport SEXP _sprenn_core_view(SEXP srgbSEXP, SEXP widthSEXP, SEXP heightSEXP) {
@@ -122,7 +110,6 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_core_oklab", (DL_FUNC) &_sprenn_core_oklab, 3},
     {"_sprenn_core_resize", (DL_FUNC) &_sprenn_core_resize, 3},
     {"_sprenn_core_resize_mask", (DL_FUNC) &_sprenn_core_resize_mask, 3},
-    {"_sprenn_core_blur", (DL_FUNC) &_sprenn_core_blur, 2},
     {"_sprenn_core_view", (DL_FUNC) &_sprenn_core_view, 3},
     {"_sprenn_core_field_cosine", (DL_FUNC) &_sprenn_core_field_cosine, 5},
     {"_sprenn_core_dead_leaves", (DL_FUNC) &_sprenn_core_dead_leaves, 3},

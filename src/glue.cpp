@@ -66,13 +66,6 @@ Rcpp::NumericVector core_resize_mask(Rcpp::NumericVector mask, int width, int he
   return pixels_from(sprenn::resize(picture_from(mask), width, height));
 }
 
-// [[Rcpp::export]]
-Rcpp::NumericVector core_blur(Rcpp::NumericVector pixels, double sigma) {
-  Picture picture = picture_from(pixels);
-  for (Plane& plane : picture.channel) plane = sprenn::blur(plane, static_cast<float>(sigma));
-  return pixels_from(picture);
-}
-
 // Everything that is measured of a picture by itself, from sRGB pixels brought
 // to the given size.
 // [[Rcpp::export]]

@@ -23,7 +23,7 @@ mixing_engine <- function(name = "mixer", broken = function(request) NULL, versi
     ),
     make = function(request) {
       broken(request)
-      noise <- internal("core_dead_leaves")(request$size[1], request$size[2], request$seed)
+      noise <- internal("core_dead_leaves")(request$size[1], request$size[2], 1000 + request$seed)
       keep <- request$native_hold / 10
       picture <- request$reference * keep + noise * (1 - keep)
       tint <- if (is.null(request$settings$tint)) 0 else request$settings$tint
@@ -51,7 +51,8 @@ small_trial <- function(suite = small_suite, lineup = small_lineup, brief = smal
   folder <- withr::local_tempdir(.local_envir = env)
   dir.create(file.path(folder, "references"))
   for (i in 1:3) png::writePNG(scene(i), file.path(folder, "references", paste0(c("one", "two", "three")[i], ".png")))
-  writeLines("asNamespace('sprenn'); get('mixing_engine', globalenv())()", file.path(folder, "mixer.R"))
+  writeLines("get('mixing_engine', globalenv())()", file.path(folder, "mixer.R"))
+  writeLines("get('mixing_engine', globalenv())('twin')", file.path(folder, "twin.R"))
   writeLines(suite, file.path(folder, "suite.yml"))
   writeLines(lineup, file.path(folder, "lineup.yml"))
   writeLines(brief, file.path(folder, "brief.yml"))

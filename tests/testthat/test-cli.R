@@ -54,7 +54,7 @@ test_that("a broken trial gives all its problems on standard error, status 2, an
     expect_match(said$err[1], "2 problems", info = word)
     expect_match(said$err, "did you mean \"seeds\"", all = FALSE)
   }
-  expect_setequal(list.files(folder), c("brief.yml", "lineup.yml", "mixer.R", "references", "suite.yml"))
+  expect_setequal(list.files(folder), c("brief.yml", "lineup.yml", "mixer.R", "references", "suite.yml", "twin.R"))
 })
 
 test_that("failed takes make status 1 and are told with their reason", {

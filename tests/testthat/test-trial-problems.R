@@ -112,6 +112,8 @@ test_that("sweeps name a pipeline, a setting and values that exist, and no recip
   expect_match(problem_at(sweep("{vary: hold, of: firm, over: [0.1, 1.4]}"), "sweeps[1].over[2]")$wanted, "0 to 1")
   expect_match(problem_at(sweep("{vary: hold, of: firm, over: [0.1]}"), "pipelines")$found, "loose and firm/hold=0.1")
   expect_equal(nrow(sweep("{vary: hold, of: firm, over: [0.3, 0.5, 0.9]}")), 0)
+  twice <- c("engines:", "  one: {kind: function, file: mixer.R}", "  two: {kind: function, file: mixer.R}", "pipelines:", "  - {id: a, engine: one, hold: 0.5}", "  - {id: b, engine: two, hold: 0.5}")
+  expect_match(problem_at(problems_of(lineup = twice), "pipelines")$found, "a and b")
 })
 
 test_that("a brief that weighs nothing, or a job that no case has, is found", {

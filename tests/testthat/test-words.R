@@ -56,3 +56,40 @@ test_that("numbers are written plainly", {
   expect_equal(internal("two")(c(-0.001, 1, NA)), c("-0.00", "1.00", "-"))
   expect_equal(internal("text_table")(list(name = c("a", "bcd"), n = c("1", "20"))), c("name   n", "a      1", "bcd   20"))
 })
+
+test_that("an open verdict says who is still in the race and what is missing", {
+  lineup <- c(
+    "engines:", "  mixer: {kind: function, file: mixer.R}", "  twin: {kind: function, file: twin.R}", "pipelines:",
+    "  - {id: a, engine: mixer, hold: 0.7}", "  - {id: b, engine: twin, hold: 0.7}"
+  )
+  verdict <- verdict_of(small_trial(lineup = lineup))
+  expect_equal(verdict$confidence, 0.5)
+  text <- paste(format(verdict), collapse = " ")
+  expect_match(text, "^Not decided yet: [ab] leads")
+  expect_match(text, "Still in the race: [ab] \\(")
+})
+
+test_that("a run that was stopped early says how much is missing", {
+  folder <- small_trial()
+  calls <- 0
+  stop_at_nine <- function(request) {
+    calls <<- calls + 1
+    if (calls == 9) rlang::interrupt()
+  }
+  trial <- read_trial(folder, engines = list(mixer = mixing_engine(broken = stop_at_nine)))
+  tryCatch(run_trial(trial), interrupt = function(e) NULL)
+  score_run(trial)
+  verdict <- choose_pipeline(trial)
+  expect_equal(verdict$state, "unfinished")
+  expect_match(format(verdict)[1], "4 of 12 takes have not been made yet; so far firm leads")
+})
+
+test_that("each aim of style has its own words", {
+  reason <- tibble::tibble(what = "style", value = 0.5, low = 0.4, high = 0.6, against = 0.3, gain = 0.1)
+  say <- function(style, gain = 0.1) internal("one_reason")(utils::modifyList(reason, list(gain = gain)), list(style = style))
+  expect_match(say("reach the look"), "goes towards the look: style 0.50 \\(0.40 to 0.60\\); the others' median is 0.30")
+  expect_match(say("stay"), "leaves the style alone")
+  expect_match(say(c(0.2, 0.8)), "by the amount wanted")
+  expect_match(say("stay", -0.1), "gives way")
+  expect_match(say("stay", 0), "is level")
+})

@@ -1,0 +1,125 @@
+made_trial <- function(env = parent.frame(), ...) {
+  folder <- small_trial(..., env = env)
+  run_trial(folder)
+  folder
+}
+connect <- function(folder, env = parent.frame()) {
+  db <- DBI::dbConnect(RSQLite::SQLite(), file.path(folder, "runs", "main", "run.sqlite"))
+  withr::defer(DBI::dbDisconnect(db), envir = env)
+  db
+}
+
+test_that("scores are one number a row, with the take they belong to", {
+  folder <- made_trial()
+  scores <- score_run(folder)
+  expect_named(scores, c("take", "pipeline", "case", "seed", "axis", "measure", "phrase", "value", "raw", "level", "place"))
+  expect_equal(length(unique(scores$take)), 12)
+  structure <- scores[scores$measure == "orientation", ]
+  expect_equal(nrow(structure), 12)
+  expect_gt(min(structure$value[structure$pipeline == "firm"]), max(structure$value[structure$pipeline == "loose"]))
+  expect_equal(unique(scores$phrase[scores$axis == "adherence"]), "dark")
+  expect_equal(unique(scores$case[scores$axis == "adherence"]), "one")
+})
+
+test_that("scoring again measures nothing twice, and anew gives the same to the last bit", {
+  folder <- made_trial()
+  first <- score_run(folder)
+  told <- 0
+  count <- function(...) told <<- told + 1
+  expect_identical(score_run(folder, progress = count), first)
+  expect_equal(told, 0)
+  expect_identical(score_run(folder, again = TRUE, progress = count), first)
+  expect_equal(told, 12)
+})
+
+test_that("scores of another version of the measures are never mixed with new ones", {
+  folder <- made_trial()
+  first <- score_run(folder)
+  db <- connect(folder)
+  DBI::dbExecute(db, "UPDATE facts SET value = 'older' WHERE name = 'measures'")
+  DBI::dbExecute(db, "UPDATE scores SET value = -9 WHERE measure = 'orientation'")
+  expect_identical(score_run(folder), first)
+})
+
+test_that("a picture that was altered on disk is not scored but named", {
+  folder <- made_trial()
+  takes <- run_trial(folder)
+  bytes <- readBin(takes$path[3], "raw", file.size(takes$path[3]))
+  bytes[length(bytes) - 20] <- xor(bytes[length(bytes) - 20], as.raw(1))
+  writeBin(bytes, takes$path[3])
+  error <- expect_error(score_run(folder), takes$take[3], class = "sprenn_error_store")
+  expect_match(error$details, "run again", all = FALSE)
+  unlink(takes$path[3])
+  expect_identical(run_trial(folder)$sha256, takes$sha256)
+  expect_equal(length(unique(score_run(folder)$take)), 12)
+})
+
+test_that("a run can be read while another process writes to it", {
+  folder <- made_trial()
+  score_run(folder)
+  writer <- connect(folder)
+  DBI::dbBegin(writer)
+  DBI::dbExecute(writer, "UPDATE takes SET seconds = 5")
+  expect_equal(choose_pipeline(folder)$best, "firm")
+  DBI::dbRollback(writer)
+})
+
+test_that("pipelines that leave the lineup leave the choice, and their pictures stay", {
+  folder <- made_trial()
+  score_run(folder)
+  writeLines(small_lineup[-5], file.path(folder, "lineup.yml"))
+  takes <- run_trial(folder)
+  expect_equal(sum(takes$state == "made"), 12)
+  verdict <- choose_pipeline(folder)
+  expect_equal(verdict$pipelines$pipeline, "firm")
+  expect_match(format(verdict), "only pipeline of the lineup", all = FALSE)
+})
+
+test_that("a new version of an engine makes its takes anew", {
+  folder <- made_trial()
+  trial <- read_trial(folder, engines = list(mixer = mixing_engine(version = "2")))
+  takes <- run_trial(trial)
+  expect_equal(nrow(takes), 24)
+  expect_equal(sum(takes$take %in% plan_run(trial)$take), 12)
+})
+
+test_that("takes are kept in order, without leftovers of half-written files", {
+  folder <- made_trial()
+  files <- list.files(file.path(folder, "runs", "main", "takes"), recursive = TRUE)
+  expect_true(all(grepl("^[0-9a-f]{2}/[0-9a-f]{64}\\.png$", files)))
+  takes <- run_trial(folder)
+  expect_equal(takes$seed, rep(1:2, each = 6))
+})
+
+test_that("a full or read-only disk stops the run with a clear error, and keeps what was made", {
+  skip_on_os("windows")
+  folder <- made_trial()
+  store <- internal("open_store")(folder, "main")
+  withr::defer(internal("close_store")(store))
+  blocked <- store
+  blocked$folder <- file.path(folder, "mixer.R")
+  bytes <- png::writePNG(scene(3))
+  error <- expect_error(suppressWarnings(internal("write_picture")(blocked, bytes)), "Can't write", class = "sprenn_error_store")
+  expect_match(error$details, "goes on from there", all = FALSE)
+  kept <- internal("write_picture")(store, bytes)
+  expect_equal(kept$sha256, digest::digest(bytes, algo = "sha256", serialize = FALSE))
+})
+
+test_that("the fingerprint covers meaning and pixels, not layout, comments or packing", {
+  print_of <- function(folder) internal("fingerprint_suite")(read_trial(folder)$suite)
+  folder <- small_trial()
+  before <- print_of(folder)
+  writeLines(c("# said in passing", small_suite, ""), file.path(folder, "suite.yml"))
+  expect_equal(print_of(folder), before)
+  picture <- file.path(folder, "references", "one.png")
+  pixels <- read_picture(picture)
+  magick::image_write(magick::image_read(png::readPNG(picture)), picture, format = "png", compression = "None")
+  expect_equal(read_picture(picture), pixels)
+  expect_equal(print_of(folder), before)
+  png::writePNG(pixels * 0.9, picture)
+  expect_false(print_of(folder) == before)
+  for (edit in list(c("seeds: [1, 2]", "seeds: [2, 1]"), c("at most 0.9", "at most 0.8"), c("id: two", "id: zwei"), c("[96, 64]", "[96, 96]"))) {
+    other <- small_trial(suite = sub(edit[1], edit[2], small_suite, fixed = TRUE))
+    expect_false(print_of(other) == before, label = edit[2])
+  }
+})
