@@ -5,11 +5,14 @@ axes <- c("structure", "adherence", "style")
 brief_problems <- function(read, suite) {
   brief <- read$value
   problems <- list()
+  if (is.null(brief) || nrow(read$problems) > 0) {
+    return(no_problems())
+  }
   if (sum(unlist(brief$weights)) <= 0) {
     problems <- list(new_problem("brief.yml", "weights", "no weight above 0", "at least one axis that counts"))
   }
-  jobs <- vapply(suite$cases, `[[`, "", "job")
-  if (!is.null(brief$job) && !brief$job %in% jobs) {
+  jobs <- vapply(suite$value$cases[sound_entries(suite, "cases")], `[[`, "", "job")
+  if (!is.null(brief$job) && nrow(suite$problems) == 0 && !brief$job %in% jobs) {
     problems <- c(problems, list(new_problem(
       "brief.yml", "job", quoted(brief$job), paste("a job that the suite has cases of:", paste(unique(jobs), collapse = ", "))
     )))

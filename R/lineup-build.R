@@ -1,7 +1,7 @@
 # From a sound lineup.yml to engines and a table of pipelines.
 
 build_engines <- function(read, folder, given) {
-  wanted <- read$value$engines
+  wanted <- Filter(is.list, read$value$engines)
   problems <- no_problems()
   engines <- list()
   for (name in union(names(wanted), names(given))) {
@@ -21,6 +21,7 @@ build_engines <- function(read, folder, given) {
 }
 
 build_engine <- function(wanted, folder) {
+  if (!is.character(c(wanted$call, wanted$file, ""))) stop("a call or file that is no text")
   if (is.null(wanted$call) == is.null(wanted$file)) {
     stop(if (is.null(wanted$call)) "neither call nor file" else "both call and file")
   }
@@ -37,20 +38,24 @@ build_engine <- function(wanted, folder) {
 
 lineup_problems <- function(read, engines) {
   lineup <- read$value
-  pipelines <- lineup$pipelines
-  ids <- vapply(pipelines, `[[`, "", "id")
+  pipelines <- if (is.list(lineup)) lineup$pipelines
+  sound <- sound_entries(read, "pipelines")
+  ids <- rep(NA_character_, length(pipelines))
+  ids[sound] <- vapply(pipelines[sound], `[[`, "", "id")
   problems <- list()
   note <- function(place, ...) problems[[length(problems) + 1]] <<- new_problem("lineup.yml", place, ...)
-  for (i in which(duplicated(tolower(ids)))) {
+  for (i in which(duplicated(tolower(ids), incomparables = NA))) {
     note(paste0("pipelines[", i, "].id"), quoted(ids[i]), paste0("an id that no other pipeline has; pipelines[", match(tolower(ids[i]), tolower(ids)), "] has it"))
   }
-  for (i in seq_along(pipelines)) {
+  for (i in sound) {
     problems <- c(problems, list(pipeline_problems(pipelines[[i]], paste0("pipelines[", i, "]"), engines, names(lineup$engines))))
   }
-  for (i in seq_along(lineup$sweeps)) {
+  for (i in sound_entries(read, "sweeps")) {
     sweep <- lineup$sweeps[[i]]
     place <- paste0("sweeps[", i, "]")
     base <- match(sweep$of, ids)
+    # A pipeline with a problem of its own may be the one that is meant.
+    if (is.na(base) && length(sound) < length(pipelines)) next
     if (is.na(base)) {
       note(paste0(place, ".of"), quoted(sweep$of), paste("one of the pipelines:", paste(ids, collapse = ", ")), nearest_word(sweep$of, ids))
       next
@@ -71,7 +76,7 @@ lineup_problems <- function(read, engines) {
     }
   }
   problems <- place_problems(bind_problems(problems), read$line)
-  if (nrow(problems) > 0) {
+  if (nrow(problems) + nrow(read$problems) > 0 || is.null(lineup)) {
     return(problems)
   }
   same <- same_recipes(build_lineup(lineup, engines)$pipelines, engines)

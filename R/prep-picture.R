@@ -169,6 +169,7 @@ decode_png <- function(bytes) {
 
 decode_by_magick <- function(bytes) {
   picture <- magick::image_read(bytes)
+  if (length(picture) == 0) stop("its data end too early")
   if (length(picture) > 1) stop("more than one frame")
   picture <- magick::image_orient(picture)
   picture <- magick::image_convert(picture, colorspace = "sRGB")

@@ -2,18 +2,20 @@
 
 suite_problems <- function(read) {
   suite <- read$value
-  cases <- suite$cases
-  ids <- vapply(cases, `[[`, "", "id")
+  cases <- if (is.list(suite)) suite$cases
+  sound <- sound_entries(read, "cases")
+  ids <- rep(NA_character_, length(cases))
+  ids[sound] <- vapply(cases[sound], `[[`, "", "id")
   problems <- list()
   note <- function(place, ...) problems[[length(problems) + 1]] <<- new_problem("suite.yml", place, ...)
-  for (i in which(duplicated(tolower(ids)))) {
+  for (i in which(duplicated(tolower(ids), incomparables = NA))) {
     note(paste0("cases[", i, "].id"), quoted(ids[i]), paste0("an id that no other case has; cases[", match(tolower(ids[i]), tolower(ids)), "] has it"))
   }
-  seeds <- unlist(suite$seeds)
+  seeds <- if (is.list(suite) && is.list(suite$seeds)) suite$seeds
   for (i in which(duplicated(seeds))) {
-    note(paste0("seeds[", i, "]"), show_value(seeds[i]), "every seed once")
+    note(paste0("seeds[", i, "]"), show_value(seeds[[i]]), "every seed once")
   }
-  for (i in seq_along(cases)) {
+  for (i in sound) {
     look <- cases[[i]]$look
     if (!is.null(look) && !look %in% names(suite$looks)) {
       wanted <- if (length(suite$looks)) paste("one of the suite's looks:", paste(names(suite$looks), collapse = ", ")) else "a look that the suite describes under looks"

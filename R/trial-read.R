@@ -47,21 +47,16 @@ examine_trial <- function(trial, engines) {
   folder <- normalizePath(trial, winslash = "/")
   read <- lapply(trial_files, function(file) read_trial_file(folder, file))
   names(read) <- trial_files
-  problems <- bind_problems(lapply(read, `[[`, "problems"))
-  # What the files say of each other can be checked only when each is sound.
-  if (nrow(problems) > 0) {
-    pictures <- if (!is.null(read$suite.yml$value)) examine_pictures(read$suite.yml, folder)
-    return(list(problems = bind_problems(problems, pictures$problems %||% no_problems())))
-  }
   suite <- read$suite.yml
   lineup <- read$lineup.yml
-  made <- build_engines(lineup, folder, engines)
-  pictures <- examine_pictures(suite, folder)
+  pictures <- if (!is.null(suite$value)) examine_pictures(suite, folder)
+  made <- if (is.list(lineup$value$engines)) build_engines(lineup, folder, engines)
+  # What entries say of each other is checked wherever they are sound themselves.
   problems <- bind_problems(
-    suite_problems(suite), pictures$problems,
-    made$problems, lineup_problems(lineup, made$engines)
+    lapply(read, `[[`, "problems"), pictures$problems %||% no_problems(), suite_problems(suite),
+    made$problems %||% no_problems(), lineup_problems(lineup, made$engines),
+    brief_problems(read$brief.yml, suite)
   )
-  problems <- bind_problems(problems, brief_problems(read$brief.yml, suite$value))
   if (nrow(problems) > 0) {
     return(list(problems = problems))
   }
@@ -94,6 +89,17 @@ read_trial_file <- function(folder, file) {
   }
   problems <- place_problems(walk_fields(read$value, file), read$line)
   list(file = file, value = read$value, line = read$line, problems = problems)
+}
+
+# The entries of a list in a file that have no problem of their own: their
+# numbers.
+sound_entries <- function(read, name) {
+  entries <- if (is.list(read$value)) read$value[[name]]
+  if (!is.list(entries) || !is.null(names(entries))) {
+    return(integer())
+  }
+  broken <- vapply(seq_along(entries), function(i) any(startsWith(read$problems$place, paste0(name, "[", i, "]"))), NA)
+  which(!broken)
 }
 
 # A path that a file of the trial names, made absolute, or what is wrong with it.

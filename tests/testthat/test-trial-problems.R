@@ -159,3 +159,12 @@ test_that("Windows line ends and a byte order mark don't matter", {
   writeBin(charToRaw(enc2utf8(text)), file.path(folder, "suite.yml"))
   expect_equal(nrow(check_trial(folder)), 0)
 })
+
+test_that("what entries say of each other is told together with what is wrong in them", {
+  problems <- problems_of(
+    suite = change(change(small_suite, "seeds: [1, 2]", "seeds: [1, 1.5, 1]"), "id: two", "id: one"),
+    lineup = c(small_lineup, "  - {id: third, engine: mixr, hold: 0.5}", "  - {id: fourth, engine: mixer, hold: high}"),
+    brief = c("brief: x", "weights: {structure: 0}")
+  )
+  expect_setequal(problems$place, c("seeds[2]", "seeds[3]", "cases[2].id", "pipelines[3].engine", "pipelines[4].hold", "weights"))
+})
