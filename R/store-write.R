@@ -94,7 +94,10 @@ record_scores <- function(store, take, scores) {
   DBI::dbWithTransaction(store$db, {
     DBI::dbExecute(store$db, "DELETE FROM scores WHERE take = ?", params = list(take))
     columns <- c("axis", "measure", "phrase", "value", "raw", "level", "place")
-    DBI::dbAppendTable(store$db, "scores", cbind(take = take, as.data.frame(scores)[columns]))
+    DBI::dbExecute(
+      store$db, "INSERT INTO scores VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+      params = c(list(rep(take, nrow(scores))), unname(as.list(scores[columns])))
+    )
   })
 }
 
