@@ -21,7 +21,7 @@
 #'   - `price` per picture, `seconds` per picture: for planning.
 #' @param make A function of one request that returns a [take_result()] or
 #'   calls [engine_failure()]. A request is a list: `prompt` (a tibble with
-#'   `say` and `weight`), `negative` (character), `reference` (an array rows x
+#'   `say` and `weight`), `negative` (texts), `reference` (an array rows x
 #'   columns x 3, sRGB from 0 to 1, already fitted to `size`), `looks` (a list
 #'   of such arrays), `hold` (0 to 1), `native_hold` (the same on the engine's
 #'   own knob), `checkpoint`, `settings` (a list), `size` (`c(width, height)`)

@@ -78,7 +78,8 @@ read_trial_file <- function(folder, file) {
   if (file.size(path) > 5e6) {
     return(list(file = file, problems = new_problem(file, "", "more than 5 MB", "a hand-written file")))
   }
-  text <- rawToChar(read_bytes(path)[read_bytes(path) != 0])
+  bytes <- read_bytes(path)
+  text <- rawToChar(bytes[bytes != 0])
   if (!validUTF8(text)) {
     return(list(file = file, problems = new_problem(file, "", "bytes that are no UTF-8", "text in UTF-8")))
   }

@@ -2,7 +2,7 @@
 ask <- function(engine, hold, seed = 11L, say = "a windmill on a hill", look = NULL, settings = list(), checkpoint = NULL, size = c(192L, 128L)) {
   reference <- internal("draw_tile")("windmill", size[1], size[2], 301)
   request <- list(
-    prompt = tibble::tibble(say = say, weight = 1), negative = character(), reference = reference, looks = look,
+    prompt = tibble::tibble(say = say, weight = 1), reference = reference, negative = NULL, looks = look,
     hold = hold, native_hold = internal("to_native_hold")(hold, engine$about),
     checkpoint = checkpoint %||% names(engine$about$checkpoints)[1], settings = settings, size = size, seed = seed
   )
