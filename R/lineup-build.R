@@ -123,7 +123,8 @@ build_lineup <- function(lineup, engines) {
   base <- lapply(lineup$pipelines, build_pipeline, engines = engines)
   swept <- unlist(lapply(lineup$sweeps, function(sweep) {
     from <- base[[match(sweep$of, vapply(base, `[[`, "", "pipeline"))]]
-    lapply(unlist(sweep$over), vary_pipeline, from = from, vary = sweep$vary)
+    own <- if (sweep$vary == "hold") from$hold else from$settings[[sweep$vary]]
+    lapply(setdiff(unlist(sweep$over), own), vary_pipeline, from = from, vary = sweep$vary)
   }), recursive = FALSE)
   # A sweep runs through its own pipeline too, under that one's name.
   for (sweep in lineup$sweeps) {
@@ -132,8 +133,6 @@ build_lineup <- function(lineup, engines) {
     base[[i]]$vary <- sweep$vary
     base[[i]]$value <- if (sweep$vary == "hold") base[[i]]$hold else as.numeric(base[[i]]$settings[[sweep$vary]] %||% NA)
   }
-  keys <- vapply(base, recipe_key, "")
-  swept <- Filter(function(one) !recipe_key(one) %in% keys[vapply(base, function(b) identical(b$pipeline, one$sweep), NA)], swept)
   rows <- lapply(c(base, swept), function(one) {
     one$settings <- list(one$settings)
     about <- engines[[one$engine]]$about
@@ -164,10 +163,6 @@ vary_pipeline <- function(value, from, vary) {
 
 sort_settings <- function(settings) {
   if (length(settings) == 0) list() else settings[order(names(settings))]
-}
-
-recipe_key <- function(one) {
-  hash_of(list(one$engine, one$checkpoint, one$hold, one$settings))
 }
 
 # Pairs of pipelines that ask the same engine for the same: what an engine calls
