@@ -17,6 +17,34 @@ core_view <- function(srgb, width, height) {
     .Call(`_sprenn_core_view`, srgb, width, height)
 }
 
+core_thin_edges <- function(srgb) {
+    .Call(`_sprenn_core_thin_edges`, srgb)
+}
+
+core_soft_edges <- function(srgb) {
+    .Call(`_sprenn_core_soft_edges`, srgb)
+}
+
+core_areas <- function(srgb, colours, smallest) {
+    .Call(`_sprenn_core_areas`, srgb, colours, smallest)
+}
+
+core_inspect <- function(srgb, colours) {
+    .Call(`_sprenn_core_inspect`, srgb, colours)
+}
+
+core_blur <- function(values, sigma) {
+    .Call(`_sprenn_core_blur`, values, sigma)
+}
+
+core_pack <- function(values) {
+    .Call(`_sprenn_core_pack`, values)
+}
+
+core_share_above <- function(pixels, value) {
+    .Call(`_sprenn_core_share_above`, pixels, value)
+}
+
 core_field_cosine <- function(cosine_a, sine_a, cosine_b, sine_b, weight) {
     .Call(`_sprenn_core_field_cosine`, cosine_a, sine_a, cosine_b, sine_b, weight)
 }

@@ -1,38 +1,71 @@
 # From a sound brief.yml to the brief that a choice is made by.
 
-axes <- c("structure", "adherence", "style")
-
 brief_problems <- function(read, suite) {
   brief <- read$value
-  problems <- list()
   if (is.null(brief) || nrow(read$problems) > 0) {
     return(no_problems())
   }
-  if (sum(unlist(brief$weights)) <= 0) {
-    problems <- list(new_problem("brief.yml", "weights", "no weight above 0", "at least one axis that counts"))
-  }
   jobs <- vapply(suite$value$cases[sound_entries(suite, "cases")], `[[`, "", "job")
-  if (!is.null(brief$job) && nrow(suite$problems) == 0 && !brief$job %in% jobs) {
-    problems <- c(problems, list(new_problem(
-      "brief.yml", "job", quoted(brief$job), paste("a job that the suite has cases of:", paste(unique(jobs), collapse = ", "))
-    )))
+  all_known <- nrow(suite$problems) == 0
+  one <- function(purpose, job, place, where) {
+    bind_problems(
+      if (sum(unlist(purpose$weights)) <= 0) {
+        new_problem("brief.yml", paste0(place, "weights"), "no weight above 0", "at least one axis that counts")
+      },
+      if (all_known && !is.null(job) && !job %in% jobs) {
+        new_problem("brief.yml", where, quoted(job), paste("a job that the suite has cases of:", paste(unique(jobs), collapse = ", ")))
+      }
+    )
   }
-  place_problems(bind_problems(problems), read$line)
+  problems <- if (is.null(brief$purposes)) {
+    one(brief, brief$job, "", "job")
+  } else {
+    bind_problems(lapply(names(brief$purposes), function(job) {
+      place <- paste0("purposes.", job)
+      one(brief$purposes[[job]], job, paste0(place, "."), place)
+    }))
+  }
+  place_problems(problems, read$line)
 }
 
+# A brief has one purpose for a job (NA: all cases) or several, each for its own.
 build_brief <- function(brief) {
+  purposes <- if (is.null(brief$purposes)) {
+    list(build_purpose(brief, brief$job %||% NA_character_))
+  } else {
+    unname(Map(build_purpose, brief$purposes, names(brief$purposes)))
+  }
+  list(
+    brief = brief$brief, purposes = purposes, confidence = brief$confidence %||% 0.9,
+    draws = as.integer(brief$draws %||% 2000), seed = as.integer(brief$seed %||% 1)
+  )
+}
+
+build_purpose <- function(purpose, job) {
   by_axis <- function(values, default) {
     out <- stats::setNames(rep(default, length(axes)), axes)
     out[names(values)] <- as.numeric(unlist(values))
     out
   }
-  weights <- by_axis(brief$weights, 0)
+  weights <- by_axis(purpose$weights, 0)
   list(
-    brief = brief$brief, job = brief$job %||% NA_character_,
-    weights = weights / sum(weights),
-    floors = by_axis(brief$floors, NA_real_),
-    style = if (is.list(brief$style)) as.numeric(unlist(brief$style$change)) else brief$style %||% "reach the look",
-    confidence = brief$confidence %||% 0.9,
-    draws = as.integer(brief$draws %||% 2000), seed = as.integer(brief$seed %||% 1)
+    job = job, weights = weights / sum(weights), floors = by_axis(purpose$floors, NA_real_),
+    style = if (is.list(purpose$style)) as.numeric(unlist(purpose$style$change)) else purpose$style %||% "reach the look"
   )
+}
+
+# The jobs that a brief speaks for, one verdict each.
+brief_jobs <- function(brief) vapply(brief$purposes, `[[`, "", "job")
+
+# The brief as one choice is made by it: that for `job`, or its first purpose.
+brief_for <- function(brief, job = NULL) {
+  jobs <- brief_jobs(brief)
+  at <- if (is.null(job)) 1 else match(job, jobs)
+  if (is.na(at)) {
+    stop_sprenn("argument", c(
+      paste0("The brief has no purpose for the job ", quoted(job), "."),
+      i = if (anyNA(jobs)) "It has one purpose, for all cases." else paste("It has", shorten_list(jobs, 8))
+    ))
+  }
+  c(brief[c("brief", "confidence", "draws", "seed")], brief$purposes[[at]])
 }

@@ -1,6 +1,7 @@
 # What a take is worth to the brief.
 
-# Adds `keeper` (made, no serious flaw, every floor cleared) and `utility` (the
+# Adds `keeper` (made, no serious flaw, nothing missed that must be there, every
+# floor cleared) and `utility` (the
 # weighted mean of the axes, 0 for what is no keeper) to an axis table. An axis
 # without evidence in a case is left out there, for all pipelines alike. Takes
 # that were not made yet have neither.
@@ -10,7 +11,7 @@ add_utility <- function(table, brief) {
     all(scores[i, ] >= brief$floors, na.rm = TRUE)
   }, NA)
   tried <- table$state %in% c("made", "failed", "refused")
-  table$keeper <- ifelse(tried, table$state == "made" & table$flaws == "" & cleared, NA)
+  table$keeper <- ifelse(tried, table$state == "made" & table$flaws == "" & table$missed == "" & cleared, NA)
   weights <- matrix(brief$weights, nrow(scores), ncol(scores), byrow = TRUE) * !is.na(scores)
   worth <- rowSums(weights * replace(scores, is.na(scores), 0)) / rowSums(weights)
   table$utility <- ifelse(table$keeper, worth, 0)

@@ -3,6 +3,7 @@
 
 cli_commands <- function() {
   run <- option("run", "character", "main", "the run's name [%default]", "NAME")
+  job <- option("job", "character", NULL, "the job to choose for, where the brief has several purposes", "JOB")
   list(
     demo = new_command(
       "Make the demo trial and do everything on it.", "[FOLDER]",
@@ -29,18 +30,18 @@ cli_commands <- function() {
       "Measure the takes that were made.", "TRIAL",
       list(run, option("again", "logical", FALSE, "measure all of them anew")), cli_score
     ),
-    choose = new_command("Say which pipeline to use, and how sure that is.", "TRIAL", list(run), cli_choose),
+    choose = new_command("Say which pipeline to use, and how sure that is.", "TRIAL", list(run, job), cli_choose),
     sheet = new_command(
       "Draw a contact sheet.", "TRIAL",
       list(
-        run, option("out", "character", NULL, "the PNG file to write", "FILE"),
+        run, job, option("out", "character", NULL, "the PNG file to write", "FILE"),
         option("seed", "integer", NULL, "which seed to show [the first]", "SEED"),
         option("width", "integer", 1600L, "its width in pixels [%default]", "PIXELS")
       ), cli_sheet
     ),
     report = new_command(
       "Write a report as one HTML file.", "TRIAL",
-      list(run, option("out", "character", NULL, "the HTML file to write", "FILE")), cli_report
+      list(run, job, option("out", "character", NULL, "the HTML file to write", "FILE")), cli_report
     ),
     measure = new_command(
       "Measure one picture against its reference.", "TAKE",
@@ -89,7 +90,7 @@ cli_plan <- function(given) {
     cost = formatC(c(each$cost, sum(each$cost)), format = "f", digits = 2), time = time(c(each$minutes, sum(each$minutes)))
   )
   cat(text_table(lapply(columns, as.character)), sep = "\n")
-  pixels <- prod(if (length(trial$suite$size) == 2) trial$suite$size else rep(trial$suite$size, 2))
+  pixels <- mean(vapply(trial$suite$cases, function(case) prod(as.numeric(case_frame(case, trial$suite))), 0))
   cat("\nDisk: about", ceiling(nrow(plan) * pixels * 1.8 / 1e6), "MB. Times and prices are the engines' own.\n")
   for (note in attr(plan, "notes")) cat(strwrap(note, 100, initial = "note: ", exdent = 6), sep = "\n")
   next_steps(paste("sprenn run", given$places))
@@ -132,8 +133,14 @@ cli_score <- function(given) {
 }
 
 cli_choose <- function(given) {
-  verdict <- choose_pipeline(given$places, given$run)
-  cat(colour_headline(format(verdict), verdict), sep = "\n")
+  trial <- read_trial(given$places)
+  jobs <- given$job %||% brief_jobs(trial$brief)
+  for (job in jobs) {
+    verdict <- choose_pipeline(trial, given$run, if (!is.na(job)) job)
+    if (length(jobs) > 1) cat(cli::rule(job), "\n", sep = "")
+    cat(colour_headline(format(verdict), verdict), sep = "\n")
+    if (length(jobs) > 1) cat("\n")
+  }
   next_steps(c(paste("sprenn sheet", given$places, run_option(given$run)), paste("sprenn report", given$places, run_option(given$run))))
   0L
 }
@@ -145,13 +152,13 @@ colour_headline <- function(lines, verdict) {
 }
 
 cli_sheet <- function(given) {
-  file <- draw_sheet(given$places, given$run, file = given$out, seed = given$seed, width = given$width)
+  file <- draw_sheet(given$places, given$run, file = given$out, seed = given$seed, width = given$width, job = given$job)
   cat("The contact sheet is", file, "\n")
   0L
 }
 
 cli_report <- function(given) {
-  file <- write_report(given$places, given$run, file = given$out)
+  file <- write_report(given$places, given$run, file = given$out, job = given$job)
   cat("The report is", file, "\n")
   0L
 }

@@ -15,8 +15,13 @@
 #'     and the range follow from these. Leave it out for an engine that has no
 #'     such knob.
 #'   - `settings`: a named list of the other settings it takes, each
-#'     `c(lowest, highest)`.
-#'   - `takes_looks`: whether it takes pictures of a look.
+#'     `c(lowest, highest)` or the words to choose from.
+#'   - `takes`: which inputs it takes beside a prompt and one reference, of
+#'     `"look"`, `"mask"`, `"references"` (several), `"text_alone"` (no
+#'     reference), `"negative"`, and the guides `"edges"`, `"soft_edges"`,
+#'     `"areas"`, `"depth"`, `"pose"`. A case that brings another is refused
+#'     before anything is made.
+#'   - `add_ons`: the names of the add-ons it has.
 #'   - `repeatable`: whether the same seed gives the same picture.
 #'   - `price` per picture, `seconds` per picture: for planning.
 #' @param make A function of one request that returns a [take_result()] or
@@ -42,7 +47,7 @@ engine <- function(about, make) {
     make = checkmate::check_function(make, nargs = 1)
   )
   defaults <- list(
-    version = "", settings = list(), hold = NULL, takes_looks = FALSE,
+    version = "", settings = list(), hold = NULL, takes = character(), add_ons = character(),
     repeatable = TRUE, price = 0, seconds = NA_real_
   )
   about <- utils::modifyList(defaults, about)
@@ -52,7 +57,8 @@ engine <- function(about, make) {
     "about$checkpoints" = checkmate::check_list(about$checkpoints, names = "unique", min.len = 1),
     "about$hold" = check_hold_knob(about$hold),
     "about$settings" = checkmate::check_list(about$settings, names = if (length(about$settings)) "unique" else NULL),
-    "about$takes_looks" = checkmate::check_flag(about$takes_looks),
+    "about$takes" = checkmate::check_subset(about$takes, input_kinds()),
+    "about$add_ons" = checkmate::check_character(about$add_ons, any.missing = FALSE),
     "about$repeatable" = checkmate::check_flag(about$repeatable),
     "about$price" = checkmate::check_number(about$price, lower = 0),
     "about$seconds" = checkmate::check_number(about$seconds, lower = 0, na.ok = TRUE)
@@ -143,19 +149,4 @@ to_native_hold <- function(hold, about) {
     return(NA_real_)
   }
   about$hold[["at_0"]] + hold * (about$hold[["at_1"]] - about$hold[["at_0"]])
-}
-
-# The size at which a checkpoint is asked to work for a frame (width, height):
-# the listed one that is nearest in aspect, then in area; or the frame rounded
-# to the multiple that it needs; or the frame itself.
-working_size <- function(frame, checkpoint) {
-  if (length(checkpoint$sizes) > 0) {
-    sizes <- do.call(rbind, checkpoint$sizes)
-    aspect_off <- abs(log(sizes[, 1] / sizes[, 2]) - log(frame[1] / frame[2]))
-    area_off <- abs(log(sizes[, 1] * sizes[, 2]) - log(prod(frame)))
-    best <- order(round(aspect_off, 3), area_off)[1]
-    return(as.integer(sizes[best, ]))
-  }
-  step <- checkpoint$multiple_of %||% 1
-  as.integer(pmax(step, round(frame / step) * step))
 }

@@ -21,10 +21,6 @@ build_engines <- function(read, folder, given) {
 }
 
 build_engine <- function(wanted, folder) {
-  if (!is.character(c(wanted$call, wanted$file, ""))) stop("a call or file that is no text")
-  if (is.null(wanted$call) == is.null(wanted$file)) {
-    stop(if (is.null(wanted$call)) "neither call nor file" else "both call and file")
-  }
   if (!is.null(wanted$call)) {
     parts <- strsplit(wanted$call, "::", fixed = TRUE)[[1]]
     if (length(parts) != 2) stop(quoted(wanted$call))
@@ -36,134 +32,87 @@ build_engine <- function(wanted, folder) {
   source(at$path, local = new.env(parent = globalenv()))$value
 }
 
-lineup_problems <- function(read, engines) {
-  lineup <- read$value
-  pipelines <- if (is.list(lineup)) lineup$pipelines
-  sound <- sound_entries(read, "pipelines")
-  ids <- rep(NA_character_, length(pipelines))
-  ids[sound] <- vapply(pipelines[sound], `[[`, "", "id")
-  problems <- list()
-  note <- function(place, ...) problems[[length(problems) + 1]] <<- new_problem("lineup.yml", place, ...)
-  for (i in which(duplicated(tolower(ids), incomparables = NA))) {
-    note(paste0("pipelines[", i, "].id"), quoted(ids[i]), paste0("an id that no other pipeline has; pipelines[", match(tolower(ids[i]), tolower(ids)), "] has it"))
-  }
-  for (i in sound) {
-    problems <- c(problems, list(pipeline_problems(pipelines[[i]], paste0("pipelines[", i, "]"), engines, names(lineup$engines))))
-  }
-  for (i in sound_entries(read, "sweeps")) {
-    sweep <- lineup$sweeps[[i]]
-    place <- paste0("sweeps[", i, "]")
-    base <- match(sweep$of, ids)
-    # A pipeline with a problem of its own may be the one that is meant.
-    if (is.na(base) && length(sound) < length(pipelines)) next
-    if (is.na(base)) {
-      note(paste0(place, ".of"), quoted(sweep$of), paste("one of the pipelines:", paste(ids, collapse = ", ")), nearest_word(sweep$of, ids))
-      next
-    }
-    about <- engines[[pipelines[[base]]$engine]]$about
-    if (is.null(about)) next
-    known <- c(if (!is.null(about$hold)) "hold", names(about$settings))
-    if (!sweep$vary %in% known) {
-      note(paste0(place, ".vary"), quoted(sweep$vary), paste0("what ", about$name, " takes: ", paste(known, collapse = ", ")), nearest_word(sweep$vary, known))
-      next
-    }
-    range <- if (sweep$vary == "hold") c(0, 1) else about$settings[[sweep$vary]]
-    for (j in seq_along(sweep$over)) {
-      value <- sweep$over[[j]]
-      if (value < range[1] || value > range[2]) {
-        note(paste0(place, ".over[", j, "]"), show_value(value), paste("a number from", range[1], "to", range[2]))
-      }
-    }
-  }
-  problems <- place_problems(bind_problems(problems), read$line)
-  if (nrow(problems) + nrow(read$problems) > 0 || is.null(lineup)) {
-    return(problems)
-  }
-  same <- same_recipes(build_lineup(lineup, engines)$pipelines, engines)
-  place_problems(bind_problems(lapply(same, function(pair) {
-    new_problem("lineup.yml", "pipelines", paste(pair, collapse = " and "), "pipelines that differ in something: these two are one and the same")
-  })), read$line)
-}
-
-pipeline_problems <- function(pipeline, place, engines, described) {
-  file <- "lineup.yml"
-  about <- engines[[pipeline$engine]]$about
-  if (is.null(about)) {
-    # An engine that is described but can't be had is a problem of its own.
-    if (pipeline$engine %in% described) return(no_problems())
-    known <- union(described, names(engines))
-    return(new_problem(file, paste0(place, ".engine"), quoted(pipeline$engine), paste("one of the engines:", paste(known, collapse = ", ")), nearest_word(pipeline$engine, known)))
-  }
-  problems <- list()
-  note <- function(name, ...) problems[[length(problems) + 1]] <<- new_problem(file, paste0(place, ".", name), ...)
-  checkpoints <- names(about$checkpoints)
-  if (is.null(pipeline$checkpoint)) {
-    if (length(checkpoints) > 1) note("checkpoint", "nothing", paste0("one of ", about$name, "'s checkpoints: ", paste(checkpoints, collapse = ", ")))
-  } else if (!pipeline$checkpoint %in% checkpoints) {
-    note("checkpoint", quoted(pipeline$checkpoint), paste0("one of ", about$name, "'s checkpoints: ", paste(checkpoints, collapse = ", ")), nearest_word(pipeline$checkpoint, checkpoints))
-  }
-  if (is.null(about$hold) && !is.null(pipeline$hold)) note("hold", show_value(pipeline$hold), paste0("no hold: ", about$name, " has no such knob"))
-  if (!is.null(about$hold) && is.null(pipeline$hold)) note("hold", "nothing", "a number from 0 (lets the reference go) to 1 (keeps it)")
-  for (name in names(pipeline$settings)) {
-    value <- pipeline$settings[[name]]
-    range <- about$settings[[name]]
-    if (!name %in% names(about$settings)) {
-      note(paste0("settings.", name), "a setting that the engine does not take", paste0("what ", about$name, " takes: ", paste(names(about$settings), collapse = ", ")), nearest_word(name, names(about$settings)))
-    } else if (is.numeric(range) && length(range) == 2 && !(is.numeric(value) && value >= range[1] && value <= range[2])) {
-      note(paste0("settings.", name), show_value(value), paste("a number from", range[1], "to", range[2]))
-    }
-  }
-  bind_problems(problems)
-}
-
 # All pipelines, sweeps unfolded: a tibble with `pipeline`, `engine`,
-# `checkpoint`, `hold`, `settings` (a list column), `native_hold`, and for
-# members of a sweep its `sweep` (the pipeline that is varied), `vary`, `value`.
+# `checkpoint`, `hold`, `settings` and `add_ons` (list columns), `native_hold`;
+# `jobs` (a list column, all jobs if none was named), `if_missing`, `steps` (a
+# list column of the steps after the first, for chains); and for members of a
+# sweep its `sweep` (the pipeline that is varied), `vary` and `value`, the two
+# last NA for grids.
 build_lineup <- function(lineup, engines) {
   base <- lapply(lineup$pipelines, build_pipeline, engines = engines)
-  swept <- unlist(lapply(lineup$sweeps, function(sweep) {
-    from <- base[[match(sweep$of, vapply(base, `[[`, "", "pipeline"))]]
-    own <- if (sweep$vary == "hold") from$hold else from$settings[[sweep$vary]]
-    lapply(setdiff(unlist(sweep$over), own), vary_pipeline, from = from, vary = sweep$vary)
-  }), recursive = FALSE)
-  # A sweep runs through its own pipeline too, under that one's name.
+  ids <- vapply(base, `[[`, "", "pipeline")
+  swept <- list()
   for (sweep in lineup$sweeps) {
-    i <- match(sweep$of, vapply(base, `[[`, "", "pipeline"))
-    base[[i]]$sweep <- base[[i]]$pipeline
-    base[[i]]$vary <- sweep$vary
-    base[[i]]$value <- if (sweep$vary == "hold") base[[i]]$hold else as.numeric(base[[i]]$settings[[sweep$vary]] %||% NA)
+    i <- match(sweep$of, ids)
+    own <- base[[i]]
+    values <- sweep$grid %||% stats::setNames(list(sweep$over), sweep$vary)
+    # A sweep runs through its own pipeline too, under that one's name.
+    base[[i]]$sweep <- own$pipeline
+    if (length(values) == 1) {
+      base[[i]]$vary <- names(values)
+      base[[i]]$value <- number_or_na(setting_of(own, names(values)))
+    }
+    swept <- c(swept, lapply(combine_values(values), vary_pipeline, from = own))
   }
+  swept <- Filter(function(one) !is.null(one), swept)
   rows <- lapply(c(base, swept), function(one) {
-    one$settings <- list(one$settings)
-    about <- engines[[one$engine]]$about
-    tibble::as_tibble(c(one, native_hold = to_native_hold(one$hold, about)))
+    for (column in c("settings", "add_ons", "jobs", "steps")) one[[column]] <- list(one[[column]])
+    tibble::as_tibble(c(one, native_hold = to_native_hold(one$hold, engines[[one$engine]]$about)))
   })
-  list(engines = engines[unique(vapply(base, `[[`, "", "engine"))], pipelines = do.call(rbind, rows))
+  used <- unique(unlist(lapply(base, function(one) c(one$engine, vapply(one$steps, `[[`, "", "engine")))))
+  list(engines = engines[used], pipelines = do.call(rbind, rows), controls = unlist(lineup$controls))
 }
 
 build_pipeline <- function(pipeline, engines) {
-  list(
-    pipeline = pipeline$id, engine = pipeline$engine,
-    checkpoint = pipeline$checkpoint %||% names(engines[[pipeline$engine]]$about$checkpoints)[1],
-    hold = pipeline$hold %||% NA_real_,
-    settings = sort_settings(pipeline$settings),
-    sweep = NA_character_, vary = NA_character_, value = NA_real_
+  steps <- lapply(pipeline$steps %||% list(pipeline), build_step, engines = engines)
+  c(
+    list(pipeline = pipeline$id), steps[[1]],
+    list(
+      steps = steps[-1], jobs = unlist(pipeline$jobs) %||% jobs, if_missing = pipeline$if_missing %||% "stop",
+      sweep = NA_character_, vary = NA_character_, value = NA_real_
+    )
   )
 }
 
-vary_pipeline <- function(value, from, vary) {
+build_step <- function(step, engines) {
+  list(
+    engine = step$engine,
+    checkpoint = step$checkpoint %||% names(engines[[step$engine]]$about$checkpoints)[1],
+    hold = as.numeric(step$hold %||% NA), settings = sort_by_name(step$settings), add_ons = sort_by_name(step$add_ons)
+  )
+}
+
+# Every combination of the values, each as a named list.
+combine_values <- function(values) {
+  places <- expand.grid(rev(lapply(values, seq_along)))[, rev(seq_along(values)), drop = FALSE]
+  lapply(seq_len(nrow(places)), function(i) Map(function(some, k) some[[k]], values, unlist(places[i, ])))
+}
+
+# The pipeline with some of its settings changed; NULL where nothing changes.
+vary_pipeline <- function(values, from) {
+  if (all(mapply(function(value, name) identical(value, setting_of(from, name)), values, names(values)))) {
+    return(NULL)
+  }
+  shown <- vapply(values, function(value) if (is.numeric(value)) format(value, digits = 6) else value, "")
   from$sweep <- from$pipeline
-  from$pipeline <- paste0(from$pipeline, "/", vary, "=", format(value, digits = 6))
-  from$vary <- vary
-  from$value <- value
-  if (vary == "hold") from$hold <- value else from$settings[[vary]] <- value
-  from$settings <- sort_settings(from$settings)
+  from$pipeline <- paste0(from$pipeline, "/", paste0(names(values), "=", shown, collapse = ","))
+  if (length(values) == 1) {
+    from$vary <- names(values)
+    from$value <- number_or_na(values[[1]])
+  }
+  for (name in names(values)) {
+    if (name %in% c("hold", "checkpoint")) from[[name]] <- values[[name]] else from$settings[[name]] <- values[[name]]
+  }
+  from$settings <- sort_by_name(from$settings)
   from
 }
 
-sort_settings <- function(settings) {
-  if (length(settings) == 0) list() else settings[order(names(settings))]
+setting_of <- function(pipeline, name) {
+  if (name %in% c("hold", "checkpoint")) pipeline[[name]] else pipeline$settings[[name]]
 }
+
+number_or_na <- function(value) if (is.numeric(value)) as.numeric(value) else NA_real_
+sort_by_name <- function(values) if (length(values) == 0) list() else values[order(names(values))]
 
 # Pairs of pipelines that ask the same engine for the same: what an engine calls
 # itself counts, not the name that the lineup gives it.

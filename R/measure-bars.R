@@ -6,7 +6,8 @@ measure_bars <- function() {
     blind_to = "coloured borders, bars that were there before",
     source = "own method: runs of plain lines that end in a straight step",
     compute = function(scene) {
-      added <- scene$take$bars - scene$reference$bars
+      before <- if (is.null(scene$reference)) 0 else scene$reference$bars
+      added <- scene$take$bars - before
       flaw_score(max(added, 0), 0.01, 0.03, place = names(added)[which.max(added)])
     }
   )

@@ -11,7 +11,8 @@ measure_look_match <- function() {
         return(NULL)
       }
       look <- mean_style(scene$look)
-      start <- style_distance(scene$reference$style, look)
+      # Without a reference the way begins where another look would be.
+      start <- if (is.null(scene$reference)) style_space$between else style_distance(scene$reference$style, look)
       left <- style_distance(scene$take$style, look)
       way <- start - style_space$within
       # A reference that is in the look already has no way to go.

@@ -5,6 +5,7 @@ measure_mirrored <- function() {
     sees = "left and right exchanged",
     blind_to = "colours; pictures that are symmetric anyway",
     source = "orientation agreement with the reference and with its mirror picture",
+    needs_reference = TRUE,
     compute = function(scene) {
       fit <- function(view) {
         rescale_from_chance(orientation_agreement(scene$take, view, scene$mask), scene$chance)

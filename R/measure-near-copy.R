@@ -5,6 +5,7 @@ measure_near_copy <- function() {
     sees = "that nothing was done to the reference",
     blind_to = "grain and compression noise",
     source = "mean OKLab difference at a long edge of 170 px",
+    needs_reference = TRUE,
     compute = function(scene) {
       difference <- mean(sqrt(rowSums((scene$take$coarse - scene$reference$coarse)^2, dims = 2)))
       flaw_score(difference, 0.03, 0.015, place = "whole")

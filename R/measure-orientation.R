@@ -5,6 +5,7 @@ measure_orientation <- function() {
     sees = "where contours run and which way they point",
     blind_to = "contrast and its sign, colours, texture finer than about 2 px in 384",
     source = "structure tensor of OKLab (Bigun and Granlund 1987), locally normalised",
+    needs_reference = TRUE,
     compute = function(scene) {
       raw <- orientation_agreement(scene$take, scene$reference, scene$mask)
       new_scores(rescale_from_chance(raw, scene$chance), raw)

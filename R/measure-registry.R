@@ -35,10 +35,10 @@ all_measures <- function() {
 # given the scene of score_scene() and returns rows made by new_scores(), or
 # NULL when the scene has nothing for it to measure. A probe's measure is given
 # the probe as well.
-new_measure <- function(measure, axis, range, better, sees, blind_to, source, compute) {
+new_measure <- function(measure, axis, range, better, sees, blind_to, source, compute, needs_reference = FALSE) {
   list(
     measure = measure, axis = axis, range = range, better = better, sees = sees,
-    blind_to = blind_to, source = source, compute = compute
+    blind_to = blind_to, source = source, compute = compute, needs_reference = needs_reference
   )
 }
 

@@ -5,6 +5,7 @@ measure_style_change <- function() {
     sees = "palette, tones, texture and line",
     blind_to = "what is shown and where",
     source = "style vector whitened by content, see docs/measures.md",
+    needs_reference = TRUE,
     compute = function(scene) {
       distance <- style_distance(scene$take$style, scene$reference$style)
       new_scores(distance / style_space$between, distance)

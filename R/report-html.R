@@ -5,7 +5,7 @@
 #' beside its reference, and what it takes to repeat it. It holds no script and
 #' asks for nothing from anywhere.
 #'
-#' @inheritParams run_trial
+#' @inheritParams choose_pipeline
 #' @param file Where to write it; `NULL` puts `report.html` into the run's
 #'   folder.
 #' @return The file, invisibly.
@@ -20,10 +20,10 @@
 #' score_run(trial)
 #' write_report(trial)
 #' unlink(folder, recursive = TRUE)
-write_report <- function(trial, run = "main", file = NULL) {
+write_report <- function(trial, run = "main", file = NULL, job = NULL) {
   check_arguments(file = checkmate::check_string(file, null.ok = TRUE))
   trial <- as_trial(trial)
-  verdict <- choose_pipeline(trial, run)
+  verdict <- choose_pipeline(trial, run, job)
   stop_if_nothing_made(verdict)
   file <- file %||% file.path(run_folder(trial$folder, run), "report.html")
   tag <- htmltools::tags
@@ -140,14 +140,13 @@ takes_section <- function(trial, verdict, run) {
   recipes <- recipes[order(match(family_of(recipes), unique(family_of(recipes))), recipes$value), ]
   cases <- Filter(function(case) case$id %in% verdict$table$case, trial$suite$cases)
   lapply(cases, function(case) {
-    frame <- case_frame(case, trial$suite)
     prompt <- paste(vapply(case$prompt, `[[`, "", "say"), collapse = ", ")
     tag$div(
       class = "case",
       tag$h3(case$id), tag$p(class = "prompt", prompt, if (!is.na(case$look)) paste0(" \u2014 look: ", case$look)),
       tag$div(
         class = "strip",
-        tag$figure(class = "take reference", tag$img(src = preview_uri(fitted_reference(case, frame)), alt = paste("reference of", case$id)), tag$figcaption(tag$b("reference"))),
+        if (!is.null(case$reference)) tag$figure(class = "take reference", tag$img(src = preview_uri(fitted_reference(case, trial$suite)), alt = paste("reference of", case$id)), tag$figcaption(tag$b("reference"))),
         lapply(recipes$pipeline, function(pipeline) {
           own <- verdict$table[verdict$table$case == case$id & verdict$table$pipeline == pipeline, ]
           lapply(seq_len(nrow(own)), function(i) take_figure(own[i, ], trial, run))

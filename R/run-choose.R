@@ -10,6 +10,8 @@
 #' keeper, and 0 if it is not.
 #'
 #' @inheritParams run_trial
+#' @param job The job to choose for, where the brief has a purpose for each of
+#'   several; its first one if `NULL`.
 #' @return An object of class `sprenn_verdict`, a list: `state` (`decided`, `too
 #'   close`, `too few cases`, `unfinished`, `no keepers`, `nothing made`),
 #'   `best`, `runner_up`, `confidence` (the chance that `best` is the best),
@@ -28,8 +30,10 @@
 #' score_run(trial)
 #' choose_pipeline(trial)
 #' unlink(folder, recursive = TRUE)
-choose_pipeline <- function(trial, run = "main") {
+choose_pipeline <- function(trial, run = "main", job = NULL) {
+  check_arguments(job = checkmate::check_string(job, null.ok = TRUE))
   trial <- as_trial(trial)
+  brief <- brief_for(trial$brief, job)
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
   scores <- read_scores(store)
@@ -38,7 +42,8 @@ choose_pipeline <- function(trial, run = "main") {
   takes <- takes[takes$pipeline %in% trial$lineup$pipelines$pipeline, ]
   jobs <- vapply(trial$suite$cases, `[[`, "", "job")
   ids <- vapply(trial$suite$cases, `[[`, "", "id")
-  if (!is.na(trial$brief$job)) takes <- takes[takes$case %in% ids[jobs == trial$brief$job], ]
+  if (!is.na(brief$job)) takes <- takes[takes$case %in% ids[jobs == brief$job], ]
+  takes <- met_by_all(takes)
   unscored <- sum(takes$state == "made" & !takes$take %in% scores$take)
   if (unscored > 0) {
     stop_sprenn("run", c(
@@ -47,8 +52,8 @@ choose_pipeline <- function(trial, run = "main") {
     ))
   }
   columns <- c("take", "pipeline", "case", "seed", "state", "file", "seconds", "cost", "failure", "message")
-  table <- axis_table(takes[columns], scores, suite_phrases(trial$suite), trial$brief$style)
-  verdict <- verdict_from(table, trial$brief)
+  table <- axis_table(takes[columns], scores, suite_phrases(trial$suite), brief$style)
+  verdict <- verdict_from(table, brief)
   verdict$recipes <- pipelines
   verdict$suite <- trial$suite[c("suite", "title")]
   verdict$run <- run
@@ -56,11 +61,27 @@ choose_pipeline <- function(trial, run = "main") {
   structure(verdict, class = "sprenn_verdict")
 }
 
+# Pipelines are compared on the cases that all of them met; where they were tried
+# on different jobs, those may be few.
+met_by_all <- function(takes) {
+  met <- table(takes$case, takes$pipeline) > 0
+  common <- rownames(met)[rowSums(met) == ncol(met)]
+  if (nrow(takes) > 0 && length(common) == 0) {
+    stop_sprenn("run", c(
+      "No case was met by all pipelines, so they can't be compared.",
+      i = "Name one job in brief.yml, or a purpose for each; lineup.yml says which pipeline is tried on which jobs."
+    ))
+  }
+  takes[takes$case %in% common, ]
+}
+
+# The phrases of all cases; a neutral prompt asks for nothing that could be
+# checked.
 suite_phrases <- function(suite) {
-  do.call(rbind, lapply(suite$cases, function(one) {
+  do.call(rbind, lapply(Filter(function(one) !one$neutral, suite$cases), function(one) {
     tibble::tibble(
       case = one$id, phrase = vapply(one$prompt, `[[`, "", "say"),
-      weight = as.numeric(vapply(one$prompt, `[[`, 0, "weight"))
+      weight = as.numeric(vapply(one$prompt, `[[`, 0, "weight")), must = vapply(one$prompt, `[[`, NA, "must")
     )
-  }))
+  })) %||% tibble::tibble(case = character(), phrase = character(), weight = numeric(), must = logical())
 }

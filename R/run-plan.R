@@ -16,12 +16,16 @@
 #' unlink(folder, recursive = TRUE)
 plan_run <- function(trial) {
   trial <- as_trial(trial)
+  refuse_unbuilt(trial$lineup)
   inputs <- vapply(trial$suite$cases, case_inputs_hash, "", suite = trial$suite)
   pipelines <- trial$lineup$pipelines
   grid <- expand.grid(
     pipeline = seq_len(nrow(pipelines)), case = seq_along(trial$suite$cases),
     seed = seq_along(trial$suite$seeds)
   )
+  jobs <- vapply(trial$suite$cases, `[[`, "", "job")
+  wanted <- vapply(pipelines$jobs, function(own) jobs %in% own, logical(length(jobs)))
+  grid <- grid[matrix(wanted, length(jobs))[cbind(grid$case, grid$pipeline)], ]
   recipes <- vapply(seq_len(nrow(pipelines)), function(i) recipe_hash(pipelines[i, ], trial$lineup$engines), "")
   about <- lapply(pipelines$engine, function(name) trial$lineup$engines[[name]]$about)
   seeds <- trial$suite$seeds[grid$seed]
@@ -40,28 +44,41 @@ plan_run <- function(trial) {
 
 as_trial <- function(trial) if (inherits(trial, "sprenn_trial")) trial else read_trial(trial)
 
+# What is read and checked but can't be run yet stops a run, rather than being
+# left out in silence.
+refuse_unbuilt <- function(lineup) {
+  chains <- lineup$pipelines$pipeline[lengths(lineup$pipelines$steps) > 0]
+  if (length(chains) || length(lineup$controls)) {
+    stop_sprenn("plan", c(
+      "This lineup asks for something that this version of Sprenn can't run yet.",
+      if (length(chains)) c(x = paste("chains of several steps:", shorten_list(chains))),
+      if (length(lineup$controls)) c(x = paste("controls:", shorten_list(lineup$controls))),
+      i = "Take them out of lineup.yml for now; nothing was made."
+    ))
+  }
+}
+
 # All of a case that an engine is given, pictures by their pixels.
 case_inputs_hash <- function(case, suite) {
   look <- if (is.na(case$look)) character() else suite$looks[[case$look]]
   phrases <- lapply(case$prompt, function(phrase) list(phrase$say, phrase$weight))
-  reference <- case$reference
-  reference$path <- suite$pictures[[reference$path]]$hash
+  facts <- case_facts(case, suite)
   hash_of(list(
-    phrases, case$negative, reference, suite$size,
-    lapply(unname(look), function(path) suite$pictures[[path]]$hash)
+    phrases, suite$size, facts[names(facts) %in% c("references", "negative", "guides", "mask", "grow")],
+    case$look_weight, lapply(unname(look), function(path) suite$files[[path]]$hash)
   ))
 }
 
 recipe_hash <- function(pipeline, engines) {
   about <- engines[[pipeline$engine]]$about
-  hash_of(list(about$name, about$version, pipeline$checkpoint, pipeline$native_hold, pipeline$settings[[1]]))
+  hash_of(list(about$name, about$version, pipeline$checkpoint, pipeline$native_hold, pipeline$settings[[1]], pipeline$add_ons[[1]], pipeline$steps[[1]]))
 }
 
 # What a lead should know before anything is made.
 plan_notes <- function(trial) {
   cases <- trial$suite$cases
   ids <- vapply(cases, `[[`, "", "id")
-  unchecked <- vapply(cases, function(case) all(vapply(case$prompt, function(p) is.null(p$probe), NA)), NA)
+  unchecked <- vapply(cases, function(case) !case$neutral && all(vapply(case$prompt, function(p) is.null(p$probe), NA)), NA)
   unsure <- Filter(function(engine) !engine$about$repeatable, trial$lineup$engines)
   c(
     if (any(unchecked)) {

@@ -29,12 +29,7 @@ score_run <- function(trial, run = "main", again = FALSE, progress = NULL) {
   trial <- as_trial(trial)
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
-  if (!identical(get_facts(store)$suite_fingerprint, fingerprint_suite(trial$suite))) {
-    stop_sprenn("run", c(
-      paste0("The suite has changed since run ", quoted(run), " was begun."),
-      i = "Put suite.yml and its pictures back as they were, or begin another run with --run NAME."
-    ))
-  }
+  check_suite_is_same(store, trial$suite)
   takes <- read_takes(store)
   scored <- DBI::dbGetQuery(store$db, "SELECT DISTINCT take FROM scores")$take
   if (!identical(get_facts(store)$measures, measures_version)) again <- TRUE
@@ -66,26 +61,23 @@ score_take <- function(store, trial, case, take, kept) {
       x = take_path(store, take$file), i = "Delete that file and run again: the take is made anew."
     ))
   }
-  reference <- reference_view(case, frame, kept)
+  reference <- if (!is.null(case$reference)) keep(kept, paste("view", case$id), view_picture(fitted_reference(case, trial$suite), frame))
+  mask <- keep(kept, paste("mask", case$id), list(case_mask(case, trial$suite, frame)))[[1]]
   look <- if (is.na(case$look)) {
     list()
   } else {
     keep(kept, paste("look", case$look), lapply(trial$suite$looks[[case$look]], function(path) view_picture(read_picture(path))))
   }
   decoys <- keep(kept, paste("decoys", case$id), suite_decoys(trial$suite, case, frame, kept))
-  view <- view_picture(decode_picture(bytes), frame)
-  score_scene(new_scene(view, reference, look, decoys), case$prompt)
-}
-
-reference_view <- function(case, frame, kept) {
-  keep(kept, paste(c("view", case$id, frame), collapse = " "), view_picture(fitted_reference(case, frame), frame))
+  view <- view_picture(bring_back(decode_picture(bytes), frame), frame)
+  score_scene(new_scene(view, reference, look, decoys, mask), if (case$neutral) list() else case$prompt)
 }
 
 # Pictures that a take of this case has nothing to do with: the references of
 # other cases, each picture once, then built-in ones.
 suite_decoys <- function(suite, case, frame, kept) {
-  path_of <- function(case) case$reference$path
-  others <- Filter(function(other) path_of(other) != path_of(case), suite$cases)
+  path_of <- function(case) case$reference$path %||% ""
+  others <- Filter(function(other) !path_of(other) %in% c("", path_of(case)), suite$cases)
   others <- others[!duplicated(vapply(others, path_of, ""))]
   if (length(others) > enough_decoys) others <- others[round(seq(1, length(others), length.out = enough_decoys))]
   views <- lapply(others, decoy_view, frame = frame, kept = kept)
@@ -98,7 +90,7 @@ decoy_view <- function(case, frame, kept) {
     pixels <- read_picture(case$reference$path)
     resize_picture(pixels, pmax(1, round(dim(pixels)[2:1] * min(1, 768 / max(dim(pixels)[1:2])))))
   })
-  view_picture(fit_picture(small, frame, case$reference$fit, case$reference$focus, case$reference$fill), frame)
+  view_picture(lay_window(small, fit_window(dim(small)[2:1], frame, case$reference), frame, paint_values(case$reference$fill)), frame)
 }
 
 read_scores <- function(store) {

@@ -93,28 +93,30 @@ make_take <- function(store, trial, take, inputs) {
 # read once are kept in `inputs`.
 new_request <- function(trial, pipeline, engine, take, inputs) {
   case <- Find(function(case) case$id == take$case, trial$suite$cases)
-  frame <- case_frame(case, trial$suite)
-  size <- working_size(frame, engine$about$checkpoints[[pipeline$checkpoint]])
-  reference <- keep(inputs, paste(c("reference", case$id, size), collapse = " "), {
-    resize_picture(fitted_reference(case, frame), size)
-  })
-  looks <- if (engine$about$takes_looks && !is.na(case$look)) {
+  about <- engine$about
+  size <- working_size(case_frame(case, trial$suite), about$checkpoints[[pipeline$checkpoint]])
+  prepared <- keep(inputs, paste(c("inputs", case$id, size), collapse = " "), prepare_inputs(case, trial$suite, size))
+  # What the engine can't take was either refused when the trial was read, or is
+  # to be left out.
+  dropped <- setdiff(inputs_of(case), about$takes)
+  taken <- function(input, thing) if (!input %in% dropped) thing
+  looks <- taken("look", if (!is.na(case$look)) {
     keep(inputs, paste("look", case$look), lapply(unname(trial$suite$looks[[case$look]]), read_picture))
-  }
+  })
   structure(list(
     prompt = tibble::tibble(
       say = vapply(case$prompt, `[[`, "", "say"), weight = as.numeric(vapply(case$prompt, `[[`, 0, "weight"))
     ),
-    negative = case$negative, reference = reference, looks = looks %||% list(),
-    hold = pipeline$hold, native_hold = to_native_hold(pipeline$hold, engine$about),
-    checkpoint = pipeline$checkpoint, settings = pipeline$settings[[1]],
-    size = size, seed = take$seed
+    negative = taken("negative", case$negative) %||% character(),
+    reference = if (length(prepared$references)) prepared$references[[1]], references = prepared$references,
+    reference_weights = vapply(case$references, `[[`, 0, "weight"),
+    looks = looks %||% list(), look_weight = case$look_weight,
+    guides = prepared$guides[setdiff(names(prepared$guides), dropped)],
+    mask = taken("mask", prepared$mask), context = taken("mask", prepared$context), grow = case$grow,
+    hold = pipeline$hold, native_hold = to_native_hold(pipeline$hold, about),
+    checkpoint = pipeline$checkpoint, add_ons = pipeline$add_ons[[1]], settings = pipeline$settings[[1]],
+    size = size, seed = take$seed, dropped = dropped
   ), class = "sprenn_request")
-}
-
-fitted_reference <- function(case, frame) {
-  reference <- case$reference
-  fit_picture(read_picture(reference$path), frame, reference$fit, reference$focus, reference$fill)
 }
 
 keep <- function(where, name, code) {
@@ -125,8 +127,17 @@ keep <- function(where, name, code) {
 # The request as it is kept with the take: pictures by their hash.
 describe_request <- function(request, pipeline, take, inputs) {
   plain <- unclass(request)
-  plain$reference <- keep(inputs, paste(c("hash", take$case, request$size), collapse = " "), pixel_hash(request$reference))
-  plain$looks <- keep(inputs, paste("hashes of look", take$case), vapply(request$looks, pixel_hash, ""))
+  hashes <- function(what, pictures) {
+    keep(inputs, paste(c("hash of", what, names(pictures), take$case, request$size), collapse = " "), as.list(vapply(pictures, pixel_hash, "")))
+  }
+  plain$reference <- NULL
+  plain$references <- hashes("references", request$references)
+  plain$looks <- hashes("looks", request$looks)
+  plain$mask <- hashes("mask", if (!is.null(request$mask)) list(array(request$mask, c(dim(request$mask), 1))))
+  pictures <- hashes("guides", lapply(request$guides, `[[`, "picture"))
+  plain$guides <- lapply(names(request$guides), function(kind) {
+    c(list(kind = kind, picture = pictures[[kind]]), request$guides[[kind]][c("weight", "release")])
+  })
   to_json(c(list(pipeline = pipeline$pipeline, engine = pipeline$engine), plain))
 }
 

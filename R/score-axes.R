@@ -6,9 +6,10 @@ composite_weights <- list(structure = c(orientation = 1))
 
 # `takes` has a row for each `take` with `pipeline`, `case`, `seed`, `state`,
 # `cost`, `seconds`; `scores` is the long table of measures; `phrases` gives
-# `case`, `phrase` and `weight` of all phrases asked for. Returns `takes` with
+# `case`, `phrase`, `weight` and `must` of all phrases asked for. Returns `takes` with
 # `structure`, `adherence` and `style` (0 to 1, NA without evidence),
-# `coverage`, `flaws` (the serious ones, named) and `slight` (the slight ones).
+# `coverage`, `flaws` (the serious ones, named), `slight` (the slight ones) and
+# `missed` (the phrases that must be there and are not).
 axis_table <- function(takes, scores, phrases, style_aim) {
   value <- function(measure) {
     rows <- scores[scores$measure == measure, ]
@@ -28,7 +29,16 @@ axis_table <- function(takes, scores, phrases, style_aim) {
   takes$style <- style_of(value("style_change"), value("look_match"), style_aim)
   takes$flaws <- flaws_at("serious")
   takes$slight <- flaws_at("slight")
+  takes$missed <- missed_phrases(takes, scores, phrases)
   tibble::as_tibble(takes)
+}
+
+# Phrases that must be there and were found to be more absent than present.
+missed_phrases <- function(takes, scores, phrases) {
+  musts <- phrases[phrases$must, ]
+  rows <- scores[scores$axis == "adherence" & scores$value < 0.5, ]
+  rows <- rows[paste(takes$case[match(rows$take, takes$take)], rows$phrase) %in% paste(musts$case, musts$phrase), ]
+  as.vector(tapply(rows$phrase, factor(rows$take, takes$take), paste, collapse = ", ", default = ""))
 }
 
 # Mean of the graded phrases by weight, and the share of all weight that they

@@ -12,7 +12,8 @@ view_picture <- function(pixels, frame = dim(pixels)[2:1]) {
   core_view(pixels, size[1], size[2])
 }
 
-# What one take is measured against: views of the take, its reference and the
+# What one take is measured against: views of the take, its reference (NULL for a
+# picture made from text alone) and the
 # pictures of its look (a list, possibly empty), a mask (rows x columns, 1 may
 # change) or NULL, and chance: what the take's structure agrees with decoys,
 # pictures that it has nothing to do with.
@@ -33,7 +34,9 @@ draw_decoys <- function(frame, n = enough_decoys) {
 # `say`, `weight` and perhaps `probe` each.
 score_scene <- function(scene, phrases = list()) {
   rows <- lapply(all_measures(), function(measure) {
-    if (measure$axis == "adherence") {
+    if (measure$needs_reference && is.null(scene$reference)) {
+      NULL
+    } else if (measure$axis == "adherence") {
       score_phrases(measure, scene, phrases)
     } else {
       label_scores(measure, measure$compute(scene))

@@ -3,7 +3,7 @@
 #' One row a case, the reference first and then one column a pipeline, with the
 #' scores and the flaws under every take. Writes a PNG.
 #'
-#' @inheritParams run_trial
+#' @inheritParams choose_pipeline
 #' @param file Where to write the sheet; `NULL` puts `sheet.png` into the run's
 #'   folder.
 #' @param seed Which seed to show; the suite's first if `NULL`.
@@ -20,13 +20,13 @@
 #' score_run(trial)
 #' draw_sheet(trial)
 #' unlink(folder, recursive = TRUE)
-draw_sheet <- function(trial, run = "main", file = NULL, seed = NULL, width = 1600) {
+draw_sheet <- function(trial, run = "main", file = NULL, seed = NULL, width = 1600, job = NULL) {
   check_arguments(
     file = checkmate::check_string(file, null.ok = TRUE), seed = checkmate::check_int(seed, null.ok = TRUE),
     width = checkmate::check_int(width, lower = 400, upper = 20000)
   )
   trial <- as_trial(trial)
-  verdict <- choose_pipeline(trial, run)
+  verdict <- choose_pipeline(trial, run, job)
   seed <- seed %||% trial$suite$seeds[1]
   if (!seed %in% trial$suite$seeds) {
     stop_sprenn("argument", c(paste0("The suite has no seed ", seed, "."), i = paste("It has", paste(trial$suite$seeds, collapse = ", "))))
@@ -74,7 +74,8 @@ cell_notes <- function(one) {
     return(paste0(one$state, if (!is.na(one$failure)) paste0(": ", gsub("_", " ", one$failure))))
   }
   notes <- c(
-    if (one$flaws != "") one$flaws, if (!one$keeper && one$flaws == "") "below floor",
+    if (one$flaws != "") one$flaws, if (one$missed != "") paste0("without \"", one$missed, "\""),
+    if (!one$keeper && one$flaws == "" && one$missed == "") "below floor",
     if (one$slight != "") paste("slightly", one$slight)
   )
   gsub("_", " ", paste(notes, collapse = ", "))
@@ -119,12 +120,12 @@ paint_sheet <- function(grid, layout, verdict, seed) {
   for (i in seq_along(grid$cases)) {
     top <- layout$head + (i - 1) * (layout$picture + layout$text + layout$gap)
     case <- grid$cases[[i]]
-    draw_cell(fitted_reference(case, layout$frames[[i]]), left(1), top, layout)
+    draw_cell(if (!is.null(case$reference)) fitted_reference(case, grid$suite), left(1), top, layout)
     say(case$id, left(1), top + layout$picture + 4, 13, bold = TRUE)
     if (!is.na(case$look)) say(paste("look:", case$look), left(1), top + layout$picture + 22, 12, "#555555")
     for (k in seq_along(grid$recipes$pipeline)) {
       cell <- grid$cells[[i]][[k]]
-      pixels <- if (!is.null(cell$path)) read_picture(cell$path)
+      pixels <- if (!is.null(cell$path)) bring_back(read_picture(cell$path), layout$frames[[i]])
       draw_cell(pixels, left(k + 1), top, layout, edge = if (cell$keeper) "#1b8a4b" else "#bbbbbb")
       say(cell$scores, left(k + 1), top + layout$picture + 5, 11.5)
       say(cell$notes, left(k + 1), top + layout$picture + 22, 11.5, "#b03a1a")

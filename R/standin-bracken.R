@@ -8,7 +8,7 @@ standin_bracken <- function() {
       checkpoints = list(fern = list(sizes = list(c(384, 256), c(576, 384), c(384, 576), c(480, 480)))),
       settings = list(guidance = c(1, 20)),
       hold = c(at_0 = 1, at_1 = 100),
-      takes_looks = TRUE, repeatable = TRUE, price = 0.02, seconds = 0.3
+      takes = c("look", "mask", "text_alone", "negative", "depth", "pose"), repeatable = TRUE, price = 0.02, seconds = 0.3
     ),
     make = function(request) take_result(bracken_picture(request, seen), cost = 0.02)
   )

@@ -6,18 +6,71 @@
 # `manner` and `palette` how it is painted, `strength` how strongly.
 paint_take <- function(request, change, pull, manner, palette, strength = 1) {
   with_drawing_seed(request$seed, {
-    size <- request$size
     prompt <- read_prompt(request$prompt)
-    picture <- resample_picture(request$reference, size[2], size[1])
-    picture <- drift(picture, change)
+    change <- change * (1 - guide_grip(request$guides))
+    start <- starting_picture(request, prompt$scene)
+    picture <- drift(start, change)
     picture <- reinvent(picture, change, prompt$scene)
     open_to_prompt <- pull * (0.5 + 0.5 * change)
+    if (prompt$mend) {
+      picture <- take_off_scratches(picture)
+      strength <- 0.12 * strength
+    }
     picture <- paint_things(picture, prompt$things, open_to_prompt)
     sky <- if (!is.null(prompt$sky)) sky_of(picture)
     picture <- paint_manner(picture, manner, palette, strength)
     picture <- tint_sky(picture, sky, prompt, open_to_prompt)
-    set_light(picture, prompt, open_to_prompt)
+    picture <- set_light(picture, prompt, open_to_prompt)
+    inside_mask(picture, start, request$mask)
   })
+}
+
+# What a stand-in starts from: its reference, several laid into each other, or
+# without any a scene of its own. Where the mask asks for new canvas, the
+# picture is mirrored outwards first.
+starting_picture <- function(request, scene) {
+  size <- request$size
+  if (is.null(request$reference)) {
+    if (is.na(scene)) scene <- sample(tile_names(), 1)
+    return(draw_tile(scene, size[1], size[2], request$seed))
+  }
+  pictures <- lapply(request$references, resample_picture, size[2], size[1])
+  picture <- pictures[[1]]
+  for (i in seq_along(pictures)[-1]) {
+    share <- request$reference_weights[i] / sum(request$reference_weights[seq_len(i)])
+    cover <- clamp(share + 1.2 * smooth_noise(size[2], size[1], size[1] / 3))
+    picture <- picture * (1 - c(cover)) + pictures[[i]] * c(cover)
+  }
+  if (any(request$grow > 0)) mirror_outwards(picture, request$mask) else picture
+}
+
+mirror_outwards <- function(picture, mask) {
+  old <- mask < 0.5
+  fold <- function(n, kept) {
+    at <- (seq_len(n) - min(kept)) %% (2 * length(kept))
+    kept[ifelse(at < length(kept), at, 2 * length(kept) - 1 - at) + 1]
+  }
+  picture[fold(nrow(old), which(rowSums(old) > 0)), fold(ncol(old), which(colSums(old) > 0)), ]
+}
+
+# How firmly guides hold the layout: by their weight, for as long as they hold.
+guide_grip <- function(guides) {
+  grip <- vapply(guides, function(guide) guide$weight * guide$release, 0)
+  0.6 * min(1, max(0, grip))
+}
+
+# Thin light or dark marks go; what is broader than they are stays.
+take_off_scratches <- function(picture) {
+  each_channel(picture, function(plane) {
+    broad <- soften(plane, 4)
+    mark <- abs(plane - broad) > 0.12
+    ifelse(mark, broad, plane)
+  })
+}
+
+# Outside the mask the picture stays what it was.
+inside_mask <- function(picture, start, mask) {
+  if (is.null(mask)) picture else picture * c(mask) + start * (1 - c(mask))
 }
 
 # Moves the contents about, further the more is let go of.
@@ -70,7 +123,7 @@ read_prompt <- function(phrases) {
   light <- names(light_words())[vapply(light_words(), grepl, logical(1), x = all)]
   list(
     scene = if (any(found)) names(scene_words())[found][1] else NA_character_,
-    things = things, sky = colours, light = light
+    things = things, sky = colours, light = light, mend = grepl("mend|clean|without scratches|restored", all)
   )
 }
 

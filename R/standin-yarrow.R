@@ -26,7 +26,7 @@ standin_yarrow <- function() {
       checkpoints = list(tide = list(multiple_of = 64), ember = list(multiple_of = 64)),
       settings = list(guidance = c(1, 20), steps = c(1, 60)),
       hold = c(at_0 = 1, at_1 = 0),
-      takes_looks = TRUE, repeatable = TRUE, price = 0, seconds = 0.3
+      takes = c("look", "mask", "references", "text_alone", "negative", "edges", "soft_edges", "areas"), repeatable = TRUE, price = 0, seconds = 0.3
     ),
     make = function(request) take_result(yarrow_picture(request, seen), cost = 0)
   )

@@ -4,20 +4,12 @@
 # Sets the plan of a run. Takes that are planned already keep their state; those
 # that the lineup no longer asks for are taken off unless they were made.
 record_plan <- function(store, trial, plan) {
-  fingerprint <- fingerprint_suite(trial$suite)
-  known <- get_facts(store)$suite_fingerprint
-  if (!is.null(known) && known != fingerprint) {
-    stop_sprenn("run", c(
-      paste0("The suite has changed since run ", quoted(store$run), " was begun."),
-      x = "Takes of two different suites can't be compared.",
-      i = "Begin another run with --run NAME, or put suite.yml and its pictures back as they were."
-    ))
-  }
+  check_suite_is_same(store, trial$suite)
   pipelines <- trial$lineup$pipelines
   versions <- vapply(trial$lineup$engines, function(engine) engine$about$version, "")
   DBI::dbWithTransaction(store$db, {
     set_facts(store,
-      suite_fingerprint = fingerprint, suite = trial$suite$suite, title = trial$suite$title,
+      suite_fingerprint = fingerprint_suite(trial$suite), suite_parts = to_json(as.list(suite_parts(trial$suite))), suite = trial$suite$suite, title = trial$suite$title,
       sprenn_version = as.character(utils::packageVersion("sprenn"))
     )
     DBI::dbExecute(
@@ -44,6 +36,14 @@ record_plan <- function(store, trial, plan) {
   })
 }
 
+# Takes of two different suites can't be compared, so a run belongs to one.
+check_suite_is_same <- function(store, suite) {
+  known <- get_facts(store)
+  if (!is.null(known$suite_fingerprint) && known$suite_fingerprint != fingerprint_suite(suite)) {
+    stop_for_changed_suite(store$run, unlist(jsonlite::fromJSON(known$suite_parts)), suite_parts(suite))
+  }
+}
+
 to_json <- function(x) {
   as.character(jsonlite::toJSON(if (length(x) == 0) structure(list(), names = character()) else x, auto_unbox = TRUE, digits = NA, null = "null"))
 }
@@ -51,7 +51,7 @@ to_json <- function(x) {
 # Writes a picture under the hash of its bytes and returns its file name.
 write_picture <- function(store, bytes) {
   sha <- digest::digest(bytes, algo = "sha256", serialize = FALSE)
-  ending <- c(png = "png", jpeg = "jpg", webp = "webp")[[picture_facts(bytes)$format]]
+  ending <- picture_formats[[picture_facts(bytes)$format]]
   file <- file.path(substr(sha, 1, 2), paste0(sha, ".", ending))
   path <- take_path(store, file)
   if (!file.exists(path)) {

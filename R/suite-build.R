@@ -1,49 +1,7 @@
 # From a sound suite.yml to the suite that the run works with.
 
-suite_problems <- function(read) {
-  suite <- read$value
-  cases <- if (is.list(suite)) suite$cases
-  sound <- sound_entries(read, "cases")
-  ids <- rep(NA_character_, length(cases))
-  ids[sound] <- vapply(cases[sound], `[[`, "", "id")
-  problems <- list()
-  note <- function(place, ...) problems[[length(problems) + 1]] <<- new_problem("suite.yml", place, ...)
-  for (i in which(duplicated(tolower(ids), incomparables = NA))) {
-    note(paste0("cases[", i, "].id"), quoted(ids[i]), paste0("an id that no other case has; cases[", match(tolower(ids[i]), tolower(ids)), "] has it"))
-  }
-  seeds <- if (is.list(suite) && is.list(suite$seeds)) suite$seeds
-  for (i in which(duplicated(seeds))) {
-    note(paste0("seeds[", i, "]"), show_value(seeds[[i]]), "every seed once")
-  }
-  for (i in sound) {
-    look <- cases[[i]]$look
-    if (!is.null(look) && !look %in% names(suite$looks)) {
-      wanted <- if (length(suite$looks)) paste("one of the suite's looks:", paste(names(suite$looks), collapse = ", ")) else "a look that the suite describes under looks"
-      note(paste0("cases[", i, "].look"), quoted(look), wanted, nearest_word(look, names(suite$looks)))
-    }
-    for (j in seq_along(if (is.list(cases[[i]]$prompt)) cases[[i]]$prompt)) {
-      phrase <- cases[[i]]$prompt[[j]]
-      if (is.list(phrase)) problems <- c(problems, list(probe_problems(phrase$probe, paste0("cases[", i, "].prompt[", j, "].probe"))))
-    }
-  }
-  place_problems(bind_problems(problems), read$line)
-}
-
-# A probe checks one thing: a colour's share, brightness, or monochrome.
-probe_problems <- function(probe, place) {
-  if (is.null(probe)) {
-    return(no_problems())
-  }
-  asked <- intersect(c("colour", "brightness", "monochrome"), names(probe))
-  if (length(asked) != 1) {
-    found <- if (length(asked)) paste(asked, collapse = " and ") else "no check"
-    return(new_problem("suite.yml", place, found, "one of colour (with share), brightness or monochrome"))
-  }
-  if (("colour" == asked) != ("share" %in% names(probe))) {
-    return(new_problem("suite.yml", place, if (asked == "colour") "a colour without a share" else "a share without a colour", "colour and share together"))
-  }
-  no_problems()
-}
+# The phrase that a neutral prompt says to an engine that must be told something.
+neutral_phrase <- "a picture"
 
 build_suite <- function(suite, folder) {
   looks <- lapply(suite$looks, function(look) {
@@ -58,27 +16,75 @@ build_suite <- function(suite, folder) {
   )
 }
 
+# A case: `references` (a list, empty for `fresh`; `reference` is the first),
+# `look` (NA without) and `look_weight`, `prompt` (a list of phrases), `neutral`,
+# `negative`, `guides` (by kind), `mask` or NULL, `grow` (left, top, right,
+# bottom), `watch` (by name).
 build_case <- function(case, folder) {
-  reference <- if (is.list(case$reference)) case$reference else list(picture = case$reference)
-  prompt <- if (is.list(case$prompt)) case$prompt else list(case$prompt)
+  path <- function(path) if (!is.null(path)) resolve_path(path, folder)$path
+  references <- case$references %||% if (!is.null(case$reference)) list(case$reference)
+  references <- lapply(references, build_reference, path = path)
+  look <- if (is.list(case$look)) case$look else list(name = case$look)
+  neutral <- identical(case$prompt, "neutral")
+  prompt <- if (neutral) list(neutral_phrase) else if (is.list(case$prompt)) case$prompt else list(case$prompt)
   list(
-    id = case$id, job = case$job,
-    reference = list(
-      path = resolve_path(reference$picture, folder)$path,
-      fit = reference$fit %||% "crop",
-      focus = as.numeric(unlist(reference$focus %||% list(0.5, 0.5))),
-      fill = reference$fill %||% "grey"
-    ),
-    look = case$look %||% NA_character_,
-    prompt = lapply(prompt, build_phrase),
-    negative = as.character(unlist(case$negative))
+    id = case$id, job = case$job, references = references,
+    reference = if (length(references)) references[[1]],
+    look = look$name %||% NA_character_, look_weight = as.numeric(look$weight %||% 1),
+    prompt = lapply(prompt, build_phrase), neutral = neutral,
+    negative = as.character(unlist(case$negative)),
+    guides = Map(build_guide, case$guides[intersect(guide_kinds, names(case$guides))], intersect(guide_kinds, names(case$guides)), MoreArgs = list(path = path)),
+    mask = build_mask(case$mask, path),
+    grow = vapply(c("left", "top", "right", "bottom"), function(side) as.numeric(case$grow[[side]] %||% 0), 0),
+    watch = lapply(case$watch, function(region) {
+      list(path = path(region$mask), box = as.numeric(unlist(region$box)), keep = as.numeric(region$keep %||% 0.5))
+    })
+  )
+}
+
+build_reference <- function(reference, path) {
+  if (!is.list(reference)) reference <- list(picture = reference)
+  list(
+    path = path(reference$picture), fit = reference$fit %||% "crop",
+    focus = as.numeric(unlist(reference$focus %||% list(0.5, 0.5))),
+    box = as.numeric(unlist(reference$box %||% list(0, 0, 1, 1))),
+    fill = reference$fill %||% "grey", backdrop = reference$backdrop %||% "white",
+    weight = as.numeric(reference$weight %||% 1)
+  )
+}
+
+build_guide <- function(guide, kind, path) {
+  if (!is.list(guide)) guide <- list(weight = guide)
+  list(
+    path = path(guide$picture %||% guide$keypoints), weight = as.numeric(guide$weight %||% 1),
+    release = as.numeric(guide$release %||% 1), near = if (kind == "depth") guide$near %||% "bright"
+  )
+}
+
+build_mask <- function(mask, path) {
+  if (is.null(mask)) {
+    return(NULL)
+  }
+  if (!is.list(mask)) mask <- list(picture = mask)
+  list(
+    path = path(mask$picture), boxes = lapply(mask$boxes, function(box) as.numeric(unlist(box))),
+    invert = mask$invert %||% FALSE, feather = as.numeric(mask$feather %||% 0),
+    padding = as.numeric(mask$padding %||% NA)
   )
 }
 
 build_phrase <- function(phrase) {
   if (is.character(phrase)) phrase <- list(say = phrase)
-  list(say = phrase$say, weight = phrase$weight %||% 1, probe = build_probe(phrase$probe))
+  list(
+    say = phrase$say, weight = as.numeric(phrase$weight %||% 1), ask = phrase$ask %||% phrase$say,
+    must = phrase$must %||% FALSE, drafted = identical(phrase$drafted, draft_mark(phrase$say)),
+    probe = build_probe(phrase$probe)
+  )
 }
+
+# The mark of drafted words: it fits them and no others, so that touching the
+# words is enough to make them a person's own.
+draft_mark <- function(say) substr(digest::digest(enc2utf8(say), algo = "sha256", serialize = FALSE), 1, 8)
 
 # The probe as its measure takes it: which measure, where, and the bound under
 # the name of what is bounded.
@@ -93,22 +99,4 @@ build_probe <- function(probe) {
   }
   measure <- intersect(c("brightness", "monochrome"), names(probe))
   c(list(measure = measure, where = where), stats::setNames(list(read_bound(probe[[measure]])), measure))
-}
-
-# The suite's fingerprint: its meaning and its pictures' pixels, so that
-# comments and layout don't count, nor how a picture happens to be packed.
-fingerprint_suite <- function(suite) {
-  hash <- function(path) suite$pictures[[path]]$hash
-  suite$looks <- lapply(suite$looks, function(paths) unname(vapply(paths, hash, "")))
-  suite$cases <- lapply(suite$cases, function(case) {
-    case$reference$path <- hash(case$reference$path)
-    case
-  })
-  suite$pictures <- NULL
-  hash_of(suite)
-}
-
-# A hash of plain nested lists that is the same in every session.
-hash_of <- function(x) {
-  digest::digest(as.character(jsonlite::toJSON(x, auto_unbox = TRUE, digits = NA, null = "null")), algo = "sha256", serialize = FALSE)
 }

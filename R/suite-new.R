@@ -130,8 +130,8 @@ plain_names <- function(names) {
 
 copy_pictures <- function(files, folder, names) {
   dir.create(folder, showWarnings = FALSE, recursive = TRUE)
-  formats <- vapply(files, function(file) picture_facts(readBin(file, "raw", 2e6))$format, "")
-  copied <- paste0(names, ".", c(png = "png", jpeg = "jpg", webp = "webp")[formats])
+  formats <- vapply(files, function(file) file_kind(readBin(file, "raw", 32)), "")
+  copied <- paste0(names, ".", picture_formats[formats])
   if (!all(file.copy(files, file.path(folder, copied)))) stop_sprenn("new", c(paste0("Can't write to ", folder, ".")))
   copied
 }

@@ -9,218 +9,248 @@ trial_fields <- function(file) {
   fields
 }
 
+jobs <- c("restyle", "vary", "repair", "swap", "edit", "extend", "blend", "fresh")
+guide_kinds <- c("edges", "soft_edges", "areas", "depth", "pose")
+control_kinds <- c("blank_prompt", "swapped_prompt", "no_reference", "no_look", "no_guide", "repeat")
+axes <- c("structure", "adherence", "style")
+choice_of <- function(words) paste("choice", paste(words, collapse = "|"))
+
 suite_fields <- function() {
-  tibble::tribble(
-    ~place, ~type, ~needed, ~doc,
-    "suite", "id", "yes", "The suite's name.",
-    "title", "text", "no", "A title for sheets and reports.",
-    "seeds", "list", "yes", "The seeds, the same for every pipeline.",
-    "seeds[]", "integer 0..2147483647", "no", "One seed.",
-    "size", "size", "no", "What is delivered: [width, height], or one number for the long edge, and then every case keeps its reference's own aspect. 576 if left out.",
-    "looks", "map", "no", "Looks by name.",
-    "looks.*", "record", "no", "One look.",
-    "looks.*.pictures", "list", "yes", "Pictures that show the look.",
-    "looks.*.pictures[]", "path", "no", "One picture of the look.",
-    "cases", "list", "yes", "What is asked, one entry a case.",
-    "cases[]", "record", "no", "One case.",
-    "cases[].id", "id", "yes", "The case's name, once in a suite.",
-    "cases[].job", "choice restyle|vary|repair", "yes", "The kind of work.",
-    "cases[].reference", "path or record", "yes", "The picture to start from.",
-    "cases[].reference.picture", "path", "yes", "Its file.",
-    "cases[].reference.fit", "choice crop|pad|stretch", "no", "How it is brought to the delivered aspect; crop if left out.",
-    "cases[].reference.focus", "point", "no", "The point that a crop keeps nearest its middle, as shares of width and height; [0.5, 0.5] if left out.",
-    "cases[].reference.fill", "paint", "no", "The colour that pads; grey if left out.",
-    "cases[].look", "text", "no", "The name of the look wanted.",
-    "cases[].prompt", "text or list", "yes", "What is asked for: one text, or a list of phrases.",
-    "cases[].prompt[]", "text or record", "no", "One phrase.",
-    "cases[].prompt[].say", "text", "yes", "The phrase's words.",
-    "cases[].prompt[].weight", "number 0..4", "no", "Its emphasis; 1 if left out.",
-    "cases[].prompt[].probe", "record", "no", "A check that pixels alone can answer.",
-    "cases[].prompt[].probe.where", "place", "no", "Where to look; whole if left out.",
-    "cases[].prompt[].probe.colour", "colour", "no", "The colour whose share is taken.",
-    "cases[].prompt[].probe.share", "bound", "no", "How much of the place has that colour.",
-    "cases[].prompt[].probe.brightness", "bound", "no", "How light the place is: 0 black, 1 white.",
-    "cases[].prompt[].probe.monochrome", "bound", "no", "How much of the place is grey or in one hue.",
-    "cases[].negative", "list", "no", "What is not wanted.",
-    "cases[].negative[]", "text", "no", "One unwanted thing."
-  )
-}
-
-lineup_fields <- function() {
-  tibble::tribble(
-    ~place, ~type, ~needed, ~doc,
-    "engines", "map", "yes", "The engines by name.",
-    "engines.*", "record", "no", "One engine.",
-    "engines.*.kind", "choice function", "yes", "How it is reached: function is an R function.",
-    "engines.*.call", "text", "no", "package::function that returns the engine, such as sprenn::standin_yarrow.",
-    "engines.*.file", "path", "no", "An R file whose last value is the engine. It is run when the trial is read.",
-    "pipelines", "list", "yes", "The pipelines to choose between.",
-    "pipelines[]", "record", "no", "One pipeline.",
-    "pipelines[].id", "id", "yes", "Its name, once in a lineup.",
-    "pipelines[].engine", "text", "yes", "The name of its engine.",
-    "pipelines[].checkpoint", "text", "no", "The engine's checkpoint; may be left out where it has only one.",
-    "pipelines[].hold", "number 0..1", "no", "How firmly the reference is held: 0 lets go, 1 keeps.",
-    "pipelines[].settings", "map", "no", "Other settings of the engine by name.",
-    "pipelines[].settings.*", "number or text", "no", "A setting's value.",
-    "sweeps", "list", "no", "Families of pipelines that differ in one setting.",
-    "sweeps[]", "record", "no", "One sweep.",
-    "sweeps[].vary", "text", "yes", "What is varied: hold, or the name of a setting.",
-    "sweeps[].of", "text", "yes", "The pipeline that is varied.",
-    "sweeps[].over", "list", "yes", "The values.",
-    "sweeps[].over[]", "number", "no", "One value."
-  )
-}
-
-brief_fields <- function() {
-  axes <- c("structure", "adherence", "style")
-  rows <- tibble::tribble(
-    ~place, ~type, ~needed, ~doc,
-    "brief", "text", "yes", "What the choice is for, in words.",
-    "job", "choice restyle|vary|repair", "no", "The job it speaks for; all cases if left out.",
-    "weights", "record", "yes", "How much each axis counts; they are divided by their sum.",
-    "floors", "record", "no", "What a take must reach on an axis to be usable.",
-    "style", "choice reach the look|stay or record", "no", "What style should do; reach the look if left out.",
-    "style.change", "range", "yes", "The style change wanted, [from, to], where 1 is as far as two looks are apart.",
-    "confidence", "number 0.5..0.999", "no", "How sure a decision has to be; 0.9 if left out.",
-    "draws", "integer 200..100000", "no", "Bootstrap draws; 2000 if left out.",
-    "seed", "integer 0..2147483647", "no", "The seed of the bootstrap; 1 if left out."
-  )
-  weights <- tibble::tibble(
-    place = paste0("weights.", axes), type = "number 0..100", needed = "no",
-    doc = paste0("The weight of ", axes, "; 0 if left out.")
-  )
-  floors <- tibble::tibble(
-    place = paste0("floors.", axes), type = "number 0..1", needed = "no",
-    doc = paste0("The floor of ", axes, ".")
-  )
-  rbind(rows[1:3, ], weights, rows[4, ], floors, rows[5:9, ])
-}
-
-# For every type: whether a value is of it, what is wanted in words, and the
-# same as JSON Schema. `more` is what stands behind the type's word.
-field_types <- function() {
-  is_number <- function(x) is.numeric(x) && length(x) == 1 && is.finite(x)
-  is_text <- function(x) is.character(x) && length(x) == 1 && nzchar(trimws(x))
-  is_numbers <- function(x, n) is.list(x) && length(x) == n && is.null(names(x)) && all(vapply(x, is_number, NA))
-  within <- function(more) as.numeric(strsplit(more, "..", fixed = TRUE)[[1]])
-  in_range <- function(x, more) is.na(more) || (x >= within(more)[1] && x <= within(more)[2])
-  range_words <- function(more) if (is.na(more)) "" else paste0(" from ", sub("..", " to ", more, fixed = TRUE))
-  range_schema <- function(more) if (is.na(more)) list() else list(minimum = within(more)[1], maximum = within(more)[2])
-  share <- list(type = "number", minimum = 0, maximum = 1)
-  numbers <- function(n) list(type = "array", items = share, minItems = n, maxItems = n)
-  list(
-    text = list(
-      fits = function(x, more) is_text(x), words = function(more) "text",
-      schema = function(more) list(type = "string", pattern = "\\S")
+  rbind(
+    tibble::tribble(
+      ~place, ~type, ~needed, ~doc,
+      "suite", "id", "yes", "The suite's name.",
+      "title", "text", "no", "A title for sheets and reports. It is no part of the fingerprint.",
+      "seeds", "list", "yes", "The seeds, the same for every pipeline.",
+      "seeds[]", "integer 0..2147483647", "no", "One seed.",
+      "size", "size", "no", "What is delivered: [width, height], or one number for the long edge, and then every case keeps its reference's own aspect. 576 if left out.",
+      "looks", "map", "no", "Looks by name.",
+      "looks.*", "record", "no", "One look.",
+      "looks.*.pictures", "list", "yes", "Pictures that show the look.",
+      "looks.*.pictures[]", "path", "no", "One picture of the look.",
+      "cases", "list", "yes", "What is asked, one entry a case.",
+      "cases[]", "record", "no", "One case.",
+      "cases[].id", "id", "yes", "The case's name, once in a suite.",
+      "cases[].like", "id", "no", "The id of another case, from which all is taken that this one leaves out.",
+      "cases[].job", choice_of(jobs), "yes", "The kind of work.",
+      "cases[].reference", "path or record", "no", "The picture to start from."
     ),
-    id = list(
-      fits = function(x, more) is_text(x) && grepl(id_pattern, x),
-      words = function(more) "a name of letters, digits, - and _, at most 60 long",
-      schema = function(more) list(type = "string", pattern = id_pattern)
+    reference_fields("cases[].reference"),
+    tibble::tribble(
+      ~place, ~type, ~needed, ~doc,
+      "cases[].references", "list 2..8", "no", "Several pictures to start from, for `blend` and `vary`. The first one sets the frame.",
+      "cases[].references[]", "path or record", "no", "One of them."
     ),
-    integer = list(
-      fits = function(x, more) is_number(x) && x == round(x) && in_range(x, more),
-      words = function(more) paste0("a whole number", range_words(more)),
-      schema = function(more) c(list(type = "integer"), range_schema(more))
+    reference_fields("cases[].references[]"),
+    tibble::tribble(
+      ~place, ~type, ~needed, ~doc,
+      "cases[].references[].weight", "number 0..4", "no", "How much it counts beside the others; 1 if left out.",
+      "cases[].look", "text or record", "no", "The look wanted, by its name.",
+      "cases[].look.name", "text", "yes", "Its name.",
+      "cases[].look.weight", "number 0..2", "no", "How strongly it is wanted; 1 if left out.",
+      "cases[].prompt", "text or list", "yes", "What is asked for: one text, a list of phrases, or the word neutral where text should not matter.",
+      "cases[].prompt[]", "text or record", "no", "One phrase.",
+      "cases[].prompt[].say", "text", "yes", "The phrase's words.",
+      "cases[].prompt[].weight", "number 0..4", "no", "Its emphasis; 1 if left out.",
+      "cases[].prompt[].ask", "text", "no", "The statement that a judge is asked about; the phrase itself if left out.",
+      "cases[].prompt[].must", "flag", "no", "Whether a take without it is of no use; false if left out.",
+      "cases[].prompt[].drafted", "text", "no", "Written by `sprenn caption`: the mark of words that no person has touched. It stops counting when the words change.",
+      "cases[].prompt[].probe", "record", "no", "A check that pixels alone can answer.",
+      "cases[].prompt[].probe.where", "place", "no", "Where to look in the take; whole if left out.",
+      "cases[].prompt[].probe.colour", "colour", "no", "The colour whose share is taken.",
+      "cases[].prompt[].probe.share", "bound", "no", "How much of the place has that colour.",
+      "cases[].prompt[].probe.brightness", "bound", "no", "How light the place is: 0 black, 1 white.",
+      "cases[].prompt[].probe.monochrome", "bound", "no", "How much of the place is grey or in one hue.",
+      "cases[].negative", "list", "no", "What is not wanted.",
+      "cases[].negative[]", "text", "no", "One unwanted thing.",
+      "cases[].guides", "record", "no", "Maps that steer the structure."
     ),
-    number = list(
-      fits = function(x, more) is_number(x) && in_range(x, more),
-      words = function(more) paste0("a number", range_words(more)),
-      schema = function(more) c(list(type = "number"), range_schema(more))
+    guide_fields(),
+    tibble::tribble(
+      ~place, ~type, ~needed, ~doc,
+      "cases[].mask", "path or record", "no", "What may change: white in a picture of the reference's shape, or boxes."
     ),
-    path = list(
-      fits = function(x, more) is_text(x), words = function(more) "the path of a file in the trial",
-      schema = function(more) list(type = "string", pattern = "\\S")
+    mask_fields("cases[].mask"),
+    tibble::tribble(
+      ~place, ~type, ~needed, ~doc,
+      "cases[].mask.invert", "flag", "no", "Whether black is what may change; false if left out.",
+      "cases[].mask.feather", "integer 0..256", "no", "How softly it ends, in pixels of the frame; 0 if left out.",
+      "cases[].mask.padding", "integer 0..2048", "no", "How much around it the engine is shown, in pixels of the frame; all of it if left out.",
+      "cases[].grow", "record", "no", "How much canvas is added at each side.",
+      "cases[].grow.left", "number 0..2", "no", "As a share of the frame's width; 0 if left out.",
+      "cases[].grow.top", "number 0..2", "no", "As a share of the frame's height; 0 if left out.",
+      "cases[].grow.right", "number 0..2", "no", "As a share of the frame's width; 0 if left out.",
+      "cases[].grow.bottom", "number 0..2", "no", "As a share of the frame's height; 0 if left out.",
+      "cases[].watch", "map", "no", "Regions of the reference that must survive, by name.",
+      "cases[].watch.*", "record", "no", "One region."
     ),
-    choice = list(
-      fits = function(x, more) is_text(x) && x %in% strsplit(more, "|", fixed = TRUE)[[1]],
-      words = function(more) paste("one of", gsub("|", ", ", more, fixed = TRUE)),
-      schema = function(more) list(enum = as.list(strsplit(more, "|", fixed = TRUE)[[1]]))
-    ),
-    size = list(
-      fits = function(x, more) {
-        ok <- function(v) v == round(v) && v >= 64 && v <= 8192
-        if (is_number(x)) ok(x) else is_numbers(x, 2) && all(vapply(x, ok, NA))
-      },
-      words = function(more) "[width, height] or a long edge, in whole pixels from 64 to 8192",
-      schema = function(more) {
-        edge <- list(type = "integer", minimum = 64, maximum = 8192)
-        list(anyOf = list(edge, list(type = "array", items = edge, minItems = 2, maxItems = 2)))
-      }
-    ),
-    point = list(
-      fits = function(x, more) is_numbers(x, 2) && all(unlist(x) >= 0 & unlist(x) <= 1),
-      words = function(more) "[x, y] as shares from 0 to 1", schema = function(more) numbers(2)
-    ),
-    range = list(
-      fits = function(x, more) is_numbers(x, 2) && x[[1]] >= 0 && x[[1]] < x[[2]],
-      words = function(more) "[from, to] with from below to",
-      schema = function(more) list(type = "array", items = list(type = "number", minimum = 0), minItems = 2, maxItems = 2)
-    ),
-    paint = list(
-      fits = function(x, more) is_text(x) && grepl(paint_pattern, x),
-      words = function(more) "black, grey, white or #rrggbb",
-      schema = function(more) list(type = "string", pattern = paint_pattern)
-    ),
-    colour = list(
-      fits = function(x, more) is_text(x) && (x %in% colour_names()$colour || grepl(hex_pattern, x)),
-      words = function(more) paste0("#rrggbb or one of ", paste(colour_names()$colour, collapse = ", ")),
-      known = function(more) colour_names()$colour,
-      schema = function(more) {
-        list(anyOf = list(list(enum = as.list(colour_names()$colour)), list(type = "string", pattern = hex_pattern)))
-      }
-    ),
-    place = list(
-      fits = function(x, more) {
-        (is_text(x) && x %in% names(place_boxes())) ||
-          (is_numbers(x, 4) && all(unlist(x) >= 0 & unlist(x) <= 1) && x[[1]] < x[[3]] && x[[2]] < x[[4]])
-      },
-      words = function(more) {
-        paste0("a box [left, top, right, bottom] of shares from 0 to 1, or one of ", paste(names(place_boxes()), collapse = ", "))
-      },
-      known = function(more) names(place_boxes()),
-      schema = function(more) list(anyOf = list(list(enum = as.list(names(place_boxes()))), numbers(4)))
-    ),
-    bound = list(
-      fits = function(x, more) !is.null(read_bound(x)),
-      words = function(more) "\"at least 0.3\", \"at most 0.3\" or \"between 0.2 and 0.5\", with numbers from 0 to 1",
-      schema = function(more) list(type = "string", pattern = bound_pattern)
-    ),
-    list = list(
-      fits = function(x, more) is.list(x) && is.null(names(x)) && length(x) > 0,
-      words = function(more) "a list with at least one entry", schema = function(more) list(type = "array", minItems = 1)
-    ),
-    map = list(
-      fits = function(x, more) is.list(x) && (!is.null(names(x)) && length(x) > 0),
-      words = function(more) "names with values", schema = function(more) list(type = "object", minProperties = 1)
-    ),
-    record = list(
-      fits = function(x, more) is.list(x) && !inherits(x, "yaml_code") && (!is.null(names(x)) && length(x) > 0),
-      words = function(more) "keys with values", schema = function(more) list(type = "object")
+    mask_fields("cases[].watch.*", boxes = FALSE),
+    tibble::tribble(
+      ~place, ~type, ~needed, ~doc,
+      "cases[].watch.*.keep", "number 0..1", "no", "How much of its structure must be kept; 0.5 if left out."
     )
   )
 }
 
-id_pattern <- "^[A-Za-z0-9][A-Za-z0-9_-]{0,59}$"
-hex_pattern <- "^#[0-9A-Fa-f]{6}$"
-paint_pattern <- "^(black|grey|white|#[0-9A-Fa-f]{6})$"
-share_pattern <- "(0|1|0?\\.[0-9]+|0\\.[0-9]+|1\\.0+)"
-bound_pattern <- paste0(
-  "^(at least ", share_pattern, "|at most ", share_pattern,
-  "|between ", share_pattern, " and ", share_pattern, ")$"
-)
+reference_fields <- function(place) {
+  rows <- tibble::tribble(
+    ~place, ~type, ~needed, ~doc,
+    "picture", "path", "yes", "Its file.",
+    "fit", "choice crop|pad|stretch|extend", "no", "How it is brought to the delivered aspect: crop around the focus, pad with the fill, stretch, or extend, which pads and has the engine fill the padding. crop if left out.",
+    "focus", "point", "no", "The point that a crop keeps nearest its middle, as shares of width and height; [0.5, 0.5] if left out.",
+    "box", "cut", "no", "What is cut out of the picture before it is fitted; the whole picture if left out. What lies beyond the picture takes the fill.",
+    "fill", "paint", "no", "The colour of padding; grey if left out.",
+    "backdrop", "paint", "no", "The colour that shows through transparency; white if left out."
+  )
+  rows$place <- paste0(place, ".", rows$place)
+  rows
+}
 
-# A bound in words as its lower and upper end, or NULL if it is none.
-read_bound <- function(text) {
-  if (!is.character(text) || length(text) != 1 || !grepl(bound_pattern, text)) {
-    return(NULL)
+guide_fields <- function() {
+  one <- function(kind) {
+    place <- paste0("cases[].guides.", kind)
+    computed <- kind %in% c("edges", "soft_edges", "areas")
+    rows <- tibble::tribble(
+      ~place, ~type, ~needed, ~doc,
+      "", if (computed) "number 0..2 or record" else "record", "no", c(
+        edges = "Thin outlines, computed from the reference. A number is the weight.",
+        soft_edges = "Broad outlines, computed from the reference. A number is the weight.",
+        areas = "Flat areas of colour, computed from the reference. A number is the weight.",
+        depth = "How near everything is.", pose = "Where the joints of figures are."
+      )[[kind]],
+      ".weight", "number 0..2", "no", "How strongly it steers; 1 if left out.",
+      ".release", "number 0..1", "no", "The share of the process after which it lets go; 1 if left out.",
+      if (kind == "pose") ".keypoints" else ".picture", "path", if (computed) "no" else "yes", switch(kind,
+        pose = "A JSON file of keypoints, see docs/preparing.md.",
+        depth = "A grey picture, 8 or 16 bit, of the reference's shape.",
+        "A map drawn by hand, of the reference's shape, in place of the computed one."
+      ),
+      if (kind == "depth") ".near", "choice bright|dark", "no", "Which end of the greys is near; bright if left out."
+    )
+    rows$place <- paste0(place, rows$place)
+    rows
   }
-  numbers <- as.numeric(regmatches(text, gregexpr("[0-9.]+", text))[[1]])
-  if (startsWith(text, "at least")) {
-    return(c(numbers, 1))
+  do.call(rbind, lapply(guide_kinds, one))
+}
+
+mask_fields <- function(place, boxes = TRUE) {
+  rows <- tibble::tribble(
+    ~place, ~type, ~needed, ~doc,
+    "picture", "path", "no", "A black and white picture of the reference's shape.",
+    "box", "box", "no", "A box of the reference, before it is fitted."
+  )
+  if (boxes) {
+    rows$place[2] <- "boxes"
+    rows$type[2] <- "list"
+    rows$doc[2] <- "Boxes of the reference, before it is fitted."
+    rows[3, ] <- list("boxes[]", "box", "no", "One box.")
+  } else {
+    rows$place[1] <- "mask"
+    rows$doc[1] <- "A picture of the reference's shape that is white where the region is."
   }
-  if (startsWith(text, "at most")) {
-    return(c(0, numbers))
-  }
-  if (numbers[1] <= numbers[2]) numbers else NULL
+  rows$place <- paste0(place, ".", rows$place)
+  rows
+}
+
+lineup_fields <- function() {
+  rbind(
+    tibble::tribble(
+      ~place, ~type, ~needed, ~doc,
+      "engines", "map", "yes", "The engines by name.",
+      "engines.*", "record", "no", "One engine.",
+      "engines.*.kind", "choice function", "yes", "How it is reached: function is an R function.",
+      "engines.*.call", "text", "no", "package::function that returns the engine, such as sprenn::standin_yarrow.",
+      "engines.*.file", "path", "no", "An R file whose last value is the engine. It is run when the trial is read.",
+      "pipelines", "list", "yes", "The pipelines to choose between.",
+      "pipelines[]", "record", "no", "One pipeline: one step written plainly, or several under steps.",
+      "pipelines[].id", "id", "yes", "Its name, once in a lineup.",
+      "pipelines[].like", "id", "no", "The id of another pipeline, from which all is taken that this one leaves out.",
+      "pipelines[].jobs", "list", "no", "The jobs that it is tried on; all if left out.",
+      "pipelines[].jobs[]", choice_of(jobs), "no", "One job.",
+      "pipelines[].if_missing", "choice stop|drop", "no", "What happens when a case brings an input that the engine can't take: stop says so before anything is made, drop leaves the input out and says so with the take. stop if left out."
+    ),
+    step_fields("pipelines[]"),
+    tibble::tribble(
+      ~place, ~type, ~needed, ~doc,
+      "pipelines[].steps", "list 2..8", "no", "A chain: every step works on what the one before it made.",
+      "pipelines[].steps[]", "record", "no", "One step."
+    ),
+    step_fields("pipelines[].steps[]", needed = "yes"),
+    tibble::tribble(
+      ~place, ~type, ~needed, ~doc,
+      "sweeps", "list", "no", "Families of pipelines that differ in one setting, or in all combinations of several.",
+      "sweeps[]", "record", "no", "One family.",
+      "sweeps[].of", "text", "yes", "The pipeline that is varied.",
+      "sweeps[].vary", "text", "no", "What is varied: hold, checkpoint, or the name of a setting.",
+      "sweeps[].over", "list", "no", "The values.",
+      "sweeps[].over[]", "number or text", "no", "One value.",
+      "sweeps[].grid", "map", "no", "Several at once: the values of each by its name.",
+      "sweeps[].grid.*", "list", "no", "The values of one.",
+      "sweeps[].grid.*[]", "number or text", "no", "One value.",
+      "controls", "list", "no", "Extra takes that show what each input really does.",
+      "controls[]", choice_of(control_kinds), "no", "One kind of control."
+    )
+  )
+}
+
+step_fields <- function(place, needed = "no") {
+  rows <- tibble::tribble(
+    ~place, ~type, ~needed, ~doc,
+    "engine", "text", needed, "The name of its engine.",
+    "checkpoint", "text", "no", "The engine's checkpoint; may be left out where it has only one.",
+    "hold", "number 0..1", "no", "How firmly the reference is held: 0 lets go, 1 keeps.",
+    "settings", "map", "no", "Other settings of the engine by name.",
+    "settings.*", "number or text", "no", "A setting's value.",
+    "add_ons", "map", "no", "Small learned extras by name.",
+    "add_ons.*", "number -2..2", "no", "The weight of one."
+  )
+  rows$place <- paste0(place, ".", rows$place)
+  rows
+}
+
+brief_fields <- function() {
+  rows <- rbind(
+    tibble::tribble(
+      ~place, ~type, ~needed, ~doc,
+      "brief", "text", "yes", "What the choice is for, in words.",
+      "job", choice_of(jobs), "no", "The job it speaks for; all cases if left out."
+    ),
+    purpose_fields(""),
+    tibble::tribble(
+      ~place, ~type, ~needed, ~doc,
+      "purposes", "record", "no", "A purpose for each of several jobs, in place of one for all."
+    ),
+    do.call(rbind, lapply(jobs, function(job) {
+      rbind(
+        tibble::tibble(place = paste0("purposes.", job), type = "record", needed = "no", doc = paste0("What counts in `", job, "`.")),
+        purpose_fields(paste0("purposes.", job, "."), needed = "yes")
+      )
+    })),
+    tibble::tribble(
+      ~place, ~type, ~needed, ~doc,
+      "confidence", "number 0.5..0.999", "no", "How sure a decision has to be; 0.9 if left out.",
+      "draws", "integer 200..100000", "no", "Bootstrap draws; 2000 if left out.",
+      "seed", "integer 0..2147483647", "no", "The seed of the bootstrap; 1 if left out."
+    )
+  )
+  rows
+}
+
+purpose_fields <- function(place, needed = "no") {
+  rows <- rbind(
+    tibble::tibble(place = "weights", type = "record", needed = needed, doc = "How much each axis counts; they are divided by their sum."),
+    tibble::tibble(
+      place = paste0("weights.", axes), type = "number 0..100", needed = "no",
+      doc = paste0("The weight of ", axes, "; 0 if left out.")
+    ),
+    tibble::tibble(place = "floors", type = "record", needed = "no", doc = "What a take must reach on an axis to be usable."),
+    tibble::tibble(place = paste0("floors.", axes), type = "number 0..1", needed = "no", doc = paste0("The floor of ", axes, ".")),
+    tibble::tribble(
+      ~place, ~type, ~needed, ~doc,
+      "style", "choice reach the look|stay or record", "no", "What style should do; reach the look if left out.",
+      "style.change", "range", "yes", "The style change wanted, [from, to], where 1 is as far as two looks are apart."
+    )
+  )
+  rows$place <- paste0(place, rows$place)
+  rows
 }

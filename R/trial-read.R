@@ -31,7 +31,6 @@ check_trial <- function(trial, engines = list()) {
   examine_trial(trial, engines)$problems
 }
 
-trial_files <- c("suite.yml", "lineup.yml", "brief.yml")
 
 # Everything that can be said of a trial: its problems, and the trial itself
 # where there are none.
@@ -49,11 +48,11 @@ examine_trial <- function(trial, engines) {
   names(read) <- trial_files
   suite <- read$suite.yml
   lineup <- read$lineup.yml
-  pictures <- if (!is.null(suite$value)) examine_pictures(suite, folder)
+  files <- examine_files(suite, folder)
   made <- if (is.list(lineup$value$engines)) build_engines(lineup, folder, engines)
   # What entries say of each other is checked wherever they are sound themselves.
   problems <- bind_problems(
-    lapply(read, `[[`, "problems"), pictures$problems %||% no_problems(), suite_problems(suite),
+    lapply(read, `[[`, "problems"), files$problems, suite_problems(suite, files$facts),
     made$problems %||% no_problems(), lineup_problems(lineup, made$engines),
     brief_problems(read$brief.yml, suite)
   )
@@ -62,11 +61,13 @@ examine_trial <- function(trial, engines) {
   }
   trial <- structure(list(
     folder = folder,
-    suite = c(build_suite(suite$value, folder), list(pictures = pictures$facts)),
+    suite = c(build_suite(suite$value, folder), list(files = by_path(files$facts, folder))),
     lineup = build_lineup(lineup$value, made$engines),
-    brief = build_brief(read$brief.yml$value)
+    brief = build_brief(read$brief.yml$value),
+    lines = lapply(read, `[[`, "line")
   ), class = "sprenn_trial")
-  list(problems = no_problems(), trial = trial)
+  problems <- place_problems(fit_problems(trial), lineup$line)
+  if (nrow(problems) > 0) list(problems = problems) else list(problems = problems, trial = trial)
 }
 
 read_trial_file <- function(folder, file) {
@@ -89,7 +90,8 @@ read_trial_file <- function(folder, file) {
     return(list(file = file, problems = read$problem))
   }
   problems <- place_problems(walk_fields(read$value, file), read$line)
-  list(file = file, value = read$value, line = read$line, problems = problems)
+  read <- list(file = file, value = read$value, line = read$line, problems = problems)
+  switch(file, suite.yml = fill_in_likes(read, "cases"), lineup.yml = fill_in_likes(read, "pipelines"), read)
 }
 
 # The entries of a list in a file that have no problem of their own: their
@@ -99,8 +101,9 @@ sound_entries <- function(read, name) {
   if (!is.list(entries) || !is.null(names(entries))) {
     return(integer())
   }
-  broken <- vapply(seq_along(entries), function(i) any(startsWith(read$problems$place, paste0(name, "[", i, "]"))), NA)
-  which(!broken)
+  broken <- grep(paste0("^", name, "\\["), read$problems$place, value = TRUE)
+  broken <- as.integer(sub(paste0("^", name, "\\[([0-9]+)\\].*"), "\\1", broken))
+  setdiff(seq_along(entries), broken)
 }
 
 # A path that a file of the trial names, made absolute, or what is wrong with it.
@@ -114,69 +117,6 @@ resolve_path <- function(path, folder) {
     return(list(wrong = "a path that leaves the trial"))
   }
   list(path = full)
-}
-
-# Every picture that a suite names, read once: what is wrong with them, and for
-# each path that is sound its size after turning and the hash of its pixels. The
-# suite may be unsound elsewhere, so nothing of it is taken for granted.
-examine_pictures <- function(read, folder) {
-  named <- named_pictures(read$value)
-  paths <- unique(unlist(named))
-  found <- lapply(paths, examine_picture, folder = folder)
-  problems <- lapply(seq_along(paths), function(i) {
-    wrong <- found[[i]]$wrong
-    if (is.null(wrong)) {
-      return(no_problems())
-    }
-    place <- names(named)[match(paths[i], unlist(named))]
-    new_problem(read$file, place, paste0(quoted(paths[i]), ", ", wrong), found[[i]]$wanted, found[[i]]$near)
-  })
-  facts <- lapply(found, `[[`, "facts")
-  names(facts) <- vapply(found, function(one) one$path %||% "", "")
-  list(problems = place_problems(bind_problems(problems), read$line), facts = facts)
-}
-
-examine_picture <- function(path, folder) {
-  at <- resolve_path(path, folder)
-  if (!is.null(at$wrong)) {
-    return(list(wrong = at$wrong, wanted = "a path inside the trial, relative to this file", near = NA_character_))
-  }
-  tryCatch(
-    {
-      pixels <- read_picture(at$path)
-      list(path = at$path, facts = list(size = dim(pixels)[2:1], hash = pixel_hash(pixels)))
-    },
-    sprenn_error_picture = function(e) {
-      wrong <- sub("^found ", "", e$details[["x"]])
-      near <- if (wrong == "no such file") nearest_word(basename(path), list.files(dirname(at$path))) else NA_character_
-      list(
-        wrong = wrong, wanted = "a PNG, JPEG or WebP picture of at most 64 million pixels",
-        near = if (is.na(near)) near else file.path(dirname(path), near)
-      )
-    }
-  )
-}
-
-named_pictures <- function(suite) {
-  found <- list()
-  add <- function(place, path) {
-    if (is.character(path) && length(path) == 1 && nzchar(trimws(path))) found[[place]] <<- path
-  }
-  looks <- if (is.list(suite$looks)) suite$looks
-  for (name in names(looks)) {
-    pictures <- if (is.list(looks[[name]])) looks[[name]]$pictures
-    for (i in seq_along(pictures)) add(paste0("looks.", name, ".pictures[", i, "]"), pictures[[i]])
-  }
-  cases <- if (is.list(suite$cases)) suite$cases
-  for (i in seq_along(cases)) {
-    reference <- if (is.list(cases[[i]])) cases[[i]]$reference
-    if (is.list(reference)) {
-      add(paste0("cases[", i, "].reference.picture"), reference$picture)
-    } else {
-      add(paste0("cases[", i, "].reference"), reference)
-    }
-  }
-  found
 }
 
 #' @export

@@ -1,114 +1,108 @@
-# Holds the value of a file against the table of fields.
+# Holds the value of a file against the tables of fields and rules, which are
+# grown into a tree once, when the package is built.
+
+# A node of the tree: `types` (parsed), `doc`, `needed`, `children` (of a
+# record, by key), `item` (of a list), `each` (of a map), `rules`.
+grow_tree <- function(fields, rules, place = "") {
+  row <- fields[fields$place == place, ]
+  below <- function(ending) if (paste0(place, ending) %in% fields$place) grow_tree(fields, rules, paste0(place, ending))
+  head <- if (nzchar(place)) paste0(place, ".") else ""
+  rest <- substring(fields$place[startsWith(fields$place, head)], nchar(head) + 1)
+  keys <- rest[!grepl("[.[*]", rest) & nzchar(rest)]
+  list(
+    place = place, types = if (nrow(row)) parse_type(row$type), wanted = if (nrow(row)) type_words(row$type),
+    doc = row$doc, needed = isTRUE(row$needed),
+    children = lapply(stats::setNames(keys, keys), function(key) grow_tree(fields, rules, paste0(head, key))),
+    item = below("[]"), each = below(".*"), rules = rules[rules$place == place, ]
+  )
+}
 
 walk_fields <- function(value, file) {
-  fields <- trial_fields(file)
-  if (!is.list(value) || is.null(names(value))) {
+  if (!is_keyed(value)) {
     return(new_problem(file, "", show_value(value), "keys with values, see docs/files.md"))
   }
-  walk_record(value, "", "", fields, file)
+  bind_problems(walk_record(value, "", trial_trees[[file]], file))
 }
 
-walk_record <- function(value, place, pattern, fields, file) {
-  known <- child_names(pattern, fields)
-  below <- function(base, name) if (nzchar(base)) paste0(base, ".", name) else name
-  unknown <- setdiff(names(value), known)
-  problems <- lapply(unknown, function(name) {
-    new_problem(
-      file, below(place, name), "an unknown key", paste("one of", paste(known, collapse = ", ")),
-      nearest_word(name, known)
-    )
+# The problems of a record, as a list: binding tables at every level would cost
+# more than all the checks.
+walk_record <- function(value, place, node, file) {
+  below <- function(name) if (nzchar(place)) paste0(place, ".", name) else name
+  known <- names(node$children)
+  problems <- lapply(setdiff(names(value), known), function(name) {
+    new_problem(file, below(name), "an unknown key", paste("one of", paste(known, collapse = ", ")), nearest_word(name, known))
   })
   for (name in known) {
-    row <- fields[fields$place == below(pattern, name), ]
-    if (!name %in% names(value)) {
-      if (row$needed) {
-        problems <- c(problems, list(new_problem(file, below(place, name), "nothing", paste0(type_words(row$type), ": ", row$doc))))
-      }
-      next
+    child <- node$children[[name]]
+    if (name %in% names(value)) {
+      problems <- c(problems, walk_value(value[[name]], below(name), child, file))
+    } else if (child$needed && (name == "id" || !"like" %in% names(value))) {
+      problems <- c(problems, list(new_problem(file, below(name), "nothing", paste0(child$wanted, ": ", child$doc))))
     }
-    problems <- c(problems, list(walk_value(value[[name]], below(place, name), row, fields, file)))
   }
-  bind_problems(problems)
-}
-
-walk_value <- function(value, place, row, fields, file) {
-  types <- strsplit(row$type, " or ", fixed = TRUE)[[1]]
-  words <- sub(" .*", "", types)
-  more <- ifelse(grepl(" ", types), sub("^[^ ]+ ", "", types), NA)
-  kinds <- field_types()[words]
-  fits <- mapply(function(kind, more) kind$fits(value, more), kinds, more)
-  if (inherits(value, "yaml_code") || !any(fits)) {
-    known <- unlist(mapply(function(kind, more) if (is.null(kind$known)) choices_in(more) else kind$known(more), kinds, more))
-    near <- if (is.character(value) && length(value) == 1) nearest_word(value, known) else NA_character_
-    return(new_problem(file, place, show_value(value), type_words(row$type), near))
-  }
-  word <- words[fits][1]
-  if (word == "record") {
-    return(walk_record(value, place, row$place, fields, file))
-  }
-  if (!word %in% c("list", "map")) {
-    return(no_problems())
-  }
-  inner <- paste0(row$place, if (word == "list") "[]" else ".*")
-  row <- fields[fields$place == inner, ]
-  step <- if (word == "list") paste0("[", seq_along(value), "]") else paste0(".", names(value))
-  bind_problems(lapply(seq_along(value), function(i) {
-    walk_value(value[[i]], paste0(place, step[i]), row, fields, file)
+  broken <- if (nrow(node$rules)) rule_breaks(value, node$rules)
+  c(problems, lapply(broken, function(one) {
+    new_problem(file, if (is.null(one$key)) place else below(one$key), one$found, one$wanted)
   }))
 }
 
-choices_in <- function(more) if (!is.na(more) && grepl("|", more, fixed = TRUE)) strsplit(more, "|", fixed = TRUE)[[1]]
-
-child_names <- function(pattern, fields) {
-  head <- if (nzchar(pattern)) paste0(pattern, ".") else ""
-  rest <- substring(fields$place[startsWith(fields$place, head)], nchar(head) + 1)
-  rest[!grepl("[.[*]", rest) & nzchar(rest)]
-}
-
-type_words <- function(type) {
-  types <- strsplit(type, " or ", fixed = TRUE)[[1]]
-  words <- vapply(types, function(one) {
-    field_types()[[sub(" .*", "", one)]]$words(if (grepl(" ", one)) sub("^[^ ]+ ", "", one) else NA)
-  }, character(1))
-  paste(words, collapse = ", or ")
+walk_value <- function(value, place, node, file) {
+  fits <- if (inherits(value, "yaml_code")) FALSE else vapply(node$types, function(type) isTRUE(type$fits(value, type$more)), NA)
+  if (!any(fits)) {
+    known <- unlist(lapply(node$types, function(type) type$known(type$more)))
+    near <- if (is.character(value) && length(value) == 1) nearest_word(value, known) else NA_character_
+    return(list(new_problem(file, place, show_value(value), node$wanted, near)))
+  }
+  word <- node$types[[which(fits)[1]]]$word
+  if (word == "record") {
+    return(walk_record(value, place, node, file))
+  }
+  inner <- if (word == "list") node$item else if (word == "map") node$each
+  if (is.null(inner)) {
+    return(list())
+  }
+  step <- if (word == "list") paste0("[", seq_along(value), "]") else paste0(".", names(value))
+  unlist(lapply(seq_along(value), function(i) walk_value(value[[i]], paste0(place, step[i]), inner, file)), recursive = FALSE)
 }
 
 # The JSON Schema (2020-12) of one of the three files, as a list.
 field_schema <- function(file) {
-  fields <- trial_fields(file)
+  c(
+    list(`$schema` = "https://json-schema.org/draft/2020-12/schema", title = paste("Sprenn", file)),
+    record_schema(trial_trees[[file]])
+  )
+}
+
+record_schema <- function(node) {
+  relaxed <- "like" %in% names(node$children)
+  needed <- as.list(names(Filter(function(child) child$needed, node$children)))
+  always <- if (relaxed) as.list(intersect(unlist(needed), "id")) else needed
+  rules <- rule_schemas(node$rules, relaxed)
+  if (relaxed && length(needed) > length(always)) {
+    rules <- c(rules, list(list(anyOf = list(list(required = list("like")), list(required = needed)))))
+  }
   c(
     list(
-      `$schema` = "https://json-schema.org/draft/2020-12/schema",
-      title = paste("Sprenn", file)
+      type = "object", properties = lapply(node$children, function(child) c(list(description = child$doc), value_schema(child))),
+      additionalProperties = FALSE, minProperties = 1
     ),
-    record_schema("", fields)
+    if (length(always) > 0) list(required = always),
+    if (length(rules) > 0) list(allOf = rules)
   )
 }
 
-record_schema <- function(pattern, fields) {
-  names <- child_names(pattern, fields)
-  places <- if (nzchar(pattern)) paste0(pattern, ".", names) else names
-  rows <- lapply(places, function(place) fields[fields$place == place, ])
-  properties <- lapply(rows, function(row) c(list(description = row$doc), value_schema(row, fields)))
-  needed <- names[vapply(rows, function(row) row$needed, NA)]
-  c(
-    list(type = "object", properties = stats::setNames(properties, names), additionalProperties = FALSE, minProperties = 1),
-    if (length(needed) > 0) list(required = as.list(needed))
-  )
-}
-
-value_schema <- function(row, fields) {
-  types <- strsplit(row$type, " or ", fixed = TRUE)[[1]]
-  schemas <- lapply(types, function(one) {
-    word <- sub(" .*", "", one)
-    schema <- field_types()[[word]]$schema(if (grepl(" ", one)) sub("^[^ ]+ ", "", one) else NA)
-    inner <- function(ending) value_schema(fields[fields$place == paste0(row$place, ending), ], fields)
-    switch(word,
-      record = record_schema(row$place, fields),
-      list = c(schema, list(items = inner("[]"))),
-      map = c(schema, list(additionalProperties = inner(".*"))),
+value_schema <- function(node) {
+  schemas <- lapply(node$types, function(type) {
+    schema <- type$schema(type$more)
+    switch(type$word,
+      record = record_schema(node),
+      list = c(schema, list(items = value_schema(node$item))),
+      map = c(schema, list(additionalProperties = value_schema(node$each))),
       schema
     )
   })
   if (length(schemas) == 1) schemas[[1]] else list(anyOf = schemas)
 }
+
+trial_files <- c("suite.yml", "lineup.yml", "brief.yml")
+trial_trees <- lapply(stats::setNames(trial_files, trial_files), function(file) grow_tree(trial_fields(file), trial_rules(file)))

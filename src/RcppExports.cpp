@@ -62,6 +62,88 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_thin_edges
+Rcpp::NumericMatrix core_thin_edges(Rcpp::NumericVector srgb);
+RcppExport SEXP _sprenn_core_thin_edges(SEXP srgbSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type srgb(srgbSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_thin_edges(srgb));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_soft_edges
+Rcpp::NumericMatrix core_soft_edges(Rcpp::NumericVector srgb);
+RcppExport SEXP _sprenn_core_soft_edges(SEXP srgbSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type srgb(srgbSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_soft_edges(srgb));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_areas
+Rcpp::NumericVector core_areas(Rcpp::NumericVector srgb, int colours, double smallest);
+RcppExport SEXP _sprenn_core_areas(SEXP srgbSEXP, SEXP coloursSEXP, SEXP smallestSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type srgb(srgbSEXP);
+    Rcpp::traits::input_parameter< int >::type colours(coloursSEXP);
+    Rcpp::traits::input_parameter< double >::type smallest(smallestSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_areas(srgb, colours, smallest));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_inspect
+Rcpp::List core_inspect(Rcpp::NumericVector srgb, int colours);
+RcppExport SEXP _sprenn_core_inspect(SEXP srgbSEXP, SEXP coloursSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type srgb(srgbSEXP);
+    Rcpp::traits::input_parameter< int >::type colours(coloursSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_inspect(srgb, colours));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_blur
+Rcpp::NumericMatrix core_blur(Rcpp::NumericMatrix values, double sigma);
+RcppExport SEXP _sprenn_core_blur(SEXP valuesSEXP, SEXP sigmaSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< double >::type sigma(sigmaSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_blur(values, sigma));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_pack
+Rcpp::RawVector core_pack(Rcpp::NumericVector values);
+RcppExport SEXP _sprenn_core_pack(SEXP valuesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type values(valuesSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_pack(values));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_share_above
+double core_share_above(Rcpp::NumericVector pixels, double value);
+RcppExport SEXP _sprenn_core_share_above(SEXP pixelsSEXP, SEXP valueSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type pixels(pixelsSEXP);
+    Rcpp::traits::input_parameter< double >::type value(valueSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_share_above(pixels, value));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_field_cosine
 double core_field_cosine(Rcpp::NumericVector cosine_a, Rcpp::NumericVector sine_a, Rcpp::NumericVector cosine_b, Rcpp::NumericVector sine_b, Rcpp::Nullable<Rcpp::NumericVector> weight);
 RcppExport SEXP _sprenn_core_field_cosine(SEXP cosine_aSEXP, SEXP sine_aSEXP, SEXP cosine_bSEXP, SEXP sine_bSEXP, SEXP weightSEXP) {
@@ -111,6 +193,13 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_core_resize", (DL_FUNC) &_sprenn_core_resize, 3},
     {"_sprenn_core_resize_mask", (DL_FUNC) &_sprenn_core_resize_mask, 3},
     {"_sprenn_core_view", (DL_FUNC) &_sprenn_core_view, 3},
+    {"_sprenn_core_thin_edges", (DL_FUNC) &_sprenn_core_thin_edges, 1},
+    {"_sprenn_core_soft_edges", (DL_FUNC) &_sprenn_core_soft_edges, 1},
+    {"_sprenn_core_areas", (DL_FUNC) &_sprenn_core_areas, 3},
+    {"_sprenn_core_inspect", (DL_FUNC) &_sprenn_core_inspect, 2},
+    {"_sprenn_core_blur", (DL_FUNC) &_sprenn_core_blur, 2},
+    {"_sprenn_core_pack", (DL_FUNC) &_sprenn_core_pack, 1},
+    {"_sprenn_core_share_above", (DL_FUNC) &_sprenn_core_share_above, 2},
     {"_sprenn_core_field_cosine", (DL_FUNC) &_sprenn_core_field_cosine, 5},
     {"_sprenn_core_dead_leaves", (DL_FUNC) &_sprenn_core_dead_leaves, 3},
     {"_sprenn_core_bootstrap", (DL_FUNC) &_sprenn_core_bootstrap, 5},

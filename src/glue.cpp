@@ -1,11 +1,13 @@
 // The only place where R meets the core: shapes are checked in R, before.
 #include <Rcpp.h>
 
+#include <algorithm>
 #include <cmath>
 
 #include "core/bootstrap.h"
 #include "core/colour.h"
 #include "core/flaws.h"
+#include "core/guides.h"
 #include "core/leaves.h"
 #include "core/orientation.h"
 #include "core/style.h"
@@ -43,6 +45,16 @@ Rcpp::NumericVector pixels_from(const Picture& picture) {
   return out;
 }
 
+Picture oklab_at_own_size(const Rcpp::NumericVector& srgb) {
+  const Picture picture = picture_from(srgb);
+  return sprenn::oklab_from_srgb(picture, picture.width(), picture.height());
+}
+
+Rcpp::NumericVector bars_from(const sprenn::Bars& bars) {
+  return Rcpp::NumericVector::create(Rcpp::_["top"] = bars.top, Rcpp::_["bottom"] = bars.bottom,
+                                     Rcpp::_["left"] = bars.left, Rcpp::_["right"] = bars.right);
+}
+
 Rcpp::NumericMatrix matrix_from(const Plane& plane) {
   Rcpp::NumericMatrix out(plane.height, plane.width);
   write_plane(plane, out.begin());
@@ -77,14 +89,69 @@ Rcpp::List core_view(Rcpp::NumericVector srgb, int width, int height) {
                                              Rcpp::_["sine"] = matrix_from(field.sine)));
   Rcpp::NumericVector style = Rcpp::wrap(sprenn::style_vector(oklab));
   style.names() = Rcpp::wrap(sprenn::style_names());
-  const sprenn::Bars bars = sprenn::find_bars(oklab);
   return Rcpp::List::create(
       Rcpp::_["oklab"] = pixels_from(oklab), Rcpp::_["coarse"] = pixels_from(sprenn::coarse(oklab)),
       Rcpp::_["orientation"] = orientation, Rcpp::_["style"] = style,
-      Rcpp::_["bars"] =
-          Rcpp::NumericVector::create(Rcpp::_["top"] = bars.top, Rcpp::_["bottom"] = bars.bottom,
-                                      Rcpp::_["left"] = bars.left, Rcpp::_["right"] = bars.right),
+      Rcpp::_["bars"] = bars_from(sprenn::find_bars(oklab)),
       Rcpp::_["spread"] = sprenn::colour_spread(oklab));
+}
+
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_thin_edges(Rcpp::NumericVector srgb) {
+  return matrix_from(sprenn::thin_edges(oklab_at_own_size(srgb)));
+}
+
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_soft_edges(Rcpp::NumericVector srgb) {
+  return matrix_from(sprenn::soft_edges(oklab_at_own_size(srgb)));
+}
+
+// [[Rcpp::export]]
+Rcpp::NumericVector core_areas(Rcpp::NumericVector srgb, int colours, double smallest) {
+  const auto areas = sprenn::find_areas(oklab_at_own_size(srgb), colours, smallest);
+  return pixels_from(sprenn::srgb_from_oklab(sprenn::paint_areas(areas)));
+}
+
+// What warnings about a reference look at: its bars, and the sizes of its
+// regions as shares of the picture.
+// [[Rcpp::export]]
+Rcpp::List core_inspect(Rcpp::NumericVector srgb, int colours) {
+  const Picture oklab = oklab_at_own_size(srgb);
+  const auto areas = sprenn::find_areas(oklab, colours, 0.0);
+  Rcpp::NumericVector sizes(areas.size.begin(), areas.size.end());
+  return Rcpp::List::create(Rcpp::_["bars"] = bars_from(sprenn::find_bars(oklab)),
+                            Rcpp::_["regions"] = sizes / static_cast<double>(areas.label.size()));
+}
+
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_blur(Rcpp::NumericMatrix values, double sigma) {
+  Plane plane(values.ncol(), values.nrow());
+  for (int x = 0; x < plane.width; ++x)
+    for (int y = 0; y < plane.height; ++y) plane.at(x, y) = static_cast<float>(values(y, x));
+  return matrix_from(sprenn::blur(plane, static_cast<float>(sigma)));
+}
+
+// Values from 0 to 1 as 16 bits each, for hashing.
+// [[Rcpp::export]]
+Rcpp::RawVector core_pack(Rcpp::NumericVector values) {
+  Rcpp::RawVector out(2 * values.size());
+  for (R_xlen_t i = 0; i < values.size(); ++i) {
+    const double clamped = std::min(1.0, std::max(0.0, values[i]));
+    const auto packed = static_cast<unsigned>(clamped * 65535.0 + 0.5);
+    out[2 * i] = static_cast<Rbyte>(packed >> 8);
+    out[2 * i + 1] = static_cast<Rbyte>(packed & 255u);
+  }
+  return out;
+}
+
+// The share of pixels whose mean channel is above a value.
+// [[Rcpp::export]]
+double core_share_above(Rcpp::NumericVector pixels, double value) {
+  const R_xlen_t n = pixels.size() / 3;
+  double count = 0.0;
+  for (R_xlen_t i = 0; i < n; ++i)
+    count += (pixels[i] + pixels[i + n] + pixels[i + 2 * n]) / 3.0 > value ? 1.0 : 0.0;
+  return n > 0 ? count / static_cast<double>(n) : 0.0;
 }
 
 // Weighted cosine of two fields of one size; without a weight all cells count

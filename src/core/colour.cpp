@@ -62,6 +62,22 @@ Picture resize_srgb(const Picture& srgb, int width, int height) {
   return out;
 }
 
+Picture srgb_from_oklab(const Picture& oklab) {
+  Picture out = oklab;
+  for (std::size_t i = 0; i < out.channel[0].size(); ++i) {
+    const double L = static_cast<double>(oklab.channel[0].values[i]);
+    const double a = static_cast<double>(oklab.channel[1].values[i]);
+    const double b = static_cast<double>(oklab.channel[2].values[i]);
+    const double l = std::pow(L + 0.3963377774 * a + 0.2158037573 * b, 3);
+    const double m = std::pow(L - 0.1055613458 * a - 0.0638541728 * b, 3);
+    const double s = std::pow(L - 0.0894841775 * a - 1.2914855480 * b, 3);
+    out.channel[0].values[i] = static_cast<float>(srgb_from_linear(4.0767416621 * l - 3.3077115913 * m + 0.2309699292 * s));
+    out.channel[1].values[i] = static_cast<float>(srgb_from_linear(-1.2684380046 * l + 2.6097574011 * m - 0.3413193965 * s));
+    out.channel[2].values[i] = static_cast<float>(srgb_from_linear(-0.0041960863 * l - 0.7034186147 * m + 1.7076147010 * s));
+  }
+  return out;
+}
+
 Picture oklab_from_srgb(const Picture& srgb, int width, int height) {
   Picture out = linear_at(srgb, width, height);
   for (std::size_t i = 0; i < out.channel[0].size(); ++i) {

@@ -8,4 +8,6 @@ namespace sprenn {
 Picture oklab_from_srgb(const Picture& srgb, int width, int height);
 Picture resize_srgb(const Picture& srgb, int width, int height);
 
+Picture srgb_from_oklab(const Picture& oklab);
+
 }  // namespace sprenn

@@ -19,7 +19,7 @@ mixing_engine <- function(name = "mixer", broken = function(request) NULL, versi
   engine(
     about = list(
       name = name, version = version, checkpoints = list(plain = list()), hold = c(at_0 = 0, at_1 = 10),
-      settings = list(tint = c(0, 1)), takes_looks = TRUE, price = 0.5, seconds = 0.01
+      settings = list(tint = c(0, 1)), takes = c("look", "mask", "references", "text_alone", "negative", "edges", "soft_edges", "areas", "depth", "pose"), price = 0.5, seconds = 0.01
     ),
     make = function(request) {
       broken(request)

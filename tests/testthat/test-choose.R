@@ -7,7 +7,7 @@ made_table <- function(means, n_cases = 6, n_seeds = 3, noise = 0.01, seed = 1) 
     tibble::tibble(
       pipeline = grid$pipeline, case = grid$case, seed = grid$seed, state = "made", cost = 0.1, seconds = 1,
       message = NA_character_, structure = pmin(1, pmax(0, means[grid$pipeline] + shared + stats::rnorm(nrow(grid), sd = noise))),
-      adherence = 0.5, coverage = 1, style = 0.5, flaws = "", slight = ""
+      adherence = 0.5, coverage = 1, style = 0.5, flaws = "", slight = "", missed = ""
     )
   })
 }

@@ -98,7 +98,7 @@ test_that("a killed process loses at most the take in flight", {
   writeLines(c(
     "library(sprenn)", "calls <- 0",
     "core <- getFromNamespace('core_dead_leaves', 'sprenn')",
-    "e <- engine(list(name = 'mixer', version = '1', checkpoints = list(plain = list()), hold = c(at_0 = 0, at_1 = 10), settings = list(tint = c(0, 1)), takes_looks = TRUE),",
+    "e <- engine(list(name = 'mixer', version = '1', checkpoints = list(plain = list()), hold = c(at_0 = 0, at_1 = 10), settings = list(tint = c(0, 1)), takes = 'look'),",
     "  function(request) { calls <<- calls + 1; if (calls == 7) tools::pskill(Sys.getpid(), 9); take_result(core(96, 64, request$seed + 10 * request$hold)) })",
     sprintf("run_trial(read_trial('%s', engines = list(mixer = e)))", folder)
   ), script)

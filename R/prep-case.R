@@ -1,0 +1,187 @@
+# Everything of a case that an engine is given as pictures, at one size.
+
+# `references` (arrays rows x columns x 3), `mask` (rows x columns, 1 may change,
+# or NULL), `context` (left, top, right, bottom in pixels: the part around the
+# mask that the engine is to be shown), `guides` (by kind: `picture`, `weight`,
+# `release`, and for poses `figures`). `size` is the frame itself or an engine's
+# working size.
+prepare_inputs <- function(case, suite, size = case_frame(case, suite)) {
+  references <- lapply(case$references, prepare_one, case = case, suite = suite, size = size)
+  mask <- case_mask(case, suite, size)
+  list(
+    references = references, mask = mask, context = if (!is.null(mask)) mask_context(mask, case, suite, size),
+    guides = Map(prepare_guide, case$guides, names(case$guides), MoreArgs = list(case = case, suite = suite, size = size, reference = references[1]))
+  )
+}
+
+prepare_one <- function(reference, case, suite, size) {
+  place_on_canvas(read_picture(reference$path, reference$backdrop), reference, case, suite, size, paint_values(reference$fill))
+}
+
+# A reference, or a map that is drawn over it, brought to the canvas of its case
+# and set into `size`.
+place_on_canvas <- function(pixels, reference, case, suite, size, fill) {
+  frame <- case_frame(case, suite)
+  place <- frame_inside(size, frame)
+  window <- canvas_window(case, suite, reference)
+  window$target <- window$target * rep(place[3:4] / frame, 2)
+  reflect_into(lay_window(pixels, window, place[3:4], fill), place, size)
+}
+
+fitted_reference <- function(case, suite) prepare_one(case$reference, case, suite, case_frame(case, suite))
+
+# What may change: the case's mask, the canvas that was added, and the padding
+# that the engine is to fill.
+case_mask <- function(case, suite, size) {
+  reference <- case$reference
+  grown <- any(case$grow > 0) || identical(reference$fit, "extend")
+  if (is.null(case$mask) && !grown) {
+    return(NULL)
+  }
+  mask <- matrix(0, size[2], size[1])
+  if (!is.null(case$mask)) {
+    own <- suite$files[[reference$path]]$size
+    drawn <- if (is.null(case$mask$path)) paint_boxes(case$mask$boxes, own) else read_map(case$mask$path)
+    if (case$mask$invert) drawn <- 1 - drawn
+    mask <- place_on_canvas(drawn, reference, case, suite, size, c(0, 0, 0))[, , 1]
+    softness <- case$mask$feather * size[1] / case_frame(case, suite)[1]
+    if (softness > 0) mask <- core_blur(mask, softness / 2)
+  }
+  if (grown) {
+    inside <- place_on_canvas(array(0, c(8, 8, 3)), reference, case, suite, size, c(1, 1, 1))[, , 1]
+    mask <- pmax(mask, inside)
+  }
+  pmin(pmax(mask, 0), 1)
+}
+
+# A black and white map as three equal channels.
+read_map <- function(path) {
+  pixels <- read_picture(path, "black")
+  array(rowMeans(pixels, dims = 2), dim(pixels))
+}
+
+# Boxes given in shares, painted white at a size that keeps them to a pixel or so.
+paint_boxes <- function(boxes, own) {
+  size <- pmax(1, round(own * min(1, 1024 / max(own))))
+  mask <- matrix(0, size[2], size[1])
+  for (box in boxes) {
+    rows <- span(box[c(2, 4)], size[2])
+    columns <- span(box[c(1, 3)], size[1])
+    mask[rows, columns] <- 1
+  }
+  array(mask, c(dim(mask), 3))
+}
+
+# The box around what may change, with the case's padding; the whole picture
+# where none is asked for.
+mask_context <- function(mask, case, suite, size) {
+  padding <- case$mask$padding %||% NA_real_
+  rows <- which(rowSums(mask > 0.02) > 0)
+  columns <- which(colSums(mask > 0.02) > 0)
+  if (is.na(padding) || length(rows) == 0) {
+    return(c(0, 0, size))
+  }
+  padding <- padding * size[1] / case_frame(case, suite)[1]
+  box <- c(min(columns) - 1 - padding, min(rows) - 1 - padding, max(columns) + padding, max(rows) + padding)
+  round(pmin(pmax(box, 0), rep(size, 2)))
+}
+
+prepare_guide <- function(guide, kind, case, suite, size, reference) {
+  from <- case$reference %||% list(fit = "crop", focus = c(0.5, 0.5), box = c(0, 0, 1, 1), path = guide$path)
+  facts <- suite$files[[guide$path %||% ""]]
+  place <- function(pixels) place_on_canvas(pixels, from, case, suite, size, c(0, 0, 0))
+  picture <- if (kind == "pose") {
+    figures <- place_figures(facts$figures, from, case, suite, size)
+    return(list(picture = draw_figures(figures, size), figures = figures, weight = guide$weight, release = guide$release))
+  } else if (!is.null(guide$path)) {
+    drawn <- if (kind == "areas") read_picture(guide$path) else read_map(guide$path)
+    place(if (identical(guide$near, "dark")) 1 - drawn else drawn)
+  } else {
+    compute_guide(reference[[1]], kind)
+  }
+  list(picture = picture, weight = guide$weight, release = guide$release)
+}
+
+#' Compute a guide from a picture
+#'
+#' A guide is a map that steers an engine's structure. These three are computed;
+#' depth and poses come as files.
+#'
+#' @param picture An array rows x columns x 3, sRGB from 0 to 1.
+#' @param kind `"edges"`: thin outlines, white on black, found where lightness
+#'   changes most and followed along weaker stretches (Canny 1986).
+#'   `"soft_edges"`: broad outlines, the strongest colour gradient over three
+#'   scales. `"areas"`: connected regions of about one colour, painted flat
+#'   (k-means in OKLab with 8 colours; regions under 0.2 % of the picture go to
+#'   the neighbour nearest in colour).
+#' @return An array of the picture's shape, from 0 to 1.
+#' @export
+#' @examples
+#' picture <- array(0.2, c(40, 60, 3))
+#' picture[11:30, 21:40, ] <- 0.8
+#' edges <- compute_guide(picture, "edges")
+#' sum(edges[, , 1])
+compute_guide <- function(picture, kind = c("edges", "soft_edges", "areas")) {
+  kind <- kind[1]
+  check_arguments(
+    picture = check_pixels(picture), kind = checkmate::check_choice(kind, c("edges", "soft_edges", "areas"))
+  )
+  one <- switch(kind, edges = core_thin_edges(picture), soft_edges = core_soft_edges(picture), areas = core_areas(picture, 8, 0.002))
+  if (kind == "areas") one else array(one, dim(picture))
+}
+
+check_pixels <- function(pixels) {
+  said <- checkmate::check_array(pixels, mode = "numeric", d = 3, any.missing = FALSE)
+  if (!isTRUE(said)) {
+    return(said)
+  }
+  if (dim(pixels)[3] != 3 || length(pixels) == 0) {
+    return("must be rows x columns x 3")
+  }
+  if (min(pixels) < 0 || max(pixels) > 1) "must be from 0 to 1" else TRUE
+}
+
+#' Fit a reference as a run would
+#'
+#' Brings a picture to a frame the way a case's `reference` does, without any
+#' trial around it.
+#'
+#' @param picture The path of a picture, or an array rows x columns x 3 with
+#'   sRGB values from 0 to 1.
+#' @param frame `c(width, height)` in pixels.
+#' @param fit `"crop"`, `"pad"`, `"stretch"` or `"extend"` (pads, and gives a
+#'   mask of the padding for an engine to fill).
+#' @param focus The point that a crop keeps nearest its middle, as shares of
+#'   width and height.
+#' @param box What is cut out first: `c(left, top, right, bottom)` in shares of
+#'   the picture. What lies beyond 0 and 1 takes the fill.
+#' @param fill `"black"`, `"grey"`, `"white"` or `"#rrggbb"`.
+#' @return A list: `picture` (an array of the frame's size), `mask` (rows x
+#'   columns, 1 where the engine is to fill, or `NULL`), `source` (the window
+#'   that was taken, as shares of the picture) and `target` (where it lies in
+#'   the frame, in pixels).
+#' @export
+#' @examples
+#' tall <- array(runif(90 * 60 * 3), c(90, 60, 3))
+#' fitted <- prepare_reference(tall, c(96, 64), focus = c(0.5, 0.2))
+#' dim(fitted$picture)
+#' fitted$source
+prepare_reference <- function(picture, frame, fit = "crop", focus = c(0.5, 0.5), box = c(0, 0, 1, 1), fill = "grey") {
+  pixels <- if (is.character(picture)) read_picture(picture) else picture
+  unit <- function(x) checkmate::check_numeric(x, lower = 0, upper = 1, len = 2, any.missing = FALSE)
+  check_arguments(
+    picture = check_pixels(pixels),
+    frame = checkmate::check_integerish(frame, lower = 1, upper = 8192, len = 2, any.missing = FALSE),
+    fit = checkmate::check_choice(fit, c("crop", "pad", "stretch", "extend")), focus = unit(focus),
+    box = checkmate::check_numeric(box, lower = -4, upper = 5, len = 4, any.missing = FALSE),
+    fill = checkmate::check_string(fill, pattern = paint_pattern)
+  )
+  if (box[1] >= box[3] || box[2] >= box[4]) stop_sprenn("argument", c("`box` must run from left to right and from top to bottom."))
+  own <- dim(pixels)[2:1]
+  window <- fit_window(own, frame, list(fit = fit, focus = focus, box = box))
+  list(
+    picture = lay_window(pixels, window, as.integer(frame), paint_values(fill)),
+    mask = if (fit == "extend") lay_window(array(0, c(8, 8, 3)), list(source = c(0, 0, 1, 1), target = window$target), as.integer(frame), c(1, 1, 1))[, , 1],
+    source = window$source, target = window$target
+  )
+}

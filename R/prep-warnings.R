@@ -1,0 +1,1 @@
+trial_warnings <- function(trial) NULL

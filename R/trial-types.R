@@ -1,0 +1,157 @@
+# The kinds of value that a field may hold: whether a value is of the kind, what
+# is wanted in words, and the same as JSON Schema. In the table of fields a type
+# is one of these words, perhaps with something behind it (`number 0..1`).
+
+field_types <- function() {
+  list(
+    text = new_type(is_text, "text", list(type = "string", pattern = "\\S")),
+    id = new_type(
+      function(x) is_text(x) && grepl(id_pattern, x), "a name of letters, digits, - and _, at most 60 long",
+      list(type = "string", pattern = id_pattern)
+    ),
+    integer = new_type(
+      function(x, more) is_number(x) && x == round(x) && in_range(x, more),
+      function(more) paste0("a whole number", range_words(more)), function(more) c(list(type = "integer"), range_schema(more))
+    ),
+    number = new_type(
+      function(x, more) is_number(x) && in_range(x, more),
+      function(more) paste0("a number", range_words(more)), function(more) c(list(type = "number"), range_schema(more))
+    ),
+    flag = new_type(function(x) isTRUE(x) || isFALSE(x), "true or false", list(type = "boolean")),
+    path = new_type(is_text, "the path of a file in the trial", list(type = "string", pattern = "\\S")),
+    choice = new_type(
+      function(x, more) is_text(x) && x %in% split_words(more, "|"),
+      function(more) paste("one of", gsub("|", ", ", more, fixed = TRUE)),
+      function(more) list(enum = as.list(split_words(more, "|"))),
+      known = function(more) split_words(more, "|")
+    ),
+    size = new_type(
+      function(x) {
+        ok <- function(v) v == round(v) && v >= 64 && v <= 8192
+        if (is_number(x)) ok(x) else is_numbers(x, 2) && all(vapply(x, ok, NA))
+      },
+      "[width, height] or a long edge, in whole pixels from 64 to 8192",
+      local({
+        edge <- list(type = "integer", minimum = 64, maximum = 8192)
+        list(anyOf = list(edge, list(type = "array", items = edge, minItems = 2, maxItems = 2)))
+      })
+    ),
+    point = new_type(
+      function(x) is_numbers(x, 2, c(0, 1)), "[x, y] as shares from 0 to 1", numbers_schema(2, c(0, 1))
+    ),
+    range = new_type(
+      function(x) is_numbers(x, 2, c(0, Inf)) && x[[1]] < x[[2]], "[from, to] with from below to",
+      list(type = "array", items = list(type = "number", minimum = 0), minItems = 2, maxItems = 2)
+    ),
+    paint = new_type(
+      function(x) is_text(x) && grepl(paint_pattern, x), "black, grey, white or #rrggbb",
+      list(type = "string", pattern = paint_pattern)
+    ),
+    colour = new_type(
+      function(x) is_text(x) && (x %in% colour_names()$colour || grepl(hex_pattern, x)),
+      function(more) paste0("#rrggbb or one of ", paste(colour_names()$colour, collapse = ", ")),
+      function(more) list(anyOf = list(list(enum = as.list(colour_names()$colour)), list(type = "string", pattern = hex_pattern))),
+      known = function(more) colour_names()$colour
+    ),
+    # A box inside the picture; `cut` may reach beyond its edges.
+    box = new_type(function(x) is_box(x, c(0, 1)), paste(box_words, "from 0 to 1"), numbers_schema(4, c(0, 1))),
+    cut = new_type(function(x) is_box(x, c(-4, 5)), paste(box_words, "where 0 to 1 is the picture"), numbers_schema(4, c(-4, 5))),
+    place = new_type(
+      function(x) (is_text(x) && x %in% names(place_boxes())) || is_box(x, c(0, 1)),
+      function(more) paste0(box_words, " from 0 to 1, or one of ", paste(names(place_boxes()), collapse = ", ")),
+      function(more) list(anyOf = list(list(enum = as.list(names(place_boxes()))), numbers_schema(4, c(0, 1)))),
+      known = function(more) names(place_boxes())
+    ),
+    bound = new_type(
+      function(x) !is.null(read_bound(x)),
+      "\"at least 0.3\", \"at most 0.3\" or \"between 0.2 and 0.5\", with numbers from 0 to 1",
+      list(type = "string", pattern = bound_pattern)
+    ),
+    list = new_type(
+      function(x, more) is.list(x) && is.null(names(x)) && in_range(length(x), more %|NA|% "1..1000000"),
+      function(more) {
+        few <- as.numeric(split_words(more %|NA|% "1..", ".."))[1]
+        if (few > 1) paste("a list with at least", few, "entries") else "a list with at least one entry"
+      },
+      function(more) {
+        ends <- as.numeric(split_words(more %|NA|% "1", ".."))
+        c(list(type = "array", minItems = ends[1]), if (length(ends) > 1) list(maxItems = ends[2]))
+      }
+    ),
+    map = new_type(is_keyed, "names with values", list(type = "object", minProperties = 1)),
+    record = new_type(is_keyed, "keys with values", list(type = "object"))
+  )
+}
+
+# `fits`, `words` and `schema` of a type; what does not depend on the part of
+# the type behind its word may be given plainly.
+new_type <- function(fits, words, schema, known = function(more) NULL) {
+  constant <- function(x) if (is.function(x)) x else function(more) x
+  list(
+    fits = if (length(formals(fits)) == 1) function(x, more) fits(x) else fits,
+    words = constant(words), schema = constant(schema), known = known
+  )
+}
+
+# A type as the table writes it, `number 0..1 or text`, taken apart: a list of
+# types, each with its word and what is behind it.
+parse_type <- function(type) {
+  lapply(split_words(type, " or "), function(one) {
+    word <- sub(" .*", "", one)
+    c(list(word = word, more = if (grepl(" ", one)) sub("^[^ ]+ ", "", one) else NA_character_), known_types[[word]])
+  })
+}
+
+type_words <- function(type) {
+  paste(vapply(parse_type(type), function(one) one$words(one$more), ""), collapse = ", or ")
+}
+
+`%|NA|%` <- function(a, b) if (is.na(a)) b else a
+split_words <- function(text, by) strsplit(text, by, fixed = TRUE)[[1]]
+is_number <- function(x) is.numeric(x) && length(x) == 1 && is.finite(x)
+is_text <- function(x) is.character(x) && length(x) == 1 && nzchar(trimws(x))
+is_keyed <- function(x) is.list(x) && !inherits(x, "yaml_code") && !is.null(names(x)) && length(x) > 0
+is_numbers <- function(x, n, ends = c(-Inf, Inf)) {
+  is.list(x) && length(x) == n && is.null(names(x)) && all(vapply(x, is_number, NA)) &&
+    all(unlist(x) >= ends[1] & unlist(x) <= ends[2])
+}
+is_box <- function(x, ends) is_numbers(x, 4, ends) && x[[1]] < x[[3]] && x[[2]] < x[[4]]
+box_words <- "a box [left, top, right, bottom] in shares"
+in_range <- function(x, more) {
+  ends <- if (!is.na(more)) as.numeric(split_words(more, ".."))
+  is.na(more) || (x >= ends[1] && (length(ends) < 2 || x <= ends[2]))
+}
+range_words <- function(more) if (is.na(more)) "" else paste0(" from ", sub("..", " to ", more, fixed = TRUE))
+range_schema <- function(more) {
+  ends <- if (is.na(more)) NULL else as.numeric(split_words(more, ".."))
+  if (is.na(more)) list() else list(minimum = ends[1], maximum = ends[2])
+}
+numbers_schema <- function(n, ends) {
+  list(type = "array", items = list(type = "number", minimum = ends[1], maximum = ends[2]), minItems = n, maxItems = n)
+}
+
+id_pattern <- "^[A-Za-z0-9][A-Za-z0-9_-]{0,59}$"
+hex_pattern <- "^#[0-9A-Fa-f]{6}$"
+paint_pattern <- "^(black|grey|white|#[0-9A-Fa-f]{6})$"
+share_pattern <- "(0|1|0?\\.[0-9]+|1\\.0+)"
+bound_pattern <- paste0(
+  "^(at least ", share_pattern, "|at most ", share_pattern,
+  "|between ", share_pattern, " and ", share_pattern, ")$"
+)
+
+# A bound in words as its lower and upper end, or NULL if it is none.
+read_bound <- function(text) {
+  if (!is.character(text) || length(text) != 1 || !grepl(bound_pattern, text)) {
+    return(NULL)
+  }
+  numbers <- as.numeric(regmatches(text, gregexpr("[0-9.]+", text))[[1]])
+  if (startsWith(text, "at least")) {
+    return(c(numbers, 1))
+  }
+  if (startsWith(text, "at most")) {
+    return(c(0, numbers))
+  }
+  if (numbers[1] <= numbers[2]) numbers else NULL
+}
+
+known_types <- field_types()

@@ -1,0 +1,34 @@
+// Maps that steer an engine, computed from a picture in OKLab.
+#pragma once
+#include <vector>
+
+#include "plane.h"
+
+namespace sprenn {
+
+// Thin outlines: 1 on an edge, 0 elsewhere. Gradient of lightness, thinned
+// across its direction, followed from strong pixels along weaker ones (Canny
+// 1986); both thresholds come from the picture's own gradients.
+Plane thin_edges(const Picture& oklab);
+
+// Broad outlines from 0 to 1: the strongest colour gradient over three scales.
+Plane soft_edges(const Picture& oklab);
+
+// Connected regions of nearly one colour. `label` counts from 0, row by row;
+// `size` is in pixels, `mean` in OKLab.
+struct Areas {
+  int width = 0;
+  int height = 0;
+  std::vector<int> label;
+  std::vector<int> size;
+  std::vector<float> mean[3];
+};
+
+// Colours in a few groups, their connected regions, and regions smaller than
+// `smallest` (a share of the picture) given to the neighbour nearest in colour.
+Areas find_areas(const Picture& oklab, int colours, double smallest);
+
+// The regions painted flat in their mean colours.
+Picture paint_areas(const Areas& areas);
+
+}  // namespace sprenn
