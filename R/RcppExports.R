@@ -41,8 +41,16 @@ core_pack <- function(values) {
     .Call(`_sprenn_core_pack`, values)
 }
 
-core_share_above <- function(pixels, value) {
-    .Call(`_sprenn_core_share_above`, pixels, value)
+core_unpack <- function(bytes, width, height, channels, depth) {
+    .Call(`_sprenn_core_unpack`, bytes, width, height, channels, depth)
+}
+
+core_glance <- function(pixels, width, height) {
+    .Call(`_sprenn_core_glance`, pixels, width, height)
+}
+
+core_glance_bytes <- function(bytes, columns, rows, width, height) {
+    .Call(`_sprenn_core_glance_bytes`, bytes, columns, rows, width, height)
 }
 
 core_field_cosine <- function(cosine_a, sine_a, cosine_b, sine_b, weight) {

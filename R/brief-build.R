@@ -17,7 +17,7 @@ brief_problems <- function(read, suite) {
       }
     )
   }
-  problems <- if (is.null(brief$purposes)) {
+  if (is.null(brief$purposes)) {
     one(brief, brief$job, "", "job")
   } else {
     bind_problems(lapply(names(brief$purposes), function(job) {
@@ -25,7 +25,6 @@ brief_problems <- function(read, suite) {
       one(brief$purposes[[job]], job, paste0(place, "."), place)
     }))
   }
-  place_problems(problems, read$line)
 }
 
 # A brief has one purpose for a job (NA: all cases) or several, each for its own.

@@ -20,7 +20,17 @@ cli_commands <- function() {
       ),
       run = cli_new, note = "Example: sprenn new my-trial --from ~/pictures --look oil.jpg --prompt \"an oil painting\""
     ),
-    check = new_command("Read a trial and tell all that is wrong with it.", "TRIAL", run = cli_check),
+    check = new_command(
+      "Read a trial and tell all that is wrong with it, or may be.", "TRIAL",
+      list(option("strict", "logical", FALSE, "leave with status 1 if there is a warning")), cli_check
+    ),
+    prepare = new_command(
+      "Show what every engine will be given.", "TRIAL",
+      list(
+        option("out", "character", NULL, "the folder to write to [prepared, in the trial]", "FOLDER"),
+        option("width", "integer", 1600L, "the sheets' width in pixels [%default]", "PIXELS")
+      ), cli_prepare
+    ),
     plan = new_command("Show what a run would make and what that costs.", "TRIAL", run = cli_plan),
     run = new_command(
       "Make the takes; goes on where it stopped.", "TRIAL",
@@ -70,11 +80,30 @@ split_files <- function(files) if (!is.null(files)) strsplit(files, ",", fixed =
 next_steps <- function(steps) cat("", "Next:", paste0("  ", trimws(steps)), sep = "\n")
 
 cli_check <- function(given) {
-  trial <- read_trial(given$places)
+  trial <- read_trial(given$places, progress = progress_bar("reading"))
+  warnings <- trial_warnings(trial)
   cat(format(trial), sep = "\n")
-  notes <- plan_notes(trial)
-  for (note in notes) cat(strwrap(note, 100, initial = "note: ", exdent = 6), sep = "\n")
-  cat("All is well: suite.yml, lineup.yml, brief.yml and every picture can be used.\n")
+  for (file in unique(warnings$file)) {
+    own <- warnings[warnings$file == file, ]
+    cat("\n", file, ": ", count_words(nrow(own), "warning"), "\n", sep = "")
+    for (i in seq_len(nrow(own))) {
+      cat(paste0("  line ", own$line[i], ", ", own$place[i]), strwrap(own$found[i], 92, initial = "    found  ", prefix = "           "), strwrap(own$wanted[i], 92, initial = "    better ", prefix = "           "), sep = "\n")
+    }
+  }
+  cat("\n")
+  for (note in plan_notes(trial)) cat(strwrap(note, 100, initial = "note: ", exdent = 6), sep = "\n")
+  cat("All files and pictures can be used; ", if (nrow(warnings)) paste0("`sprenn prepare ", given$places, "` draws what the warnings mean") else "there is nothing to warn of", ".\n", sep = "")
+  if (given$strict && nrow(warnings)) 1L else 0L
+}
+
+cli_prepare <- function(given) {
+  made <- prepare_trial(given$places, folder = given$out, width = given$width, progress = progress_bar("preparing"))
+  folder <- given$out %||% file.path(given$places, "prepared")
+  cat(count_words(nrow(made), "case"), ", ", count_words(sum(made$warnings), "warning"), ".\n", sep = "")
+  cat(
+    paste0("  ", file.path(folder, unique(basename(made$sheet))), "  the originals, what is given of them, guides, masks"),
+    paste0("  ", file.path(folder, "pictures"), "  the same, a picture a case"), paste0("  ", file.path(folder, "inputs"), "  the fitted pictures themselves"), sep = "\n"
+  )
   0L
 }
 

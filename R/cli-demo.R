@@ -5,7 +5,8 @@
 #' a report.
 #'
 #' @param trial The folder to make. It must not exist, or be empty.
-#' @param cases How many of the demo's five cases to take.
+#' @param cases How many of the demo's cases to take, 1 to 5; all of them if
+#'   `NULL`.
 #' @param progress A function that is given one word and returns a progress
 #'   function for [run_trial()] or [score_run()], or `NULL`.
 #' @return The verdict of [choose_pipeline()], invisibly.
@@ -16,7 +17,7 @@
 #' make_demo(folder, cases = 1)
 #' unlink(folder, recursive = TRUE)
 #' }
-make_demo <- function(trial = "brackwater", cases = 5, progress = NULL) {
+make_demo <- function(trial = "brackwater", cases = NULL, progress = NULL) {
   bar <- function(what) if (!is.null(progress)) progress(what)
   new_trial(trial, demo = TRUE, cases = cases)
   read <- read_trial(trial)

@@ -17,7 +17,7 @@ build_engines <- function(read, folder, given) {
       "call: package::function or file: path.R (one of them) that gives an engine(); see examples/own-engine.R"
     ))
   }
-  list(engines = engines, problems = place_problems(problems, read$line))
+  list(engines = engines, problems = problems)
 }
 
 build_engine <- function(wanted, folder) {
@@ -112,7 +112,7 @@ setting_of <- function(pipeline, name) {
 }
 
 number_or_na <- function(value) if (is.numeric(value)) as.numeric(value) else NA_real_
-sort_by_name <- function(values) if (length(values) == 0) list() else values[order(names(values))]
+sort_by_name <- function(values) if (length(values) == 0) list() else values[order(names(values), method = "radix")]
 
 # Pairs of pipelines that ask the same engine for the same: what an engine calls
 # itself counts, not the name that the lineup gives it.

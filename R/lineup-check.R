@@ -16,14 +16,14 @@ lineup_problems <- function(read, engines) {
     # A pipeline with a problem of its own may be the one that is meant.
     problems <- c(problems, list(sweep_problems(lineup$sweeps[[i]], paste0("sweeps[", i, "]"), pipelines[sound], engines, all = length(sound) == length(pipelines))))
   }
-  problems <- place_problems(bind_problems(unname(problems)), read$line)
+  problems <- bind_problems(unname(problems))
   if (nrow(problems) + nrow(read$problems) > 0 || is.null(lineup)) {
     return(problems)
   }
   same <- same_recipes(build_lineup(lineup, engines)$pipelines, engines)
-  place_problems(bind_problems(lapply(same, function(pair) {
+  bind_problems(lapply(same, function(pair) {
     new_problem("lineup.yml", "pipelines", paste(pair, collapse = " and "), "pipelines that differ in something: these two are one and the same")
-  })), read$line)
+  }))
 }
 
 step_problems <- function(step, place, engines, described) {

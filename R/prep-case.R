@@ -21,11 +21,15 @@ prepare_one <- function(reference, case, suite, size) {
 # A reference, or a map that is drawn over it, brought to the canvas of its case
 # and set into `size`.
 place_on_canvas <- function(pixels, reference, case, suite, size, fill) {
-  frame <- case_frame(case, suite)
-  place <- frame_inside(size, frame)
+  place <- frame_inside(size, case_frame(case, suite))
+  reflect_into(lay_window(pixels, window_at(case, suite, reference, place), place[3:4], fill), place, size)
+}
+
+# Where a reference comes to lie on its canvas when that is brought to `place`.
+window_at <- function(case, suite, reference, place) {
   window <- canvas_window(case, suite, reference)
-  window$target <- window$target * rep(place[3:4] / frame, 2)
-  reflect_into(lay_window(pixels, window, place[3:4], fill), place, size)
+  window$target <- window$target * rep(place[3:4] / case_frame(case, suite), 2)
+  window
 }
 
 fitted_reference <- function(case, suite) prepare_one(case$reference, case, suite, case_frame(case, suite))
@@ -48,8 +52,9 @@ case_mask <- function(case, suite, size) {
     if (softness > 0) mask <- core_blur(mask, softness / 2)
   }
   if (grown) {
-    inside <- place_on_canvas(array(0, c(8, 8, 3)), reference, case, suite, size, c(1, 1, 1))[, , 1]
-    mask <- pmax(mask, inside)
+    place <- frame_inside(size, case_frame(case, suite))
+    bare <- uncovered(window_at(case, suite, reference, place), place[3:4])
+    mask <- pmax(mask, reflect_into(array(bare, c(dim(bare), 1)), place, size)[, , 1])
   }
   pmin(pmax(mask, 0), 1)
 }
@@ -176,12 +181,12 @@ prepare_reference <- function(picture, frame, fit = "crop", focus = c(0.5, 0.5),
     box = checkmate::check_numeric(box, lower = -4, upper = 5, len = 4, any.missing = FALSE),
     fill = checkmate::check_string(fill, pattern = paint_pattern)
   )
-  if (box[1] >= box[3] || box[2] >= box[4]) stop_sprenn("argument", c("`box` must run from left to right and from top to bottom."))
+  if (box[1] >= box[3] || box[2] >= box[4]) stop_sprenn("argument", c("These arguments can't be used:", x = "`box` must run from left to right and from top to bottom."))
   own <- dim(pixels)[2:1]
   window <- fit_window(own, frame, list(fit = fit, focus = focus, box = box))
   list(
     picture = lay_window(pixels, window, as.integer(frame), paint_values(fill)),
-    mask = if (fit == "extend") lay_window(array(0, c(8, 8, 3)), list(source = c(0, 0, 1, 1), target = window$target), as.integer(frame), c(1, 1, 1))[, , 1],
+    mask = if (fit == "extend") uncovered(window, as.integer(frame)),
     source = window$source, target = window$target
   )
 }

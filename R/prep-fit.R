@@ -65,6 +65,16 @@ lay_window <- function(pixels, window, frame, fill) {
   out
 }
 
+# 1 where a window leaves the canvas bare (rows x columns), 0 where the picture is.
+uncovered <- function(window, frame) {
+  source <- window$source
+  scale <- (window$target[3:4] - window$target[1:2]) / (source[3:4] - source[1:2])
+  there <- round(rep(window$target[1:2], 2) + (pmin(pmax(source, 0), 1) - rep(source[1:2], 2)) * rep(scale, 2))
+  bare <- matrix(1, frame[2], frame[1])
+  bare[seq_len(frame[2]) > there[2] & seq_len(frame[2]) <= there[4], seq_len(frame[1]) > there[1] & seq_len(frame[1]) <= there[3]] <- 0
+  bare
+}
+
 take_window <- function(pixels, source, fill) {
   own <- dim(pixels)[2:1]
   from <- round(source[1:2] * own)
@@ -136,8 +146,4 @@ reflect <- function(at, n) {
 bring_back <- function(pixels, frame) {
   place <- frame_inside(dim(pixels)[2:1], frame)
   pixels[place[2] + seq_len(place[4]), place[1] + seq_len(place[3]), , drop = FALSE]
-}
-
-pixel_hash <- function(pixels) {
-  digest::digest(c(writeBin(dim(pixels)[1:2], raw()), core_pack(pixels)), algo = "sha256", serialize = FALSE)
 }

@@ -3,7 +3,8 @@
 
 picture_formats <- c(png = "png", jpeg = "jpg", webp = "webp", tiff = "tif")
 
-# `format`, `width`, `height` and `frames`, or NULL for anything else.
+# `format`, `width`, `height`, `bits` a channel and `frames`, or NULL for
+# anything else.
 picture_facts <- function(bytes) {
   facts <- switch(file_kind(bytes), png = png_facts(bytes), jpeg = jpeg_facts(bytes), webp = webp_facts(bytes), tiff = tiff_facts(bytes))
   if (!is.null(facts) && all(is.finite(c(facts$width, facts$height))) && facts$width >= 1 && facts$height >= 1) facts
@@ -45,7 +46,7 @@ number_at <- function(bytes, at, n, big) {
 png_facts <- function(bytes) {
   chunks <- png_chunks(bytes)
   frames <- if ("acTL" %in% chunks$kind) big_endian(bytes, chunks$at[match("acTL", chunks$kind)] + 8, 4) else 1
-  if (length(bytes) >= 33) list(format = "png", width = big_endian(bytes, 17, 4), height = big_endian(bytes, 21, 4), frames = frames)
+  if (length(bytes) >= 33) list(format = "png", width = big_endian(bytes, 17, 4), height = big_endian(bytes, 21, 4), frames = frames, bits = as.integer(bytes[25]))
 }
 
 # Where the chunks of a PNG file begin (their length field), what kind they are
@@ -71,7 +72,7 @@ jpeg_facts <- function(bytes) {
   frame_markers <- c(0xc0:0xc3, 0xc5:0xc7, 0xc9:0xcb, 0xcd:0xcf)
   for (segment in jpeg_segments(bytes)) {
     if (segment$marker %in% frame_markers) {
-      return(list(format = "jpeg", width = big_endian(bytes, segment$at + 7, 2), height = big_endian(bytes, segment$at + 5, 2), frames = 1))
+      return(list(format = "jpeg", width = big_endian(bytes, segment$at + 7, 2), height = big_endian(bytes, segment$at + 5, 2), frames = 1, bits = 8))
     }
   }
   NULL
@@ -108,7 +109,7 @@ webp_facts <- function(bytes) {
     )
   )
   moving <- bytes[16] == as.raw(0x58) && bitwAnd(as.integer(bytes[21]), 2L) > 0
-  if (!is.null(size)) list(format = "webp", width = size[1], height = size[2], frames = if (moving) Inf else 1)
+  if (!is.null(size)) list(format = "webp", width = size[1], height = size[2], frames = if (moving) Inf else 1, bits = 8)
 }
 
 tiff_facts <- function(bytes) {
@@ -121,7 +122,13 @@ tiff_facts <- function(bytes) {
     count <- read(bytes, at, 2)
     at <- if (is.na(count)) NA else read(bytes, at + 2 + 12 * count, 4) + 1
   }
-  if (!is.null(first)) list(format = "tiff", width = first["256"], height = first["257"], frames = frames)
+  if (is.null(first)) {
+    return(NULL)
+  }
+  # Several channels keep their bits elsewhere in the file, behind an offset.
+  bits <- first["258"]
+  if (!is.na(bits) && bits > 64) bits <- read(bytes, bits + 1, 2)
+  list(format = "tiff", width = unname(first["256"]), height = unname(first["257"]), frames = frames, bits = if (is.na(bits)) 8 else unname(bits))
 }
 
 # The numeric fields of a TIFF directory by their tags.
@@ -136,4 +143,23 @@ tiff_fields <- function(bytes, at, read) {
     if (kind %in% 3) read(bytes, entry + 8, 2) else read(bytes, entry + 8, 4)
   }, 0)
   stats::setNames(values, vapply(entries, function(entry) as.character(read(bytes, entry, 2)), ""))
+}
+
+# Whether a file of a known format lacks its end.
+ends_early <- function(bytes, format) {
+  switch(format,
+    png = !"IEND" %in% png_chunks(bytes)$kind,
+    jpeg = {
+      end <- length(bytes)
+      if (all(bytes[c(end - 1, end)] == c(0xff, 0xd9))) {
+        return(FALSE)
+      }
+      segments <- jpeg_segments(bytes)
+      last <- segments[[length(segments)]]
+      data <- bytes[-seq_len(last$at)]
+      last$marker != 0xda || !any(data[-length(data)] == as.raw(0xff) & data[-1] == as.raw(0xd9))
+    },
+    webp = little_endian(bytes, 5, 4) + 8 > length(bytes),
+    FALSE
+  )
 }

@@ -33,6 +33,12 @@ read_picture <- function(path, backdrop = "white") {
   check_arguments(
     path = checkmate::check_string(path, min.chars = 1), backdrop = checkmate::check_string(backdrop, pattern = paint_pattern)
   )
+  bytes <- picture_bytes(path)
+  tryCatch(decode_picture(bytes, backdrop, NULL), error = function(e) stop_damaged(path, e))
+}
+
+# The bytes of a file that may be decoded.
+picture_bytes <- function(path) {
   wrong <- if (!file.exists(path)) {
     "no such file"
   } else if (dir.exists(path)) {
@@ -46,8 +52,10 @@ read_picture <- function(path, backdrop = "white") {
   bytes <- tryCatch(read_bytes(path), error = function(e) stop_picture(path, "a file that can't be read"), warning = function(w) stop_picture(path, "a file that can't be read"))
   wrong <- bytes_problem(bytes)
   if (!is.null(wrong)) stop_picture(path, wrong)
-  tryCatch(decode_picture(bytes, backdrop), error = function(e) stop_picture(path, paste0("a damaged picture (", one_line(e), ")")))
+  bytes
 }
+
+stop_damaged <- function(path, e) stop_picture(path, paste0("a damaged picture (", one_line(e), ")"))
 
 stop_picture <- function(path, found) {
   stop_sprenn("picture", c(
@@ -75,79 +83,60 @@ bytes_problem <- function(bytes) {
     return(paste0("a picture of ", facts$width, " x ", facts$height, " pixels"))
   }
   if (facts$frames > 1) {
-    if (is.finite(facts$frames)) paste("a file of", facts$frames, "pictures") else "an animation"
+    return(if (is.finite(facts$frames)) paste("a file of", facts$frames, "pictures") else "an animation")
   }
+  # Decoders fill up what is missing, some without a word.
+  if (ends_early(bytes, facts$format)) paste("a", toupper(facts$format), "file that ends too early")
 }
 
-# Pixels of an encoded picture: plain, undamaged PNG by the png package, which is
-# several times faster; the rest by ImageMagick, which stands damaged bytes. Both
-# are given bytes whose kind is known, and no file name.
-decode_picture <- function(bytes, backdrop = "white") {
-  wrong <- bytes_problem(bytes)
+# Pixels of an encoded picture.
+decode_picture <- function(bytes, backdrop = "white", wrong = bytes_problem(bytes)) {
   if (!is.null(wrong)) stop(wrong)
+  samples <- decode_samples(bytes)
+  pixels <- core_unpack(samples$bytes, samples$size[1], samples$size[2], samples$channels, samples$depth)
+  if (samples$grey && samples$channels == 4) pixels <- pixels[, , c(1, 4), drop = FALSE]
+  if (!is.null(samples$shrunk_from)) attr(pixels, "shrunk_from") <- samples$shrunk_from
+  flatten_picture(pixels, bytes, samples$format, backdrop)
+}
+
+# What ImageMagick makes of bytes whose kind is known and whose structure is
+# whole; it is given no file name. The samples come straight out of its memory.
+decode_samples <- function(bytes) {
   facts <- picture_facts(bytes)
   size <- c(facts$width, facts$height)
-  small <- prod(size) <= large_pixels
-  pixels <- if (facts$format == "png" && small && is_plain_png(bytes)) decode_png(bytes) else decode_by_magick(bytes)
-  if (length(dim(pixels)) == 2) pixels <- array(pixels, c(dim(pixels), 1))
-  own <- dim(pixels)[2:1]
-  if (max(own) < max(size)) attr(pixels, "shrunk_from") <- as.numeric(size)
-  flatten_picture(pixels, bytes, facts$format, backdrop)
-}
-
-# Whether a PNG file has 8 or 16 bits of grey or colour, no palette, no
-# interlacing, nothing about orientation, and every checksum in order: the png
-# package writes past its memory when handed damaged files.
-is_plain_png <- function(bytes) {
-  if (!as.integer(bytes[25]) %in% c(8, 16) || !as.integer(bytes[26]) %in% c(0, 2, 4, 6) || any(bytes[27:29] != 0)) {
-    return(FALSE)
-  }
-  chunks <- png_chunks(bytes)
-  last <- match("IEND", chunks$kind)
-  if (is.na(last) || chunks$at[last] + 11 + chunks$size[last] > length(bytes)) {
-    return(FALSE)
-  }
-  sound <- vapply(seq_len(last), function(i) {
-    end <- chunks$at[i] + 7 + chunks$size[i]
-    stated <- sub("^0+", "", paste(bytes[end + 1:4], collapse = ""))
-    sub("^0+", "", digest::digest(bytes[(chunks$at[i] + 4):end], algo = "crc32", serialize = FALSE)) == stated
-  }, NA)
-  kinds <- chunks$kind[seq_len(last)]
-  data <- which(kinds == "IDAT")
-  critical <- kinds[grepl("^[A-Z]", kinds)]
-  all(sound) && kinds[1] == "IHDR" && sum(kinds == "IHDR") == 1 && length(data) > 0 && all(diff(data) == 1) &&
-    all(critical %in% c("IHDR", "IDAT", "IEND")) && !any(c("tRNS", "eXIf") %in% kinds)
-}
-
-decode_png <- function(bytes) {
-  # The decoder warns, and goes on with half a picture, when the data end early.
-  tryCatch(png::readPNG(bytes), warning = function(w) stop(conditionMessage(w)))
-}
-
-decode_by_magick <- function(bytes) {
   picture <- withCallingHandlers(magick::image_read(bytes), warning = function(w) invokeRestart("muffleWarning"))
-  if (length(picture) == 0) stop("its data end too early")
+  if (length(picture) == 0) stop("its data are not in order")
   if (length(picture) > 1) stop("more than one picture")
   picture <- magick::image_orient(picture)
-  if (magick::image_info(picture)$colorspace != "Gray") picture <- magick::image_convert(picture, colorspace = "sRGB")
   # No working size comes near this one, so nothing that counts is lost.
-  picture <- magick::image_resize(picture, "4096x4096>")
-  # Through PNG, since only so 16 bits come out as 16 bits.
-  decode_png(magick::image_write(magick::image_strip(picture), format = "png", depth = 16))
+  if (prod(size) > large_pixels) picture <- magick::image_resize(picture, "4096x4096>")
+  info <- magick::image_info(picture)
+  grey <- info$colorspace == "Gray"
+  if (!grey && info$colorspace != "sRGB") picture <- magick::image_convert(picture, colorspace = "sRGB")
+  layout <- if (info$matte) "rgba" else if (grey) "gray" else "rgb"
+  depth <- if (facts$bits > 8) 16L else 8L
+  own <- c(info$width, info$height)
+  list(
+    bytes = magick::image_write(picture, format = layout, depth = depth), size = own, depth = depth,
+    channels = c(rgba = 4L, rgb = 3L, gray = 1L)[[layout]], grey = grey, format = facts$format,
+    shrunk_from = if (max(own) < max(size)) size
+  )
 }
 
 # One to four channels to three: colours to sRGB, transparency on the backdrop.
 flatten_picture <- function(pixels, bytes, format, backdrop) {
-  kept <- attributes(pixels)["shrunk_from"]
+  shrunk_from <- attr(pixels, "shrunk_from")
   channels <- dim(pixels)[3]
   alpha <- if (channels %in% c(2, 4)) c(pixels[, , channels])
   pixels <- to_srgb(if (is.null(alpha)) pixels else pixels[, , -channels, drop = FALSE], bytes, format)
-  kept$profile <- attr(pixels, "profile")
+  profile <- attr(pixels, "profile")
   if (dim(pixels)[3] == 1) pixels <- pixels[, , c(1, 1, 1), drop = FALSE]
   if (!is.null(alpha) && any(alpha < 1)) {
     pixels <- pixels * alpha + rep(paint_values(backdrop), each = length(alpha)) * (1 - alpha)
   }
-  attributes(pixels) <- c(list(dim = dim(pixels)), Filter(Negate(is.null), kept))
+  # Setting an attribute copies the pixels.
+  if (!identical(attr(pixels, "shrunk_from"), shrunk_from)) attr(pixels, "shrunk_from") <- shrunk_from
+  if (!identical(attr(pixels, "profile"), profile)) attr(pixels, "profile") <- profile
   pixels
 }
 

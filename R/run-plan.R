@@ -31,7 +31,7 @@ plan_run <- function(trial) {
   seeds <- trial$suite$seeds[grid$seed]
   keys <- paste(recipes[grid$pipeline], inputs[grid$case], seeds)
   plan <- tibble::tibble(
-    take = substr(vapply(keys, digest::digest, "", algo = "sha256", serialize = FALSE, USE.NAMES = FALSE), 1, 20),
+    take = substr(sha256_of(keys), 1, 20),
     pipeline = pipelines$pipeline[grid$pipeline],
     case = vapply(trial$suite$cases, `[[`, "", "id")[grid$case],
     seed = seeds,

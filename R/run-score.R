@@ -55,7 +55,7 @@ measures_version <- "1"
 score_take <- function(store, trial, case, take, kept) {
   frame <- case_frame(case, trial$suite)
   bytes <- read_bytes(take_path(store, take$file))
-  if (digest::digest(bytes, algo = "sha256", serialize = FALSE) != take$sha256) {
+  if (sha256_of(bytes) != take$sha256) {
     stop_sprenn("store", c(
       paste0("The picture of take ", take$take, " is not the one that was recorded."),
       x = take_path(store, take$file), i = "Delete that file and run again: the take is made anew."

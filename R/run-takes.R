@@ -133,7 +133,7 @@ describe_request <- function(request, pipeline, take, inputs) {
   plain$reference <- NULL
   plain$references <- hashes("references", request$references)
   plain$looks <- hashes("looks", request$looks)
-  plain$mask <- hashes("mask", if (!is.null(request$mask)) list(array(request$mask, c(dim(request$mask), 1))))
+  plain$mask <- hashes("mask", if (!is.null(request$mask)) list(array(request$mask, c(dim(request$mask), 3))))
   pictures <- hashes("guides", lapply(request$guides, `[[`, "picture"))
   plain$guides <- lapply(names(request$guides), function(kind) {
     c(list(kind = kind, picture = pictures[[kind]]), request$guides[[kind]][c("weight", "release")])

@@ -97,15 +97,8 @@ sheet_layout <- function(grid, width) {
 }
 
 paint_sheet <- function(grid, layout, verdict, seed) {
-  grid::grid.newpage()
-  grid::grid.rect(gp = grid::gpar(fill = "white", col = NA))
-  say <- function(text, x, y, size = 12, colour = "#222222", bold = FALSE, most = layout$cell) {
-    style <- grid::gpar(fontsize = size, col = colour, fontface = if (bold) "bold" else "plain")
-    grid::grid.text(
-      fit_text(text, most, style), grid::unit(x, "native"), grid::unit(y, "native"), just = c("left", "top"), gp = style
-    )
-  }
-  grid::pushViewport(grid::viewport(xscale = c(0, layout$width), yscale = c(layout$height, 0)))
+  open_page(layout$width, layout$height)
+  say <- function(..., most = layout$cell) put_text(..., most = most)
   say(paste0(verdict$suite$title, ", seed ", seed), 8, 8, 18, bold = TRUE, most = layout$width)
   say(
     "Under each take: structure, adherence, style. A green edge marks a keeper; what else is wrong is named in red.",
@@ -131,7 +124,20 @@ paint_sheet <- function(grid, layout, verdict, seed) {
       say(cell$notes, left(k + 1), top + layout$picture + 22, 11.5, "#b03a1a")
     }
   }
-  grid::popViewport()
+}
+
+# A white page measured in pixels from its top left corner.
+open_page <- function(width, height) {
+  grid::grid.newpage()
+  grid::grid.rect(gp = grid::gpar(fill = "white", col = NA))
+  grid::pushViewport(grid::viewport(xscale = c(0, width), yscale = c(height, 0)))
+}
+
+put_text <- function(text, x, y, size = 12, colour = "#222222", bold = FALSE, most) {
+  style <- grid::gpar(fontsize = size, col = colour, fontface = if (bold) "bold" else "plain")
+  grid::grid.text(
+    fit_text(text, most, style), grid::unit(x, "native"), grid::unit(y, "native"), just = c("left", "top"), gp = style
+  )
 }
 
 # Cuts text that is too long for its place, measured as it is drawn.
@@ -147,6 +153,7 @@ fit_text <- function(text, most, style) {
   paste0(substr(text, 1, letters), "\u2026")
 }
 
+# Draws pixels as large as the cell allows; returns the size that they took.
 draw_cell <- function(pixels, x, y, layout, edge = "#bbbbbb") {
   width <- layout$cell
   height <- layout$picture
@@ -164,4 +171,5 @@ draw_cell <- function(pixels, x, y, layout, edge = "#bbbbbb") {
     grid::unit(x, "native"), grid::unit(y, "native"), grid::unit(width, "native"), -grid::unit(height, "native"),
     just = c("left", "top"), gp = grid::gpar(fill = if (is.null(pixels)) "#f2f2f2" else NA, col = edge, lwd = if (edge == "#bbbbbb") 1 else 3)
   )
+  c(width, height)
 }

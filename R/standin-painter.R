@@ -34,7 +34,9 @@ starting_picture <- function(request, scene) {
     if (is.na(scene)) scene <- sample(tile_names(), 1)
     return(draw_tile(scene, size[1], size[2], request$seed))
   }
-  pictures <- lapply(request$references, resample_picture, size[2], size[1])
+  pictures <- request$references
+  if (length(pictures) == 0) pictures <- list(request$reference)
+  pictures <- lapply(pictures, resample_picture, size[2], size[1])
   picture <- pictures[[1]]
   for (i in seq_along(pictures)[-1]) {
     share <- request$reference_weights[i] / sum(request$reference_weights[seq_len(i)])

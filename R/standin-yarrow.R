@@ -7,7 +7,8 @@
 #' `yarrow` is local, free and repeatable. Its own knob runs from 0 to 1 and a
 #' higher value *changes* more. It needs sizes in multiples of 64 and wrecks
 #' others. Checkpoint `tide` paints evenly; `ember` turns too hard in colour
-#' when guidance goes above 10.
+#' when guidance goes above 10. The add-on `grain` gives the tooth of a rough
+#' paper.
 #'
 #' `bracken` stands in for a hosted service with a price. Its own knob runs
 #' from 1 to 100 and a higher value *keeps* more: hardly anything happens up to
@@ -26,6 +27,7 @@ standin_yarrow <- function() {
       checkpoints = list(tide = list(multiple_of = 64), ember = list(multiple_of = 64)),
       settings = list(guidance = c(1, 20), steps = c(1, 60)),
       hold = c(at_0 = 1, at_1 = 0),
+      add_ons = "grain",
       takes = c("look", "mask", "references", "text_alone", "negative", "edges", "soft_edges", "areas"), repeatable = TRUE, price = 0, seconds = 0.3
     ),
     make = function(request) take_result(yarrow_picture(request, seen), cost = 0)
@@ -44,8 +46,16 @@ yarrow_picture <- function(request, seen) {
   if (request$checkpoint == "ember") {
     picture <- clamp(0.5 + (picture - 0.5) * (1.12 + 0.12 * max(0, guidance - 10)))
   }
+  grain <- request$add_ons$grain %||% 0
+  if (grain != 0) picture <- add_grain(picture, grain, request$seed)
   if (any(request$size %% 64 != 0)) picture <- wreck(picture)
   picture
+}
+
+# The add-on: the tooth of a rough paper.
+add_grain <- function(picture, weight, seed) {
+  tooth <- with_drawing_seed(seed, smooth_noise(dim(picture)[1], dim(picture)[2], 2))
+  clamp(picture + 0.12 * weight * c(tooth))
 }
 
 # A size that the checkpoint was not made for: everything comes twice.

@@ -9,7 +9,7 @@ record_plan <- function(store, trial, plan) {
   versions <- vapply(trial$lineup$engines, function(engine) engine$about$version, "")
   DBI::dbWithTransaction(store$db, {
     set_facts(store,
-      suite_fingerprint = fingerprint_suite(trial$suite), suite_parts = to_json(as.list(suite_parts(trial$suite))), suite = trial$suite$suite, title = trial$suite$title,
+      suite_fingerprint = fingerprint_suite(trial$suite), suite_content = suite_content(trial$suite), suite = trial$suite$suite, title = trial$suite$title,
       sprenn_version = as.character(utils::packageVersion("sprenn"))
     )
     DBI::dbExecute(
@@ -40,7 +40,7 @@ record_plan <- function(store, trial, plan) {
 check_suite_is_same <- function(store, suite) {
   known <- get_facts(store)
   if (!is.null(known$suite_fingerprint) && known$suite_fingerprint != fingerprint_suite(suite)) {
-    stop_for_changed_suite(store$run, unlist(jsonlite::fromJSON(known$suite_parts)), suite_parts(suite))
+    stop_for_changed_suite(store$run, known$suite_content, suite_content(suite))
   }
 }
 
@@ -50,7 +50,7 @@ to_json <- function(x) {
 
 # Writes a picture under the hash of its bytes and returns its file name.
 write_picture <- function(store, bytes) {
-  sha <- digest::digest(bytes, algo = "sha256", serialize = FALSE)
+  sha <- sha256_of(bytes)
   ending <- picture_formats[[picture_facts(bytes)$format]]
   file <- file.path(substr(sha, 1, 2), paste0(sha, ".", ending))
   path <- take_path(store, file)

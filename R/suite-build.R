@@ -84,7 +84,7 @@ build_phrase <- function(phrase) {
 
 # The mark of drafted words: it fits them and no others, so that touching the
 # words is enough to make them a person's own.
-draft_mark <- function(say) substr(digest::digest(enc2utf8(say), algo = "sha256", serialize = FALSE), 1, 8)
+draft_mark <- function(say) substr(sha256_of(say), 1, 8)
 
 # The probe as its measure takes it: which measure, where, and the bound under
 # the name of what is bounded.

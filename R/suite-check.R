@@ -13,7 +13,7 @@ suite_problems <- function(read, files) {
     place <- paste0("cases[", i, "]")
     problems <- c(problems, list(look_problems(cases[[i]]$look, names(suite$looks), place), shape_problems(cases[[i]], place, files)))
   }
-  place_problems(bind_problems(problems), read$line)
+  bind_problems(problems)
 }
 
 # Ids that two entries share, whichever way they are written: files are named

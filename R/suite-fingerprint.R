@@ -2,20 +2,21 @@
 # layout don't count, nor how a picture happens to be packed or named, nor the
 # order of cases and seeds, nor the title, nor who drafted a phrase.
 
-fingerprint_suite <- function(suite) hash_of(as.list(suite_parts(suite)))
+fingerprint_suite <- function(suite) sha256_of(suite_content(suite))
 
-# A hash for every part of the suite that a person could change, named by the
-# place in suite.yml.
-suite_parts <- function(suite) {
-  looks <- lapply(suite$looks, function(paths) unname(vapply(paths, function(path) suite$files[[path]]$hash, "")))
-  names(looks) <- paste0("looks.", names(looks), recycle0 = TRUE)
-  cases <- lapply(suite$cases, function(case) {
-    facts <- case_facts(case, suite)
-    stats::setNames(facts, paste0("cases.", case$id, ".", names(facts)))
-  })
-  parts <- c(list(suite = suite$suite, seeds = sort(suite$seeds), size = suite$size), looks, unlist(cases, recursive = FALSE))
-  parts <- vapply(parts, hash_of, "")
-  parts[order(names(parts), method = "radix")]
+# The suite's meaning as JSON, always written the same way.
+suite_content <- function(suite) {
+  looks <- lapply(suite$looks, function(paths) lapply(unname(paths), function(path) suite$files[[path]]$hash))
+  cases <- lapply(suite$cases, function(case) lapply(case_facts(case, suite), spell_out))
+  names(cases) <- vapply(suite$cases, `[[`, "", "id")
+  to_json(list(suite = suite$suite, seeds = as.list(sort(suite$seeds)), size = as.list(suite$size), looks = sort_by_name(looks), cases = sort_by_name(cases)))
+}
+
+# Nested values as texts with their places, which is quicker to write as JSON
+# than one value after the other.
+spell_out <- function(part) {
+  values <- unlist(part)
+  I(if (is.null(names(values))) as.character(values) else paste(names(values), values, sep = "="))
 }
 
 # A case by what it means, files by what is in them; what the case does without
@@ -38,26 +39,28 @@ case_facts <- function(case, suite) {
   Filter(function(part) length(part) > 0 && !all(is.na(part[[1]])), case)
 }
 
-# What differs between two sets of parts, as places: `cases.mill.prompt`, or
+# What differs between two contents, as places: `cases.mill.prompt`, or
 # `cases.mill (new)` where a whole case came or went.
 parts_changed <- function(before, after) {
-  places <- union(names(before), names(after))
-  differ <- places[!(before[places] %in% after[places] & !is.na(before[places]) & before[places] == after[places])]
-  case <- ifelse(startsWith(differ, "cases."), sub("^(cases\\.[^.]+)\\..*", "\\1", differ), NA)
-  whole <- function(parts, one) any(startsWith(names(parts), paste0(one, ".")))
-  unique(mapply(function(place, case) {
-    if (!is.na(case) && !whole(before, case)) {
-      paste(case, "(new)")
-    } else if (!is.na(case) && !whole(after, case)) {
-      paste(case, "(gone)")
-    } else if (!place %in% names(before)) {
-      paste(place, "(new)")
-    } else if (!place %in% names(after)) {
-      paste(place, "(gone)")
+  read <- function(json) jsonlite::fromJSON(json, simplifyVector = FALSE)
+  differing(read(before), read(after), "", deep = c("cases", "looks"))
+}
+
+differing <- function(before, after, place, deep) {
+  unlist(lapply(union(names(before), names(after)), function(name) {
+    here <- paste0(place, name)
+    if (identical(before[[name]], after[[name]])) {
+      NULL
+    } else if (is.null(before[[name]])) {
+      paste(here, "(new)")
+    } else if (is.null(after[[name]])) {
+      paste(here, "(gone)")
+    } else if (name %in% deep || place == "cases.") {
+      differing(before[[name]], after[[name]], paste0(here, "."), character())
     } else {
-      place
+      here
     }
-  }, differ, case, USE.NAMES = FALSE))
+  }))
 }
 
 stop_for_changed_suite <- function(run, before, after) {
@@ -68,9 +71,4 @@ stop_for_changed_suite <- function(run, before, after) {
     i = "Takes of two different suites can't be compared.",
     i = "Begin another run with --run NAME, or put suite.yml and its pictures back as they were."
   ), changed = changed)
-}
-
-# A hash of plain nested lists that is the same in every session.
-hash_of <- function(x) {
-  digest::digest(as.character(jsonlite::toJSON(x, auto_unbox = TRUE, digits = NA, null = "null")), algo = "sha256", serialize = FALSE)
 }

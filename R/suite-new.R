@@ -10,7 +10,8 @@
 #' @param look Paths of pictures that show the look wanted (with `from`).
 #' @param prompt What every case asks for (with `from`), to be edited later.
 #' @param demo Whether to make the demo trial.
-#' @param cases How many of the demo's cases to take.
+#' @param cases How many of the demo's cases to take, 1 to 5; all of them if
+#'   `NULL`.
 #' @return The trial's folder, invisibly. Pictures in `from` that can't be used
 #'   are left out and named in the attribute `left_out`.
 #' @section Errors: `sprenn_error_new` when the folder is taken or `from` holds
@@ -21,14 +22,14 @@
 #' new_trial(folder, demo = TRUE, cases = 1)
 #' list.files(folder, recursive = TRUE)
 #' unlink(folder, recursive = TRUE)
-new_trial <- function(trial, from = NULL, look = NULL, prompt = "in a new look", demo = FALSE, cases = 5) {
+new_trial <- function(trial, from = NULL, look = NULL, prompt = "in a new look", demo = FALSE, cases = NULL) {
   check_arguments(
     trial = checkmate::check_string(trial, min.chars = 1),
     from = checkmate::check_string(from, null.ok = TRUE),
     look = checkmate::check_character(look, any.missing = FALSE, null.ok = TRUE),
     prompt = checkmate::check_string(prompt, pattern = "\\S"),
     demo = checkmate::check_flag(demo),
-    cases = checkmate::check_int(cases, lower = 1, upper = 5)
+    cases = checkmate::check_int(cases, lower = 1, upper = 5, null.ok = TRUE)
   )
   if (is.null(from) != demo) {
     stop_sprenn("new", c("A new trial is made from a folder of pictures (`from`) or is the demo (`demo`), one of the two."))
@@ -59,20 +60,28 @@ write_demo <- function(folder, cases) {
   lines <- lapply(stats::setNames(trial_files, trial_files), function(file) {
     readLines(system.file("brackwater", file, package = "sprenn"), encoding = "UTF-8")
   })
-  lines$suite.yml <- first_cases(lines$suite.yml, cases)
+  if (!is.null(cases)) lines <- first_cases(lines, cases)
   for (file in trial_files) writeLines(lines[[file]], file.path(folder, file), useBytes = TRUE)
-  named <- regmatches(lines$suite.yml, gregexpr("(references|looks)/[a-z.-]+", lines$suite.yml))
+  named <- regmatches(lines$suite.yml, gregexpr("(references|looks|masks|guides)/[a-z0-9.-]+", lines$suite.yml))
   draw_demo_pictures(folder, unlist(named))
   NULL
 }
 
-# The first cases of the demo's suite, and the looks that they want.
+# The first cases of the demo's suite, which are all of one job, with the looks,
+# pipelines and purposes that they want.
 first_cases <- function(lines, cases) {
-  starts <- grep("^  - id:", lines)
-  lines <- lines[seq_len(c(starts, length(lines) + 1)[cases + 1] - 1)]
-  wanted <- sub("^    look: ", "", grep("^    look: ", lines, value = TRUE))
-  looks <- grepl("^  [a-z]+: \\{pictures: ", lines)
-  lines[!looks | sub("^  ([a-z]+):.*", "\\1", lines) %in% wanted]
+  suite <- lines$suite.yml
+  starts <- grep("^  - id:", suite)
+  suite <- suite[seq_len(starts[cases + 1] - 1)]
+  named <- "^    look: (\\{name: )?([a-z]+).*"
+  wanted <- sub(named, "\\2", grep(named, suite, value = TRUE))
+  looks <- grepl("^  [a-z]+: \\{pictures: ", suite)
+  other_job <- function(lines, pattern) grepl(pattern, lines) & !grepl("restyle", lines)
+  list(
+    suite.yml = suite[!looks | sub("^  ([a-z]+):.*", "\\1", suite) %in% wanted],
+    lineup.yml = lines$lineup.yml[!other_job(lines$lineup.yml, "^  (- .*jobs:|#)")],
+    brief.yml = lines$brief.yml[!other_job(lines$brief.yml, "^  [a-z]+: \\{weights")]
+  )
 }
 
 write_from_pictures <- function(folder, from, look, prompt) {

@@ -31,7 +31,7 @@ fill_in_likes <- function(read, name) {
     }
   }
   read$value[[name]] <- filled
-  found <- place_problems(bind_problems(problems), read$line)
+  found <- bind_problems(problems)
   new <- !paste(found$place, found$found) %in% paste(read$problems$place, read$problems$found)
   read$problems <- bind_problems(read$problems, found[new, ])
   read
@@ -41,11 +41,10 @@ take_over <- function(own, above, rules) {
   own$like <- NULL
   inherited <- above[setdiff(names(above), names(own))]
   merged <- c(own, inherited)
-  for (i in seq_len(nrow(rules))) {
-    key <- sub("=.*", "", rules$when[i])
-    if (!rule_holds(rules$when[i], merged)) next
-    if (key %in% names(own)) merged[intersect(rules$bans[[i]], names(inherited))] <- NULL
-    if (key %in% names(inherited) && any(rules$bans[[i]] %in% names(own))) merged[[key]] <- NULL
+  for (rule in rules) {
+    if (is.null(rule$key) || !rule_holds(rule, merged)) next
+    if (rule$key %in% names(own)) merged[intersect(rule$bans, names(inherited))] <- NULL
+    if (rule$key %in% names(inherited) && any(rule$bans %in% names(own))) merged[[rule$key]] <- NULL
   }
   merged
 }

@@ -3,19 +3,54 @@
 
 # What is wrong with the files, and for each path (as the suite writes it) that
 # is sound its facts. Pictures have `size` (width, height, after turning),
-# `hash` (of the pixels), `white` (the share that is white), `small` (a small
-# copy for the warnings), `large`; keypoints have `figures` and `hash`. The suite may be
-# unsound elsewhere, so nothing of it is taken for granted.
-examine_files <- function(read, folder) {
+# `hash` (of the pixels), `white` (the share that is white), `large` (the size
+# before it was shrunk), `profile`, and for the warnings `bars` (shares of the
+# picture by side) and `patchy` (the share in very small regions); keypoints have `figures` and `hash`. The suite may be unsound elsewhere, so
+# nothing of it is taken for granted.
+examine_files <- function(read, folder, progress = NULL) {
   named <- named_files(read$value)
   named <- named[!duplicated(named[c("path", "role")]), ]
-  found <- Map(examine_file, named$path, named$role, MoreArgs = list(folder = folder))
+  found <- stats::setNames(examine_many(named$path, named$role, folder, progress), named$path)
   problems <- Map(function(one, place, path) {
     if (!is.null(one$wrong)) new_problem(read$file, place, paste0(quoted(path), ", ", one$wrong), one$wanted, one$near)
   }, found, named$place, named$path)
   facts <- Filter(Negate(is.null), lapply(found, `[[`, "facts"))
-  list(problems = place_problems(bind_problems(Filter(Negate(is.null), problems)), read$line), facts = facts)
+  list(problems = bind_problems(Filter(Negate(is.null), problems)), facts = facts)
 }
+
+# Many files are worth a few processes beside this one; what is found does not
+# depend on how many.
+examine_many <- function(paths, roles, folder, progress, workers = min(4, parallel::detectCores(logical = FALSE), na.rm = TRUE)) {
+  count <- length(paths)
+  cluster <- if (count >= many_files && workers > 1) tryCatch(start_workers(workers), error = function(e) NULL)
+  on.exit(if (!is.null(cluster)) parallel::stopCluster(cluster))
+  chunks <- split(seq_len(count), ceiling(seq_len(count) / 25))
+  rounds <- split(chunks, ceiling(seq_along(chunks) / max(1, length(cluster))))
+  found <- vector("list", count)
+  began <- Sys.time()
+  for (round in rounds) {
+    some <- if (is.null(cluster)) {
+      lapply(round, examine_chunk, paths, roles, folder)
+    } else {
+      parallel::clusterApply(cluster, round, examine_chunk, paths, roles, folder)
+    }
+    found[unlist(round)] <- unlist(some, recursive = FALSE)
+    if (!is.null(progress) && count >= many_files) {
+      progress(done = max(unlist(round)), total = count, failed = 0, seconds = as.numeric(Sys.time() - began, units = "secs"))
+    }
+  }
+  found
+}
+
+many_files <- 100
+
+start_workers <- function(workers) {
+  cluster <- parallel::makePSOCKcluster(workers)
+  parallel::clusterCall(cluster, .libPaths, .libPaths())
+  cluster
+}
+
+examine_chunk <- function(chunk, paths, roles, folder) lapply(chunk, function(i) examine_file(paths[i], roles[i], folder))
 
 # The facts under absolute paths, as the built suite names its files.
 by_path <- function(facts, folder) {
@@ -41,16 +76,39 @@ examine_file <- function(path, role, folder) {
 }
 
 picture_summary <- function(path) {
-  pixels <- read_picture(path)
-  size <- dim(pixels)[2:1]
-  list(
-    size = size, hash = pixel_hash(pixels), white = core_share_above(pixels, 0.5),
-    small = resize_picture(pixels, pmax(1, round(size * min(1, small_edge / max(size))))),
-    large = attr(pixels, "shrunk_from")
+  bytes <- picture_bytes(path)
+  tryCatch(summarise_picture(bytes), error = function(e) stop_damaged(path, e))
+}
+
+# Most pictures are plain: of those the bytes say all, and no pixel needs to be
+# made a number of.
+summarise_picture <- function(bytes) {
+  samples <- decode_samples(bytes)
+  plain <- samples$channels == 3 && samples$depth == 8 && is.null(embedded_profile(bytes, samples$format))
+  if (plain) {
+    own <- samples$size
+    small <- small_size(own)
+    seen <- core_glance_bytes(samples$bytes, own[1], own[2], small[1], small[2])
+    return(c(list(size = own, hash = packed_hash(samples$bytes, own), large = samples$shrunk_from), inspect_small(seen)))
+  }
+  pixels <- decode_picture(bytes, wrong = NULL)
+  own <- dim(pixels)[2:1]
+  small <- small_size(own)
+  c(
+    list(size = own, hash = pixel_hash(pixels), large = attr(pixels, "shrunk_from"), profile = attr(pixels, "profile")),
+    inspect_small(core_glance(pixels, small[1], small[2]))
   )
 }
 
-small_edge <- 160
+# What the warnings need to know of every picture.
+inspect_small <- function(seen) {
+  found <- core_inspect(seen$small, 8)
+  list(white = seen$white, bars = found$bars, patchy = sum(found$regions[found$regions < 0.003]))
+}
+
+# A copy for a quick look is at most this long.
+small_edge <- 96
+small_size <- function(own) pmax(1, round(own * min(1, small_edge / max(own))))
 
 # Every file named in the suite: a data frame of `place`, `path` and `role`
 # (picture or keypoints).

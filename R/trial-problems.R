@@ -6,18 +6,24 @@ new_problem <- function(file, place, found, wanted, near = NA_character_, line =
   )
 }
 
-no_problems <- function() new_problem("", "", "", "")[0, ]
+no_problems <- function() none_found
+none_found <- new_problem("", "", "", "")[0, ]
 
 # Takes tables and lists of tables.
 bind_problems <- function(...) {
   tables <- lapply(list(...), function(one) if (is.data.frame(one)) list(one) else one)
-  do.call(rbind, c(list(no_problems()), unlist(unname(tables), recursive = FALSE, use.names = FALSE)))
+  tables <- Filter(function(table) !is.null(table) && nrow(table) > 0, unlist(unname(tables), recursive = FALSE, use.names = FALSE))
+  if (length(tables)) do.call(rbind, tables) else no_problems()
 }
 
-# Fills in the lines from the places.
-place_problems <- function(problems, lines) {
-  missing <- is.na(problems$line)
-  problems$line[missing] <- vapply(problems$place[missing], line_of, integer(1), lines = lines)
+# Fills in the lines from the places; `texts` has the lines of every file.
+place_problems <- function(problems, texts) {
+  for (file in intersect(unique(problems$file), names(texts))) {
+    missing <- which(problems$file == file & is.na(problems$line))
+    if (length(missing) == 0 || is.null(texts[[file]])) next
+    lines <- locate_places(texts[[file]])
+    problems$line[missing] <- vapply(problems$place[missing], line_of, integer(1), lines = lines)
+  }
   problems
 }
 

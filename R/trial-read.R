@@ -1,16 +1,19 @@
 #' Read a trial
 #'
 #' Reads and checks the three files of a trial, the pictures that they name and
-#' the engines that they call. `check_trial()` does the same and says what the
-#' suite holds, without stopping at what is wrong.
+#' the engines that they call. `check_trial()` does the same, returns what is
+#' wrong instead of stopping at it, and where nothing is wrong adds warnings of
+#' what practice trips over; [prepare_trial()] draws those.
 #'
 #' @param trial The trial's folder.
 #' @param engines Engines to use instead of those that `lineup.yml` describes: a
 #'   named list of [engine()]s.
+#' @param progress A function called with `done`, `total`, `failed` and
+#'   `seconds` while a suite of many pictures is read, or `NULL`.
 #' @return `read_trial()` returns an object of class `sprenn_trial`.
-#'   `check_trial()` returns a tibble of problems with the columns `file`,
-#'   `line`, `place`, `found`, `wanted` and `near` (the nearest known word), of
-#'   no rows when all is well.
+#'   `check_trial()` returns a tibble with the columns `level` (`problem` or
+#'   `warning`), `file`, `line`, `place`, `found`, `wanted`, `near` (the nearest
+#'   known word) and `kind` (of a warning), of no rows when all is well.
 #' @section Errors: `sprenn_error_trial`, with all problems at once in its field
 #'   `problems`.
 #' @export
@@ -19,25 +22,31 @@
 #' new_trial(folder, demo = TRUE, cases = 1)
 #' read_trial(folder)
 #' unlink(folder, recursive = TRUE)
-read_trial <- function(trial, engines = list()) {
-  read <- examine_trial(trial, engines)
+read_trial <- function(trial, engines = list(), progress = NULL) {
+  read <- examine_trial(trial, engines, progress)
   stop_for_problems(read$problems)
   read$trial
 }
 
 #' @rdname read_trial
 #' @export
-check_trial <- function(trial, engines = list()) {
-  examine_trial(trial, engines)$problems
+check_trial <- function(trial, engines = list(), progress = NULL) {
+  read <- examine_trial(trial, engines, progress)
+  warnings <- if (!is.null(read$trial)) trial_warnings(read$trial) else no_problems()
+  columns <- names(no_problems())
+  tibble::tibble(
+    level = rep(c("problem", "warning"), c(nrow(read$problems), nrow(warnings))),
+    rbind(read$problems[columns], warnings[columns]), kind = c(rep(NA_character_, nrow(read$problems)), warnings$kind)
+  )
 }
-
 
 # Everything that can be said of a trial: its problems, and the trial itself
 # where there are none.
-examine_trial <- function(trial, engines) {
+examine_trial <- function(trial, engines, progress = NULL) {
   check_arguments(
     trial = checkmate::check_string(trial, min.chars = 1),
-    engines = checkmate::check_list(engines, types = "sprenn_engine", names = if (length(engines)) "unique" else NULL)
+    engines = checkmate::check_list(engines, types = "sprenn_engine", names = if (length(engines)) "unique" else NULL),
+    progress = checkmate::check_function(progress, null.ok = TRUE)
   )
   if (!dir.exists(trial)) {
     problem <- new_problem(basename(trial), "", "no such folder", "a trial's folder; `sprenn new` makes one")
@@ -48,25 +57,26 @@ examine_trial <- function(trial, engines) {
   names(read) <- trial_files
   suite <- read$suite.yml
   lineup <- read$lineup.yml
-  files <- examine_files(suite, folder)
+  files <- examine_files(suite, folder, progress)
   made <- if (is.list(lineup$value$engines)) build_engines(lineup, folder, engines)
   # What entries say of each other is checked wherever they are sound themselves.
+  texts <- lapply(read, `[[`, "text")
   problems <- bind_problems(
     lapply(read, `[[`, "problems"), files$problems, suite_problems(suite, files$facts),
     made$problems %||% no_problems(), lineup_problems(lineup, made$engines),
     brief_problems(read$brief.yml, suite)
   )
   if (nrow(problems) > 0) {
-    return(list(problems = problems))
+    return(list(problems = place_problems(problems, texts)))
   }
   trial <- structure(list(
     folder = folder,
     suite = c(build_suite(suite$value, folder), list(files = by_path(files$facts, folder))),
     lineup = build_lineup(lineup$value, made$engines),
     brief = build_brief(read$brief.yml$value),
-    lines = lapply(read, `[[`, "line")
+    texts = texts
   ), class = "sprenn_trial")
-  problems <- place_problems(fit_problems(trial), lineup$line)
+  problems <- place_problems(fit_problems(trial), texts)
   if (nrow(problems) > 0) list(problems = problems) else list(problems = problems, trial = trial)
 }
 
@@ -89,8 +99,7 @@ read_trial_file <- function(folder, file) {
   if (!is.null(read$problem)) {
     return(list(file = file, problems = read$problem))
   }
-  problems <- place_problems(walk_fields(read$value, file), read$line)
-  read <- list(file = file, value = read$value, line = read$line, problems = problems)
+  read <- list(file = file, value = read$value, text = read$text, problems = walk_fields(read$value, file))
   switch(file, suite.yml = fill_in_likes(read, "cases"), lineup.yml = fill_in_likes(read, "pipelines"), read)
 }
 

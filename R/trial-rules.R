@@ -57,54 +57,52 @@ brief_rules <- function() {
   )
 }
 
+# The rules of one place, taken apart: a list with `when`, its `key` and `value`
+# (NULL for a key alone), `needs` (a list of alternatives) and `bans`.
+parse_rules <- function(rules) {
+  lapply(seq_len(nrow(rules)), function(i) {
+    parts <- split_words(rules$when[i], "=")
+    list(
+      when = rules$when[i], key = if (length(parts)) parts[1], value = if (length(parts) > 1) parts[2],
+      needs = lapply(rules$needs[[i]], split_words, by = "|"), bans = rules$bans[[i]]
+    )
+  })
+}
+
 # What of the rules a record breaks, in words: what was found and is wanted.
 rule_breaks <- function(value, rules) {
   names <- names(value)
-  broken <- lapply(seq_len(nrow(rules)), function(i) {
-    when <- rules$when[i]
-    if (!rule_holds(when, value)) {
-      return(NULL)
-    }
-    reason <- if (nzchar(when)) paste0(", as ", if (grepl("=", when)) sub("=", " is ", when) else paste("there is", when))
-    needs <- if (!"like" %in% names) Filter(function(keys) !any(split_words(keys, "|") %in% names), rules$needs[[i]])
-    bans <- intersect(rules$bans[[i]], names)
+  broken <- lapply(Filter(function(rule) rule_holds(rule, value), rules), function(rule) {
+    reason <- if (!is.null(rule$key)) paste0(", as ", if (is.null(rule$value)) "there is " else paste(rule$key, "is "), rule$value %||% rule$key)
+    needs <- if (!"like" %in% names) Filter(function(keys) !any(keys %in% names), rule$needs)
     c(
-      lapply(needs, function(keys) list(
-        key = if (!grepl("|", keys, fixed = TRUE)) keys, found = "nothing",
-        wanted = paste0(gsub("|", " or ", keys, fixed = TRUE), reason)
-      )),
-      lapply(bans, function(key) list(key = key, found = paste("the key", key), wanted = paste0("no ", key, reason)))
+      lapply(needs, function(keys) {
+        list(key = if (length(keys) == 1) keys, found = "nothing", wanted = paste0(paste(keys, collapse = " or "), reason))
+      }),
+      lapply(intersect(rule$bans, names), function(key) list(key = key, found = paste("the key", key), wanted = paste0("no ", key, reason)))
     )
   })
   unlist(broken, recursive = FALSE)
 }
 
-rule_holds <- function(when, value) {
-  if (!grepl("=", when)) {
-    return(!nzchar(when) || when %in% names(value))
-  }
-  parts <- split_words(when, "=")
-  identical(value[[parts[1]]], parts[2])
+rule_holds <- function(rule, value) {
+  is.null(rule$key) || if (is.null(rule$value)) rule$key %in% names(value) else identical(value[[rule$key]], rule$value)
 }
 
 # The same as JSON Schema: what stands in a record's `allOf`.
 rule_schemas <- function(rules, relaxed) {
   there <- function(keys) {
-    each <- lapply(split_words(keys, "|"), function(key) list(required = list(key)))
+    each <- lapply(keys, function(key) list(required = list(key)))
     if (length(each) == 1) each[[1]] else list(anyOf = each)
   }
-  unlist(lapply(seq_len(nrow(rules)), function(i) {
-    when <- rules$when[i]
-    parts <- split_words(when, "=")
-    condition <- if (length(parts) == 2) {
-      list(required = list(parts[1]), properties = stats::setNames(list(list(const = parts[2])), parts[1]))
-    } else if (nzchar(when)) {
-      list(required = list(when))
+  unlist(lapply(rules, function(rule) {
+    condition <- if (!is.null(rule$key)) {
+      c(list(required = list(rule$key)), if (!is.null(rule$value)) list(properties = stats::setNames(list(list(const = rule$value)), rule$key)))
     }
-    needs <- lapply(rules$needs[[i]], function(keys) {
+    needs <- lapply(rule$needs, function(keys) {
       if (relaxed) list(anyOf = list(list(required = list("like")), there(keys))) else there(keys)
     })
-    bans <- lapply(rules$bans[[i]], function(key) list(not = list(required = list(key))))
+    bans <- lapply(rule$bans, function(key) list(not = list(required = list(key))))
     lapply(c(needs, bans), function(then) if (is.null(condition)) then else list(`if` = condition, then = then))
   }), recursive = FALSE)
 }

@@ -6,7 +6,7 @@ field_types <- function() {
   list(
     text = new_type(is_text, "text", list(type = "string", pattern = "\\S")),
     id = new_type(
-      function(x) is_text(x) && grepl(id_pattern, x), "a name of letters, digits, - and _, at most 60 long",
+      function(x) is_text(x) && grepl(id_pattern, x, perl = TRUE), "a name of letters, digits, - and _, at most 60 long",
       list(type = "string", pattern = id_pattern)
     ),
     integer = new_type(
@@ -44,11 +44,11 @@ field_types <- function() {
       list(type = "array", items = list(type = "number", minimum = 0), minItems = 2, maxItems = 2)
     ),
     paint = new_type(
-      function(x) is_text(x) && grepl(paint_pattern, x), "black, grey, white or #rrggbb",
+      function(x) is_text(x) && grepl(paint_pattern, x, perl = TRUE), "black, grey, white or #rrggbb",
       list(type = "string", pattern = paint_pattern)
     ),
     colour = new_type(
-      function(x) is_text(x) && (x %in% colour_names()$colour || grepl(hex_pattern, x)),
+      function(x) is_text(x) && (x %in% colour_names()$colour || grepl(hex_pattern, x, perl = TRUE)),
       function(more) paste0("#rrggbb or one of ", paste(colour_names()$colour, collapse = ", ")),
       function(more) list(anyOf = list(list(enum = as.list(colour_names()$colour)), list(type = "string", pattern = hex_pattern))),
       known = function(more) colour_names()$colour
@@ -109,7 +109,7 @@ type_words <- function(type) {
 `%|NA|%` <- function(a, b) if (is.na(a)) b else a
 split_words <- function(text, by) strsplit(text, by, fixed = TRUE)[[1]]
 is_number <- function(x) is.numeric(x) && length(x) == 1 && is.finite(x)
-is_text <- function(x) is.character(x) && length(x) == 1 && nzchar(trimws(x))
+is_text <- function(x) is.character(x) && length(x) == 1 && grepl("\\S", x, perl = TRUE)
 is_keyed <- function(x) is.list(x) && !inherits(x, "yaml_code") && !is.null(names(x)) && length(x) > 0
 is_numbers <- function(x, n, ends = c(-Inf, Inf)) {
   is.list(x) && length(x) == n && is.null(names(x)) && all(vapply(x, is_number, NA)) &&
@@ -141,7 +141,7 @@ bound_pattern <- paste0(
 
 # A bound in words as its lower and upper end, or NULL if it is none.
 read_bound <- function(text) {
-  if (!is.character(text) || length(text) != 1 || !grepl(bound_pattern, text)) {
+  if (!is.character(text) || length(text) != 1 || !grepl(bound_pattern, text, perl = TRUE)) {
     return(NULL)
   }
   numbers <- as.numeric(regmatches(text, gregexpr("[0-9.]+", text))[[1]])

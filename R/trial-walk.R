@@ -13,7 +13,7 @@ grow_tree <- function(fields, rules, place = "") {
     place = place, types = if (nrow(row)) parse_type(row$type), wanted = if (nrow(row)) type_words(row$type),
     doc = row$doc, needed = isTRUE(row$needed),
     children = lapply(stats::setNames(keys, keys), function(key) grow_tree(fields, rules, paste0(head, key))),
-    item = below("[]"), each = below(".*"), rules = rules[rules$place == place, ]
+    item = below("[]"), each = below(".*"), rules = parse_rules(rules[rules$place == place, ])
   )
 }
 
@@ -40,7 +40,7 @@ walk_record <- function(value, place, node, file) {
       problems <- c(problems, list(new_problem(file, below(name), "nothing", paste0(child$wanted, ": ", child$doc))))
     }
   }
-  broken <- if (nrow(node$rules)) rule_breaks(value, node$rules)
+  broken <- rule_breaks(value, node$rules)
   c(problems, lapply(broken, function(one) {
     new_problem(file, if (is.null(one$key)) place else below(one$key), one$found, one$wanted)
   }))

@@ -2,8 +2,8 @@
 # everything stands, so that messages can say so.
 
 # Returns `value` (lists all the way down; sequences unnamed, mappings named)
-# and `line`, a named vector from places such as `cases[2].prompt` to lines; or
-# `problem`, one row of new_problem(), when the text is no YAML.
+# and `text`, its lines; or `problem`, one row of new_problem(), when the text is
+# no YAML.
 read_yaml_text <- function(text, file) {
   text <- sub("^\ufeff", "", text)
   refuse <- function(message) {
@@ -27,7 +27,7 @@ read_yaml_text <- function(text, file) {
   if (bad_anchor) {
     return(refuse("an alias (*name) that has no anchor (&name)"))
   }
-  list(value = value, line = locate_places(strsplit(text, "\r?\n")[[1]]))
+  list(value = value, text = strsplit(text, "\r?\n")[[1]])
 }
 
 yaml_advice <- function(message) {
@@ -54,11 +54,13 @@ yaml_handlers <- function() {
   )
 }
 
-# The line on which each place of a YAML text begins. It follows indentation,
+# The line on which each place of a YAML text begins: a vector named by places
+# such as `cases[2].prompt`. It follows indentation,
 # dashes, keys and flow brackets; what it can't follow (a key spread over
 # several lines, say) has no entry, and then the nearest place above it serves.
 locate_places <- function(lines) {
-  found <- integer()
+  found <- new.env()
+  note <- function(place, at) if (is.null(found[[place]])) assign(place, at, found)
   open <- list()
   skip_deeper_than <- NA
   i <- 0L
@@ -84,7 +86,7 @@ locate_places <- function(lines) {
         top$index <- top$index + 1
         top$place <- paste0(top$parent, "[", top$index, "]")
         open[[length(open)]] <- top
-        found[top$place] <- i
+        note(top$place, i)
         gap <- attr(regexpr("^- *", rest), "match.length")
         indent <- indent + gap
         rest <- substring(rest, gap + 1)
@@ -93,9 +95,7 @@ locate_places <- function(lines) {
       }
       key <- regmatches(rest, regexpr("^(\"[^\"]*\"|'[^']*'|[^][{}#&*!|>'\",?:-][^:#]*|-[^ :][^:#]*) *:(?= |$)", rest, perl = TRUE))
       if (length(key) == 0) {
-        i <- locate_flow(lines, i, rest, parent_place(open), function(place, at) {
-          if (is.na(found[place])) found[place] <<- at
-        })
+        i <- locate_flow(lines, i, rest, parent_place(open), note)
         break
       }
       name <- gsub("^[\"']|[\"']$", "", trimws(sub(" *:$", "", key)))
@@ -105,18 +105,16 @@ locate_places <- function(lines) {
       parent <- parent_place(open)
       place <- if (nzchar(parent)) paste0(parent, ".", name) else name
       open <- c(open, list(list(indent = indent, dash = FALSE, place = place)))
-      found[place] <- i
+      note(place, i)
       rest <- trimws(substring(rest, nchar(key) + 1))
       if (grepl("^[|>]", rest)) skip_deeper_than <- indent
       if (!grepl("^[|>]", rest) && nzchar(rest) && !startsWith(rest, "#")) {
-        i <- locate_flow(lines, i, rest, place, function(place, at) {
-          if (is.na(found[place])) found[place] <<- at
-        })
+        i <- locate_flow(lines, i, rest, place, note)
       }
       break
     }
   }
-  found
+  unlist(as.list(found))
 }
 
 parent_place <- function(open) if (length(open) > 0) open[[length(open)]]$place else ""

@@ -132,15 +132,46 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// core_share_above
-double core_share_above(Rcpp::NumericVector pixels, double value);
-RcppExport SEXP _sprenn_core_share_above(SEXP pixelsSEXP, SEXP valueSEXP) {
+// core_unpack
+Rcpp::NumericVector core_unpack(Rcpp::RawVector bytes, int width, int height, int channels, int depth);
+RcppExport SEXP _sprenn_core_unpack(SEXP bytesSEXP, SEXP widthSEXP, SEXP heightSEXP, SEXP channelsSEXP, SEXP depthSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< int >::type width(widthSEXP);
+    Rcpp::traits::input_parameter< int >::type height(heightSEXP);
+    Rcpp::traits::input_parameter< int >::type channels(channelsSEXP);
+    Rcpp::traits::input_parameter< int >::type depth(depthSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_unpack(bytes, width, height, channels, depth));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_glance
+Rcpp::List core_glance(Rcpp::NumericVector pixels, int width, int height);
+RcppExport SEXP _sprenn_core_glance(SEXP pixelsSEXP, SEXP widthSEXP, SEXP heightSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type pixels(pixelsSEXP);
-    Rcpp::traits::input_parameter< double >::type value(valueSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_share_above(pixels, value));
+    Rcpp::traits::input_parameter< int >::type width(widthSEXP);
+    Rcpp::traits::input_parameter< int >::type height(heightSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_glance(pixels, width, height));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_glance_bytes
+Rcpp::List core_glance_bytes(Rcpp::RawVector bytes, int columns, int rows, int width, int height);
+RcppExport SEXP _sprenn_core_glance_bytes(SEXP bytesSEXP, SEXP columnsSEXP, SEXP rowsSEXP, SEXP widthSEXP, SEXP heightSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< int >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< int >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< int >::type width(widthSEXP);
+    Rcpp::traits::input_parameter< int >::type height(heightSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_glance_bytes(bytes, columns, rows, width, height));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -199,7 +230,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_core_inspect", (DL_FUNC) &_sprenn_core_inspect, 2},
     {"_sprenn_core_blur", (DL_FUNC) &_sprenn_core_blur, 2},
     {"_sprenn_core_pack", (DL_FUNC) &_sprenn_core_pack, 1},
-    {"_sprenn_core_share_above", (DL_FUNC) &_sprenn_core_share_above, 2},
+    {"_sprenn_core_unpack", (DL_FUNC) &_sprenn_core_unpack, 5},
+    {"_sprenn_core_glance", (DL_FUNC) &_sprenn_core_glance, 3},
+    {"_sprenn_core_glance_bytes", (DL_FUNC) &_sprenn_core_glance_bytes, 5},
     {"_sprenn_core_field_cosine", (DL_FUNC) &_sprenn_core_field_cosine, 5},
     {"_sprenn_core_dead_leaves", (DL_FUNC) &_sprenn_core_dead_leaves, 3},
     {"_sprenn_core_bootstrap", (DL_FUNC) &_sprenn_core_bootstrap, 5},

@@ -3,6 +3,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
+#include <cstring>
+#include <vector>
 
 #include "core/bootstrap.h"
 #include "core/colour.h"
@@ -112,8 +115,8 @@ Rcpp::NumericVector core_areas(Rcpp::NumericVector srgb, int colours, double sma
   return pixels_from(sprenn::srgb_from_oklab(sprenn::paint_areas(areas)));
 }
 
-// What warnings about a reference look at: its bars, and the sizes of its
-// regions as shares of the picture.
+// What warnings look at in a small copy: its bars, and the sizes of its regions
+// as shares of the picture.
 // [[Rcpp::export]]
 Rcpp::List core_inspect(Rcpp::NumericVector srgb, int colours) {
   const Picture oklab = oklab_at_own_size(srgb);
@@ -131,27 +134,101 @@ Rcpp::NumericMatrix core_blur(Rcpp::NumericMatrix values, double sigma) {
   return matrix_from(sprenn::blur(plane, static_cast<float>(sigma)));
 }
 
-// Values from 0 to 1 as 16 bits each, for hashing.
+// Values from 0 to 1 (rows x columns x 3) for hashing, row by row: a byte each
+// where all of them are whole 255ths, otherwise 16 bits each.
 // [[Rcpp::export]]
 Rcpp::RawVector core_pack(Rcpp::NumericVector values) {
-  Rcpp::RawVector out(2 * values.size());
-  for (R_xlen_t i = 0; i < values.size(); ++i) {
-    const double clamped = std::min(1.0, std::max(0.0, values[i]));
-    const auto packed = static_cast<unsigned>(clamped * 65535.0 + 0.5);
-    out[2 * i] = static_cast<Rbyte>(packed >> 8);
-    out[2 * i + 1] = static_cast<Rbyte>(packed & 255u);
+  const Rcpp::IntegerVector dim = values.attr("dim");
+  const std::size_t h = static_cast<std::size_t>(dim[0]), w = static_cast<std::size_t>(dim[1]);
+  const double* from = values.begin();
+  std::vector<std::uint16_t> packed(w * h * 3);
+  unsigned other = 0;
+  for (std::size_t k = 0; k < 3; ++k)
+    for (std::size_t x = 0; x < w; ++x)
+      for (std::size_t y = 0; y < h; ++y) {
+        const float clamped = std::min(1.0f, std::max(0.0f, static_cast<float>(*from++)));
+        const auto whole = static_cast<std::uint16_t>(clamped * 65535.0f + 0.5f);
+        packed[(y * w + x) * 3 + k] = whole;
+        other |= (whole >> 8) ^ (whole & 255u);
+      }
+  const bool bytes = other == 0;
+  Rcpp::RawVector out(static_cast<R_xlen_t>(packed.size() * (bytes ? 1 : 2)));
+  Rbyte* to = out.begin();
+  for (const std::uint16_t whole : packed) {
+    *to++ = static_cast<Rbyte>(whole >> 8);
+    if (!bytes) *to++ = static_cast<Rbyte>(whole & 255u);
   }
   return out;
 }
 
-// The share of pixels whose mean channel is above a value.
+// Interleaved samples of 8 bits, or of 16 in the machine's own byte order, as
+// values from 0 to 1: rows x columns x channels.
 // [[Rcpp::export]]
-double core_share_above(Rcpp::NumericVector pixels, double value) {
-  const R_xlen_t n = pixels.size() / 3;
-  double count = 0.0;
-  for (R_xlen_t i = 0; i < n; ++i)
-    count += (pixels[i] + pixels[i + n] + pixels[i + 2 * n]) / 3.0 > value ? 1.0 : 0.0;
-  return n > 0 ? count / static_cast<double>(n) : 0.0;
+Rcpp::NumericVector core_unpack(Rcpp::RawVector bytes, int width, int height, int channels, int depth) {
+  const std::size_t w = static_cast<std::size_t>(width), h = static_cast<std::size_t>(height);
+  const std::size_t c = static_cast<std::size_t>(channels), size = depth == 16 ? 2 : 1;
+  if (static_cast<std::size_t>(bytes.size()) != w * h * c * size) Rcpp::stop("another amount of pixels than stated");
+  Rcpp::NumericVector out = Rcpp::no_init(static_cast<R_xlen_t>(w * h * c));
+  out.attr("dim") = Rcpp::IntegerVector::create(height, width, channels);
+  const Rbyte* from = bytes.begin();
+  double* to = out.begin();
+  // In tiles, since rows there are columns here.
+  const std::size_t tile = 32;
+  for (std::size_t left = 0; left < w; left += tile)
+    for (std::size_t top = 0; top < h; top += tile)
+      for (std::size_t k = 0; k < c; ++k)
+        for (std::size_t x = left; x < std::min(w, left + tile); ++x)
+          for (std::size_t y = top; y < std::min(h, top + tile); ++y) {
+            const std::size_t at = (y * w + x) * c + k;
+            std::uint16_t wide = 0;
+            if (size == 2) std::memcpy(&wide, from + 2 * at, 2);
+            to[(k * w + x) * h + y] = size == 2 ? wide / 65535.0 : from[at] / 255.0;
+          }
+  return out;
+}
+
+// A small copy for a quick look (plain means over boxes), and the share of pixels
+// whose mean channel is above a half: of values from 0 to 1, rows x columns x 3,
+// or of bytes, row by row and three a pixel.
+template <typename Sample>
+Rcpp::List glance(const Sample& sample, int rows, int columns, int width, int height) {
+  Rcpp::NumericVector small(Rcpp::Dimension(height, width, 3));
+  double white = 0.0;
+  for (int y = 0; y < height; ++y) {
+    const int top = y * rows / height, bottom = std::max(top + 1, (y + 1) * rows / height);
+    for (int x = 0; x < width; ++x) {
+      const int left = x * columns / width, right = std::max(left + 1, (x + 1) * columns / width);
+      double sum[3] = {0.0, 0.0, 0.0};
+      for (int v = top; v < bottom; ++v)
+        for (int u = left; u < right; ++u) {
+          double total = 0.0;
+          for (int k = 0; k < 3; ++k) {
+            const double value = sample(v, u, k);
+            sum[k] += value;
+            total += value;
+          }
+          if (total > 1.5) white += 1.0;
+        }
+      for (int k = 0; k < 3; ++k)
+        small[static_cast<R_xlen_t>(k * width + x) * height + y] = sum[k] / ((right - left) * (bottom - top));
+    }
+  }
+  return Rcpp::List::create(Rcpp::_["small"] = small, Rcpp::_["white"] = white / (static_cast<double>(rows) * columns));
+}
+
+// [[Rcpp::export]]
+Rcpp::List core_glance(Rcpp::NumericVector pixels, int width, int height) {
+  const Rcpp::IntegerVector dim = pixels.attr("dim");
+  const R_xlen_t rows = dim[0], columns = dim[1];
+  const double* from = pixels.begin();
+  return glance([=](int v, int u, int k) { return from[(k * columns + u) * rows + v]; }, dim[0], dim[1], width, height);
+}
+
+// [[Rcpp::export]]
+Rcpp::List core_glance_bytes(Rcpp::RawVector bytes, int columns, int rows, int width, int height) {
+  const Rbyte* from = bytes.begin();
+  const R_xlen_t across = columns;
+  return glance([=](int v, int u, int k) { return from[(v * across + u) * 3 + k] / 255.0; }, rows, columns, width, height);
 }
 
 // Weighted cosine of two fields of one size; without a weight all cells count

@@ -57,39 +57,54 @@ float distance2(const float* a, const float* b) {
   return sum;
 }
 
+std::size_t nearest_centre(const float* own, const std::vector<float>& centre) {
+  std::size_t best = 0;
+  float nearest = distance2(own, &centre[0]);
+  for (std::size_t g = 1; 3 * g < centre.size(); ++g) {
+    const float d = distance2(own, &centre[3 * g]);
+    if (d < nearest) {
+      nearest = d;
+      best = g;
+    }
+  }
+  return best;
+}
+
 // Groups of colours by k-means, begun at even steps of lightness so that the
-// same picture always gives the same groups.
+// same picture always gives the same groups; a few thousand pixels settle where
+// the groups are.
 std::vector<int> group_colours(const Picture& oklab, int colours) {
   const std::size_t n = oklab.channel[0].size();
   const auto k = static_cast<std::size_t>(colours);
+  const std::size_t step = n / 4096 + 1;
+  const auto colour_at = [&](std::size_t i, float* own) {
+    for (std::size_t c = 0; c < 3; ++c) own[c] = oklab.channel[c].values[i];
+  };
   std::vector<float> centre(3 * k);
+  std::vector<float> light = oklab.channel[0].values;
+  std::sort(light.begin(), light.end());
   for (std::size_t g = 0; g < k; ++g) {
-    const double share = (static_cast<double>(g) + 0.5) / static_cast<double>(k);
-    centre[3 * g] = quantile(oklab.channel[0].values, share);
+    centre[3 * g] = light[(2 * g + 1) * (n - 1) / (2 * k)];
     for (std::size_t c = 1; c < 3; ++c) centre[3 * g + c] = static_cast<float>(mean_of(oklab.channel[c]));
   }
-  std::vector<int> group(n, 0);
+  Colour own;
   for (int round = 0; round < 8; ++round) {
     std::vector<double> sum(3 * k, 0.0);
     std::vector<double> count(k, 0.0);
-    for (std::size_t i = 0; i < n; ++i) {
-      const Colour own = {oklab.channel[0].values[i], oklab.channel[1].values[i], oklab.channel[2].values[i]};
-      std::size_t best = 0;
-      float nearest = distance2(own, &centre[0]);
-      for (std::size_t g = 1; g < k; ++g) {
-        const float d = distance2(own, &centre[3 * g]);
-        if (d < nearest) {
-          nearest = d;
-          best = g;
-        }
-      }
-      group[i] = static_cast<int>(best);
+    for (std::size_t i = 0; i < n; i += step) {
+      colour_at(i, own);
+      const std::size_t best = nearest_centre(own, centre);
       count[best] += 1.0;
       for (std::size_t c = 0; c < 3; ++c) sum[3 * best + c] += static_cast<double>(own[c]);
     }
     for (std::size_t g = 0; g < k; ++g)
       for (std::size_t c = 0; count[g] > 0.0 && c < 3; ++c)
         centre[3 * g + c] = static_cast<float>(sum[3 * g + c] / count[g]);
+  }
+  std::vector<int> group(n, 0);
+  for (std::size_t i = 0; i < n; ++i) {
+    colour_at(i, own);
+    group[i] = static_cast<int>(nearest_centre(own, centre));
   }
   return group;
 }

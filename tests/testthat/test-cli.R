@@ -28,7 +28,7 @@ test_that("every step is a command that works on any trial", {
   folder <- small_trial()
   check <- run_cli("check", folder)
   expect_equal(check$status, 0)
-  expect_match(check$out, "All is well", all = FALSE)
+  expect_match(check$out, "nothing to warn of", all = FALSE)
   plan <- run_cli("plan", folder)
   expect_match(plan$out, "^all +12 +6.00", all = FALSE)
   expect_false(dir.exists(file.path(folder, "runs")))
