@@ -11,18 +11,33 @@ cli_commands <- function() {
       run = cli_demo, note = "Example: sprenn demo brackwater"
     ),
     new = new_command(
-      "Make a new trial from a folder of pictures.", "TRIAL",
+      "Make a new trial from pictures, a table, a zip or another trial.", "TRIAL",
       list(
-        option("from", "character", NULL, "the folder of pictures", "FOLDER"),
+        option("from", "character", NULL, "a folder of pictures, a CSV or Parquet table, or a packed zip", "PATH"),
+        option("like", "character", NULL, "another trial to copy, or with --from to take lineup and brief from", "TRIAL"),
         option("look", "character", NULL, "a picture of the look wanted; several with commas between", "FILES"),
-        option("prompt", "character", "in a new look", "what every case asks for [%default]", "TEXT"),
-        option("demo", "logical", FALSE, "make the demo trial instead")
+        option("prompt", "character", NULL, "what every case asks for [in a new look]", "TEXT"),
+        option("demo", "logical", FALSE, "make the demo trial instead"),
+        option("untidy", "logical", FALSE, "make the untidy demo, which shows every warning")
       ),
       run = cli_new, note = "Example: sprenn new my-trial --from ~/pictures --look oil.jpg --prompt \"an oil painting\""
     ),
     check = new_command(
       "Read a trial and tell all that is wrong with it, or may be.", "TRIAL",
       list(option("strict", "logical", FALSE, "leave with status 1 if there is a warning")), cli_check
+    ),
+    caption = new_command(
+      "Draft prompts from the pictures, to be edited.", "TRIAL",
+      list(
+        option("engine", "character", NULL, "which engine describes them (needed)", "NAME"),
+        option("case", "character", NULL, "which cases [all]; several with commas between", "IDS"),
+        option("join", "logical", FALSE, "add to prompts that were written by hand")
+      ), cli_caption,
+      note = "Example: sprenn caption my-trial --engine bracken"
+    ),
+    pack = new_command(
+      "Pack a trial into one zip that runs elsewhere.", "TRIAL",
+      list(option("out", "character", NULL, "the zip to write [named after the suite]", "FILE")), cli_pack
     ),
     prepare = new_command(
       "Show what every engine will be given.", "TRIAL",
@@ -66,7 +81,8 @@ cli_commands <- function() {
 }
 
 cli_new <- function(given) {
-  folder <- new_trial(given$places, from = given$from, look = split_files(given$look), prompt = given$prompt, demo = given$demo)
+  if (!is.null(given$from) && grepl("\\.zip$", given$from)) cat("Unpacking; R files inside run from the first reading on, so look at them if they are not yours.\n")
+  folder <- new_trial(given$places, from = given$from, like = given$like, look = split_files(given$look), prompt = given$prompt, demo = given$demo, untidy = given$untidy)
   left_out <- attr(folder, "left_out")
   for (i in seq_along(left_out)) cat("left out ", names(left_out)[i], ": ", left_out[[i]], "\n", sep = "")
   trial <- read_trial(given$places)
@@ -94,6 +110,30 @@ cli_check <- function(given) {
   for (note in plan_notes(trial)) cat(strwrap(note, 100, initial = "note: ", exdent = 6), sep = "\n")
   cat("All files and pictures can be used; ", if (nrow(warnings)) paste0("`sprenn prepare ", given$places, "` draws what the warnings mean") else "there is nothing to warn of", ".\n", sep = "")
   if (given$strict && nrow(warnings)) 1L else 0L
+}
+
+cli_caption <- function(given) {
+  if (is.null(given$engine)) stop_sprenn("usage", c("`sprenn caption` wants --engine NAME.", i = "The engine is one of lineup.yml that can say what is in a picture."))
+  drafts <- draft_prompts(given$places, given$engine, split_files(given$case), given$join, progress_bar("describing"))
+  why <- c("hand-written" = "has a prompt written by hand; --join adds to it", neutral = "is neutral", "no reference" = "has no reference", "taken over" = "takes its prompt from another case", failed = "failed")
+  for (i in seq_len(nrow(drafts))) {
+    state <- drafts$state[i]
+    text <- if (state %in% names(why)) paste(c(paste0("(", why[[state]], ")"), if (state == "failed") drafts$message[i]), collapse = " ") else paste(drafts$draft[[i]], collapse = ", ")
+    cat(strwrap(paste0(drafts$case[i], ": ", if (state == "joined") "+ ", text), 100, exdent = 4), sep = "\n")
+  }
+  new <- sum(drafts$state %in% c("drafted", "joined"))
+  cat("\n", count_words(new, "prompt"), " drafted into ", file.path(given$places, "suite.yml"), if (new > 0) ". They are marked as drafted until you touch their words.\n" else ".\n", sep = "")
+  if (any(drafts$state == "failed")) 1L else 0L
+}
+
+cli_pack <- function(given) {
+  trial <- read_trial(given$places)
+  file <- pack_trial(trial, given$out)
+  cat("The suite ", trial$suite$suite, " is packed in ", file, " (", ceiling(file.size(file) / 1e6), " MB), fingerprint ", substr(fingerprint_suite(trial$suite), 1, 12), ".\n", sep = "")
+  code <- engine_files(trial$folder)
+  if (length(code)) cat("It holds R code that runs when the trial is read: ", shorten_list(code, 8), ".\n", sep = "")
+  next_steps(paste("sprenn new another-trial --from", file))
+  0L
 }
 
 cli_prepare <- function(given) {

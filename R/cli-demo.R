@@ -34,6 +34,8 @@ cli_demo <- function(given) {
   cat("The Brackwater trial: a board-game maker looks for a pipeline that repaints its island tiles.\n")
   verdict <- make_demo(folder, progress = progress_bar)
   cat("", colour_headline(format(verdict), verdict), sep = "\n")
+  others <- setdiff(brief_jobs(read_trial(folder)$brief), verdict$brief$job)
+  if (length(others)) cat("", "For the other jobs (sprenn choose, sheet and report take --job):", paste0("  ", others, ": ", vapply(others, function(job) headline_words(choose_pipeline(folder, job = job)), "")), sep = "\n")
   run <- file.path(folder, "runs", "main")
   cat(
     "", "Where everything is:",
@@ -43,6 +45,7 @@ cli_demo <- function(given) {
     paste0("  ", file.path(run, "takes"), "        the pictures"),
     "", "Try next:",
     paste0("  change a weight in ", file.path(folder, "brief.yml"), ", then: sprenn choose ", folder),
+    paste0("  what every engine was given: sprenn prepare ", folder),
     "  your own pictures: sprenn new my-trial --from FOLDER",
     sep = "\n"
   )

@@ -27,10 +27,21 @@
 #' @param make A function of one request that returns a [take_result()] or
 #'   calls [engine_failure()]. A request is a list: `prompt` (a tibble with
 #'   `say` and `weight`), `negative` (texts), `reference` (an array rows x
-#'   columns x 3, sRGB from 0 to 1, already fitted to `size`), `looks` (a list
-#'   of such arrays), `hold` (0 to 1), `native_hold` (the same on the engine's
-#'   own knob), `checkpoint`, `settings` (a list), `size` (`c(width, height)`)
-#'   and `seed`.
+#'   columns x 3, sRGB from 0 to 1, already fitted to `size`, or `NULL` for text
+#'   alone), `references` (a list of all of them) with `reference_weights`,
+#'   `looks` (a list of such arrays) with `look_weight`, `guides` (a list by kind,
+#'   each with `picture`, `weight` and `release`, the share of the process after
+#'   which it lets go, and for `pose` the joints in pixels, `figures`), `mask`
+#'   (rows x columns, 1 may change, or `NULL`) with `context` (`c(left, top,
+#'   right, bottom)` in pixels, the part around it that the engine should see),
+#'   `grow` (canvas added at left, top, right and bottom, as shares; it is in
+#'   `reference` and `mask` already), `hold` (0 to 1), `native_hold` (the same on
+#'   the engine's own knob), `checkpoint`, `add_ons` (weights by name), `settings`
+#'   (a list), `size` (`c(width, height)`), `seed`, and `dropped` (inputs of the
+#'   case that were left out because the engine does not take them).
+#' @param caption A function of one picture (an array rows x columns x 3, sRGB
+#'   from 0 to 1, at most 1024 long) that returns the phrases of a prompt for it,
+#'   as text, or calls [engine_failure()]. `NULL` for an engine that can't.
 #' @return An object of class `sprenn_engine`.
 #' @export
 #' @examples
@@ -41,10 +52,10 @@
 #'   ),
 #'   make = function(request) take_result(request$reference)
 #' )
-engine <- function(about, make) {
+engine <- function(about, make, caption = NULL) {
   check_arguments(
     about = checkmate::check_list(about, names = "unique"),
-    make = checkmate::check_function(make, nargs = 1)
+    make = checkmate::check_function(make, nargs = 1), caption = checkmate::check_function(caption, nargs = 1, null.ok = TRUE)
   )
   defaults <- list(
     version = "", settings = list(), hold = NULL, takes = character(), add_ons = character(),
@@ -63,7 +74,7 @@ engine <- function(about, make) {
     "about$price" = checkmate::check_number(about$price, lower = 0),
     "about$seconds" = checkmate::check_number(about$seconds, lower = 0, na.ok = TRUE)
   )
-  structure(list(about = about, make = make), class = "sprenn_engine")
+  structure(list(about = about, make = make, caption = caption), class = "sprenn_engine")
 }
 
 check_hold_knob <- function(hold) {
@@ -93,7 +104,8 @@ format.sprenn_engine <- function(x, ...) {
     paste0("  checkpoints  ", paste(names(about$checkpoints), collapse = ", ")),
     paste0("  hold         ", knob),
     paste0("  settings     ", paste(c(names(about$settings), if (!length(about$settings)) "none"), collapse = ", ")),
-    paste0("  price        ", about$price, " a picture")
+    paste0("  price        ", about$price, " a picture"),
+    if (!is.null(x$caption)) "  captions     yes"
   )
 }
 

@@ -50,7 +50,7 @@ reference_warnings <- function(case, j, i, suite, sizes) {
   taken <- facts$size * (pmin(box[3:4], 1) - pmax(box[1:2], 0))
   beyond <- c(left = -box[1], top = -box[2], right = box[3] - 1, bottom = box[4] - 1)
   # What the cut leaves of a bar.
-  bars <- facts$bars - c(top = box[2], bottom = 1 - box[4], left = box[1], right = 1 - box[3])[names(facts$bars)]
+  bars <- facts$bars - pmax(c(top = box[2], bottom = 1 - box[4], left = box[1], right = 1 - box[3]), 0)[names(facts$bars)]
   kept <- fit_window(facts$size, inner_frame(case, suite), reference)$source
   kept <- prod(kept[3:4] - kept[1:2]) / prod(box[3:4] - box[1:2])
   working <- if (nrow(sizes)) max(sizes$width * sizes$height) else 0
@@ -61,6 +61,9 @@ reference_warnings <- function(case, j, i, suite, sizes) {
     },
     if (reference$fit == "crop" && kept < 0.5) {
       warn("cropped hard", paste0("a crop that keeps ", percent_words(kept), " of ", name), "fit: pad or extend, or a size nearer to the picture's own aspect")
+    },
+    if (reference$fit == "extend" && case$job %in% c("restyle", "vary", "swap", "blend")) {
+      warn("extend only", paste0("fit: extend under ", case$job), "fit: pad, or job: extend: as it is only the padding may change, and the picture stays what it was")
     },
     if (reference$fit == "stretch" && abs(stretch_of(facts$size, box, inner_frame(case, suite))) > 0.15) {
       warn("stretched", paste0(name, " stretched to ", round(100 * exp(stretch_of(facts$size, box, inner_frame(case, suite)))), " % of its own aspect"), "fit: crop, pad or extend, unless that is meant")
@@ -125,7 +128,7 @@ mask_warning <- function(case, i, suite) {
 
 # Words of a prompt that a look can't go with, by what is measured of its
 # pictures.
-style_words <- list(
+style_claims <- list(
   list(words = "black and white|monochrome|gr[ea]yscale|sepia|one colour", off = function(tone) tone["one_hue"] < 0.7, says = "a look in several colours"),
   list(words = "colou?rful|vivid|many colours|rainbow", off = function(tone) tone["chroma"] < 0.035, says = "a look with hardly any colour"),
   list(words = "pastel|pale colours", off = function(tone) tone["lightness"] < 0.55, says = "a dark look")
@@ -136,7 +139,7 @@ look_warning <- function(case, i, suite) {
     return(NULL)
   }
   say <- tolower(paste(vapply(case$prompt, `[[`, "", "say"), collapse = ", "))
-  off <- Filter(function(style) grepl(paste0("\\b(", style$words, ")\\b"), say), style_words)
+  off <- Filter(function(style) grepl(paste0("\\b(", style$words, ")\\b"), say), style_claims)
   if (length(off)) {
     tone <- rowMeans(vapply(suite$looks[[case$look]], picture_tone, numeric(3)))
     off <- Filter(function(style) style$off(tone), off)

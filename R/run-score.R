@@ -50,7 +50,7 @@ score_run <- function(trial, run = "main", again = FALSE, progress = NULL) {
 }
 
 # Changes whenever a measure does, so that old scores are never mixed with new.
-measures_version <- "1"
+measures_version <- "2"
 
 score_take <- function(store, trial, case, take, kept) {
   frame <- case_frame(case, trial$suite)
@@ -70,7 +70,7 @@ score_take <- function(store, trial, case, take, kept) {
   }
   decoys <- keep(kept, paste("decoys", case$id), suite_decoys(trial$suite, case, frame, kept))
   view <- view_picture(bring_back(decode_picture(bytes), frame), frame)
-  score_scene(new_scene(view, reference, look, decoys, mask), if (case$neutral) list() else case$prompt)
+  score_scene(new_scene(view, reference, look, decoys, mask, !case$job %in% c("repair", "edit", "extend")), if (case$neutral) list() else case$prompt)
 }
 
 # Pictures that a take of this case has nothing to do with: the references of

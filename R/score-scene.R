@@ -13,12 +13,12 @@ view_picture <- function(pixels, frame = dim(pixels)[2:1]) {
 }
 
 # What one take is measured against: views of the take, its reference (NULL for a
-# picture made from text alone) and the
-# pictures of its look (a list, possibly empty), a mask (rows x columns, 1 may
-# change) or NULL, and chance: what the take's structure agrees with decoys,
-# pictures that it has nothing to do with.
-new_scene <- function(take, reference, look = list(), decoys, mask = NULL) {
-  scene <- list(take = take, reference = reference, look = look, mask = mask)
+# picture made from text alone) and the pictures of its look (a list, possibly
+# empty), a mask (rows x columns, 1 may change) or NULL, whether a picture next to
+# the same would be a failure, and chance: what the take's structure agrees with
+# decoys, pictures that it has nothing to do with.
+new_scene <- function(take, reference, look = list(), decoys, mask = NULL, change_wanted = TRUE) {
+  scene <- list(take = take, reference = reference, look = look, mask = mask, change_wanted = change_wanted)
   scene$chance <- mean(vapply(decoys, orientation_agreement, 0, b = take, mask = mask))
   scene
 }

@@ -10,6 +10,7 @@ warning_panel <- function(warning, case, trial) {
     "patchy" = patches_panel(case, j, suite),
     "far aspect" = mirrored_panel(case, suite, sizes),
     "small mask" = ,
+    "extend only" = ,
     "large mask" = mask_panel(prepare_inputs(case, suite), case),
     "look against prompt" = new_panel("", read_picture(suite$looks[[case$look]][[1]])),
     "twins" = twins_panel(case, j),

@@ -10,7 +10,8 @@ standin_bracken <- function() {
       hold = c(at_0 = 1, at_1 = 100),
       takes = c("look", "mask", "text_alone", "negative", "depth", "pose"), repeatable = TRUE, price = 0.02, seconds = 0.3
     ),
-    make = function(request) take_result(bracken_picture(request, seen), cost = 0.02)
+    make = function(request) take_result(bracken_picture(request, seen), cost = 0.02),
+    caption = function(picture) describe_picture(picture, seen)
   )
 }
 

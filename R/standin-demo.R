@@ -29,6 +29,13 @@ demo_pictures <- function() {
     "references/salt-flats.png" = tile("salt", 576, 384, 309),
     "references/sign.png" = function(path) write_drawing(add_lettering(draw_tile("mast", 384, 384, 310)), path),
     "references/cutout.png" = function(path) png::writePNG(cut_out("kites", 360, 300, 311), path),
+    "references/strip.png" = tile("mast", 220, 700, 313),
+    "references/stamp.png" = tile("salt", 120, 80, 314),
+    "references/poster.jpg" = function(path) write_poster(draw_tile("lighthouse", 600, 400, 302), path),
+    "references/press.jpg" = function(path) write_with_profile(draw_tile("ferry", 600, 400, 315), path),
+    "references/barred.png" = function(path) write_drawing(add_bars(draw_tile("greenhouse", 480, 320, 316)), path),
+    "references/shingle.png" = function(path) write_drawing(draw_shingle(480, 320, 317), path),
+    "references/ferry-again.jpg" = tile("ferry", 640, 360, 303),
     "looks/linocut-a.png" = look("linocut", "salt", 41),
     "looks/linocut-b.png" = look("linocut", "mast", 42),
     "looks/gouache-a.png" = look("gouache", "mast", 43),
@@ -58,6 +65,45 @@ write_on_its_side <- function(picture, path) {
     0, 1, 0x01, 0x12, 0, 3, 0, 0, 0, 1, 0, 6, 0, 0, 0, 0, 0, 0
   ))
   writeBin(c(bytes[1:2], note, bytes[-(1:2)]), path)
+}
+
+# Larger than anybody needs: over 16 million pixels.
+write_poster <- function(picture, path) {
+  large <- magick::image_resize(magick::image_read(picture), "5040x3360!")
+  magick::image_write(large, path, format = "jpeg", quality = 60)
+}
+
+# A JPEG with a colour profile of the kind that printers use: a table in place of
+# curves and a matrix. (Only its head is there; nobody gets further.)
+write_with_profile <- function(picture, path) {
+  write_drawing(picture, path)
+  bytes <- readBin(path, "raw", file.size(path))
+  profile <- c(raw(12), charToRaw("prtrRGB Lab "), raw(12), charToRaw("acsp"), raw(88), as.raw(c(0, 0, 0, 1)), charToRaw("A2B0"), as.raw(c(0, 0, 0, 144, 0, 0, 0, 16)), raw(16))
+  size <- length(profile) + 16L
+  segment <- c(as.raw(c(0xff, 0xe2, size %/% 256, size %% 256)), charToRaw("ICC_PROFILE"), as.raw(c(0, 1, 1)), profile)
+  writeBin(c(bytes[1:2], segment, bytes[-(1:2)]), path)
+}
+
+add_bars <- function(picture) {
+  rows <- dim(picture)[1]
+  picture[c(seq_len(rows %/% 12), rows + 1 - seq_len(rows %/% 12)), , ] <- 0
+  picture
+}
+
+# A beach of small stones, and nothing else.
+draw_shingle <- function(width, height, seed) {
+  with_drawing_seed(seed, {
+    layer <- draw_layer(height, width, function() {
+      for (i in 1:9000) {
+        x <- stats::runif(1)
+        y <- stats::runif(1)
+        turn <- seq(0, 2 * pi, length.out = 9)
+        r <- stats::runif(1, 0.006, 0.011)
+        shape(x + r * cos(turn) * height / width, y + 0.8 * r * sin(turn), grDevices::hcl(stats::runif(1, 0, 90), 25, stats::runif(1, 15, 95)), "#3a352f")
+      }
+    })
+    clamp(layer$colour + stats::rnorm(length(layer$colour), sd = 0.012))
+  })
 }
 
 # Thin scratches, specks, and colours that faded.

@@ -13,7 +13,8 @@
 #' `bracken` stands in for a hosted service with a price. Its own knob runs
 #' from 1 to 100 and a higher value *keeps* more: hardly anything happens up to
 #' 55, then the reference takes over within a few steps. Above 80 it ignores
-#' the prompt.
+#' the prompt. It also describes pictures, for [draft_prompts()]: of drawings of
+#' Brackwater that it has not seen, 19 in 20 are called by their right name.
 #'
 #' @return An [engine()].
 #' @export
@@ -47,7 +48,7 @@ yarrow_picture <- function(request, seen) {
     picture <- clamp(0.5 + (picture - 0.5) * (1.12 + 0.12 * max(0, guidance - 10)))
   }
   grain <- request$add_ons$grain %||% 0
-  if (grain != 0) picture <- add_grain(picture, grain, request$seed)
+  if (grain != 0) picture <- inside_mask(add_grain(picture, grain, request$seed), picture, request$mask)
   if (any(request$size %% 64 != 0)) picture <- wreck(picture)
   picture
 }

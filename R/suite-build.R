@@ -22,7 +22,7 @@ build_suite <- function(suite, folder) {
 # bottom), `watch` (by name).
 build_case <- function(case, folder) {
   path <- function(path) if (!is.null(path)) resolve_path(path, folder)$path
-  references <- case$references %||% if (!is.null(case$reference)) list(case$reference)
+  references <- case[["references"]] %||% if (!is.null(case[["reference"]])) list(case[["reference"]])
   references <- lapply(references, build_reference, path = path)
   look <- if (is.list(case$look)) case$look else list(name = case$look)
   neutral <- identical(case$prompt, "neutral")

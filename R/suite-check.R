@@ -41,11 +41,17 @@ look_problems <- function(look, looks, place) {
   new_problem("suite.yml", paste0(place, ".look", if (is.list(look)) ".name"), quoted(name), wanted, nearest_word(name, looks))
 }
 
+# The reference of a case as written that sets its frame, or NULL. By [[ ]], since
+# $ would take `references` for `reference`.
+first_reference <- function(case) {
+  case[["reference"]] %||% if (length(case[["references"]])) case[["references"]][[1]]
+}
+
 # Masks, watched regions and guides are drawn over the reference, so they have
 # its shape; and guides that are computed need a reference to compute from.
 shape_problems <- function(case, place, files) {
   facts <- function(path) if (is.character(path)) files[[path]]
-  first <- case$reference %||% if (length(case$references)) case$references[[1]]
+  first <- first_reference(case)
   own <- facts(if (is.list(first)) first$picture else first)$size
   problems <- list()
   note <- function(where, ...) problems[[length(problems) + 1]] <<- new_problem("suite.yml", paste0(place, where), ...)

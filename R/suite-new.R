@@ -1,39 +1,57 @@
 #' Make a new trial
 #'
-#' Writes a trial's folder: the demo trial of Brackwater tiles, or a trial made
-#' from a folder of your own pictures, ready to run with the stand-in engines
-#' until `lineup.yml` names your own.
+#' Writes a trial's folder: the demo trial of Brackwater tiles, or a trial of
+#' your own pictures, ready to run with the stand-in engines until `lineup.yml`
+#' names your own.
 #'
 #' @param trial The folder to make. It must not exist, or be empty.
-#' @param from A folder of PNG, JPEG or WebP pictures: each becomes the
-#'   reference of one case.
-#' @param look Paths of pictures that show the look wanted (with `from`).
-#' @param prompt What every case asks for (with `from`), to be edited later.
+#' @param from Where the cases come from:
+#'   - a folder of PNG, JPEG, WebP or TIFF pictures: each becomes the reference
+#'     of one case;
+#'   - a CSV file (UTF-8, with commas, semicolons or tabs) or a Parquet file, one
+#'     row a case. A column is a place inside a case: `id`, `job`, `reference`,
+#'     `prompt`, `negative`, `mask`, `reference.fit`, `grow.left`,
+#'     `guides.edges` and so on; `look` holds the look's pictures. Paths are
+#'     relative to the table; several entries of a list have `|` between them. A
+#'     column `job` may be left out where the others tell it;
+#'   - a zip that [pack_trial()] wrote: it is verified and unpacked.
+#' @param like Another trial. By itself it is copied, without its runs; with
+#'   `from`, its lineup, brief, seeds, size and looks are taken over, and pictures
+#'   of a folder get the job, the look and the negative prompt of its first case.
+#' @param look Paths of pictures that show the look wanted (with a folder in
+#'   `from`).
+#' @param prompt What every case asks for that has no prompt of its own, to be
+#'   edited later; `"neutral"` where text should not matter.
 #' @param demo Whether to make the demo trial.
+#' @param untidy Whether to make the untidy demo, which shows every warning of
+#'   [check_trial()] once.
 #' @param cases How many of the demo's cases to take, 1 to 5; all of them if
 #'   `NULL`.
-#' @return The trial's folder, invisibly. Pictures in `from` that can't be used
-#'   are left out and named in the attribute `left_out`.
-#' @section Errors: `sprenn_error_new` when the folder is taken or `from` holds
-#'   no usable picture.
+#' @return The trial's folder, invisibly. Pictures in the folder `from` that
+#'   can't be used are left out and named in the attribute `left_out`.
+#' @section Errors: `sprenn_error_new` when the folder is taken, or `from` holds
+#'   no usable picture, is a table with problems (all of them are told), or a zip
+#'   that is damaged or leaves its folder; `sprenn_error_trial` when the trial in
+#'   `like` has problems.
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "new-example")
 #' new_trial(folder, demo = TRUE, cases = 1)
 #' list.files(folder, recursive = TRUE)
 #' unlink(folder, recursive = TRUE)
-new_trial <- function(trial, from = NULL, look = NULL, prompt = "in a new look", demo = FALSE, cases = NULL) {
+new_trial <- function(trial, from = NULL, like = NULL, look = NULL, prompt = NULL, demo = FALSE, untidy = FALSE, cases = NULL) {
   check_arguments(
     trial = checkmate::check_string(trial, min.chars = 1),
-    from = checkmate::check_string(from, null.ok = TRUE),
+    from = checkmate::check_string(from, min.chars = 1, null.ok = TRUE), like = checkmate::check_string(like, min.chars = 1, null.ok = TRUE),
     look = checkmate::check_character(look, any.missing = FALSE, null.ok = TRUE),
-    prompt = checkmate::check_string(prompt, pattern = "\\S"),
-    demo = checkmate::check_flag(demo),
+    prompt = checkmate::check_string(prompt, pattern = "\\S", null.ok = TRUE),
+    demo = checkmate::check_flag(demo), untidy = checkmate::check_flag(untidy),
     cases = checkmate::check_int(cases, lower = 1, upper = 5, null.ok = TRUE)
   )
-  if (is.null(from) != demo) {
-    stop_sprenn("new", c("A new trial is made from a folder of pictures (`from`) or is the demo (`demo`), one of the two."))
+  if (demo + untidy + (!is.null(from) || !is.null(like)) != 1) {
+    stop_sprenn("new", c("A new trial is made from pictures, a table or a zip (`from`), from another trial (`like`), or is a demo (`demo`, `untidy`), one of these."))
   }
+  if (!is.null(from) && !file.exists(from)) stop_sprenn("new", c(paste0("There is no folder or file ", from, ".")))
   if (file.exists(trial) && (!dir.exists(trial) || length(list.files(trial, all.files = TRUE, no.. = TRUE)) > 0)) {
     stop_sprenn("new", c(paste0(trial, " is there already and is not empty."), i = "Give the new trial another name."))
   }
@@ -43,7 +61,16 @@ new_trial <- function(trial, from = NULL, look = NULL, prompt = "in a new look",
   if (!dir.create(building, showWarnings = FALSE)) {
     stop_sprenn("new", c(paste0("Can't write to ", dirname(building), ".")))
   }
-  left_out <- if (demo) write_demo(building, cases) else write_from_pictures(building, from, look, prompt)
+  kind <- if (is.null(from)) "" else if (dir.exists(from)) "folder" else if (file_kind(readBin(from, "raw", 32)) == "a zip file") "zip" else "table"
+  left_out <- if (demo || untidy) {
+    write_demo(building, if (untidy) "untidy" else "brackwater", cases)
+  } else if (kind == "") {
+    copy_trial(like, building)
+  } else if (kind == "zip") {
+    unpack_trial(from, building)
+  } else {
+    write_from_pictures(building, from, kind, like, look, prompt)
+  }
   if (dir.exists(trial)) unlink(trial, recursive = TRUE)
   dir.create(dirname(trial), showWarnings = FALSE, recursive = TRUE)
   if (!file.rename(building, trial)) stop_sprenn("new", c(paste0("Can't write to ", trial, ".")))
@@ -53,14 +80,14 @@ new_trial <- function(trial, from = NULL, look = NULL, prompt = "in a new look",
 existing_parent <- function(path) {
   parent <- dirname(normalizePath(path, mustWork = FALSE))
   while (!dir.exists(parent)) parent <- dirname(parent)
-  parent
+  normalizePath(parent, winslash = "/")
 }
 
-write_demo <- function(folder, cases) {
+write_demo <- function(folder, which, cases) {
   lines <- lapply(stats::setNames(trial_files, trial_files), function(file) {
-    readLines(system.file("brackwater", file, package = "sprenn"), encoding = "UTF-8")
+    readLines(system.file(which, file, package = "sprenn"), encoding = "UTF-8")
   })
-  if (!is.null(cases)) lines <- first_cases(lines, cases)
+  if (which == "brackwater" && !is.null(cases)) lines <- first_cases(lines, cases)
   for (file in trial_files) writeLines(lines[[file]], file.path(folder, file), useBytes = TRUE)
   named <- regmatches(lines$suite.yml, gregexpr("(references|looks|masks|guides)/[a-z0-9.-]+", lines$suite.yml))
   draw_demo_pictures(folder, unlist(named))
@@ -84,15 +111,93 @@ first_cases <- function(lines, cases) {
   )
 }
 
-write_from_pictures <- function(folder, from, look, prompt) {
-  if (!dir.exists(from)) stop_sprenn("new", c(paste0("There is no folder ", from, ".")))
+# A trial from a folder of pictures or a table, perhaps after another trial.
+write_from_pictures <- function(folder, from, kind, like, look, prompt) {
+  model <- if (!is.null(like)) model_of(like)
+  prompt <- prompt %||% "in a new look"
+  found <- if (kind == "folder") cases_from_folder(from, prompt) else cases_from_table(from, prompt)
+  for (path in look) picture_bytes(path)
+  wanted <- if (length(look)) copies_of(look, "looks")
+  looks <- c(model$suite$looks, found$looks, if (length(look)) list(wanted = list(pictures = lapply(wanted, `[[`, "to"))))
+  default <- if (length(look)) "wanted" else model$case$look
+  cases <- lapply(found$cases, function(case) {
+    if (is.null(case$look) && !is.null(default)) case <- append(case, list(look = default), match("prompt", names(case)) - 1)
+    if (kind == "folder" && !is.null(model)) case[c("job", "negative")] <- model$case[c("job", "negative")]
+    case
+  })
+  for (file in c(found$files, wanted)) copy_into(folder, file$from, file$to)
+  jobs <- unique(vapply(cases, `[[`, "", "job"))
+  if (!is.null(model)) copy_trial(like, folder, c(model$looks, model$engine_files))
+  suite <- c(
+    list(suite = "my-suite", seeds = model$suite$seeds %||% list(11, 23, 47), size = model$suite$size %||% 576),
+    if (length(looks)) list(looks = looks), list(cases = cases)
+  )
+  write <- function(lines, file) writeLines(enc2utf8(lines), file.path(folder, file), useBytes = TRUE)
+  write(comment_suite(write_yaml_text(suite)), "suite.yml")
+  write(if (is.null(model)) starter_lineup(jobs) else trimmed(model$lineup, trim_lineup(model$lineup$value, jobs)), "lineup.yml")
+  write(if (is.null(model)) starter_brief(length(looks) > 0, jobs) else trimmed(model$brief, trim_brief(model$brief$value, jobs)), "brief.yml")
+  found$left_out
+}
+
+# A file as it stands, comments and all, unless something had to go.
+trimmed <- function(read, left) if (identical(left, read$value)) read$text else write_yaml_text(left)
+
+# The pipelines that have something to do, and their sweeps.
+trim_lineup <- function(lineup, jobs) {
+  busy <- vapply(lineup$pipelines, function(one) is.null(one$jobs) || any(unlist(one$jobs) %in% jobs), NA)
+  if (all(busy)) {
+    return(lineup)
+  }
+  lineup$pipelines <- lapply(lineup$pipelines[busy], function(one) {
+    one$jobs <- NULL
+    one
+  })
+  ids <- vapply(lineup$pipelines, `[[`, "", "id")
+  lineup$sweeps <- Filter(function(sweep) sweep$of %in% ids, lineup$sweeps)
+  if (length(lineup$sweeps) == 0) lineup$sweeps <- NULL
+  lineup
+}
+
+trim_brief <- function(brief, jobs) {
+  if (!is.null(brief$job) && !brief$job %in% jobs) brief$job <- NULL
+  kept <- brief$purposes[names(brief$purposes) %in% jobs]
+  if (length(kept) == length(brief$purposes)) {
+    return(brief)
+  }
+  if (length(kept) > 0) {
+    brief$purposes <- kept
+    return(brief)
+  }
+  # No purpose is for these jobs: the first one speaks for all then.
+  first <- brief$purposes[[1]]
+  brief$purposes <- NULL
+  c(brief["brief"], first, brief[names(brief) != "brief"])
+}
+
+# What a new trial takes over from another beside its own cases.
+model_of <- function(like) {
+  trial <- read_trial(like)
+  suite <- read_trial_file(trial$folder, "suite.yml")$value
+  first <- suite$cases[[1]]
+  if (!first$job %in% c("restyle", "vary", "repair", "swap")) first$job <- "restyle"
+  named <- named_files(list(looks = suite$looks))$path
+  list(
+    suite = suite, case = first, looks = named, engine_files = engine_files(trial$folder),
+    lineup = read_trial_file(trial$folder, "lineup.yml"), brief = read_trial_file(trial$folder, "brief.yml")
+  )
+}
+
+cases_from_folder <- function(from, prompt) {
   files <- list.files(from, full.names = TRUE)
   files <- files[!dir.exists(files)]
   wrong <- vapply(files, function(file) {
-    tryCatch({
-      read_picture(file)
-      NA_character_
-    }, sprenn_error_picture = function(e) sub("^found ", "", e$details[["x"]]))
+    tryCatch(
+      {
+        picture_summary(file)
+        NA_character_
+      },
+      sprenn_error_picture = function(e) sub("^found ", "", e$details[["x"]])
+    )
   }, "")
   usable <- files[is.na(wrong)]
   if (length(usable) == 0) {
@@ -101,32 +206,37 @@ write_from_pictures <- function(folder, from, look, prompt) {
       stats::setNames(paste0(basename(files), ": ", wrong), rep("x", length(files)))
     ))
   }
-  for (path in look) read_picture(path)
-  names <- plain_names(basename(usable))
-  copied <- copy_pictures(usable, file.path(folder, "references"), names)
-  looks <- if (length(look)) copy_pictures(look, file.path(folder, "looks"), plain_names(basename(look)))
-  ids <- sub("\\.[a-z]+$", "", copied)
-  yaml_text <- function(x) to_json(x)
-  suite <- c(
-    "# Every pipeline meets these cases and seeds, all of them the same way.",
-    "suite: my-suite", "seeds: [11, 23, 47]",
-    "size: 576                        # the long edge; each case keeps its picture's aspect", "",
-    if (length(looks)) c("looks:", paste0("  wanted: {pictures: [", paste0("looks/", looks, collapse = ", "), "]}"), ""),
+  copies <- copies_of(usable, "references")
+  cases <- lapply(copies, function(copy) {
+    list(id = sub("\\.[a-z]+$", "", basename(copy$to)), job = "restyle", reference = copy$to, prompt = prompt)
+  })
+  list(cases = cases, files = copies, left_out = stats::setNames(wrong[!is.na(wrong)], basename(files[!is.na(wrong)])))
+}
+
+# Files to copy, under plain names and with the ending that fits their content.
+copies_of <- function(files, folder) {
+  endings <- picture_formats[vapply(files, function(file) file_kind(readBin(file, "raw", 32)), "")]
+  Map(function(from, name, ending) list(from = from, to = paste0(folder, "/", name, ".", ending)), files, plain_names(basename(files)), endings, USE.NAMES = FALSE)
+}
+
+copy_into <- function(folder, from, to) {
+  target <- file.path(folder, to)
+  dir.create(dirname(target), showWarnings = FALSE, recursive = TRUE)
+  if (!file.copy(from, target) || file.size(target) != file.size(from)) {
+    stop_sprenn("new", c(paste0("Can't write to ", dirname(folder), "."), x = "The disk may be full or the folder read-only.", i = "Nothing was kept of the new trial."))
+  }
+}
+
+comment_suite <- function(lines) {
+  at <- match("cases:", lines)
+  c(
+    "# Every pipeline meets these cases and seeds, all of them the same way. A size of one number",
+    "# is the long edge: each case keeps its picture's aspect then.",
+    lines[seq_len(at - 1)], "",
     "# A phrase that pixels can check gives adherence its evidence, for example",
     "#   - {say: a cream sky, probe: {colour: cream, where: top third, share: at least 0.3}}",
-    "cases:",
-    unlist(lapply(seq_along(copied), function(i) {
-      c(
-        paste0("  - id: ", ids[i]), "    job: restyle", paste0("    reference: references/", copied[i]),
-        if (length(looks)) "    look: wanted", "    prompt:", paste0("      - ", yaml_text(prompt)), ""
-      )
-    }))
+    lines[at:length(lines)]
   )
-  write <- function(lines, file) writeLines(enc2utf8(lines), file.path(folder, file), useBytes = TRUE)
-  write(suite, "suite.yml")
-  write(starter_lineup, "lineup.yml")
-  write(starter_brief(length(looks) > 0), "brief.yml")
-  stats::setNames(wrong[!is.na(wrong)], basename(files[!is.na(wrong)]))
 }
 
 # Names that are fit for ids: letters, digits and dashes, each once.
@@ -137,34 +247,32 @@ plain_names <- function(names) {
   make.unique(plain, sep = "-")
 }
 
-copy_pictures <- function(files, folder, names) {
-  dir.create(folder, showWarnings = FALSE, recursive = TRUE)
-  formats <- vapply(files, function(file) file_kind(readBin(file, "raw", 32)), "")
-  copied <- paste0(names, ".", picture_formats[formats])
-  if (!all(file.copy(files, file.path(folder, copied)))) stop_sprenn("new", c(paste0("Can't write to ", folder, ".")))
-  copied
+# Both stand-ins leave out what they can't take; bracken takes no several
+# references, so it is not asked to blend.
+starter_lineup <- function(jobs) {
+  rest <- setdiff(jobs, "blend")
+  only <- if (length(rest) < length(jobs)) paste0(", jobs: [", paste(rest, collapse = ", "), "]")
+  c(
+    "# The two engines here are stand-ins that ship with Sprenn. Put your own beside",
+    "# or in place of them: an R file whose last value is an engine(), for example",
+    "#   mine: {kind: function, file: my-engine.R}",
+    "engines:",
+    "  yarrow: {kind: function, call: \"sprenn::standin_yarrow\"}",
+    "  bracken: {kind: function, call: \"sprenn::standin_bracken\"}", "",
+    "pipelines:",
+    "  - {id: yarrow, engine: yarrow, checkpoint: tide, hold: 0.6, if_missing: drop}",
+    if (length(rest)) paste0("  - {id: bracken, engine: bracken, hold: 0.6, if_missing: drop", only, "}"), "",
+    "sweeps:",
+    "  - {vary: hold, of: yarrow, over: [0.3, 0.6, 0.9]}"
+  )
 }
 
-starter_lineup <- c(
-  "# The two engines here are stand-ins that ship with Sprenn. Put your own beside",
-  "# or in place of them: an R file whose last value is an engine(), for example",
-  "#   mine: {kind: function, file: my-engine.R}",
-  "engines:",
-  "  yarrow: {kind: function, call: \"sprenn::standin_yarrow\"}",
-  "  bracken: {kind: function, call: \"sprenn::standin_bracken\"}", "",
-  "pipelines:",
-  "  - {id: yarrow, engine: yarrow, checkpoint: tide, hold: 0.6}",
-  "  - {id: bracken, engine: bracken, hold: 0.6}", "",
-  "sweeps:",
-  "  - {vary: hold, of: yarrow, over: [0.3, 0.6, 0.9]}"
-)
-
-starter_brief <- function(with_look) {
+starter_brief <- function(with_look, jobs) {
   c(
     "# What the choice is for.",
-    "brief: a new look with the layout intact", "job: restyle",
+    "brief: a new look with the layout intact", if (length(jobs) == 1) paste("job:", jobs),
     "weights: {structure: 0.5, adherence: 0.2, style: 0.3}",
-    "floors: {structure: 0.3}",
+    if (!any(c("fresh", "vary") %in% jobs)) "floors: {structure: 0.3}",
     if (with_look) {
       "style: reach the look"
     } else {

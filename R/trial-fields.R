@@ -48,7 +48,7 @@ suite_fields <- function() {
       "cases[].look", "text or record", "no", "The look wanted, by its name.",
       "cases[].look.name", "text", "yes", "Its name.",
       "cases[].look.weight", "number 0..2", "no", "How strongly it is wanted; 1 if left out.",
-      "cases[].prompt", "text or list", "yes", "What is asked for: one text, a list of phrases, or the word neutral where text should not matter.",
+      "cases[].prompt", "text or list", "yes", "What is asked for: one text, a list of phrases, or the word neutral where text should not matter. `sprenn caption` drafts one.",
       "cases[].prompt[]", "text or record", "no", "One phrase.",
       "cases[].prompt[].say", "text", "yes", "The phrase's words.",
       "cases[].prompt[].weight", "number 0..4", "no", "Its emphasis; 1 if left out.",

@@ -131,7 +131,7 @@ named_files <- function(suite) {
   for (i in seq_along(if (is.list(cases)) cases)) {
     case <- keyed(cases[[i]])
     place <- paste0("cases[", i, "]")
-    add_picture(case$reference, paste0(place, ".reference"))
+    add_picture(case[["reference"]], paste0(place, ".reference"))
     several <- if (is.list(case$references)) case$references
     for (j in seq_along(several)) add_picture(several[[j]], paste0(place, ".references[", j, "]"))
     add_picture(case$mask, paste0(place, ".mask"))

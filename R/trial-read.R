@@ -80,6 +80,16 @@ examine_trial <- function(trial, engines, progress = NULL) {
   if (nrow(problems) > 0) list(problems = problems) else list(problems = problems, trial = trial)
 }
 
+# The suite by itself: no engine is called.
+read_suite <- function(folder) {
+  folder <- normalizePath(folder, winslash = "/")
+  read <- read_trial_file(folder, "suite.yml")
+  files <- examine_files(read, folder)
+  problems <- bind_problems(read$problems, files$problems, suite_problems(read, files$facts))
+  stop_for_problems(place_problems(problems, list(suite.yml = read$text)), what = "This suite")
+  c(build_suite(read$value, folder), list(files = by_path(files$facts, folder)))
+}
+
 read_trial_file <- function(folder, file) {
   path <- file.path(folder, file)
   if (!file.exists(path) || file.size(path) == 0) {

@@ -1,0 +1,181 @@
+#' Draft prompts from the pictures
+#'
+#' Has an engine that can caption describe the references of a suite, and writes
+#' what it says into `suite.yml` as prompts, for a person to edit. Each phrase
+#' carries a mark that fits its words and no others: it counts as drafted until
+#' the words are touched. Nothing else in the file changes, comments included.
+#'
+#' Cases that have a hand-written phrase are left alone unless `join` says to add
+#' to it; drafted phrases that nobody touched are replaced. Cases without a
+#' reference, and those whose prompt is neutral or taken over from another case,
+#' are left alone.
+#'
+#' @param trial A trial's folder. Its suite may lack prompts and must be sound
+#'   otherwise.
+#' @param engine The name of an engine in `lineup.yml`, or an [engine()], that
+#'   has `caption`.
+#' @param cases Ids of the cases to draft; all if `NULL`.
+#' @param join Whether to add drafted phrases behind hand-written ones.
+#' @return A tibble with a row a case: `case`, `state` (`drafted`, `joined`,
+#'   `hand-written`, `neutral`, `no reference`, `taken over`, `failed`), `draft`
+#'   (the phrases, a list) and `message` (why it failed). Invisibly.
+#' @section Errors: `sprenn_error_trial` when the trial has other problems;
+#'   `sprenn_error_argument` for an unknown engine or case, or an engine that
+#'   can't caption; `sprenn_error_draft` when the file can't be edited or written,
+#'   and then it is left as it was.
+#' @export
+#' @examples
+#' folder <- file.path(tempdir(), "draft-example")
+#' new_trial(folder, demo = TRUE, cases = 1)
+#' draft_prompts(folder, standin_bracken(), join = TRUE)
+#' grep("drafted", readLines(file.path(folder, "suite.yml")), value = TRUE)
+#' unlink(folder, recursive = TRUE)
+draft_prompts <- function(trial, engine, cases = NULL, join = FALSE, progress = NULL) {
+  check_arguments(
+    trial = checkmate::check_directory_exists(trial), cases = checkmate::check_character(cases, any.missing = FALSE, null.ok = TRUE),
+    join = checkmate::check_flag(join), progress = checkmate::check_function(progress, null.ok = TRUE)
+  )
+  folder <- normalizePath(trial, winslash = "/")
+  describer <- captioning_engine(engine, folder)
+  own <- read_draftable(folder)
+  ids <- vapply(own$cases, `[[`, "", "id")
+  if (length(setdiff(cases, ids))) stop_sprenn("argument", c(paste0("The suite has no case ", quoted(setdiff(cases, ids)[1]), "."), i = paste("It has", shorten_list(ids, 12))))
+  todo <- if (is.null(cases)) seq_along(ids) else match(cases, ids)
+  began <- Sys.time()
+  rows <- lapply(seq_along(todo), function(k) {
+    row <- draft_one(own$cases[[todo[k]]], own$written[[todo[k]]], describer, folder, join)
+    if (!is.null(progress)) progress(done = k, total = length(todo), failed = 0, seconds = as.numeric(Sys.time() - began, units = "secs"))
+    row
+  })
+  drafts <- do.call(rbind, rows)
+  new <- drafts$state %in% c("drafted", "joined")
+  prompts <- Map(function(k, row) {
+    c(hand_phrases(own$written[[k]]$prompt), lapply(row, function(say) list(say = say, drafted = draft_mark(say))))
+  }, todo[new], drafts$draft[new])
+  if (any(new)) write_prompts(folder, own, todo[new], prompts)
+  invisible(drafts)
+}
+
+captioning_engine <- function(engine, folder) {
+  if (!inherits(engine, "sprenn_engine")) {
+    lineup <- read_trial_file(folder, "lineup.yml")
+    made <- if (is.list(lineup$value$engines)) build_engines(lineup, folder, list())
+    stop_for_problems(place_problems(bind_problems(lineup$problems, made$problems), list(lineup.yml = lineup$text)), what = "This lineup")
+    known <- names(made$engines)
+    if (!isTRUE(engine %in% known)) {
+      stop_sprenn("argument", c(paste0("lineup.yml has no engine ", show_value(engine), "."), i = paste("It has", paste(known, collapse = ", "))))
+    }
+    engine <- made$engines[[engine]]
+  }
+  if (is.null(engine$caption)) stop_sprenn("argument", c(paste0(engine$about$name, " can't caption."), i = "Name an engine that says what is in a picture; see `caption` in the help of engine()."))
+  engine
+}
+
+# A suite that may lack prompts: its cases as written, and with what they take
+# over from others.
+read_draftable <- function(folder) {
+  read <- read_trial_file(folder, "suite.yml")
+  files <- examine_files(read, folder)
+  problems <- bind_problems(read$problems, files$problems, suite_problems(read, files$facts))
+  lacking <- grepl("^cases\\[[0-9]+\\]\\.prompt$", problems$place) & problems$found == "nothing"
+  stop_for_problems(place_problems(problems[!lacking, ], list(suite.yml = read$text)), what = "This suite")
+  written <- read_yaml_text(paste(read$text, collapse = "\n"), "suite.yml")$value
+  list(cases = read$value$cases, written = written$cases, value = written, text = read$text)
+}
+
+# The phrases of a prompt that a person wrote or touched.
+hand_phrases <- function(prompt) {
+  phrases <- if (is.list(prompt)) prompt else if (!is.null(prompt)) list(prompt)
+  Filter(function(phrase) !is.list(phrase) || !identical(phrase$drafted, draft_mark(phrase$say)), phrases)
+}
+
+draft_one <- function(case, written, describer, folder, join) {
+  first <- first_reference(case)
+  by_hand <- hand_phrases(written$prompt)
+  answer <- function(state, draft = character(), message = NA_character_) tibble::tibble(case = case$id, state = state, draft = list(draft), message = message)
+  if (identical(case$prompt, "neutral")) {
+    answer("neutral")
+  } else if (is.null(first)) {
+    answer("no reference")
+  } else if (is.null(written$prompt) && !is.null(case$prompt)) {
+    answer("taken over")
+  } else if (length(by_hand) && !join) {
+    answer("hand-written")
+  } else {
+    tryCatch(
+      answer(if (length(by_hand)) "joined" else "drafted", caption_picture(describer, build_reference(first, function(path) resolve_path(path, folder)$path))),
+      sprenn_error = function(e) stop(e),
+      error = function(e) answer("failed", message = conditionMessage(e))
+    )
+  }
+}
+
+# What the engine says of the part of a picture that is used, each phrase checked.
+caption_picture <- function(describer, reference) {
+  pixels <- take_window(read_picture(reference$path, reference$backdrop), pmin(pmax(reference$box, 0), 1), c(1, 1, 1))
+  size <- dim(pixels)[2:1]
+  said <- describer$caption(resize_picture(pixels, pmax(1, round(size * min(1, 1024 / max(size))))))
+  if (!is.character(said) || anyNA(said) || !any(grepl("\\S", said))) engine_failure("bad_answer", "The engine gave no words.")
+  trimws(gsub("[[:space:][:cntrl:]]+", " ", said[grepl("\\S", said)]))
+}
+
+# Puts prompts into the text of suite.yml, and makes sure that nothing else in
+# it has changed before the file is replaced.
+write_prompts <- function(folder, own, at, prompts) {
+  lines <- own$text
+  wanted <- own$value
+  # From the last case to the first, so that line numbers stay true.
+  for (k in order(at, decreasing = TRUE)) {
+    lines <- put_prompt(lines, own$written[[at[k]]], at[k], prompts[[k]])
+    wanted$cases[[at[k]]]$prompt <- prompts[[k]]
+  }
+  text <- paste0(paste(lines, collapse = "\n"), "\n")
+  back <- read_yaml_text(text, "suite.yml")$value
+  sorted <- function(suite) {
+    suite$cases <- lapply(suite$cases, sort_by_name)
+    suite
+  }
+  if (!identical(sorted(back), sorted(wanted))) {
+    stop_sprenn("draft", c("Can't put the drafts into suite.yml as it is written.", i = "Write its cases one key a line, without anchors, and try again."))
+  }
+  file <- file.path(folder, "suite.yml")
+  part <- tempfile("part-", folder)
+  on.exit(unlink(part))
+  done <- tryCatch(
+    {
+      writeBin(charToRaw(enc2utf8(text)), part)
+      file.size(part) == nchar(enc2utf8(text), "bytes") && file.rename(part, file)
+    },
+    error = function(e) FALSE, warning = function(w) FALSE
+  )
+  if (!isTRUE(done)) stop_sprenn("draft", c(paste0("Can't write ", file, "."), x = "The disk may be full or the folder read-only.", i = "The file is as it was."))
+}
+
+put_prompt <- function(lines, case, i, prompt) {
+  places <- locate_places(lines)
+  first <- places[[paste0("cases[", i, "]")]]
+  after <- places[paste0("cases[", i + 1, "]")]
+  last <- (if (is.na(after)) length(lines) + 1L else after[[1]]) - 1L
+  dash <- sub("^( *- *).*", "\\1", lines[first])
+  indent <- strrep(" ", nchar(dash))
+  block <- yaml_entry("prompt", unname(prompt), indent)
+  if (grepl("^ *- *\\{", lines[first])) {
+    # A case on one line is opened up.
+    case$prompt <- prompt
+    fresh <- yaml_block(case, indent)
+    substr(fresh[1], 1, nchar(dash)) <- dash
+    ends <- max(places[startsWith(names(places), paste0("cases[", i, "]"))])
+    return(c(lines[seq_len(first - 1)], fresh, lines[-seq_len(ends)]))
+  }
+  from <- places[paste0("cases[", i, "].prompt")]
+  if (is.na(from)) {
+    while (last > first && grepl("^ *(#|$)", lines[last])) last <- last - 1
+    return(append(lines, block, last))
+  }
+  from <- from[[1]]
+  to <- from
+  deeper <- function(line) grepl(paste0("^", indent, " +\\S"), line) || grepl(paste0("^", indent, "- "), line)
+  while (to < last && deeper(lines[to + 1])) to <- to + 1
+  if (from == first) substr(block[1], 1, nchar(dash)) <- dash
+  c(lines[seq_len(from - 1)], block, lines[-seq_len(to)])
+}

@@ -1,0 +1,118 @@
+# A trial as one file that unpacks and runs elsewhere: a bag as BagIt has it
+# (RFC 8493), in a zip.
+
+#' Pack a trial into one file
+#'
+#' Writes a zip with the trial's three files, all that they name, and a hash of
+#' each, laid out as BagIt has it (RFC 8493): `unzip` opens it anywhere and
+#' `sha256sum -c manifest-sha256.txt` verifies it. `new_trial(from = )` does both
+#' and holds the suite against the fingerprint that it was packed with. Runs are
+#' not packed. The same trial always gives the same manifest.
+#'
+#' @inheritParams run_trial
+#' @param file The zip to write; `NULL` takes the suite's name, in the working
+#'   folder. A file that is there already is replaced.
+#' @return The file, invisibly.
+#' @section Errors: `sprenn_error_trial` when the trial has problems;
+#'   `sprenn_error_pack` when the file can't be written.
+#' @export
+#' @examples
+#' folder <- file.path(tempdir(), "pack-example")
+#' new_trial(folder, demo = TRUE, cases = 1)
+#' file <- pack_trial(folder, tempfile(fileext = ".zip"))
+#' again <- file.path(tempdir(), "unpacked-example")
+#' new_trial(again, from = file)
+#' unlink(c(folder, again), recursive = TRUE)
+pack_trial <- function(trial, file = NULL) {
+  check_arguments(file = checkmate::check_string(file, min.chars = 1, null.ok = TRUE))
+  trial <- as_trial(trial)
+  file <- file %||% paste0(trial$suite$suite, ".zip")
+  work <- tempfile("pack-")
+  on.exit(unlink(work, recursive = TRUE))
+  bag <- file.path(work, trial$suite$suite)
+  data <- file.path(bag, "data")
+  dir.create(data, recursive = TRUE)
+  copy_trial(trial$folder, data)
+  files <- sort(list.files(data, recursive = TRUE, all.files = TRUE), method = "radix")
+  sizes <- file.size(file.path(data, files))
+  write <- function(lines, name) writeBin(charToRaw(enc2utf8(paste0(lines, "\n", collapse = ""))), file.path(bag, name))
+  write(c("BagIt-Version: 1.0", "Tag-File-Character-Encoding: UTF-8"), "bagit.txt")
+  write(c(
+    paste("External-Identifier:", trial$suite$suite), paste("Suite-Fingerprint:", fingerprint_suite(trial$suite)),
+    paste0("Payload-Oxum: ", format(sum(sizes), scientific = FALSE), ".", length(files)), paste("Bag-Software-Agent: Sprenn", utils::packageVersion("sprenn"))
+  ), "bag-info.txt")
+  write(paste0(vapply(file.path(data, files), function(path) sha256_of(read_bytes(path)), ""), "  data/", escape_path(files)), "manifest-sha256.txt")
+  part <- tempfile("part-", existing_parent(file), ".zip")
+  on.exit(unlink(part), add = TRUE)
+  written <- tryCatch(
+    {
+      zip::zip(part, basename(bag), root = work, mode = "mirror")
+      file.rename(part, file)
+    },
+    error = function(e) FALSE, warning = function(w) FALSE
+  )
+  if (!written) stop_sprenn("pack", c(paste0("Can't write ", file, "."), x = "The disk may be full or the folder read-only."))
+  invisible(file)
+}
+
+# As the manifest writes paths (RFC 8493, 2.1.3), and back.
+escape_path <- function(path) gsub("\n", "%0A", gsub("\r", "%0D", gsub("%", "%25", path, fixed = TRUE), fixed = TRUE), fixed = TRUE)
+unescape_path <- function(path) gsub("%25", "%", gsub("%0D", "\r", gsub("%0A", "\n", path, fixed = TRUE), fixed = TRUE), fixed = TRUE)
+
+# Copies a sound trial's files, all that it names or just `files`.
+copy_trial <- function(trial, folder, files = NULL) {
+  trial <- normalizePath(read_trial(trial)$folder, winslash = "/")
+  if (is.null(files)) {
+    files <- c(trial_files, named_files(read_trial_file(trial, "suite.yml")$value)$path, engine_files(trial))
+  }
+  for (file in unique(files)) copy_into(folder, file.path(trial, file), file)
+}
+
+# The R files in a trial that hold its engines.
+engine_files <- function(trial) {
+  unlist(lapply(read_trial_file(trial, "lineup.yml")$value$engines, `[[`, "file"), use.names = FALSE)
+}
+
+# More than this is no trial that somebody packed.
+max_packed_files <- 50000
+max_packed_bytes <- 20e9
+
+# Unpacks and verifies a bag. Nothing of it is read as a trial, and no code in it
+# is run, before every hash was held against its file.
+unpack_trial <- function(file, folder) {
+  refuse <- function(found, wanted = "a zip that `sprenn pack` wrote") {
+    stop_sprenn("new", c(paste0("Can't unpack ", file, "."), x = paste("found", found), i = paste("wanted", wanted)))
+  }
+  listed <- tryCatch(zip::zip_list(file), error = function(e) refuse("a damaged zip file"))
+  names <- enc2utf8(listed$filename)
+  climbs <- grepl("^([/\\\\~]|[A-Za-z]:)|(^|[/\\\\])\\.\\.([/\\\\]|$)|\\\\", names)
+  if (!all(validUTF8(names))) refuse("names that are no UTF-8")
+  if (any(climbs)) refuse(paste0("a path that leaves its folder, ", quoted(names[climbs][1])), "paths that stay inside")
+  if (anyDuplicated(tolower(sub("/$", "", names)))) refuse("one name twice")
+  if (nrow(listed) > max_packed_files || sum(listed$uncompressed_size) > max_packed_bytes) refuse(paste0(nrow(listed), " files of ", round(sum(listed$uncompressed_size) / 1e6), " MB"), "at most 50,000 files and 20 GB")
+  bag <- unique(sub("/.*", "", names))
+  files <- names[!grepl("/$", names)]
+  if (length(bag) != 1 || !all(file.path(bag, c("bagit.txt", "bag-info.txt", "manifest-sha256.txt", "data/suite.yml")) %in% files)) refuse("no bag with a manifest and a suite")
+  work <- tempfile("unpack-", dirname(folder))
+  on.exit(unlink(work, recursive = TRUE))
+  tryCatch(zip::unzip(file, exdir = work), error = function(e) refuse("a damaged zip file"), warning = function(w) refuse("a damaged zip file"))
+  there <- list.files(work, recursive = TRUE, all.files = TRUE)
+  links <- Sys.readlink(file.path(work, there))
+  if (any(nzchar(links))) refuse(paste("a link,", quoted(there[nzchar(links)][1])), "files only")
+  manifest <- readLines(file.path(work, bag, "manifest-sha256.txt"), encoding = "UTF-8", warn = FALSE)
+  if (!all(grepl("^[0-9a-f]{64} [ *]data/.", manifest))) refuse("a manifest that is none")
+  stated <- stats::setNames(substr(manifest, 1, 64), unescape_path(sub("^[0-9a-f]{64} [ *]", "", manifest)))
+  payload <- list.files(file.path(work, bag, "data"), recursive = TRUE, all.files = TRUE)
+  payload <- file.path("data", payload)
+  odd <- c(setdiff(payload, names(stated)), setdiff(names(stated), payload))
+  if (length(odd)) refuse(paste0("files and manifest at odds, ", shorten_list(quoted(odd))))
+  hashes <- vapply(file.path(work, bag, payload), function(path) sha256_of(read_bytes(path)), "")
+  altered <- payload[hashes != stated[payload]]
+  if (length(altered)) refuse(paste0("files that were altered since, ", shorten_list(quoted(altered))))
+  info <- readLines(file.path(work, bag, "bag-info.txt"), encoding = "UTF-8", warn = FALSE)
+  fingerprint <- sub("^Suite-Fingerprint: *", "", grep("^Suite-Fingerprint:", info, value = TRUE))
+  suite <- read_suite(file.path(work, bag, "data"))
+  if (!identical(fingerprint, fingerprint_suite(suite))) refuse("a suite of another fingerprint than it was packed with", "a zip of this or a later version of Sprenn")
+  for (path in payload) copy_into(folder, file.path(work, bag, path), sub("^data/", "", path))
+  NULL
+}
