@@ -1,7 +1,10 @@
 # From a sound lineup.yml to engines and a table of pipelines.
 
 build_engines <- function(read, folder, given) {
+  # What the fields say of an engine comes before what it says of itself.
+  broken <- sub("^engines\\.([^.]*).*", "\\1", grep("^engines\\.", read$problems$place, value = TRUE))
   wanted <- Filter(is.list, read$value$engines)
+  wanted <- wanted[!names(wanted) %in% broken]
   problems <- no_problems()
   engines <- list()
   for (name in union(names(wanted), names(given))) {

@@ -104,7 +104,7 @@ decode_picture <- function(bytes, backdrop = "white", wrong = bytes_problem(byte
 decode_samples <- function(bytes) {
   facts <- picture_facts(bytes)
   size <- c(facts$width, facts$height)
-  picture <- withCallingHandlers(magick::image_read(bytes), warning = function(w) invokeRestart("muffleWarning"))
+  picture <- withCallingHandlers(magick::image_read(without_gamma(bytes, facts$format)), warning = function(w) invokeRestart("muffleWarning"))
   if (length(picture) == 0) stop("its data are not in order")
   if (length(picture) > 1) stop("more than one picture")
   picture <- magick::image_orient(picture)
@@ -121,6 +121,14 @@ decode_samples <- function(bytes) {
     channels = c(rgba = 4L, rgb = 3L, gray = 1L)[[layout]], grey = grey, format = facts$format,
     shrunk_from = if (max(own) < max(size)) size
   )
+}
+
+# A PNG without its notes on gamma, which ImageMagick would follow in some cases
+# and not in others: they are followed in prep-profile.R.
+without_gamma <- function(bytes, format) {
+  chunks <- if (format == "png") png_chunks(bytes)
+  for (k in rev(which(chunks$kind %in% c("gAMA", "cHRM")))) bytes <- bytes[-(chunks$at[k] + 0:(chunks$size[k] + 11))]
+  bytes
 }
 
 # One to four channels to three: colours to sRGB, transparency on the backdrop.

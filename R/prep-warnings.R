@@ -15,8 +15,10 @@ trial_warnings <- function(trial) {
     )))
   })
   found <- bind_problems(found)
-  if (nrow(found) == 0) tibble::add_column(found, kind = character(), case = integer()) else place_problems(found, trial$texts)
+  if (nrow(found) == 0) no_warnings() else place_problems(found, trial$texts)
 }
+
+no_warnings <- function() tibble::add_column(no_problems(), kind = character(), case = integer())
 
 new_warning <- function(kind, case, place, found, wanted) {
   warning <- new_problem("suite.yml", paste0("cases[", case, "].", place), found, wanted)
@@ -114,9 +116,7 @@ mask_warning <- function(case, i, suite) {
   if (is.null(case$mask)) {
     return(NULL)
   }
-  frame <- case_frame(case, suite)
-  mask <- case_mask(case, suite, pmax(1, round(frame * min(1, 192 / max(frame)))))
-  share <- mean(mask)
+  share <- mean(case_mask(case, suite, case_frame(case, suite)))
   if (share >= 0.02 && share <= 0.85) {
     return(NULL)
   }

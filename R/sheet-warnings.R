@@ -6,6 +6,7 @@ warning_panel <- function(warning, case, trial) {
   j <- if (grepl("references\\[", warning$place)) as.integer(sub(".*references\\[([0-9]+)\\].*", "\\1", warning$place)) else 1
   panel <- switch(warning$kind,
     "small" = small_panel(case, j, suite, sizes),
+    "stretched" = new_panel("", prepare_inputs(case, suite)$references[[j]]),
     "bars" = bars_panel(case, j, suite),
     "patchy" = patches_panel(case, j, suite),
     "far aspect" = mirrored_panel(case, suite, sizes),

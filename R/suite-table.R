@@ -44,7 +44,7 @@ cases_from_table <- function(file, prompt) {
   if (length(problems)) stop_for_problems(bind_problems(problems), "new", "This table")
   taken <- new.env()
   taken$files <- list()
-  look_names <- list()
+  look_by_cell <- list()
   cases <- lapply(seq_len(nrow(table)), function(row) {
     case <- list()
     for (column in names(table)[nzchar(table[row, ])]) {
@@ -64,8 +64,8 @@ cases_from_table <- function(file, prompt) {
     }
     if (!is.null(case$look)) {
       pictures <- split_cell(case$look)
-      look_names[[case$look]] <<- look_names[[case$look]] %||% sub("\\.[^.]*$", "", basename(pictures[1]))
-      case$look <- look_names[[case$look]]
+      look_by_cell[[case$look]] <<- look_by_cell[[case$look]] %||% sub("\\.[^.]*$", "", basename(pictures[1]))
+      case$look <- look_by_cell[[case$look]]
     }
     finish_case(case, row, prompt)
   })
@@ -83,7 +83,7 @@ cases_from_table <- function(file, prompt) {
     }
   }
   stop_for_problems(bind_problems(problems), "new", "This table")
-  looks <- stats::setNames(lapply(names(look_names), function(cell) list(pictures = as.list(split_cell(cell)))), unlist(look_names))
+  looks <- stats::setNames(lapply(names(look_by_cell), function(cell) list(pictures = as.list(split_cell(cell)))), unlist(look_by_cell))
   list(cases = unname(cases), looks = looks, files = taken$files)
 }
 

@@ -32,7 +32,7 @@ read_trial <- function(trial, engines = list(), progress = NULL) {
 #' @export
 check_trial <- function(trial, engines = list(), progress = NULL) {
   read <- examine_trial(trial, engines, progress)
-  warnings <- if (!is.null(read$trial)) trial_warnings(read$trial) else no_problems()
+  warnings <- if (!is.null(read$trial)) trial_warnings(read$trial) else no_warnings()
   columns <- names(no_problems())
   tibble::tibble(
     level = rep(c("problem", "warning"), c(nrow(read$problems), nrow(warnings))),

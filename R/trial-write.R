@@ -56,7 +56,9 @@ yaml_scalar <- function(value) {
   }
   if (is.numeric(value)) {
     text <- format(value, digits = 15)
-    return(if (identical(as.numeric(text), as.numeric(value))) text else format(value, digits = 17))
+    if (!identical(as.numeric(text), as.numeric(value))) text <- format(value, digits = 17)
+    # Older readers take 1e-09 for a word.
+    return(sub("^(-?[0-9]+)e", "\\1.0e", text))
   }
   plain <- grepl("^[A-Za-z]([A-Za-z0-9_ ./%-]*[A-Za-z0-9_./%-])?$", value) &&
     !tolower(value) %in% c("true", "false", "yes", "no", "on", "off", "null", "y", "n", "nan", "inf")

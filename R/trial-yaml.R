@@ -27,7 +27,26 @@ read_yaml_text <- function(text, file) {
   if (bad_anchor) {
     return(refuse("an alias (*name) that has no anchor (&name)"))
   }
+  unfolded <- count_values(value, most_values)
+  if (unfolded >= most_values) {
+    return(refuse("aliases that unfold to over a million values, or lists nested more than 50 deep"))
+  }
   list(value = value, text = strsplit(text, "\r?\n")[[1]])
+}
+
+# How many values there are, followed no further than `most`: a few lines of
+# aliases can unfold to billions, which share their memory until they are walked.
+most_values <- 1e6
+count_values <- function(value, most, depth = 0) {
+  if (depth > 50) {
+    return(most)
+  }
+  count <- 1
+  for (one in if (is.list(value)) value) {
+    if (count >= most) break
+    count <- count + (if (is.list(one)) count_values(one, most - count, depth + 1) else 1)
+  }
+  count
 }
 
 yaml_advice <- function(message) {

@@ -26,7 +26,7 @@ test_that("a look given with the pictures is the look to reach", {
   new_trial(folder, from = own_pictures(), look = picture_file(scene(8)))
   trial <- read_trial(folder)
   expect_equal(unique(vapply(trial$suite$cases, `[[`, "", "look")), "wanted")
-  expect_equal(trial$brief$style, "reach the look")
+  expect_equal(trial$brief$purposes[[1]]$style, "reach the look")
 })
 
 test_that("names that end up alike are told apart", {
@@ -41,9 +41,9 @@ test_that("nothing is made where something is, or from nothing", {
   expect_equal(list.files(folder), "keep.txt")
   target <- file.path(withr::local_tempdir(), "x")
   expect_error(new_trial(target, from = withr::local_tempdir()), "no usable picture", class = "sprenn_error_new")
-  expect_error(new_trial(target, from = "nowhere"), "no folder", class = "sprenn_error_new")
+  expect_error(new_trial(target, from = "nowhere"), "no folder or file", class = "sprenn_error_new")
   expect_error(new_trial(target, from = own_pictures(), look = "gone.png"), class = "sprenn_error_picture")
-  expect_error(new_trial(target), "one of the two", class = "sprenn_error_new")
+  expect_error(new_trial(target), "one of these", class = "sprenn_error_new")
   expect_false(file.exists(target))
   expect_equal(list.files(dirname(target), all.files = TRUE, no.. = TRUE), character())
 })
@@ -52,7 +52,8 @@ test_that("the demo trial is sound, and holds what it promises", {
   folder <- file.path(withr::local_tempdir(), "demo")
   new_trial(folder, demo = TRUE)
   trial <- read_trial(folder)
-  expect_gte(length(trial$suite$cases), 4)
+  expect_setequal(vapply(trial$suite$cases, `[[`, "", "job"), internal("jobs"))
+  expect_equal(nrow(check_trial(trial$folder)), 0)
   expect_length(trial$suite$seeds, 3)
   expect_gte(nrow(trial$lineup$pipelines), 4)
   expect_setequal(names(trial$lineup$engines), c("yarrow", "bracken"))
@@ -60,7 +61,7 @@ test_that("the demo trial is sound, and holds what it promises", {
   formats <- vapply(list.files(file.path(folder, "references"), full.names = TRUE), function(file) {
     internal("picture_facts")(readBin(file, "raw", 1e6))$format
   }, "")
-  expect_setequal(formats, c("png", "jpeg", "webp"))
+  expect_setequal(formats, c("png", "jpeg", "webp", "tiff"))
   other <- file.path(withr::local_tempdir(), "demo")
   new_trial(other, demo = TRUE)
   expect_identical(plan_run(other)$take, plan_run(folder)$take)

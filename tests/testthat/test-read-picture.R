@@ -54,10 +54,14 @@ test_that("damaged files are refused with the reason, whatever their ending", {
   png <- bytes_of(picture_file(scene(1)))
   jpg <- bytes_of(picture_file(scene(1), ".jpg"))
   expect_error(read_picture(write_bytes(raw())), "empty file", class = "sprenn_error_picture")
+  half <- jpg[seq_len(length(jpg) %/% 3)]
+  expect_error(read_picture(write_bytes(half, ".jpg")), "JPEG file that ends too early", class = "sprenn_error_picture")
+  webp <- bytes_of(picture_file(scene(1), ".webp"))
+  expect_error(read_picture(write_bytes(webp[seq_len(length(webp) - 40)], ".webp")), "WEBP file that ends too early", class = "sprenn_error_picture")
   expect_error(read_picture(write_bytes(png[1:20])), "damaged", class = "sprenn_error_picture")
-  expect_error(read_picture(write_bytes(png[seq_len(length(png) %/% 2)])), "damaged", class = "sprenn_error_picture")
+  expect_error(read_picture(write_bytes(png[seq_len(length(png) %/% 2)])), "ends too early", class = "sprenn_error_picture")
   expect_error(read_picture(write_bytes(jpg[1:8], ".jpg")), class = "sprenn_error_picture")
-  expect_error(read_picture(write_bytes(charToRaw("<svg/>"), ".png")), "no PNG, JPEG or WebP", class = "sprenn_error_picture")
+  expect_error(read_picture(write_bytes(charToRaw("<svg/>"), ".png")), "SVG or XML", class = "sprenn_error_picture")
 })
 
 test_that("a picture over the pixel limit is refused before it is decoded", {

@@ -10,7 +10,7 @@ test_that("a sound trial has no problems and reads back as what was written", {
   expect_equal(vapply(trial$suite$cases, `[[`, "", "id"), c("one", "two", "three"))
   expect_equal(trial$suite$cases[[1]]$prompt[[2]]$probe, list(measure = "brightness", where = "whole", brightness = c(0, 0.9)))
   expect_equal(trial$lineup$pipelines$native_hold, c(9, 1))
-  expect_equal(trial$brief$weights, c(structure = 1, adherence = 0, style = 0))
+  expect_equal(trial$brief$purposes[[1]]$weights, c(structure = 1, adherence = 0, style = 0))
   expect_snapshot(cat(sub(" /.*", " FOLDER", format(trial)), sep = "\n"))
 })
 
@@ -50,9 +50,9 @@ test_that("colours and places get the nearest known word", {
 
 test_that("a probe checks one thing, and a colour needs its share", {
   two <- change(small_suite, "{brightness: at most 0.9}", "{brightness: at most 0.9, monochrome: at least 0.5}")
-  expect_match(problem_at(problems_of(suite = two), "cases[1].prompt[2].probe")$found, "brightness and monochrome")
+  expect_equal(problem_at(problems_of(suite = two), "cases[1].prompt[2].probe.monochrome")$wanted, "no monochrome, as there is brightness")
   bare <- change(small_suite, "{brightness: at most 0.9}", "{colour: red}")
-  expect_match(problem_at(problems_of(suite = bare), "cases[1].prompt[2].probe")$found, "without a share")
+  expect_equal(problem_at(problems_of(suite = bare), "cases[1].prompt[2].probe.share")$wanted, "share, as there is colour")
 })
 
 test_that("duplicates, unknown looks and repeated seeds are found", {
@@ -70,7 +70,7 @@ test_that("pictures that are missing, damaged, too large or outside the trial ar
   expect_match(missing$found, "no such file")
   expect_equal(missing$near, "references/one.png")
   expect_match(problem_at(problems, "cases[2].reference")$found, "leaves the trial")
-  expect_match(problem_at(problems, "cases[3].reference")$found, "no PNG, JPEG or WebP")
+  expect_match(problem_at(problems, "cases[3].reference")$found, "no picture")
   absolute <- problems_of(suite = change(small_suite, "references/one.png", "/etc/one.png"))
   expect_match(problem_at(absolute, "cases[1].reference")$found, "absolute path")
 })
@@ -101,7 +101,7 @@ test_that("engines, checkpoints, settings and sweeps are checked against what th
   expect_equal(problem_at(problems, "pipelines[3].settings.tnit")$near, "tint")
   expect_equal(problem_at(problems, "pipelines[4].hold")$found, "nothing")
   expect_match(problem_at(problems, "engines.gone")$found, "no such file")
-  expect_match(problem_at(problems, "engines.both")$found, "neither call nor file")
+  expect_equal(problem_at(problems, "engines.both")$wanted, "call or file, as kind is function")
   expect_equal(nrow(problems[problems$place == "engines.odd", ]), 1)
 })
 
@@ -129,7 +129,7 @@ test_that("all problems of all files come in one error, and nothing is written",
   )
   error <- expect_error(read_trial(folder), class = "sprenn_error_trial")
   expect_setequal(error$problems$file, c("suite.yml", "lineup.yml", "brief.yml"))
-  expect_setequal(error$problems$place, c("seeds[2]", "cases[1].reference", "pipelines[1].hold", "wieghts", "weights"))
+  expect_setequal(error$problems$place, c("seeds[2]", "cases[1].reference", "pipelines[1].hold", "wieghts", ""))
   expect_match(error$headline, "5 problems")
   expect_error(run_trial(folder), class = "sprenn_error_trial")
   expect_false(dir.exists(file.path(folder, "runs")))
@@ -167,4 +167,69 @@ test_that("what entries say of each other is told together with what is wrong in
     brief = c("brief: x", "weights: {structure: 0}")
   )
   expect_setequal(problems$place, c("seeds[2]", "seeds[3]", "cases[2].id", "pipelines[3].engine", "pipelines[4].hold", "weights"))
+})
+
+test_that("what a job needs and what it has no use for is told with the reason", {
+  case <- function(text) problems_of(suite = c(small_suite[1:4], paste0("  - {id: one, prompt: x, ", text, "}")))
+  expect_equal(problem_at(case("job: edit, reference: references/one.png"), "cases[1].mask")$wanted, "mask, as job is edit")
+  expect_equal(problem_at(case("job: fresh, reference: references/one.png"), "cases[1].reference")$wanted, "no reference, as job is fresh")
+  expect_equal(problem_at(case("job: blend, references: [references/one.png]"), "cases[1].references")$wanted, "a list with at least 2 entries")
+  expect_equal(problem_at(case("job: extend, reference: references/one.png, grow: {}"), "cases[1].grow")$wanted, "keys with values")
+  expect_match(problem_at(case("job: vary"), "cases[1]")$wanted, "reference or references")
+  expect_match(problem_at(case("job: repair, reference: references/one.png, mask: {picture: references/two.png, boxes: [[0, 0, 1, 1]]}"), "cases[1].mask.boxes")$wanted, "as there is picture")
+  expect_match(problem_at(case("job: restyle, reference: references/one.png, watch: {x: {keep: 0.2}}"), "cases[1].watch.x")$wanted, "box or mask")
+})
+
+test_that("masks and maps must be of the reference's shape and show something", {
+  folder <- small_trial(suite = c(small_suite[1:4], "  - {id: one, job: edit, reference: references/one.png, prompt: x, mask: black.png, guides: {depth: {picture: tall.png}}}", "  - {id: two, job: edit, reference: references/one.png, prompt: x, mask: {picture: white.png, invert: true}}"))
+  png::writePNG(matrix(0, 64, 96), file.path(folder, "black.png"))
+  png::writePNG(matrix(1, 128, 192), file.path(folder, "white.png"))
+  png::writePNG(matrix(0.5, 96, 64), file.path(folder, "tall.png"))
+  problems <- check_trial(folder)
+  expect_match(problem_at(problems, "cases[1].mask")$found, "black all over")
+  expect_match(problem_at(problems, "cases[2].mask.picture")$found, "white all over and inverted")
+  expect_match(problem_at(problems, "cases[1].guides.depth.picture")$wanted, "96 x 64")
+})
+
+test_that("a box off the picture, and one that runs backwards, are found", {
+  at <- function(box) problems_of(suite = sub("reference: references/one.png", paste0("reference: {picture: references/one.png, box: ", box, "}"), small_suite, fixed = TRUE))
+  expect_match(problem_at(at("[1.2, 0, 1.5, 1]"), "cases[1].reference.box")$wanted, "covers some of the picture")
+  expect_match(problem_at(at("[0.8, 0, 0.2, 1]"), "cases[1].reference.box")$wanted, "a box [left, top, right, bottom]", fixed = TRUE)
+})
+
+test_that("entries take over from others, and circles and gaps are named", {
+  liked <- c(small_suite[1:4], "  - {id: one, job: restyle, reference: references/one.png, prompt: x, negative: [y]}", "  - {id: two, like: one, reference: references/two.png}", "  - {id: three, like: two, prompt: z}")
+  trial <- read_trial(small_trial(suite = liked))
+  expect_equal(trial$suite$cases[[3]]$prompt[[1]]$say, "z")
+  expect_equal(basename(trial$suite$cases[[3]]$reference$path), "two.png")
+  expect_equal(trial$suite$cases[[3]]$negative, "y")
+  other <- c(small_suite[1:4], "  - {id: one, job: restyle, reference: references/one.png, prompt: x}", "  - {id: two, like: one, job: edit, mask: references/three.png}", "  - {id: three, like: one, job: fresh}")
+  cases <- read_trial(small_trial(suite = other))$suite$cases
+  expect_null(cases[[3]]$reference)
+  expect_false(is.null(cases[[2]]$mask))
+  circle <- c(small_suite[1:4], "  - {id: one, like: two}", "  - {id: two, like: one}", "  - {id: three, like: tree}")
+  problems <- problems_of(suite = circle)
+  expect_match(problem_at(problems, "cases[1].like")$found, "one like two like one")
+  expect_equal(problem_at(problems, "cases[3].like")$near, "three")
+})
+
+test_that("what a sound trial can't be run with yet is refused before anything is made", {
+  folder <- small_trial(lineup = c(small_lineup, "controls: [repeat]"))
+  expect_equal(nrow(check_trial(folder)), 0)
+  expect_error(plan_run(folder), "can't run yet", class = "sprenn_error_plan")
+})
+
+test_that("grids unfold to every combination, each named by what it sets", {
+  trial <- read_trial(small_trial(lineup = c(small_lineup, "sweeps:", "  - {of: firm, grid: {hold: [0.5, 0.9], tint: [0, 0.5, 1]}}")))
+  expect_equal(nrow(trial$lineup$pipelines), 2 + 6)
+  expect_true("firm/hold=0.5,tint=0.5" %in% trial$lineup$pipelines$pipeline)
+})
+
+test_that("YAML that is a trap is refused: a bomb of anchors, tabs, a key twice", {
+  bomb <- c("a: &a [x, x, x, x, x, x, x, x, x, x]", sprintf("%s: &%s [*%s, *%s, *%s, *%s, *%s, *%s, *%s, *%s, *%s]", letters[2:9], letters[2:9], letters[1:8], letters[1:8], letters[1:8], letters[1:8], letters[1:8], letters[1:8], letters[1:8], letters[1:8], letters[1:8]))
+  expect_match(problems_of(suite = c(bomb, small_suite))$wanted, "aliases")
+  expect_match(problems_of(suite = sub("seeds", "\tseeds", small_suite))$wanted, "tab", all = FALSE)
+  deep <- paste0("deep: ", strrep("[", 3000), strrep("]", 3000))
+  expect_match(problems_of(suite = c(small_suite, deep))$wanted, "50 deep|valid YAML")
+  expect_match(problems_of(suite = c(small_suite, "suite: twice"))$wanted, "Duplicate", all = FALSE)
 })

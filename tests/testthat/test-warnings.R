@@ -1,0 +1,98 @@
+trial_of <- function(suite, env = parent.frame()) read_trial(made_up_trial(suite, env = env))
+one_case <- function(...) list(suite = "x", seeds = list(1), size = list(96, 64), cases = list(c(list(id = "a"), list(...))))
+
+test_that("the demo has nothing to warn of, and the untidy one shows each warning once", {
+  kinds <- function(...) {
+    folder <- file.path(withr::local_tempdir(), "x")
+    new_trial(folder, ...)
+    check_trial(folder)$kind
+  }
+  expect_length(kinds(demo = TRUE), 0)
+  untidy <- kinds(untidy = TRUE)
+  expect_equal(anyDuplicated(untidy), 0)
+  expect_setequal(untidy, c(
+    "box beyond", "cropped hard", "stretched", "small", "shrunk", "unknown profile", "bars", "patchy", "far aspect", "small mask", "large mask",
+    "extend only", "look against prompt", "twins"
+  ))
+})
+
+test_that("a warning says the line, the place, what was found and what is better", {
+  trial <- trial_of(one_case(job = "restyle", reference = list(picture = "references/one.png", box = list(0.2, 0, 1.2, 1)), prompt = "x"))
+  warning <- internal("trial_warnings")(trial)
+  expect_equal(as.list(warning[c("kind", "file", "place")]), list(kind = "box beyond", file = "suite.yml", place = "cases[1].reference"))
+  expect_equal(warning$line, 7L)
+  expect_match(warning$found, "one.png at the right")
+})
+
+test_that("bars that a box cuts off are nothing to warn of", {
+  picture <- scene(1)
+  picture[c(1:8, 57:64), , ] <- 0
+  kinds <- function(reference) {
+    folder <- made_up_trial(one_case(job = "restyle", reference = reference, prompt = "x"))
+    png::writePNG(picture, file.path(folder, "references", "one.png"))
+    check_trial(folder)$kind
+  }
+  expect_equal(kinds("references/one.png"), "bars")
+  expect_length(kinds(list(picture = "references/one.png", box = list(0, 0.13, 1, 0.87))), 0)
+})
+
+test_that("words of a prompt are held against what the look's pictures show", {
+  folder <- made_up_trial(one_case(job = "restyle", reference = "references/one.png", look = "l", prompt = "x"))
+  grey <- array(rep(c(0.2, 0.6), each = 3072), c(64, 96, 3))
+  bright <- grey
+  bright[, 1:48, 1] <- 1
+  bright[, 49:96, 2:3] <- 0.9
+  kinds <- function(pixels, prompt) {
+    png::writePNG(pixels, file.path(folder, "look.png"))
+    suite <- one_case(job = "restyle", reference = "references/one.png", look = "l", prompt = prompt)
+    suite$looks <- list(l = list(pictures = list("look.png")), linocut = list(pictures = list("references/two.png")))
+    writeLines(internal("write_yaml_text")(suite), file.path(folder, "suite.yml"))
+    check_trial(folder)$kind
+  }
+  flat <- array(0.4, c(64, 96, 3)) + rep(seq(0, 0.2, length.out = 6144), 3)
+  expect_length(kinds(flat, "in black and white"), 0)
+  expect_equal(kinds(bright, "in black and white"), "look against prompt")
+  expect_equal(kinds(flat, "in vivid colours"), "look against prompt")
+  expect_length(kinds(bright, "in vivid colours"), 0)
+  expect_equal(kinds(bright, "as a linocut"), "look against prompt")
+  expect_length(kinds(bright, "vividly told"), 0)
+})
+
+test_that("what is prepared is written whole, shows every case, and can be made again", {
+  folder <- file.path(withr::local_tempdir(), "x")
+  new_trial(folder, demo = TRUE)
+  trial <- read_trial(folder)
+  trial$suite$cases <- trial$suite$cases[c(1, 8, 9, 11, 12, 17)]
+  made <- prepare_trial(trial, width = 900)
+  expect_equal(made$case, vapply(trial$suite$cases, `[[`, "", "id"))
+  expect_true(all(file.exists(made$picture)) && all(file.exists(made$sheet)))
+  expect_equal(dim(read_picture(made$picture[1]))[2], 900)
+  inputs <- list.files(file.path(folder, "prepared", "inputs"), recursive = TRUE)
+  expect_true(all(c("windmill-night/384x256/edges.png", "ferry-gulls/384x256/mask.png", "salt-fresh/384x256/depth.png") %in% inputs))
+  given <- read_picture(file.path(folder, "prepared", "inputs", "windmill-linocut", "384x256", "reference.png"))
+  expect_equal(given, internal("fitted_reference")(trial$suite$cases[[1]], trial$suite), tolerance = 0.01)
+  trial$suite$cases <- trial$suite$cases[1]
+  again <- prepare_trial(trial, width = 900)
+  expect_equal(list.files(file.path(folder, "prepared", "pictures")), "windmill-linocut.png")
+  expect_equal(list.files(folder, "^prepare-"), character())
+})
+
+test_that("a folder that holds other things is left alone", {
+  folder <- small_trial()
+  other <- withr::local_tempdir()
+  writeLines("mine", file.path(other, "keep.txt"))
+  expect_error(prepare_trial(folder, other), "holds other things", class = "sprenn_error_prepare")
+  expect_equal(list.files(other), "keep.txt")
+})
+
+test_that("every warning has a picture of its own", {
+  folder <- file.path(withr::local_tempdir(), "x")
+  new_trial(folder, untidy = TRUE)
+  trial <- read_trial(folder)
+  warnings <- internal("trial_warnings")(trial)
+  warnings <- warnings[warnings$kind != "shrunk", ]
+  panels <- lapply(seq_len(nrow(warnings)), function(i) internal("warning_panel")(warnings[i, ], trial$suite$cases[[warnings$case[i]]], trial))
+  for (panel in panels) expect_true(length(dim(panel$pixels)) == 3 && nzchar(panel$found) && diff(range(panel$pixels)) > 0.1, info = panel$title)
+  twins <- panels[[which(warnings$kind == "twins")]]$pixels
+  expect_lt(mean(abs(twins[, 1:300, ] - twins[, 307:606, ])), 0.03)
+})
