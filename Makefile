@@ -34,6 +34,8 @@ bench:
 	@sh tools/setup.sh run
 	@sh tools/install.sh
 	@Rscript bench/validity.R
+	@Rscript bench/suite.R
+	@Rscript bench/fuzz.R
 
 clean:
 	rm -rf $(DEMO) src/*.o src/core/*.o src/*.so sprenn.Rcheck sprenn_*.tar.gz

@@ -8,7 +8,7 @@ read_case_table <- function(file) {
   if (file.size(file) > max_bytes) refuse(paste("more than", max_bytes / 1e6, "MB"))
   bytes <- read_bytes(file)
   table <- if (identical(bytes[1:4], charToRaw("PAR1"))) {
-    tryCatch(as.data.frame(nanoparquet::read_parquet(file)), error = function(e) refuse(paste("a damaged Parquet file:", one_line(e))))
+    read_parquet_apart(file) %||% refuse("a damaged Parquet file")
   } else {
     text <- if (!any(bytes == 0)) sub("^\ufeff", "", rawToChar(bytes))
     if (is.null(text) || !validUTF8(text)) refuse("bytes that are no UTF-8 text")
@@ -21,12 +21,28 @@ read_case_table <- function(file) {
   }
   if (nrow(table) == 0) refuse("no rows")
   if (!all(vapply(table, is.atomic, NA))) refuse("a column of lists")
+  words <- c(names(table), unlist(lapply(table, as.character)))
+  if (!all(validUTF8(words))) refuse("text that is no UTF-8")
   table[] <- lapply(table, function(column) {
-    column <- enc2utf8(trimws(as.character(column)))
+    column <- trimws(enc2utf8(as.character(column)))
     ifelse(is.na(column), "", column)
   })
-  names(table) <- enc2utf8(trimws(names(table)))
+  names(table) <- trimws(enc2utf8(names(table)))
   table
+}
+
+# A Parquet file as a data frame, or NULL: read by a process of its own, since a
+# damaged one can take the process that reads it with it.
+read_parquet_apart <- function(file) {
+  file <- normalizePath(file)
+  tryCatch(
+    {
+      cluster <- start_workers(1, timeout = 60)
+      on.exit(suppressWarnings(try(parallel::stopCluster(cluster), silent = TRUE)))
+      as.data.frame(parallel::clusterCall(cluster, nanoparquet::read_parquet, file)[[1]])
+    },
+    error = function(e) NULL
+  )
 }
 
 # The table's cases as suite.yml would have them, `looks`, the files to copy
@@ -133,10 +149,12 @@ put_at <- function(case, keys, value) {
   case
 }
 
-# Where a file that the table names will lie in the trial; each is copied once.
+# Where a file that the table names will lie in the trial; each is copied once
+# for each use.
 take_file <- function(path, table_file, row, column, taken, note) {
   source <- if (grepl("^([/~]|[A-Za-z]:)", path)) path.expand(path) else file.path(dirname(table_file), path)
-  known <- Find(function(one) one$from == source, taken$files)
+  folder <- if (column == "look") "looks" else if (startsWith(column, "guides")) "guides" else if (grepl("mask", column)) "masks" else "references"
+  known <- Find(function(one) one$from == source && dirname(one$to) == folder, taken$files)
   if (!is.null(known)) {
     return(known$to)
   }
@@ -151,7 +169,6 @@ take_file <- function(path, table_file, row, column, taken, note) {
     note(row, column, paste0(quoted(path), ", ", problem), "a picture, its path given from the table's folder")
     return(path)
   }
-  folder <- if (column == "look") "looks" else if (startsWith(column, "guides")) "guides" else if (grepl("mask", column)) "masks" else "references"
   ending <- if (grepl("keypoints$", column)) "json" else picture_formats[[file_kind(read_bytes(source))]]
   names <- vapply(taken$files, function(one) sub("\\.[^.]*$", "", one$to), "")
   stem <- utils::tail(make.unique(c(names, file.path(folder, plain_names(basename(source)))), sep = "-"), 1)

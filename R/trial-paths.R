@@ -44,8 +44,8 @@ examine_many <- function(paths, roles, folder, progress, workers = min(4, parall
 
 many_files <- 100
 
-start_workers <- function(workers) {
-  cluster <- parallel::makePSOCKcluster(workers)
+start_workers <- function(workers, ...) {
+  cluster <- parallel::makePSOCKcluster(workers, ...)
   parallel::clusterCall(cluster, .libPaths, .libPaths())
   cluster
 }
