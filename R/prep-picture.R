@@ -93,6 +93,9 @@ bytes_problem <- function(bytes) {
 decode_picture <- function(bytes, backdrop = "white", wrong = bytes_problem(bytes)) {
   if (!is.null(wrong)) stop(wrong)
   samples <- decode_samples(bytes)
+  # ImageMagick's copy of a large picture takes half a gigabyte until it is
+  # collected.
+  if (!is.null(samples$shrunk_from)) gc(FALSE)
   pixels <- core_unpack(samples$bytes, samples$size[1], samples$size[2], samples$channels, samples$depth)
   if (samples$grey && samples$channels == 4) pixels <- pixels[, , c(1, 4), drop = FALSE]
   if (!is.null(samples$shrunk_from)) attr(pixels, "shrunk_from") <- samples$shrunk_from
@@ -109,7 +112,7 @@ decode_samples <- function(bytes) {
   if (length(picture) > 1) stop("more than one picture")
   picture <- magick::image_orient(picture)
   # No working size comes near this one, so nothing that counts is lost.
-  if (prod(size) > large_pixels) picture <- magick::image_resize(picture, "4096x4096>")
+  if (prod(size) > large_pixels) picture <- magick::image_scale(picture, "4096x4096>")
   info <- magick::image_info(picture)
   grey <- info$colorspace == "Gray"
   if (!grey && info$colorspace != "sRGB") picture <- magick::image_convert(picture, colorspace = "sRGB")

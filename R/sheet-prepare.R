@@ -97,9 +97,7 @@ case_card <- function(case, trial, prepared, warnings) {
       new_panel(paste0("guide: ", kind), guide$picture, paste0("weight ", two(guide$weight), if (guide$release < 1) paste0(", lets go at ", two(guide$release))))
     }, inputs$guides, names(inputs$guides)),
     if (length(case$watch)) list(watch_panel(case, suite)),
-    if (!is.na(case$look)) lapply(unname(suite$looks[[case$look]]), function(path) {
-      new_panel(paste("look:", case$look), read_picture(path), paste0(basename(path), ", weight ", two(case$look_weight)))
-    })
+    if (!is.na(case$look)) list(look_panel(case, suite))
   )
   list(
     title = paste0(case$id, " \u2014 ", case$job), subtitle = paste0(prompt, if (length(case$negative)) paste0(" \u2014 not: ", paste(case$negative, collapse = ", "))), panels = unname(panels),
@@ -166,6 +164,22 @@ mask_panel <- function(inputs, case, title = "may change") {
 tint_picture <- function(pixels, cover) {
   colour <- rep(grDevices::col2rgb(mark_colour)[, 1] / 255, each = length(cover))
   pixels * (1 - 0.6 * c(cover)) + colour * 0.6 * c(cover)
+}
+
+# All pictures of a look in one panel, two to a row, up to four of them.
+look_panel <- function(case, suite) {
+  paths <- suite$looks[[case$look]]
+  shown <- utils::head(paths, 4)
+  across <- if (length(shown) > 1) 2 else 1
+  size <- c(600, 400) / across
+  out <- array(1, c(size[2] * ceiling(length(shown) / across), 600, 3))
+  for (k in seq_along(shown)) {
+    picture <- prepare_reference(shown[[k]], size - 8 * (across - 1), "pad", fill = "white")$picture
+    top <- (k - 1) %/% across * size[2]
+    left <- (k - 1) %% across * size[1]
+    out[top + seq_len(dim(picture)[1]), left + seq_len(dim(picture)[2]), ] <- picture
+  }
+  new_panel(paste("look:", case$look), out, paste0(count_words(length(paths), "picture"), ", weight ", two(case$look_weight)))
 }
 
 # Watched regions, which are given as shares of the reference, on the reference.
