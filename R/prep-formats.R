@@ -68,8 +68,8 @@ png_chunks <- function(bytes) {
 }
 
 # Width and height from the frame header of a JPEG file.
+frame_markers <- c(0xc0:0xc3, 0xc5:0xc7, 0xc9:0xcb, 0xcd:0xcf)
 jpeg_facts <- function(bytes) {
-  frame_markers <- c(0xc0:0xc3, 0xc5:0xc7, 0xc9:0xcb, 0xcd:0xcf)
   for (segment in jpeg_segments(bytes)) {
     if (segment$marker %in% frame_markers) {
       return(list(format = "jpeg", width = big_endian(bytes, segment$at + 7, 2), height = big_endian(bytes, segment$at + 5, 2), frames = 1, bits = 8))

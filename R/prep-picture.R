@@ -113,6 +113,15 @@ decode_samples <- function(bytes) {
   picture <- magick::image_orient(picture)
   # No working size comes near this one, so nothing that counts is lost.
   if (prod(size) > large_pixels) picture <- magick::image_scale(picture, "4096x4096>")
+  layout <- plain_layout(bytes, facts)
+  if (!is.null(layout) && prod(size) <= large_pixels) {
+    samples <- magick::image_write(picture, format = layout, depth = 8L)
+    channels <- c(rgb = 3L, gray = 1L)[[layout]]
+    # It is as the head of the file has it, or it is asked below.
+    if (length(samples) == prod(size) * channels) {
+      return(list(bytes = samples, size = size, depth = 8L, channels = channels, grey = layout == "gray", format = facts$format))
+    }
+  }
   info <- magick::image_info(picture)
   grey <- info$colorspace == "Gray"
   if (!grey && info$colorspace != "sRGB") picture <- magick::image_convert(picture, colorspace = "sRGB")
@@ -124,6 +133,20 @@ decode_samples <- function(bytes) {
     channels = c(rgba = 4L, rgb = 3L, gray = 1L)[[layout]], grey = grey, format = facts$format,
     shrunk_from = if (max(own) < max(size)) size
   )
+}
+
+# What a picture of 8 bits that lies upright and lets nothing shine through is
+# made of, by the head of its file; NULL where that does not say.
+plain_layout <- function(bytes, facts) {
+  if (facts$format == "jpeg") {
+    segments <- jpeg_segments(bytes)
+    markers <- vapply(segments, `[[`, 0L, "marker")
+    frame <- segments[[match(TRUE, markers %in% frame_markers)]]
+    # Beside JFIF's own note (0xe0) and a profile (0xe2) nothing can turn it.
+    return(if (!any(markers %in% c(0xe1, 0xee))) switch(as.character(as.integer(bytes[frame$at + 9])), "1" = "gray", "3" = "rgb"))
+  }
+  chunks <- if (facts$format == "png" && facts$bits == 8) png_chunks(bytes)$kind
+  if (!is.null(chunks) && !any(c("tRNS", "eXIf") %in% chunks)) switch(as.character(as.integer(bytes[26])), "0" = "gray", "2" = "rgb")
 }
 
 # A PNG without its notes on gamma, which ImageMagick would follow in some cases

@@ -5,9 +5,11 @@
 # in the suite), by which the picture that shows it is drawn.
 trial_warnings <- function(trial) {
   cases <- trial$suite$cases
+  known <- new.env()
   found <- lapply(seq_along(cases), function(i) {
     case <- cases[[i]]
-    sizes <- case_sizes(case, trial)
+    # Many cases share a job and a frame.
+    sizes <- keep(known, paste(c(case$job, case_frame(case, trial$suite)), collapse = " "), case_sizes(case, trial))
     bind_problems(Filter(Negate(is.null), c(
       lapply(seq_along(case$references), function(j) reference_warnings(case, j, i, trial$suite, sizes)),
       list(frame_warning(case, i, trial$suite, sizes), mask_warning(case, i, trial$suite), look_warning(case, i, trial$suite)),

@@ -77,13 +77,14 @@ build_phrase <- function(phrase) {
   if (is.character(phrase)) phrase <- list(say = phrase)
   list(
     say = phrase$say, weight = as.numeric(phrase$weight %||% 1), ask = phrase$ask %||% phrase$say,
-    must = phrase$must %||% FALSE, drafted = identical(phrase$drafted, draft_mark(phrase$say)),
+    must = phrase$must %||% FALSE, drafted = is_drafted(phrase),
     probe = build_probe(phrase$probe)
   )
 }
 
 # The mark of drafted words: it fits them and no others, so that touching the
 # words is enough to make them a person's own.
+is_drafted <- function(phrase) !is.null(phrase$drafted) && phrase$drafted == draft_mark(phrase$say)
 draft_mark <- function(say) substr(sha256_of(say), 1, 8)
 
 # The probe as its measure takes it: which measure, where, and the bound under

@@ -86,7 +86,7 @@ read_draftable <- function(folder) {
 # The phrases of a prompt that a person wrote or touched.
 hand_phrases <- function(prompt) {
   phrases <- if (is.list(prompt)) prompt else if (!is.null(prompt)) list(prompt)
-  Filter(function(phrase) !is.list(phrase) || !identical(phrase$drafted, draft_mark(phrase$say)), phrases)
+  Filter(function(phrase) !is.list(phrase) || !is_drafted(phrase), phrases)
 }
 
 draft_one <- function(case, written, describer, folder, join) {

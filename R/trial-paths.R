@@ -107,7 +107,7 @@ inspect_small <- function(seen) {
 }
 
 # A copy for a quick look is at most this long.
-small_edge <- 96
+small_edge <- 64
 small_size <- function(own) pmax(1, round(own * min(1, small_edge / max(own))))
 
 # Every file named in the suite: a data frame of `place`, `path` and `role`

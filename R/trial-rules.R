@@ -72,21 +72,23 @@ parse_rules <- function(rules) {
 # What of the rules a record breaks, in words: what was found and is wanted.
 rule_breaks <- function(value, rules) {
   names <- names(value)
-  broken <- lapply(Filter(function(rule) rule_holds(rule, value), rules), function(rule) {
+  broken <- list()
+  for (rule in rules) {
+    if (!rule_holds(rule, value)) next
     reason <- if (!is.null(rule$key)) paste0(", as ", if (is.null(rule$value)) "there is " else paste(rule$key, "is "), rule$value %||% rule$key)
-    needs <- if (!"like" %in% names) Filter(function(keys) !any(keys %in% names), rule$needs)
-    c(
-      lapply(needs, function(keys) {
-        list(key = if (length(keys) == 1) keys, found = "nothing", wanted = paste0(paste(keys, collapse = " or "), reason))
-      }),
-      lapply(intersect(rule$bans, names), function(key) list(key = key, found = paste("the key", key), wanted = paste0("no ", key, reason)))
-    )
-  })
-  unlist(broken, recursive = FALSE)
+    for (keys in if (!"like" %in% names) rule$needs) {
+      if (any(keys %in% names)) next
+      broken <- c(broken, list(list(key = if (length(keys) == 1) keys, found = "nothing", wanted = paste0(paste(keys, collapse = " or "), reason))))
+    }
+    for (key in rule$bans[rule$bans %in% names]) {
+      broken <- c(broken, list(list(key = key, found = paste("the key", key), wanted = paste0("no ", key, reason))))
+    }
+  }
+  broken
 }
 
 rule_holds <- function(rule, value) {
-  is.null(rule$key) || if (is.null(rule$value)) rule$key %in% names(value) else identical(value[[rule$key]], rule$value)
+  is.null(rule$key) || (rule$key %in% names(value) && (is.null(rule$value) || identical(value[[rule$key]], rule$value)))
 }
 
 # The same as JSON Schema: what stands in a record's `allOf`.

@@ -2,17 +2,19 @@
 # grown into a tree once, when the package is built.
 
 # A node of the tree: `types` (parsed), `doc`, `needed`, `children` (of a
-# record, by key), `item` (of a list), `each` (of a map), `rules`.
+# record, by key), `musts` (the keys that are needed), `item` (of a list), `each`
+# (of a map), `rules`.
 grow_tree <- function(fields, rules, place = "") {
   row <- fields[fields$place == place, ]
   below <- function(ending) if (paste0(place, ending) %in% fields$place) grow_tree(fields, rules, paste0(place, ending))
   head <- if (nzchar(place)) paste0(place, ".") else ""
   rest <- substring(fields$place[startsWith(fields$place, head)], nchar(head) + 1)
   keys <- rest[!grepl("[.[*]", rest) & nzchar(rest)]
+  children <- lapply(stats::setNames(keys, keys), function(key) grow_tree(fields, rules, paste0(head, key)))
   list(
     place = place, types = if (nrow(row)) parse_type(row$type), wanted = if (nrow(row)) type_words(row$type),
     doc = row$doc, needed = isTRUE(row$needed),
-    children = lapply(stats::setNames(keys, keys), function(key) grow_tree(fields, rules, paste0(head, key))),
+    children = children, musts = names(Filter(function(child) child$needed, children)),
     item = below("[]"), each = below(".*"), rules = parse_rules(rules[rules$place == place, ])
   )
 }
@@ -29,14 +31,14 @@ walk_fields <- function(value, file) {
 walk_record <- function(value, place, node, file) {
   below <- function(name) if (nzchar(place)) paste0(place, ".", name) else name
   known <- names(node$children)
-  problems <- lapply(setdiff(names(value), known), function(name) {
+  given <- names(value)
+  problems <- lapply(given[!given %in% known], function(name) {
     new_problem(file, below(name), "an unknown key", paste("one of", paste(known, collapse = ", ")), nearest_word(name, known))
   })
-  for (name in known) {
-    child <- node$children[[name]]
-    if (name %in% names(value)) {
-      problems <- c(problems, walk_value(value[[name]], below(name), child, file))
-    } else if (child$needed && (name == "id" || !"like" %in% names(value))) {
+  for (name in given[given %in% known]) problems <- c(problems, walk_value(value[[name]], below(name), node$children[[name]], file))
+  for (name in node$musts[!node$musts %in% given]) {
+    if (name == "id" || !"like" %in% given) {
+      child <- node$children[[name]]
       problems <- c(problems, list(new_problem(file, below(name), "nothing", paste0(child$wanted, ": ", child$doc))))
     }
   }
@@ -47,13 +49,19 @@ walk_record <- function(value, place, node, file) {
 }
 
 walk_value <- function(value, place, node, file) {
-  fits <- if (inherits(value, "yaml_code")) FALSE else vapply(node$types, function(type) isTRUE(type$fits(value, type$more)), NA)
-  if (!any(fits)) {
+  fitting <- NULL
+  for (type in if (!inherits(value, "yaml_code")) node$types) {
+    if (isTRUE(type$fits(value, type$more))) {
+      fitting <- type
+      break
+    }
+  }
+  if (is.null(fitting)) {
     known <- unlist(lapply(node$types, function(type) type$known(type$more)))
     near <- if (is.character(value) && length(value) == 1) nearest_word(value, known) else NA_character_
     return(list(new_problem(file, place, show_value(value), node$wanted, near)))
   }
-  word <- node$types[[which(fits)[1]]]$word
+  word <- fitting$word
   if (word == "record") {
     return(walk_record(value, place, node, file))
   }

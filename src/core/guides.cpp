@@ -71,12 +71,12 @@ std::size_t nearest_centre(const float* own, const std::vector<float>& centre) {
 }
 
 // Groups of colours by k-means, begun at even steps of lightness so that the
-// same picture always gives the same groups; a few thousand pixels settle where
-// the groups are.
+// same picture always gives the same groups; a thousand or two of the pixels
+// settle where the groups are.
 std::vector<int> group_colours(const Picture& oklab, int colours) {
   const std::size_t n = oklab.channel[0].size();
   const auto k = static_cast<std::size_t>(colours);
-  const std::size_t step = n / 4096 + 1;
+  const std::size_t step = n / 2048 + 1;
   const auto colour_at = [&](std::size_t i, float* own) {
     for (std::size_t c = 0; c < 3; ++c) own[c] = oklab.channel[c].values[i];
   };
