@@ -103,7 +103,7 @@ cli_check <- function(given) {
     own <- warnings[warnings$file == file, ]
     cat("\n", file, ": ", count_words(nrow(own), "warning"), "\n", sep = "")
     for (i in seq_len(nrow(own))) {
-      cat(paste0("  line ", own$line[i], ", ", own$place[i]), strwrap(own$found[i], 92, initial = "    found  ", prefix = "           "), strwrap(own$wanted[i], 92, initial = "    better ", prefix = "           "), sep = "\n")
+      cat(paste0("  line ", own$line[i], ", ", own$place[i], ": ", own$kind[i]), strwrap(own$found[i], 92, initial = "    found  ", prefix = "           "), strwrap(own$wanted[i], 92, initial = "    better ", prefix = "           "), sep = "\n")
     }
   }
   cat("\n")

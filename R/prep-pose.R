@@ -56,20 +56,21 @@ place_figures <- function(figures, reference, case, suite, size) {
   })
 }
 
-# Stick figures, white on black, as thick as a hundredth of the long edge.
+# Stick figures, white on black, as thick as a hundredth of the long edge; small
+# ones thinner, so that their limbs stay apart.
 draw_figures <- function(figures, size) {
   x <- matrix(rep(seq_len(size[1]) - 0.5, each = size[2]), size[2])
   y <- matrix(rep(seq_len(size[2]) - 0.5, times = size[1]), size[2])
   drawn <- matrix(0, size[2], size[1])
-  thick <- max(1, max(size) / 100)
   for (figure in figures) {
+    thick <- max(0.7, min(max(size) / 100, max(apply(figure, 2, function(at) diff(range(at)))) / 24))
     for (limb in c(limbs, lapply(rownames(figure), rep, 2))) {
       if (!all(limb %in% rownames(figure))) next
       from <- figure[limb[1], ]
       along <- figure[limb[2], ] - from
       part <- if (any(along != 0)) pmin(pmax(((x - from[1]) * along[1] + (y - from[2]) * along[2]) / sum(along^2), 0), 1) else 0
       away <- sqrt((x - from[1] - part * along[1])^2 + (y - from[2] - part * along[2])^2)
-      radius <- if (all(along == 0)) 1.8 * thick else thick
+      radius <- if (all(along == 0)) max(1, 1.8 * thick) else thick
       drawn <- pmax(drawn, pmin(pmax(radius - away + 0.5, 0), 1))
     }
   }

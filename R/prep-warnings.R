@@ -57,7 +57,8 @@ reference_warnings <- function(case, j, i, suite, sizes) {
   bars <- facts$bars - pmax(c(top = box[2], bottom = 1 - box[4], left = box[1], right = 1 - box[3]), 0)[names(facts$bars)]
   kept <- fit_window(facts$size, inner_frame(case, suite), reference)$source
   kept <- prod(kept[3:4] - kept[1:2]) / prod(box[3:4] - box[1:2])
-  working <- if (nrow(sizes)) max(sizes$width * sizes$height) else 0
+  largest <- which.max(sizes$width * sizes$height)
+  working <- c(sizes$width[largest], sizes$height[largest])
   warn <- function(kind, ...) new_warning(kind, i, place, ...)
   bind_problems(Filter(Negate(is.null), list(
     if (any(beyond > 1e-6) && reference$fit != "extend") {
@@ -72,8 +73,8 @@ reference_warnings <- function(case, j, i, suite, sizes) {
     if (reference$fit == "stretch" && abs(stretch_of(facts$size, box, inner_frame(case, suite))) > 0.15) {
       warn("stretched", paste0(name, " stretched to ", round(100 * exp(stretch_of(facts$size, box, inner_frame(case, suite)))), " % of its own aspect"), "fit: crop, pad or extend, unless that is meant")
     },
-    if (prod(taken) < working / 4) {
-      warn("small", paste0(size_words(taken), " of ", name), paste0("a picture of at least a quarter of the pixels that the engines work on (up to ", working, ")"))
+    if (length(working) && prod(taken) < prod(working) / 4) {
+      warn("small", paste0(size_words(taken), " of ", name), paste0("a picture of at least a quarter of the pixels that the engines work on (up to ", size_words(working), ")"))
     },
     if (!is.null(facts$large)) {
       warn("shrunk", paste0(name, ", ", size_words(facts$large)), "at most 16 million pixels: a larger picture is brought to a long edge of 4096 as it is read")

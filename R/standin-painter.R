@@ -30,12 +30,12 @@ paint_take <- function(request, change, pull, manner, palette, strength = 1) {
 # picture is mirrored outwards first.
 starting_picture <- function(request, scene) {
   size <- request$size
-  if (is.null(request$reference)) {
+  if (is.null(request[["reference"]])) {
     if (is.na(scene)) scene <- sample(tile_names(), 1)
     return(draw_tile(scene, size[1], size[2], request$seed))
   }
   pictures <- request$references
-  if (length(pictures) == 0) pictures <- list(request$reference)
+  if (length(pictures) == 0) pictures <- list(request[["reference"]])
   pictures <- lapply(pictures, resample_picture, size[2], size[1])
   picture <- pictures[[1]]
   for (i in seq_along(pictures)[-1]) {

@@ -16,6 +16,8 @@
 #'   has `caption`.
 #' @param cases Ids of the cases to draft; all if `NULL`.
 #' @param join Whether to add drafted phrases behind hand-written ones.
+#' @param progress A function called with `done`, `total`, `failed` and
+#'   `seconds` after every case, or `NULL`.
 #' @return A tibble with a row a case: `case`, `state` (`drafted`, `joined`,
 #'   `hand-written`, `neutral`, `no reference`, `taken over`, `failed`), `draft`
 #'   (the phrases, a list) and `message` (why it failed). Invisibly.

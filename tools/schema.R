@@ -7,6 +7,16 @@ for (file in files) {
   json <- jsonlite::toJSON(schema(file), auto_unbox = TRUE, pretty = TRUE, digits = NA)
   writeLines(json, file.path("inst/schema", sub("yml$", "schema.json", file)))
 }
+rules_of <- getFromNamespace("trial_rules", "sprenn")
+rule_words <- function(rule) {
+  key <- function(x) paste0("`", x, "`")
+  said <- c(
+    if (length(rule$needs[[1]])) paste("needs", paste(gsub("|", "` or `", key(rule$needs[[1]]), fixed = TRUE), collapse = " and ")),
+    if (length(rule$bans[[1]])) paste("excludes", paste(key(rule$bans[[1]]), collapse = ", "))
+  )
+  when <- if (nzchar(rule$when)) paste0(" with ", key(sub("=", ": ", rule$when)))
+  paste0("- ", if (nzchar(rule$place)) key(rule$place) else "the file", when, " ", paste(said, collapse = " and "))
+}
 row <- function(f) paste0("| `", f$place, "` | ", gsub("|", "\\|", words(f$type), fixed = TRUE), " | ", if (f$needed) "yes" else "", " | ", f$doc, " |")
 text <- c(
   "# The three files of a trial", "",
@@ -15,8 +25,16 @@ text <- c(
   "every entry of a list, `*` every name.",
   unlist(lapply(files, function(file) {
     table <- fields(file)
+    rules <- rules_of(file)
     c("", paste("##", file), "", "| place | what | needed | meaning |", "| --- | --- | --- | --- |",
-      vapply(seq_len(nrow(table)), function(i) row(table[i, ]), ""))
-  }))
+      vapply(seq_len(nrow(table)), function(i) row(table[i, ]), ""),
+      "", "What its keys say of each other:", "",
+      vapply(seq_len(nrow(rules)), function(i) rule_words(rules[i, ]), ""))
+  })),
+  "", "## What a schema can't say", "",
+  "The schemas in `inst/schema/` accept what the tables above do. Only `sprenn check` sees further: that",
+  "ids are told apart, that names (`like`, `look`, `of`, `engine`) and files exist and can be read, that",
+  "ends are in order (a box from left to right, a bound from low to high), that masks have their",
+  "reference's shape, and what an engine takes."
 )
 writeLines(text, "docs/files.md")

@@ -12,6 +12,8 @@ if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null && debs=$(missing debian)
   lacking=$debs
   command -v g++ >/dev/null || debs="$debs r-base-dev"
   if [ "$what" = test ] && ! command -v chromium >/dev/null; then debs="$debs chromium fonts-dejavu-core"; fi
+  # A general JSON Schema library, to hold the shipped schemas against the reader.
+  if [ "$what" = test ] && ! /usr/bin/python3 -c "import jsonschema" 2>/dev/null; then debs="$debs python3-jsonschema"; fi
   # What chromote stands on is compiled against OpenSSL.
   case "$debs" in *r-cran-chromote*) debs="$debs libssl-dev pkg-config" ;; esac
   [ -n "$(fc-list 2>/dev/null | head -n 1)" ] || debs="$debs fonts-dejavu-core fontconfig"

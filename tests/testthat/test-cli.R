@@ -62,7 +62,7 @@ test_that("check groups warnings by file, and leaves with 1 when it is to be str
   said <- run_cli("check", folder)
   expect_equal(said$status, 0)
   at <- match("suite.yml: 1 warning", said$out)
-  expect_equal(said$out[at + 1], "  line 5, cases[1].reference")
+  expect_equal(said$out[at + 1], "  line 5, cases[1].reference: box beyond")
   expect_match(said$out[at + 2], "^    found  a cut that leaves one.png at the left")
   expect_true(all(nchar(grep(folder, said$out, fixed = TRUE, value = TRUE, invert = TRUE)) <= 100))
   expect_equal(run_cli("check", folder, "--strict")$status, 1)

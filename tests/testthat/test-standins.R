@@ -96,3 +96,71 @@ test_that("every tile can be drawn at any size, the same each time", {
   }
   expect_identical(internal("draw_tile")("mast", 60, 40, 2), internal("draw_tile")("mast", 60, 40, 2))
 })
+
+asked <- function(engine, ...) {
+  about <- engine$about
+  request <- utils::modifyList(list(
+    prompt = tibble::tibble(say = "a thing", weight = 1), negative = character(), looks = list(), guides = list(), grow = rep(0, 4), add_ons = list(),
+    hold = 0.5, native_hold = about$hold[["at_0"]] + 0.5 * (about$hold[["at_1"]] - about$hold[["at_0"]]), checkpoint = names(about$checkpoints)[1],
+    settings = list(), size = c(192, 128), seed = 3
+  ), list(...))
+  engine$make(request)$picture
+}
+tile <- function(name = "mast", seed = 5) internal("draw_tile")(name, 192, 128, seed)
+
+test_that("outside a mask everything stays, add-ons included", {
+  mask <- matrix(0, 128, 192)
+  mask[, 97:192] <- 1
+  for (make in list(standin_yarrow, standin_bracken)) {
+    made <- asked(make(), references = list(tile()), reference = tile(), mask = mask, add_ons = list(grain = 1))
+    expect_equal(made[, 1:96, ], tile()[, 1:96, ])
+    expect_gt(mean(abs(made[, 97:192, ] - tile()[, 97:192, ])), 0.03)
+  }
+})
+
+test_that("the grain of the add-on comes with its weight", {
+  grain <- function(weight) {
+    made <- asked(standin_yarrow(), references = list(tile()), reference = tile(), add_ons = list(grain = weight))
+    mean(abs(made[, -1, 1] - made[, -192, 1]))
+  }
+  expect_true(grain(0) < grain(0.5) && grain(0.5) < grain(1))
+})
+
+test_that("new canvas is painted on from what is there", {
+  reference <- array(0.5, c(128, 192, 3))
+  reference[33:128, 49:192, ] <- tile()[33:128, 49:192, ]
+  mask <- matrix(1, 128, 192)
+  mask[33:128, 49:192] <- 0
+  made <- asked(standin_yarrow(), references = list(reference), reference = reference, mask = mask, grow = c(0.25, 0.25, 0, 0))
+  expect_equal(made[33:128, 49:192, ], reference[33:128, 49:192, ])
+  expect_gt(stats::sd(made[1:32, 1:48, ]), 0.02)
+})
+
+test_that("a second reference shows by its weight, and text alone makes a scene", {
+  both <- function(weight) asked(standin_yarrow(), references = list(tile("mast"), tile("salt")), reference = tile("mast"), reference_weights = c(1, weight), native_hold = 0.1)
+  apart <- function(weight) mean(abs(both(weight) - asked(standin_yarrow(), references = list(tile("mast")), reference = tile("mast"), reference_weights = 1, native_hold = 0.1)))
+  expect_true(apart(0.2) < apart(4))
+  seen <- new.env()
+  fresh <- asked(standin_bracken(), references = list(), prompt = tibble::tibble(say = "a lighthouse", weight = 1), hold = 1, native_hold = 80, looks = list())
+  expect_equal(dim(fresh), c(128, 192, 3))
+  expect_gt(stats::sd(fresh), 0.05)
+})
+
+test_that("guides hold the layout that a low hold lets go of", {
+  view <- function(p) internal("view_picture")(p)
+  structure <- function(guides) {
+    made <- asked(standin_yarrow(), references = list(tile()), reference = tile(), hold = 0.2, native_hold = 0.8, guides = guides)
+    internal("orientation_agreement")(view(made), view(tile()))
+  }
+  firm <- structure(list(edges = list(weight = 1.5, release = 1)))
+  brief <- structure(list(edges = list(weight = 1.5, release = 0.2)))
+  expect_true(structure(list()) < brief && brief < firm)
+})
+
+test_that("the demo's wear is mended a little by those who are asked to", {
+  worn <- internal("wear")(tile("greenhouse"), 4)
+  clean <- 0.12 + 0.82 * tile("greenhouse")
+  made <- asked(standin_yarrow(), references = list(worn), reference = worn, hold = 0.9, native_hold = 0.1, prompt = tibble::tibble(say = "mended, without scratches", weight = 1))
+  scratched <- rowMeans(abs(worn - clean), dims = 2) > 0.2
+  expect_lt(mean(abs(made - clean)[rep(scratched, 3)]), 0.85 * mean(abs(worn - clean)[rep(scratched, 3)]))
+})
