@@ -37,6 +37,7 @@ prepare_trial <- function(trial, folder = NULL, width = 1600, progress = NULL) {
   building <- tempfile("prepare-", existing_parent(folder))
   on.exit(unlink(building, recursive = TRUE))
   made <- tryCatch(draw_prepared(trial, building, width, progress), error = function(e) {
+    if (inherits(e, "sprenn_error")) stop(e)
     stop_sprenn("prepare", c(paste0("Can't write what was prepared to ", dirname(folder), "."), x = conditionMessage(e), i = "The disk may be full or the folder read-only."))
   })
   unlink(folder, recursive = TRUE)

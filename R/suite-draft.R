@@ -106,8 +106,7 @@ draft_one <- function(case, written, describer, folder, join) {
   } else {
     tryCatch(
       answer(if (length(by_hand)) "joined" else "drafted", caption_picture(describer, build_reference(first, function(path) resolve_path(path, folder)$path))),
-      sprenn_error = function(e) stop(e),
-      error = function(e) answer("failed", message = conditionMessage(e))
+      error = function(e) if (inherits(e, "sprenn_error")) stop(e) else answer("failed", message = conditionMessage(e))
     )
   }
 }
@@ -131,8 +130,7 @@ write_prompts <- function(folder, own, at, prompts) {
     lines <- put_prompt(lines, own$written[[at[k]]], at[k], prompts[[k]])
     wanted$cases[[at[k]]]$prompt <- prompts[[k]]
   }
-  text <- paste0(paste(lines, collapse = "\n"), "\n")
-  back <- read_yaml_text(text, "suite.yml")$value
+  back <- read_yaml_text(paste(lines, collapse = "\n"), "suite.yml")$value
   sorted <- function(suite) {
     suite$cases <- lapply(suite$cases, sort_by_name)
     suite
@@ -145,8 +143,8 @@ write_prompts <- function(folder, own, at, prompts) {
   on.exit(unlink(part))
   done <- tryCatch(
     {
-      writeBin(charToRaw(enc2utf8(text)), part)
-      file.size(part) == nchar(enc2utf8(text), "bytes") && file.rename(part, file)
+      write_whole(lines, part)
+      file.rename(part, file)
     },
     error = function(e) FALSE, warning = function(w) FALSE
   )

@@ -62,15 +62,21 @@ new_trial <- function(trial, from = NULL, like = NULL, look = NULL, prompt = NUL
     stop_sprenn("new", c(paste0("Can't write to ", dirname(building), ".")))
   }
   kind <- if (is.null(from)) "" else if (dir.exists(from)) "folder" else if (file_kind(readBin(from, "raw", 32)) == "a zip file") "zip" else "table"
-  left_out <- if (demo || untidy) {
-    write_demo(building, if (untidy) "untidy" else "brackwater", cases)
-  } else if (kind == "") {
-    copy_trial(like, building)
-  } else if (kind == "zip") {
-    unpack_trial(from, building)
-  } else {
-    write_from_pictures(building, from, kind, like, look, prompt)
+  make <- function() {
+    if (demo || untidy) {
+      write_demo(building, if (untidy) "untidy" else "brackwater", cases)
+    } else if (kind == "") {
+      copy_trial(like, building)
+    } else if (kind == "zip") {
+      unpack_trial(from, building)
+    } else {
+      write_from_pictures(building, from, kind, like, look, prompt)
+    }
   }
+  left_out <- tryCatch(make(), error = function(e) {
+    if (inherits(e, "sprenn_error")) stop(e)
+    stop_sprenn("new", c(paste0("Can't write to ", dirname(building), "."), x = conditionMessage(e), i = "The disk may be full or the folder read-only. Nothing was kept of the new trial."))
+  })
   if (dir.exists(trial)) unlink(trial, recursive = TRUE)
   dir.create(dirname(trial), showWarnings = FALSE, recursive = TRUE)
   if (!file.rename(building, trial)) stop_sprenn("new", c(paste0("Can't write to ", trial, ".")))
@@ -88,7 +94,7 @@ write_demo <- function(folder, which, cases) {
     readLines(system.file(which, file, package = "sprenn"), encoding = "UTF-8")
   })
   if (which == "brackwater" && !is.null(cases)) lines <- first_cases(lines, cases)
-  for (file in trial_files) writeLines(lines[[file]], file.path(folder, file), useBytes = TRUE)
+  for (file in trial_files) write_whole(lines[[file]], file.path(folder, file))
   named <- regmatches(lines$suite.yml, gregexpr("(references|looks|masks|guides)/[a-z0-9.-]+", lines$suite.yml))
   draw_demo_pictures(folder, unlist(named))
   NULL
@@ -132,7 +138,7 @@ write_from_pictures <- function(folder, from, kind, like, look, prompt) {
     list(suite = "my-suite", seeds = model$suite$seeds %||% list(11, 23, 47), size = model$suite$size %||% 576),
     if (length(looks)) list(looks = looks), list(cases = cases)
   )
-  write <- function(lines, file) writeLines(enc2utf8(lines), file.path(folder, file), useBytes = TRUE)
+  write <- function(lines, file) write_whole(lines, file.path(folder, file))
   write(comment_suite(write_yaml_text(suite)), "suite.yml")
   write(if (is.null(model)) starter_lineup(jobs) else trimmed(model$lineup, trim_lineup(model$lineup$value, jobs)), "lineup.yml")
   write(if (is.null(model)) starter_brief(length(looks) > 0, jobs) else trimmed(model$brief, trim_brief(model$brief$value, jobs)), "brief.yml")

@@ -35,7 +35,7 @@ pack_trial <- function(trial, file = NULL) {
   copy_trial(trial$folder, data)
   files <- sort(list.files(data, recursive = TRUE, all.files = TRUE), method = "radix")
   sizes <- file.size(file.path(data, files))
-  write <- function(lines, name) writeBin(charToRaw(enc2utf8(paste0(lines, "\n", collapse = ""))), file.path(bag, name))
+  write <- function(lines, name) write_whole(lines, file.path(bag, name))
   write(c("BagIt-Version: 1.0", "Tag-File-Character-Encoding: UTF-8"), "bagit.txt")
   write(c(
     paste("External-Identifier:", trial$suite$suite), paste("Suite-Fingerprint:", fingerprint_suite(trial$suite)),

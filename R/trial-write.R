@@ -1,6 +1,20 @@
 # Writing YAML that a person goes on editing: short things on one line, cases
 # apart, and what is read back is what was written.
 
+# Writes lines to a file, in UTF-8, and makes sure that all of it is there: R says
+# nothing of a text that a full disk cut short.
+write_whole <- function(lines, file) {
+  bytes <- charToRaw(enc2utf8(paste0(lines, "\n", collapse = "")))
+  written <- tryCatch(
+    {
+      writeBin(bytes, file)
+      file.size(file) == length(bytes)
+    },
+    error = function(e) FALSE, warning = function(w) FALSE
+  )
+  if (!isTRUE(written)) stop("can't write ", basename(file))
+}
+
 # The lines of nested lists as read_yaml_text() returns them.
 write_yaml_text <- function(value) unlist(lapply(names(value), function(name) yaml_entry(name, value[[name]], "", apart = name == "cases")))
 

@@ -105,3 +105,13 @@ test_that("a run says what has changed since it was planned", {
   writeLines(write_text(plain_suite), file.path(folder, "suite.yml"))
   expect_silent(run_trial(folder))
 })
+
+test_that("a file that can't be written whole is an error and not a short file", {
+  write <- internal("write_whole")
+  file <- withr::local_tempfile()
+  write(c("one", "\u00dcber"), file)
+  expect_equal(readLines(file, encoding = "UTF-8"), c("one", "\u00dcber"))
+  expect_error(write("x", file.path(tempdir(), "no", "such", "x.yml")), "can't write x.yml")
+  skip_if_not(file.exists("/dev/full"))
+  expect_error(write(strrep("x", 1e5), "/dev/full"), "can't write")
+})
