@@ -80,23 +80,29 @@ cli_commands <- function() {
   )
 }
 
+# A suite of many pictures takes a while to read, and says so.
+read_shown <- function(place) read_trial(place, progress = progress_bar("reading"))
+
 cli_new <- function(given) {
   if (!is.null(given$from) && grepl("\\.zip$", given$from)) cat("Unpacking; R files inside run from the first reading on, so look at them if they are not yours.\n")
   folder <- new_trial(given$places, from = given$from, like = given$like, look = split_files(given$look), prompt = given$prompt, demo = given$demo, untidy = given$untidy)
   left_out <- attr(folder, "left_out")
   for (i in seq_along(left_out)) cat("left out ", names(left_out)[i], ": ", left_out[[i]], "\n", sep = "")
-  trial <- read_trial(given$places)
+  trial <- read_shown(given$places)
   cat(format(trial), sep = "\n")
-  next_steps(c(paste("sprenn check", given$places), paste("sprenn plan", given$places), paste("sprenn run", given$places)))
+  next_steps(c(paste("sprenn check", shell_path(given$places)), paste("sprenn plan", shell_path(given$places)), paste("sprenn run", shell_path(given$places))))
   0L
 }
 
 split_files <- function(files) if (!is.null(files)) strsplit(files, ",", fixed = TRUE)[[1]]
 
+# A path as a shell takes it for one word.
+shell_path <- function(path) if (grepl("^[A-Za-z0-9_./~-]+$", path)) path else shQuote(path)
+
 next_steps <- function(steps) cat("", "Next:", paste0("  ", trimws(steps)), sep = "\n")
 
 cli_check <- function(given) {
-  trial <- read_trial(given$places, progress = progress_bar("reading"))
+  trial <- read_shown(given$places)
   warnings <- trial_warnings(trial)
   cat(format(trial), sep = "\n")
   for (file in unique(warnings$file)) {
@@ -108,7 +114,7 @@ cli_check <- function(given) {
   }
   cat("\n")
   for (note in plan_notes(trial)) cat(strwrap(note, 100, initial = "note: ", exdent = 6), sep = "\n")
-  cat("All files and pictures can be used; ", if (nrow(warnings)) paste0("`sprenn prepare ", given$places, "` draws what the warnings mean") else "there is nothing to warn of", ".\n", sep = "")
+  cat("All files and pictures can be used; ", if (nrow(warnings)) paste0("`sprenn prepare ", shell_path(given$places), "` draws what the warnings mean") else "there is nothing to warn of", ".\n", sep = "")
   if (given$strict && nrow(warnings)) 1L else 0L
 }
 
@@ -127,17 +133,17 @@ cli_caption <- function(given) {
 }
 
 cli_pack <- function(given) {
-  trial <- read_trial(given$places)
+  trial <- read_shown(given$places)
   file <- pack_trial(trial, given$out)
   cat("The suite ", trial$suite$suite, " is packed in ", file, " (", ceiling(file.size(file) / 1e6), " MB), fingerprint ", substr(fingerprint_suite(trial$suite), 1, 12), ".\n", sep = "")
   code <- engine_files(trial$folder)
   if (length(code)) cat("It holds R code that runs when the trial is read: ", shorten_list(code, 8), ".\n", sep = "")
-  next_steps(paste("sprenn new another-trial --from", file))
+  next_steps(paste("sprenn new another-trial --from", shell_path(file)))
   0L
 }
 
 cli_prepare <- function(given) {
-  made <- prepare_trial(given$places, folder = given$out, width = given$width, progress = progress_bar("preparing"))
+  made <- prepare_trial(read_shown(given$places), folder = given$out, width = given$width, progress = progress_bar("preparing"))
   folder <- given$out %||% file.path(given$places, "prepared")
   cat(count_words(nrow(made), "case"), ", ", count_words(sum(made$warnings), "warning"), ".\n", sep = "")
   cat(
@@ -148,7 +154,7 @@ cli_prepare <- function(given) {
 }
 
 cli_plan <- function(given) {
-  trial <- read_trial(given$places)
+  trial <- read_shown(given$places)
   plan <- plan_run(trial)
   each <- summary(plan)
   cat(format(trial), "", sep = "\n")
@@ -162,15 +168,15 @@ cli_plan <- function(given) {
   pixels <- mean(vapply(trial$suite$cases, function(case) prod(as.numeric(case_frame(case, trial$suite))), 0))
   cat("\nDisk: about", ceiling(nrow(plan) * pixels * 1.8 / 1e6), "MB. Times and prices are the engines' own.\n")
   for (note in attr(plan, "notes")) cat(strwrap(note, 100, initial = "note: ", exdent = 6), sep = "\n")
-  next_steps(paste("sprenn run", given$places))
+  next_steps(paste("sprenn run", shell_path(given$places)))
   0L
 }
 
 cli_run <- function(given) {
-  trial <- read_trial(given$places)
+  trial <- read_shown(given$places)
   takes <- run_trial(trial, given$run, retry = given$retry, progress = progress_bar("making"))
   report_takes(takes)
-  next_steps(paste("sprenn score", given$places, run_option(given$run)))
+  next_steps(paste("sprenn score", shell_path(given$places), run_option(given$run)))
   if (all(takes$state == "made")) 0L else 1L
 }
 
@@ -190,19 +196,19 @@ report_takes <- function(takes) {
 }
 
 cli_score <- function(given) {
-  scores <- score_run(given$places, given$run, again = given$again, progress = progress_bar("measuring"))
+  scores <- score_run(read_shown(given$places), given$run, again = given$again, progress = progress_bar("measuring"))
   cat(length(unique(scores$take)), "takes are measured,", nrow(scores), "numbers in all.\n")
   flaws <- scores[scores$axis == "flaws" & scores$level == "serious", ]
   if (nrow(flaws)) {
     found <- table(flaws$measure)
     cat("Serious flaws: ", paste0(gsub("_", " ", names(found)), " ", found, collapse = ", "), ".\n", sep = "")
   }
-  next_steps(paste("sprenn choose", given$places, run_option(given$run)))
+  next_steps(paste("sprenn choose", shell_path(given$places), run_option(given$run)))
   0L
 }
 
 cli_choose <- function(given) {
-  trial <- read_trial(given$places)
+  trial <- read_shown(given$places)
   jobs <- given$job %||% brief_jobs(trial$brief)
   for (job in jobs) {
     verdict <- choose_pipeline(trial, given$run, if (!is.na(job)) job)
@@ -210,7 +216,7 @@ cli_choose <- function(given) {
     cat(colour_headline(format(verdict), verdict), sep = "\n")
     if (length(jobs) > 1) cat("\n")
   }
-  next_steps(c(paste("sprenn sheet", given$places, run_option(given$run)), paste("sprenn report", given$places, run_option(given$run))))
+  next_steps(c(paste("sprenn sheet", shell_path(given$places), run_option(given$run)), paste("sprenn report", shell_path(given$places), run_option(given$run))))
   0L
 }
 
@@ -221,13 +227,13 @@ colour_headline <- function(lines, verdict) {
 }
 
 cli_sheet <- function(given) {
-  file <- draw_sheet(given$places, given$run, file = given$out, seed = given$seed, width = given$width, job = given$job)
+  file <- draw_sheet(read_shown(given$places), given$run, file = given$out, seed = given$seed, width = given$width, job = given$job)
   cat("The contact sheet is", file, "\n")
   0L
 }
 
 cli_report <- function(given) {
-  file <- write_report(given$places, given$run, file = given$out, job = given$job)
+  file <- write_report(read_shown(given$places), given$run, file = given$out, job = given$job)
   cat("The report is", file, "\n")
   0L
 }

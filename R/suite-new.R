@@ -209,7 +209,7 @@ cases_from_folder <- function(from, prompt) {
   if (length(usable) == 0) {
     stop_sprenn("new", c(
       paste0("There is no usable picture in ", from, "."),
-      stats::setNames(paste0(basename(files), ": ", wrong), rep("x", length(files)))
+      if (length(files)) stats::setNames(paste0(basename(files), ": ", wrong), rep("x", length(files))) else c(x = "The folder is empty.")
     ))
   }
   copies <- copies_of(usable, "references")

@@ -57,7 +57,12 @@ show_value <- function(value) {
     return("R code in a tag")
   }
   if (is.list(value)) {
-    return(if (is.null(names(value))) paste0("a list of ", length(value)) else "keys and values")
+    if (!is.null(names(value))) {
+      return("keys and values")
+    }
+    # Points and boxes are short enough to be shown.
+    plain <- length(value) %in% 1:6 && all(vapply(value, is_number, NA))
+    return(if (plain) paste0("[", paste(vapply(value, show_value, ""), collapse = ", "), "]") else paste0("a list of ", length(value)))
   }
   if (is.logical(value)) {
     return(tolower(as.character(value)))

@@ -28,7 +28,7 @@ test_that("wrong types say what was found and what is wanted", {
     list("seeds: [1, 2]", "seeds: [1, two]", "seeds[2]", "\"two\"", "whole number"),
     list("seeds: [1, 2]", "seeds: 3", "seeds", "3", "list"),
     list("seeds: [1, 2]", "seeds: []", "seeds", "a list of 0", "at least one"),
-    list("size: [96, 64]", "size: [96]", "size", "a list of 1", "width, height"),
+    list("size: [96, 64]", "size: [96]", "size", "[96]", "width, height"),
     list("id: one", "id: ../one", "cases[1].id", "\"../one\"", "letters, digits"),
     list("job: restyle", "job: restile", "cases[1].job", "\"restile\"", "one of restyle"),
     list("at most 0.9", "below 0.9", "cases[1].prompt[2].probe.brightness", "\"below 0.9\"", "at least"),
