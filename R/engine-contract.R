@@ -61,6 +61,10 @@ engine <- function(about, make, caption = NULL) {
     version = "", settings = list(), hold = NULL, takes = character(), add_ons = character(),
     repeatable = TRUE, price = 0, seconds = NA_real_
   )
+  known <- c("name", "checkpoints", names(defaults), "hold")
+  unknown <- setdiff(names(about), known)
+  near <- stats::na.omit(vapply(unknown, nearest_word, "", known = known))
+  check_arguments(about = if (length(unknown)) paste0("says ", shorten_list(quoted(unknown)), ", which is none of ", paste(unique(known), collapse = ", "), if (length(near)) paste0("; did you mean ", quoted(near[1]), "?")) else TRUE)
   about <- utils::modifyList(defaults, about)
   check_arguments(
     "about$name" = checkmate::check_string(about$name, min.chars = 1),

@@ -58,3 +58,11 @@ test_that("the example of an own engine works in a trial, refusals included", {
   expect_equal(unique(takes$message[takes$case == "two"]), "the text was refused")
   expect_equal(sum(takes$cost, na.rm = TRUE), 0.04)
 })
+
+test_that("what an engine says of itself beyond the contract is an error with the nearest word", {
+  about <- list(name = "x", checkpoints = list(plain = list()))
+  expect_error(engine(c(about, takess = "look"), function(request) NULL), "did you mean \"takes\"", class = "sprenn_error_argument")
+  expect_error(engine(c(about, list(takes = "looks")), function(request) NULL), "takes", class = "sprenn_error_argument")
+  expect_error(engine(about, function(request) NULL, caption = "no function"), "caption", class = "sprenn_error_argument")
+  expect_match(format(engine(about, function(request) NULL, caption = function(picture) "x")), "captions     yes", all = FALSE)
+})
