@@ -56,12 +56,12 @@ png_chunks <- function(bytes) {
   starts <- lengths <- numeric()
   kinds <- character()
   while (at + 11 <= length(bytes) && length(kinds) < 100000) {
-    size <- big_endian(bytes, at, 4)
-    name <- bytes[at + 4:7]
-    if (any(name < 0x41 | name > 0x7a)) break
+    head <- as.integer(bytes[at + 0:7])
+    if (min(head[5:8]) < 0x41 || max(head[5:8]) > 0x7a) break
+    size <- head[1] * 16777216 + head[2] * 65536 + head[3] * 256 + head[4]
     starts <- c(starts, at)
     lengths <- c(lengths, size)
-    kinds <- c(kinds, rawToChar(name))
+    kinds <- c(kinds, rawToChar(bytes[at + 4:7]))
     at <- at + 12 + size
   }
   list(at = starts, kind = kinds, size = lengths, end = at - 1)

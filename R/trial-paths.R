@@ -24,7 +24,7 @@ examine_many <- function(paths, roles, folder, progress, workers = min(4, parall
   count <- length(paths)
   cluster <- if (count >= many_files && workers > 1) tryCatch(start_workers(workers), error = function(e) NULL)
   on.exit(if (!is.null(cluster)) parallel::stopCluster(cluster))
-  chunks <- split(seq_len(count), ceiling(seq_len(count) / 25))
+  chunks <- split(seq_len(count), ceiling(seq_len(count) / 50))
   rounds <- split(chunks, ceiling(seq_along(chunks) / max(1, length(cluster))))
   found <- vector("list", count)
   began <- Sys.time()
