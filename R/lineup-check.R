@@ -17,7 +17,8 @@ lineup_problems <- function(read, engines) {
     problems <- c(problems, list(sweep_problems(lineup$sweeps[[i]], paste0("sweeps[", i, "]"), pipelines[sound], engines, all = length(sound) == length(pipelines))))
   }
   problems <- bind_problems(unname(problems))
-  if (nrow(problems) + nrow(read$problems) > 0 || is.null(lineup)) {
+  # Pipelines of an engine that can't be had say nothing of each other.
+  if (nrow(problems) + nrow(read$problems) > 0 || is.null(lineup) || !all(names(lineup$engines) %in% names(engines))) {
     return(problems)
   }
   same <- same_recipes(build_lineup(lineup, engines)$pipelines, engines)

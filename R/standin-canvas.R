@@ -93,10 +93,6 @@ lay_over <- function(picture, layer, strength = 1) {
   picture * (1 - cover) + layer$colour * cover
 }
 
-fill_colour <- function(rows, columns, colour) {
-  array(rep(grDevices::col2rgb(colour) / 255, each = rows * columns), c(rows, columns, 3))
-}
-
 resample_picture <- function(picture, rows, columns) {
   if (all(dim(picture)[1:2] == c(rows, columns))) {
     return(picture)

@@ -66,7 +66,7 @@ new_trial <- function(trial, from = NULL, like = NULL, look = NULL, prompt = NUL
     if (demo || untidy) {
       write_demo(building, if (untidy) "untidy" else "brackwater", cases)
     } else if (kind == "") {
-      copy_trial(like, building)
+      copy_trial(read_trial(like)$folder, building)
     } else if (kind == "zip") {
       unpack_trial(from, building)
     } else {
@@ -133,7 +133,7 @@ write_from_pictures <- function(folder, from, kind, like, look, prompt) {
   })
   for (file in c(found$files, wanted)) copy_into(folder, file$from, file$to)
   jobs <- unique(vapply(cases, `[[`, "", "job"))
-  if (!is.null(model)) copy_trial(like, folder, c(model$looks, model$engine_files))
+  if (!is.null(model)) copy_trial(model$folder, folder, c(model$looks, model$engine_files))
   suite <- c(
     list(suite = "my-suite", seeds = model$suite$seeds %||% list(11, 23, 47), size = model$suite$size %||% 576),
     if (length(looks)) list(looks = looks), list(cases = cases)
@@ -188,7 +188,7 @@ model_of <- function(like) {
   if (!first$job %in% c("restyle", "vary", "repair", "swap")) first$job <- "restyle"
   named <- named_files(list(looks = suite$looks))$path
   list(
-    suite = suite, case = first, looks = named, engine_files = engine_files(trial$folder),
+    folder = trial$folder, suite = suite, case = first, looks = named, engine_files = engine_files(trial$folder),
     lineup = read_trial_file(trial$folder, "lineup.yml"), brief = read_trial_file(trial$folder, "brief.yml")
   )
 }

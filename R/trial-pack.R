@@ -59,9 +59,8 @@ pack_trial <- function(trial, file = NULL) {
 escape_path <- function(path) gsub("\n", "%0A", gsub("\r", "%0D", gsub("%", "%25", path, fixed = TRUE), fixed = TRUE), fixed = TRUE)
 unescape_path <- function(path) gsub("%25", "%", gsub("%0D", "\r", gsub("%0A", "\n", path, fixed = TRUE), fixed = TRUE), fixed = TRUE)
 
-# Copies a sound trial's files, all that it names or just `files`.
+# Copies the files of a sound trial's folder, all that it names or just `files`.
 copy_trial <- function(trial, folder, files = NULL) {
-  trial <- normalizePath(read_trial(trial)$folder, winslash = "/")
   if (is.null(files)) {
     files <- c(trial_files, named_files(read_trial_file(trial, "suite.yml")$value)$path, engine_files(trial))
   }

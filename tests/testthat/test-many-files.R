@@ -1,0 +1,38 @@
+many_pictures <- function(count, env = parent.frame()) {
+  folder <- withr::local_tempdir(.local_envir = env)
+  paths <- sprintf("p%03d.png", seq_len(count))
+  for (i in seq_len(count)) png::writePNG(scene(i, 24, 16), file.path(folder, paths[i]))
+  writeLines("no picture", file.path(folder, paths[7]))
+  list(folder = normalizePath(folder), paths = paths)
+}
+examine <- function(given, ...) internal("examine_many")(given$paths, rep("picture", length(given$paths)), given$folder, ...)
+
+test_that("what is found in many files does not depend on how many processes look", {
+  given <- many_pictures(110)
+  alone <- examine(given, progress = NULL, workers = 1)
+  expect_length(alone, 110)
+  expect_match(alone[[7]]$wrong, "no picture")
+  expect_false(any(vapply(alone[-7], function(one) is.null(one$facts$hash), NA)))
+  skip_on_cran()
+  expect_identical(examine(given, progress = NULL, workers = 2), alone)
+})
+
+test_that("many files are counted as they are read, and few are not", {
+  told <- list()
+  note <- function(...) told[[length(told) + 1]] <<- list(...)
+  examine(many_pictures(110), progress = note, workers = 1)
+  expect_equal(vapply(told, `[[`, 0, "done"), c(50, 100, 110))
+  expect_equal(unique(vapply(told, `[[`, 0, "total")), 110)
+  told <- list()
+  examine(many_pictures(20), progress = note)
+  expect_length(told, 0)
+})
+
+test_that("a trial is packed as it was read, with the engines that it was read with", {
+  folder <- small_trial()
+  writeLines("stop('not to be run')", file.path(folder, "mixer.R"))
+  trial <- read_trial(folder, engines = list(mixer = mixing_engine()))
+  zip <- pack_trial(trial, withr::local_tempfile(fileext = ".zip"))
+  expect_true("small/data/mixer.R" %in% zip::zip_list(zip)$filename)
+  expect_error(pack_trial(folder, withr::local_tempfile(fileext = ".zip")), "not to be run", class = "sprenn_error_trial")
+})
