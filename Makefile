@@ -35,6 +35,7 @@ bench:
 	@sh tools/install.sh
 	@Rscript bench/validity.R
 	@Rscript bench/suite.R
+	@Rscript bench/calibration.R
 	@Rscript bench/fuzz.R
 
 clean:

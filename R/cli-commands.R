@@ -4,7 +4,7 @@
 cli_commands <- function() {
   run <- option("run", "character", "main", "the run's name [%default]", "NAME")
   job <- option("job", "character", NULL, "the job to choose for, where the brief has several purposes", "JOB")
-  list(
+  commands <- list(
     demo = new_command(
       "Make the demo trial and do everything on it.", "[FOLDER]",
       list(option("force", "logical", FALSE, "replace a demo that is there already")),
@@ -78,6 +78,9 @@ cli_commands <- function() {
       note = "Example: sprenn measure repainted.png --against tile.png --look linocut.png"
     )
   )
+  commands <- c(commands, engine_commands())
+  # In the order in which they are used.
+  commands[c("demo", "new", "check", "caption", "pack", "prepare", "engines", "calibrate", "plan", "run", "score", "choose", "sheet", "report", "measure", "standins")]
 }
 
 # A suite of many pictures takes a while to read, and says so.
@@ -176,6 +179,7 @@ cli_run <- function(given) {
   trial <- read_shown(given$places)
   takes <- run_trial(trial, given$run, retry = given$retry, progress = progress_bar("making"))
   report_takes(takes)
+  report_by_hand(attr(takes, "by_hand"))
   next_steps(paste("sprenn score", shell_path(given$places), run_option(given$run)))
   if (all(takes$state == "made")) 0L else 1L
 }
@@ -184,15 +188,31 @@ run_option <- function(run) if (run == "main") "" else paste("--run", run)
 
 report_takes <- function(takes) {
   failed <- takes[takes$state %in% c("failed", "refused"), ]
+  open <- sum(takes$state == "planned")
   cat(
-    sum(takes$state == "made"), " takes are there, ", nrow(failed), " failed or were refused, cost ",
+    sum(takes$state == "made"), " takes are there, ", nrow(failed), " failed or were refused, ", if (open) paste0(open, " are still to come, "), "cost ",
     formatC(sum(takes$cost, na.rm = TRUE), format = "f", digits = 2), ".\n", sep = ""
   )
-  why <- unique(failed[c("pipeline", "failure", "message")])
+  why <- failed[!duplicated(failed[c("pipeline", "failure", "message")]), ]
   for (i in seq_len(min(5, nrow(why)))) {
-    cat(strwrap(paste0(why$pipeline[i], ", ", gsub("_", " ", why$failure[i]), ": ", why$message[i]), 100, initial = "  - ", prefix = "    "), sep = "\n")
+    cat(strwrap(paste0(why$pipeline[i], ", ", why$case[i], ", seed ", why$seed[i], ", ", gsub("_", " ", why$failure[i]), ": ", why$message[i]), 100, initial = "  - ", prefix = "    "), sep = "\n")
   }
   if (nrow(why) > 5) cat("  - and", nrow(why) - 5, "more\n")
+  todo <- unique(why$failure)
+  for (failure in intersect(names(failure_words), todo)) cat(strwrap(paste0(gsub("_", " ", failure), ": ", failure_words[[failure]]), 100, initial = "  What to do when ", prefix = "    "), sep = "\n")
+}
+
+# What a person has still to make, and what is wrong with what was made.
+report_by_hand <- function(reports) {
+  for (name in names(reports)) {
+    found <- reports[[name]]$found
+    counts <- table(factor(found$state, c("taken in", "not taken in", "missing", "extra", "changed")))
+    cat("\n", name, ", by hand: ", paste0(counts[counts > 0], " ", names(counts)[counts > 0], collapse = ", "), ".\n", sep = "")
+    odd <- found[found$state %in% c("not taken in", "extra", "changed"), ]
+    for (i in seq_len(min(8, nrow(odd)))) cat(strwrap(paste0(odd$file[i], ", ", odd$state[i], ": ", odd$why[i]), 100, initial = "  - ", prefix = "    "), sep = "\n")
+    if (nrow(odd) > 8) cat("  - and", nrow(odd) - 8, "more\n")
+    if (counts[["missing"]] > 0) cat("  What to make, from what, and under which name to save it: ", reports[[name]]$checklist, "\n", sep = "")
+  }
 }
 
 cli_score <- function(given) {

@@ -1,8 +1,9 @@
 #' See everything happen on made-up data
 #'
-#' Makes the Brackwater trial in a new folder, plans and makes its takes with
-#' the stand-in engines, measures them, chooses, and writes a contact sheet and
-#' a report.
+#' Makes the Brackwater trial in a new folder, starts stand-in engines as servers
+#' and programs of their own, so that every kind of engine is met, plans and makes
+#' the takes, measures them, chooses, writes a contact sheet and a report, and
+#' stops the servers.
 #'
 #' @param trial The folder to make. It must not exist, or be empty.
 #' @param cases How many of the demo's cases to take, 1 to 5; all of them if
@@ -20,12 +21,42 @@
 make_demo <- function(trial = "brackwater", cases = NULL, progress = NULL) {
   bar <- function(what) if (!is.null(progress)) progress(what)
   new_trial(trial, demo = TRUE, cases = cases)
+  running <- start_standins(demo_ports())
+  on.exit(stop_standins(running))
+  serve_demo(trial, running$addresses)
   read <- read_trial(trial)
   run_trial(read, progress = bar("making"))
   score_run(read, progress = bar("measuring"))
   draw_sheet(read)
   write_report(read)
   invisible(choose_pipeline(read))
+}
+
+# The ports that served.yml names, or free ones where those are taken.
+demo_ports <- function() {
+  ports <- c(bracken = 8461, sorrel = 8462, quince = 8463)
+  taken <- vapply(ports, function(port) inherits(try(suppressWarnings(close(serverSocket(port))), silent = TRUE), "try-error"), NA)
+  ports[taken] <- NA
+  ports
+}
+
+# The demo's engines, each in a process of its own.
+serve_demo <- function(folder, addresses) {
+  served <- readLines(system.file("brackwater", "served.yml", package = "sprenn"))
+  for (name in names(addresses)) {
+    at <- grep(paste0("^  ", name, ":"), served)
+    line <- at - 1 + grep("address:", served[at:length(served)])[1]
+    served[line] <- sub("http://127.0.0.1:[0-9]+", addresses[[name]], served[line])
+  }
+  file <- file.path(folder, "lineup.yml")
+  lines <- readLines(file)
+  engines <- seq(grep("^engines:", lines), grep("^pipelines:", lines) - 2)
+  used <- sub("^  ([a-z]+):.*", "\\1", grep("^  [a-z]+:", lines[engines], value = TRUE))
+  # The parts of served.yml begin with a name at its own indent.
+  part <- cumsum(grepl("^  [a-z]+:", served))
+  owner <- c("", sub("^  ([a-z]+):.*", "\\1", grep("^  [a-z]+:", served, value = TRUE)))[part + 1]
+  write_whole(c(lines[seq_len(engines[1] - 1)], served[owner %in% c("", used)], "", lines[-seq_len(max(engines) + 1)]), file)
+  file.copy(system.file("standins", "teasel.R", package = "sprenn"), folder)
 }
 
 cli_demo <- function(given) {
@@ -46,6 +77,7 @@ cli_demo <- function(given) {
     "", "Try next:",
     paste0("  change a weight in ", file.path(folder, "brief.yml"), ", then: sprenn choose ", folder),
     paste0("  what every engine was given: sprenn prepare ", folder),
+    paste0("  the engines at work: sprenn standins (they were stopped), then sprenn engines ", folder, " --try"),
     "  your own pictures: sprenn new my-trial --from FOLDER",
     sep = "\n"
   )

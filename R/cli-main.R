@@ -77,6 +77,7 @@ read_arguments <- function(command, word, arguments) {
     return(NULL)
   }
   wanted <- sum(!startsWith(command$places, "["))
+  most <- if (any(grepl("...", command$places, fixed = TRUE))) Inf else length(command$places)
   parsed <- tryCatch(
     optparse::parse_args(parser, arguments, positional_arguments = TRUE),
     error = function(e) {
@@ -89,7 +90,7 @@ read_arguments <- function(command, word, arguments) {
       ))
     }
   )
-  if (length(parsed$args) < wanted || length(parsed$args) > length(command$places)) {
+  if (length(parsed$args) < wanted || length(parsed$args) > most) {
     stop_sprenn("usage", c(
       paste0("`sprenn ", word, "` wants ", paste(command$places, collapse = " "), "."),
       x = paste0("It was given ", if (length(parsed$args)) paste(parsed$args, collapse = " ") else "nothing", "."),
@@ -104,7 +105,7 @@ help_text <- function(commands) {
     "Sprenn runs one fixed suite of prompts, reference pictures and seeds across picture-making",
     "pipelines, scores what comes back, and says which pipeline to use and how sure that is.", "",
     "  sprenn demo            see all of it happen on made-up data", "",
-    paste0("  sprenn ", formatC(names(commands), width = -8), vapply(commands, `[[`, "", "purpose")), "",
+    paste0("  sprenn ", formatC(names(commands), width = -max(nchar(names(commands))) - 1), vapply(commands, `[[`, "", "purpose")), "",
     "`sprenn COMMAND --help` says more. Exit status: 0 done, 1 done in part, 2 unusable input."
   )
 }

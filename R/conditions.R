@@ -38,3 +38,6 @@ nearest_word <- function(word, known) {
 
 # The left value unless there is none.
 `%||%` <- function(a, b) if (is.null(a)) b else a
+
+count_words <- function(n, one) paste0(n, " ", one, ifelse(n == 1, "", "s"))
+two <- function(x) ifelse(is.na(x), "-", formatC(x + 0, format = "f", digits = 2))

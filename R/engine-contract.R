@@ -14,34 +14,35 @@
 #'     which it lets the reference go and at which it keeps it. The direction
 #'     and the range follow from these. Leave it out for an engine that has no
 #'     such knob.
-#'   - `settings`: a named list of the other settings it takes, each
-#'     `c(lowest, highest)` or the words to choose from.
+#'     If its knob is uneven, `curve`, a list of `hold` (rising from 0 to 1 or a
+#'     part of that) and `knob` (the values there), takes the place of the
+#'     straight line between the two; [calibrate_engine()] measures one.
+#'   - `settings`: a named list of the other settings it takes. Each is
+#'     `list(from =, to =, default =)` or `list(words =, default =)`, for short
+#'     `c(from, to)` or the words.
 #'   - `takes`: which inputs it takes beside a prompt and one reference, of
 #'     `"look"`, `"mask"`, `"references"` (several), `"text_alone"` (no
 #'     reference), `"negative"`, and the guides `"edges"`, `"soft_edges"`,
 #'     `"areas"`, `"depth"`, `"pose"`. A case that brings another is refused
 #'     before anything is made.
 #'   - `add_ons`: the names of the add-ons it has.
+#'   - `emphasis`: how it is told that one phrase counts more: `"weights"` if it
+#'     reads them from `prompt`, a pattern such as `"[{say} x{weight}]"` if it
+#'     wants them in its one text, or `"none"`.
 #'   - `repeatable`: whether the same seed gives the same picture.
+#'   - `per_call`: how many pictures one call can bring, `at_once`: how many
+#'     calls it takes at a time.
 #'   - `price` per picture, `seconds` per picture: for planning.
-#' @param make A function of one request that returns a [take_result()] or
-#'   calls [engine_failure()]. A request is a list: `prompt` (a tibble with
-#'   `say` and `weight`), `negative` (texts), `reference` (an array rows x
-#'   columns x 3, sRGB from 0 to 1, already fitted to `size`, or `NULL` for text
-#'   alone), `references` (a list of all of them) with `reference_weights`,
-#'   `looks` (a list of such arrays) with `look_weight`, `guides` (a list by kind,
-#'   each with `picture`, `weight` and `release`, the share of the process after
-#'   which it lets go, and for `pose` the joints in pixels, `figures`), `mask`
-#'   (rows x columns, 1 may change, or `NULL`) with `context` (`c(left, top,
-#'   right, bottom)` in pixels, the part around it that the engine should see),
-#'   `grow` (canvas added at left, top, right and bottom, as shares; it is in
-#'   `reference` and `mask` already), `hold` (0 to 1), `native_hold` (the same on
-#'   the engine's own knob), `checkpoint`, `add_ons` (weights by name), `settings`
-#'   (a list), `size` (`c(width, height)`), `seed`, and `dropped` (inputs of the
-#'   case that were left out because the engine does not take them).
+#' @param make A function of one request, see [take_request()], that returns a
+#'   [take_result()] or calls [engine_failure()].
 #' @param caption A function of one picture (an array rows x columns x 3, sRGB
 #'   from 0 to 1, at most 1024 long) that returns the phrases of a prompt for it,
 #'   as text, or calls [engine_failure()]. `NULL` for an engine that can't.
+#' @param kind How it is reached; for show.
+#' @param secrets The names of the environment variables that hold its keys.
+#'   Their values are taken out of whatever is kept or shown.
+#' @param seconds After how many seconds `make` is stopped. Only R's own code can
+#'   be; what calls out has to keep its own time.
 #' @return An object of class `sprenn_engine`.
 #' @export
 #' @examples
@@ -52,33 +53,127 @@
 #'   ),
 #'   make = function(request) take_result(request$reference)
 #' )
-engine <- function(about, make, caption = NULL) {
+engine <- function(about, make, caption = NULL, kind = "function", secrets = character(), seconds = Inf) {
   check_arguments(
     about = checkmate::check_list(about, names = "unique"),
-    make = checkmate::check_function(make, nargs = 1), caption = checkmate::check_function(caption, nargs = 1, null.ok = TRUE)
+    make = checkmate::check_function(make, nargs = 1), caption = checkmate::check_function(caption, nargs = 1, null.ok = TRUE),
+    kind = checkmate::check_choice(kind, engine_kinds),
+    secrets = checkmate::check_character(secrets, any.missing = FALSE, pattern = variable_pattern),
+    seconds = checkmate::check_number(seconds, lower = 0)
   )
-  defaults <- list(
-    version = "", settings = list(), hold = NULL, takes = character(), add_ons = character(),
-    repeatable = TRUE, price = 0, seconds = NA_real_
+  structure(
+    list(about = new_about(about), make = make, caption = caption, kind = kind, secrets = secrets, seconds = seconds),
+    class = "sprenn_engine"
   )
-  known <- c("name", "checkpoints", names(defaults), "hold")
+}
+
+engine_kinds <- c("function", "http", "inference", "command", "folder")
+variable_pattern <- "^[A-Za-z_][A-Za-z0-9_]*$"
+
+about_defaults <- list(
+  version = "", settings = list(), hold = NULL, curve = NULL, takes = character(), add_ons = character(), emphasis = "weights",
+  repeatable = TRUE, per_call = 1, at_once = 1, price = 0, seconds = NA_real_
+)
+
+# What an engine says of itself, whole and in one form; every way of being wrong
+# is said at once.
+new_about <- function(about) {
+  known <- c("name", "checkpoints", names(about_defaults))
   unknown <- setdiff(names(about), known)
   near <- stats::na.omit(vapply(unknown, nearest_word, "", known = known))
-  check_arguments(about = if (length(unknown)) paste0("says ", shorten_list(quoted(unknown)), ", which is none of ", paste(unique(known), collapse = ", "), if (length(near)) paste0("; did you mean ", quoted(near[1]), "?")) else TRUE)
-  about <- utils::modifyList(defaults, about)
+  check_arguments(about = if (length(unknown)) paste0("says ", shorten_list(quoted(unknown)), ", which is none of ", paste(known, collapse = ", "), if (length(near)) paste0("; did you mean ", quoted(near[1]), "?")) else TRUE)
+  given <- about_defaults
+  given[names(about)] <- about
   check_arguments(
-    "about$name" = checkmate::check_string(about$name, min.chars = 1),
-    "about$version" = checkmate::check_string(about$version),
-    "about$checkpoints" = checkmate::check_list(about$checkpoints, names = "unique", min.len = 1),
-    "about$hold" = check_hold_knob(about$hold),
-    "about$settings" = checkmate::check_list(about$settings, names = if (length(about$settings)) "unique" else NULL),
-    "about$takes" = checkmate::check_subset(about$takes, input_kinds()),
-    "about$add_ons" = checkmate::check_character(about$add_ons, any.missing = FALSE),
-    "about$repeatable" = checkmate::check_flag(about$repeatable),
-    "about$price" = checkmate::check_number(about$price, lower = 0),
-    "about$seconds" = checkmate::check_number(about$seconds, lower = 0, na.ok = TRUE)
+    "about$name" = checkmate::check_string(given$name, min.chars = 1),
+    "about$version" = checkmate::check_string(given$version),
+    "about$checkpoints" = check_checkpoints(given$checkpoints),
+    "about$hold" = check_hold_knob(given$hold),
+    "about$curve" = check_hold_curve(given$curve, given$hold),
+    "about$settings" = check_settings(given$settings),
+    "about$takes" = checkmate::check_subset(given$takes, input_kinds()),
+    "about$add_ons" = checkmate::check_character(given$add_ons, any.missing = FALSE),
+    "about$emphasis" = check_emphasis(given$emphasis),
+    "about$repeatable" = checkmate::check_flag(given$repeatable),
+    "about$per_call" = checkmate::check_int(given$per_call, lower = 1, upper = 64),
+    "about$at_once" = checkmate::check_int(given$at_once, lower = 1, upper = 256),
+    "about$price" = checkmate::check_number(given$price, lower = 0, finite = TRUE),
+    "about$seconds" = checkmate::check_number(given$seconds, lower = 0, na.ok = TRUE)
   )
-  structure(list(about = about, make = make, caption = caption), class = "sprenn_engine")
+  given$settings <- lapply(given$settings, new_setting)
+  given$checkpoints <- lapply(given$checkpoints, function(one) {
+    if (!is.null(one$sizes)) one$sizes <- lapply(one$sizes, function(size) as.integer(unlist(size)))
+    one
+  })
+  given
+}
+
+check_checkpoints <- function(checkpoints) {
+  said <- checkmate::check_list(checkpoints, names = "unique", min.len = 1)
+  if (!isTRUE(said)) {
+    return(said)
+  }
+  sound <- function(one) {
+    if (!is.list(one)) {
+      return(FALSE)
+    }
+    edges <- unlist(one$sizes)
+    multiple <- one$multiple_of %||% 1
+    all(lengths(one$sizes) == 2) && (is.null(edges) || (is.numeric(edges) && all(edges >= 8 & edges <= 16384))) && is.numeric(multiple) && length(multiple) == 1 && multiple >= 1
+  }
+  wrong <- Filter(function(name) !sound(checkpoints[[name]]), names(checkpoints))
+  if (length(wrong)) paste0("must give pairs of pixels in sizes, or one number in multiple_of, for ", paste(wrong, collapse = ", ")) else TRUE
+}
+
+check_emphasis <- function(emphasis) {
+  said <- checkmate::check_string(emphasis)
+  if (!isTRUE(said)) {
+    return(said)
+  }
+  fits <- emphasis %in% c("weights", "none") || (grepl("{say}", emphasis, fixed = TRUE) && grepl("{weight}", emphasis, fixed = TRUE))
+  if (fits) TRUE else "must be weights, none, or a pattern with {say} and {weight}"
+}
+
+# One setting in its whole form, from a range, words, or that form itself.
+new_setting <- function(setting) {
+  if (is.list(setting)) setting else if (is.numeric(setting)) list(from = setting[1], to = setting[2]) else list(words = setting)
+}
+
+check_settings <- function(settings) {
+  said <- checkmate::check_list(settings, names = if (length(settings)) "unique" else NULL)
+  if (!isTRUE(said)) {
+    return(said)
+  }
+  wrong <- Filter(function(name) !is_setting(new_setting(settings[[name]])), names(settings))
+  if (length(wrong)) paste0("must give a range or words for ", paste(wrong, collapse = ", ")) else TRUE
+}
+
+is_setting <- function(setting) {
+  if (!is.null(setting$words)) {
+    words <- unlist(setting$words)
+    return(is.character(words) && length(words) > 0 && (is.null(setting$default) || setting$default %in% words))
+  }
+  ends <- c(setting$from, setting$to)
+  is.numeric(ends) && length(ends) == 2 && all(is.finite(ends)) && ends[1] < ends[2] &&
+    (is.null(setting$default) || (is.numeric(setting$default) && setting$default >= ends[1] && setting$default <= ends[2]))
+}
+
+check_hold_curve <- function(curve, hold) {
+  if (is.null(curve)) {
+    return(TRUE)
+  }
+  at <- as.numeric(unlist(curve$hold))
+  knob <- as.numeric(unlist(curve$knob))
+  rising <- length(at) > 1 && length(at) == length(knob) && !anyNA(c(at, knob)) && all(diff(at) > 0) && min(at) >= 0 && max(at) <= 1
+  if (!rising) {
+    return("must have as many values of hold, rising from 0 to 1, as of knob")
+  }
+  if (is.null(hold)) {
+    return("needs hold, the ends of the knob")
+  }
+  ends <- range(hold)
+  steps <- diff(knob) * sign(hold[[2]] - hold[[1]])
+  if (any(knob < ends[1] | knob > ends[2]) || any(steps < 0)) "must stay on the knob and not turn back" else TRUE
 }
 
 check_hold_knob <- function(hold) {
@@ -104,7 +199,7 @@ format.sprenn_engine <- function(x, ...) {
     paste0("hold 0 is ", about$hold[[1]], ", hold 1 is ", about$hold[[2]], " on its own knob")
   }
   c(
-    paste0("<engine ", about$name, "> version ", about$version),
+    paste0("<engine ", about$name, "> version ", about$version, ", ", x$kind),
     paste0("  checkpoints  ", paste(names(about$checkpoints), collapse = ", ")),
     paste0("  hold         ", knob),
     paste0("  settings     ", paste(c(names(about$settings), if (!length(about$settings)) "none"), collapse = ", ")),
@@ -119,50 +214,3 @@ print.sprenn_engine <- function(x, ...) {
   invisible(x)
 }
 
-#' What an engine gives back
-#'
-#' @param picture The picture: an array rows x columns x 3 with sRGB values
-#'   from 0 to 1, or a raw vector with the bytes of a PNG, JPEG or WebP file,
-#'   which is then kept as it is.
-#' @param cost What this picture cost, or `NA` if the engine did not say.
-#' @param seed The seed that was really used, or `NA`.
-#' @param says A list of whatever else the engine said it did; kept with the
-#'   take.
-#' @return `take_result()` returns an object of class `sprenn_take_result`;
-#'   `engine_failure()` never returns but raises a condition of the classes
-#'   `sprenn_failure_<kind>` and `sprenn_failure`.
-#' @export
-#' @examples
-#' take_result(array(0.5, c(4, 6, 3)), cost = 0.02)
-take_result <- function(picture, cost = NA_real_, seed = NA_integer_, says = list()) {
-  structure(
-    list(picture = picture, cost = cost, seed = seed, says = says),
-    class = "sprenn_take_result"
-  )
-}
-
-#' @param kind Why there is no picture: `"refused"` (a content filter),
-#'   `"out_of_credit"`, `"busy"`, `"unreachable"`, `"timed_out"`,
-#'   `"bad_request"` or `"bad_answer"`.
-#' @param message What to tell the person, in one sentence.
-#' @rdname take_result
-#' @export
-engine_failure <- function(kind, message) {
-  check_arguments(
-    kind = checkmate::check_choice(kind, failure_kinds()),
-    message = checkmate::check_string(message)
-  )
-  rlang::abort(message, class = c(paste0("sprenn_failure_", kind), "sprenn_failure"), call = NULL)
-}
-
-failure_kinds <- function() {
-  c("refused", "out_of_credit", "busy", "unreachable", "timed_out", "bad_request", "bad_answer")
-}
-
-# Our hold, 0 lets go and 1 keeps, on the engine's own knob.
-to_native_hold <- function(hold, about) {
-  if (is.null(about$hold) || is.na(hold)) {
-    return(NA_real_)
-  }
-  about$hold[["at_0"]] + hold * (about$hold[["at_1"]] - about$hold[["at_0"]])
-}

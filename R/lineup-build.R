@@ -7,32 +7,62 @@ build_engines <- function(read, folder, given) {
   wanted <- wanted[!names(wanted) %in% broken]
   problems <- no_problems()
   engines <- list()
+  curves <- if (is_keyed(read$value$calibrations) && !any(startsWith(read$problems$place, "calibrations"))) read$value$calibrations
   for (name in union(names(wanted), names(given))) {
-    built <- if (!is.null(given[[name]])) given[[name]] else tryCatch(build_engine(wanted[[name]], folder), error = identity)
+    place <- paste0("engines.", name)
+    built <- if (!is.null(given[[name]])) given[[name]] else tryCatch(build_engine(wanted[[name]], name, folder), error = identity)
     if (inherits(built, "sprenn_engine")) {
-      engines[[name]] <- built
+      engine <- tryCatch(calibrated(built, curves[[name]]), sprenn_error = function(e) NULL)
+      if (is.null(engine)) problems <- bind_problems(problems, new_problem("lineup.yml", paste0("calibrations.", name), "a curve that does not fit its knob", "hold rising from 0 to 1 and knob between its ends; `sprenn calibrate` writes one"))
+      engines[[name]] <- engine %||% built
       next
     }
-    place <- paste0("engines.", name)
-    wrong <- if (inherits(built, "condition")) conditionMessage(built) else paste("an object of class", class(built)[1])
-    problems <- bind_problems(problems, new_problem(
-      "lineup.yml", place, gsub("[[:space:]]+", " ", wrong),
-      "call: package::function or file: path.R (one of them) that gives an engine(); see examples/own-engine.R"
-    ))
+    wrong <- if (inherits(built, "condition")) mask_secrets(conditionMessage(built), as.character(wanted[[name]]$key)) else paste("an object of class", class(built)[1])
+    better <- switch(wanted[[name]]$kind %||% "function",
+      "function" = "call: package::function or file: path.R (one of them) that gives an engine(); see examples/own-engine.R",
+      http = "a server there that keeps the contract; `sprenn engines --conform --at ADDRESS` tries it",
+      "what docs/engines.md says of an engine of this kind"
+    )
+    problems <- bind_problems(problems, new_problem("lineup.yml", place, gsub("[[:space:]]+", " ", wrong), better))
   }
   list(engines = engines, problems = problems)
 }
 
-build_engine <- function(wanted, folder) {
-  if (!is.null(wanted$call)) {
+build_engine <- function(wanted, name, folder) {
+  switch(wanted$kind,
+    "function" = function_engine(wanted, folder),
+    http = http_engine(wanted, name, folder),
+    inference = inference_engine(wanted, name),
+    command = command_engine(wanted, name, folder),
+    folder = folder_engine(wanted, name, folder)
+  )
+}
+
+# The engine with the curve that was measured of it; a measured one comes before
+# what the engine says of itself.
+calibrated <- function(engine, curve) {
+  if (is.null(curve) || is.null(engine$about$hold)) {
+    return(engine)
+  }
+  engine$about$curve <- lapply(curve[c("hold", "knob")], function(values) as.numeric(unlist(values)))
+  engine$about <- new_about(engine$about)
+  engine$calibration <- curve
+  engine
+}
+
+function_engine <- function(wanted, folder) {
+  engine <- if (!is.null(wanted$call)) {
     parts <- strsplit(wanted$call, "::", fixed = TRUE)[[1]]
     if (length(parts) != 2) stop(quoted(wanted$call))
-    return(getExportedValue(parts[1], parts[2])())
+    getExportedValue(parts[1], parts[2])()
+  } else {
+    at <- resolve_path(wanted$file, folder)
+    if (!is.null(at$wrong)) stop(quoted(wanted$file), ", ", at$wrong)
+    if (!file.exists(at$path)) stop(quoted(wanted$file), ", no such file")
+    source(at$path, local = new.env(parent = globalenv()))$value
   }
-  at <- resolve_path(wanted$file, folder)
-  if (!is.null(at$wrong)) stop(quoted(wanted$file), ", ", at$wrong)
-  if (!file.exists(at$path)) stop(quoted(wanted$file), ", no such file")
-  source(at$path, local = new.env(parent = globalenv()))$value
+  if (inherits(engine, "sprenn_engine") && !is.null(wanted$seconds)) engine$seconds <- wanted$seconds
+  engine
 }
 
 # All pipelines, sweeps unfolded: a tibble with `pipeline`, `engine`,

@@ -62,12 +62,13 @@ setting_problem <- function(value, name, about, place) {
     takes <- if (length(known)) paste0("what ", about$name, " takes: ", paste(names(known), collapse = ", ")) else paste0("no settings: ", about$name, " takes none")
     return(new_problem("lineup.yml", place, "a setting that the engine does not take", takes, nearest_word(name, names(known))))
   }
-  range <- known[[name]]
-  if (is.numeric(range) && length(range) == 2 && !(is.numeric(value) && value >= range[1] && value <= range[2])) {
-    return(new_problem("lineup.yml", place, show_value(value), paste("a number from", range[1], "to", range[2])))
+  setting <- known[[name]]
+  words <- unlist(setting$words)
+  if (is.null(words) && !(is.numeric(value) && value >= setting$from && value <= setting$to)) {
+    return(new_problem("lineup.yml", place, show_value(value), paste("a number from", setting$from, "to", setting$to)))
   }
-  if (is.character(range) && !value %in% range) {
-    return(new_problem("lineup.yml", place, show_value(value), paste("one of", paste(range, collapse = ", ")), nearest_word(as.character(value), range)))
+  if (!is.null(words) && !value %in% words) {
+    return(new_problem("lineup.yml", place, show_value(value), paste("one of", paste(words, collapse = ", ")), nearest_word(as.character(value), words)))
   }
   no_problems()
 }
@@ -97,8 +98,8 @@ sweep_problems <- function(sweep, place, pipelines, engines, all) {
       note(if (is.null(sweep$grid)) ".vary" else inside, quoted(name), paste0("what ", about$name, " takes: ", paste(known, collapse = ", ")), nearest_word(name, known))
       next
     }
-    range <- list(hold = c(0, 1), checkpoint = names(about$checkpoints))[name]
-    about$settings[name] <- if (is.null(range[[1]])) about$settings[name] else range
+    about$settings$hold <- new_setting(c(0, 1))
+    about$settings$checkpoint <- new_setting(names(about$checkpoints))
     problems <- c(problems, lapply(seq_along(values[[name]]), function(j) {
       setting_problem(values[[name]][[j]], name, about, paste0(place, inside, "[", j, "]"))
     }))

@@ -3,8 +3,8 @@
 
 picture_formats <- c(png = "png", jpeg = "jpg", webp = "webp", tiff = "tif")
 
-# `format`, `width`, `height`, `bits` a channel and `frames`, or NULL for
-# anything else.
+# `format`, `width`, `height`, `bits` a channel, `frames`, and of PNG and JPEG
+# the `parts` that the file is made of; or NULL for anything else.
 picture_facts <- function(bytes) {
   facts <- switch(file_kind(bytes), png = png_facts(bytes), jpeg = jpeg_facts(bytes), webp = webp_facts(bytes), tiff = tiff_facts(bytes))
   if (!is.null(facts) && all(is.finite(c(facts$width, facts$height))) && facts$width >= 1 && facts$height >= 1) facts
@@ -18,9 +18,13 @@ file_kind <- function(bytes) {
     length(bytes) >= at + length(signature) - 1 && all(bytes[at + seq_along(signature) - 1] == signature)
   }
   hex <- function(...) as.raw(c(...))
+  if (starts(hex(0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a))) {
+    return("png")
+  }
+  if (starts(hex(0xff, 0xd8, 0xff))) {
+    return("jpeg")
+  }
   kinds <- list(
-    png = starts(hex(0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a)),
-    jpeg = starts(hex(0xff, 0xd8, 0xff)),
     webp = starts("RIFF") && starts("WEBP", 9),
     tiff = starts(hex(0x49, 0x49, 0x2a, 0)) || starts(hex(0x4d, 0x4d, 0, 0x2a)),
     "a GIF file" = starts("GIF8"), "a BMP file" = starts("BM"), "a PDF file" = starts("%PDF"),
@@ -46,7 +50,7 @@ number_at <- function(bytes, at, n, big) {
 png_facts <- function(bytes) {
   chunks <- png_chunks(bytes)
   frames <- if ("acTL" %in% chunks$kind) big_endian(bytes, chunks$at[match("acTL", chunks$kind)] + 8, 4) else 1
-  if (length(bytes) >= 33) list(format = "png", width = big_endian(bytes, 17, 4), height = big_endian(bytes, 21, 4), frames = frames, bits = as.integer(bytes[25]))
+  if (length(bytes) >= 33) list(format = "png", width = big_endian(bytes, 17, 4), height = big_endian(bytes, 21, 4), frames = frames, bits = as.integer(bytes[25]), parts = chunks)
 }
 
 # Where the chunks of a PNG file begin (their length field), what kind they are
@@ -70,9 +74,13 @@ png_chunks <- function(bytes) {
 # Width and height from the frame header of a JPEG file.
 frame_markers <- c(0xc0:0xc3, 0xc5:0xc7, 0xc9:0xcb, 0xcd:0xcf)
 jpeg_facts <- function(bytes) {
-  for (segment in jpeg_segments(bytes)) {
+  segments <- jpeg_segments(bytes)
+  for (segment in segments) {
     if (segment$marker %in% frame_markers) {
-      return(list(format = "jpeg", width = big_endian(bytes, segment$at + 7, 2), height = big_endian(bytes, segment$at + 5, 2), frames = 1, bits = 8))
+      return(list(
+        format = "jpeg", width = big_endian(bytes, segment$at + 7, 2), height = big_endian(bytes, segment$at + 5, 2),
+        frames = 1, bits = 8, parts = segments
+      ))
     }
   }
   NULL
@@ -146,16 +154,15 @@ tiff_fields <- function(bytes, at, read) {
 }
 
 # Whether a file of a known format lacks its end.
-ends_early <- function(bytes, format) {
-  switch(format,
-    png = !"IEND" %in% png_chunks(bytes)$kind,
+ends_early <- function(bytes, facts) {
+  switch(facts$format,
+    png = !"IEND" %in% facts$parts$kind,
     jpeg = {
       end <- length(bytes)
       if (all(bytes[c(end - 1, end)] == c(0xff, 0xd9))) {
         return(FALSE)
       }
-      segments <- jpeg_segments(bytes)
-      last <- segments[[length(segments)]]
+      last <- facts$parts[[length(facts$parts)]]
       data <- bytes[-seq_len(last$at)]
       last$marker != 0xda || !any(data[-length(data)] == as.raw(0xff) & data[-1] == as.raw(0xd9))
     },

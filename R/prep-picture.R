@@ -33,12 +33,12 @@ read_picture <- function(path, backdrop = "white") {
   check_arguments(
     path = checkmate::check_string(path, min.chars = 1), backdrop = checkmate::check_string(backdrop, pattern = paint_pattern)
   )
-  bytes <- picture_bytes(path)
-  tryCatch(decode_picture(bytes, backdrop, NULL), error = function(e) stop_damaged(path, e))
+  encoded <- open_picture(path)
+  tryCatch(decode_picture(encoded, backdrop), error = function(e) stop_damaged(path, e))
 }
 
-# The bytes of a file that may be decoded.
-picture_bytes <- function(path) {
+# A file that may be decoded, as encoded_picture() has it.
+open_picture <- function(path) {
   wrong <- if (!file.exists(path)) {
     "no such file"
   } else if (dir.exists(path)) {
@@ -50,9 +50,16 @@ picture_bytes <- function(path) {
   }
   if (!is.null(wrong)) stop_picture(path, wrong)
   bytes <- tryCatch(read_bytes(path), error = function(e) stop_picture(path, "a file that can't be read"), warning = function(w) stop_picture(path, "a file that can't be read"))
-  wrong <- bytes_problem(bytes)
-  if (!is.null(wrong)) stop_picture(path, wrong)
-  bytes
+  tryCatch(encoded_picture(bytes), error = function(e) stop_picture(path, conditionMessage(e)))
+}
+
+# Bytes that may be decoded, with what their head says (`facts`), or an error
+# with what keeps them from it.
+encoded_picture <- function(bytes) {
+  facts <- picture_facts(bytes)
+  wrong <- bytes_problem(bytes, facts)
+  if (!is.null(wrong)) stop(wrong, call. = FALSE)
+  list(bytes = bytes, facts = facts)
 }
 
 stop_damaged <- function(path, e) stop_picture(path, paste0("a damaged picture (", one_line(e), ")"))
@@ -73,8 +80,7 @@ one_line <- function(e) {
 read_bytes <- function(path) readBin(path, "raw", file.size(path))
 
 # What keeps bytes from being used as a picture, or NULL; nothing is decoded.
-bytes_problem <- function(bytes) {
-  facts <- picture_facts(bytes)
+bytes_problem <- function(bytes, facts) {
   if (is.null(facts)) {
     kind <- file_kind(bytes)
     return(if (kind %in% names(picture_formats)) paste("a", toupper(kind), "file that ends too early or is damaged") else if (nzchar(kind)) kind else "a file that is no picture")
@@ -86,40 +92,39 @@ bytes_problem <- function(bytes) {
     return(if (is.finite(facts$frames)) paste("a file of", facts$frames, "pictures") else "an animation")
   }
   # Decoders fill up what is missing, some without a word.
-  if (ends_early(bytes, facts$format)) paste("a", toupper(facts$format), "file that ends too early")
+  if (ends_early(bytes, facts)) paste("a", toupper(facts$format), "file that ends too early")
 }
 
 # Pixels of an encoded picture.
-decode_picture <- function(bytes, backdrop = "white", wrong = bytes_problem(bytes)) {
-  if (!is.null(wrong)) stop(wrong)
-  samples <- decode_samples(bytes)
+decode_picture <- function(encoded, backdrop = "white") {
+  samples <- decode_samples(encoded)
   # ImageMagick's copy of a large picture takes half a gigabyte until it is
   # collected.
   if (!is.null(samples$shrunk_from)) gc(FALSE)
   pixels <- core_unpack(samples$bytes, samples$size[1], samples$size[2], samples$channels, samples$depth)
   if (samples$grey && samples$channels == 4) pixels <- pixels[, , c(1, 4), drop = FALSE]
   if (!is.null(samples$shrunk_from)) attr(pixels, "shrunk_from") <- samples$shrunk_from
-  flatten_picture(pixels, bytes, samples$format, backdrop)
+  flatten_picture(pixels, backdrop, embedded_profile(encoded))
 }
 
 # What ImageMagick makes of bytes whose kind is known and whose structure is
 # whole; it is given no file name. The samples come straight out of its memory.
-decode_samples <- function(bytes) {
-  facts <- picture_facts(bytes)
+decode_samples <- function(encoded) {
+  facts <- encoded$facts
   size <- c(facts$width, facts$height)
-  picture <- withCallingHandlers(magick::image_read(without_gamma(bytes, facts$format)), warning = function(w) invokeRestart("muffleWarning"))
+  picture <- withCallingHandlers(magick::image_read(without_gamma(encoded)), warning = function(w) invokeRestart("muffleWarning"))
   if (length(picture) == 0) stop("its data are not in order")
   if (length(picture) > 1) stop("more than one picture")
   picture <- magick::image_orient(picture)
   # No working size comes near this one, so nothing that counts is lost.
   if (prod(size) > large_pixels) picture <- magick::image_scale(picture, "4096x4096>")
-  layout <- plain_layout(bytes, facts)
+  layout <- plain_layout(encoded)
   if (!is.null(layout) && prod(size) <= large_pixels) {
     samples <- magick::image_write(picture, format = layout, depth = 8L)
     channels <- c(rgb = 3L, gray = 1L)[[layout]]
     # It is as the head of the file has it, or it is asked below.
     if (length(samples) == prod(size) * channels) {
-      return(list(bytes = samples, size = size, depth = 8L, channels = channels, grey = layout == "gray", format = facts$format))
+      return(list(bytes = samples, size = size, depth = 8L, channels = channels, grey = layout == "gray"))
     }
   }
   info <- magick::image_info(picture)
@@ -130,49 +135,48 @@ decode_samples <- function(bytes) {
   own <- c(info$width, info$height)
   list(
     bytes = magick::image_write(picture, format = layout, depth = depth), size = own, depth = depth,
-    channels = c(rgba = 4L, rgb = 3L, gray = 1L)[[layout]], grey = grey, format = facts$format,
+    channels = c(rgba = 4L, rgb = 3L, gray = 1L)[[layout]], grey = grey,
     shrunk_from = if (max(own) < max(size)) size
   )
 }
 
 # What a picture of 8 bits that lies upright and lets nothing shine through is
 # made of, by the head of its file; NULL where that does not say.
-plain_layout <- function(bytes, facts) {
+plain_layout <- function(encoded) {
+  facts <- encoded$facts
+  bytes <- encoded$bytes
   if (facts$format == "jpeg") {
-    segments <- jpeg_segments(bytes)
-    markers <- vapply(segments, `[[`, 0L, "marker")
-    frame <- segments[[match(TRUE, markers %in% frame_markers)]]
+    markers <- vapply(facts$parts, `[[`, 0L, "marker")
+    frame <- facts$parts[[match(TRUE, markers %in% frame_markers)]]
     # Beside JFIF's own note (0xe0) and a profile (0xe2) nothing can turn it.
     return(if (!any(markers %in% c(0xe1, 0xee))) switch(as.character(as.integer(bytes[frame$at + 9])), "1" = "gray", "3" = "rgb"))
   }
-  chunks <- if (facts$format == "png" && facts$bits == 8) png_chunks(bytes)$kind
+  chunks <- if (facts$format == "png" && facts$bits == 8) facts$parts$kind
   if (!is.null(chunks) && !any(c("tRNS", "eXIf") %in% chunks)) switch(as.character(as.integer(bytes[26])), "0" = "gray", "2" = "rgb")
 }
 
 # A PNG without its notes on gamma, which ImageMagick would follow in some cases
 # and not in others: they are followed in prep-profile.R.
-without_gamma <- function(bytes, format) {
-  chunks <- if (format == "png") png_chunks(bytes)
+without_gamma <- function(encoded) {
+  bytes <- encoded$bytes
+  chunks <- if (encoded$facts$format == "png") encoded$facts$parts
   for (k in rev(which(chunks$kind %in% c("gAMA", "cHRM")))) bytes <- bytes[-(chunks$at[k] + 0:(chunks$size[k] + 11))]
   bytes
 }
 
 # One to four channels to three: colours to sRGB, transparency on the backdrop.
-flatten_picture <- function(pixels, bytes, format, backdrop) {
+flatten_picture <- function(pixels, backdrop = "white", profile = NULL) {
   shrunk_from <- attr(pixels, "shrunk_from")
   channels <- dim(pixels)[3]
   alpha <- if (channels %in% c(2, 4)) c(pixels[, , channels])
-  pixels <- to_srgb(if (is.null(alpha)) pixels else pixels[, , -channels, drop = FALSE], bytes, format)
-  profile <- attr(pixels, "profile")
+  pixels <- to_srgb(if (is.null(alpha)) pixels else pixels[, , -channels, drop = FALSE], profile)
+  left_out <- attr(pixels, "profile")
   if (dim(pixels)[3] == 1) pixels <- pixels[, , c(1, 1, 1), drop = FALSE]
   if (!is.null(alpha) && any(alpha < 1)) {
     pixels <- pixels * alpha + rep(paint_values(backdrop), each = length(alpha)) * (1 - alpha)
   }
   # Setting an attribute copies the pixels.
   if (!identical(attr(pixels, "shrunk_from"), shrunk_from)) attr(pixels, "shrunk_from") <- shrunk_from
-  if (!identical(attr(pixels, "profile"), profile)) attr(pixels, "profile") <- profile
+  if (!identical(attr(pixels, "profile"), left_out)) attr(pixels, "profile") <- left_out
   pixels
 }
-
-# An engine's array of one to four channels as three.
-three_channels <- function(pixels) flatten_picture(pixels, raw(), "array", "white")

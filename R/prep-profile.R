@@ -4,8 +4,7 @@
 
 # `pixels` (rows x columns x 1 or 3) in sRGB. Its attribute `profile` is
 # "unknown" where a profile is there that can't be followed.
-to_srgb <- function(pixels, bytes, format) {
-  profile <- embedded_profile(bytes, format)
+to_srgb <- function(pixels, profile) {
   if (is.null(profile)) {
     return(pixels)
   }
@@ -20,17 +19,19 @@ to_srgb <- function(pixels, bytes, format) {
 
 # The profile that a file carries, as bytes; for a PNG with nothing but a gamma,
 # that number; NULL without either.
-embedded_profile <- function(bytes, format) {
-  switch(format,
-    png = png_profile(bytes), jpeg = jpeg_profile(bytes), webp = webp_profile(bytes), tiff = tiff_profile(bytes)
+embedded_profile <- function(encoded) {
+  bytes <- encoded$bytes
+  facts <- encoded$facts
+  switch(facts$format,
+    png = png_profile(bytes, facts$parts), jpeg = jpeg_profile(bytes, facts$parts),
+    webp = webp_profile(bytes), tiff = tiff_profile(bytes)
   )
 }
 
 # Profiles are a few kB; more than this packed would be something else.
 max_profile <- 1e6
 
-png_profile <- function(bytes) {
-  chunks <- png_chunks(bytes)
+png_profile <- function(bytes, chunks) {
   at <- match("iCCP", chunks$kind)
   if (is.na(at)) {
     gamma <- match("gAMA", chunks$kind)
@@ -42,9 +43,9 @@ png_profile <- function(bytes) {
   tryCatch(memDecompress(data[-seq_len(name + 1)], "gzip"), error = function(e) raw())
 }
 
-jpeg_profile <- function(bytes) {
+jpeg_profile <- function(bytes, segments) {
   mark <- c(charToRaw("ICC_PROFILE"), as.raw(0))
-  parts <- Filter(function(segment) segment$marker == 0xe2 && segment$size > 16 && identical(bytes[segment$at + 3 + 1:12], mark), jpeg_segments(bytes))
+  parts <- Filter(function(segment) segment$marker == 0xe2 && segment$size > 16 && identical(bytes[segment$at + 3 + 1:12], mark), segments)
   if (length(parts) > 0) unlist(lapply(parts, function(segment) bytes[(segment$at + 18):(segment$at + 1 + segment$size)]))
 }
 

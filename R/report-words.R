@@ -10,11 +10,14 @@ verdict_words <- function(verdict) {
 
 headline_words <- function(verdict) {
   wanted <- percent(verdict$brief$confidence)
+  chance <- percent(verdict$confidence)
+  # What rounds to the same is still not enough.
+  if (chance == wanted) chance <- paste("just under", wanted)
   switch(verdict$state,
     "decided" = paste0("Use ", verdict$best, "."),
     "too close" = paste0(
       "Not decided yet: ", verdict$best, " leads, but the chance that it is the best is ",
-      percent(verdict$confidence), ", and the brief wants ", wanted, "."
+      chance, ", and the brief wants ", wanted, "."
     ),
     "too few cases" = paste0(
       "Not decided: ", verdict$best, " leads, but ", count_words(length(unique(verdict$table$case)), "case"),
@@ -167,10 +170,8 @@ recipe_words <- function(verdict) {
   )
 }
 
-two <- function(x) ifelse(is.na(x), "-", formatC(x + 0, format = "f", digits = 2))
 signed <- function(x) formatC(x, format = "f", digits = 3, flag = "+")
 percent <- function(x) ifelse(is.na(x), "-", paste0(ifelse(x > 0.994 & x < 1, ">99", ifelse(x < 0.006 & x > 0, "<1", round(100 * x))), " %"))
-count_words <- function(n, one) paste0(n, " ", one, ifelse(n == 1, "", "s"))
 
 #' @export
 format.sprenn_verdict <- function(x, width = 100, ...) {

@@ -69,7 +69,7 @@ score_take <- function(store, trial, case, take, kept) {
     keep(kept, paste("look", case$look), lapply(trial$suite$looks[[case$look]], function(path) view_picture(read_picture(path))))
   }
   decoys <- keep(kept, paste("decoys", case$id), suite_decoys(trial$suite, case, frame, kept))
-  view <- view_picture(bring_back(decode_picture(bytes), frame), frame)
+  view <- view_picture(bring_back(decode_picture(encoded_picture(bytes)), frame), frame)
   score_scene(new_scene(view, reference, look, decoys, mask, !case$job %in% c("repair", "edit", "extend")), if (case$neutral) list() else case$prompt)
 }
 

@@ -13,7 +13,10 @@
 #'   `seconds` after every take, or `NULL`.
 #' @return A tibble with one row a take: `take`, `pipeline`, `case`, `seed`,
 #'   `state` (`made`, `failed`, `refused`, `planned`), `path`, `sha256`,
-#'   `seconds`, `cost`, `failure`, `message`. Invisibly.
+#'   `seconds`, `cost`, `failure`, `message`. Invisibly. Its attribute `by_hand`
+#'   holds for every engine of the kind `folder` its `checklist` (a file) and what
+#'   was `found` there: a data frame of `file`, `state` (`taken in`, `not taken
+#'   in`, `missing`, `extra`, `changed`) and `why`.
 #' @section Errors: `sprenn_error_run` when the suite has changed since the run
 #'   was begun; `sprenn_error_store` when a picture can't be written.
 #' @export
@@ -39,16 +42,34 @@ run_trial <- function(trial, run = "main", retry = FALSE, progress = NULL) {
   todo <- which(takes$state %in% c("planned", if (retry) "failed") | (takes$state == "made" & !picture_is_there(store, takes)))
   todo <- todo[takes$take[todo] %in% plan$take]
   inputs <- new.env()
+  engine_of <- stats::setNames(trial$lineup$pipelines$engine, trial$lineup$pipelines$pipeline)
+  by_hand <- Filter(function(engine) engine$kind == "folder", trial$lineup$engines)
+  lists <- lapply(stats::setNames(nm = names(by_hand)), function(name) {
+    pipelines <- trial$lineup$pipelines
+    own <- takes[engine_of[takes$pipeline] %in% name, ]
+    # What is all there needs no list.
+    if (any(own$state != "made")) write_checklist(by_hand[[name]], own, function(take) request_for(trial, pipelines[pipelines$pipeline == take$pipeline, ], by_hand[[name]], take, inputs))
+  })
   began <- Sys.time()
   failed <- 0
+  parked <- character()
   for (i in seq_along(todo)) {
-    state <- make_take(store, trial, takes[todo[i], ], inputs)
-    failed <- failed + (state != "made")
+    engine <- engine_of[[takes$pipeline[todo[i]]]]
+    # What needs a person stops this engine, and not the others.
+    if (!engine %in% parked) {
+      state <- make_take(store, trial, takes[todo[i], ], inputs)
+      if (state == "out_of_credit") parked <- c(parked, engine)
+      failed <- failed + !state %in% c("made", "awaited")
+    }
     if (!is.null(progress)) {
       progress(done = i, total = length(todo), failed = failed, seconds = as.numeric(Sys.time() - began, units = "secs"))
     }
   }
-  invisible(list_takes(store))
+  made <- read_takes(store)
+  reports <- lapply(stats::setNames(nm = names(by_hand)), function(name) {
+    list(checklist = lists[[name]], found = report_folder(by_hand[[name]], made[engine_of[made$pipeline] %in% name, ]))
+  })
+  invisible(structure(list_takes(store), by_hand = reports))
 }
 
 picture_is_there <- function(store, takes) {
@@ -66,32 +87,60 @@ list_takes <- function(store) {
 make_take <- function(store, trial, take, inputs) {
   pipeline <- trial$lineup$pipelines[trial$lineup$pipelines$pipeline == take$pipeline, ]
   engine <- trial$lineup$engines[[pipeline$engine]]
-  request <- new_request(trial, pipeline, engine, take, inputs)
+  request <- request_for(trial, pipeline, engine, take, inputs)
+  # Another run of the same takes is made anew, not given what this one got.
+  request$key <- paste0(substr(hash_of(list(get_facts(store)$key, take$take)), 1, 20), "-", take$attempt)
   sent <- describe_request(request, pipeline, take, inputs)
-  began <- proc.time()[["elapsed"]]
-  made <- tryCatch(
-    verify_result(engine$make(request), request),
-    sprenn_failure = identity,
-    error = identity
-  )
-  seconds <- proc.time()[["elapsed"]] - began
+  made <- tryCatch(make_patiently(engine, request, function(made) stop_for_twin(store, take, engine, made)), sprenn_failure = identity)
   if (inherits(made, "condition")) {
-    failure <- sub("^sprenn_failure_", "", grep("^sprenn_failure_", class(made), value = TRUE))
-    if (length(failure) == 0) failure <- "engine_error"
-    record_failed(store, take$take, failure, conditionMessage(made), sent, seconds)
-    return(if (failure == "refused") "refused" else "failed")
+    record_failed(store, take$take, made, sent)
+    return(made$kind)
   }
   picture <- write_picture(store, made$bytes)
   record_made(store, take$take, picture, list(
-    width = made$width, height = made$height, bytes = length(made$bytes), seconds = seconds,
-    cost = made$cost, request = sent, answer = to_json(c(list(seed = made$seed), made$says))
+    width = made$width, height = made$height, bytes = length(made$bytes), seconds = made$seconds,
+    cost = made$cost, request = sent, answer = to_json(c(list(seed = made$seed, waited = made$waited), made$says))
   ))
   "made"
 }
 
-# Everything that an engine is told, nothing left to guess. Pictures that were
-# read once are kept in `inputs`.
-new_request <- function(trial, pipeline, engine, take, inputs) {
+# What may pass by itself is tried again, under the same key, so that it is not
+# paid again; longer after every try, and for at least as long as the engine asks.
+make_patiently <- function(engine, request, check = function(made) made, tries = 4, longest = 60) {
+  spent <- 0
+  for (try in seq_len(tries)) {
+    made <- tryCatch(check(make_picture(engine, request)), sprenn_failure = identity)
+    # Only our own contract promises that a key is paid once.
+    if (engine$kind != "http") {
+      spent <- spent + ifelse(is.na(made$cost), 0, made$cost)
+      if (spent > 0) made$cost <- spent
+    }
+    if (!inherits(made, "condition")) {
+      return(made)
+    }
+    wait <- made$retry_after %||% (0.25 * 2^try)
+    if (!made$kind %in% passing_failures || try == tries || wait > longest) stop(made)
+    Sys.sleep(wait)
+  }
+}
+
+# No two cases give the same picture to the last byte: a server has delivered it
+# for the wrong one.
+stop_for_twin <- function(store, take, engine, made) {
+  if (!engine$kind %in% c("http", "inference")) {
+    return(made)
+  }
+  twin <- DBI::dbGetQuery(store$db, "SELECT case_id, seed FROM takes WHERE sha256 = ? AND case_id <> ? LIMIT 1", params = list(sha256_of(made$bytes), take$case))
+  if (nrow(twin)) {
+    failure <- tryCatch(engine_failure("bad_answer", paste0("The picture that came back is the one for ", twin$case_id, ", seed ", twin$seed, ".")), sprenn_failure = identity)
+    failure[c("seconds", "cost")] <- made[c("seconds", "cost")]
+    stop(failure)
+  }
+  made
+}
+
+# The request of one take. Pictures that were read once are kept in `inputs`.
+request_for <- function(trial, pipeline, engine, take, inputs) {
   case <- Find(function(case) case$id == take$case, trial$suite$cases)
   about <- engine$about
   size <- working_size(case_frame(case, trial$suite), about$checkpoints[[pipeline$checkpoint]])
@@ -103,20 +152,22 @@ new_request <- function(trial, pipeline, engine, take, inputs) {
   looks <- taken("look", if (!is.na(case$look)) {
     keep(inputs, paste("look", case$look), lapply(unname(trial$suite$looks[[case$look]]), read_picture))
   })
-  structure(list(
+  request <- new_request(engine, list(
     prompt = tibble::tibble(
       say = vapply(case$prompt, `[[`, "", "say"), weight = as.numeric(vapply(case$prompt, `[[`, 0, "weight"))
     ),
     negative = taken("negative", case$negative) %||% character(),
-    reference = if (length(prepared$references)) prepared$references[[1]], references = prepared$references,
-    reference_weights = vapply(case$references, `[[`, 0, "weight"),
+    references = prepared$references, reference_weights = vapply(case$references, `[[`, 0, "weight"),
     looks = looks %||% list(), look_weight = case$look_weight,
     guides = prepared$guides[setdiff(names(prepared$guides), dropped)],
     mask = taken("mask", prepared$mask), context = taken("mask", prepared$context), grow = case$grow,
-    hold = pipeline$hold, native_hold = to_native_hold(pipeline$hold, about),
-    checkpoint = pipeline$checkpoint, add_ons = pipeline$add_ons[[1]], settings = pipeline$settings[[1]],
-    size = size, seed = take$seed, dropped = dropped
-  ), class = "sprenn_request")
+    hold = pipeline$hold, checkpoint = pipeline$checkpoint, add_ons = pipeline$add_ons[[1]], settings = pipeline$settings[[1]],
+    size = size, seed = take$seed, notes = if (length(dropped)) paste0("left out: ", input_words[dropped])
+  ))
+  request$key <- paste0(take$take, "-", take$attempt)
+  request$label <- paste0(take$pipeline, ", ", take$case, ", seed ", take$seed)
+  request$names <- list(pipeline = take$pipeline, case = take$case, seed = take$seed, take = take$take)
+  request
 }
 
 keep <- function(where, name, code) {
@@ -139,39 +190,4 @@ describe_request <- function(request, pipeline, take, inputs) {
     c(list(kind = kind, picture = pictures[[kind]]), request$guides[[kind]][c("weight", "release")])
   })
   to_json(c(list(pipeline = pipeline$pipeline, engine = pipeline$engine), plain))
-}
-
-# What came back counts only if it is a picture, of the size asked for, with
-# something in it.
-verify_result <- function(result, request) {
-  if (!inherits(result, "sprenn_take_result")) {
-    engine_failure("bad_answer", paste0("The engine gave back an object of class ", quoted(class(result)[1]), " and not a take_result()."))
-  }
-  picture <- result$picture
-  if (is.raw(picture)) {
-    facts <- picture_facts(picture)
-    if (is.null(facts)) engine_failure("bad_answer", "What came back is no PNG, JPEG or WebP picture.")
-    pixels <- tryCatch(decode_picture(picture), error = function(e) {
-      engine_failure("bad_answer", paste0("The picture that came back is damaged (", one_line(e), ")."))
-    })
-    bytes <- picture
-  } else {
-    said <- checkmate::check_array(picture, mode = "numeric", d = 3, any.missing = FALSE)
-    if (!isTRUE(said)) engine_failure("bad_answer", paste0("The picture that came back is no array of numbers: ", said, "."))
-    if (!dim(picture)[3] %in% 1:4 || !all(is.finite(picture))) engine_failure("bad_answer", "The picture that came back has no 1 to 4 channels of finite values.")
-    ends <- range(picture)
-    pixels <- three_channels(if (ends[1] < 0 || ends[2] > 1) pmin(pmax(picture, 0), 1) else picture)
-    bytes <- png::writePNG(pixels)
-  }
-  size <- dim(pixels)[2:1]
-  if (!all(size == request$size)) {
-    engine_failure("bad_answer", paste0(
-      "The picture that came back is ", size[1], " x ", size[2], " and not ", request$size[1], " x ", request$size[2], "."
-    ))
-  }
-  if (diff(range(pixels)) < 1 / 255) engine_failure("bad_answer", "The picture that came back is all one colour.")
-  list(
-    bytes = bytes, width = size[1], height = size[2], says = result$says,
-    cost = as.numeric(result$cost %||% NA), seed = result$seed
-  )
 }

@@ -63,7 +63,7 @@ cell_scores <- function(one) {
   if (nrow(one) == 0 || one$state != "made") {
     return("")
   }
-  paste0("str ", two(one$structure), "  adh ", two(one$adherence), "  sty ", two(one$style))
+  paste(two(c(one$structure, one$adherence, one$style)), collapse = "  ")
 }
 
 cell_notes <- function(one) {

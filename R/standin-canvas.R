@@ -3,39 +3,10 @@
 
 # Evaluates `code` with R's own generator seeded, and leaves no trace of it.
 with_drawing_seed <- function(seed, code) {
-  if (exists(".Random.seed", globalenv())) {
-    before <- get(".Random.seed", globalenv())
-    on.exit(assign(".Random.seed", before, globalenv()))
-  } else {
-    on.exit(rm(".Random.seed", envir = globalenv()))
-  }
-  set.seed(seed, kind = "Mersenne-Twister", normal.kind = "Inversion", sample.kind = "Rejection")
-  code
+  withr::with_seed(seed, code, .rng_kind = "Mersenne-Twister", .rng_normal_kind = "Inversion", .rng_sample_kind = "Rejection")
 }
 
-# Linear interpolation of the rows of a matrix, to n rows.
-spread_rows <- function(m, n) {
-  k <- nrow(m)
-  if (k == 1) {
-    return(m[rep(1, n), , drop = FALSE])
-  }
-  place <- if (n == 1) 1 else seq(1, k, length.out = n)
-  below <- pmin(floor(place), k - 1)
-  part <- place - below
-  m[below, , drop = FALSE] * (1 - part) + m[below + 1, , drop = FALSE] * part
-}
-
-# Averages over k equal stretches of the rows of a matrix.
-gather_rows <- function(m, k) {
-  owner <- ceiling(seq_len(nrow(m)) * k / nrow(m))
-  unname(rowsum(m, owner) / tabulate(owner, k))
-}
-
-resize_plane <- function(m, rows, columns) {
-  down <- if (nrow(m) > rows) gather_rows(m, rows) else spread_rows(m, rows)
-  across <- t(down)
-  t(if (nrow(across) > columns) gather_rows(across, columns) else spread_rows(across, columns))
-}
+resize_plane <- function(m, rows, columns) draw_resize(m, rows, columns)
 
 # Smooth noise from -1 to 1 or so, with features of the given size in pixels.
 smooth_noise <- function(rows, columns, size, columns_size = size) {
@@ -52,23 +23,17 @@ fractal_noise <- function(rows, columns, size, octaves = 4) {
   total
 }
 
-# Takes off detail finer than `size` pixels.
-soften <- function(plane, size) {
-  small <- resize_plane(plane, max(2, round(nrow(plane) / size)), max(2, round(ncol(plane) / size)))
-  resize_plane(small, nrow(plane), ncol(plane))
-}
+# Takes off detail finer than `size` pixels, of a plane or a picture.
+soften <- function(planes, size) draw_soft(planes, size)
 
 each_channel <- function(picture, f, ...) {
   out <- lapply(1:3, function(k) f(picture[, , k], ...))
   array(unlist(out), c(dim(out[[1]]), 3))
 }
 
-# Through abs(), which is several times faster here than indexing or pmin().
-clamp <- function(x) (abs(x) - abs(x - 1) + 1) / 2
+clamp <- function(x) draw_clamp(x)
 
-luminance <- function(picture) {
-  0.299 * picture[, , 1] + 0.587 * picture[, , 2] + 0.114 * picture[, , 3]
-}
+luminance <- function(picture) draw_luminance(picture)
 
 # A drawing over x and y from 0 to 1 (y upwards), as a picture and how far it
 # covers each pixel (rows x columns).
@@ -80,22 +45,14 @@ draw_layer <- function(rows, columns, draw) {
   graphics::plot.new()
   graphics::plot.window(c(0, 1), c(0, 1))
   draw()
-  bits <- matrix(as.integer(capture(native = TRUE)), rows, columns, byrow = TRUE)
-  channel <- function(shift) bitwAnd(bitwShiftR(bits, shift), 255L) / 255
-  list(
-    colour = array(c(channel(0), channel(8), channel(16)), c(rows, columns, 3)),
-    cover = matrix(channel(24), rows, columns)
-  )
+  draw_unpack(as.integer(capture(native = TRUE)), rows, columns)
 }
 
-lay_over <- function(picture, layer, strength = 1) {
-  cover <- c(layer$cover) * strength
-  picture * (1 - cover) + layer$colour * cover
-}
+lay_over <- function(picture, layer, strength = 1) draw_mix(picture, layer$colour, c(layer$cover) * strength)
 
 resample_picture <- function(picture, rows, columns) {
   if (all(dim(picture)[1:2] == c(rows, columns))) {
     return(picture)
   }
-  each_channel(picture, resize_plane, rows, columns)
+  draw_resize(picture, rows, columns)
 }

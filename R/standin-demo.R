@@ -16,6 +16,9 @@ demo_pictures <- function() {
       write_drawing(with_drawing_seed(seed, paint_manner(picture, manner, home_palette(manner))), path)
     }
   }
+  cut <- function(seed) {
+    function(path) write_drawing(with_drawing_seed(seed, paint_manner(draw_tile("salt", 384, 256, seed), "linocut", home_palette("linocut"), 0.95)), path)
+  }
   worn <- function(name, seed, ...) function(path) write_drawing(wear(draw_tile(name, 480, 320, seed), seed), path, ...)
   list(
     "references/windmill.png" = tile("windmill", 576, 384, 301, depth = 16),
@@ -40,6 +43,9 @@ demo_pictures <- function() {
     "looks/linocut-b.png" = look("linocut", "mast", 42),
     "looks/gouache-a.png" = look("gouache", "mast", 43),
     "looks/gouache-b.jpg" = look("gouache", "salt", 44),
+    "handmade/handmade--salt-fresh--11.png" = cut(41),
+    "handmade/handmade--salt-fresh--23.png" = cut(42),
+    "handmade/handmade--salt-fresh--47.png" = cut(43),
     "masks/mast-scratches.png" = function(path) png::writePNG(box_mask(480, 320, c(0.25, 0.05, 0.75, 0.95)), path),
     "masks/ferry-keep.png" = function(path) png::writePNG(box_mask(640, 360, c(0.3, 0.45, 0.85, 0.95)), path),
     "guides/salt-depth.png" = function(path) write_drawing(draw_depth("salt", 384, 256, 312), path, depth = 16),
@@ -99,7 +105,7 @@ draw_shingle <- function(width, height, seed) {
         y <- stats::runif(1)
         turn <- seq(0, 2 * pi, length.out = 9)
         r <- stats::runif(1, 0.006, 0.011)
-        shape(x + r * cos(turn) * height / width, y + 0.8 * r * sin(turn), grDevices::hcl(stats::runif(1, 0, 90), 25, stats::runif(1, 15, 95)), "#3a352f")
+        fill_polygon(x + r * cos(turn) * height / width, y + 0.8 * r * sin(turn), grDevices::hcl(stats::runif(1, 0, 90), 25, stats::runif(1, 15, 95)), "#3a352f")
       }
     })
     clamp(layer$colour + stats::rnorm(length(layer$colour), sd = 0.012))
@@ -122,7 +128,7 @@ wear <- function(picture, seed) {
 
 add_lettering <- function(picture) {
   layer <- draw_layer(dim(picture)[1], dim(picture)[2], function() {
-    shape(c(0.14, 0.86, 0.86, 0.14), c(0.06, 0.06, 0.2, 0.2), "#efe4c9", "#3a2f25")
+    fill_polygon(c(0.14, 0.86, 0.86, 0.14), c(0.06, 0.06, 0.2, 0.2), "#efe4c9", "#3a2f25")
     graphics::text(0.5, 0.13, "BRACKWATER", cex = 2.2, col = "#3a2f25", font = 2)
   })
   lay_over(picture, layer)

@@ -11,7 +11,7 @@ paint_manner <- function(picture, manner, palette, strength = 1) {
     blueprint = paint_blueprint(picture, palette),
     mosaic = paint_mosaic(picture, palette)
   )
-  picture * (1 - strength) + painted * strength
+  draw_mix(picture, painted, rep(strength, length(picture) / 3))
 }
 
 home_palette <- function(manner) {
@@ -26,28 +26,18 @@ home_palette <- function(manner) {
 
 # Colours for the values 0 to 1, between the palette's steps or in flat steps.
 colour_by <- function(values, palette, steps = Inf) {
-  size <- dim(values)
   if (is.finite(steps)) values <- pmin(floor(values * steps), steps - 1) / (steps - 1)
-  place <- 1 + clamp(c(values)) * (nrow(palette) - 1)
-  below <- pmin(floor(place), nrow(palette) - 1)
-  part <- place - below
-  array(palette[below, ] * (1 - part) + palette[below + 1, ] * part, c(size, 3))
+  draw_colours(values, palette)
 }
 
 # Tones stretched so that they fill 0 to 1.
 even_tones <- function(light) {
-  some <- light[seq(1, length(light), by = 5)]
+  some <- light[seq(1, length(light), by = 23)]
   ends <- stats::quantile(some, c(0.02, 0.98), names = FALSE)
   clamp((light - ends[1]) / max(0.05, diff(ends)))
 }
 
-slope <- function(plane) {
-  rows <- nrow(plane)
-  columns <- ncol(plane)
-  across <- plane[, c(2:columns, columns)] - plane[, c(1, seq_len(columns - 1))]
-  down <- plane[c(2:rows, rows), ] - plane[c(1, seq_len(rows - 1)), ]
-  sqrt(across^2 + down^2)
-}
+slope <- function(plane) draw_slope(plane)
 
 paint_linocut <- function(picture, palette) {
   light <- even_tones(soften(luminance(picture), 2))
@@ -57,18 +47,18 @@ paint_linocut <- function(picture, palette) {
   cuts <- sin((row(light) * 0.9 + col(light) * 0.35) * 0.9 + wander)
   carved <- light + 0.16 * cuts * (1 - abs(2 * light - 1))
   ink <- 1 - clamp(7 * slope(light) - 0.5)
-  out <- colour_by(clamp(carved), palette, steps = nrow(palette))
+  out <- colour_by(carved, palette, steps = nrow(palette))
   out * (0.15 + 0.85 * c(ink))
 }
 
 paint_gouache <- function(picture, palette) {
-  broad <- each_channel(picture, soften, size = 5)
+  broad <- soften(picture, 5)
   light <- even_tones(luminance(broad))
   rows <- nrow(light)
   columns <- ncol(light)
   strokes <- 1.4 * smooth_noise(rows, columns, 3, 22)
-  toned <- colour_by(clamp(round(light * 7) / 7 + 0.03 * strokes), palette)
-  clamp(0.35 * broad + 0.65 * toned + 0.025 * c(strokes))
+  toned <- colour_by(round(light * 7) / 7 + 0.03 * strokes, palette)
+  draw_sum(list(broad, toned, strokes), c(0.35, 0.65, 0.025))
 }
 
 paint_blueprint <- function(picture, palette) {
@@ -76,29 +66,18 @@ paint_blueprint <- function(picture, palette) {
   lines <- clamp(9 * slope(light) - 0.35)
   grid <- ((row(light) %% 24) == 0 | (col(light) %% 24) == 0) * 0.16
   paper <- 0.2 + 0.22 * (1 - light) + 0.02 * smooth_noise(nrow(light), ncol(light), 3)
-  colour_by(clamp(paper + grid + 0.9 * lines), palette)
+  colour_by(paper + grid + 0.9 * lines, palette)
 }
 
 paint_mosaic <- function(picture, palette) {
   rows <- dim(picture)[1]
   columns <- dim(picture)[2]
   cell <- max(5, round(columns / 64))
-  shift <- round(cell * 0.3 * smooth_noise(rows, columns, cell * 4))
-  r <- (row(shift) + shift) %/% cell
-  k <- (col(shift) + shift[, rev(seq_len(columns))]) %/% cell
-  r <- pmin(pmax(r, 0), rows %/% cell)
-  k <- pmin(pmax(k, 0), columns %/% cell)
-  centre_row <- pmin(rows, pmax(1, round((r + 0.5) * cell)))
-  centre_column <- pmin(columns, pmax(1, round((k + 0.5) * cell)))
-  smooth <- each_channel(picture, soften, size = cell)
-  at <- c(centre_row + (centre_column - 1) * rows)
-  tiles <- each_channel(smooth, function(plane) matrix(plane[at], rows))
-  key <- (r * 37 + k * 101) %% 17 / 17
-  light <- clamp(even_tones(luminance(tiles)) + 0.14 * (key - 0.5))
-  out <- 0.25 * tiles + 0.75 * colour_by(light, palette, steps = 9)
-  grout <- (r != r[, c(2:columns, columns)]) | (k != k[, c(2:columns, columns)]) |
-    (r != r[c(2:rows, rows), ]) | (k != k[c(2:rows, rows), ])
-  out * (1 - 0.72 * c(grout))
+  shift <- cell * 0.3 * smooth_noise(rows, columns, cell * 4)
+  laid <- draw_tiles(soften(picture, cell), shift, cell)
+  light <- even_tones(luminance(laid$tiles)) + 0.14 * (laid$key - 0.5)
+  painted <- draw_sum(list(laid$tiles, colour_by(clamp(light), palette, steps = 9)), c(0.25, 0.75))
+  painted * c(1 - 0.72 * laid$grout)
 }
 
 # The palette of a look: mean colours of its tones from dark to light.

@@ -3,21 +3,29 @@
 
 # A picture made from a request. `change` says how far the reference is let go
 # of (0 not at all, 1 altogether), `pull` how much the prompt counts (0 to 1),
-# `manner` and `palette` how it is painted, `strength` how strongly.
-paint_take <- function(request, change, pull, manner, palette, strength = 1) {
+# `manner` and `palette` how it is painted, `strength` how strongly; details
+# smaller than `blur` pixels are lost; `mends` takes scratches off.
+paint_take <- function(request, change, pull, manner, palette, strength = 1, blur = 1, mends = fade_scratches) {
   with_drawing_seed(request$seed, {
     prompt <- read_prompt(request$prompt)
+    freedom <- change
     change <- change * (1 - guide_grip(request$guides))
     start <- starting_picture(request, prompt$scene)
     picture <- drift(start, change)
+    if (blur > 1) picture <- soften(picture, blur)
     picture <- reinvent(picture, change, prompt$scene)
     open_to_prompt <- pull * (0.5 + 0.5 * change)
+    if (length(request$guides) && !is.null(request[["reference"]]) && !is.na(prompt$scene)) picture <- swap_thing(picture, prompt$scene, clamp(3 * freedom * pull - 0.4))
     if (prompt$mend) {
-      picture <- take_off_scratches(picture)
+      picture <- mends(picture)
       strength <- 0.12 * strength
     }
-    picture <- paint_things(picture, prompt$things, open_to_prompt)
     sky <- if (!is.null(prompt$sky)) sky_of(picture)
+    things <- layer_of_things(dim(picture), prompt$things, open_to_prompt)
+    if (!is.null(things)) {
+      picture <- lay_over(picture, things)
+      sky <- if (!is.null(sky)) sky * (1 - things$cover)
+    }
     picture <- paint_manner(picture, manner, palette, strength)
     picture <- tint_sky(picture, sky, prompt, open_to_prompt)
     picture <- set_light(picture, prompt, open_to_prompt)
@@ -41,7 +49,7 @@ starting_picture <- function(request, scene) {
   for (i in seq_along(pictures)[-1]) {
     share <- request$reference_weights[i] / sum(request$reference_weights[seq_len(i)])
     cover <- clamp(share + 1.2 * smooth_noise(size[2], size[1], size[1] / 3))
-    picture <- picture * (1 - c(cover)) + pictures[[i]] * c(cover)
+    picture <- draw_mix(picture, pictures[[i]], cover)
   }
   if (any(request$grow > 0)) mirror_outwards(picture, request$mask) else picture
 }
@@ -61,18 +69,53 @@ guide_grip <- function(guides) {
   0.6 * min(1, max(0, grip))
 }
 
-# Thin light or dark marks go; what is broader than they are stays.
-take_off_scratches <- function(picture) {
-  each_channel(picture, function(plane) {
-    broad <- soften(plane, 4)
-    mark <- abs(plane - broad) > 0.12
-    ifelse(mark, broad, plane)
-  })
+# Thin light or dark marks, half gone: what is broader than they are shows through.
+fade_scratches <- function(picture) {
+  broad <- soften(picture, 4)
+  marks <- abs(picture - broad) > 0.12
+  picture[marks] <- broad[marks]
+  picture
+}
+
+# The same marks found as thin ridges, lighter or darker than both their sides in
+# some direction, and filled with what is around them.
+remove_scratches <- function(picture) {
+  light <- luminance(picture)
+  rows <- nrow(light)
+  columns <- ncol(light)
+  beside <- function(plane, down, right) plane[pmin(rows, pmax(1, seq_len(rows) + down)), pmin(columns, pmax(1, seq_len(columns) + right))]
+  found <- matrix(FALSE, rows, columns)
+  for (way in list(c(0, 3), c(3, 0), c(2, 2), c(2, -2))) {
+    a <- beside(light, way[1], way[2])
+    b <- beside(light, -way[1], -way[2])
+    found <- found | light - pmax(a, b) > 0.06 | pmin(a, b) - light > 0.08
+  }
+  for (way in list(c(0, 1), c(0, -1), c(1, 0), c(-1, 0))) found <- found | beside(found, way[1], way[2])
+  sound <- !found
+  fill <- function(size) {
+    around <- c(soften(sound + 0, size))
+    list(picture = soften(picture * c(sound), size) / pmax(around, 0.02), sure = around > 0.15)
+  }
+  near <- fill(5)
+  far <- fill(20)
+  near$picture[!near$sure] <- far$picture[!near$sure]
+  picture[found] <- near$picture[found]
+  clamp(picture)
+}
+
+# Where guides hold the layout, the words may put another thing into it.
+swap_thing <- function(picture, scene, strength) {
+  rows <- dim(picture)[1]
+  columns <- dim(picture)[2]
+  away <- ((row(picture[, , 1]) / rows - 0.5) / 0.42)^2 + ((col(picture[, , 1]) / columns - 0.52) / 0.24)^2
+  picture <- draw_mix(picture, soften(picture, columns / 9), clamp(3 * (1 - away)) * strength)
+  thing <- draw_layer(rows, columns, function() draw_thing(scene, list(x = 0.52, y = 0.26, size = 1, flip = 1, aspect = rows / columns)))
+  lay_over(picture, thing, strength)
 }
 
 # Outside the mask the picture stays what it was.
 inside_mask <- function(picture, start, mask) {
-  if (is.null(mask)) picture else picture * c(mask) + start * (1 - c(mask))
+  if (is.null(mask)) picture else draw_mix(start, picture, mask)
 }
 
 # Moves the contents about, further the more is let go of.
@@ -85,10 +128,7 @@ drift <- function(picture, change) {
   }
   aside <- reach * smooth_noise(rows, columns, columns / 4)
   along <- reach * smooth_noise(rows, columns, columns / 4)
-  from_row <- pmin(rows, pmax(1, round(row(along) + along)))
-  from_column <- pmin(columns, pmax(1, round(col(aside) + aside)))
-  at <- from_row + (from_column - 1) * rows
-  each_channel(picture, function(plane) matrix(plane[at], rows))
+  draw_warp(picture, along, aside)
 }
 
 # Replaces patches by a scene of the stand-in's own, more of them the more is
@@ -101,19 +141,19 @@ reinvent <- function(picture, change, scene) {
   columns <- dim(picture)[2]
   seed <- sample.int(1e6, 1)
   if (is.na(scene)) scene <- sample(tile_names(), 1)
-  own <- draw_tile(scene, round(columns / 3), round(rows / 3), seed)
+  own <- draw_tile(scene, max(16, round(columns / 4)), max(16, round(rows / 4)), seed)
   own <- resample_picture(own, rows, columns)
   if (stats::runif(1) < 0.5) own <- own[, rev(seq_len(columns)), ]
-  cover <- clamp(2.2 * (change - 0.62) + 0.5 + 0.5 * smooth_noise(rows, columns, columns / 5))
-  cover <- clamp((cover - 0.5) * 4 + 0.5)
-  picture * (1 - c(cover)) + own * c(cover)
+  cover <- clamp(8.8 * (change - 0.62) + 0.5 + 2 * smooth_noise(rows, columns, columns / 5))
+  draw_mix(picture, own, cover)
 }
 
 # What the words of a prompt mean to the stand-ins.
 read_prompt <- function(phrases) {
   say <- tolower(phrases$say)
   all <- paste(say, collapse = ", ")
-  found <- vapply(scene_words(), grepl, logical(1), x = all)
+  # What is named first is what the picture is of.
+  found <- vapply(scene_words(), function(words) as.numeric(regexpr(words, all)), 0)
   things <- do.call(rbind, lapply(seq_along(say), function(i) things_in(say[i], phrases$weight[i])))
   colours <- do.call(rbind, lapply(seq_along(say), function(i) {
     colour <- names(paint_box())[vapply(names(paint_box()), grepl, logical(1), x = say[i], fixed = TRUE)]
@@ -124,7 +164,7 @@ read_prompt <- function(phrases) {
   }))
   light <- names(light_words())[vapply(light_words(), grepl, logical(1), x = all)]
   list(
-    scene = if (any(found)) names(scene_words())[found][1] else NA_character_,
+    scene = if (any(found > 0)) names(which.min(ifelse(found > 0, found, Inf))) else NA_character_,
     things = things, sky = colours, light = light, mend = grepl("mend|clean|without scratches|restored", all)
   )
 }
@@ -162,21 +202,18 @@ things_in <- function(say, weight) {
   )
 }
 
-paint_things <- function(picture, things, pull) {
+# The things that a prompt names, as a layer; NULL if there are none.
+layer_of_things <- function(dim, things, pull) {
   if (is.null(things) || pull < 0.2) {
-    return(picture)
+    return(NULL)
   }
-  rows <- dim(picture)[1]
-  columns <- dim(picture)[2]
-  aspect <- rows / columns
-  layer <- draw_layer(rows, columns, function() {
+  draw_layer(dim[1], dim[2], function() {
     for (i in seq_len(nrow(things))) {
       # A weak pull forgets some of what was asked for.
       count <- sum(stats::runif(things$count[i]) < pmin(1, 0.35 + pull * things$weight[i]))
-      for (k in seq_len(count)) draw_small_thing(things$thing[i], aspect)
+      for (k in seq_len(count)) draw_small_thing(things$thing[i], dim[1] / dim[2])
     }
   })
-  lay_over(picture, layer)
 }
 
 draw_small_thing <- function(thing, aspect) {
@@ -187,19 +224,19 @@ draw_small_thing <- function(thing, aspect) {
     kite = {
       y <- stats::runif(1, 0.7, 0.92)
       colour <- sample(c("#c8452f", "#e0a92e", "#7a2f8e"), 1)
-      shape(x + size * aspect * c(-0.8, 0, 0.8, 0), y + size * c(0, 1, 0, -1.5), colour, "#2b2520")
+      fill_polygon(x + size * aspect * c(-0.8, 0, 0.8, 0), y + size * c(0, 1, 0, -1.5), colour, "#2b2520")
     },
     moon = {
       y <- stats::runif(1, 0.75, 0.88)
-      shape(x + size * aspect * cos(turn), y + size * sin(turn), "#fdf6dc")
+      fill_polygon(x + size * aspect * cos(turn), y + size * sin(turn), "#fdf6dc")
     },
     gull = {
       y <- stats::runif(1, 0.6, 0.92)
-      shape(x + size * aspect * c(-1, -0.4, 0, 0.4, 1, 0), y + size * c(0.2, 0.5, 0, 0.5, 0.2, -0.15), "#f8f8f4")
+      fill_polygon(x + size * aspect * c(-1, -0.4, 0, 0.4, 1, 0), y + size * c(0.2, 0.5, 0, 0.5, 0.2, -0.15), "#f8f8f4")
     },
     pine = {
       y <- stats::runif(1, 0.08, 0.22)
-      for (k in 0:2) shape(x + size * aspect * c(-1, 1, 0) * (1 - 0.2 * k), y + size * (c(0, 0, 1.1) + 0.7 * k), "#24402c")
+      for (k in 0:2) fill_polygon(x + size * aspect * c(-1, 1, 0) * (1 - 0.2 * k), y + size * (c(0, 0, 1.1) + 0.7 * k), "#24402c")
     }
   )
 }
@@ -222,7 +259,7 @@ tint_sky <- function(picture, sky, prompt, pull) {
   # The painted texture stays, as a little light and dark on the new colour.
   shade <- 0.92 + 0.25 * c(light - soften(light, 12))
   tinted <- array(rep(colour, each = length(shade)) * shade, dim(picture))
-  clamp(picture * (1 - cover) + tinted * cover)
+  clamp(draw_mix(picture, tinted, cover))
 }
 
 set_light <- function(picture, prompt, pull) {

@@ -58,7 +58,7 @@ light_scene <- function(picture) {
   clamp(picture * light + stats::rnorm(length(picture), sd = 0.016))
 }
 
-shape <- function(x, y, colour, line = NA) graphics::polygon(x, y, col = colour, border = line)
+fill_polygon <- function(x, y, colour, line = NA) graphics::polygon(x, y, col = colour, border = line)
 
 scatter_bushes <- function(horizon) {
   for (i in seq_len(14)) {
@@ -67,7 +67,7 @@ scatter_bushes <- function(horizon) {
     r <- 0.012 + 0.05 * (horizon - y)
     turn <- seq(0, 2 * pi, length.out = 17)
     bumpy <- r * (1 + 0.25 * sin(5 * turn + i))
-    shape(x + bumpy * cos(turn), y + bumpy * sin(turn), sprintf("#%02x%02x28", 40L + 3L * i, 66L + 3L * i))
+    fill_polygon(x + bumpy * cos(turn), y + bumpy * sin(turn), sprintf("#%02x%02x28", 40L + 3L * i, 66L + 3L * i))
   }
 }
 
@@ -75,7 +75,7 @@ scatter_bushes <- function(horizon) {
 # points on the drawing.
 stand_at <- function(place) {
   function(x, y, colour, line = NA) {
-    shape(
+    fill_polygon(
       place$x + place$flip * x * place$size * place$aspect * 0.55,
       place$y + y * place$size * 0.55, colour, line
     )

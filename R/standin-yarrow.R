@@ -1,4 +1,4 @@
-#' Stand-in engines: yarrow and bracken
+#' Stand-in engines
 #'
 #' Simulated engines for trying Sprenn without any real one. They take what a
 #' real engine takes, read the reference's pixels, and draw. Each has a
@@ -10,13 +10,23 @@
 #' when guidance goes above 10. The add-on `grain` gives the tooth of a rough
 #' paper.
 #'
-#' `bracken` stands in for a hosted service with a price. Its own knob runs
-#' from 1 to 100 and a higher value *keeps* more: hardly anything happens up to
-#' 55, then the reference takes over within a few steps. Above 80 it ignores
-#' the prompt. It also describes pictures, for [draft_prompts()]: of drawings of
-#' Brackwater that it has not seen, 19 in 20 are called by their right name.
+#' `bracken` stands in for a hosted service with a price, a queue and a slow first
+#' call. Its own knob runs from 1 to 100 and a higher value *keeps* more: hardly
+#' anything happens up to 55, then the reference takes over within a few steps.
+#' Above 80 it ignores the prompt. It also describes pictures, for
+#' [draft_prompts()]: of drawings of Brackwater that it has not seen, 19 in 20 are
+#' called by their right name.
 #'
-#' @return An [engine()].
+#' `quince` is fast and cheap. It loses small details, sometimes mirrors, does not
+#' quite repeat a seed, paints beyond a mask's edge, and takes a look strongly.
+#'
+#' `teasel` is a refiner for second steps: it sharpens what is there at a hold
+#' above 0.75, and makes things up below.
+#'
+#' `sorrel` holds early and takes depth guides. Its content filter refuses smoke,
+#' and one file in fifty breaks off.
+#'
+#' @return An [engine()] in this process; [start_standins()] runs them as servers.
 #' @export
 #' @examples
 #' standin_yarrow()
@@ -42,7 +52,7 @@ yarrow_picture <- function(request, seen) {
   picture <- paint_take(
     request, change,
     pull = min(1, guidance / 9),
-    style$manner, style$palette, strength = 0.55 + 0.35 * change
+    style$manner, style$palette, strength = 0.55 + 0.35 * change, mends = remove_scratches
   )
   if (request$checkpoint == "ember") {
     picture <- clamp(0.5 + (picture - 0.5) * (1.12 + 0.12 * max(0, guidance - 10)))

@@ -1,7 +1,7 @@
 # A run's folder: pictures named by the SHA-256 of their bytes, and beside them
 # one SQLite file with the plan, what became of every take, and the scores.
 
-store_schema <- 1L
+store_schema <- 2L
 
 run_folder <- function(trial_folder, run) file.path(trial_folder, "runs", run)
 
@@ -56,7 +56,12 @@ prepare_store <- function(db) {
       for (statement in store_tables) DBI::dbExecute(db, statement)
       DBI::dbExecute(db, paste("PRAGMA user_version =", store_schema))
     })
-  } else if (version != store_schema) {
+  } else if (version < store_schema) {
+    DBI::dbWithTransaction(db, {
+      for (statement in unlist(store_changes[version:(store_schema - 1)])) DBI::dbExecute(db, statement)
+      DBI::dbExecute(db, paste("PRAGMA user_version =", store_schema))
+    })
+  } else if (version > store_schema) {
     stop("it was written by another version of Sprenn (schema ", version, ", this one reads ", store_schema, ")")
   }
 }
@@ -72,11 +77,17 @@ store_tables <- c(
      pipeline TEXT NOT NULL REFERENCES pipelines, case_id TEXT NOT NULL, seed INTEGER NOT NULL,
      state TEXT NOT NULL CHECK (state IN ('planned', 'made', 'failed', 'refused')),
      file TEXT, sha256 TEXT, width INTEGER, height INTEGER, bytes INTEGER,
-     seconds REAL, cost REAL, failure TEXT, message TEXT, request TEXT, answer TEXT, made_at TEXT)",
+     seconds REAL, cost REAL, failure TEXT, message TEXT, request TEXT, answer TEXT, made_at TEXT,
+     attempt INTEGER NOT NULL DEFAULT 1)",
   "CREATE TABLE scores (
      take TEXT NOT NULL REFERENCES takes ON DELETE CASCADE, axis TEXT NOT NULL, measure TEXT NOT NULL,
      phrase TEXT, value REAL, raw REAL, level TEXT, place TEXT)",
   "CREATE INDEX scores_by_take ON scores (take)"
+)
+
+# What brings a file of an older schema, by its number, to the next one.
+store_changes <- list(
+  "ALTER TABLE takes ADD COLUMN attempt INTEGER NOT NULL DEFAULT 1"
 )
 
 get_facts <- function(store) {

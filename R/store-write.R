@@ -7,8 +7,10 @@ record_plan <- function(store, trial, plan) {
   check_suite_is_same(store, trial$suite)
   pipelines <- trial$lineup$pipelines
   versions <- vapply(trial$lineup$engines, function(engine) engine$about$version, "")
+  known <- get_facts(store)$key
   DBI::dbWithTransaction(store$db, {
     set_facts(store,
+      key = known %||% fresh_key(),
       suite_fingerprint = fingerprint_suite(trial$suite), suite_content = suite_content(trial$suite), suite = trial$suite$suite, title = trial$suite$title,
       sprenn_version = as.character(utils::packageVersion("sprenn"))
     )
@@ -83,10 +85,14 @@ record_made <- function(store, take, picture, facts) {
   )
 }
 
-record_failed <- function(store, take, failure, message, request, seconds) {
+# A refusal is an outcome; what a person has still to make stays planned. Another
+# attempt, under a new key, follows only what the engine has answered wrongly:
+# where an answer was lost, the picture may be made and paid already.
+record_failed <- function(store, take, failure, request) {
+  state <- switch(failure$kind, refused = "refused", awaited = "planned", "failed")
   DBI::dbExecute(
-    store$db, "UPDATE takes SET state = ?, failure = ?, message = ?, request = ?, seconds = ?, made_at = ? WHERE take = ?",
-    params = list(if (failure == "refused") "refused" else "failed", failure, message, request, seconds, now_utc(), take)
+    store$db, "UPDATE takes SET state = ?, failure = ?, message = ?, request = ?, seconds = ?, cost = ?, made_at = ?, attempt = attempt + ? WHERE take = ?",
+    params = list(state, failure$kind, conditionMessage(failure), request, failure$seconds, failure$cost, now_utc(), as.integer(failure$kind %in% c("bad_answer", "bad_request", "engine_error")), take)
   )
 }
 

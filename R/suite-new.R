@@ -96,7 +96,8 @@ write_demo <- function(folder, which, cases) {
   if (which == "brackwater" && !is.null(cases)) lines <- first_cases(lines, cases)
   for (file in trial_files) write_whole(lines[[file]], file.path(folder, file))
   named <- regmatches(lines$suite.yml, gregexpr("(references|looks|masks|guides)/[a-z0-9.-]+", lines$suite.yml))
-  draw_demo_pictures(folder, unlist(named))
+  by_hand <- if (any(grepl("handmade", lines$lineup.yml[grepl("id:", lines$lineup.yml)]))) paste0("handmade/handmade--salt-fresh--", c(11, 23, 47), ".png")
+  draw_demo_pictures(folder, c(unlist(named), by_hand))
   NULL
 }
 
@@ -110,6 +111,7 @@ first_cases <- function(lines, cases) {
   wanted <- sub(named, "\\2", grep(named, suite, value = TRUE))
   looks <- grepl("^  [a-z]+: \\{pictures: ", suite)
   other_job <- function(lines, pattern) grepl(pattern, lines) & !grepl("restyle", lines)
+  lines$lineup.yml <- grep("(teasel|handmade): ", lines$lineup.yml, value = TRUE, invert = TRUE)
   list(
     suite.yml = suite[!looks | sub("^  ([a-z]+):.*", "\\1", suite) %in% wanted],
     lineup.yml = lines$lineup.yml[!other_job(lines$lineup.yml, "^  (- .*jobs:|#)")],
@@ -122,7 +124,7 @@ write_from_pictures <- function(folder, from, kind, like, look, prompt) {
   model <- if (!is.null(like)) model_of(like)
   prompt <- prompt %||% "in a new look"
   found <- if (kind == "folder") cases_from_folder(from, prompt) else cases_from_table(from, prompt)
-  for (path in look) picture_bytes(path)
+  for (path in look) open_picture(path)
   wanted <- if (length(look)) copies_of(look, "looks")
   looks <- c(model$suite$looks, found$looks, if (length(look)) list(wanted = list(pictures = lapply(wanted, `[[`, "to"))))
   default <- if (length(look)) "wanted" else model$case$look

@@ -35,14 +35,10 @@ read_case_table <- function(file) {
 # damaged one can take the process that reads it with it.
 read_parquet_apart <- function(file) {
   file <- normalizePath(file)
-  tryCatch(
-    {
-      cluster <- start_workers(1, timeout = 60)
-      on.exit(suppressWarnings(try(parallel::stopCluster(cluster), silent = TRUE)))
-      as.data.frame(parallel::clusterCall(cluster, nanoparquet::read_parquet, file)[[1]])
-    },
-    error = function(e) NULL
-  )
+  pool <- open_pool(1)
+  on.exit(close_pool(pool))
+  table <- wait_for(send_to_pool(pool, nanoparquet::read_parquet, list(file), seconds = 60))
+  if (!is.null(table)) as.data.frame(table)
 }
 
 # The table's cases as suite.yml would have them, `looks`, the files to copy
@@ -160,7 +156,7 @@ take_file <- function(path, table_file, row, column, taken, note) {
   }
   problem <- tryCatch(
     {
-      if (grepl("keypoints$", column)) read_keypoints(source) else picture_bytes(source)
+      if (grepl("keypoints$", column)) read_keypoints(source) else open_picture(source)
       NULL
     },
     sprenn_error_picture = function(e) sub("^found ", "", e$details[["x"]])

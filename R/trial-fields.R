@@ -158,9 +158,29 @@ lineup_fields <- function() {
       ~place, ~type, ~needed, ~doc,
       "engines", "map", "yes", "The engines by name.",
       "engines.*", "record", "no", "One engine.",
-      "engines.*.kind", "choice function", "yes", "How it is reached: function is an R function.",
-      "engines.*.call", "text", "no", "package::function that returns the engine, such as sprenn::standin_yarrow.",
-      "engines.*.file", "path", "no", "An R file whose last value is the engine. It is run when the trial is read.",
+      "engines.*.kind", choice_of(engine_kinds), "yes", "How it is reached: function is R code, http a server that keeps our own contract, inference a server that speaks the Open Inference Protocol, command a program, folder a person who makes the pictures.",
+      "engines.*.call", "text", "no", "function: package::function that returns the engine, such as sprenn::standin_yarrow.",
+      "engines.*.file", "path", "no", "function: an R file whose last value is the engine. It is run when the trial is read.",
+      "engines.*.address", "address", "no", "http, inference: where it is. Nothing else is ever contacted.",
+      "engines.*.key", "variable", "no", "http, inference: the environment variable that holds its key.",
+      "engines.*.key_header", "text", "no", "http, inference: the header that carries the key; if left out it is sent as Authorization: Bearer.",
+      "engines.*.model", "text", "no", "inference: the model's name.",
+      "engines.*.tensors", "record", "no", "inference: which of our values go into and come out of which of the model's tensors; those that have the same name as here need not be given.",
+      "engines.*.binary", "flag", "no", "inference: whether pictures travel as bytes behind the JSON, as the protocol's binary extension has it; true if left out.",
+      "engines.*.refusals", "text", "no", "inference: words by which an error is known as a refusal by a content filter.",
+      "engines.*.command", "list", "no", "command: the program and its arguments. A path is relative to the trial.",
+      "engines.*.command[]", "text", "no", "One of them.",
+      "engines.*.env", "list", "no", "command: the environment variables that the program is given beside PATH, HOME, LANG and TMPDIR. Their values are kept out of all records.",
+      "engines.*.env[]", "variable", "no", "One of them.",
+      "engines.*.folder", "path", "no", "folder: where the checklist is written and the pictures are looked for.",
+      "engines.*.name", "text", "no", "folder: the name to save a picture under, without ending, with {pipeline}, {case} and {seed}; {pipeline}--{case}--{seed} if left out.",
+      "engines.*.seconds", "number 0.1..86400", "no", "How long one call may take; 120 if left out.",
+      "engines.*.patience", "number 1..604800", "no", "http: how long a picture may take altogether, queue included, in seconds; 1800 if left out.",
+      "engines.*.about", "record", "no", "What the engine is and takes, where it can't say so itself (inference, command, folder)."
+    ),
+    about_fields("engines.*.about"),
+    tibble::tribble(
+      ~place, ~type, ~needed, ~doc,
       "pipelines", "list", "yes", "The pipelines to choose between.",
       "pipelines[]", "record", "no", "One pipeline: one step written plainly, or several under steps.",
       "pipelines[].id", "id", "yes", "Its name, once in a lineup.",
@@ -187,11 +207,65 @@ lineup_fields <- function() {
       "sweeps[].grid", "map", "no", "Several at once: the values of each by its name.",
       "sweeps[].grid.*", "list", "no", "The values of one.",
       "sweeps[].grid.*[]", "number or text", "no", "One value.",
+      "calibrations", "map", "no", "What `sprenn calibrate` measured of engines, by their names: hold is then the share of structure that is kept.",
+      "calibrations.*", "record", "no", "One engine's curve.",
+      "calibrations.*.hold", "list 2..64", "yes", "Values of hold, rising.",
+      "calibrations.*.hold[]", "number 0..1", "no", "One of them.",
+      "calibrations.*.knob", "list 2..64", "yes", "The engine's own values there.",
+      "calibrations.*.knob[]", "number", "no", "One of them.",
+      "calibrations.*.version", "text", "no", "The engine's version when it was measured.",
+      "calibrations.*.checkpoint", "text", "no", "The checkpoint that was measured.",
+      "calibrations.*.measured", "text", "no", "The day on which it was measured.",
       "controls", "list", "no", "Extra takes that show what each input really does.",
       "controls[]", choice_of(control_kinds), "no", "One kind of control."
     )
   )
 }
+
+about_fields <- function(place) {
+  rows <- tibble::tribble(
+    ~place, ~type, ~needed, ~doc,
+    "version", "text", "no", "Its version. Takes of one are never passed off as those of another.",
+    "checkpoints", "map", "no", "Its checkpoints by name; one named plain if left out.",
+    "checkpoints.*", "record", "no", "One checkpoint.",
+    "checkpoints.*.sizes", "list", "no", "The sizes that it handles well.",
+    "checkpoints.*.sizes[]", "size", "no", "One of them, [width, height].",
+    "checkpoints.*.multiple_of", "integer 1..1024", "no", "What width and height must be multiples of.",
+    "hold", "record", "no", "Its own knob; without one it has none.",
+    "hold.at_0", "number", "yes", "The value at which it lets the reference go.",
+    "hold.at_1", "number", "yes", "The value at which it keeps it.",
+    "settings", "map", "no", "The other settings that it takes, by name.",
+    "settings.*", "record", "no", "One setting: a range or words.",
+    "settings.*.from", "number", "no", "Its lowest value.",
+    "settings.*.to", "number", "no", "Its highest value.",
+    "settings.*.words", "list", "no", "The words to choose from.",
+    "settings.*.words[]", "text", "no", "One of them.",
+    "settings.*.default", "number or text", "no", "What it takes if nothing is said.",
+    "takes", "list", "no", "What it takes beside a prompt and one reference.",
+    "takes[]", choice_of(input_kinds()), "no", "One kind of input.",
+    "add_ons", "list", "no", "The add-ons that it has.",
+    "add_ons[]", "text", "no", "One of them.",
+    "emphasis", "text", "no", "How it is told that a phrase counts more: weights, none, or a pattern with {say} and {weight}; none if left out.",
+    "repeatable", "flag", "no", "Whether the same seed gives the same picture; true if left out.",
+    "at_once", "integer 1..256", "no", "How many calls it takes at a time; 1 if left out.",
+    "price", "number 0..100000", "no", "What a picture costs; 0 if left out.",
+    "seconds", "number 0..100000", "no", "How long a picture takes, for planning."
+  )
+  rows$place <- paste0(place, ".", rows$place)
+  tensors <- tibble::tibble(
+    place = paste0("engines.*.tensors.", names(tensor_words)), type = "text", needed = "no",
+    doc = paste0("The tensor ", ifelse(names(tensor_words) %in% c("picture"), "of ", "for "), unname(tensor_words), "; ", names(tensor_words), " if left out.")
+  )
+  rbind(rows, tensors)
+}
+
+# What an inference server may be sent and may send back.
+tensor_words <- c(
+  prompt = "the prompt as one text", negative = "what is not wanted, as one text", reference = "the reference", hold = "hold, on the engine's own knob",
+  seed = "the seed", checkpoint = "the checkpoint's name", mask = "the mask, white may change", look = "the first picture of the look",
+  edges = "an edges guide", soft_edges = "a soft_edges guide", areas = "an areas guide", depth = "a depth guide",
+  width = "the width", height = "the height", picture = "the picture made"
+)
 
 step_fields <- function(place, needed = "no") {
   rows <- tibble::tribble(

@@ -5,12 +5,13 @@
 # is sound its facts. Pictures have `size` (width, height, after turning),
 # `hash` (of the pixels), `white` (the share that is white), `large` (the size
 # before it was shrunk), `profile`, and for the warnings `bars` (shares of the
-# picture by side) and `patchy` (the share in very small regions); keypoints have `figures` and `hash`. The suite may be unsound elsewhere, so
+# picture by side) and `patchy` (the share in very small regions);
+# keypoints have `figures` and `hash`. The suite may be unsound elsewhere, so
 # nothing of it is taken for granted.
-examine_files <- function(read, folder, progress = NULL) {
+examine_files <- function(read, folder, looking = look_at_files(read$value, folder)) {
   named <- named_files(read$value)
   named <- named[!duplicated(named[c("path", "role")]), ]
-  found <- stats::setNames(examine_many(named$path, named$role, folder, progress), named$path)
+  found <- stats::setNames(looking$find(named), named$path)
   problems <- Map(function(one, place, path) {
     if (!is.null(one$wrong)) new_problem(read$file, place, paste0(quoted(path), ", ", one$wrong), one$wanted, one$near)
   }, found, named$place, named$path)
@@ -18,39 +19,42 @@ examine_files <- function(read, folder, progress = NULL) {
   list(problems = bind_problems(Filter(Negate(is.null), problems)), facts = facts)
 }
 
-# Many files are worth a few processes beside this one; what is found does not
-# depend on how many.
-examine_many <- function(paths, roles, folder, progress, workers = min(4, parallel::detectCores(logical = FALSE), na.rm = TRUE)) {
-  count <- length(paths)
-  cluster <- if (count >= many_files && workers > 1) tryCatch(start_workers(workers), error = function(e) NULL)
-  on.exit(if (!is.null(cluster)) parallel::stopCluster(cluster))
-  chunks <- split(seq_len(count), ceiling(seq_len(count) / 50))
-  rounds <- split(chunks, ceiling(seq_along(chunks) / max(1, length(cluster))))
-  found <- vector("list", count)
+# Begins to look at the files that a suite names. Returns two functions: `find`
+# waits for what is found and gives it for a table of files, `stop` gives up.
+# Many files are worth a few processes beside this one, which can go on
+# meanwhile; what is found does not depend on how many.
+look_at_files <- function(suite, folder, progress = NULL, workers = min(4, parallel::detectCores(logical = FALSE), na.rm = TRUE)) {
+  named <- named_files(suite)
+  named <- named[!duplicated(named[c("path", "role")]), ]
+  count <- nrow(named)
+  chunks <- split(seq_len(count), ceiling(seq_len(count) / 25))
+  chunks <- lapply(chunks, function(chunk) list(paths = named$path[chunk], roles = named$role[chunk], folder = folder))
+  pool <- if (count >= many_files && workers > 1) open_pool(workers)
+  sent <- lapply(chunks, function(chunk) if (!is.null(pool)) send_to_pool(pool, examine_chunk, chunk))
   began <- Sys.time()
-  for (round in rounds) {
-    some <- if (is.null(cluster)) {
-      lapply(round, examine_chunk, paths, roles, folder)
-    } else {
-      parallel::clusterApply(cluster, round, examine_chunk, paths, roles, folder)
-    }
-    found[unlist(round)] <- unlist(some, recursive = FALSE)
-    if (!is.null(progress) && count >= many_files) {
-      progress(done = max(unlist(round)), total = count, failed = 0, seconds = as.numeric(Sys.time() - began, units = "secs"))
-    }
+  stop <- function() {
+    close_pool(pool)
+    pool <<- NULL
   }
-  found
+  find <- function(wanted) {
+    on.exit(stop())
+    found <- list()
+    for (i in seq_along(chunks)) {
+      # What a process that died leaves undone is done here.
+      some <- if (!is.null(pool)) wait_for(sent[[i]])
+      found <- c(found, some %||% do.call(examine_chunk, chunks[[i]]))
+      if (!is.null(progress) && count >= many_files) {
+        progress(done = length(found), total = count, failed = 0, seconds = as.numeric(Sys.time() - began, units = "secs"))
+      }
+    }
+    found[match(paste(wanted$role, wanted$path), paste(named$role, named$path))]
+  }
+  list(find = find, stop = stop)
 }
 
 many_files <- 100
 
-start_workers <- function(workers, ...) {
-  cluster <- parallel::makePSOCKcluster(workers, ...)
-  parallel::clusterCall(cluster, .libPaths, .libPaths())
-  cluster
-}
-
-examine_chunk <- function(chunk, paths, roles, folder) lapply(chunk, function(i) examine_file(paths[i], roles[i], folder))
+examine_chunk <- function(paths, roles, folder) unname(Map(examine_file, paths, roles, folder))
 
 # The facts under absolute paths, as the built suite names its files.
 by_path <- function(facts, folder) {
@@ -76,22 +80,22 @@ examine_file <- function(path, role, folder) {
 }
 
 picture_summary <- function(path) {
-  bytes <- picture_bytes(path)
-  tryCatch(summarise_picture(bytes), error = function(e) stop_damaged(path, e))
+  encoded <- open_picture(path)
+  tryCatch(summarise_picture(encoded), error = function(e) stop_damaged(path, e))
 }
 
 # Most pictures are plain: of those the bytes say all, and no pixel needs to be
 # made a number of.
-summarise_picture <- function(bytes) {
-  samples <- decode_samples(bytes)
-  plain <- samples$channels == 3 && samples$depth == 8 && is.null(embedded_profile(bytes, samples$format))
+summarise_picture <- function(encoded) {
+  samples <- decode_samples(encoded)
+  plain <- samples$channels == 3 && samples$depth == 8 && is.null(embedded_profile(encoded))
   if (plain) {
     own <- samples$size
     small <- small_size(own)
     seen <- core_glance_bytes(samples$bytes, own[1], own[2], small[1], small[2])
     return(c(list(size = own, hash = packed_hash(samples$bytes, own), large = samples$shrunk_from), inspect_small(seen)))
   }
-  pixels <- decode_picture(bytes, wrong = NULL)
+  pixels <- decode_picture(encoded)
   own <- dim(pixels)[2:1]
   small <- small_size(own)
   c(

@@ -53,11 +53,14 @@ examine_trial <- function(trial, engines, progress = NULL) {
     return(list(problems = problem))
   }
   folder <- normalizePath(trial, winslash = "/")
-  read <- lapply(trial_files, function(file) read_trial_file(folder, file))
-  names(read) <- trial_files
+  parsed <- lapply(stats::setNames(nm = trial_files), function(file) parse_trial_file(folder, file))
+  # The pictures are looked at while the fields are walked.
+  looking <- look_at_files(parsed$suite.yml$value, folder, progress)
+  on.exit(looking$stop())
+  read <- lapply(parsed, walk_trial_file)
   suite <- read$suite.yml
   lineup <- read$lineup.yml
-  files <- examine_files(suite, folder, progress)
+  files <- examine_files(suite, folder, looking)
   made <- if (is.list(lineup$value$engines)) build_engines(lineup, folder, engines)
   # What entries say of each other is checked wherever they are sound themselves.
   texts <- lapply(read, `[[`, "text")
@@ -90,7 +93,9 @@ read_suite <- function(folder) {
   c(build_suite(read$value, folder), list(files = by_path(files$facts, folder)))
 }
 
-read_trial_file <- function(folder, file) {
+read_trial_file <- function(folder, file) walk_trial_file(parse_trial_file(folder, file))
+
+parse_trial_file <- function(folder, file) {
   path <- file.path(folder, file)
   if (!file.exists(path) || file.size(path) == 0) {
     found <- if (file.exists(path)) "an empty file" else "no such file"
@@ -109,8 +114,15 @@ read_trial_file <- function(folder, file) {
   if (!is.null(read$problem)) {
     return(list(file = file, problems = read$problem))
   }
-  read <- list(file = file, value = read$value, text = read$text, problems = walk_fields(read$value, file))
-  switch(file, suite.yml = fill_in_likes(read, "cases"), lineup.yml = fill_in_likes(read, "pipelines"), read)
+  list(file = file, value = read$value, text = read$text)
+}
+
+walk_trial_file <- function(read) {
+  if (!is.null(read$problems)) {
+    return(read)
+  }
+  read$problems <- walk_fields(read$value, read$file)
+  switch(read$file, suite.yml = fill_in_likes(read, "cases"), lineup.yml = fill_in_likes(read, "pipelines"), read)
 }
 
 # The entries of a list in a file that have no problem of their own: their

@@ -36,11 +36,22 @@ suite_rules <- function() {
   )
 }
 
+# What only some kinds of engine have.
+engine_keys <- c("call", "file", "address", "key", "key_header", "model", "tensors", "binary", "refusals", "command", "env", "folder", "name", "seconds", "patience", "about")
+
 lineup_rules <- function() {
   tibble::tribble(
     ~place, ~when, ~needs, ~bans,
-    "engines.*", "kind=function", "call|file", "",
+    "engines.*", "kind=function", "call|file", paste(setdiff(engine_keys, c("call", "file", "seconds")), collapse = " "),
     "engines.*", "call", "", "file",
+    "engines.*", "kind=http", "address", "call file model tensors binary refusals command env folder name about",
+    "engines.*", "kind=inference", "address model about", "call file command env folder name patience",
+    "engines.*", "kind=command", "command about", "call file address key key_header model tensors binary refusals folder name patience",
+    "engines.*", "kind=folder", "folder about", "call file address key key_header model tensors binary refusals command env seconds patience",
+    "engines.*", "key_header", "key", "",
+    "engines.*.about.settings.*", "", "from|words", "",
+    "engines.*.about.settings.*", "from", "to", "words",
+    "engines.*.about.settings.*", "to", "from", "words",
     "pipelines[]", "", "engine|steps", "",
     "pipelines[]", "steps", "", "engine checkpoint hold settings add_ons",
     "sweeps[]", "", "vary|grid", "",

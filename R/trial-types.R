@@ -19,6 +19,16 @@ field_types <- function() {
     ),
     flag = new_type(function(x) isTRUE(x) || isFALSE(x), "true or false", list(type = "boolean")),
     path = new_type(is_text, "the path of a file in the trial", list(type = "string", pattern = "\\S")),
+    variable = new_type(
+      function(x) is_text(x) && grepl(variable_pattern, x, perl = TRUE),
+      "the name of an environment variable", list(type = "string", pattern = variable_pattern)
+    ),
+    # Text that is read by people on the way may be http on this machine alone.
+    address = new_type(
+      function(x) is_text(x) && grepl(address_pattern, x, perl = TRUE),
+      "https://HOST or https://HOST:PORT, perhaps with a path; http:// only on this machine (127.0.0.1, localhost)",
+      list(type = "string", pattern = address_pattern)
+    ),
     choice = new_type(
       function(x, more) is_text(x) && x %in% split_words(more, "|"),
       function(more) paste("one of", gsub("|", ", ", more, fixed = TRUE)),
@@ -107,6 +117,8 @@ type_words <- function(type) {
 }
 
 `%|NA|%` <- function(a, b) if (is.na(a)) b else a
+address_pattern <- "^(https://[A-Za-z0-9.-]+|http://(127\\.[0-9]+\\.[0-9]+\\.[0-9]+|localhost)|https?://\\[::1\\])(:[0-9]{1,5})?(/[A-Za-z0-9._~/-]*)?$"
+
 split_words <- function(text, by) strsplit(text, by, fixed = TRUE)[[1]]
 is_number <- function(x) is.numeric(x) && length(x) == 1 && is.finite(x)
 is_text <- function(x) is.character(x) && length(x) == 1 && grepl("\\S", x, perl = TRUE)
@@ -144,7 +156,8 @@ read_bound <- function(text) {
   if (!is.character(text) || length(text) != 1 || !grepl(bound_pattern, text, perl = TRUE)) {
     return(NULL)
   }
-  numbers <- as.numeric(regmatches(text, gregexpr("[0-9.]+", text))[[1]])
+  words <- split_words(text, " ")
+  numbers <- as.numeric(words[grepl("^[0-9.]", words)])
   if (startsWith(text, "at least")) {
     return(c(numbers, 1))
   }

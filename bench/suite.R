@@ -37,7 +37,7 @@ decoding <- seconds(for (file in pictures) magick::image_write(magick::image_rea
 rows <- list(
   "YAML to values and lines" = seconds(read <- core("read_yaml_text")(text, "suite.yml")),
   "fields and rules" = seconds(core("walk_fields")(read$value, "suite.yml")),
-  "pictures: read, hash, inspect" = seconds(core("examine_files")(list(file = "suite.yml", value = read$value, line = read$line), normalizePath(folder))),
+  "pictures: read, hash, inspect" = seconds(core("examine_files")(list(file = "suite.yml", value = read$value), normalizePath(folder))),
   "all: read_trial()" = seconds(trial <- read_trial(folder)),
   "warnings" = seconds(warned <- core("trial_warnings")(trial)),
   "fingerprint" = seconds(print_ <- core("fingerprint_suite")(trial$suite))

@@ -10,6 +10,140 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
+// draw_resize
+Rcpp::NumericVector draw_resize(const Rcpp::NumericVector& planes, int rows, int columns);
+RcppExport SEXP _sprenn_draw_resize(SEXP planesSEXP, SEXP rowsSEXP, SEXP columnsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type planes(planesSEXP);
+    Rcpp::traits::input_parameter< int >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< int >::type columns(columnsSEXP);
+    rcpp_result_gen = Rcpp::wrap(draw_resize(planes, rows, columns));
+    return rcpp_result_gen;
+END_RCPP
+}
+// draw_soft
+Rcpp::NumericVector draw_soft(const Rcpp::NumericVector& planes, double size);
+RcppExport SEXP _sprenn_draw_soft(SEXP planesSEXP, SEXP sizeSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type planes(planesSEXP);
+    Rcpp::traits::input_parameter< double >::type size(sizeSEXP);
+    rcpp_result_gen = Rcpp::wrap(draw_soft(planes, size));
+    return rcpp_result_gen;
+END_RCPP
+}
+// draw_sum
+Rcpp::NumericVector draw_sum(const Rcpp::List& parts, const Rcpp::NumericVector& weights);
+RcppExport SEXP _sprenn_draw_sum(SEXP partsSEXP, SEXP weightsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type parts(partsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type weights(weightsSEXP);
+    rcpp_result_gen = Rcpp::wrap(draw_sum(parts, weights));
+    return rcpp_result_gen;
+END_RCPP
+}
+// draw_clamp
+Rcpp::NumericVector draw_clamp(const Rcpp::NumericVector& values);
+RcppExport SEXP _sprenn_draw_clamp(SEXP valuesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type values(valuesSEXP);
+    rcpp_result_gen = Rcpp::wrap(draw_clamp(values));
+    return rcpp_result_gen;
+END_RCPP
+}
+// draw_colours
+Rcpp::NumericVector draw_colours(const Rcpp::NumericVector& values, const Rcpp::NumericMatrix& palette);
+RcppExport SEXP _sprenn_draw_colours(SEXP valuesSEXP, SEXP paletteSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type palette(paletteSEXP);
+    rcpp_result_gen = Rcpp::wrap(draw_colours(values, palette));
+    return rcpp_result_gen;
+END_RCPP
+}
+// draw_mix
+Rcpp::NumericVector draw_mix(const Rcpp::NumericVector& under, const Rcpp::NumericVector& over, const Rcpp::NumericVector& cover);
+RcppExport SEXP _sprenn_draw_mix(SEXP underSEXP, SEXP overSEXP, SEXP coverSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type under(underSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type over(overSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type cover(coverSEXP);
+    rcpp_result_gen = Rcpp::wrap(draw_mix(under, over, cover));
+    return rcpp_result_gen;
+END_RCPP
+}
+// draw_warp
+Rcpp::NumericVector draw_warp(const Rcpp::NumericVector& picture, const Rcpp::NumericMatrix& down, const Rcpp::NumericMatrix& right);
+RcppExport SEXP _sprenn_draw_warp(SEXP pictureSEXP, SEXP downSEXP, SEXP rightSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type picture(pictureSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type down(downSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type right(rightSEXP);
+    rcpp_result_gen = Rcpp::wrap(draw_warp(picture, down, right));
+    return rcpp_result_gen;
+END_RCPP
+}
+// draw_slope
+Rcpp::NumericMatrix draw_slope(const Rcpp::NumericMatrix& plane);
+RcppExport SEXP _sprenn_draw_slope(SEXP planeSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type plane(planeSEXP);
+    rcpp_result_gen = Rcpp::wrap(draw_slope(plane));
+    return rcpp_result_gen;
+END_RCPP
+}
+// draw_luminance
+Rcpp::NumericMatrix draw_luminance(const Rcpp::NumericVector& picture);
+RcppExport SEXP _sprenn_draw_luminance(SEXP pictureSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type picture(pictureSEXP);
+    rcpp_result_gen = Rcpp::wrap(draw_luminance(picture));
+    return rcpp_result_gen;
+END_RCPP
+}
+// draw_unpack
+Rcpp::List draw_unpack(const Rcpp::IntegerVector& packed, int rows, int columns);
+RcppExport SEXP _sprenn_draw_unpack(SEXP packedSEXP, SEXP rowsSEXP, SEXP columnsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type packed(packedSEXP);
+    Rcpp::traits::input_parameter< int >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< int >::type columns(columnsSEXP);
+    rcpp_result_gen = Rcpp::wrap(draw_unpack(packed, rows, columns));
+    return rcpp_result_gen;
+END_RCPP
+}
+// draw_tiles
+Rcpp::List draw_tiles(const Rcpp::NumericVector& picture, const Rcpp::NumericMatrix& shift, int cell);
+RcppExport SEXP _sprenn_draw_tiles(SEXP pictureSEXP, SEXP shiftSEXP, SEXP cellSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type picture(pictureSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type shift(shiftSEXP);
+    Rcpp::traits::input_parameter< int >::type cell(cellSEXP);
+    rcpp_result_gen = Rcpp::wrap(draw_tiles(picture, shift, cell));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_oklab
 Rcpp::NumericVector core_oklab(Rcpp::NumericVector srgb, int width, int height);
 RcppExport SEXP _sprenn_core_oklab(SEXP srgbSEXP, SEXP widthSEXP, SEXP heightSEXP) {
@@ -220,6 +354,17 @@ END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
+    {"_sprenn_draw_resize", (DL_FUNC) &_sprenn_draw_resize, 3},
+    {"_sprenn_draw_soft", (DL_FUNC) &_sprenn_draw_soft, 2},
+    {"_sprenn_draw_sum", (DL_FUNC) &_sprenn_draw_sum, 2},
+    {"_sprenn_draw_clamp", (DL_FUNC) &_sprenn_draw_clamp, 1},
+    {"_sprenn_draw_colours", (DL_FUNC) &_sprenn_draw_colours, 2},
+    {"_sprenn_draw_mix", (DL_FUNC) &_sprenn_draw_mix, 3},
+    {"_sprenn_draw_warp", (DL_FUNC) &_sprenn_draw_warp, 3},
+    {"_sprenn_draw_slope", (DL_FUNC) &_sprenn_draw_slope, 1},
+    {"_sprenn_draw_luminance", (DL_FUNC) &_sprenn_draw_luminance, 1},
+    {"_sprenn_draw_unpack", (DL_FUNC) &_sprenn_draw_unpack, 3},
+    {"_sprenn_draw_tiles", (DL_FUNC) &_sprenn_draw_tiles, 3},
     {"_sprenn_core_oklab", (DL_FUNC) &_sprenn_core_oklab, 3},
     {"_sprenn_core_resize", (DL_FUNC) &_sprenn_core_resize, 3},
     {"_sprenn_core_resize_mask", (DL_FUNC) &_sprenn_core_resize_mask, 3},

@@ -188,32 +188,33 @@ Rcpp::NumericVector core_unpack(Rcpp::RawVector bytes, int width, int height, in
 }
 
 // A small copy for a quick look (plain means over boxes), and the share of pixels
-// whose mean channel is above a half: of values from 0 to 1, rows x columns x 3,
-// or of bytes, row by row and three a pixel.
-template <typename Sample>
-Rcpp::List glance(const Sample& sample, int rows, int columns, int width, int height) {
+// whose mean channel is above a half: of values from 0 to `full`, rows x columns
+// x 3, or of bytes, row by row and three a pixel.
+template <typename Value, typename Sample>
+Rcpp::List glance(const Sample& sample, Value full, int rows, int columns, int width, int height) {
   Rcpp::NumericVector small(Rcpp::Dimension(height, width, 3));
-  double white = 0.0;
+  R_xlen_t white = 0;
   for (int y = 0; y < height; ++y) {
     const int top = y * rows / height, bottom = std::max(top + 1, (y + 1) * rows / height);
     for (int x = 0; x < width; ++x) {
       const int left = x * columns / width, right = std::max(left + 1, (x + 1) * columns / width);
-      double sum[3] = {0.0, 0.0, 0.0};
+      Value sum[3] = {0, 0, 0};
       for (int v = top; v < bottom; ++v)
         for (int u = left; u < right; ++u) {
-          double total = 0.0;
+          Value total = 0;
           for (int k = 0; k < 3; ++k) {
-            const double value = sample(v, u, k);
+            const Value value = sample(v, u, k);
             sum[k] += value;
             total += value;
           }
-          if (total > 1.5) white += 1.0;
+          white += 2 * total > 3 * full;
         }
       for (int k = 0; k < 3; ++k)
-        small[static_cast<R_xlen_t>(k * width + x) * height + y] = sum[k] / ((right - left) * (bottom - top));
+        small[static_cast<R_xlen_t>(k * width + x) * height + y] =
+            static_cast<double>(sum[k]) / (static_cast<double>(full) * (right - left) * (bottom - top));
     }
   }
-  return Rcpp::List::create(Rcpp::_["small"] = small, Rcpp::_["white"] = white / (static_cast<double>(rows) * columns));
+  return Rcpp::List::create(Rcpp::_["small"] = small, Rcpp::_["white"] = static_cast<double>(white) / (static_cast<double>(rows) * columns));
 }
 
 // [[Rcpp::export]]
@@ -221,14 +222,14 @@ Rcpp::List core_glance(Rcpp::NumericVector pixels, int width, int height) {
   const Rcpp::IntegerVector dim = pixels.attr("dim");
   const R_xlen_t rows = dim[0], columns = dim[1];
   const double* from = pixels.begin();
-  return glance([=](int v, int u, int k) { return from[(k * columns + u) * rows + v]; }, dim[0], dim[1], width, height);
+  return glance([=](int v, int u, int k) { return from[(k * columns + u) * rows + v]; }, 1.0, dim[0], dim[1], width, height);
 }
 
 // [[Rcpp::export]]
 Rcpp::List core_glance_bytes(Rcpp::RawVector bytes, int columns, int rows, int width, int height) {
   const Rbyte* from = bytes.begin();
   const R_xlen_t across = columns;
-  return glance([=](int v, int u, int k) { return from[(v * across + u) * 3 + k] / 255.0; }, rows, columns, width, height);
+  return glance([=](int v, int u, int k) -> int { return from[(v * across + u) * 3 + k]; }, 255, rows, columns, width, height);
 }
 
 // Weighted cosine of two fields of one size; without a weight all cells count

@@ -16,6 +16,8 @@ if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null && debs=$(missing debian)
   if [ "$what" = test ] && ! /usr/bin/python3 -c "import jsonschema" 2>/dev/null; then debs="$debs python3-jsonschema"; fi
   # What chromote stands on is compiled against OpenSSL.
   case "$debs" in *r-cran-chromote*) debs="$debs libssl-dev pkg-config" ;; esac
+  # And what mirai stands on is built by cmake.
+  case "$debs" in *r-cran-mirai*) command -v cmake >/dev/null || debs="$debs cmake" ;; esac
   [ -n "$(fc-list 2>/dev/null | head -n 1)" ] || debs="$debs fonts-dejavu-core fontconfig"
   if [ -n "$debs" ]; then
     export DEBIAN_FRONTEND=noninteractive

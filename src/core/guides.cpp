@@ -1,3 +1,5 @@
+#include "vectorise.h"
+
 #include "guides.h"
 
 #include <algorithm>
@@ -49,26 +51,27 @@ bool is_crest(const Plane& strength, float gx, float gy, int x, int y) {
   return own > value(x - dx, y - dy) && own >= value(x + dx, y + dy);
 }
 
-using Colour = float[3];
+// Centres of groups of colours, channel by channel: the distances to all of
+// them are one loop that vectorises.
+struct Centres {
+  std::vector<float> at[3];
+  std::vector<float> distance;
 
-float distance2(const float* a, const float* b) {
-  float sum = 0.0f;
-  for (int c = 0; c < 3; ++c) sum += (a[c] - b[c]) * (a[c] - b[c]);
-  return sum;
-}
-
-std::size_t nearest_centre(const float* own, const std::vector<float>& centre) {
-  std::size_t best = 0;
-  float nearest = distance2(own, &centre[0]);
-  for (std::size_t g = 1; 3 * g < centre.size(); ++g) {
-    const float d = distance2(own, &centre[3 * g]);
-    if (d < nearest) {
-      nearest = d;
-      best = g;
-    }
+  explicit Centres(std::size_t count) : distance(count) {
+    for (auto& channel : at) channel.resize(count);
   }
-  return best;
-}
+
+  std::size_t nearest(const float* own) {
+    const std::size_t count = distance.size();
+    float* d = distance.data();
+    const float *x = at[0].data(), *y = at[1].data(), *z = at[2].data();
+    for (std::size_t g = 0; g < count; ++g)
+      d[g] = (own[0] - x[g]) * (own[0] - x[g]) + (own[1] - y[g]) * (own[1] - y[g]) + (own[2] - z[g]) * (own[2] - z[g]);
+    std::size_t best = 0;
+    for (std::size_t g = 1; g < count; ++g) best = d[g] < d[best] ? g : best;
+    return best;
+  }
+};
 
 // Groups of colours by k-means, begun at even steps of lightness so that the
 // same picture always gives the same groups; a thousand or two of the pixels
@@ -80,31 +83,29 @@ std::vector<int> group_colours(const Picture& oklab, int colours) {
   const auto colour_at = [&](std::size_t i, float* own) {
     for (std::size_t c = 0; c < 3; ++c) own[c] = oklab.channel[c].values[i];
   };
-  std::vector<float> centre(3 * k);
+  Centres centres(k);
   std::vector<float> light = oklab.channel[0].values;
   std::sort(light.begin(), light.end());
-  for (std::size_t g = 0; g < k; ++g) {
-    centre[3 * g] = light[(2 * g + 1) * (n - 1) / (2 * k)];
-    for (std::size_t c = 1; c < 3; ++c) centre[3 * g + c] = static_cast<float>(mean_of(oklab.channel[c]));
-  }
-  Colour own;
+  for (std::size_t g = 0; g < k; ++g) centres.at[0][g] = light[(2 * g + 1) * (n - 1) / (2 * k)];
+  for (std::size_t c = 1; c < 3; ++c) centres.at[c].assign(k, static_cast<float>(mean_of(oklab.channel[c])));
+  float own[3];
   for (int round = 0; round < 8; ++round) {
     std::vector<double> sum(3 * k, 0.0);
     std::vector<double> count(k, 0.0);
     for (std::size_t i = 0; i < n; i += step) {
       colour_at(i, own);
-      const std::size_t best = nearest_centre(own, centre);
+      const std::size_t best = centres.nearest(own);
       count[best] += 1.0;
       for (std::size_t c = 0; c < 3; ++c) sum[3 * best + c] += static_cast<double>(own[c]);
     }
     for (std::size_t g = 0; g < k; ++g)
       for (std::size_t c = 0; count[g] > 0.0 && c < 3; ++c)
-        centre[3 * g + c] = static_cast<float>(sum[3 * g + c] / count[g]);
+        centres.at[c][g] = static_cast<float>(sum[3 * g + c] / count[g]);
   }
   std::vector<int> group(n, 0);
   for (std::size_t i = 0; i < n; ++i) {
     colour_at(i, own);
-    group[i] = static_cast<int>(nearest_centre(own, centre));
+    group[i] = static_cast<int>(centres.nearest(own));
   }
   return group;
 }
@@ -252,7 +253,7 @@ Areas find_areas(const Picture& oklab, int colours, double smallest) {
   const int least = static_cast<int>(smallest * static_cast<double>(areas.label.size()));
   // Each pass halves the small ones at least, as every one of them goes into
   // another; a few passes leave none that has a neighbour.
-  for (int pass = 0; pass < 24; ++pass) {
+  for (int pass = 0; least > 0 && pass < 24; ++pass) {
     std::vector<int> into = absorbers(areas, least);
     bool changed = false;
     for (std::size_t i = 0; i < into.size(); ++i) changed = changed || into[i] != static_cast<int>(i);

@@ -94,11 +94,11 @@ test_that("what is prepared, packed and drafted is said with where it is", {
 
 test_that("failed takes make status 1 and are told with their reason", {
   withr::defer(assign("mixing_engine", mixing_engine, globalenv()))
-  assign("mixing_engine", function() mixing_engine(broken = function(request) if (request$seed == 2) engine_failure("busy", "come back later")), globalenv())
+  assign("mixing_engine", function() mixing_engine(broken = function(request) if (request$seed == 2) engine_failure("busy", "come back later", retry_after = 0)), globalenv())
   folder <- small_trial()
   run <- run_cli("run", folder)
   expect_equal(run$status, 1)
-  expect_match(paste(run$out, collapse = " "), "firm, busy: come back later")
+  expect_match(paste(run$out, collapse = " "), "firm, one, seed 2, busy: come back later")
 })
 
 test_that("one picture can be measured", {

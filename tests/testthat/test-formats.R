@@ -87,7 +87,10 @@ test_that("transparency is laid on the backdrop that is asked for", {
 
 test_that("colour profiles of a matrix and curves are brought to sRGB", {
   picture <- array(rep(c(0.2, 0.5, 0.7), each = 12), c(3, 4, 3))
-  jpeg_like <- function(profile) internal("to_srgb")(picture, with_chunk(png::writePNG(picture), "iCCP", c(charToRaw("p"), as.raw(c(0, 0)), memCompress(profile, "gzip"))), "png")
+  jpeg_like <- function(profile) {
+    bytes <- with_chunk(png::writePNG(picture), "iCCP", c(charToRaw("p"), as.raw(c(0, 0)), memCompress(profile, "gzip")))
+    internal("to_srgb")(picture, internal("embedded_profile")(internal("encoded_picture")(bytes)))
+  }
   swapped <- jpeg_like(make_profile(srgb[, c(2, 3, 1)], gamma_curve(2.2)))
   light <- c(0.2, 0.5, 0.7)^2.2
   expected <- ifelse(light <= 0.0031308, 12.92 * light, 1.055 * light^(1 / 2.4) - 0.055)
@@ -110,10 +113,11 @@ test_that("a profile found in a JPEG, a WebP or a TIFF is the one that was put t
   profile <- make_profile(srgb, gamma_curve(1.8))
   jpg <- encode(scene(1, 24, 16), "jpeg")
   segment <- c(as.raw(c(0xff, 0xe2)), as.raw(c((length(profile) + 16) %/% 256, (length(profile) + 16) %% 256)), charToRaw("ICC_PROFILE"), as.raw(c(0, 1, 1)), profile)
-  expect_identical(internal("embedded_profile")(c(jpg[1:2], segment, jpg[-(1:2)]), "jpeg"), profile)
-  expect_null(internal("embedded_profile")(jpg, "jpeg"))
+  profile_in <- function(bytes) internal("embedded_profile")(list(bytes = bytes, facts = internal("picture_facts")(bytes)))
+  expect_identical(profile_in(c(jpg[1:2], segment, jpg[-(1:2)])), profile)
+  expect_null(profile_in(jpg))
   webp <- c(charToRaw("RIFF"), raw(4), charToRaw("WEBPICCP"), as.raw(c(length(profile) %% 256, length(profile) %/% 256, 0, 0)), profile)
-  expect_identical(internal("embedded_profile")(webp, "webp"), profile)
+  expect_identical(internal("webp_profile")(webp), profile)
 })
 
 test_that("animations, other formats and scripts are refused by what they are", {
@@ -151,8 +155,9 @@ test_that("a picture over 16 million pixels is shrunk as it is read, and says so
 test_that("one reading of a plain picture says what two do: pixels, bytes and a quick look", {
   picture <- round(scene(5, 90, 60) * 255) / 255
   for (bytes in list(png::writePNG(picture), encode(picture, "jpeg"), encode(picture, "png", depth = 16), png::writePNG(picture[, , 1]))) {
-    summary <- internal("summarise_picture")(bytes)
-    pixels <- internal("decode_picture")(bytes)
+    encoded <- internal("encoded_picture")(bytes)
+    summary <- internal("summarise_picture")(encoded)
+    pixels <- internal("decode_picture")(encoded)
     expect_equal(summary$hash, internal("pixel_hash")(pixels))
     expect_equal(summary$size, dim(pixels)[2:1])
     expect_equal(summary$white, mean(rowMeans(pixels, dims = 2) > 0.5))

@@ -28,8 +28,11 @@ broken_rules <- function(rooms) {
     called <- setdiff(intersect(own$uses, names(where)), own$defines)
     layers <- vapply(where[called], function(f) rooms[[f]]$layer, "")
     upward <- called[!is.na(rank_of[own$layer]) & (layers == "standin" | (rank_of[layers] > rank_of[own$layer]) %in% TRUE)]
-    # The demo trial's pictures are the stand-ins' own drawings.
-    if (file == "suite-new.R") upward <- setdiff(upward, "draw_demo_pictures")
+    # The demo trial's pictures are the stand-ins' own drawings, and its servers
+    # are stand-ins.
+    upward <- setdiff(upward, switch(file,
+      "suite-new.R" = "draw_demo_pictures", "cli-demo.R" = , "cli-engines.R" = c("start_standins", "stop_standins")
+    ))
     outside <- if (own$layer == "standin") called[layers != "standin" & !called %in% getNamespaceExports("sprenn")]
     if (length(c(upward, outside))) paste(file, "calls", c(upward, outside), "in", where[c(upward, outside)])
   }))

@@ -5,7 +5,10 @@ many_pictures <- function(count, env = parent.frame()) {
   writeLines("no picture", file.path(folder, paths[7]))
   list(folder = normalizePath(folder), paths = paths)
 }
-examine <- function(given, ...) internal("examine_many")(given$paths, rep("picture", length(given$paths)), given$folder, ...)
+examine <- function(given, ...) {
+  suite <- list(cases = lapply(given$paths, function(path) list(reference = path)))
+  internal("look_at_files")(suite, given$folder, ...)$find(internal("named_files")(suite))
+}
 
 test_that("what is found in many files does not depend on how many processes look", {
   given <- many_pictures(110)
@@ -14,14 +17,17 @@ test_that("what is found in many files does not depend on how many processes loo
   expect_match(alone[[7]]$wrong, "no picture")
   expect_false(any(vapply(alone[-7], function(one) is.null(one$facts$hash), NA)))
   skip_on_cran()
+  withr::local_seed(1)
+  drawn <- .Random.seed
   expect_identical(examine(given, progress = NULL, workers = 2), alone)
+  expect_identical(.Random.seed, drawn)
 })
 
 test_that("many files are counted as they are read, and few are not", {
   told <- list()
   note <- function(...) told[[length(told) + 1]] <<- list(...)
   examine(many_pictures(110), progress = note, workers = 1)
-  expect_equal(vapply(told, `[[`, 0, "done"), c(50, 100, 110))
+  expect_equal(vapply(told, `[[`, 0, "done"), c(25, 50, 75, 100, 110))
   expect_equal(unique(vapply(told, `[[`, 0, "total")), 110)
   told <- list()
   examine(many_pictures(20), progress = note)

@@ -56,7 +56,7 @@ test_that("the demo trial is sound, and holds what it promises", {
   expect_equal(nrow(check_trial(trial$folder)), 0)
   expect_length(trial$suite$seeds, 3)
   expect_gte(nrow(trial$lineup$pipelines), 4)
-  expect_setequal(names(trial$lineup$engines), c("yarrow", "bracken"))
+  expect_setequal(names(trial$lineup$engines), c("yarrow", "bracken", "quince", "teasel", "sorrel", "handmade"))
   expect_true("hold" %in% trial$lineup$pipelines$vary)
   formats <- vapply(list.files(file.path(folder, "references"), full.names = TRUE), function(file) {
     internal("picture_facts")(readBin(file, "raw", 1e6))$format

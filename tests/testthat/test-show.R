@@ -22,7 +22,7 @@ test_that("the sheet is a PNG of the width asked for, with every take of the see
 
 test_that("cells say scores, flaws, floors and failures", {
   one <- tibble::tibble(state = "made", structure = 0.5, adherence = NA, style = 0.25, flaws = "near_copy", slight = "bars", missed = "", keeper = FALSE, failure = NA)
-  expect_equal(internal("cell_scores")(one), "str 0.50  adh -  sty 0.25")
+  expect_equal(internal("cell_scores")(one), "0.50  -  0.25")
   expect_equal(internal("cell_notes")(one), "near copy, slightly bars")
   one$flaws <- one$slight <- ""
   expect_equal(internal("cell_notes")(one), "below floor")

@@ -96,3 +96,58 @@ test_that("every warning has a picture of its own", {
   twins <- panels[[which(warnings$kind == "twins")]]$pixels
   expect_lt(mean(abs(twins[, 1:300, ] - twins[, 307:606, ])), 0.03)
 })
+
+# Kinds of warning for one case; `pictures` are drawn under references/.
+kinds_of <- function(..., pictures = list(), env = parent.frame()) {
+  folder <- made_up_trial(one_case(...), env = env)
+  for (name in names(pictures)) png::writePNG(pictures[[name]], file.path(folder, "references", name))
+  check_trial(folder)$kind
+}
+restyle <- function(reference, ...) kinds_of(job = "restyle", reference = reference, prompt = "x", ...)
+
+test_that("warnings begin where they say, and one step before it there is none", {
+  one <- "references/one.png"
+  box <- function(left, top, right, bottom, ...) list(picture = one, box = list(left, top, right, bottom), ...)
+  # A reference of a quarter of the working pixels: 48 x 32 of 96 x 64.
+  expect_length(restyle(box(0, 0, 0.5, 0.5)), 0)
+  expect_equal(restyle(box(0, 0, 0.48, 0.5)), "small")
+  # A crop that keeps half of what the box leaves.
+  expect_length(restyle(box(0, 0, 0.76, 1, fit = "crop")), 0)
+  tall <- list(tall.png = scene(1, 96, 144))
+  expect_equal(restyle("references/tall.png", pictures = tall), "cropped hard")
+  expect_length(restyle("references/tall.png", pictures = list(tall.png = scene(1, 96, 120))), 0)
+  expect_length(restyle(list(picture = "references/tall.png", fit = "pad"), pictures = tall), 0)
+  # A stretch of a seventh.
+  expect_length(restyle(list(picture = "references/tall.png", fit = "stretch"), pictures = list(tall.png = scene(1, 96, 73))), 0)
+  expect_equal(restyle(list(picture = "references/tall.png", fit = "stretch"), pictures = list(tall.png = scene(1, 96, 76))), "stretched")
+})
+
+test_that("masks are warned of when they let next to nothing or next to all change", {
+  edit <- function(share, ...) kinds_of(job = "edit", reference = "references/one.png", prompt = "x", mask = list(boxes = list(list(0, 0, share, 1))), ...)
+  expect_equal(edit(0.01), "small mask")
+  expect_length(edit(0.04), 0)
+  expect_length(edit(0.8), 0)
+  expect_equal(edit(0.9), "large mask")
+})
+
+test_that("twins are told by what is seen and not by their names or files", {
+  blend <- function(other) {
+    kinds_of(job = "blend", references = list("references/one.png", "references/other.png"), prompt = "x", pictures = list(other.png = other))
+  }
+  own <- scene(1)
+  expect_equal(blend(own), "twins")
+  expect_equal(blend(0.97 * own), "twins")
+  expect_equal(blend(internal("resize_picture")(own, c(192, 128))), "twins")
+  expect_length(blend(mirrored(own)), 0)
+  expect_length(blend(scene(2)), 0)
+})
+
+test_that("what only matters to a layout is not said of jobs that have none to keep", {
+  pictures <- list(noise.png = internal("draw_shingle")(480, 320, 5))
+  expect_equal(restyle("references/noise.png", pictures = pictures), "patchy")
+  expect_length(kinds_of(job = "vary", reference = "references/noise.png", prompt = "x", pictures = pictures), 0)
+  # Padding that may change is what extending is for.
+  extended <- list(picture = "references/one.png", fit = "extend", box = list(-0.5, 0, 1, 1))
+  expect_equal(restyle(extended), "extend only")
+  expect_length(kinds_of(job = "extend", reference = extended, prompt = "x", grow = list(left = 0.2)), 0)
+})

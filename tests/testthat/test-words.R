@@ -93,3 +93,10 @@ test_that("each aim of style has its own words", {
   expect_match(say("stay", -0.1), "gives way")
   expect_match(say("stay", 0), "is level")
 })
+
+test_that("a chance that rounds to what is wanted is said to be under it", {
+  verdict <- list(state = "too close", best = "a", confidence = 0.897, brief = list(confidence = 0.9))
+  expect_match(internal("headline_words")(verdict), "is just under 90 %, and the brief wants 90 %")
+  verdict$confidence <- 0.8
+  expect_match(internal("headline_words")(verdict), "is 80 %, and the brief wants 90 %")
+})

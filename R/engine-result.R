@@ -1,0 +1,169 @@
+#' What an engine gives back
+#'
+#' @param picture The picture: an array rows x columns x 3 with sRGB values
+#'   from 0 to 1, or a raw vector with the bytes of a PNG, JPEG or WebP file,
+#'   which is then kept as it is.
+#' @param cost What this picture cost, or `NA` if the engine did not say.
+#' @param seed The seed that was really used, or `NA`.
+#' @param says A list of whatever else the engine said it did; kept with the
+#'   take.
+#' @param waited Seconds that the request stood in a queue, or `NA`.
+#' @return `take_result()` returns an object of class `sprenn_take_result`;
+#'   `engine_failure()` never returns but raises a condition of the classes
+#'   `sprenn_failure_<kind>` and `sprenn_failure`.
+#' @export
+#' @examples
+#' take_result(array(0.5, c(4, 6, 3)), cost = 0.02)
+take_result <- function(picture, cost = NA_real_, seed = NA_integer_, says = list(), waited = NA_real_) {
+  structure(
+    list(picture = picture, cost = cost, seed = seed, says = says, waited = waited),
+    class = "sprenn_take_result"
+  )
+}
+
+#' @param kind Why there is no picture: `"refused"` (a content filter),
+#'   `"out_of_credit"`, `"busy"`, `"unreachable"`, `"timed_out"`,
+#'   `"bad_request"`, `"bad_answer"`, or `"awaited"` (it is still to come: a
+#'   person makes it).
+#' @param message What to tell the person, in one sentence.
+#' @param retry_after In how many seconds it is worth another try, or `NULL`.
+#' @rdname take_result
+#' @export
+engine_failure <- function(kind, message, retry_after = NULL) {
+  check_arguments(
+    kind = checkmate::check_choice(kind, names(failure_words)),
+    message = checkmate::check_string(message),
+    retry_after = checkmate::check_number(retry_after, lower = 0, null.ok = TRUE)
+  )
+  rlang::abort(message, class = c(paste0("sprenn_failure_", kind), "sprenn_failure"), kind = kind, retry_after = retry_after, call = NULL)
+}
+
+# What can be done about each kind of failure.
+failure_words <- c(
+  refused = "word the case otherwise, or leave it: a refusal is a result too",
+  out_of_credit = "add credit, then run again: what was made is kept",
+  busy = "run again later, or lower at_once",
+  unreachable = "see that it runs and that its address is right, then run again",
+  timed_out = "run again, or give it more seconds in lineup.yml",
+  bad_request = "see what the engine takes with `sprenn engines`",
+  bad_answer = "tell the engine's makers, or try with `run --retry`",
+  awaited = "make what the checklist says, then run again",
+  engine_error = "mend the engine's code; the message is R's own"
+)
+
+# Which failures may go away by themselves.
+passing_failures <- c("busy", "unreachable", "timed_out", "bad_answer")
+
+#' Make one picture with an engine
+#'
+#' Calls the engine and holds what comes back against what was asked for: it
+#' must be a picture, whole, of the right size, with something in it.
+#'
+#' @param engine An [engine()].
+#' @param request A [take_request()] for it.
+#' @return A list: `bytes` (of the picture's file), `width`, `height`, `cost`,
+#'   `seed`, `waited`, `says`, and `seconds`, how long the call took.
+#' @section Errors: conditions of class `sprenn_failure`, as [engine_failure()]
+#'   makes them; other errors of the engine's own code get the class
+#'   `sprenn_failure_engine_error`. Secrets are taken out of their messages.
+#' @export
+#' @examples
+#' yarrow <- standin_yarrow()
+#' made <- make_picture(yarrow, take_request(yarrow, "a windmill", size = c(128, 64)))
+#' c(made$width, made$height)
+make_picture <- function(engine, request) {
+  check_arguments(
+    engine = checkmate::check_class(engine, "sprenn_engine"), request = checkmate::check_class(request, "sprenn_request")
+  )
+  began <- proc.time()[["elapsed"]]
+  elapsed <- function() proc.time()[["elapsed"]] - began
+  paid <- NA_real_
+  made <- tryCatch(
+    {
+      result <- within_seconds(engine$seconds, engine$make(request))
+      # What was paid counts, whatever became of the picture.
+      if (inherits(result, "sprenn_take_result")) paid <- as_number(result$cost)
+      verify_result(result, request)
+    },
+    sprenn_failure = function(e) e,
+    error = function(e) rlang::error_cnd(c("sprenn_failure_engine_error", "sprenn_failure"), message = conditionMessage(e), kind = "engine_error")
+  )
+  if (inherits(made, "condition")) {
+    made$message <- mask_secrets(made$message, engine$secrets)
+    made$seconds <- elapsed()
+    made$cost <- paid
+    stop(made)
+  }
+  made$says <- mask_said(made$says, engine$secrets)
+  c(made, seconds = elapsed())
+}
+
+within_seconds <- function(seconds, code) {
+  if (!is.finite(seconds)) {
+    return(code)
+  }
+  began <- proc.time()[["elapsed"]]
+  setTimeLimit(elapsed = seconds, transient = TRUE)
+  on.exit(setTimeLimit())
+  tryCatch(code, error = function(e) {
+    setTimeLimit()
+    if (inherits(e, "sprenn_failure") || proc.time()[["elapsed"]] - began < seconds) stop(e)
+    engine_failure("timed_out", paste0("Nothing came back within ", format(seconds), " s."))
+  })
+}
+
+as_number <- function(x) if (is.numeric(x) && length(x) == 1) as.numeric(x) else NA_real_
+
+# What came back counts only if it is a picture, of the size asked for, with
+# something in it.
+verify_result <- function(result, request) {
+  if (!inherits(result, "sprenn_take_result")) {
+    engine_failure("bad_answer", paste0("The engine gave back an object of class ", quoted(class(result)[1]), " and not a take_result()."))
+  }
+  picture <- result$picture
+  if (is.raw(picture)) {
+    facts <- picture_facts(picture)
+    if (is.null(facts)) engine_failure("bad_answer", paste0(paste(c("What came back is no PNG, JPEG or WebP picture", starts_like(picture)), collapse = " but "), "."))
+    # The head says how large it would be, before any of it is unpacked (a JPEG
+    # may lie on its side).
+    head <- c(facts$width, facts$height)
+    if (!all(sort(head) == sort(request$size))) stop_for_size(head, request$size)
+    pixels <- tryCatch(decode_picture(encoded_picture(picture)), error = function(e) {
+      engine_failure("bad_answer", paste0("The picture that came back is damaged (", one_line(e), ")."))
+    })
+    bytes <- picture
+  } else {
+    said <- checkmate::check_array(picture, mode = "numeric", d = 3, any.missing = FALSE)
+    if (!isTRUE(said)) engine_failure("bad_answer", paste0("The picture that came back is no array of numbers: ", said, "."))
+    if (!dim(picture)[3] %in% 1:4 || !all(is.finite(picture))) engine_failure("bad_answer", "The picture that came back has no 1 to 4 channels of finite values.")
+    ends <- range(picture)
+    pixels <- flatten_picture(if (ends[1] < 0 || ends[2] > 1) pmin(pmax(picture, 0), 1) else picture)
+    bytes <- png::writePNG(pixels)
+  }
+  size <- dim(pixels)[2:1]
+  stop_for_size(size, request$size)
+  if (diff(range(pixels)) < 1 / 255) engine_failure("bad_answer", "The picture that came back is all one colour.")
+  list(
+    bytes = bytes, width = size[1], height = size[2], says = result$says,
+    cost = as_number(result$cost), seed = result$seed, waited = as_number(result$waited)
+  )
+}
+
+stop_for_size <- function(size, wanted) {
+  if (!all(size == wanted)) {
+    engine_failure("bad_answer", paste0("The picture that came back is ", paste(size, collapse = " x "), " and not ", paste(wanted, collapse = " x "), "."))
+  }
+}
+
+# What it is instead, where that can be told.
+starts_like <- function(bytes) {
+  if (length(bytes) == 0) {
+    return("nothing at all")
+  }
+  start <- bytes[seq_len(min(60, length(bytes)))]
+  if (any(start == 0 | start > 0x7e)) {
+    return(NULL)
+  }
+  text <- trimws(gsub("[[:space:]]+", " ", rawToChar(start)))
+  paste0(if (grepl("^<", text)) "a page" else "a text", " that begins ", quoted(text))
+}

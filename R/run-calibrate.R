@@ -1,0 +1,219 @@
+#' Calibrate an engine's hold
+#'
+#' Makes a short ladder of pictures over the engine's own knob, on a few cases of
+#' the suite, measures how much of the reference's structure each keeps, and fits
+#' the curve that makes hold mean the same on every engine: at hold 0.5 about half
+#' of the structure is kept, whatever the knob says. The ladder starts with five
+#' rungs and puts the others where structure changes fastest, so that a cliff is
+#' found where it is.
+#'
+#' @inheritParams plan_run
+#' @param engine The engine's name in lineup.yml.
+#' @param cases Ids of the cases to use; the first two with a reference if `NULL`.
+#' @param seeds Seeds to use; the suite's first three if `NULL`.
+#' @param checkpoint,settings Of the engine; its first pipeline's if `NULL`.
+#' @param rungs How many values of the knob are tried, 5 to 33.
+#' @param save Whether the curve is written into lineup.yml, under `calibrations`.
+#' @param progress A function called with `done`, `total`, `failed` and
+#'   `seconds` after every picture, or `NULL`.
+#' @return An object of class `sprenn_calibration`, a list: `engine`,
+#'   `checkpoint`, `version`, `curve` (a tibble of `hold` and `knob`), `ladder` (a
+#'   tibble with `knob`, `case`, `seed`, `structure`, `cost`), `rungs` (a tibble
+#'   with `knob`, `structure`, the rising fit) and `reach`, the least and the most
+#'   structure that the engine keeps.
+#' @section Errors: `sprenn_error_calibration` when too few pictures could be made
+#'   or the knob does not change structure.
+#' @source Isotonic regression by pooling adjacent violators (Ayer et al. 1955),
+#'   inverted.
+#' @export
+#' @examples
+#' folder <- file.path(tempdir(), "calibrate-example")
+#' new_trial(folder, demo = TRUE, cases = 1)
+#' calibrate_engine(folder, "bracken", seeds = 1, rungs = 5, save = FALSE)
+#' unlink(folder, recursive = TRUE)
+calibrate_engine <- function(trial, engine, cases = NULL, seeds = NULL, checkpoint = NULL, settings = NULL, rungs = 10, save = TRUE, progress = NULL) {
+  trial <- as_trial(trial)
+  check_arguments(
+    engine = checkmate::check_choice(engine, names(trial$lineup$engines)), rungs = checkmate::check_int(rungs, lower = 5, upper = 33),
+    cases = checkmate::check_character(cases, any.missing = FALSE, min.len = 1, null.ok = TRUE),
+    seeds = checkmate::check_integerish(seeds, lower = 0, any.missing = FALSE, min.len = 1, null.ok = TRUE),
+    save = checkmate::check_flag(save), progress = checkmate::check_function(progress, null.ok = TRUE)
+  )
+  made_by <- trial$lineup$engines[[engine]]
+  if (is.null(made_by$about$hold) || made_by$kind == "folder") {
+    stop_sprenn("calibration", c(paste0(engine, " can't be calibrated."), i = if (made_by$kind == "folder") "A person makes its pictures." else "It has no knob for hold."))
+  }
+  cases <- calibration_cases(trial, cases, made_by)
+  seeds <- as.integer(seeds %||% utils::head(trial$suite$seeds, 3))
+  pipeline <- calibration_pipeline(trial, engine, checkpoint, settings)
+  ladder <- climb_ladder(trial, made_by, pipeline, cases, seeds, rungs, progress)
+  result <- fit_calibration(ladder, made_by$about$hold)
+  result <- c(list(engine = engine, checkpoint = pipeline$checkpoint, version = made_by$about$version), result)
+  if (save) write_calibration(trial$folder, result)
+  structure(result, class = "sprenn_calibration")
+}
+
+calibration_cases <- function(trial, ids, engine) {
+  all <- trial$suite$cases
+  names(all) <- vapply(all, `[[`, "", "id")
+  fits <- Filter(function(case) length(case$references) == 1 && is.null(case$mask) && !any(case$grow > 0), all)
+  # Layout has to be worth something in them.
+  fits <- fits[order(!vapply(fits, `[[`, "", "job") %in% layout_jobs)]
+  ids <- ids %||% utils::head(names(fits), 2)
+  if (length(ids) == 0 || !all(ids %in% names(fits))) {
+    unknown <- setdiff(ids, names(fits))
+    stop_sprenn("calibration", c(
+      if (length(unknown)) paste0("These cases can't be used: ", shorten_list(unknown), ".") else "The suite has no case to calibrate on.",
+      i = paste("It takes cases with one reference and no mask:", if (length(fits)) shorten_list(names(fits)) else "there is none")
+    ))
+  }
+  fits[ids]
+}
+
+calibration_pipeline <- function(trial, engine, checkpoint, settings) {
+  own <- trial$lineup$pipelines[trial$lineup$pipelines$engine == engine, ]
+  about <- trial$lineup$engines[[engine]]$about
+  pipeline <- tibble::tibble(
+    pipeline = "calibration", engine = engine, checkpoint = checkpoint %||% if (nrow(own)) own$checkpoint[1] else names(about$checkpoints)[1],
+    hold = NA_real_, settings = list(settings %||% if (nrow(own)) own$settings[[1]] else list()), add_ons = list(list())
+  )
+  check_arguments(checkpoint = checkmate::check_choice(pipeline$checkpoint, names(about$checkpoints)))
+  pipeline
+}
+
+# The ladder, rung by rung: `at` (0 to 1 along the knob), `knob`, `case`, `seed`,
+# `structure` and `cost`. What fails leaves a gap.
+climb_ladder <- function(trial, engine, pipeline, cases, seeds, rungs, progress) {
+  hold <- engine$about$hold
+  inputs <- new.env()
+  began <- Sys.time()
+  total <- rungs * length(cases) * length(seeds)
+  ladder <- NULL
+  failed <- 0
+  next_rungs <- c(0, 1, 0.5, 0.25, 0.75)
+  repeat {
+    at <- next_rungs[1]
+    for (case in cases) {
+      for (seed in seeds) {
+        take <- tibble::tibble(take = fresh_key(), pipeline = "calibration", case = case$id, seed = seed, attempt = 1L)
+        request <- request_for(trial, pipeline, engine, take, inputs)
+        request$native_hold <- to_knob(at, hold)
+        made <- tryCatch(make_patiently(engine, request), sprenn_failure = identity)
+        if (inherits(made, "condition")) {
+          failed <- failed + 1
+          last <- made
+          if (made$kind == "out_of_credit") stop_for_ladder(engine, made)
+        } else {
+          kept <- structure_of(made$bytes, request, case$id, inputs)
+          ladder <- rbind(ladder, tibble::tibble(at = at, knob = request$native_hold, case = take$case, seed = seed, structure = kept, cost = made$cost))
+        }
+        if (!is.null(progress)) progress(done = min(total, NROW(ladder) + failed), total = total, failed = failed, seconds = as.numeric(Sys.time() - began, units = "secs"))
+      }
+    }
+    next_rungs <- next_rungs[-1]
+    if (NROW(ladder) == 0) stop_for_ladder(engine, last)
+    climbed <- length(unique(ladder$at))
+    if (length(next_rungs) == 0) {
+      if (climbed >= rungs || failed > total / 2) break
+      next_rungs <- steepest_gap(ladder)
+    }
+  }
+  ladder[order(ladder$at), ]
+}
+
+stop_for_ladder <- function(engine, failure) {
+  stop_sprenn("calibration", c(
+    paste0(engine$about$name, " can't be calibrated: it makes no pictures."), x = conditionMessage(failure), i = failure_words[[failure$kind]]
+  ))
+}
+
+# The middle of the widest step in structure between two rungs.
+steepest_gap <- function(ladder) {
+  fit <- rising_fit(ladder)
+  steps <- diff(fit$structure) * (diff(fit$at) > 1 / 128) + diff(fit$at) / 20
+  i <- which.max(steps)
+  mean(fit$at[i + 0:1])
+}
+
+rising_fit <- function(ladder) {
+  # One picture that went astray is not the engine's knob.
+  means <- tapply(ladder$structure, ladder$at, stats::median)
+  at <- as.numeric(names(means))
+  tibble::tibble(at = at, structure = stats::isoreg(at, means)$yf)
+}
+
+# Structure of a picture against the reference that it was made from.
+structure_of <- function(bytes, request, case, inputs) {
+  reference <- keep(inputs, paste("view of", case), view_picture(request[["reference"]]))
+  decoys <- keep(inputs, paste(c("decoys", request$size), collapse = " "), lapply(draw_decoys(request$size), view_picture, frame = request$size))
+  scene <- new_scene(view_picture(decode_picture(encoded_picture(bytes))), reference, decoys = decoys)
+  clamp_share(rescale_from_chance(orientation_agreement(scene$take, scene$reference), scene$chance))
+}
+
+fit_calibration <- function(ladder, hold) {
+  fit <- rising_fit(ladder)
+  reach <- range(fit$structure)
+  if (diff(reach) < 0.1) {
+    stop_sprenn("calibration", c(
+      paste0("The knob hardly changes structure: from ", two(reach[1]), " to ", two(reach[2]), "."),
+      i = "See that `hold` in what the engine says of itself names both ends of the knob."
+    ))
+  }
+  # Where the fit is level, the firmer end of the level is meant only beyond it.
+  wanted <- seq(0, 10) / 10
+  rising <- fit$structure + seq_along(fit$at) * 1e-9
+  at <- stats::approx(rising, fit$at, wanted, rule = 2)$y
+  knob <- signif(to_knob(at, hold), 4)
+  list(
+    curve = tibble::tibble(hold = wanted, knob = knob), ladder = ladder[c("knob", "case", "seed", "structure", "cost")],
+    rungs = tibble::tibble(knob = to_knob(fit$at, hold), structure = fit$structure), reach = reach
+  )
+}
+
+#' @export
+format.sprenn_calibration <- function(x, ...) {
+  shown <- x$curve
+  c(
+    paste0("<calibration of ", x$engine, "> version ", x$version, ", checkpoint ", x$checkpoint),
+    paste0("  measured  ", nrow(x$ladder), " pictures on ", count_words(nrow(x$rungs), "value"), " of its knob, cost ", two(sum(x$ladder$cost, na.rm = TRUE))),
+    paste0("  reaches   structure ", two(x$reach[1]), " to ", two(x$reach[2])),
+    paste0("  hold      ", paste(formatC(shown$hold, format = "f", digits = 1, width = 6), collapse = " ")),
+    paste0("  its knob  ", paste(formatC(shown$knob, format = "fg", digits = 4, width = 6), collapse = " "))
+  )
+}
+
+#' @export
+print.sprenn_calibration <- function(x, ...) {
+  writeLines(format(x, ...))
+  invisible(x)
+}
+
+# Puts a calibration into lineup.yml: the block `calibrations` is ours, all the
+# rest stays as it was written, comments too.
+write_calibration <- function(folder, result) {
+  file <- file.path(folder, "lineup.yml")
+  lines <- readLines(file, warn = FALSE, encoding = "UTF-8")
+  value <- read_yaml_text(paste(lines, collapse = "\n"), "lineup.yml")$value
+  known <- value$calibrations %||% list()
+  known[[result$engine]] <- list(
+    hold = as.list(result$curve$hold), knob = as.list(result$curve$knob), version = result$version, checkpoint = result$checkpoint,
+    measured = format(Sys.Date())
+  )
+  value$calibrations <- known
+  start <- grep("^calibrations[[:space:]]*:", lines)
+  if (length(start)) {
+    after <- grep("^[^[:space:]#]", lines)
+    end <- min(c(after[after > start[1]], length(lines) + 1))
+    lines <- lines[-seq(start[1], end - 1)]
+  }
+  while (length(lines) && !nzchar(trimws(lines[length(lines)]))) lines <- lines[-length(lines)]
+  lines <- c(lines, if (!length(start)) c("", "# Measured by `sprenn calibrate`: hold is the share of structure that is kept."), yaml_entry("calibrations", known, ""))
+  again <- read_yaml_text(paste(lines, collapse = "\n"), "lineup.yml")$value
+  if (!isTRUE(all.equal(again[order(names(again))], value[order(names(value))]))) {
+    stop_sprenn("calibration", c("lineup.yml is written in a way that the curve can't be added to.", i = "Write `calibrations:` as the last key, at the start of its line.", x = "Nothing was changed."))
+  }
+  part <- tempfile("lineup-", folder, ".yml")
+  on.exit(unlink(part))
+  write_whole(lines, part)
+  file.rename(part, file)
+}

@@ -1,0 +1,102 @@
+#' List a trial's engines, and try them
+#'
+#' `list_engines()` says what each can do, side by side; nothing is made.
+#' `try_engines()` has each make one picture of the same case, and says what came
+#' of it.
+#'
+#' @inheritParams plan_run
+#' @param case The id of the case to try; the first with a reference if `NULL`.
+#' @param engines Names of the engines to try; all that no person has to serve
+#'   if `NULL`.
+#' @return `list_engines()`: a tibble with one row an engine: `engine`, `kind`,
+#'   `version`, `checkpoints` (with their sizes), `hold` (its own knob, and whether
+#'   it is calibrated), `settings`, `takes`, `add_ons`, `emphasis`, `repeatable`,
+#'   `captions`, `price`, `seconds`, `at_once` and `remembered`: `NA`, or since when
+#'   it has not answered.
+#'
+#'   `try_engines()`: a tibble with `engine`, `checkpoint`, `state` (`made`, or the
+#'   kind of failure), `seconds`, `waited`, `cost`, `message` and `bytes` (a list
+#'   column with the pictures' files), and the attributes `case` and `reference`.
+#' @export
+#' @examples
+#' folder <- file.path(tempdir(), "engines-example")
+#' new_trial(folder, demo = TRUE, cases = 1)
+#' list_engines(folder)
+#' unlink(folder, recursive = TRUE)
+list_engines <- function(trial) {
+  trial <- as_trial(trial)
+  rows <- lapply(names(trial$lineup$engines), function(name) {
+    one <- trial$lineup$engines[[name]]
+    about <- one$about
+    tibble::tibble(
+      engine = name, kind = one$kind, version = about$version,
+      checkpoints = paste(mapply(checkpoint_words, names(about$checkpoints), about$checkpoints), collapse = "; "),
+      hold = knob_words(one), settings = paste(mapply(setting_words, names(about$settings), about$settings), collapse = "; "),
+      takes = paste(about$takes, collapse = ", "), add_ons = paste(about$add_ons, collapse = ", "), emphasis = about$emphasis,
+      repeatable = about$repeatable, captions = !is.null(one$caption), price = about$price, seconds = about$seconds,
+      at_once = as.integer(about$at_once), remembered = one$remembered$on %||% NA_character_
+    )
+  })
+  do.call(rbind, rows)
+}
+
+checkpoint_words <- function(name, checkpoint) {
+  sizes <- if (length(checkpoint$sizes)) {
+    paste(vapply(checkpoint$sizes, paste, "", collapse = "x"), collapse = " ")
+  } else if (!is.null(checkpoint$multiple_of)) {
+    paste("multiples of", checkpoint$multiple_of)
+  } else {
+    "any size"
+  }
+  paste0(name, " (", sizes, ")")
+}
+
+knob_words <- function(engine) {
+  hold <- engine$about$hold
+  if (is.null(hold)) {
+    return("none")
+  }
+  way <- if (!is.null(engine$calibration)) {
+    paste0(", calibrated", if (is_text(engine$calibration$measured)) paste0(" on ", engine$calibration$measured))
+  } else if (!is.null(engine$about$curve)) {
+    ", on a curve of its own"
+  }
+  stale <- if (is_text(engine$calibration$version) && engine$calibration$version != engine$about$version) paste(" for version", engine$calibration$version)
+  paste0(format(hold[[1]]), " lets go, ", format(hold[[2]]), " keeps", way, stale)
+}
+
+setting_words <- function(name, setting) {
+  values <- if (!is.null(setting$words)) paste(unlist(setting$words), collapse = "|") else paste(setting$from, "to", setting$to)
+  paste0(name, " ", values, if (!is.null(setting$default)) paste0(" [", setting$default, "]"))
+}
+
+#' @rdname list_engines
+#' @export
+try_engines <- function(trial, case = NULL, engines = NULL) {
+  trial <- as_trial(trial)
+  all <- Filter(function(engine) engine$kind != "folder", trial$lineup$engines)
+  ids <- vapply(trial$suite$cases, `[[`, "", "id")
+  with_reference <- ids[lengths(lapply(trial$suite$cases, `[[`, "references")) > 0]
+  check_arguments(
+    case = checkmate::check_choice(case, ids, null.ok = TRUE),
+    engines = checkmate::check_subset(engines, names(all))
+  )
+  case <- case %||% c(with_reference, ids)[1]
+  inputs <- new.env()
+  rows <- lapply(engines %||% names(all), function(name) {
+    engine <- all[[name]]
+    pipeline <- calibration_pipeline(trial, name, NULL, NULL)
+    if (!is.null(engine$about$hold)) pipeline$hold <- 0.6
+    take <- tibble::tibble(take = fresh_key(), pipeline = "trial picture", case = case, seed = trial$suite$seeds[1], attempt = 1L)
+    made <- tryCatch(make_picture(engine, request_for(trial, pipeline, engine, take, inputs)), sprenn_failure = identity)
+    failed <- inherits(made, "condition")
+    tibble::tibble(
+      engine = name, checkpoint = pipeline$checkpoint, state = if (failed) made$kind else "made", seconds = made$seconds,
+      waited = if (failed) NA_real_ else made$waited, cost = made$cost, message = if (failed) conditionMessage(made) else NA_character_,
+      bytes = list(if (!failed) made$bytes)
+    )
+  })
+  reference <- trial$suite$cases[[match(case, ids)]]$references
+  none <- tibble::tibble(engine = character(), checkpoint = character(), state = character(), seconds = numeric(), waited = numeric(), cost = numeric(), message = character(), bytes = list())
+  structure(do.call(rbind, c(list(none), rows)), case = case, reference = if (length(reference)) read_picture(reference[[1]]$path))
+}

@@ -1,0 +1,65 @@
+# An engine whose structure has a cliff: it keeps nothing up to 60 on its own
+# knob, and all from 80 on.
+cliff_engine <- function() {
+  engine(
+    list(name = "cliff", version = "3", checkpoints = list(plain = list()), hold = c(at_0 = 0, at_1 = 100), price = 0.5, seconds = 0.01),
+    function(request) {
+      keep <- min(1, max(0, (request$native_hold - 60) / 20))
+      noise <- internal("core_dead_leaves")(request$size[1], request$size[2], 500 + request$seed)
+      take_result(request$reference * keep + noise * (1 - keep), cost = 0.5)
+    }
+  )
+}
+calibrate <- function(folder, ..., engines = list(mixer = cliff_engine())) calibrate_engine(read_trial(folder, engines = engines), "mixer", ...)
+
+test_that("a calibrated hold is the share of structure that is kept, cliffs or not", {
+  folder <- small_trial()
+  found <- calibrate(folder, rungs = 12)
+  expect_s3_class(found, "sprenn_calibration")
+  expect_equal(nrow(found$rungs), 12)
+  expect_equal(nrow(found$ladder), 12 * 2 * 2)
+  # The rungs gather where structure changes.
+  expect_gte(sum(found$rungs$knob >= 50 & found$rungs$knob <= 85), 7)
+  expect_false(is.unsorted(found$rungs$structure))
+  expect_false(is.unsorted(found$curve$knob))
+  trial <- read_trial(folder, engines = list(mixer = cliff_engine()))
+  expect_equal(trial$lineup$engines$mixer$about$curve$hold, found$curve$hold)
+  for (hold in c(0.3, 0.5, 0.8)) {
+    request <- take_request(trial$lineup$engines$mixer, "x", read_picture(file.path(folder, "references", "three.png")), hold = hold, seed = 7L)
+    made <- make_picture(trial$lineup$engines$mixer, request)
+    expect_lt(abs(internal("structure_of")(made$bytes, request, "three", new.env()) - hold), 0.15)
+  }
+  # Another curve is another recipe.
+  expect_false(any(plan_run(trial)$take %in% plan_run(read_trial(small_trial(), engines = list(mixer = cliff_engine())))$take))
+})
+
+test_that("the curve is written beside what a person wrote, and replaced by the next one", {
+  folder <- small_trial(lineup = c("# my lineup", small_lineup[1:2], "# pipelines follow", small_lineup[-(1:2)], "  # the last word"))
+  before <- readLines(file.path(folder, "lineup.yml"))
+  calibrate(folder, rungs = 5)
+  once <- readLines(file.path(folder, "lineup.yml"))
+  expect_equal(once[seq_along(before)], before)
+  expect_match(once, "^calibrations:", all = FALSE)
+  calibrate(folder, rungs = 5)
+  expect_equal(readLines(file.path(folder, "lineup.yml")), once)
+  expect_equal(nrow(check_trial(folder, engines = list(mixer = cliff_engine()))), 0)
+  expect_match(list_engines(read_trial(folder, engines = list(mixer = cliff_engine())))$hold, "calibrated on 20")
+  calibrate(folder, rungs = 5, save = FALSE)
+  expect_equal(list.files(folder, "^lineup"), "lineup.yml")
+  lines <- sub("knob: \\[0", "knob: [200", once)
+  writeLines(lines, file.path(folder, "lineup.yml"))
+  expect_match(check_trial(folder, engines = list(mixer = cliff_engine()))$found, "does not fit its knob", all = FALSE)
+})
+
+test_that("what can't be calibrated is said, and nothing is changed", {
+  folder <- small_trial()
+  level <- engine(list(name = "level", checkpoints = list(a = list()), hold = c(at_0 = 0, at_1 = 1)), function(request) take_result(request$reference))
+  expect_error(calibrate(folder, engines = list(mixer = level), rungs = 5), "hardly changes structure", class = "sprenn_error_calibration")
+  poor <- engine(list(name = "poor", checkpoints = list(a = list()), hold = c(at_0 = 0, at_1 = 1)), function(request) engine_failure("out_of_credit", "no money"))
+  expect_error(calibrate(folder, engines = list(mixer = poor), rungs = 5), "no money", class = "sprenn_error_calibration")
+  knobless <- engine(list(name = "x", checkpoints = list(a = list())), identity)
+  lineup <- sub(", hold: [0-9.]+", "", small_lineup)[1:4]
+  expect_error(calibrate(small_trial(lineup = lineup), engines = list(mixer = knobless)), "no knob", class = "sprenn_error_calibration")
+  expect_error(calibrate(folder, cases = "four"), "four", class = "sprenn_error_calibration")
+  expect_equal(readLines(file.path(folder, "lineup.yml")), small_lineup)
+})

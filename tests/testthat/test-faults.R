@@ -1,0 +1,189 @@
+# Every fault with every kind of engine: how it is told, that passing ones are
+# overcome, that no take is lost and none is paid twice.
+
+# What each fault must end as, at one call and without another try.
+promised <- c(
+  error = "engine_error", hang = "timed_out", truncated = "bad_answer", page = "bad_answer", bomb = "bad_answer", wrong_size = "bad_answer",
+  one_colour = "bad_answer", busy = "busy", busy_until = "busy", no_credit = "out_of_credit", refused = "refused"
+)
+# Behind a wire R's own errors are a server's or a program's.
+behind_wire <- replace(promised, "error", "bad_answer")
+
+test_that("faults come at the calls that were asked for, and at the same ones again", {
+  faults <- function(spec, seed = 1) vapply(1:60, internal("read_faults")(spec, seed), "")
+  expect_equal(which(faults("busy@3 page@7") != ""), c(3, 7))
+  drawn <- faults("truncated:0.3")
+  expect_identical(drawn, faults("truncated:0.3"))
+  expect_false(identical(drawn, faults("truncated:0.3", 2)))
+  expect_true(abs(mean(drawn == "truncated") - 0.3) < 0.2)
+  expect_true(all(faults("busy") == "busy"))
+  expect_error(faults("bussy@3"), "no such fault: bussy@3")
+})
+
+test_that("fault by fault, an R function's failures are classed as promised", {
+  for (fault in names(promised)) {
+    engine <- internal("with_faults")(standin_yarrow(), paste0(fault, "@1"))
+    engine$seconds <- 1
+    end <- ending(engine)
+    expect_equal(end$kind, promised[[fault]], info = fault)
+    expect_equal(ending(engine)$kind, "made", info = fault)
+    if (fault == "busy_until") expect_equal(end$retry_after, 1)
+  }
+})
+
+test_that("fault by fault, a server's failures are classed as promised, over both protocols", {
+  skip_on_cran()
+  order <- names(behind_wire)
+  # A hung server answers nobody else, so it hangs last.
+  order <- c(setdiff(order, "hang"), "hang")
+  # An order that failed is drawn anew when it is looked at; each kind of call counts once.
+  faults <- paste0(order, "@", seq_along(order), collapse = " ")
+  running <- start_standins(c("quince", "sorrel"), faults = c(quince = faults, sorrel = faults))
+  withr::defer(stop_standins(running))
+  engines <- list(
+    http = built("quince", kind = "http", address = running$addresses[["quince"]], seconds = 2, folder = withr::local_tempdir()),
+    inference = sorrel_at(running$addresses[["sorrel"]], seconds = 2)
+  )
+  for (kind in names(engines)) {
+    ends <- lapply(order, function(fault) ending(engines[[kind]]))
+    expect_equal(vapply(ends, `[[`, "", "kind"), unname(behind_wire[order]), info = kind)
+    expect_equal(ends[[match("busy_until", order)]]$retry_after, 1)
+    expect_true(all(nchar(vapply(ends, `[[`, "", "said")) < 300))
+  }
+})
+
+test_that("a wire that breaks is told from a server that fails", {
+  skip_on_cran()
+  faults <- c("reset", "huge", "circle", "elsewhere", "garbled", "stall")
+  spec <- paste0(faults, "@", seq_along(faults), collapse = " ")
+  running <- start_standins(c("quince", "sorrel"), faults = c(quince = spec, sorrel = spec))
+  withr::defer(stop_standins(running))
+  ends_of <- function(engine) lapply(faults, function(fault) ending(engine))
+  kinds <- function(ends) vapply(ends, `[[`, "", "kind")
+  http <- ends_of(built("quince", kind = "http", address = running$addresses[["quince"]], seconds = 2, folder = withr::local_tempdir()))
+  expect_equal(kinds(http)[c(1, 2, 4)], c("unreachable", "bad_answer", "bad_answer"))
+  expect_match(http[[1]]$said, "broke off in the middle")
+  expect_match(http[[2]]$said, "cut off")
+  expect_match(http[[4]]$said, "sends on to http://127.0.0.2:9/, which is not followed")
+  expect_true(all(kinds(http) %in% c("unreachable", "bad_answer", "timed_out", "made")))
+  inference <- ends_of(sorrel_at(running$addresses[["sorrel"]], seconds = 2))
+  expect_equal(kinds(inference)[1:4], c("unreachable", "bad_answer", "bad_answer", "bad_answer"))
+  expect_equal(kinds(inference)[6], "timed_out")
+})
+
+test_that("fault by fault, a program's failures are classed as promised, and a hung one is ended with its children", {
+  skip_on_cran()
+  faults <- names(behind_wire)
+  folder <- withr::local_tempdir()
+  engine <- teasel_in(folder, paste0(faults, "@", seq_along(faults), collapse = " "), seconds = 4)
+  for (fault in faults) {
+    end <- ending(engine)
+    expect_equal(end$kind, behind_wire[[fault]], info = fault)
+    if (fault == "busy_until") expect_equal(end$retry_after, 1)
+    if (fault %in% c("refused", "no_credit")) expect_match(end$said, "It said:")
+  }
+  expect_equal(ending(engine)$kind, "made")
+})
+
+# How a run over servers with faults ends, and what their ledger says.
+run_over <- function(faults, ..., standin = "quince", env = parent.frame()) {
+  running <- start_standins(standin, faults = stats::setNames(faults, standin), seed = 3, ...)
+  withr::defer(stop_standins(running), envir = env)
+  line <- if (standin == "sorrel") {
+    paste0("  e: {kind: inference, address: \"", running$addresses, "\", model: sorrel, seconds: 3, tensors: {prompt: PROMPT, reference: IMAGE, hold: KEEP, seed: SEED, picture: IMAGE_OUT}, about: {checkpoints: {dock: {multiple_of: 16}}, hold: {at_0: -1, at_1: 1}}}")
+  } else {
+    paste0("  e: {kind: http, address: \"", running$addresses, "\", seconds: 3}")
+  }
+  folder <- small_trial(lineup = c("engines:", line, "pipelines:", "  - {id: firm, engine: e, hold: 0.9}"), env = env)
+  list(folder = folder, running = running)
+}
+
+test_that("what passes by itself is tried again: no take is lost and none is paid twice", {
+  skip_on_cran()
+  for (faults in c("busy@2 busy_until@4 error@3", "forget@2 forget@4 error@5", "reset@1 reset@4 garbled@6", "truncated@2 page@4 duplicate@5 wrong_size@6")) {
+    run <- run_over(faults)
+    takes <- run_trial(run$folder)
+    expect_equal(takes$state, rep("made", 6), info = faults)
+    # The server's own ledger: as many payments as takes.
+    expect_equal(sum(takes$cost), 6 * 0.002)
+    ledger <- unlist(jsonlite::read_json(run$running$ledgers[["quince"]]))
+    expect_equal(length(ledger), 6, info = faults)
+    stop_standins(run$running)
+  }
+  run <- run_over("busy_until@2 error@3 reset@5 truncated@6", standin = "sorrel")
+  expect_equal(run_trial(run$folder)$state, rep("made", 6))
+})
+
+test_that("spent credit parks one engine, keeps what was made, and goes on when there is more", {
+  skip_on_cran()
+  run <- run_over("", credit = 0.0085)
+  takes <- run_trial(run$folder)
+  expect_equal(sum(takes$state == "made"), 4)
+  expect_equal(sum(takes$state == "failed"), 1)
+  expect_equal(takes$failure[takes$state == "failed"], "out_of_credit")
+  expect_equal(sum(takes$state == "planned"), 1)
+  stop_standins(run$running)
+  more <- start_standins("quince")
+  withr::defer(stop_standins(more))
+  lines <- readLines(file.path(run$folder, "lineup.yml"))
+  writeLines(sub("http://[0-9.:]+", more$addresses, lines), file.path(run$folder, "lineup.yml"))
+  again <- run_trial(run$folder, retry = TRUE)
+  expect_equal(again$state, rep("made", 6))
+  expect_equal(again$sha256[takes$state == "made"], takes$sha256[takes$state == "made"])
+})
+
+test_that("a server that was killed and started anew is paid once for what was ordered before", {
+  skip_on_cran()
+  port <- httpuv::randomPort()
+  ledger <- withr::local_tempfile(fileext = ".json")
+  start <- function() {
+    process <- internal("start_apart")("serve_standin", list(name = "bracken", port = port, ledger = ledger))
+    internal("wait_for_server")(process, port)
+    process
+  }
+  process <- start()
+  withr::defer(process$kill_tree())
+  bracken <- built("bracken", kind = "http", address = paste0("http://127.0.0.1:", port), folder = withr::local_tempdir())
+  request <- take_request(bracken, "a hill", scene(1, 384, 256))
+  ordered <- internal("fetch")("POST", paste0("http://127.0.0.1:", port, "/takes"), c("Idempotency-Key" = request$key), form = internal("request_parts")(request))
+  expect_equal(ordered$status, 202)
+  process$kill_tree()
+  expect_equal(ending(bracken, request)$kind, "unreachable")
+  process <- start()
+  first <- make_picture(bracken, request)
+  process$kill_tree()
+  process <- start()
+  expect_identical(make_picture(bracken, request)$bytes, first$bytes)
+  expect_equal(unlist(jsonlite::read_json(ledger)), stats::setNames(0.02, request$key))
+})
+
+test_that("where nothing promises that a key is paid once, every try counts", {
+  tries <- 0
+  unsure <- engine(list(name = "x", checkpoints = list(a = list())), function(request) {
+    tries <<- tries + 1
+    take_result(if (tries < 3) raw() else scene(1, 64, 64), cost = 0.3)
+  })
+  expect_equal(internal("make_patiently")(unsure, small_request(unsure))$cost, 0.9)
+})
+
+test_that("another run of the same takes asks under other keys, and the same run under the same", {
+  keys <- list()
+  noting <- mixing_engine(broken = function(request) {
+    keys[[length(keys) + 1]] <<- request$key
+    if (length(keys) <= 6) engine_failure("out_of_credit", "none")
+  })
+  folder <- small_trial()
+  trial <- read_trial(folder, engines = list(mixer = noting))
+  run_trial(trial, "a")
+  first <- keys[[1]]
+  keys <- as.list(seq_len(6))
+  run_trial(trial, "a", retry = TRUE)
+  expect_true(first %in% keys)
+  again <- unlist(keys[-(1:6)])
+  run_trial(trial, "b")
+  expect_length(intersect(unlist(keys[-(1:18)]), again), 0)
+  withr::local_seed(4)
+  drawn <- .Random.seed
+  take_request(noting, "x", scene(), size = c(64, 64))
+  expect_identical(.Random.seed, drawn)
+})
