@@ -23,7 +23,8 @@ test_that("faults come at the calls that were asked for, and at the same ones ag
 test_that("fault by fault, an R function's failures are classed as promised", {
   for (fault in names(promised)) {
     engine <- internal("with_faults")(standin_yarrow(), paste0(fault, "@1"))
-    engine$seconds <- 1
+    # Only what hangs waits that long.
+    engine$seconds <- if (fault == "hang") 1 else 60
     end <- ending(engine)
     expect_equal(end$kind, promised[[fault]], info = fault)
     expect_equal(ending(engine)$kind, "made", info = fault)
@@ -40,12 +41,14 @@ test_that("fault by fault, a server's failures are classed as promised, over bot
   faults <- paste0(order, "@", seq_along(order), collapse = " ")
   running <- start_standins(c("quince", "sorrel"), faults = c(quince = faults, sorrel = faults))
   withr::defer(stop_standins(running))
+  folder <- withr::local_tempdir()
+  patience <- function(fault) if (fault %in% c("hang", "stall")) 2 else 60
   engines <- list(
-    http = built("quince", kind = "http", address = running$addresses[["quince"]], seconds = 2, folder = withr::local_tempdir()),
-    inference = sorrel_at(running$addresses[["sorrel"]], seconds = 2)
+    http = function(seconds) built("quince", kind = "http", address = running$addresses[["quince"]], seconds = seconds, folder = folder),
+    inference = function(seconds) sorrel_at(running$addresses[["sorrel"]], seconds = seconds)
   )
   for (kind in names(engines)) {
-    ends <- lapply(order, function(fault) ending(engines[[kind]]))
+    ends <- lapply(order, function(fault) ending(engines[[kind]](patience(fault))))
     expect_equal(vapply(ends, `[[`, "", "kind"), unname(behind_wire[order]), info = kind)
     expect_equal(ends[[match("busy_until", order)]]$retry_after, 1)
     expect_true(all(nchar(vapply(ends, `[[`, "", "said")) < 300))
@@ -58,15 +61,16 @@ test_that("a wire that breaks is told from a server that fails", {
   spec <- paste0(faults, "@", seq_along(faults), collapse = " ")
   running <- start_standins(c("quince", "sorrel"), faults = c(quince = spec, sorrel = spec))
   withr::defer(stop_standins(running))
-  ends_of <- function(engine) lapply(faults, function(fault) ending(engine))
+  folder <- withr::local_tempdir()
+  ends_of <- function(engine_with) lapply(faults, function(fault) ending(engine_with(if (fault == "stall") 2 else 60)))
   kinds <- function(ends) vapply(ends, `[[`, "", "kind")
-  http <- ends_of(built("quince", kind = "http", address = running$addresses[["quince"]], seconds = 2, folder = withr::local_tempdir()))
+  http <- ends_of(function(seconds) built("quince", kind = "http", address = running$addresses[["quince"]], seconds = seconds, folder = folder))
   expect_equal(kinds(http)[c(1, 2, 4)], c("unreachable", "bad_answer", "bad_answer"))
   expect_match(http[[1]]$said, "broke off in the middle")
   expect_match(http[[2]]$said, "cut off")
   expect_match(http[[4]]$said, "sends on to http://127.0.0.2:9/, which is not followed")
   expect_true(all(kinds(http) %in% c("unreachable", "bad_answer", "timed_out", "made")))
-  inference <- ends_of(sorrel_at(running$addresses[["sorrel"]], seconds = 2))
+  inference <- ends_of(function(seconds) sorrel_at(running$addresses[["sorrel"]], seconds = seconds))
   expect_equal(kinds(inference)[1:4], c("unreachable", "bad_answer", "bad_answer", "bad_answer"))
   expect_equal(kinds(inference)[6], "timed_out")
 })
@@ -75,8 +79,9 @@ test_that("fault by fault, a program's failures are classed as promised, and a h
   skip_on_cran()
   faults <- names(behind_wire)
   folder <- withr::local_tempdir()
-  engine <- teasel_in(folder, paste0(faults, "@", seq_along(faults), collapse = " "), seconds = 4)
+  spec <- paste0(faults, "@", seq_along(faults), collapse = " ")
   for (fault in faults) {
+    engine <- teasel_in(folder, spec, seconds = if (fault == "hang") 4 else 60)
     end <- ending(engine)
     expect_equal(end$kind, behind_wire[[fault]], info = fault)
     if (fault == "busy_until") expect_equal(end$retry_after, 1)
@@ -90,9 +95,9 @@ run_over <- function(faults, ..., standin = "quince", env = parent.frame()) {
   running <- start_standins(standin, faults = stats::setNames(faults, standin), seed = 3, ...)
   withr::defer(stop_standins(running), envir = env)
   line <- if (standin == "sorrel") {
-    paste0("  e: {kind: inference, address: \"", running$addresses, "\", model: sorrel, seconds: 3, tensors: {prompt: PROMPT, reference: IMAGE, hold: KEEP, seed: SEED, picture: IMAGE_OUT}, about: {checkpoints: {dock: {multiple_of: 16}}, hold: {at_0: -1, at_1: 1}}}")
+    paste0("  e: {kind: inference, address: \"", running$addresses, "\", model: sorrel, seconds: 60, tensors: {prompt: PROMPT, reference: IMAGE, hold: KEEP, seed: SEED, picture: IMAGE_OUT}, about: {checkpoints: {dock: {multiple_of: 16}}, hold: {at_0: -1, at_1: 1}}}")
   } else {
-    paste0("  e: {kind: http, address: \"", running$addresses, "\", seconds: 3}")
+    paste0("  e: {kind: http, address: \"", running$addresses, "\", seconds: 60}")
   }
   folder <- small_trial(lineup = c("engines:", line, "pipelines:", "  - {id: firm, engine: e, hold: 0.9}"), env = env)
   list(folder = folder, running = running)
