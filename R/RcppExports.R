@@ -109,3 +109,7 @@ core_bootstrap <- function(scores, owner, n_cases, draws, seed) {
     .Call(`_sprenn_core_bootstrap`, scores, owner, n_cases, draws, seed)
 }
 
+sync_file <- function(path) {
+    .Call(`_sprenn_sync_file`, path)
+}
+

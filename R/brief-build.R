@@ -35,7 +35,7 @@ build_brief <- function(brief) {
     unname(Map(build_purpose, brief$purposes, names(brief$purposes)))
   }
   list(
-    brief = brief$brief, purposes = purposes, confidence = brief$confidence %||% 0.9,
+    brief = brief$brief, purposes = purposes, limits = brief$limits, confidence = brief$confidence %||% 0.9,
     draws = as.integer(brief$draws %||% 2000), seed = as.integer(brief$seed %||% 1)
   )
 }

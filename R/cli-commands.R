@@ -4,6 +4,9 @@
 cli_commands <- function() {
   run <- option("run", "character", "main", "the run's name [%default]", "NAME")
   job <- option("job", "character", NULL, "the job to choose for, where the brief has several purposes", "JOB")
+  within <- option("within", "character", NULL, "make the most telling part that so much money (2.50) or time (30min) buys", "AMOUNT")
+  workers <- option("workers", "character", NULL, "how many processes to start beside this one [one a core], or a file that names machines", "N")
+  wait <- option("wait", "logical", FALSE, "wait for another process that is at work on the run")
   commands <- list(
     demo = new_command(
       "Make the demo trial and do everything on it.", "[FOLDER]",
@@ -46,14 +49,21 @@ cli_commands <- function() {
         option("width", "integer", 1600L, "the sheets' width in pixels [%default]", "PIXELS")
       ), cli_prepare
     ),
-    plan = new_command("Show what a run would make and what that costs.", "TRIAL", run = cli_plan),
+    plan = new_command(
+      "Show what a run would make and what that costs.", "TRIAL",
+      list(within, option("json", "logical", FALSE, "as JSON, with every take")), cli_plan
+    ),
     run = new_command(
-      "Make the takes; goes on where it stopped.", "TRIAL",
-      list(run, option("retry", "logical", FALSE, "try failed takes again")), cli_run
+      "Make the takes and measure them; goes on where it stopped.", "TRIAL",
+      list(
+        run, within, option("retry", "logical", FALSE, "try failed takes again"), option("yes", "logical", FALSE, "go on over a limit of the brief"),
+        option("no-score", "logical", FALSE, "make only, measure later"), workers, wait
+      ), cli_run,
+      note = "Ctrl-C lets finish what is in flight and stops; a second one stops now.\nThe same command goes on from there."
     ),
     score = new_command(
       "Measure the takes that were made.", "TRIAL",
-      list(run, option("again", "logical", FALSE, "measure all of them anew")), cli_score
+      list(run, option("again", "logical", FALSE, "measure all of them anew"), workers, wait), cli_score
     ),
     choose = new_command("Say which pipeline to use, and how sure that is.", "TRIAL", list(run, job), cli_choose),
     sheet = new_command(
@@ -158,30 +168,61 @@ cli_prepare <- function(given) {
 
 cli_plan <- function(given) {
   trial <- read_shown(given$places)
-  plan <- plan_run(trial)
+  plan <- plan_run(trial, given$within)
+  if (given$json) {
+    cat(plan_json(trial, plan), "\n", sep = "")
+    return(0L)
+  }
   each <- summary(plan)
   cat(format(trial), "", sep = "\n")
   time <- function(minutes) ifelse(is.na(minutes), "-", ifelse(minutes < 1, paste(ceiling(60 * minutes), "s"), paste(ceiling(minutes), "min")))
+  hold <- all_steps(trial$lineup)
+  hold <- two(hold$hold[match(each$pipeline, hold$pipeline)])
   columns <- list(
     pipeline = c(each$pipeline, "all"), engine = c(each$engine, ""),
-    hold = c(two(trial$lineup$pipelines$hold), ""), takes = c(each$takes, sum(each$takes)),
-    cost = formatC(c(each$cost, sum(each$cost)), format = "f", digits = 2), time = time(c(each$minutes, sum(each$minutes)))
+    hold = c(ifelse(hold == "NA", "", hold), ""), takes = c(each$takes, sum(each$takes)),
+    cost = formatC(c(each$cost, sum(each$cost)), format = "f", digits = 2), time = c(time(each$minutes), time(sum(each$minutes)))
   )
   cat(text_table(lapply(columns, as.character)), sep = "\n")
-  pixels <- mean(vapply(trial$suite$cases, function(case) prod(as.numeric(case_frame(case, trial$suite))), 0))
-  cat("\nDisk: about", ceiling(nrow(plan) * pixels * 1.8 / 1e6), "MB. Times and prices are the engines' own.\n")
+  seconds <- plan_seconds(plan, trial$lineup)
+  cat(
+    "\nIn all: ", count_words(nrow(plan), "take"), ", cost ", formatC(sum(plan$price), format = "f", digits = 2), ", ", if (is.na(seconds)) "time unknown" else paste("about", show_seconds(seconds)),
+    " with all engines at work, about ", ceiling(plan_bytes(trial, plan) / 1e6), " MB of disk.\nTimes and prices are the engines' own, unless lineup.yml says otherwise.\n", sep = ""
+  )
+  if (attr(plan, "left_out") > 0) cat("Left out to keep within ", given$within, ": ", count_words(attr(plan, "left_out"), "take"), ".\n", sep = "")
+  for (over in over_limits(trial, plan)) cat(strwrap(paste0("over a limit: ", over, "; `sprenn run` will want --yes."), 100, exdent = 6), sep = "\n")
   for (note in attr(plan, "notes")) cat(strwrap(note, 100, initial = "note: ", exdent = 6), sep = "\n")
-  next_steps(paste("sprenn run", shell_path(given$places)))
+  next_steps(paste("sprenn run", shell_path(given$places), if (!is.null(given$within)) paste("--within", shell_path(given$within))))
   0L
+}
+
+# A plan for other programs: what it comes to, what to know, and every take.
+plan_json <- function(trial, plan) {
+  rows <- function(table) lapply(seq_len(nrow(table)), function(i) Filter(Negate(is.na), as.list(table[i, ])))
+  to_json(list(
+    suite = trial$suite$suite, fingerprint = fingerprint_suite(trial$suite), takes_in_all = nrow(plan), left_out = attr(plan, "left_out"), cost = sum(plan$price),
+    seconds = null_for_na(plan_seconds(plan, trial$lineup)), bytes = plan_bytes(trial, plan), over_limits = as.list(over_limits(trial, plan)), notes = as.list(attr(plan, "notes")),
+    pipelines = rows(summary(plan)), takes = rows(plan)
+  ))
 }
 
 cli_run <- function(given) {
   trial <- read_shown(given$places)
-  takes <- run_trial(trial, given$run, retry = given$retry, progress = progress_bar("making"))
+  takes <- run_trial(
+    trial, given$run, retry = given$retry, within = given$within, yes = given$yes, score = !given[["no-score"]], workers = read_workers(given$workers),
+    wait = if (given$wait) Inf else 0, progress = run_progress()
+  )
   report_takes(takes)
   report_by_hand(attr(takes, "by_hand"))
-  next_steps(paste("sprenn score", shell_path(given$places), run_option(given$run)))
+  parked <- attr(takes, "parked")
+  for (name in names(parked)) cat(strwrap(paste0(name, " was left alone: ", parked[[name]]), 100, exdent = 4), sep = "\n")
+  next_steps(paste(if (given[["no-score"]]) "sprenn score" else "sprenn choose", shell_path(given$places), run_option(given$run)))
   if (all(takes$state == "made")) 0L else 1L
+}
+
+# A number of processes, or a file that names machines.
+read_workers <- function(workers) {
+  if (is.null(workers) || !grepl("^[0-9]+$", workers)) workers else as.integer(workers)
 }
 
 run_option <- function(run) if (run == "main") "" else paste("--run", run)
@@ -216,7 +257,7 @@ report_by_hand <- function(reports) {
 }
 
 cli_score <- function(given) {
-  scores <- score_run(read_shown(given$places), given$run, again = given$again, progress = progress_bar("measuring"))
+  scores <- score_run(read_shown(given$places), given$run, again = given$again, workers = read_workers(given$workers), wait = if (given$wait) Inf else 0, progress = progress_bar("measuring"))
   cat(length(unique(scores$take)), "takes are measured,", nrow(scores), "numbers in all.\n")
   flaws <- scores[scores$axis == "flaws" & scores$level == "serious", ]
   if (nrow(flaws)) {

@@ -8,8 +8,7 @@
 #' @param trial The folder to make. It must not exist, or be empty.
 #' @param cases How many of the demo's cases to take, 1 to 5; all of them if
 #'   `NULL`.
-#' @param progress A function that is given one word and returns a progress
-#'   function for [run_trial()] or [score_run()], or `NULL`.
+#' @param progress As for [run_trial()].
 #' @return The verdict of [choose_pipeline()], invisibly.
 #' @export
 #' @examples
@@ -19,14 +18,12 @@
 #' unlink(folder, recursive = TRUE)
 #' }
 make_demo <- function(trial = "brackwater", cases = NULL, progress = NULL) {
-  bar <- function(what) if (!is.null(progress)) progress(what)
   new_trial(trial, demo = TRUE, cases = cases)
   running <- start_standins(demo_ports())
   on.exit(stop_standins(running))
   serve_demo(trial, running$addresses)
   read <- read_trial(trial)
-  run_trial(read, progress = bar("making"))
-  score_run(read, progress = bar("measuring"))
+  run_trial(read, progress = progress)
   draw_sheet(read)
   write_report(read)
   invisible(choose_pipeline(read))
@@ -63,7 +60,7 @@ cli_demo <- function(given) {
   folder <- if (length(given$places)) given$places else "brackwater"
   if (given$force && file.exists(file.path(folder, "suite.yml"))) unlink(folder, recursive = TRUE)
   cat("The Brackwater trial: a board-game maker looks for a pipeline that repaints its island tiles.\n")
-  verdict <- make_demo(folder, progress = progress_bar)
+  verdict <- make_demo(folder, progress = run_progress())
   cat("", colour_headline(format(verdict), verdict), sep = "\n")
   others <- setdiff(brief_jobs(read_trial(folder)$brief), verdict$brief$job)
   if (length(others)) cat("", "For the other jobs (sprenn choose, sheet and report take --job):", paste0("  ", others, ": ", vapply(others, function(job) headline_words(choose_pipeline(folder, job = job)), "")), sep = "\n")

@@ -87,7 +87,7 @@ write_checklist <- function(engine, takes, request_of) {
     parts <- request_parts(request)
     parts$request <- NULL
     given <- vapply(names(parts), function(name) {
-      file <- file.path("given", paste0(takes$case[i], "-", paste(request$size, collapse = "x"), "-", name, ".png"))
+      file <- file.path("given", paste0(if (is.na(takes$parent[i])) takes$case[i] else paste0(takes$case[i], "-", takes$parent[i]), "-", paste(request$size, collapse = "x"), "-", name, ".png"))
       path <- file.path(engine$folder, file)
       if (!file.exists(path)) writeBin(parts[[name]]$bytes, path)
       file

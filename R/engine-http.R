@@ -23,10 +23,18 @@ http_engine_at <- function(wanted, about, name) {
     if (!is.character(phrases) || length(phrases) == 0) engine_failure("bad_answer", "The caption that came back holds no phrases.")
     phrases
   }
-  engine(
-    about_from_list(about, name), function(request) drive(http_take(request, wanted, wanted$address)),
+  conversing_engine(
+    about_from_list(about, name), function(request) http_take(request, wanted, wanted$address),
     caption = if (isTRUE(about$captions)) caption, kind = "http", secrets = as.character(wanted$key)
   )
+}
+
+# An engine whose work is done elsewhere: one picture is a conversation, so that
+# one process can have many in flight.
+conversing_engine <- function(about, converse, ...) {
+  built <- engine(about, function(request) drive(converse(request)), ...)
+  built$converse <- converse
+  built
 }
 
 # One picture as a conversation: a list of the `call` to make next (after `wait`
@@ -37,7 +45,7 @@ http_take <- function(request, wanted, address) {
   began <- Sys.time()
   forgotten <- 0
   headers <- c(key_headers(wanted), "Idempotency-Key" = request$key)
-  call <- function(method, url, ..., most = 1e6) function() fetch(method, url, headers, ..., seconds = seconds, most = most)
+  call <- function(method, url, ..., most = 1e6) new_call(method, url, headers, ..., seconds = seconds, most = most)
   ask <- function(wait = 0) list(call = call("POST", paste0(address, "/takes"), form = request_parts(request)), wait = wait, then = answered)
   answered <- function(answer) {
     url <- paste0(address, "/takes")
@@ -87,7 +95,7 @@ http_take <- function(request, wanted, address) {
 drive <- function(turn) {
   while (!inherits(turn, "sprenn_take_result")) {
     if (turn$wait > 0) Sys.sleep(turn$wait)
-    turn <- turn$then(turn$call())
+    turn <- turn$then(fetch_call(turn$call))
   }
   turn
 }

@@ -5,29 +5,40 @@
 inference_engine <- function(wanted, name) {
   address <- sub("/$", "", wanted$address)
   seen <- new.env()
-  engine(
+  conversing_engine(
     about_from_list(wanted$about, name, "none"), function(request) infer_take(request, wanted, address, seen),
     kind = "inference", secrets = as.character(wanted$key)
   )
 }
 
+# One picture as a conversation: at first the model is asked what it takes.
 infer_take <- function(request, wanted, address, seen) {
   url <- paste0(address, "/v2/models/", utils::URLencode(wanted$model, reserved = TRUE))
   seconds <- wanted$seconds %||% 120
-  if (is.null(seen$model)) {
-    answer <- fetch("GET", url, key_headers(wanted), seconds = min(30, seconds))
-    if (answer$status != 200) stop_for_inference(answer, url, wanted$refusals)
-    seen$model <- read_json_answer(answer, url)
-  }
   binary <- wanted$binary %||% TRUE
   tensor_of <- function(word) wanted$tensors[[word]] %||% word
-  message <- infer_message(tensors_for(request, seen$model, tensor_of), tensor_of("picture"), request$key, binary)
-  answer <- fetch("POST", paste0(url, "/infer"), c(key_headers(wanted), message$headers), body = message$body, seconds = seconds, most = 1e6 + 40 * prod(request$size))
-  if (answer$status != 200) stop_for_inference(answer, paste0(url, "/infer"), wanted$refusals)
-  result <- read_inference(answer, paste0(url, "/infer"), request, tensor_of("picture"))
-  # The protocol has no word for money.
-  if (is.na(result$cost)) result$cost <- as_number(wanted$about$price)
-  result
+  infer <- function() {
+    message <- infer_message(tensors_for(request, seen$model, tensor_of), tensor_of("picture"), request$key, binary)
+    list(
+      call = new_call("POST", paste0(url, "/infer"), c(key_headers(wanted), message$headers), body = message$body, seconds = seconds, most = 1e6 + 40 * prod(request$size)),
+      wait = 0, then = inferred
+    )
+  }
+  inferred <- function(answer) {
+    if (answer$status != 200) stop_for_inference(answer, paste0(url, "/infer"), wanted$refusals)
+    result <- read_inference(answer, paste0(url, "/infer"), request, tensor_of("picture"))
+    # The protocol has no word for money.
+    if (is.na(result$cost)) result$cost <- as_number(wanted$about$price)
+    result
+  }
+  if (!is.null(seen$model)) {
+    return(infer())
+  }
+  list(call = new_call("GET", url, key_headers(wanted), seconds = min(30, seconds)), wait = 0, then = function(answer) {
+    if (answer$status != 200) stop_for_inference(answer, url, wanted$refusals)
+    seen$model <- read_json_answer(answer, url)
+    infer()
+  })
 }
 
 stop_for_inference <- function(answer, url, refusals) {

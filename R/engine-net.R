@@ -2,12 +2,11 @@
 # asked for is contacted: redirects to another host are not followed, certificates
 # are verified, and an answer may be neither longer nor later than expected.
 
-# One call. Returns `status`, `headers` (names in lower case), `type` and `body`
-# (raw); what went wrong on the way is an engine_failure(). `form` is a list of
-# parts (`bytes` and `type`) for multipart/form-data (RFC 7578), `body` raw bytes.
-fetch <- function(method, url, headers = character(), form = NULL, body = NULL, seconds = 120, most = 1e6, hops = 3) {
+# One call, not made yet. `form` is a list of parts (`bytes` and `type`) for
+# multipart/form-data (RFC 7578), `body` raw bytes.
+new_call <- function(method, url, headers = character(), form = NULL, body = NULL, seconds = 120, most = 1e6, hops = 3) {
   handle <- curl::new_handle(
-    customrequest = method, followlocation = 0L, connecttimeout = as.integer(min(10, ceiling(seconds))), timeout_ms = as.integer(1000 * seconds),
+    url = url, customrequest = method, followlocation = 0L, connecttimeout = as.integer(min(10, ceiling(seconds))), timeout_ms = as.integer(1000 * seconds),
     useragent = paste0("sprenn/", utils::packageVersion("sprenn")), noproxy = "127.0.0.1,localhost,::1", nobody = method == "HEAD",
     # What is counted is what is kept: nothing is unpacked on the way.
     http_content_decoding = 0L
@@ -16,28 +15,59 @@ fetch <- function(method, url, headers = character(), form = NULL, body = NULL, 
   if (!is.null(form)) curl::handle_setform(handle, .list = lapply(form, function(part) curl::form_data(part$bytes, part$type)))
   if (!is.null(body)) curl::handle_setopt(handle, postfields = body, postfieldsize_large = length(body))
   # What is longer than it may be is broken off, whether or not it said so.
-  much <- FALSE
+  came <- new.env()
+  came$much <- FALSE
   curl::handle_setopt(handle, noprogress = FALSE, progressfunction = function(down, up) {
-    much <<- max(down) > most
-    !much
+    came$much <- came$much || max(down) > most
+    !came$much
   })
-  answer <- tryCatch(curl::curl_fetch_memory(url, handle), error = function(e) {
-    if (much) engine_failure("bad_answer", paste0(url, " sent more than ", format_bytes(most), ", and was cut off."))
-    stop_for_transport(url, conditionMessage(e), seconds)
-  })
-  headers_back <- curl::parse_headers_list(answer$headers)
-  names(headers_back) <- tolower(names(headers_back))
-  if (answer$status_code %in% c(301, 302, 303, 307, 308)) {
-    to <- next_address(url, headers_back$location)
-    if (method != "GET" || hops < 1 || is.na(to)) {
-      engine_failure("bad_answer", paste0(url, " sends on to ", headers_back$location %||% "nowhere", if (hops < 1) " again and again", ", which is not followed; if that is right, it belongs in lineup.yml."))
+  structure(list(method = method, url = url, headers = headers, handle = handle, came = came, seconds = seconds, most = most, hops = hops), class = "sprenn_call")
+}
+
+# Makes a call and waits for what it comes to: `status`, `headers` (names in lower
+# case), `type` and `body` (raw). What went wrong on the way is an
+# engine_failure().
+fetch <- function(...) fetch_call(new_call(...))
+
+fetch_call <- function(call) {
+  repeat {
+    response <- tryCatch(curl::curl_fetch_memory(call$url, call$handle), error = function(e) stop_for_lost(call, conditionMessage(e)))
+    call <- read_response(call, response)
+    if (!inherits(call, "sprenn_call")) {
+      return(call)
     }
-    return(fetch(method, to, headers, seconds = seconds, most = most, hops = hops - 1))
+  }
+}
+
+# The same without waiting: `done` is called with the answer or the failure, while
+# the `pool` of curl's is run.
+fetch_later <- function(call, done, pool) {
+  curl::multi_add(call$handle, done = function(response) {
+    got <- tryCatch(read_response(call, response), sprenn_failure = identity)
+    if (inherits(got, "sprenn_call")) fetch_later(got, done, pool) else done(got)
+  }, fail = function(message) done(tryCatch(stop_for_lost(call, message), sprenn_failure = identity)), pool = pool)
+}
+
+# What came back; or the next call, where a server sends on within itself.
+read_response <- function(call, response) {
+  headers <- curl::parse_headers_list(response$headers)
+  names(headers) <- tolower(names(headers))
+  if (response$status_code %in% c(301, 302, 303, 307, 308)) {
+    to <- next_address(call$url, headers$location)
+    if (call$method != "GET" || call$hops < 1 || is.na(to)) {
+      engine_failure("bad_answer", paste0(call$url, " sends on to ", headers$location %||% "nowhere", if (call$hops < 1) " again and again", ", which is not followed; if that is right, it belongs in lineup.yml."))
+    }
+    return(new_call(call$method, to, call$headers, seconds = call$seconds, most = call$most, hops = call$hops - 1))
   }
   list(
-    status = answer$status_code, headers = headers_back, type = tolower(trimws(sub(";.*", "", headers_back$`content-type` %||% ""))),
-    body = answer$content
+    status = response$status_code, headers = headers, type = tolower(trimws(sub(";.*", "", headers$`content-type` %||% ""))),
+    body = response$content
   )
+}
+
+stop_for_lost <- function(call, message) {
+  if (call$came$much) engine_failure("bad_answer", paste0(call$url, " sent more than ", format_bytes(call$most), ", and was cut off."))
+  stop_for_transport(call$url, message, call$seconds)
 }
 
 format_bytes <- function(n) if (n >= 1e6) paste(round(n / 1e6), "MB") else paste(round(n / 1e3), "kB")

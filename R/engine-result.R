@@ -76,26 +76,31 @@ make_picture <- function(engine, request) {
     engine = checkmate::check_class(engine, "sprenn_engine"), request = checkmate::check_class(request, "sprenn_request")
   )
   began <- proc.time()[["elapsed"]]
-  elapsed <- function() proc.time()[["elapsed"]] - began
-  paid <- NA_real_
-  made <- tryCatch(
-    {
-      result <- within_seconds(engine$seconds, engine$make(request))
-      # What was paid counts, whatever became of the picture.
-      if (inherits(result, "sprenn_take_result")) paid <- as_number(result$cost)
-      verify_result(result, request)
-    },
-    sprenn_failure = function(e) e,
-    error = function(e) rlang::error_cnd(c("sprenn_failure_engine_error", "sprenn_failure"), message = conditionMessage(e), kind = "engine_error")
-  )
+  result <- tryCatch(within_seconds(engine$seconds, engine$make(request)), sprenn_failure = identity, error = as_engine_error)
+  made <- judge_result(engine, request, result, proc.time()[["elapsed"]] - began)
+  if (inherits(made, "condition")) stop(made)
+  made
+}
+
+# What an engine gave back, held against what was asked for: the picture as
+# make_picture() returns it, or the failure, with what is known of its cost.
+judge_result <- function(engine, request, result, seconds) {
+  # What was paid counts, whatever became of the picture.
+  paid <- if (inherits(result, "sprenn_take_result")) as_number(result$cost) else NA_real_
+  made <- if (inherits(result, "condition")) result else tryCatch(verify_result(result, request), sprenn_failure = identity, error = as_engine_error)
+  made$seconds <- seconds
   if (inherits(made, "condition")) {
     made$message <- mask_secrets(made$message, engine$secrets)
-    made$seconds <- elapsed()
     made$cost <- paid
-    stop(made)
+  } else {
+    made$says <- mask_said(made$says, engine$secrets)
   }
-  made$says <- mask_said(made$says, engine$secrets)
-  c(made, seconds = elapsed())
+  made
+}
+
+# An error of the engine's own code.
+as_engine_error <- function(e) {
+  rlang::error_cnd(c("sprenn_failure_engine_error", "sprenn_failure"), message = conditionMessage(e), kind = "engine_error", seconds = NA_real_, cost = NA_real_)
 }
 
 within_seconds <- function(seconds, code) {

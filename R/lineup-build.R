@@ -29,13 +29,20 @@ build_engines <- function(read, folder, given) {
 }
 
 build_engine <- function(wanted, name, folder) {
-  switch(wanted$kind,
+  built <- switch(wanted$kind,
     "function" = function_engine(wanted, folder),
     http = http_engine(wanted, name, folder),
     inference = inference_engine(wanted, name),
     command = command_engine(wanted, name, folder),
     folder = folder_engine(wanted, name, folder)
   )
+  if (inherits(built, "sprenn_engine")) {
+    for (word in intersect(c("at_once", "price"), names(wanted))) built$about[[word]] <- wanted[[word]]
+    built$per_minute <- wanted$per_minute
+    # What R code or a program makes can be made in another process too.
+    if (wanted$kind %in% c("function", "command")) built$plan <- engine_plan(wanted, name, folder)
+  }
+  built
 }
 
 # The engine with the curve that was measured of it; a measured one comes before
@@ -67,9 +74,9 @@ function_engine <- function(wanted, folder) {
 
 # All pipelines, sweeps unfolded: a tibble with `pipeline`, `engine`,
 # `checkpoint`, `hold`, `settings` and `add_ons` (list columns), `native_hold`;
-# `jobs` (a list column, all jobs if none was named), `if_missing`, `steps` (a
-# list column of the steps after the first, for chains); and for members of a
-# sweep its `sweep` (the pipeline that is varied), `vary` and `value`, the two
+# `jobs` (a list column, all jobs if none was named), `if_missing`, `follows`
+# (the step that it works on, NA for none) and `stage` (1 for a first step); and for
+# members of a sweep its `sweep` (the pipeline that is varied), `vary` and `value`, the two
 # last NA for grids.
 build_lineup <- function(lineup, engines) {
   base <- lapply(lineup$pipelines, build_pipeline, engines = engines)
@@ -88,12 +95,38 @@ build_lineup <- function(lineup, engines) {
     swept <- c(swept, lapply(combine_values(values), vary_pipeline, from = own))
   }
   swept <- Filter(function(one) !is.null(one), swept)
-  rows <- lapply(c(base, swept), function(one) {
-    for (column in c("settings", "add_ons", "jobs", "steps")) one[[column]] <- list(one[[column]])
-    tibble::as_tibble(c(one, native_hold = to_native_hold(one$hold, engines[[one$engine]]$about)))
+  chains <- lapply(c(base, swept), unfold_chain)
+  as_rows <- function(some) {
+    do.call(rbind, lapply(some, function(one) {
+      for (column in c("settings", "add_ons", "jobs")) one[[column]] <- list(one[[column]])
+      tibble::as_tibble(c(one, native_hold = to_native_hold(one$hold, engines[[one$engine]]$about)))
+    }))
+  }
+  stages <- as_rows(unlist(lapply(chains, function(chain) chain[-length(chain)]), recursive = FALSE))
+  pipelines <- as_rows(lapply(chains, function(chain) chain[[length(chain)]]))
+  sample <- lineup$control_sample
+  list(
+    engines = engines[unique(c(pipelines$engine, stages$engine))], pipelines = pipelines, stages = stages, controls = unlist(lineup$controls),
+    control_sample = list(cases = sample$cases %||% 3, seeds = sample$seeds %||% 1)
+  )
+}
+
+# A chain as steps that follow each other: the last one is the pipeline, those
+# before it are named after it.
+unfold_chain <- function(one) {
+  steps <- one$steps
+  one$steps <- NULL
+  count <- length(steps) + 1
+  if (count == 1) {
+    return(list(c(one, list(follows = NA_character_, stage = 1L))))
+  }
+  names <- c(paste0(one$pipeline, ":", seq_len(count - 1)), one$pipeline)
+  lapply(seq_len(count), function(k) {
+    part <- one
+    if (k > 1) part[names(steps[[k - 1]])] <- steps[[k - 1]]
+    part$pipeline <- names[k]
+    c(part, list(follows = if (k > 1) names[k - 1] else NA_character_, stage = k))
   })
-  used <- unique(unlist(lapply(base, function(one) c(one$engine, vapply(one$steps, `[[`, "", "engine")))))
-  list(engines = engines[used], pipelines = do.call(rbind, rows), controls = unlist(lineup$controls))
 }
 
 build_pipeline <- function(pipeline, engines) {
@@ -149,7 +182,9 @@ sort_by_name <- function(values) if (length(values) == 0) list() else values[ord
 
 # Pairs of pipelines that ask the same engine for the same: what an engine calls
 # itself counts, not the name that the lineup gives it.
-same_recipes <- function(pipelines, engines) {
-  keys <- vapply(seq_len(nrow(pipelines)), function(i) recipe_hash(pipelines[i, ], engines), "")
+same_recipes <- function(lineup) {
+  steps <- all_steps(lineup)
+  pipelines <- lineup$pipelines
+  keys <- step_recipes(steps, lineup$engines)[match(pipelines$pipeline, steps$pipeline)]
   lapply(which(duplicated(keys)), function(i) pipelines$pipeline[c(match(keys[i], keys), i)])
 }

@@ -21,7 +21,7 @@ lineup_problems <- function(read, engines) {
   if (nrow(problems) + nrow(read$problems) > 0 || is.null(lineup) || !all(names(lineup$engines) %in% names(engines))) {
     return(problems)
   }
-  same <- same_recipes(build_lineup(lineup, engines)$pipelines, engines)
+  same <- same_recipes(build_lineup(lineup, engines))
   bind_problems(lapply(same, function(pair) {
     new_problem("lineup.yml", "pipelines", paste(pair, collapse = " and "), "pipelines that differ in something: these two are one and the same")
   }))
@@ -129,17 +129,18 @@ inputs_of <- function(case) {
 # nothing can't be left out, nor several references, since then another thing
 # would be asked.
 fit_problems <- function(trial) {
-  pipelines <- trial$lineup$pipelines
+  steps <- all_steps(trial$lineup)
   cases <- trial$suite$cases
-  base <- which(is.na(pipelines$sweep) | pipelines$sweep == pipelines$pipeline)
-  bind_problems(lapply(base, function(i) {
-    about <- trial$lineup$engines[[pipelines$engine[i]]]$about
-    mine <- Filter(function(case) case$job %in% pipelines$jobs[[i]], cases)
-    lacking <- lapply(mine, function(case) setdiff(inputs_of(case), about$takes))
-    if (pipelines$if_missing[i] == "drop") lacking <- lapply(lacking, intersect, c("text_alone", "references"))
-    place <- paste0("pipelines[", i, "]")
+  written <- trial$lineup$pipelines$pipeline[is.na(trial$lineup$pipelines$sweep) | trial$lineup$pipelines$sweep == trial$lineup$pipelines$pipeline]
+  owner <- sub(":[0-9]+$", "", steps$pipeline)
+  bind_problems(lapply(which(owner %in% written), function(i) {
+    about <- trial$lineup$engines[[steps$engine[i]]]$about
+    mine <- Filter(function(case) case$job %in% steps$jobs[[i]], cases)
+    lacking <- lapply(mine, function(case) setdiff(step_inputs(case, steps$stage[i]), about$takes))
+    if (steps$if_missing[i] == "drop") lacking <- lapply(lacking, intersect, c("text_alone", "references"))
+    place <- paste0("pipelines[", match(owner[i], written), "]")
     if (length(mine) == 0) {
-      return(new_problem("lineup.yml", paste0(place, ".jobs"), "no case of these jobs", paste("jobs that the suite has:", paste(unique(vapply(cases, `[[`, "", "job")), collapse = ", "))))
+      return(if (is.na(steps$follows[i])) new_problem("lineup.yml", paste0(place, ".jobs"), "no case of these jobs", paste("jobs that the suite has:", paste(unique(vapply(cases, `[[`, "", "job")), collapse = ", "))))
     }
     bind_problems(lapply(unique(unlist(lacking)), function(input) {
       ids <- vapply(mine, `[[`, "", "id")[vapply(lacking, function(inputs) input %in% inputs, NA)]
@@ -150,3 +151,6 @@ fit_problems <- function(trial) {
     }))
   }))
 }
+
+# A later step works on one picture, the one before it made.
+step_inputs <- function(case, stage) if (stage == 1) inputs_of(case) else setdiff(inputs_of(case), c("references", "text_alone"))

@@ -75,7 +75,7 @@ calibration_pipeline <- function(trial, engine, checkpoint, settings) {
   about <- trial$lineup$engines[[engine]]$about
   pipeline <- tibble::tibble(
     pipeline = "calibration", engine = engine, checkpoint = checkpoint %||% if (nrow(own)) own$checkpoint[1] else names(about$checkpoints)[1],
-    hold = NA_real_, settings = list(settings %||% if (nrow(own)) own$settings[[1]] else list()), add_ons = list(list())
+    hold = NA_real_, settings = list(settings %||% if (nrow(own)) own$settings[[1]] else list()), add_ons = list(list()), stage = 1L
   )
   check_arguments(checkpoint = checkmate::check_choice(pipeline$checkpoint, names(about$checkpoints)))
   pipeline
@@ -85,7 +85,7 @@ calibration_pipeline <- function(trial, engine, checkpoint, settings) {
 # `structure` and `cost`. What fails leaves a gap.
 climb_ladder <- function(trial, engine, pipeline, cases, seeds, rungs, progress) {
   hold <- engine$about$hold
-  inputs <- new.env()
+  inputs <- new_shelf()
   began <- Sys.time()
   total <- rungs * length(cases) * length(seeds)
   ladder <- NULL
@@ -95,7 +95,7 @@ climb_ladder <- function(trial, engine, pipeline, cases, seeds, rungs, progress)
     at <- next_rungs[1]
     for (case in cases) {
       for (seed in seeds) {
-        take <- tibble::tibble(take = fresh_key(), pipeline = "calibration", case = case$id, seed = seed, attempt = 1L)
+        take <- tibble::tibble(take = fresh_key(), pipeline = "calibration", case = case$id, seed = seed, attempt = 1L, control = NA_character_, parent = NA_character_)
         request <- request_for(trial, pipeline, engine, take, inputs)
         request$native_hold <- to_knob(at, hold)
         made <- tryCatch(make_patiently(engine, request), sprenn_failure = identity)

@@ -38,8 +38,8 @@ choose_pipeline <- function(trial, run = "main", job = NULL) {
   on.exit(close_store(store))
   scores <- read_scores(store)
   pipelines <- read_pipelines(store)
-  takes <- read_takes(store)
-  takes <- takes[takes$pipeline %in% trial$lineup$pipelines$pipeline, ]
+  takes <- count_whole_chains(count_calm_calls(read_takes(store)))
+  takes <- takes[is.na(takes$control) & takes$pipeline %in% trial$lineup$pipelines$pipeline, ]
   jobs <- vapply(trial$suite$cases, `[[`, "", "job")
   ids <- vapply(trial$suite$cases, `[[`, "", "id")
   if (!is.na(brief$job)) takes <- takes[takes$case %in% ids[jobs == brief$job], ]
@@ -59,6 +59,37 @@ choose_pipeline <- function(trial, run = "main", job = NULL) {
   verdict$run <- run
   verdict$folder <- trial$folder
   structure(verdict, class = "sprenn_verdict")
+}
+
+# A take costs what all steps that led to it cost, and where one of those failed it
+# has failed too.
+count_whole_chains <- function(takes) {
+  parent <- match(takes$parent, takes$take)
+  repeat {
+    before <- takes[parent, ]
+    broken <- !is.na(parent) & takes$state == "planned" & before$state %in% c("failed", "refused")
+    if (!any(broken)) break
+    takes$state[broken] <- before$state[broken]
+    takes$failure[broken] <- before$failure[broken]
+    takes$message[broken] <- paste("An earlier step:", before$message[broken])
+  }
+  own <- takes[c("cost", "seconds")]
+  at <- parent
+  while (any(!is.na(at))) {
+    for (what in names(own)) takes[[what]] <- ifelse(is.na(at), takes[[what]], rowSums(cbind(takes[[what]], own[[what]][at]), na.rm = TRUE))
+    at <- parent[at]
+  }
+  takes
+}
+
+# The first call of an engine may have had to load its checkpoint: it counts as long
+# as the others of its pipeline.
+count_calm_calls <- function(takes) {
+  calm <- takes$state == "made" & takes$first_call == 0
+  usual <- tapply(takes$seconds[calm], takes$pipeline[calm], stats::median)
+  usual <- as.numeric(usual[takes$pipeline])
+  takes$seconds <- ifelse(takes$first_call == 1 & !is.na(usual), usual, takes$seconds)
+  takes
 }
 
 # Pipelines are compared on the cases that all of them met; where they were tried

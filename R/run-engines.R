@@ -82,12 +82,12 @@ try_engines <- function(trial, case = NULL, engines = NULL) {
     engines = checkmate::check_subset(engines, names(all))
   )
   case <- case %||% c(with_reference, ids)[1]
-  inputs <- new.env()
+  inputs <- new_shelf()
   rows <- lapply(engines %||% names(all), function(name) {
     engine <- all[[name]]
     pipeline <- calibration_pipeline(trial, name, NULL, NULL)
     if (!is.null(engine$about$hold)) pipeline$hold <- 0.6
-    take <- tibble::tibble(take = fresh_key(), pipeline = "trial picture", case = case, seed = trial$suite$seeds[1], attempt = 1L)
+    take <- tibble::tibble(take = fresh_key(), pipeline = "trial picture", case = case, seed = trial$suite$seeds[1], attempt = 1L, control = NA_character_, parent = NA_character_)
     made <- tryCatch(make_picture(engine, request_for(trial, pipeline, engine, take, inputs)), sprenn_failure = identity)
     failed <- inherits(made, "condition")
     tibble::tibble(

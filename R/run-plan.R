@@ -1,61 +1,85 @@
 #' Plan a run: every take that a suite and a lineup ask for
 #'
-#' Unfolds cases, seeds and pipelines into takes, in the order in which they are
-#' made: breadth first over pipelines, so that a run that is stopped early can
-#' still compare. Nothing is made and nothing written.
+#' Unfolds cases, seeds, pipelines, the steps of chains and the controls into
+#' takes, in the order in which they are made: breadth first over pipelines, the
+#' first seed of all cases before the second, controls last, so that a run that
+#' is stopped early can still compare. What several chains begin with alike is
+#' planned once. Nothing is made and nothing written.
 #'
 #' @param trial A trial's folder, or what [read_trial()] returned.
+#' @param within What the run may use: money as a number, or time as a text such
+#'   as `"90 s"`, `"30 min"` or `"2 h"`. The plan is then the largest part that
+#'   tells most within that: whole comparisons (one case and seed on every
+#'   pipeline), new cases before more seeds. `NULL` plans everything.
 #' @return A tibble of class `sprenn_plan` with one row a take: `take` (an id
 #'   made from all that determines the picture), `pipeline`, `case`, `seed`,
-#'   `engine`, `price` and `seconds` (as the engine states them).
+#'   `engine`, `control` (which one, or `NA`), `parent` (the take that it works
+#'   on, in a chain, or `NA`), `stage` (1 for the first step), `price` and
+#'   `seconds` (as the engine or the lineup states them). Its attributes: `notes`,
+#'   what to know before anything is made, and `left_out`, how many takes `within`
+#'   left out.
+#' @section Errors: `sprenn_error_argument` where `within` is no money or time, or
+#'   not one whole comparison fits.
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "plan-example")
 #' new_trial(folder, demo = TRUE, cases = 1)
 #' plan_run(folder)
 #' unlink(folder, recursive = TRUE)
-plan_run <- function(trial) {
+plan_run <- function(trial, within = NULL) {
+  budget <- read_within(within)
   trial <- as_trial(trial)
-  refuse_unbuilt(trial$lineup)
-  inputs <- vapply(trial$suite$cases, case_inputs_hash, "", suite = trial$suite)
-  pipelines <- trial$lineup$pipelines
-  grid <- expand.grid(
-    pipeline = seq_len(nrow(pipelines)), case = seq_along(trial$suite$cases),
-    seed = seq_along(trial$suite$seeds)
+  cases <- trial$suite$cases
+  steps <- all_steps(trial$lineup)
+  about <- lapply(steps$engine, function(name) trial$lineup$engines[[name]]$about)
+  columns <- list(
+    inputs = substr(vapply(cases, case_inputs_hash, "", suite = trial$suite), 1, 12),
+    recipe = substr(step_recipes(steps, trial$lineup$engines), 1, 12),
+    case = vapply(cases, `[[`, "", "id"), seed = trial$suite$seeds,
+    price = vapply(about, `[[`, 0, "price"), seconds = as.numeric(vapply(about, function(a) as.numeric(a$seconds), 0))
   )
-  jobs <- vapply(trial$suite$cases, `[[`, "", "job")
-  wanted <- vapply(pipelines$jobs, function(own) jobs %in% own, logical(length(jobs)))
-  grid <- grid[matrix(wanted, length(jobs))[cbind(grid$case, grid$pipeline)], ]
-  recipes <- vapply(seq_len(nrow(pipelines)), function(i) recipe_hash(pipelines[i, ], trial$lineup$engines), "")
-  about <- lapply(pipelines$engine, function(name) trial$lineup$engines[[name]]$about)
-  seeds <- trial$suite$seeds[grid$seed]
-  keys <- paste(recipes[grid$pipeline], inputs[grid$case], seeds)
-  plan <- tibble::tibble(
-    take = substr(sha256_of(keys), 1, 20),
-    pipeline = pipelines$pipeline[grid$pipeline],
-    case = vapply(trial$suite$cases, `[[`, "", "id")[grid$case],
-    seed = seeds,
-    engine = pipelines$engine[grid$pipeline],
-    price = vapply(about, `[[`, 0, "price")[grid$pipeline],
-    seconds = as.numeric(vapply(about, function(a) as.numeric(a$seconds), 0))[grid$pipeline]
-  )
-  structure(plan, class = c("sprenn_plan", class(plan)), notes = plan_notes(trial))
+  grids <- c(list(take_grid(trial, steps)), lapply(trial$lineup$controls, control_grid, trial = trial, steps = steps))
+  plan <- do.call(rbind, lapply(grids, fill_plan, steps = steps, columns = columns))
+  # What chains begin with alike, or is a pipeline of its own, is made once.
+  plan <- plan[!duplicated(plan$take), ]
+  whole <- nrow(plan)
+  if (!is.null(budget)) plan <- plan_within(plan, budget, trial$lineup)
+  structure(plan, class = unique(c("sprenn_plan", class(plan))), notes = plan_notes(trial), left_out = whole - nrow(plan))
 }
 
 as_trial <- function(trial) if (inherits(trial, "sprenn_trial")) trial else read_trial(trial)
 
-# What is read and checked but can't be run yet stops a run, rather than being
-# left out in silence.
-refuse_unbuilt <- function(lineup) {
-  chains <- lineup$pipelines$pipeline[lengths(lineup$pipelines$steps) > 0]
-  if (length(chains) || length(lineup$controls)) {
-    stop_sprenn("plan", c(
-      "This lineup asks for something that this version of Sprenn can't run yet.",
-      if (length(chains)) c(x = paste("chains of several steps:", shorten_list(chains))),
-      if (length(lineup$controls)) c(x = paste("controls:", shorten_list(lineup$controls))),
-      i = "Take them out of lineup.yml for now; nothing was made."
-    ))
+# The pipelines, and the steps that chains begin with.
+all_steps <- function(lineup) rbind(lineup$pipelines, lineup$stages)
+
+# A recipe is an engine with all that it is told, and what that works on.
+step_recipes <- function(steps, engines) {
+  recipes <- character()
+  for (i in order(steps$stage)) {
+    own <- recipe_hash(steps[i, ], engines)
+    recipes[[steps$pipeline[i]]] <- if (is.na(steps$follows[i])) own else hash_of(list(own, recipes[[steps$follows[i]]]))
   }
+  unname(recipes[steps$pipeline])
+}
+
+# Which step meets which case and seed, in the order of making.
+take_grid <- function(trial, steps) {
+  grid <- expand.grid(step = seq_len(nrow(steps)), case = seq_along(trial$suite$cases), seed = seq_along(trial$suite$seeds), KEEP.OUT.ATTRS = FALSE)
+  jobs <- vapply(trial$suite$cases, `[[`, "", "job")
+  wanted <- vapply(steps$jobs, function(own) jobs %in% own, logical(length(jobs)))
+  grid$control <- NA_character_
+  grid[matrix(wanted, length(jobs))[cbind(grid$case, grid$step)], ]
+}
+
+fill_plan <- function(grid, steps, columns) {
+  tail <- paste0("-", columns$inputs[grid$case], "-", columns$seed[grid$seed], ifelse(is.na(grid$control), "", paste0("-", grid$control)))
+  follows <- match(steps$follows, steps$pipeline)[grid$step]
+  tibble::tibble(
+    take = paste0(columns$recipe[grid$step], tail),
+    pipeline = steps$pipeline[grid$step], case = columns$case[grid$case], seed = columns$seed[grid$seed], engine = steps$engine[grid$step],
+    control = grid$control, parent = ifelse(is.na(follows), NA_character_, paste0(columns$recipe[follows], tail)), stage = steps$stage[grid$step],
+    price = columns$price[grid$step], seconds = columns$seconds[grid$step]
+  )
 }
 
 # All of a case that an engine is given, pictures by their pixels.
@@ -71,30 +95,7 @@ case_inputs_hash <- function(case, suite) {
 
 recipe_hash <- function(pipeline, engines) {
   about <- engines[[pipeline$engine]]$about
-  hash_of(list(about$name, about$version, pipeline$checkpoint, pipeline$native_hold, pipeline$settings[[1]], pipeline$add_ons[[1]], pipeline$steps[[1]]))
-}
-
-# What a lead should know before anything is made.
-plan_notes <- function(trial) {
-  cases <- trial$suite$cases
-  ids <- vapply(cases, `[[`, "", "id")
-  unchecked <- vapply(cases, function(case) !case$neutral && all(vapply(case$prompt, function(p) is.null(p$probe), NA)), NA)
-  unsure <- Filter(function(engine) !engine$about$repeatable, trial$lineup$engines)
-  c(
-    if (any(unchecked)) {
-      paste0(
-        "No phrase of ", shorten_list(ids[unchecked]),
-        " can be checked: adherence has no evidence there, and is left out of the choice."
-      )
-    },
-    if (length(cases) < 3) {
-      "Fewer than 3 cases: the choice can't speak for pictures other than these."
-    },
-    if (length(trial$suite$seeds) < 2) {
-      "Only one seed: luck can't be told from a pipeline's doing."
-    },
-    if (length(unsure)) paste0(paste(names(unsure), collapse = ", "), " does not repeat a seed: its takes differ each time.")
-  )
+  hash_of(list(about$name, about$version, pipeline$checkpoint, pipeline$native_hold, pipeline$settings[[1]], pipeline$add_ons[[1]]))
 }
 
 shorten_list <- function(words, most = 4) {
@@ -104,12 +105,57 @@ shorten_list <- function(words, most = 4) {
 
 #' @export
 summary.sprenn_plan <- function(object, ...) {
-  by_pipeline <- split(object, factor(object$pipeline, unique(object$pipeline)))
-  rows <- lapply(by_pipeline, function(part) {
-    tibble::tibble(
-      pipeline = part$pipeline[1], engine = part$engine[1], takes = nrow(part),
-      cost = sum(part$price), minutes = sum(part$seconds) / 60
-    )
+  control <- !is.na(object$control)
+  part <- function(rows, name) {
+    tibble::tibble(pipeline = name, engine = rows$engine[1], takes = nrow(rows), cost = sum(rows$price), minutes = sum(rows$seconds) / 60)
+  }
+  by_pipeline <- split(object[!control, ], factor(object$pipeline[!control], unique(object$pipeline[!control])))
+  by_control <- split(object[control, ], factor(object$control[control], unique(object$control[control])))
+  rows <- c(Map(part, by_pipeline, names(by_pipeline)), Map(function(rows, name) {
+    row <- part(rows, paste("control:", gsub("_", " ", name)))
+    row$engine <- ""
+    row
+  }, by_control, names(by_control)))
+  do.call(rbind, unname(rows))
+}
+
+# How long a plan takes, in seconds: engines work beside each other, and each on as
+# many calls at a time as it takes. NA where an engine does not say.
+plan_seconds <- function(plan, lineup) {
+  each <- vapply(split(plan$seconds, plan$engine), sum, 0)
+  at_once <- vapply(lineup$engines[names(each)], function(engine) as.numeric(engine$about$at_once), 0)
+  if (length(each)) max(each / at_once) else 0
+}
+
+# What a budget buys: a list of `money` or `seconds`.
+read_within <- function(within) {
+  if (is.null(within)) {
+    return(NULL)
+  }
+  text <- trimws(as.character(within))
+  parts <- regmatches(text, regexec("^([0-9]+[.]?[0-9]*) *(s|min|h|d)?$", text))[[1]]
+  number <- if (length(within) == 1 && length(parts)) as.numeric(parts[2]) else NA
+  check_arguments(within = if (isTRUE(number > 0)) TRUE else "must be money as a number, or time such as 90 s, 30 min or 2 h")
+  if (nzchar(parts[3])) list(seconds = number * c(s = 1, min = 60, h = 3600, d = 86400)[[parts[3]]]) else list(money = number)
+}
+
+# The most telling part that a budget buys. The plan's own order is followed in
+# whole comparisons: a case and seed on all pipelines, or not at all.
+plan_within <- function(plan, budget, lineup) {
+  block <- paste(plan$case, plan$seed, plan$control)
+  block <- match(block, unique(block))
+  used <- if (!is.null(budget$money)) {
+    cumsum(vapply(split(plan$price, block), sum, 0))
+  } else {
+    # Engines work beside each other: the slowest one's time counts.
+    at_once <- vapply(lineup$engines[plan$engine], function(engine) as.numeric(engine$about$at_once), 0)
+    each <- tapply(plan$seconds / at_once, list(block, plan$engine), sum, default = 0)
+    each[is.na(each)] <- 0
+    apply(matrix(apply(each, 2, cumsum), nrow(each)), 1, max)
+  }
+  fits <- sum(used <= (budget$money %||% budget$seconds) * (1 + 1e-9))
+  check_arguments(within = if (fits > 0) TRUE else {
+    paste0("does not buy one whole comparison: a case and seed on every pipeline takes ", if (!is.null(budget$money)) formatC(used[1], format = "f", digits = 2) else paste(ceiling(used[1]), "s"))
   })
-  do.call(rbind, rows)
+  plan[block <= fits, ]
 }

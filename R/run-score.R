@@ -6,6 +6,8 @@
 #'
 #' @inheritParams run_trial
 #' @param again Whether to measure all takes anew.
+#' @param progress A function called with `done`, `total`, `failed` and `seconds`
+#'   as takes are measured, or `NULL`.
 #' @return A tibble in long form, one number a row: `take`, `pipeline`, `case`,
 #'   `seed`, `axis`, `measure`, `phrase`, `value`, `raw`, `level`, `place`.
 #'   Invisibly.
@@ -21,54 +23,58 @@
 #' run_trial(trial)
 #' score_run(trial)[, c("take", "axis", "measure", "value")]
 #' unlink(folder, recursive = TRUE)
-score_run <- function(trial, run = "main", again = FALSE, progress = NULL) {
+score_run <- function(trial, run = "main", again = FALSE, workers = NULL, wait = 0, progress = NULL) {
   check_arguments(
     again = checkmate::check_flag(again),
+    workers = if (is.character(workers)) checkmate::check_file_exists(workers) else checkmate::check_int(workers, lower = 0, upper = 256, null.ok = TRUE),
+    wait = checkmate::check_number(wait, lower = 0),
     progress = checkmate::check_function(progress, null.ok = TRUE)
   )
   trial <- as_trial(trial)
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
   check_suite_is_same(store, trial$suite)
+  hold <- hold_run(store, wait)
+  on.exit(let_go(store, hold), add = TRUE, after = FALSE)
   takes <- read_takes(store)
-  scored <- DBI::dbGetQuery(store$db, "SELECT DISTINCT take FROM scores")$take
-  if (!identical(get_facts(store)$measures, measures_version)) again <- TRUE
-  todo <- which(takes$state == "made" & (again | !takes$take %in% scored))
-  kept <- new.env()
-  began <- Sys.time()
-  for (i in seq_along(todo)) {
-    take <- takes[todo[i], ]
-    case <- Find(function(case) case$id == take$case, trial$suite$cases)
-    scores <- score_take(store, trial, case, take, kept)
-    record_scores(store, take$take, scores)
-    if (!is.null(progress)) {
-      progress(done = i, total = length(todo), failed = 0, seconds = as.numeric(Sys.time() - began, units = "secs"))
-    }
+  to_score <- unscored_takes(store, takes, again)
+  if (length(to_score)) {
+    shown <- if (!is.null(progress)) function(scored, to_score, seconds, ...) if (to_score > 0) progress(done = scored, total = to_score, failed = 0, seconds = seconds)
+    works <- new_works(store, hold, trial, takes, rep(FALSE, nrow(takes)), to_score, score = TRUE, workers = workers, outage = 0, progress = shown)
+    on.exit(close_works(works), add = TRUE, after = FALSE)
+    work_through(works)
+    if (works$stopping) rlang::interrupt()
   }
-  set_facts(store, measures = measures_version)
   invisible(read_scores(store))
 }
 
 # Changes whenever a measure does, so that old scores are never mixed with new.
 measures_version <- "2"
 
-score_take <- function(store, trial, case, take, kept) {
-  frame <- case_frame(case, trial$suite)
-  bytes <- read_bytes(take_path(store, take$file))
-  if (sha256_of(bytes) != take$sha256) {
+# The bytes of a take's picture, if they are still those that were recorded.
+take_bytes <- function(store, take) {
+  path <- take_path(store, take$file)
+  bytes <- if (file.exists(path)) read_bytes(path)
+  if (is.null(bytes) || sha256_of(bytes) != take$sha256) {
     stop_sprenn("store", c(
-      paste0("The picture of take ", take$take, " is not the one that was recorded."),
-      x = take_path(store, take$file), i = "Delete that file and run again: the take is made anew."
+      paste0("The picture of take ", take$take, if (is.null(bytes)) " is gone." else " is not the one that was recorded."),
+      x = path, i = "`sprenn check --run --repair` sets such takes to be made anew; what was recorded of the others is kept."
     ))
   }
-  reference <- if (!is.null(case$reference)) keep(kept, paste("view", case$id), view_picture(fitted_reference(case, trial$suite), frame))
-  mask <- keep(kept, paste("mask", case$id), list(case_mask(case, trial$suite, frame)))[[1]]
+  bytes
+}
+
+# Measures one picture as a take of a case. What the case needs is kept in `kept`.
+score_bytes <- function(bytes, case, suite, kept) {
+  frame <- case_frame(case, suite)
+  reference <- if (!is.null(case$reference)) keep(kept, paste("view", case$id), view_picture(fitted_reference(case, suite), frame))
+  mask <- keep(kept, paste("mask", case$id), list(case_mask(case, suite, frame)))[[1]]
   look <- if (is.na(case$look)) {
     list()
   } else {
-    keep(kept, paste("look", case$look), lapply(trial$suite$looks[[case$look]], function(path) view_picture(read_picture(path))))
+    keep(kept, paste("look", case$look), lapply(suite$looks[[case$look]], function(path) view_picture(read_picture(path))))
   }
-  decoys <- keep(kept, paste("decoys", case$id), suite_decoys(trial$suite, case, frame, kept))
+  decoys <- keep(kept, paste("decoys", case$id), suite_decoys(suite, case, frame, kept))
   view <- view_picture(bring_back(decode_picture(encoded_picture(bytes)), frame), frame)
   score_scene(new_scene(view, reference, look, decoys, mask, !case$job %in% c("repair", "edit", "extend")), if (case$neutral) list() else case$prompt)
 }
@@ -76,12 +82,17 @@ score_take <- function(store, trial, case, take, kept) {
 # Pictures that a take of this case has nothing to do with: the references of
 # other cases, each picture once, then built-in ones.
 suite_decoys <- function(suite, case, frame, kept) {
+  others <- decoy_cases(suite, case)
+  views <- lapply(others, decoy_view, frame = frame, kept = kept)
+  c(views, lapply(draw_decoys(frame, enough_decoys - length(views)), view_picture, frame = frame))
+}
+
+decoy_cases <- function(suite, case) {
   path_of <- function(case) case$reference$path %||% ""
   others <- Filter(function(other) !path_of(other) %in% c("", path_of(case)), suite$cases)
   others <- others[!duplicated(vapply(others, path_of, ""))]
   if (length(others) > enough_decoys) others <- others[round(seq(1, length(others), length.out = enough_decoys))]
-  views <- lapply(others, decoy_view, frame = frame, kept = kept)
-  c(views, lapply(draw_decoys(frame, enough_decoys - length(views)), view_picture, frame = frame))
+  others
 }
 
 # A decoy is seen in many frames, so a small copy of it is kept to fit anew.

@@ -2,23 +2,51 @@
 #'
 #' Makes every planned take that has not been made yet and keeps it at once: the
 #' picture as a file named by the SHA-256 of its bytes, what was asked and
-#' answered in the run's SQLite file beside it. A take that fails is recorded
-#' with the reason and the rest goes on. Running again makes nothing twice.
+#' answered in the run's database beside it. Every engine works beside the others,
+#' on as many calls at a time as it takes: servers are called from this process,
+#' R functions and programs work in processes of their own, which also measure
+#' pictures as they land. A take that fails is recorded with the reason and the
+#' rest goes on. Running again makes nothing twice.
 #'
-#' @param trial A trial's folder, or what [read_trial()] returned.
+#' Ctrl-C (an interrupt) stops sending and lets finish what is in flight; a second
+#' one stops at once. Either way the interrupt goes on to the caller, and running
+#' again goes on from there.
+#'
+#' An engine that can't be reached is tried again for `outage` seconds while the
+#' others go on; then it is left alone for this run, and its takes stay planned.
+#'
+#' @param trial A trial's folder, or what [read_trial()] returned. Engines given
+#'   to [read_trial()] as objects work in this process, one call at a time.
 #' @param run The run's name: a folder under `runs/`.
 #' @param retry Whether to try failed takes again. Refused ones are not: a
 #'   refusal is an outcome.
-#' @param progress A function called with `done`, `total`, `failed` and
-#'   `seconds` after every take, or `NULL`.
+#' @param within What this run may use: see [plan_run()].
+#' @param yes Whether to go on where the plan is over a limit of the brief.
+#' @param score Whether to measure pictures as they land.
+#' @param workers How many processes to start beside this one, or a file that
+#'   names machines (see `docs/running.md`). `NULL` starts as many as there are
+#'   cores, at most 8, and none for a few takes; 0 does everything here. What is
+#'   made and measured does not depend on it.
+#' @param wait For how many seconds to wait for another process that is at work on
+#'   the same run.
+#' @param outage For how many seconds an engine that can't be reached is waited
+#'   for.
+#' @param progress A function that is called after every take, and while takes
+#'   are in flight, with `done`, `total`, `failed`, `seconds`, and besides `flying`,
+#'   `scored`, `cost`, `left` (seconds, or `NA`), `words` (what is being waited
+#'   for) and `engines` (a tibble: `engine`, `made`, `total`, `flying`, `failed`,
+#'   `words`); or `NULL`.
 #' @return A tibble with one row a take: `take`, `pipeline`, `case`, `seed`,
-#'   `state` (`made`, `failed`, `refused`, `planned`), `path`, `sha256`,
+#'   `control`, `state` (`made`, `failed`, `refused`, `planned`), `path`, `sha256`,
 #'   `seconds`, `cost`, `failure`, `message`. Invisibly. Its attribute `by_hand`
 #'   holds for every engine of the kind `folder` its `checklist` (a file) and what
 #'   was `found` there: a data frame of `file`, `state` (`taken in`, `not taken
-#'   in`, `missing`, `extra`, `changed`) and `why`.
+#'   in`, `missing`, `extra`, `changed`) and `why`; `parked` holds, by engine, why
+#'   one was left alone.
 #' @section Errors: `sprenn_error_run` when the suite has changed since the run
-#'   was begun; `sprenn_error_store` when a picture can't be written.
+#'   was begun; `sprenn_error_held` when another process is at work on it;
+#'   `sprenn_error_limit` when the plan is over a limit; `sprenn_error_store` when
+#'   a picture can't be written.
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "run-example")
@@ -28,48 +56,69 @@
 #' trial$suite$seeds <- 11L
 #' run_trial(trial)[, c("pipeline", "case", "seed", "state")]
 #' unlink(folder, recursive = TRUE)
-run_trial <- function(trial, run = "main", retry = FALSE, progress = NULL) {
+run_trial <- function(trial, run = "main", retry = FALSE, within = NULL, yes = FALSE, score = TRUE, workers = NULL, wait = 0, outage = 120, progress = NULL) {
   check_arguments(
-    retry = checkmate::check_flag(retry),
+    retry = checkmate::check_flag(retry), yes = checkmate::check_flag(yes), score = checkmate::check_flag(score),
+    workers = if (is.character(workers)) checkmate::check_file_exists(workers) else checkmate::check_int(workers, lower = 0, upper = 256, null.ok = TRUE),
+    wait = checkmate::check_number(wait, lower = 0), outage = checkmate::check_number(outage, lower = 0),
     progress = checkmate::check_function(progress, null.ok = TRUE)
   )
   trial <- as_trial(trial)
-  plan <- plan_run(trial)
+  plan <- plan_run(trial, within)
   store <- open_store(trial$folder, run, create = TRUE)
   on.exit(close_store(store))
+  check_suite_is_same(store, trial$suite)
+  stop_over_limits(trial, plan, store, yes)
+  hold <- hold_run(store, wait, function(words) if (!is.null(progress)) progress(done = 0, total = nrow(plan), failed = 0, seconds = 0, words = words))
+  on.exit(let_go(store, hold), add = TRUE, after = FALSE)
   record_plan(store, trial, plan)
+  lists <- write_checklists(trial, store)
   takes <- read_takes(store)
-  todo <- which(takes$state %in% c("planned", if (retry) "failed") | (takes$state == "made" & !picture_is_there(store, takes)))
-  todo <- todo[takes$take[todo] %in% plan$take]
-  inputs <- new.env()
-  engine_of <- stats::setNames(trial$lineup$pipelines$engine, trial$lineup$pipelines$pipeline)
-  by_hand <- Filter(function(engine) engine$kind == "folder", trial$lineup$engines)
-  lists <- lapply(stats::setNames(nm = names(by_hand)), function(name) {
-    pipelines <- trial$lineup$pipelines
-    own <- takes[engine_of[takes$pipeline] %in% name, ]
-    # What is all there needs no list.
-    if (any(own$state != "made")) write_checklist(by_hand[[name]], own, function(take) request_for(trial, pipelines[pipelines$pipeline == take$pipeline, ], by_hand[[name]], take, inputs))
-  })
-  began <- Sys.time()
-  failed <- 0
-  parked <- character()
-  for (i in seq_along(todo)) {
-    engine <- engine_of[[takes$pipeline[todo[i]]]]
-    # What needs a person stops this engine, and not the others.
-    if (!engine %in% parked) {
-      state <- make_take(store, trial, takes[todo[i], ], inputs)
-      if (state == "out_of_credit") parked <- c(parked, engine)
-      failed <- failed + !state %in% c("made", "awaited")
-    }
-    if (!is.null(progress)) {
-      progress(done = i, total = length(todo), failed = failed, seconds = as.numeric(Sys.time() - began, units = "secs"))
-    }
-  }
+  planned <- takes$take %in% plan$take
+  wanted <- planned & (takes$state %in% c("planned", if (retry) "failed") | (takes$state == "made" & !picture_is_there(store, takes)))
+  to_score <- if (score) intersect(unscored_takes(store, takes), which(planned & !wanted)) else integer()
+  works <- new_works(store, hold, trial, takes, wanted, to_score, score = score, workers = workers, outage = outage, progress = progress)
+  on.exit(close_works(works), add = TRUE, after = FALSE)
+  work_through(works)
   made <- read_takes(store)
-  reports <- lapply(stats::setNames(nm = names(by_hand)), function(name) {
-    list(checklist = lists[[name]], found = report_folder(by_hand[[name]], made[engine_of[made$pipeline] %in% name, ]))
+  reports <- lapply(stats::setNames(nm = names(lists)), function(name) {
+    list(checklist = lists[[name]], found = report_folder(trial$lineup$engines[[name]], made[takes_of_engine(made, trial, name), ]))
   })
-  invisible(structure(list_takes(store), by_hand = reports))
+  parked <- Filter(Negate(is.null), lapply(works$lanes, function(lane) lane$parked))
+  if (works$stopping) rlang::interrupt()
+  invisible(structure(list_takes(store), by_hand = reports, parked = parked))
+}
+
+stop_over_limits <- function(trial, plan, store, yes) {
+  over <- over_limits(trial, plan, DBI::dbGetQuery(store$db, "SELECT take FROM takes WHERE state = 'made'")$take)
+  if (length(over) && !yes) {
+    stop_sprenn("limit", c(
+      "This run goes over a limit. Nothing was made.", stats::setNames(over, rep("x", length(over))),
+      i = "Go on all the same with `--yes`, raise `limits` in brief.yml, or make the most telling part with `--within`."
+    ))
+  }
+}
+
+takes_of_engine <- function(takes, trial, name) {
+  steps <- all_steps(trial$lineup)
+  steps$engine[match(takes$pipeline, steps$pipeline)] %in% name
+}
+
+step_of <- function(trial, name) {
+  steps <- all_steps(trial$lineup)
+  steps[steps$pipeline == name, ]
+}
+
+# What people have to make, listed for them.
+write_checklists <- function(trial, store) {
+  by_hand <- Filter(function(engine) engine$kind == "folder", trial$lineup$engines)
+  takes <- read_takes(store)
+  inputs <- new_shelf()
+  lapply(stats::setNames(nm = names(by_hand)), function(name) {
+    own <- takes[takes_of_engine(takes, trial, name) & (is.na(takes$parent) | takes$parent %in% takes$take[takes$state == "made"]), ]
+    # What is all there needs no list.
+    if (any(own$state != "made")) write_checklist(by_hand[[name]], own, function(take) request_for(trial, step_of(trial, take$pipeline), by_hand[[name]], take, inputs, store))
+  })
 }
 
 picture_is_there <- function(store, takes) {
@@ -81,47 +130,40 @@ picture_is_there <- function(store, takes) {
 list_takes <- function(store) {
   takes <- read_takes(store)
   takes$path <- ifelse(is.na(takes$file), NA_character_, take_path(store, takes$file))
-  takes[c("take", "pipeline", "case", "seed", "state", "path", "sha256", "seconds", "cost", "failure", "message")]
-}
-
-make_take <- function(store, trial, take, inputs) {
-  pipeline <- trial$lineup$pipelines[trial$lineup$pipelines$pipeline == take$pipeline, ]
-  engine <- trial$lineup$engines[[pipeline$engine]]
-  request <- request_for(trial, pipeline, engine, take, inputs)
-  # Another run of the same takes is made anew, not given what this one got.
-  request$key <- paste0(substr(hash_of(list(get_facts(store)$key, take$take)), 1, 20), "-", take$attempt)
-  sent <- describe_request(request, pipeline, take, inputs)
-  made <- tryCatch(make_patiently(engine, request, function(made) stop_for_twin(store, take, engine, made)), sprenn_failure = identity)
-  if (inherits(made, "condition")) {
-    record_failed(store, take$take, made, sent)
-    return(made$kind)
-  }
-  picture <- write_picture(store, made$bytes)
-  record_made(store, take$take, picture, list(
-    width = made$width, height = made$height, bytes = length(made$bytes), seconds = made$seconds,
-    cost = made$cost, request = sent, answer = to_json(c(list(seed = made$seed, waited = made$waited), made$says))
-  ))
-  "made"
+  takes[c("take", "pipeline", "case", "seed", "control", "state", "path", "sha256", "seconds", "cost", "failure", "message")]
 }
 
 # What may pass by itself is tried again, under the same key, so that it is not
 # paid again; longer after every try, and for at least as long as the engine asks.
-make_patiently <- function(engine, request, check = function(made) made, tries = 4, longest = 60) {
+make_patiently <- function(engine, request, check = function(made) made) {
   spent <- 0
-  for (try in seq_len(tries)) {
+  for (try in seq_len(most_tries)) {
     made <- tryCatch(check(make_picture(engine, request)), sprenn_failure = identity)
-    # Only our own contract promises that a key is paid once.
-    if (engine$kind != "http") {
-      spent <- spent + ifelse(is.na(made$cost), 0, made$cost)
-      if (spent > 0) made$cost <- spent
-    }
+    spent <- add_spent(engine, made, spent)
+    if (spent > 0) made$cost <- spent
     if (!inherits(made, "condition")) {
       return(made)
     }
-    wait <- made$retry_after %||% (0.25 * 2^try)
-    if (!made$kind %in% passing_failures || try == tries || wait > longest) stop(made)
+    wait <- made$retry_after %||% pause_after(try, request$key)
+    if (!made$kind %in% passing_failures || try == most_tries || wait > longest_wait) stop(made)
     Sys.sleep(wait)
   }
+}
+
+most_tries <- 4
+longest_wait <- 60
+
+# Twice as long after every try; a little apart for different takes, so that they
+# don't all come back at once.
+pause_after <- function(try, key) {
+  apart <- strtoi(substr(hash_of(list(key, try)), 1, 4), 16) / 65535
+  0.25 * 2^try * (0.75 + 0.5 * apart)
+}
+
+# What all tries of a take cost together. Only our own contract promises that a
+# key is paid once.
+add_spent <- function(engine, made, spent) {
+  if (engine$kind == "http" || is.null(made$cost) || is.na(made$cost)) spent else spent + made$cost
 }
 
 # No two cases give the same picture to the last byte: a server has delivered it
@@ -139,15 +181,25 @@ stop_for_twin <- function(store, take, engine, made) {
   made
 }
 
-# The request of one take. Pictures that were read once are kept in `inputs`.
-request_for <- function(trial, pipeline, engine, take, inputs) {
-  case <- Find(function(case) case$id == take$case, trial$suite$cases)
+# The request of one take. Pictures that were read once are kept in `inputs`; what
+# a step of a chain works on is in the `store`.
+request_for <- function(trial, step, engine, take, inputs, store = NULL) {
   about <- engine$about
-  size <- working_size(case_frame(case, trial$suite), about$checkpoints[[pipeline$checkpoint]])
-  prepared <- keep(inputs, paste(c("inputs", case$id, size), collapse = " "), prepare_inputs(case, trial$suite, size))
+  whole <- Find(function(case) case$id == take$case, trial$suite$cases)
+  control <- take$control
+  case <- controlled_case(whole, control, trial$suite)
+  frame <- case_frame(whole, trial$suite)
+  size <- working_size(frame, about$checkpoints[[step$checkpoint]])
+  prepared <- keep(inputs, paste(c("inputs", case$id, size), collapse = " "), prepare_inputs(whole, trial$suite, size))
+  references <- prepared$references[seq_along(case$references)]
+  weights <- vapply(case$references, `[[`, 0, "weight")
+  if (!is.na(take$parent)) {
+    references <- list(keep(inputs, paste(c("step", take$parent, size), collapse = " "), read_parent(store, take$parent, frame, size)))
+    weights <- 1
+  }
   # What the engine can't take was either refused when the trial was read, or is
   # to be left out.
-  dropped <- setdiff(inputs_of(case), about$takes)
+  dropped <- setdiff(step_inputs(case, step$stage), about$takes)
   taken <- function(input, thing) if (!input %in% dropped) thing
   looks <- taken("look", if (!is.na(case$look)) {
     keep(inputs, paste("look", case$look), lapply(unname(trial$suite$looks[[case$look]]), read_picture))
@@ -157,29 +209,36 @@ request_for <- function(trial, pipeline, engine, take, inputs) {
       say = vapply(case$prompt, `[[`, "", "say"), weight = as.numeric(vapply(case$prompt, `[[`, 0, "weight"))
     ),
     negative = taken("negative", case$negative) %||% character(),
-    references = prepared$references, reference_weights = vapply(case$references, `[[`, 0, "weight"),
+    references = references, reference_weights = weights,
     looks = looks %||% list(), look_weight = case$look_weight,
-    guides = prepared$guides[setdiff(names(prepared$guides), dropped)],
+    guides = prepared$guides[setdiff(intersect(names(prepared$guides), names(case$guides)), dropped)],
     mask = taken("mask", prepared$mask), context = taken("mask", prepared$context), grow = case$grow,
-    hold = pipeline$hold, checkpoint = pipeline$checkpoint, add_ons = pipeline$add_ons[[1]], settings = pipeline$settings[[1]],
-    size = size, seed = take$seed, notes = if (length(dropped)) paste0("left out: ", input_words[dropped])
+    hold = step$hold, checkpoint = step$checkpoint, add_ons = step$add_ons[[1]], settings = step$settings[[1]],
+    size = size, seed = take$seed, notes = c(
+      if (length(dropped)) paste0("left out: ", input_words[dropped]), if (!is.na(control)) paste("control:", gsub("_", " ", control))
+    )
   ))
   request$key <- paste0(take$take, "-", take$attempt)
-  request$label <- paste0(take$pipeline, ", ", take$case, ", seed ", take$seed)
-  request$names <- list(pipeline = take$pipeline, case = take$case, seed = take$seed, take = take$take)
+  request$label <- paste0(take$pipeline, ", ", take$case, ", seed ", take$seed, if (!is.na(control)) paste(",", gsub("_", " ", control)))
+  request$names <- list(pipeline = paste0(take$pipeline, if (!is.na(control)) paste0("-", control)), case = take$case, seed = take$seed, take = take$take)
   request
 }
 
-keep <- function(where, name, code) {
-  if (is.null(where[[name]])) assign(name, code, where)
-  where[[name]]
+# What the step before has made, brought to the size that the next one works at.
+read_parent <- function(store, parent, frame, size) {
+  row <- read_take(store, parent)
+  pixels <- bring_back(decode_picture(encoded_picture(take_bytes(store, row))), frame)
+  place <- frame_inside(size, frame)
+  reflect_into(resize_picture(pixels, place[3:4]), place, size)
 }
 
 # The request as it is kept with the take: pictures by their hash.
-describe_request <- function(request, pipeline, take, inputs) {
+describe_request <- function(request, engine, take, inputs) {
   plain <- unclass(request)
   hashes <- function(what, pictures) {
-    keep(inputs, paste(c("hash of", what, names(pictures), take$case, request$size), collapse = " "), as.list(vapply(pictures, pixel_hash, "")))
+    # A chain's step works on another picture for every seed.
+    whose <- if (what == "references" && !is.na(take$parent)) take$parent else take$case
+    keep(inputs, paste(c("hash of", what, length(pictures), names(pictures), whose, request$size), collapse = " "), as.list(vapply(pictures, pixel_hash, "")))
   }
   plain$reference <- NULL
   plain$references <- hashes("references", request$references)
@@ -189,5 +248,5 @@ describe_request <- function(request, pipeline, take, inputs) {
   plain$guides <- lapply(names(request$guides), function(kind) {
     c(list(kind = kind, picture = pictures[[kind]]), request$guides[[kind]][c("weight", "release")])
   })
-  to_json(c(list(pipeline = pipeline$pipeline, engine = pipeline$engine), plain))
+  to_json(c(list(pipeline = take$pipeline, engine = engine), plain))
 }

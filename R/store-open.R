@@ -1,7 +1,7 @@
 # A run's folder: pictures named by the SHA-256 of their bytes, and beside them
 # one SQLite file with the plan, what became of every take, and the scores.
 
-store_schema <- 2L
+store_schema <- 3L
 
 run_folder <- function(trial_folder, run) file.path(trial_folder, "runs", run)
 
@@ -66,28 +66,41 @@ prepare_store <- function(db) {
   }
 }
 
+# Who is at work on the run: at most one process.
+holder_table <- "CREATE TABLE holder (
+  one INTEGER PRIMARY KEY CHECK (one = 1), id TEXT NOT NULL, machine TEXT NOT NULL, pid INTEGER NOT NULL,
+  started TEXT NOT NULL, person TEXT NOT NULL, since TEXT NOT NULL, beat INTEGER NOT NULL)"
+
 store_tables <- c(
   "CREATE TABLE facts (name TEXT PRIMARY KEY, value TEXT NOT NULL)",
   "CREATE TABLE pipelines (
      pipeline TEXT PRIMARY KEY, position INTEGER NOT NULL, engine TEXT NOT NULL,
      engine_version TEXT NOT NULL, checkpoint TEXT NOT NULL, hold REAL, native_hold REAL,
-     settings TEXT NOT NULL, sweep TEXT, vary TEXT, value REAL)",
+     settings TEXT NOT NULL, sweep TEXT, vary TEXT, value REAL,
+     follows TEXT, stage INTEGER NOT NULL DEFAULT 1, shown INTEGER NOT NULL DEFAULT 1)",
   "CREATE TABLE takes (
      take TEXT PRIMARY KEY, position INTEGER NOT NULL,
      pipeline TEXT NOT NULL REFERENCES pipelines, case_id TEXT NOT NULL, seed INTEGER NOT NULL,
      state TEXT NOT NULL CHECK (state IN ('planned', 'made', 'failed', 'refused')),
      file TEXT, sha256 TEXT, width INTEGER, height INTEGER, bytes INTEGER,
      seconds REAL, cost REAL, failure TEXT, message TEXT, request TEXT, answer TEXT, made_at TEXT,
-     attempt INTEGER NOT NULL DEFAULT 1)",
+     attempt INTEGER NOT NULL DEFAULT 1, control TEXT, parent TEXT, first_call INTEGER NOT NULL DEFAULT 0)",
   "CREATE TABLE scores (
      take TEXT NOT NULL REFERENCES takes ON DELETE CASCADE, axis TEXT NOT NULL, measure TEXT NOT NULL,
      phrase TEXT, value REAL, raw REAL, level TEXT, place TEXT)",
-  "CREATE INDEX scores_by_take ON scores (take)"
+  "CREATE INDEX scores_by_take ON scores (take)",
+  holder_table
 )
 
 # What brings a file of an older schema, by its number, to the next one.
 store_changes <- list(
-  "ALTER TABLE takes ADD COLUMN attempt INTEGER NOT NULL DEFAULT 1"
+  "ALTER TABLE takes ADD COLUMN attempt INTEGER NOT NULL DEFAULT 1",
+  c(
+    "ALTER TABLE takes ADD COLUMN control TEXT", "ALTER TABLE takes ADD COLUMN parent TEXT",
+    "ALTER TABLE takes ADD COLUMN first_call INTEGER NOT NULL DEFAULT 0",
+    "ALTER TABLE pipelines ADD COLUMN follows TEXT", "ALTER TABLE pipelines ADD COLUMN stage INTEGER NOT NULL DEFAULT 1",
+    "ALTER TABLE pipelines ADD COLUMN shown INTEGER NOT NULL DEFAULT 1", holder_table
+  )
 )
 
 get_facts <- function(store) {
@@ -104,10 +117,16 @@ set_facts <- function(store, ...) {
 }
 
 # One row a take, in the order of the plan.
-read_takes <- function(store) {
-  takes <- DBI::dbGetQuery(store$db, "SELECT * FROM takes ORDER BY position")
-  names(takes)[names(takes) == "case_id"] <- "case"
-  tibble::as_tibble(takes)
+read_takes <- function(store) as_takes(DBI::dbGetQuery(store$db, "SELECT * FROM takes ORDER BY position"))
+
+read_take <- function(store, take) as_takes(DBI::dbGetQuery(store$db, "SELECT * FROM takes WHERE take = ?", params = list(take)))
+
+as_takes <- function(rows) {
+  names(rows)[names(rows) == "case_id"] <- "case"
+  # A column without any value has lost its type.
+  for (column in c("control", "parent", "file", "sha256", "failure", "message", "request", "answer", "made_at")) rows[[column]] <- as.character(rows[[column]])
+  for (column in c("seconds", "cost", "bytes")) rows[[column]] <- as.numeric(rows[[column]])
+  tibble::as_tibble(rows)
 }
 
 read_pipelines <- function(store) {

@@ -4,8 +4,7 @@
 # Sets the plan of a run. Takes that are planned already keep their state; those
 # that the lineup no longer asks for are taken off unless they were made.
 record_plan <- function(store, trial, plan) {
-  check_suite_is_same(store, trial$suite)
-  pipelines <- trial$lineup$pipelines
+  steps <- all_steps(trial$lineup)
   versions <- vapply(trial$lineup$engines, function(engine) engine$about$version, "")
   known <- get_facts(store)$key
   DBI::dbWithTransaction(store$db, {
@@ -15,25 +14,25 @@ record_plan <- function(store, trial, plan) {
       sprenn_version = as.character(utils::packageVersion("sprenn"))
     )
     DBI::dbExecute(
-      store$db, "INSERT INTO pipelines VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+      store$db, "INSERT INTO pipelines VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
         ON CONFLICT (pipeline) DO UPDATE SET position = excluded.position, engine = excluded.engine,
         engine_version = excluded.engine_version, checkpoint = excluded.checkpoint, hold = excluded.hold,
         native_hold = excluded.native_hold, settings = excluded.settings, sweep = excluded.sweep,
-        vary = excluded.vary, value = excluded.value",
+        vary = excluded.vary, value = excluded.value, follows = excluded.follows, stage = excluded.stage, shown = excluded.shown",
       params = list(
-        pipelines$pipeline, seq_len(nrow(pipelines)), pipelines$engine,
-        unname(versions[pipelines$engine]), pipelines$checkpoint, pipelines$hold,
-        pipelines$native_hold, vapply(pipelines$settings, to_json, ""),
-        pipelines$sweep, pipelines$vary, pipelines$value
+        steps$pipeline, seq_len(nrow(steps)), steps$engine,
+        unname(versions[steps$engine]), steps$checkpoint, steps$hold,
+        steps$native_hold, vapply(steps$settings, to_json, ""),
+        steps$sweep, steps$vary, steps$value, steps$follows, steps$stage, as.integer(steps$pipeline %in% trial$lineup$pipelines$pipeline)
       )
     )
     planned <- DBI::dbGetQuery(store$db, "SELECT take FROM takes WHERE state <> 'made'")$take
     gone <- setdiff(planned, plan$take)
     if (length(gone)) DBI::dbExecute(store$db, "DELETE FROM takes WHERE take = ?", params = list(gone))
     DBI::dbExecute(
-      store$db, "INSERT INTO takes (take, position, pipeline, case_id, seed, state) VALUES (?, ?, ?, ?, ?, 'planned')
+      store$db, "INSERT INTO takes (take, position, pipeline, case_id, seed, state, control, parent) VALUES (?, ?, ?, ?, ?, 'planned', ?, ?)
         ON CONFLICT (take) DO UPDATE SET position = excluded.position, pipeline = excluded.pipeline",
-      params = list(plan$take, seq_len(nrow(plan)), plan$pipeline, plan$case, plan$seed)
+      params = list(plan$take, seq_len(nrow(plan)), plan$pipeline, plan$case, plan$seed, plan$control, plan$parent)
     )
   })
 }
@@ -62,7 +61,7 @@ write_picture <- function(store, bytes) {
     on.exit(unlink(temporary))
     written <- tryCatch({
       writeBin(bytes, temporary)
-      file.size(temporary) == length(bytes) && file.rename(temporary, path)
+      file.size(temporary) == length(bytes) && sync_file(temporary) && file.rename(temporary, path) && sync_file(dirname(path))
     }, error = function(e) FALSE, warning = function(w) FALSE)
     if (!isTRUE(written)) {
       stop_sprenn("store", c(
@@ -77,10 +76,10 @@ write_picture <- function(store, bytes) {
 record_made <- function(store, take, picture, facts) {
   DBI::dbExecute(
     store$db, "UPDATE takes SET state = 'made', file = ?, sha256 = ?, width = ?, height = ?, bytes = ?, seconds = ?,
-      cost = ?, failure = NULL, message = NULL, request = ?, answer = ?, made_at = ? WHERE take = ?",
+      cost = ?, failure = NULL, message = NULL, request = ?, answer = ?, made_at = ?, first_call = ? WHERE take = ?",
     params = list(
       picture$file, picture$sha256, facts$width, facts$height, facts$bytes, facts$seconds,
-      facts$cost, facts$request, facts$answer, now_utc(), take
+      facts$cost, facts$request, facts$answer, now_utc(), as.integer(facts$first_call), take
     )
   )
 }

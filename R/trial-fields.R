@@ -175,6 +175,9 @@ lineup_fields <- function() {
       "engines.*.folder", "path", "no", "folder: where the checklist is written and the pictures are looked for.",
       "engines.*.name", "text", "no", "folder: the name to save a picture under, without ending, with {pipeline}, {case} and {seed}; {pipeline}--{case}--{seed} if left out.",
       "engines.*.seconds", "number 0.1..86400", "no", "How long one call may take; 120 if left out.",
+      "engines.*.at_once", "integer 1..256", "no", "How many calls to make at a time, in place of what the engine says itself.",
+      "engines.*.per_minute", "number 0.01..100000", "no", "How many calls to make in a minute at most.",
+      "engines.*.price", "number 0..100000", "no", "What a picture costs, for planning, in place of what the engine says itself.",
       "engines.*.patience", "number 1..604800", "no", "http: how long a picture may take altogether, queue included, in seconds; 1800 if left out.",
       "engines.*.about", "record", "no", "What the engine is and takes, where it can't say so itself (inference, command, folder)."
     ),
@@ -217,7 +220,10 @@ lineup_fields <- function() {
       "calibrations.*.checkpoint", "text", "no", "The checkpoint that was measured.",
       "calibrations.*.measured", "text", "no", "The day on which it was measured.",
       "controls", "list", "no", "Extra takes that show what each input really does.",
-      "controls[]", choice_of(control_kinds), "no", "One kind of control."
+      "controls[]", choice_of(control_kinds), "no", "One kind of control.",
+      "control_sample", "record", "no", "What controls are made of; 3 cases of every job and the first seed if left out.",
+      "control_sample.cases", "integer 1..1000", "no", "How many cases of every job, spread over the suite.",
+      "control_sample.seeds", "integer 1..1000", "no", "How many seeds, from the first on."
     )
   )
 }
@@ -302,6 +308,11 @@ brief_fields <- function() {
     })),
     tibble::tribble(
       ~place, ~type, ~needed, ~doc,
+      "limits", "record", "no", "What a run may use without `--yes`.",
+      "limits.takes", "integer 0..100000000", "no", "How many takes; 5000 if left out.",
+      "limits.cost", "number 0..1000000000", "no", "How much money; 50 if left out.",
+      "limits.hours", "number 0..100000", "no", "How long; 24 if left out.",
+      "limits.gigabytes", "number 0..1000000", "no", "How much disk; 20 if left out.",
       "confidence", "number 0.5..0.999", "no", "How sure a decision has to be; 0.9 if left out.",
       "draws", "integer 200..100000", "no", "Bootstrap draws; 2000 if left out.",
       "seed", "integer 0..2147483647", "no", "The seed of the bootstrap; 1 if left out."

@@ -352,6 +352,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// sync_file
+bool sync_file(const std::string& path);
+RcppExport SEXP _sprenn_sync_file(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const std::string& >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(sync_file(path));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_draw_resize", (DL_FUNC) &_sprenn_draw_resize, 3},
@@ -381,6 +392,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_core_field_cosine", (DL_FUNC) &_sprenn_core_field_cosine, 5},
     {"_sprenn_core_dead_leaves", (DL_FUNC) &_sprenn_core_dead_leaves, 3},
     {"_sprenn_core_bootstrap", (DL_FUNC) &_sprenn_core_bootstrap, 5},
+    {"_sprenn_sync_file", (DL_FUNC) &_sprenn_sync_file, 1},
     {NULL, NULL, 0}
 };
 

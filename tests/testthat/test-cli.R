@@ -34,7 +34,7 @@ test_that("every step is a command that works on any trial", {
   expect_false(dir.exists(file.path(folder, "runs")))
   run <- run_cli("run", folder)
   expect_equal(run$status, 0)
-  expect_match(run$err, "making 12 of 12", all = FALSE)
+  expect_match(run$err, "made 12 of 12, measured 12 of 12", all = FALSE)
   expect_match(run$out, "12 takes are there, 0 failed or were refused, cost 6.00", all = FALSE)
   expect_match(run_cli("score", folder)$out, "12 takes are measured", all = FALSE)
   choose <- run_cli("choose", folder)

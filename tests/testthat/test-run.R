@@ -77,7 +77,7 @@ test_that("a failed take is recorded, the rest goes on, and retry mends it", {
   expect_true(all(is.na(mended$message)))
 })
 
-test_that("an interrupted run goes on where it stopped", {
+test_that("an interrupted run finishes what is in flight, and goes on where it stopped", {
   folder <- small_trial()
   calls <- 0
   stop_at_five <- function(request) {
@@ -85,10 +85,11 @@ test_that("an interrupted run goes on where it stopped", {
     if (calls == 5) rlang::interrupt()
   }
   trial <- read_trial(folder, engines = list(mixer = mixing_engine(broken = stop_at_five)))
-  tryCatch(run_trial(trial), interrupt = function(e) NULL)
+  expect_equal(tryCatch(run_trial(trial), interrupt = function(e) "interrupted"), "interrupted")
+  expect_equal(calls, 5)
   takes <- run_trial(trial)
   expect_true(all(takes$state == "made"))
-  expect_equal(calls, 13)
+  expect_equal(calls, 12)
 })
 
 test_that("a killed process loses at most the take in flight", {
@@ -148,10 +149,14 @@ test_that("a store of another version is left alone", {
   expect_error(run_trial(folder), "another version", class = "sprenn_error_run")
 })
 
-test_that("progress is told after every take", {
+test_that("progress is told after every take, with what each engine is at", {
   told <- list()
   folder <- small_trial()
-  run_trial(folder, progress = function(...) told[[length(told) + 1]] <<- list(...))
-  expect_equal(vapply(told, `[[`, 0, "done"), 1:12)
-  expect_named(told[[1]], c("done", "total", "failed", "seconds"))
+  run_trial(folder, workers = 0, progress = function(...) told[[length(told) + 1]] <<- list(...))
+  done <- vapply(told, `[[`, 0, "done")
+  expect_setequal(done, 0:12)
+  expect_false(is.unsorted(done))
+  last <- told[[length(told)]]
+  expect_equal(last[c("total", "failed", "flying", "scored", "to_score", "cost", "left")], list(total = 12, failed = 0, flying = 0, scored = 12, to_score = 12, cost = 6, left = 0))
+  expect_equal(last$engines[c("engine", "made", "total", "failed")], tibble::tibble(engine = "mixer", made = 12, total = 12, failed = 0))
 })

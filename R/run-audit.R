@@ -1,0 +1,98 @@
+# What a lead should know before anything is made: where the comparison is unfair
+# or can't tell what it seems to tell, and what goes over a limit.
+
+plan_notes <- function(trial) {
+  cases <- trial$suite$cases
+  ids <- vapply(cases, `[[`, "", "id")
+  unchecked <- vapply(cases, function(case) !case$neutral && all(vapply(case$prompt, function(p) is.null(p$probe), NA)), NA)
+  unsure <- Filter(function(engine) !engine$about$repeatable, trial$lineup$engines)
+  c(
+    if (any(unchecked)) {
+      paste0(
+        "No phrase of ", shorten_list(ids[unchecked]),
+        " can be checked: adherence has no evidence there, and is left out of the choice."
+      )
+    },
+    if (length(cases) < 3) {
+      "Fewer than 3 cases: the choice can't speak for pictures other than these."
+    },
+    if (length(trial$suite$seeds) < 2) {
+      "Only one seed: luck can't be told from a pipeline's doing."
+    },
+    if (length(unsure)) paste0(paste(names(unsure), collapse = ", "), " does not repeat a seed: its takes differ each time."),
+    aspect_note(trial), credit_note(trial$lineup)
+  )
+}
+
+# Pipelines on one engine that differ in several things: a lead can't be credited
+# to one of them.
+credit_note <- function(lineup) {
+  pipelines <- lineup$pipelines[is.na(lineup$pipelines$follows), ]
+  alone <- is.na(pipelines$sweep) | pipelines$sweep == pipelines$pipeline
+  pipelines <- pipelines[alone, ]
+  told <- list()
+  for (pair in if (nrow(pipelines) > 1) utils::combn(nrow(pipelines), 2, simplify = FALSE)) {
+    one <- pipelines[pair[1], ]
+    other <- pipelines[pair[2], ]
+    # Only what meets the same cases is compared.
+    if (one$engine != other$engine || !any(one$jobs[[1]] %in% other$jobs[[1]])) next
+    differ <- settings_that_differ(one, other)
+    if (length(differ) > 1) told[[length(told) + 1]] <- paste0(one$pipeline, " and ", other$pipeline, " (", shorten_list(differ), ")")
+  }
+  if (length(told)) paste0("These differ in more than one setting, so what they differ by can't be credited to one of them: ", shorten_list(unlist(told)), ".")
+}
+
+settings_that_differ <- function(one, other) {
+  plain <- function(step) c(list(checkpoint = step$checkpoint, hold = step$hold), step$settings[[1]], prefix_names("add-on ", step$add_ons[[1]]))
+  a <- plain(one)
+  b <- plain(other)
+  names <- union(names(a), names(b))
+  names[!vapply(names, function(name) identical(a[[name]], b[[name]]), NA)]
+}
+
+prefix_names <- function(prefix, values) stats::setNames(values, paste0(prefix, names(values), recycle0 = TRUE))
+
+# References that engines see at different aspects: what one cuts off, another may
+# show.
+aspect_note <- function(trial) {
+  steps <- trial$lineup$pipelines
+  seen <- unique(steps[c("engine", "checkpoint")])
+  if (nrow(seen) < 2) {
+    return(NULL)
+  }
+  frames <- unique(lapply(trial$suite$cases, case_frame, suite = trial$suite))
+  odd <- Filter(function(frame) {
+    aspects <- vapply(seq_len(nrow(seen)), function(i) {
+      size <- working_size(frame, trial$lineup$engines[[seen$engine[i]]]$about$checkpoints[[seen$checkpoint[i]]])
+      size[1] / size[2]
+    }, 0)
+    max(aspects) / min(aspects) > 1.02
+  }, frames)
+  if (length(odd)) {
+    paste0("Engines work at different aspects for ", shorten_list(vapply(odd, paste, "", collapse = " x ")), ": one is shown more of the reference's edges than another (`sprenn prepare` draws it).")
+  }
+}
+
+# What a run may use without being asked again.
+usual_limits <- list(takes = 5000, cost = 50, hours = 24, gigabytes = 20)
+
+# What of a plan goes over the brief's limits, or the usual ones: words, none if
+# nothing does. `done` is the part of the plan that needs no making any more.
+over_limits <- function(trial, plan, done = character()) {
+  limits <- utils::modifyList(usual_limits, as.list(trial$brief$limits))
+  todo <- plan[!plan$take %in% done, ]
+  asked <- list(
+    takes = nrow(todo), cost = sum(todo$price), hours = plan_seconds(todo, trial$lineup) / 3600, gigabytes = plan_bytes(trial, todo) / 1e9
+  )
+  over <- names(asked)[vapply(names(asked), function(name) isTRUE(asked[[name]] > limits[[name]]), NA)]
+  words <- c(takes = "takes", cost = "in cost", hours = "hours", gigabytes = "GB of disk")
+  stated <- over %in% names(trial$brief$limits)
+  paste0(vapply(asked[over], function(x) format(signif(x, 3), big.mark = ","), ""), " ", words[over], ", over ", ifelse(stated, "the brief's limit of ", "the usual limit of "), unlist(limits[over]), recycle0 = TRUE)
+}
+
+# About how many bytes the pictures of a plan need.
+plan_bytes <- function(trial, plan) {
+  pixels <- vapply(trial$suite$cases, function(case) prod(as.numeric(case_frame(case, trial$suite))), 0)
+  names(pixels) <- vapply(trial$suite$cases, `[[`, "", "id")
+  sum(pixels[plan$case]) * 1.8
+}

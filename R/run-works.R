@@ -1,0 +1,462 @@
+# The runner: one process that sends takes out to engines, as many at a time as
+# each takes, keeps what comes back, and has it measured as it lands. Every engine
+# has a lane; a take in a lane waits, flies, or has landed.
+
+# `wanted` says which takes of the store are to be made, `to_score` which of those
+# that are there are to be measured.
+new_works <- function(store, hold, trial, takes, wanted, to_score, score, workers, outage, progress) {
+  works <- new.env()
+  for (name in c("store", "hold", "trial", "takes", "score", "to_score", "outage", "progress")) works[[name]] <- get(name)
+  works$made <- takes$state == "made" & !wanted
+  works$total <- sum(wanted)
+  works$done <- 0
+  works$failed <- 0
+  works$cost <- 0
+  works$scored <- 0
+  works$began <- clock()
+  works$tries <- works$spent <- works$lost <- numeric(nrow(takes))
+  works$inputs <- new_shelf()
+  works$kept <- new_shelf()
+  works$kits <- new_shelf(200)
+  works$calls <- curl::new_pool(total_con = 256, host_con = 256)
+  works$sent <- works$waiting <- list()
+  works$stopping <- FALSE
+  works$log <- open_log(store)
+  works$facts <- get_facts(store)
+  works$expected <- if (score) works$total + length(to_score) else 0
+  steps <- all_steps(trial$lineup)
+  works$steps <- steps
+  works$step <- match(takes$pipeline, steps$pipeline)
+  engine <- steps$engine[works$step]
+  waits <- !is.na(takes$parent) & !(takes$parent %in% takes$take[works$made])
+  works$children <- split(which(wanted & waits), takes$parent[wanted & waits])
+  works$lanes <- lapply(stats::setNames(nm = names(trial$lineup$engines)), function(name) {
+    lane <- new.env()
+    lane$name <- name
+    lane$engine <- trial$lineup$engines[[name]]
+    lane$queue <- which(wanted & !waits & engine %in% name)
+    lane$later <- data.frame(take = integer(), due = numeric())
+    lane$total <- sum(wanted & engine %in% name)
+    lane$flying <- lane$made <- lane$failed <- lane$seconds <- lane$timed <- lane$not_before <- 0
+    lane$called <- character()
+    lane$starts <- numeric()
+    lane
+  })
+  pieces <- sum(vapply(works$lanes, function(lane) if (is.null(lane$engine$plan)) 0 else lane$total, 0)) + works$expected
+  works$pool <- open_crew(workers, pieces, function(...) note_event(works, ...))
+  note_event(works, "run began", message = paste(works$total, "takes to make"))
+  tell(works)
+  works
+}
+
+close_works <- function(works) {
+  close_pool(works$pool)
+  note_event(works, if (works$stopping) "run stopped" else "run ended", message = paste(works$done - works$failed, "made,", works$failed, "failed"))
+  close(works$log)
+}
+
+# A clock that no one can set.
+clock <- function() proc.time()[["elapsed"]]
+
+# Sends, lands and measures until there is nothing left that this run can do.
+work_through <- function(works) {
+  withCallingHandlers(
+    repeat {
+      busy <- land_all(works)
+      if (!works$stopping) busy <- send_all(works) || busy
+      if (length(works$sent) == 0 && flying(works) == 0 && (works$stopping || !anything_left(works))) break
+      if (!busy) idle(works)
+      beat(works)
+      tell(works)
+    },
+    interrupt = function(e) {
+      if (!works$stopping) {
+        works$stopping <- TRUE
+        note_event(works, "stopping")
+        tell(works, now = TRUE)
+        tryInvokeRestart("resume")
+      }
+    }
+  )
+  tell(works, now = TRUE)
+}
+
+flying <- function(works) sum(vapply(works$lanes, `[[`, 0, "flying"))
+
+anything_left <- function(works) {
+  open <- vapply(works$lanes, function(lane) is.null(lane$parked) && length(lane$queue) + nrow(lane$later) > 0, NA)
+  any(open) || length(works$to_score) > 0
+}
+
+# Sends what may be sent now. Making comes before measuring, which can wait.
+send_all <- function(works) {
+  sent <- FALSE
+  for (lane in works$lanes) {
+    while (may_send(works, lane)) {
+      send_take(works, lane, next_in(lane))
+      sent <- TRUE
+      # Work that is done here blocks: the others get their turn in between.
+      if (is.null(lane$engine$converse) && !goes_out(works, lane)) break
+    }
+  }
+  while (length(works$to_score) && (has_room(works) || (is.null(works$pool) && !sent))) {
+    at <- works$to_score[1]
+    works$to_score <- works$to_score[-1]
+    send_to_score(works, at)
+    sent <- TRUE
+    if (is.null(works$pool)) break
+  }
+  sent
+}
+
+goes_out <- function(works, lane) !is.null(works$pool) && !is.null(lane$engine$plan)
+
+# A pool has one piece of work waiting behind each that is being done.
+has_room <- function(works) !is.null(works$pool) && length(works$sent) < 2 * crew_size(works$pool)
+
+may_send <- function(works, lane) {
+  now <- clock()
+  if (!is.null(lane$parked) || works$stopping || now < lane$not_before) {
+    return(FALSE)
+  }
+  # While an engine is away, one call at a time asks whether it is back.
+  most <- if (is.null(lane$away)) lane$engine$about$at_once else 1
+  if (lane$flying >= most || (goes_out(works, lane) && !has_room(works)) || !over_rate(lane, now)) {
+    return(FALSE)
+  }
+  due <- which(lane$later$due <= now)
+  if (length(due)) {
+    lane$queue <- c(lane$later$take[due], lane$queue)
+    lane$later <- lane$later[-due, ]
+  }
+  length(lane$queue) > 0
+}
+
+# Whether another call keeps to the calls a minute that were asked for.
+over_rate <- function(lane, now) {
+  most <- lane$engine$per_minute
+  if (is.null(most)) {
+    return(TRUE)
+  }
+  lane$starts <- lane$starts[lane$starts > now - 60]
+  # Less than one a minute is a longer pause.
+  if (most < 1) length(lane$starts) == 0 && now - (lane$last %||% -Inf) >= 60 / most else length(lane$starts) < floor(most)
+}
+
+next_in <- function(lane) {
+  at <- lane$queue[1]
+  lane$queue <- lane$queue[-1]
+  at
+}
+
+send_take <- function(works, lane, at) {
+  take <- works$takes[at, ]
+  step <- works$steps[works$step[at], ]
+  works$tries[at] <- works$tries[at] + 1
+  request <- request_for(works$trial, step, lane$engine, take, works$inputs, works$store)
+  # Another run of the same takes is made anew, not given what this one got.
+  request$key <- paste0(substr(hash_of(list(works$facts$key, take$take)), 1, 20), "-", take$attempt)
+  job <- list(at = at, take = take, lane = lane, request = request, sent = describe_request(request, step$engine, take, works$inputs), began = clock())
+  # The first call of a checkpoint may have to load it.
+  job$first <- !step$checkpoint %in% lane$called
+  lane$called <- union(lane$called, step$checkpoint)
+  lane$flying <- lane$flying + 1
+  lane$starts <- c(lane$starts, job$began)
+  lane$last <- job$began
+  note_event(works, "sent", job)
+  if (!is.null(lane$engine$converse)) {
+    converse(works, job, function() lane$engine$converse(request))
+  } else if (goes_out(works, lane)) {
+    send_out(works, job, "make_elsewhere", list(lane$engine$plan, request), waits_for(lane$engine))
+  } else {
+    land_take(works, job, tryCatch(make_picture(lane$engine, request), sprenn_failure = identity))
+  }
+}
+
+# How long a worker may be silent about a picture before it is given up.
+waits_for <- function(engine) if (is.finite(engine$seconds)) engine$seconds + 30 else max(1800, 50 * engine$about$seconds, na.rm = TRUE)
+
+# Goes on with a conversation in the background: `code` gives its next turn.
+converse <- function(works, job, code) {
+  turn <- tryCatch(code(), sprenn_failure = identity, error = as_engine_error)
+  if (inherits(turn, c("sprenn_take_result", "condition"))) {
+    made <- judge_result(job$lane$engine, job$request, turn, clock() - job$began)
+    return(land_take(works, job, made))
+  }
+  call <- function() {
+    fetch_later(turn$call, function(answer) {
+      converse(works, job, function() if (inherits(answer, "condition")) stop(answer) else turn$then(answer))
+    }, works$calls)
+  }
+  if (turn$wait > 0) works$waiting <- c(works$waiting, list(list(due = clock() + turn$wait, call = call))) else call()
+}
+
+send_out <- function(works, job, work, arguments, seconds) {
+  job$mirai <- send_to_pool(works$pool, getFromNamespace(work, "sprenn"), arguments, seconds)
+  job$work <- work
+  works$sent <- c(works$sent, list(job))
+}
+
+# Takes in what has come back. TRUE if anything has.
+land_all <- function(works) {
+  came <- FALSE
+  now <- clock()
+  due <- vapply(works$waiting, function(one) one$due <= now, NA)
+  ready <- works$waiting[due]
+  works$waiting <- works$waiting[!due]
+  for (one in ready) one$call()
+  curl::multi_run(timeout = 0, poll = TRUE, pool = works$calls)
+  back <- vapply(works$sent, function(job) has_landed(job$mirai), NA)
+  landing <- works$sent[back]
+  works$sent <- works$sent[!back]
+  for (job in landing) {
+    came <- TRUE
+    got <- landed(job$mirai)
+    if (inherits(got, "sprenn_lost")) {
+      land_lost(works, job, got)
+    } else if (inherits(got, "sprenn_unbuilt")) {
+      keep_here(works, job, got)
+    } else if (job$work == "make_elsewhere") {
+      land_take(works, job, got)
+    } else {
+      land_scores(works, job, got)
+    }
+  }
+  came
+}
+
+# Waits a moment for whatever comes first.
+idle <- function(works) {
+  if (length(curl::multi_list(works$calls))) curl::multi_run(timeout = 0.02, poll = TRUE, pool = works$calls) else Sys.sleep(0.01)
+}
+
+# A worker that vanished has its work done by another; three times, then the work
+# itself must be what ends it.
+land_lost <- function(works, job, lost) {
+  mend_crew(works$pool)
+  works$lost[job$at] <- works$lost[job$at] + 1
+  note_event(works, "worker lost", job, message = lost$why)
+  if (job$work == "score_elsewhere") {
+    if (works$lost[job$at] < 3) works$to_score <- c(works$to_score, job$at) else score_here(works, job$at)
+    return()
+  }
+  if (lost$late) {
+    return(land_take(works, job, failure_of("timed_out", paste("Nothing came back:", lost$why), clock() - job$began)))
+  }
+  if (works$lost[job$at] >= 3) {
+    return(land_take(works, job, failure_of("engine_error", paste0("The process that makes it ends every time (", lost$why, ")."), clock() - job$began)))
+  }
+  put_back(works, job)
+}
+
+# As if it had never been sent.
+put_back <- function(works, job) {
+  job$lane$flying <- job$lane$flying - 1
+  works$tries[job$at] <- works$tries[job$at] - 1
+  job$lane$queue <- c(job$at, job$lane$queue)
+}
+
+# An engine that can be built in this process only, because it uses what is in it.
+keep_here <- function(works, job, unbuilt) {
+  job$lane$engine$plan <- NULL
+  note_event(works, "made here", job, message = paste("It can't be built in another process:", unbuilt$why))
+  put_back(works, job)
+}
+
+failure_of <- function(kind, message, seconds) {
+  rlang::error_cnd(c(paste0("sprenn_failure_", kind), "sprenn_failure"), message = message, kind = kind, seconds = seconds, cost = NA_real_)
+}
+
+# What became of a take: kept, tried again, or recorded as failed.
+land_take <- function(works, job, made) {
+  lane <- job$lane
+  lane$flying <- lane$flying - 1
+  at <- job$at
+  works$spent[at] <- add_spent(lane$engine, made, works$spent[at])
+  if (works$spent[at] > 0) made$cost <- works$spent[at]
+  if (!inherits(made, "condition")) made <- tryCatch(stop_for_twin(works$store, job$take, lane$engine, made), sprenn_failure = identity)
+  if (inherits(made, "condition")) {
+    return(land_failure(works, job, made))
+  }
+  lane$away <- NULL
+  lane$not_before <- 0
+  picture <- write_picture(works$store, made$bytes)
+  beat(works, now = TRUE)
+  record_made(works$store, job$take$take, picture, list(
+    width = made$width, height = made$height, bytes = length(made$bytes), seconds = made$seconds, first_call = job$first,
+    cost = made$cost, request = job$sent, answer = to_json(c(list(seed = made$seed, waited = made$waited), made$says))
+  ))
+  works$made[at] <- TRUE
+  works$takes$file[at] <- picture$file
+  works$takes$sha256[at] <- picture$sha256
+  lane$made <- lane$made + 1
+  if (!job$first) {
+    lane$seconds <- lane$seconds + made$seconds
+    lane$timed <- lane$timed + 1
+  }
+  works$cost <- works$cost + sum(made$cost, na.rm = TRUE)
+  works$done <- works$done + 1
+  note_event(works, "made", job, seconds = made$seconds, cost = made$cost)
+  if (works$score) works$to_score <- c(works$to_score, at)
+  # What was waiting for it can start.
+  for (child in works$children[[job$take$take]]) {
+    next_lane <- works$lanes[[works$steps$engine[works$step[child]]]]
+    next_lane$queue <- c(child, next_lane$queue)
+  }
+  tell(works, now = TRUE)
+}
+
+land_failure <- function(works, job, failure) {
+  lane <- job$lane
+  at <- job$at
+  now <- clock()
+  serves <- lane$engine$kind %in% c("http", "inference")
+  pause <- failure$retry_after %||% pause_after(works$tries[at], job$request$key)
+  again <- function(due) {
+    note_event(works, "to be tried again", job, kind = failure$kind, message = conditionMessage(failure), seconds = due - now)
+    # What was on its way when the run was stopped stays planned.
+    if (!works$stopping) lane$later <- rbind(lane$later, data.frame(take = at, due = due))
+  }
+  # Nobody there: the engine is away, which is no fault of this take.
+  if (serves && failure$kind == "unreachable") {
+    works$tries[at] <- works$tries[at] - 1
+    lane$away <- lane$away %||% list(since = now, asked = 0)
+    lane$away$asked <- lane$away$asked + 1
+    if (now - lane$away$since < works$outage) {
+      lane$not_before <- now + min(15, pause_after(min(6, lane$away$asked), job$request$key))
+      return(again(lane$not_before))
+    }
+    # Its takes stay planned: they were never asked for.
+    works$tries[at] <- 0
+    return(park(works, lane, job, failure))
+  } else {
+    lane$away <- NULL
+    if (failure$kind == "busy") lane$not_before <- max(lane$not_before, now + pause)
+    if (failure$kind %in% passing_failures && works$tries[at] < most_tries && pause <= longest_wait) {
+      return(again(now + pause))
+    }
+    if (failure$kind == "out_of_credit") park(works, lane, job, failure)
+  }
+  beat(works, now = TRUE)
+  record_failed(works$store, job$take$take, failure, job$sent)
+  if (failure$kind != "awaited") {
+    works$failed <- works$failed + 1
+    lane$failed <- lane$failed + 1
+  }
+  works$done <- works$done + 1
+  works$expected <- works$expected - works$score
+  works$cost <- works$cost + sum(failure$cost, na.rm = TRUE)
+  note_event(works, if (failure$kind == "refused") "refused" else if (failure$kind == "awaited") "awaited" else "failed", job, kind = failure$kind, message = conditionMessage(failure), cost = failure$cost)
+  tell(works, now = TRUE)
+}
+
+# What needs a person stops this engine, and not the others.
+park <- function(works, lane, job, failure) {
+  lane$parked <- conditionMessage(failure)
+  note_event(works, "left alone", job, kind = failure$kind, message = lane$parked)
+}
+
+# Which takes are to be measured. Numbers of other measures than today's go first,
+# so that the two are never mixed.
+unscored_takes <- function(store, takes, again = FALSE) {
+  if (again || !identical(get_facts(store)$measures, measures_version)) {
+    DBI::dbWithTransaction(store$db, {
+      DBI::dbExecute(store$db, "DELETE FROM scores")
+      set_facts(store, measures = measures_version)
+    })
+  }
+  scored <- DBI::dbGetQuery(store$db, "SELECT DISTINCT take FROM scores")$take
+  which(takes$state == "made" & !takes$take %in% scored)
+}
+
+send_to_score <- function(works, at) {
+  works$first_score <- works$first_score %||% clock()
+  if (is.null(works$pool)) {
+    return(score_here(works, at))
+  }
+  take <- works$takes[at, ]
+  kit <- kit_of(works, take$case)
+  job <- list(at = at, take = take, began = clock(), kit = kit)
+  send_out(works, job, "score_elsewhere", list(kit$id, NULL, take_bytes(works$store, take)), 300)
+}
+
+kit_of <- function(works, case_id) {
+  keep(works$kits, case_id, {
+    case <- Find(function(case) case$id == case_id, works$trial$suite$cases)
+    kit <- new_kit(works$trial$suite, case)
+    list(id = hash_of(list(case_id, kit$suite$cases)), kit = kit)
+  })
+}
+
+land_scores <- function(works, job, scores) {
+  if (identical(scores, "lacking")) {
+    kit <- if (is_remote(works$pool)) {
+      case <- Find(function(case) case$id == job$take$case, works$trial$suite$cases)
+      new_kit(works$trial$suite, case, carried = TRUE)
+    } else {
+      job$kit$kit
+    }
+    return(send_out(works, job, "score_elsewhere", list(job$kit$id, kit, take_bytes(works$store, job$take)), 300))
+  }
+  if (inherits(scores, "condition")) stop(scores)
+  keep_scores(works, job$take, scores)
+}
+
+score_here <- function(works, at) {
+  take <- works$takes[at, ]
+  case <- Find(function(case) case$id == take$case, works$trial$suite$cases)
+  keep_scores(works, take, score_bytes(take_bytes(works$store, take), case, works$trial$suite, works$kept))
+}
+
+keep_scores <- function(works, take, scores) {
+  record_scores(works$store, take$take, scores)
+  works$scored <- works$scored + 1
+  tell(works)
+}
+
+# A sign of life, every two seconds and before anything is recorded after a pause.
+beat <- function(works, now = FALSE) {
+  since <- clock() - (works$beaten %||% -Inf)
+  if (since > if (now) 0.5 else 2) {
+    works$beaten <- clock()
+    beat_on(works$store, works$hold)
+  }
+}
+
+# Says how far it is: after every take, and at most four times a second meanwhile.
+tell <- function(works, now = FALSE) {
+  if (is.null(works$progress) || (!now && clock() - (works$told %||% -Inf) < 0.25)) {
+    return(invisible())
+  }
+  works$told <- clock()
+  works$progress(
+    done = works$done, total = works$total, failed = works$failed, seconds = clock() - works$began,
+    flying = flying(works), scored = works$scored, to_score = works$expected, cost = works$cost, left = time_left(works),
+    words = if (works$stopping) paste0("finishing ", flying(works), " in flight; Ctrl-C again stops now") else "",
+    engines = engine_states(works)
+  )
+}
+
+# Seconds until the slowest engine is done, and the measuring; NA until something
+# is known of both.
+time_left <- function(works) {
+  each <- vapply(works$lanes, function(lane) {
+    open <- length(lane$queue) + nrow(lane$later) + lane$flying
+    if (open == 0 || !is.null(lane$parked)) 0 else if (lane$timed < 1) NA_real_ else open * lane$seconds / lane$timed / min(lane$engine$about$at_once, open)
+  }, 0)
+  spent <- clock() - (works$first_score %||% clock())
+  scores <- if (works$expected > works$scored) (if (works$scored > 2) spent / works$scored * (works$expected - works$scored) else NA_real_) else 0
+  if (all(is.na(c(each, scores)))) NA_real_ else max(c(each, scores), na.rm = TRUE)
+}
+
+engine_states <- function(works) {
+  now <- clock()
+  own <- Filter(function(lane) lane$total > 0, works$lanes)
+  column <- function(name) vapply(own, function(lane) as.numeric(lane[[name]]), 0, USE.NAMES = FALSE)
+  tibble::tibble(
+    engine = as.character(names(own)), made = column("made"), total = column("total"), flying = column("flying"), failed = column("failed"),
+    words = as.character(vapply(own, function(lane) {
+      if (!is.null(lane$parked)) "left alone" else if (!is.null(lane$away)) "can't be reached, is tried again" else if (lane$not_before > now) paste0("asked to be left alone for ", ceiling(lane$not_before - now), " s") else ""
+    }, ""))
+  )
+}

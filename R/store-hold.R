@@ -1,0 +1,80 @@
+# Who may write to a run: one process at a time. Reading never asks.
+
+# Takes hold of a run for this process, or says who has it. `wait` is for how many
+# seconds another is waited for.
+hold_run <- function(store, wait = 0, told = function(words) NULL) {
+  me <- list(
+    id = fresh_key(), machine = machine_id(), pid = Sys.getpid(), started = process_start(Sys.getpid()),
+    person = paste0(Sys.info()[["user"]], " on ", Sys.info()[["nodename"]]), since = now_utc()
+  )
+  began <- proc.time()[["elapsed"]]
+  seen <- list(id = "", beat = -1, at = began)
+  repeat {
+    taken <- DBI::dbExecute(
+      store$db, "INSERT INTO holder VALUES (1, ?, ?, ?, ?, ?, ?, 0) ON CONFLICT (one) DO NOTHING",
+      params = unname(me)
+    )
+    if (taken == 1) {
+      return(me$id)
+    }
+    other <- as.list(DBI::dbGetQuery(store$db, "SELECT * FROM holder"))
+    now <- proc.time()[["elapsed"]]
+    if (length(other$id) == 0) next
+    if (other$id != seen$id || other$beat != seen$beat) {
+      if (other$id != seen$id) told(paste0("run ", quoted(store$run), " is at work: ", holder_words(other), "; waiting"))
+      seen <- list(id = other$id, beat = other$beat, at = now)
+    }
+    # Where its process can't be looked up, a holder that no longer counts on is gone.
+    gone <- if (other$machine == me$machine) !process_runs(other$pid, other$started) else now - seen$at > silence
+    if (gone) {
+      DBI::dbExecute(store$db, "DELETE FROM holder WHERE id = ? AND beat = ?", params = list(other$id, other$beat))
+      next
+    }
+    if (now - began >= wait && (other$machine == me$machine || now - began > silence)) {
+      stop_sprenn("held", c(
+        paste0("Another process is at work on run ", quoted(store$run), "."), x = holder_words(other),
+        i = "Wait for it (`--wait`), or stop it with Ctrl-C where it runs. Reading (choose, sheet, report) goes on meanwhile."
+      ))
+    }
+    Sys.sleep(0.25)
+  }
+}
+
+# After how many seconds without a sign a holder on another machine is given up.
+silence <- 20
+
+holder_words <- function(other) paste0(other$person, ", process ", other$pid, ", since ", other$since)
+
+# Gives a sign of life; an error if another has taken over meanwhile.
+beat_on <- function(store, id) {
+  still <- DBI::dbExecute(store$db, "UPDATE holder SET beat = beat + 1 WHERE id = ?", params = list(id))
+  if (still == 0) {
+    stop_sprenn("held", c(
+      paste0("Another process has taken over run ", quoted(store$run), ", as this one gave no sign for long."),
+      i = "What was made before is kept; the other one goes on from there."
+    ))
+  }
+}
+
+let_go <- function(store, id) try(DBI::dbExecute(store$db, "DELETE FROM holder WHERE id = ?", params = list(id)), silent = TRUE)
+
+# A machine since it was last started: process numbers mean nothing beyond that.
+machine_id <- function() {
+  boot <- "/proc/sys/kernel/random/boot_id"
+  paste(Sys.info()[["nodename"]], if (file.exists(boot)) readLines(boot, warn = FALSE))
+}
+
+# When a process was started, in a form that no change of the clock touches; ""
+# where that can't be told.
+process_start <- function(pid) {
+  stat <- tryCatch(readLines(file.path("/proc", pid, "stat"), warn = FALSE), error = function(e) "", warning = function(w) "")
+  # The name in brackets may hold spaces.
+  strsplit(sub("^.*\\) ", "", stat[1]), " ", fixed = TRUE)[[1]][20] %||% ""
+}
+
+process_runs <- function(pid, started) {
+  if (dir.exists("/proc/self")) {
+    return(identical(process_start(pid), started))
+  }
+  isTRUE(tools::pskill(pid, 0))
+}
