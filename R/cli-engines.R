@@ -36,6 +36,8 @@ engine_commands <- function() {
         option("faults", "character", NULL, "what goes wrong, such as bracken=truncated@3+busy:0.1", "FAULTS"),
         option("seed", "integer", 1L, "what faults are drawn from [%default]", "SEED"),
         option("credit", "double", 1000, "what an account holds [%default]", "MONEY"),
+        option("seconds", "double", NULL, "how long bracken's queue takes for a picture", "SECONDS"),
+        option("at-once", "integer", NULL, "how many pictures bracken works at side by side", "N"),
         option("for", "double", Inf, "stop by itself after so many seconds", "SECONDS")
       ), cli_standins,
       note = "Example: sprenn standins bracken sorrel quince"

@@ -127,7 +127,9 @@ request_parts <- function(request) {
 named_list <- function(x) if (length(x)) x else structure(list(), names = character())
 numbered <- function(word, pictures) stats::setNames(pictures, paste0(word, "-", seq_along(pictures), recycle0 = TRUE))
 null_for_na <- function(x) if (is.null(x) || is.na(x)) NULL else x
-png_part <- function(picture) list(bytes = png::writePNG(picture), type = "image/png")
+# A picture that many requests share is encoded once: its bytes are kept with it.
+png_part <- function(picture) list(bytes = attr(picture, "png") %||% png::writePNG(picture), type = "image/png")
+with_png <- function(picture) structure(picture, png = png::writePNG(picture))
 
 # What a status says, as a failure. Problem details (RFC 9457) say it in words.
 stop_for_status <- function(answer, url) {

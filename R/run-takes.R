@@ -135,10 +135,10 @@ list_takes <- function(store) {
 
 # What may pass by itself is tried again, under the same key, so that it is not
 # paid again; longer after every try, and for at least as long as the engine asks.
-make_patiently <- function(engine, request, check = function(made) made) {
+make_patiently <- function(engine, request) {
   spent <- 0
   for (try in seq_len(most_tries)) {
-    made <- tryCatch(check(make_picture(engine, request)), sprenn_failure = identity)
+    made <- tryCatch(make_picture(engine, request), sprenn_failure = identity)
     spent <- add_spent(engine, made, spent)
     if (spent > 0) made$cost <- spent
     if (!inherits(made, "condition")) {
@@ -166,21 +166,6 @@ add_spent <- function(engine, made, spent) {
   if (engine$kind == "http" || is.null(made$cost) || is.na(made$cost)) spent else spent + made$cost
 }
 
-# No two cases give the same picture to the last byte: a server has delivered it
-# for the wrong one.
-stop_for_twin <- function(store, take, engine, made) {
-  if (!engine$kind %in% c("http", "inference")) {
-    return(made)
-  }
-  twin <- DBI::dbGetQuery(store$db, "SELECT case_id, seed FROM takes WHERE sha256 = ? AND case_id <> ? LIMIT 1", params = list(sha256_of(made$bytes), take$case))
-  if (nrow(twin)) {
-    failure <- tryCatch(engine_failure("bad_answer", paste0("The picture that came back is the one for ", twin$case_id, ", seed ", twin$seed, ".")), sprenn_failure = identity)
-    failure[c("seconds", "cost")] <- made[c("seconds", "cost")]
-    stop(failure)
-  }
-  made
-}
-
 # The request of one take. Pictures that were read once are kept in `inputs`; what
 # a step of a chain works on is in the `store`.
 request_for <- function(trial, step, engine, take, inputs, store = NULL) {
@@ -190,7 +175,12 @@ request_for <- function(trial, step, engine, take, inputs, store = NULL) {
   case <- controlled_case(whole, control, trial$suite)
   frame <- case_frame(whole, trial$suite)
   size <- working_size(frame, about$checkpoints[[step$checkpoint]])
-  prepared <- keep(inputs, paste(c("inputs", case$id, size), collapse = " "), prepare_inputs(whole, trial$suite, size))
+  # What travels as PNG is encoded once for all takes of a case.
+  travels <- engine$kind %in% c("http", "command")
+  prepared <- keep(inputs, paste(c("inputs", travels, case$id, size), collapse = " "), {
+    prepared <- prepare_inputs(whole, trial$suite, size)
+    if (travels) encode_inputs(prepared) else prepared
+  })
   references <- prepared$references[seq_along(case$references)]
   weights <- vapply(case$references, `[[`, 0, "weight")
   if (!is.na(take$parent)) {
@@ -202,7 +192,7 @@ request_for <- function(trial, step, engine, take, inputs, store = NULL) {
   dropped <- setdiff(step_inputs(case, step$stage), about$takes)
   taken <- function(input, thing) if (!input %in% dropped) thing
   looks <- taken("look", if (!is.na(case$look)) {
-    keep(inputs, paste("look", case$look), lapply(unname(trial$suite$looks[[case$look]]), read_picture))
+    keep(inputs, paste("look", travels, case$look), lapply(unname(trial$suite$looks[[case$look]]), function(path) if (travels) with_png(read_picture(path)) else read_picture(path)))
   })
   request <- new_request(engine, list(
     prompt = tibble::tibble(
@@ -222,6 +212,16 @@ request_for <- function(trial, step, engine, take, inputs, store = NULL) {
   request$label <- paste0(take$pipeline, ", ", take$case, ", seed ", take$seed, if (!is.na(control)) paste(",", gsub("_", " ", control)))
   request$names <- list(pipeline = paste0(take$pipeline, if (!is.na(control)) paste0("-", control)), case = take$case, seed = take$seed, take = take$take)
   request
+}
+
+encode_inputs <- function(prepared) {
+  prepared$references <- lapply(prepared$references, with_png)
+  if (!is.null(prepared$mask)) prepared$mask <- with_png(prepared$mask)
+  prepared$guides <- lapply(prepared$guides, function(guide) {
+    if (!is.null(guide$picture)) guide$picture <- with_png(guide$picture)
+    guide
+  })
+  prepared
 }
 
 # What the step before has made, brought to the size that the next one works at.

@@ -15,11 +15,12 @@ new_works <- function(store, hold, trial, takes, wanted, to_score, score, worker
   works$scored <- 0
   works$began <- clock()
   works$tries <- works$spent <- works$lost <- numeric(nrow(takes))
+  works$doubted <- logical(nrow(takes))
   works$inputs <- new_shelf()
   works$kept <- new_shelf()
   works$kits <- new_shelf(200)
   works$calls <- curl::new_pool(total_con = 256, host_con = 256)
-  works$sent <- works$waiting <- list()
+  works$sent <- works$waiting <- works$landing <- list()
   works$stopping <- FALSE
   works$log <- open_log(store)
   works$facts <- get_facts(store)
@@ -64,7 +65,8 @@ work_through <- function(works) {
     repeat {
       busy <- land_all(works)
       if (!works$stopping) busy <- send_all(works) || busy
-      if (length(works$sent) == 0 && flying(works) == 0 && (works$stopping || !anything_left(works))) break
+      busy <- land_next(works) || busy
+      if (length(works$sent) + length(works$landing) == 0 && flying(works) == 0 && (works$stopping || !anything_left(works))) break
       if (!busy) idle(works)
       beat(works)
       tell(works)
@@ -180,8 +182,10 @@ waits_for <- function(engine) if (is.finite(engine$seconds)) engine$seconds + 30
 converse <- function(works, job, code) {
   turn <- tryCatch(code(), sprenn_failure = identity, error = as_engine_error)
   if (inherits(turn, c("sprenn_take_result", "condition"))) {
-    made <- judge_result(job$lane$engine, job$request, turn, clock() - job$began)
-    return(land_take(works, job, made))
+    # The server is free for the next one, which goes out before this one is looked at.
+    job$lane$flying <- job$lane$flying - 1
+    works$landing <- c(works$landing, list(list(job = job, turn = turn, seconds = clock() - job$began)))
+    return(invisible())
   }
   call <- function() {
     fetch_later(turn$call, function(answer) {
@@ -223,6 +227,19 @@ land_all <- function(works) {
     }
   }
   came
+}
+
+# Looks at the next picture that a server has sent.
+land_next <- function(works) {
+  if (length(works$landing) == 0) {
+    return(FALSE)
+  }
+  one <- works$landing[[1]]
+  works$landing <- works$landing[-1]
+  # It counts as in flight until it is kept.
+  one$job$lane$flying <- one$job$lane$flying + 1
+  land_take(works, one$job, judge_result(one$job$lane$engine, one$job$request, one$turn, one$seconds))
+  TRUE
 }
 
 # Waits a moment for whatever comes first.
@@ -274,7 +291,7 @@ land_take <- function(works, job, made) {
   at <- job$at
   works$spent[at] <- add_spent(lane$engine, made, works$spent[at])
   if (works$spent[at] > 0) made$cost <- works$spent[at]
-  if (!inherits(made, "condition")) made <- tryCatch(stop_for_twin(works$store, job$take, lane$engine, made), sprenn_failure = identity)
+  if (!inherits(made, "condition")) made <- doubt_twin(works, job, made)
   if (inherits(made, "condition")) {
     return(land_failure(works, job, made))
   }
@@ -287,6 +304,7 @@ land_take <- function(works, job, made) {
     cost = made$cost, request = job$sent, answer = to_json(c(list(seed = made$seed, waited = made$waited), made$says))
   ))
   works$made[at] <- TRUE
+  works$own <- c(works$own, job$take$take)
   works$takes$file[at] <- picture$file
   works$takes$sha256[at] <- picture$sha256
   lane$made <- lane$made + 1
@@ -304,6 +322,44 @@ land_take <- function(works, job, made) {
     next_lane$queue <- c(child, next_lane$queue)
   }
   tell(works, now = TRUE)
+}
+
+# No two cases should give the same picture to the last byte: a server has delivered
+# one of them for the other. Which of the two is the wrong one can't be told, so both
+# are asked for again, once; what then comes again is what the engine makes of them.
+doubt_twin <- function(works, job, made) {
+  if (!job$lane$engine$kind %in% c("http", "inference") || works$doubted[job$at]) {
+    return(made)
+  }
+  sha <- sha256_of(made$bytes)
+  twin <- which(works$made & works$takes$sha256 %in% sha & works$takes$case != job$take$case)
+  if (length(twin) == 0) {
+    return(made)
+  }
+  works$doubted[job$at] <- TRUE
+  for (at in twin[!works$doubted[twin]]) unmake(works, at)
+  other <- works$takes[twin[1], ]
+  failure <- failure_of("bad_answer", paste0("The picture that came back is the one for ", other$case, ", seed ", other$seed, "."), made$seconds)
+  failure$cost <- made$cost
+  failure
+}
+
+# Sets a take that was made in this run to be made again, unless another step has
+# worked on it already.
+unmake <- function(works, at) {
+  take <- works$takes[at, ]
+  if (!take$take %in% works$own || take$take %in% works$takes$parent) {
+    return()
+  }
+  works$doubted[at] <- TRUE
+  works$made[at] <- FALSE
+  record_planned(works$store, take$take)
+  lane <- works$lanes[[works$steps$engine[works$step[at]]]]
+  lane$queue <- c(at, lane$queue)
+  lane$made <- lane$made - 1
+  works$done <- works$done - 1
+  # It is measured again; what still waits to be is not measured twice.
+  if (at %in% works$to_score) works$to_score <- setdiff(works$to_score, at) else works$expected <- works$expected + works$score
 }
 
 land_failure <- function(works, job, failure) {
@@ -431,7 +487,7 @@ tell <- function(works, now = FALSE) {
   works$told <- clock()
   works$progress(
     done = works$done, total = works$total, failed = works$failed, seconds = clock() - works$began,
-    flying = flying(works), scored = works$scored, to_score = works$expected, cost = works$cost, left = time_left(works),
+    flying = flying(works) + length(works$landing), scored = works$scored, to_score = works$expected, cost = works$cost, left = time_left(works),
     words = if (works$stopping) paste0("finishing ", flying(works), " in flight; Ctrl-C again stops now") else "",
     engines = engine_states(works)
   )

@@ -16,6 +16,8 @@
 #'   calls. Known are `r paste(c(fault_words, wire_fault_words), collapse = ", ")`.
 #' @param seed What the faults are drawn from.
 #' @param credit What bracken's account holds.
+#' @param seconds,at_once How long bracken's queue takes for a picture, and how many it
+#'   works at side by side; its own pace if `NULL`.
 #' @param key The key that they want to see, or `NULL`.
 #' @param standins What `start_standins()` returned.
 #' @return `start_standins()` returns an object of class `sprenn_standins`: a
@@ -28,7 +30,7 @@
 #' running$addresses
 #' stop_standins(running)
 #' }
-start_standins <- function(which = c("bracken", "sorrel", "quince"), faults = character(), seed = 1L, credit = 1000, key = NULL) {
+start_standins <- function(which = c("bracken", "sorrel", "quince"), faults = character(), seed = 1L, credit = 1000, key = NULL, seconds = NULL, at_once = NULL) {
   ports <- if (is.numeric(which)) which else stats::setNames(rep(NA_real_, length(which)), which)
   unknown <- setdiff(c(names(ports), names(faults)), served_standins)
   if (length(unknown)) stop("No stand-in is served under the name ", paste(unknown, collapse = ", "), "; there are ", paste(served_standins, collapse = ", "), ".", call. = FALSE)
@@ -47,7 +49,7 @@ start_standins <- function(which = c("bracken", "sorrel", "quince"), faults = ch
     port <- if (is.na(ports[[name]])) httpuv::randomPort() else ports[[name]]
     inner <- if (any(on_wire)) httpuv::randomPort() else port
     ledgers[[name]] <- ledger <- tempfile("ledger-", fileext = ".json")
-    started[[name]] <- start_apart("serve_standin", list(name = name, port = inner, faults = paste(words[!on_wire], collapse = " "), seed = seed, credit = credit, key = key, ledger = ledger))
+    started[[name]] <- start_apart("serve_standin", list(name = name, port = inner, faults = paste(words[!on_wire], collapse = " "), seed = seed, credit = credit, key = key, ledger = ledger, seconds = seconds, at_once = at_once))
     if (any(on_wire)) {
       wait_for_server(started[[name]], inner)
       wire <- start_apart("serve_wire", list(port = port, target = paste0("http://127.0.0.1:", inner), spec = paste(words[on_wire], collapse = " "), seed = seed))
@@ -105,11 +107,15 @@ wait_for_server <- function(process, port, seconds = 60) {
   stop("A stand-in did not answer within ", seconds, " s.", call. = FALSE)
 }
 
-serve_standin <- function(name, port, faults = "", seed = 1L, credit = 1000, key = NULL, ledger = tempfile()) {
+serve_standin <- function(name, port, faults = "", seed = 1L, credit = 1000, key = NULL, ledger = tempfile(), seconds = NULL, at_once = NULL) {
   engine <- with_faults(switch(name,
     bracken = standin_bracken(), sorrel = standin_sorrel(), quince = standin_quince(), yarrow = standin_yarrow()
   ), faults, seed, beside = name != "sorrel")
-  router <- if (name == "sorrel") inference_router(engine) else contract_router(engine, new_office(credit, read_faults(faults, seed), ledger, hosted = name == "bracken"))
+  if (name == "bracken") {
+    engine$about$at_once <- at_once %||% engine$about$at_once
+    engine$about$seconds <- seconds %||% engine$about$seconds
+  }
+  router <- if (name == "sorrel") inference_router(engine) else contract_router(engine, new_office(credit, read_faults(faults, seed), ledger, hosted = name == "bracken", pace = seconds %||% 0.05, desks = at_once %||% 1))
   router <- plumber::pr_set_debug(plumber::pr_set_docs(router, FALSE), FALSE)
   router <- plumber::pr_filter(router, "key", function(req, res) {
     if (is.null(key) || identical(req$HTTP_AUTHORIZATION, paste("Bearer", key))) plumber::forward() else say_problem(res, 401, "The key is missing or wrong.", paste("It came as:", req$HTTP_AUTHORIZATION))
@@ -119,13 +125,16 @@ serve_standin <- function(name, port, faults = "", seed = 1L, credit = 1000, key
 
 # What a hosted service keeps: jobs, an account, and the keys that were paid, the
 # last in a file that outlives a restart.
-new_office <- function(credit, fault_at, ledger, hosted) {
+new_office <- function(credit, fault_at, ledger, hosted, pace = 0, desks = 1) {
   office <- new.env()
   office$orders <- list()
   office$fault_at <- fault_at
   office$posts <- 0
   office$recent <- numeric()
-  office$free_at <- 0
+  # When each of those who work at the queue is free again.
+  office$free_at <- rep(0, desks)
+  office$pace <- pace
+  office$pool <- if (pace > 0.5) open_pool(1)
   office$hosted <- hosted
   office$credit <- credit
   office$ledger <- ledger
@@ -202,9 +211,12 @@ take_order <- function(engine, office, req, res) {
     request <- request_from_wire(engine, read_form(req))
     if (office$credit - sum(office$paid) < engine$about$price && !key %in% names(office$paid)) engine_failure("out_of_credit", "There is no credit left.")
     id <- paste0("t", length(office$orders) + 1, "-", substr(as.character(openssl::sha1(charToRaw(key))), 1, 8))
-    # The queue moves one at a time, and the first call wakes everything up.
-    office$free_at <- max(now, office$free_at) + if (!office$hosted) 0 else if (office$posts == 1) 1 else 0.05
-    office$orders[[id]] <- list(id = id, key = key, request = request, ready = office$free_at, asked = now)
+    # Whoever is free first takes it; the first call wakes everything up.
+    desk <- which.min(office$free_at)
+    office$free_at[desk] <- max(now, office$free_at[desk]) + if (!office$hosted) 0 else office$pace + if (office$posts == 1) 1 else 0
+    office$orders[[id]] <- list(id = id, key = key, request = request, ready = office$free_at[desk], asked = now)
+    # While a picture's time runs, it is drawn by another process.
+    if (!is.null(office$pool)) office$orders[[id]]$made <- send_to_pool(office$pool, draw_ahead, list(request))
   } else {
     id <- known[[1]]$id
   }
@@ -233,7 +245,11 @@ tell_job <- function(engine, office, id, res) {
   }
   if (is.null(job$picture)) {
     began <- proc.time()[["elapsed"]]
-    made <- engine$make(job$request)
+    made <- if (!is.null(job$made)) wait_for(job$made)
+    made <- made %||% engine$make(job$request)
+    # What is done needs its pictures no more.
+    job$made <- NULL
+    job$request <- job$request["seed"]
     as_bytes <- function(picture) if (is.raw(picture) || is.null(picture)) picture else png::writePNG(picture)
     job$picture <- as_bytes(made$picture)
     job$spoilt <- as_bytes(made$spoilt)
@@ -247,6 +263,8 @@ tell_job <- function(engine, office, id, res) {
     pictures = list(list(href = paste0("/takes/", id, "/picture"), seed = job$request$seed))
   ))
 }
+
+draw_ahead <- function(request) list(picture = png::writePNG(standin_bracken()$make(request)$picture))
 
 read_form <- function(req) {
   if (!grepl("^multipart/form-data", req$CONTENT_TYPE %||% "", ignore.case = TRUE)) engine_failure("bad_request", "The request must be multipart/form-data.")

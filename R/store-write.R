@@ -95,6 +95,14 @@ record_failed <- function(store, take, failure, request) {
   )
 }
 
+# A take that is to be made again: its picture is doubted or gone.
+record_planned <- function(store, take) {
+  DBI::dbWithTransaction(store$db, {
+    DBI::dbExecute(store$db, "DELETE FROM scores WHERE take = ?", params = list(take))
+    DBI::dbExecute(store$db, "UPDATE takes SET state = 'planned', file = NULL, sha256 = NULL, bytes = NULL WHERE take = ?", params = list(take))
+  })
+}
+
 record_scores <- function(store, take, scores) {
   DBI::dbWithTransaction(store$db, {
     DBI::dbExecute(store$db, "DELETE FROM scores WHERE take = ?", params = list(take))
