@@ -2,9 +2,9 @@
 # trial's folder nor its store. What a case needs again and again, its kit, is sent
 # once to each process and kept there.
 
-# What is kept at hand, the oldest going first, so that memory does not grow with
-# the number of cases.
-new_shelf <- function(room = 40) structure(new.env(), room = room)
+# What is kept at hand, up to so many bytes; the oldest goes first, so that memory
+# does not grow with the number of cases.
+new_shelf <- function(room = 1.2e8) structure(new.env(), room = room)
 
 keep <- function(where, name, code) {
   name <- paste0("=", name)
@@ -12,10 +12,10 @@ keep <- function(where, name, code) {
     assign(name, code, where)
     room <- attr(where, "room")
     if (!is.null(room)) {
-      where$.order <- c(where$.order, name)
-      while (length(where$.order) > room) {
-        rm(list = where$.order[1], envir = where)
-        where$.order <- where$.order[-1]
+      where$.sizes <- c(where$.sizes, stats::setNames(as.numeric(utils::object.size(where[[name]])), name))
+      while (sum(where$.sizes) > room && length(where$.sizes) > 1) {
+        rm(list = names(where$.sizes)[1], envir = where)
+        where$.sizes <- where$.sizes[-1]
       }
     }
   }
@@ -64,18 +64,19 @@ workshop <- new.env()
 
 # Measures a take in a worker. "lacking" where its case is not known here yet.
 score_elsewhere <- function(id, kit, bytes) {
-  if (is.null(workshop$kits)) workshop$kits <- new_shelf(16)
+  if (is.null(workshop$kits)) workshop$kits <- new_shelf(2e7)
   if (is.null(kit) && is.null(workshop$kits[[paste0("=", id)]])) {
     return("lacking")
   }
-  known <- keep(workshop$kits, id, list(suite = unpack_kit(kit), kept = new_shelf()))
-  tryCatch(score_bytes(bytes, known$suite$cases[[1]], known$suite, known$kept), sprenn_error = identity)
+  known <- keep(workshop$kits, id, unpack_kit(kit))
+  if (is.null(workshop$kept)) workshop$kept <- new_shelf(5e8)
+  tryCatch(score_bytes(bytes, known$cases[[1]], known, workshop$kept), sprenn_error = identity)
 }
 
 # Makes a picture in a worker, by an engine that is built there once. Failures come
 # back as values; so does it that the engine can't be built there.
 make_elsewhere <- function(plan, request) {
-  if (is.null(workshop$engines)) workshop$engines <- new_shelf(32)
+  if (is.null(workshop$engines)) workshop$engines <- new_shelf(2e7)
   id <- hash_of(list(plan$wanted, plan$name, plan$code))
   engine <- tryCatch(keep(workshop$engines, id, rebuild_engine(plan)), error = identity)
   if (inherits(engine, "condition")) {

@@ -233,12 +233,12 @@ read_parent <- function(store, parent, frame, size) {
 }
 
 # The request as it is kept with the take: pictures by their hash.
-describe_request <- function(request, engine, take, inputs) {
+describe_request <- function(request, engine, take, known) {
   plain <- unclass(request)
   hashes <- function(what, pictures) {
     # A chain's step works on another picture for every seed.
     whose <- if (what == "references" && !is.na(take$parent)) take$parent else take$case
-    keep(inputs, paste(c("hash of", what, length(pictures), names(pictures), whose, request$size), collapse = " "), as.list(vapply(pictures, pixel_hash, "")))
+    keep(known, paste(c("hash of", what, length(pictures), names(pictures), whose, request$size), collapse = " "), as.list(vapply(pictures, pixel_hash, "")))
   }
   plain$reference <- NULL
   plain$references <- hashes("references", request$references)

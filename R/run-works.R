@@ -17,8 +17,9 @@ new_works <- function(store, hold, trial, takes, wanted, to_score, score, worker
   works$tries <- works$spent <- works$lost <- numeric(nrow(takes))
   works$doubted <- logical(nrow(takes))
   works$inputs <- new_shelf()
-  works$kept <- new_shelf()
-  works$kits <- new_shelf(200)
+  works$kept <- new_shelf(5e8)
+  works$kits <- new_shelf(2e7)
+  works$hashes <- new_shelf(2e7)
   works$calls <- curl::new_pool(total_con = 256, host_con = 256)
   works$sent <- works$waiting <- works$landing <- list()
   works$stopping <- FALSE
@@ -158,7 +159,7 @@ send_take <- function(works, lane, at) {
   request <- request_for(works$trial, step, lane$engine, take, works$inputs, works$store)
   # Another run of the same takes is made anew, not given what this one got.
   request$key <- paste0(substr(hash_of(list(works$facts$key, take$take)), 1, 20), "-", take$attempt)
-  job <- list(at = at, take = take, lane = lane, request = request, sent = describe_request(request, step$engine, take, works$inputs), began = clock())
+  job <- list(at = at, take = take, lane = lane, request = request, sent = describe_request(request, step$engine, take, works$hashes), began = clock())
   # The first call of a checkpoint may have to load it.
   job$first <- !step$checkpoint %in% lane$called
   lane$called <- union(lane$called, step$checkpoint)
