@@ -113,3 +113,7 @@ sync_file <- function(path) {
     .Call(`_sprenn_sync_file`, path)
 }
 
+steady_seconds <- function() {
+    .Call(`_sprenn_steady_seconds`)
+}
+

@@ -27,7 +27,12 @@ cli_commands <- function() {
     ),
     check = new_command(
       "Read a trial and tell all that is wrong with it, or may be.", "TRIAL",
-      list(option("strict", "logical", FALSE, "leave with status 1 if there is a warning")), cli_check
+      list(
+        option("strict", "logical", FALSE, "leave with status 1 if there is a warning"),
+        option("run", "character", NULL, "hold a run's files against its records instead", "NAME"),
+        option("repair", "logical", FALSE, "with --run: mend what is found, and say how"), wait
+      ), cli_check,
+      note = "Example: sprenn check my-trial --run main --repair"
     ),
     caption = new_command(
       "Draft prompts from the pictures, to be edited.", "TRIAL",
@@ -114,7 +119,25 @@ shell_path <- function(path) if (grepl("^[A-Za-z0-9_./~-]+$", path)) path else s
 
 next_steps <- function(steps) cat("", "Next:", paste0("  ", trimws(steps)), sep = "\n")
 
+# What of a run is not as it was recorded.
+cli_check_run <- function(given) {
+  found <- check_run(given$places, given$run, repair = given$repair, wait = if (given$wait) Inf else 0, progress = progress_bar("checking"))
+  for (i in seq_len(nrow(found))) {
+    cat(strwrap(paste0(found$kind[i], ": ", if (!is.na(found$file[i])) paste0(found$file[i], ". "), found$words[i], if (!is.na(found$mended[i])) paste0(" Mended: ", found$mended[i], ".")), 100, initial = "  - ", prefix = "    "), sep = "\n")
+  }
+  open <- sum(is.na(found$mended))
+  if (nrow(found) == 0) cat("Run ", given$run, " is whole: every picture is there and the one that was recorded.\n", sep = "")
+  if (nrow(found) > 0) cat(count_words(nrow(found), "problem"), if (given$repair) paste0(", ", nrow(found) - open, " mended"), ".\n", sep = "")
+  if (nrow(found) > 0 && !given$repair) next_steps(paste("sprenn check", shell_path(given$places), "--run", given$run, "--repair"))
+  if (given$repair && any(grepl("made again", found$mended))) next_steps(paste("sprenn run", shell_path(given$places), run_option(given$run)))
+  if (open > 0) 1L else 0L
+}
+
 cli_check <- function(given) {
+  if (!is.null(given$run)) {
+    return(cli_check_run(given))
+  }
+  if (given$repair) stop_sprenn("usage", c("--repair wants --run NAME beside it.", i = "A trial's own files are yours to mend; a run's can be mended by Sprenn."))
   trial <- read_shown(given$places)
   warnings <- trial_warnings(trial)
   cat(format(trial), sep = "\n")

@@ -42,7 +42,7 @@ conversing_engine <- function(about, converse, ...) {
 # the result. So the same words serve one call at a time and many in flight.
 http_take <- function(request, wanted, address) {
   seconds <- wanted$seconds %||% 120
-  began <- Sys.time()
+  began <- clock()
   forgotten <- 0
   headers <- c(key_headers(wanted), "Idempotency-Key" = request$key)
   call <- function(method, url, ..., most = 1e6) new_call(method, url, headers, ..., seconds = seconds, most = most)
@@ -59,7 +59,7 @@ http_take <- function(request, wanted, address) {
   }
   look <- function(job, answer, pause) {
     wait <- min(60, retry_after_of(answer) %||% pause)
-    spent <- as.numeric(Sys.time() - began, units = "secs")
+    spent <- clock() - began
     if (spent + wait > (wanted$patience %||% 1800)) engine_failure("timed_out", paste0("The picture was not ready after ", round(spent), " s, queue included."))
     list(call = call("GET", job), wait = wait, then = function(answer) {
       if (answer$status == 404 && forgotten < 2) {

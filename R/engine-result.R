@@ -75,9 +75,9 @@ make_picture <- function(engine, request) {
   check_arguments(
     engine = checkmate::check_class(engine, "sprenn_engine"), request = checkmate::check_class(request, "sprenn_request")
   )
-  began <- proc.time()[["elapsed"]]
+  began <- clock()
   result <- tryCatch(within_seconds(engine$seconds, engine$make(request)), sprenn_failure = identity, error = as_engine_error)
-  made <- judge_result(engine, request, result, proc.time()[["elapsed"]] - began)
+  made <- judge_result(engine, request, result, clock() - began)
   if (inherits(made, "condition")) stop(made)
   made
 }
@@ -107,12 +107,12 @@ within_seconds <- function(seconds, code) {
   if (!is.finite(seconds)) {
     return(code)
   }
-  began <- proc.time()[["elapsed"]]
+  began <- clock()
   setTimeLimit(elapsed = seconds, transient = TRUE)
   on.exit(setTimeLimit())
   tryCatch(code, error = function(e) {
     setTimeLimit()
-    if (inherits(e, "sprenn_failure") || proc.time()[["elapsed"]] - began < seconds) stop(e)
+    if (inherits(e, "sprenn_failure") || clock() - began < seconds) stop(e)
     engine_failure("timed_out", paste0("Nothing came back within ", format(seconds), " s."))
   })
 }

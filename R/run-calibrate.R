@@ -86,7 +86,7 @@ calibration_pipeline <- function(trial, engine, checkpoint, settings) {
 climb_ladder <- function(trial, engine, pipeline, cases, seeds, rungs, progress) {
   hold <- engine$about$hold
   inputs <- new_shelf()
-  began <- Sys.time()
+  began <- clock()
   total <- rungs * length(cases) * length(seeds)
   ladder <- NULL
   failed <- 0
@@ -107,7 +107,7 @@ climb_ladder <- function(trial, engine, pipeline, cases, seeds, rungs, progress)
           kept <- structure_of(made$bytes, request, case$id, inputs)
           ladder <- rbind(ladder, tibble::tibble(at = at, knob = request$native_hold, case = take$case, seed = seed, structure = kept, cost = made$cost))
         }
-        if (!is.null(progress)) progress(done = min(total, NROW(ladder) + failed), total = total, failed = failed, seconds = as.numeric(Sys.time() - began, units = "secs"))
+        if (!is.null(progress)) progress(done = min(total, NROW(ladder) + failed), total = total, failed = failed, seconds = clock() - began)
       }
     }
     next_rungs <- next_rungs[-1]

@@ -44,10 +44,13 @@ choose_pipeline <- function(trial, run = "main", job = NULL) {
   ids <- vapply(trial$suite$cases, `[[`, "", "id")
   if (!is.na(brief$job)) takes <- takes[takes$case %in% ids[jobs == brief$job], ]
   takes <- met_by_all(takes)
-  unscored <- sum(takes$state == "made" & !takes$take %in% scores$take)
-  if (unscored > 0) {
+  unscored <- takes$state == "made" & !takes$take %in% scores$take
+  # Another process is at it: what it has not measured yet is still to come.
+  if (is_held(store)) {
+    takes$state[unscored] <- "planned"
+  } else if (any(unscored)) {
     stop_sprenn("run", c(
-      paste0(unscored, " takes of run ", quoted(run), " have not been measured."),
+      paste0(sum(unscored), " takes of run ", quoted(run), " have not been measured."),
       i = "`sprenn score` measures them."
     ))
   }

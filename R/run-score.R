@@ -33,6 +33,7 @@ score_run <- function(trial, run = "main", again = FALSE, workers = NULL, wait =
   trial <- as_trial(trial)
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
+  stop_for_read_only(store)
   check_suite_is_same(store, trial$suite)
   hold <- hold_run(store, wait)
   on.exit(let_go(store, hold), add = TRUE, after = FALSE)
@@ -58,7 +59,7 @@ take_bytes <- function(store, take) {
   if (is.null(bytes) || sha256_of(bytes) != take$sha256) {
     stop_sprenn("store", c(
       paste0("The picture of take ", take$take, if (is.null(bytes)) " is gone." else " is not the one that was recorded."),
-      x = path, i = "`sprenn check --run --repair` sets such takes to be made anew; what was recorded of the others is kept."
+      x = path, i = paste0("`sprenn check TRIAL --run ", store$run, " --repair` sets such takes to be made again; nothing else is touched.")
     ))
   }
   bytes

@@ -67,11 +67,14 @@ run_trial <- function(trial, run = "main", retry = FALSE, within = NULL, yes = F
   plan <- plan_run(trial, within)
   store <- open_store(trial$folder, run, create = TRUE)
   on.exit(close_store(store))
+  stop_for_read_only(store)
   check_suite_is_same(store, trial$suite)
   stop_over_limits(trial, plan, store, yes)
   hold <- hold_run(store, wait, function(words) if (!is.null(progress)) progress(done = 0, total = nrow(plan), failed = 0, seconds = 0, words = words))
   on.exit(let_go(store, hold), add = TRUE, after = FALSE)
   record_plan(store, trial, plan)
+  # What a process that was killed had half written.
+  unlink(Sys.glob(file.path(store$folder, "takes", "*", "part-*")))
   lists <- write_checklists(trial, store)
   takes <- read_takes(store)
   planned <- takes$take %in% plan$take

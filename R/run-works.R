@@ -57,9 +57,6 @@ close_works <- function(works) {
   close(works$log)
 }
 
-# A clock that no one can set.
-clock <- function() proc.time()[["elapsed"]]
-
 # Sends, lands and measures until there is nothing left that this run can do.
 work_through <- function(works) {
   withCallingHandlers(

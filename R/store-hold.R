@@ -7,7 +7,7 @@ hold_run <- function(store, wait = 0, told = function(words) NULL) {
     id = fresh_key(), machine = machine_id(), pid = Sys.getpid(), started = process_start(Sys.getpid()),
     person = paste0(Sys.info()[["user"]], " on ", Sys.info()[["nodename"]]), since = now_utc()
   )
-  began <- proc.time()[["elapsed"]]
+  began <- clock()
   seen <- list(id = "", beat = -1, at = began)
   repeat {
     taken <- DBI::dbExecute(
@@ -18,7 +18,7 @@ hold_run <- function(store, wait = 0, told = function(words) NULL) {
       return(me$id)
     }
     other <- as.list(DBI::dbGetQuery(store$db, "SELECT * FROM holder"))
-    now <- proc.time()[["elapsed"]]
+    now <- clock()
     if (length(other$id) == 0) next
     if (other$id != seen$id || other$beat != seen$beat) {
       if (other$id != seen$id) told(paste0("run ", quoted(store$run), " is at work: ", holder_words(other), "; waiting"))
@@ -38,6 +38,12 @@ hold_run <- function(store, wait = 0, told = function(words) NULL) {
     }
     Sys.sleep(0.25)
   }
+}
+
+# Whether a process is at work on the run, as far as can be told at once.
+is_held <- function(store) {
+  other <- as.list(DBI::dbGetQuery(store$db, "SELECT * FROM holder"))
+  length(other$id) > 0 && (other$machine != machine_id() || process_runs(other$pid, other$started))
 }
 
 # After how many seconds without a sign a holder on another machine is given up.
@@ -78,3 +84,6 @@ process_runs <- function(pid, started) {
   }
   isTRUE(tools::pskill(pid, 0))
 }
+
+# Seconds on a clock that nobody can set, to wait and to time by.
+clock <- function() steady_seconds()

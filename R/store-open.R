@@ -26,7 +26,7 @@ open_store <- function(trial_folder, run, create = FALSE) {
   db <- NULL
   tryCatch(
     {
-      db <- DBI::dbConnect(RSQLite::SQLite(), file)
+      db <- connect_sqlite(readable_copy(file, folder))
       prepare_store(db)
     },
     error = function(e) {
@@ -35,6 +35,27 @@ open_store <- function(trial_folder, run, create = FALSE) {
     }
   )
   structure(list(db = db, folder = folder, run = run), class = "sprenn_store")
+}
+
+connect_sqlite <- function(file) DBI::dbConnect(RSQLite::SQLite(), file, synchronous = NULL)
+
+# A database in a folder that can't be written to is read from a copy, as even
+# reading wants to keep its own marks beside it.
+readable_copy <- function(file, folder) {
+  if (!file.exists(file) || can_write(folder)) {
+    return(file)
+  }
+  copy <- tempfile("run-", fileext = ".sqlite")
+  for (part in c("", "-wal")) if (file.exists(paste0(file, part))) file.copy(paste0(file, part), paste0(copy, part))
+  Sys.chmod(copy, "600")
+  copy
+}
+
+# Tried, as permissions say nothing of a file system that is read-only.
+can_write <- function(folder) {
+  trial <- tempfile(".write-", folder)
+  on.exit(unlink(trial))
+  isTRUE(suppressWarnings(tryCatch(file.create(trial), error = function(e) FALSE)))
 }
 
 known_runs <- function(trial_folder) {
@@ -70,6 +91,13 @@ prepare_store <- function(db) {
 holder_table <- "CREATE TABLE holder (
   one INTEGER PRIMARY KEY CHECK (one = 1), id TEXT NOT NULL, machine TEXT NOT NULL, pid INTEGER NOT NULL,
   started TEXT NOT NULL, person TEXT NOT NULL, since TEXT NOT NULL, beat INTEGER NOT NULL)"
+
+# What the database says of its own soundness: nothing, if it is sound.
+integrity_of <- function(store) {
+  said <- DBI::dbGetQuery(store$db, "PRAGMA integrity_check")[[1]]
+  loose <- nrow(DBI::dbGetQuery(store$db, "PRAGMA foreign_key_check"))
+  c(setdiff(said, "ok"), if (loose > 0) paste(count_words(loose, "record"), "without what it belongs to"))
+}
 
 store_tables <- c(
   "CREATE TABLE facts (name TEXT PRIMARY KEY, value TEXT NOT NULL)",

@@ -1,6 +1,12 @@
 # What is written to a run, and in which order: the picture first, under a
 # temporary name and then under its own; only then the record that it exists.
 
+stop_for_read_only <- function(store) {
+  if (!can_write(store$folder)) {
+    stop_sprenn("store", c(paste0(store$folder, " can't be written to."), x = "The folder is read-only, or the disk is full.", i = "The run can still be read: choose, sheet and report take `--out`."))
+  }
+}
+
 # Sets the plan of a run. Takes that are planned already keep their state; those
 # that the lineup no longer asks for are taken off unless they were made.
 record_plan <- function(store, trial, plan) {

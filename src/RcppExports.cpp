@@ -363,6 +363,16 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// steady_seconds
+double steady_seconds();
+RcppExport SEXP _sprenn_steady_seconds() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    rcpp_result_gen = Rcpp::wrap(steady_seconds());
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_draw_resize", (DL_FUNC) &_sprenn_draw_resize, 3},
@@ -393,6 +403,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_core_dead_leaves", (DL_FUNC) &_sprenn_core_dead_leaves, 3},
     {"_sprenn_core_bootstrap", (DL_FUNC) &_sprenn_core_bootstrap, 5},
     {"_sprenn_sync_file", (DL_FUNC) &_sprenn_sync_file, 1},
+    {"_sprenn_steady_seconds", (DL_FUNC) &_sprenn_steady_seconds, 0},
     {NULL, NULL, 0}
 };
 

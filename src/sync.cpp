@@ -2,6 +2,8 @@
 // recorded.
 #include <Rcpp.h>
 
+#include <chrono>
+
 #ifndef _WIN32
 #include <cerrno>
 #include <fcntl.h>
@@ -21,4 +23,10 @@ bool sync_file(const std::string& path) {
   close(file);
   return synced;
 #endif
+}
+
+// Seconds on a clock that nobody can set, from some moment on.
+// [[Rcpp::export]]
+double steady_seconds() {
+  return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count();
 }

@@ -49,7 +49,7 @@ test_that("a picture that was altered on disk is not scored but named", {
   bytes[length(bytes) - 20] <- xor(bytes[length(bytes) - 20], as.raw(1))
   writeBin(bytes, takes$path[3])
   error <- expect_error(score_run(folder), takes$take[3], class = "sprenn_error_store")
-  expect_match(error$details, "check --run --repair", all = FALSE)
+  expect_match(error$details, "check TRIAL --run main --repair", all = FALSE)
   unlink(takes$path[3])
   expect_identical(run_trial(folder)$sha256, takes$sha256)
   expect_equal(length(unique(score_run(folder)$take)), 12)

@@ -1,0 +1,119 @@
+#' Check a run, and mend it
+#'
+#' Holds the files of a run against its records: every picture that was made is
+#' there, whole and the one that was recorded; no file is there that no record
+#' knows; the database is sound.
+#'
+#' @inheritParams run_trial
+#' @param repair Whether to mend what was found. A take whose picture is gone or
+#'   altered is set to be made again; files that no record knows, and altered
+#'   ones, are moved to `set-aside/` in the run's folder, never deleted; leftovers
+#'   of writing that was cut short are deleted.
+#' @return A tibble with one row a problem: `kind` (`missing`, `altered`, `unknown
+#'   file`, `leftover`, `database`, `step`), `take`, `file`, `words`, and `mended`,
+#'   what was done about it, or `NA`.
+#' @section Errors: `sprenn_error_run` where there is no such run or its database
+#'   can't be opened; `sprenn_error_held` where another process is at work on it
+#'   and `repair` is asked for.
+#' @export
+#' @examples
+#' folder <- file.path(tempdir(), "check-run-example")
+#' new_trial(folder, demo = TRUE, cases = 1)
+#' trial <- read_trial(folder)
+#' trial$lineup$pipelines <- trial$lineup$pipelines[1, ]
+#' trial$suite$seeds <- 11L
+#' takes <- run_trial(trial, score = FALSE)
+#' unlink(takes$path[1])
+#' check_run(folder)[, c("kind", "words")]
+#' unlink(folder, recursive = TRUE)
+check_run <- function(trial, run = "main", repair = FALSE, wait = 0, progress = NULL) {
+  check_arguments(repair = checkmate::check_flag(repair), wait = checkmate::check_number(wait, lower = 0), progress = checkmate::check_function(progress, null.ok = TRUE))
+  folder <- if (inherits(trial, "sprenn_trial")) trial$folder else trial
+  check_arguments(trial = checkmate::check_directory_exists(folder))
+  store <- open_store(folder, run)
+  on.exit(close_store(store))
+  if (repair) {
+    stop_for_read_only(store)
+    hold <- hold_run(store, wait)
+    on.exit(let_go(store, hold), add = TRUE, after = FALSE)
+  }
+  takes <- read_takes(store)
+  found <- rbind(database_problems(store), picture_problems(store, takes, progress), step_problems_of(takes), file_problems(store, takes))
+  found$mended <- rep(NA_character_, nrow(found))
+  if (repair) for (i in seq_len(nrow(found))) found$mended[i] <- mend_problem(store, found[i, ])
+  found
+}
+
+run_problem <- function(kind, words, take = NA_character_, file = NA_character_) tibble::tibble(kind = kind, take = take, file = file, words = words)
+
+database_problems <- function(store) {
+  said <- integrity_of(store)
+  do.call(rbind, c(list(run_problem(character(), character(), character(), character())), lapply(said, function(words) run_problem("database", words))))
+}
+
+picture_problems <- function(store, takes, progress) {
+  made <- which(takes$state == "made")
+  began <- clock()
+  rows <- lapply(seq_along(made), function(k) {
+    take <- takes[made[k], ]
+    path <- take_path(store, take$file)
+    if (!is.null(progress) && (k %% 50 == 0 || k == length(made))) progress(done = k, total = length(made), failed = 0, seconds = clock() - began)
+    about <- paste0(take$pipeline, ", ", take$case, ", seed ", take$seed)
+    if (!file.exists(path)) {
+      run_problem("missing", paste0("The picture of ", about, " is gone."), take$take, take$file)
+    } else if (file.size(path) != take$bytes || sha256_of(read_bytes(path)) != take$sha256) {
+      run_problem("altered", paste0("The picture of ", about, " is not the one that was recorded."), take$take, take$file)
+    }
+  })
+  do.call(rbind, rows)
+}
+
+# Steps that work on a take that is no longer there.
+step_problems_of <- function(takes) {
+  made <- takes$take[takes$state == "made"]
+  lost <- takes[takes$state == "made" & !is.na(takes$parent) & !takes$parent %in% made, ]
+  if (nrow(lost)) run_problem("step", paste0("The step before ", lost$pipeline, ", ", lost$case, ", seed ", lost$seed, ", has not been made."), lost$take, lost$file)
+}
+
+file_problems <- function(store, takes) {
+  files <- list.files(file.path(store$folder, "takes"), recursive = TRUE, all.files = TRUE)
+  files <- setdiff(files, takes$file)
+  if (length(files) == 0) {
+    return(NULL)
+  }
+  part <- startsWith(basename(files), "part-")
+  run_problem(ifelse(part, "leftover", "unknown file"), ifelse(part, "Writing was cut short.", "No record knows this file."), NA_character_, files)
+}
+
+mend_problem <- function(store, problem) {
+  path <- if (!is.na(problem$file)) take_path(store, problem$file)
+  again <- function(words) {
+    record_planned(store, problem$take)
+    words
+  }
+  switch(problem$kind,
+    missing = again("set to be made again"), step = again("set to be made again"),
+    altered = {
+      aside <- set_aside(store, problem$file)
+      again(paste0("set to be made again; the file is now ", aside))
+    },
+    "unknown file" = paste("moved to", set_aside(store, problem$file)),
+    leftover = if (unlink(path) == 0) "deleted" else NA_character_,
+    NA_character_
+  )
+}
+
+# Moves a file out of the way, under a name that nothing has there.
+set_aside <- function(store, file) {
+  to <- file.path("set-aside", basename(file))
+  count <- 1
+  while (file.exists(file.path(store$folder, to))) {
+    count <- count + 1
+    to <- file.path("set-aside", paste0(count, "-", basename(file)))
+  }
+  dir.create(file.path(store$folder, "set-aside"), showWarnings = FALSE)
+  if (!file.rename(take_path(store, file), file.path(store$folder, to))) {
+    stop_sprenn("store", c(paste0("Can't move ", take_path(store, file), "."), i = "What was mended before is kept."))
+  }
+  to
+}
