@@ -214,6 +214,7 @@ land_all <- function(works) {
   for (job in landing) {
     came <- TRUE
     got <- landed(job$mirai)
+    if (!inherits(got, "sprenn_lost")) works$deaths <- 0
     if (inherits(got, "sprenn_lost")) {
       land_lost(works, job, got)
     } else if (inherits(got, "sprenn_unbuilt")) {
@@ -245,24 +246,42 @@ idle <- function(works) {
   if (length(curl::multi_list(works$calls))) curl::multi_run(timeout = 0.02, poll = TRUE, pool = works$calls) else Sys.sleep(0.01)
 }
 
-# A worker that vanished has its work done by another; three times, then the work
-# itself must be what ends it.
+# A worker that vanished has its work done by another; after five, the work itself
+# must be what ends them.
 land_lost <- function(works, job, lost) {
-  mend_crew(works$pool)
+  look_after_crew(works)
   works$lost[job$at] <- works$lost[job$at] + 1
   note_event(works, "worker lost", job, message = lost$why)
   if (job$work == "score_elsewhere") {
-    if (works$lost[job$at] < 3) works$to_score <- c(works$to_score, job$at) else score_here(works, job$at)
+    if (works$lost[job$at] < most_losses) works$to_score <- c(works$to_score, job$at) else score_here(works, job$at)
     return()
   }
   if (lost$late) {
     return(land_take(works, job, failure_of("timed_out", paste("Nothing came back:", lost$why), clock() - job$began)))
   }
-  if (works$lost[job$at] >= 3) {
+  if (works$lost[job$at] >= most_losses) {
     return(land_take(works, job, failure_of("engine_error", paste0("The process that makes it ends every time (", lost$why, ")."), clock() - job$began)))
   }
   put_back(works, job)
 }
+
+# Replaces workers that have died. If none lives long enough to do anything, all is
+# done in this process.
+look_after_crew <- function(works) {
+  if (is.null(works$pool)) {
+    return(invisible())
+  }
+  works$deaths <- sum(works$deaths) + mend_crew(works$pool)
+  if (works$deaths > 5 * crew_size(works$pool)) {
+    note_event(works, "workers given up", message = "They end as soon as they are started; all is done in one process.")
+    for (job in works$sent) if (job$work == "score_elsewhere") works$to_score <- c(works$to_score, job$at) else put_back(works, job)
+    works$sent <- list()
+    close_pool(works$pool)
+    works$pool <- NULL
+  }
+}
+
+most_losses <- 5
 
 # As if it had never been sent.
 put_back <- function(works, job) {
@@ -474,6 +493,7 @@ beat <- function(works, now = FALSE) {
   if (since > if (now) 0.5 else 2) {
     works$beaten <- clock()
     beat_on(works$store, works$hold)
+    look_after_crew(works)
   }
 }
 
