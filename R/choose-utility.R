@@ -7,9 +7,7 @@
 # that were not made yet have neither.
 add_utility <- function(table, brief) {
   scores <- as.matrix(table[names(brief$weights)])
-  cleared <- vapply(seq_len(nrow(table)), function(i) {
-    all(scores[i, ] >= brief$floors, na.rm = TRUE)
-  }, NA)
+  cleared <- rowSums(scores < rep(brief$floors, each = nrow(scores)), na.rm = TRUE) == 0
   tried <- table$state %in% c("made", "failed", "refused")
   table$keeper <- ifelse(tried, table$state == "made" & table$flaws == "" & table$missed == "" & cleared, NA)
   weights <- matrix(brief$weights, nrow(scores), ncol(scores), byrow = TRUE) * !is.na(scores)

@@ -5,7 +5,7 @@ cli_commands <- function() {
   run <- option("run", "character", "main", "the run's name [%default]", "NAME")
   job <- option("job", "character", NULL, "the job to choose for, where the brief has several purposes", "JOB")
   within <- option("within", "character", NULL, "make the most telling part that so much money (2.50) or time (30min) buys", "AMOUNT")
-  workers <- option("workers", "character", NULL, "how many processes to start beside this one [one a core], or a file that names machines", "N")
+  workers <- option("workers", "integer", NULL, "how many processes to start beside this one [one a core]", "N")
   wait <- option("wait", "logical", FALSE, "wait for another process that is at work on the run")
   commands <- list(
     demo = new_command(
@@ -203,7 +203,7 @@ cli_plan <- function(given) {
   hold <- two(hold$hold[match(each$pipeline, hold$pipeline)])
   columns <- list(
     pipeline = c(each$pipeline, "all"), engine = c(each$engine, ""),
-    hold = c(ifelse(hold == "NA", "", hold), ""), takes = c(each$takes, sum(each$takes)),
+    hold = c(ifelse(hold == "-", "", hold), ""), takes = c(each$takes, sum(each$takes)),
     cost = formatC(c(each$cost, sum(each$cost)), format = "f", digits = 2), time = c(time(each$minutes), time(sum(each$minutes)))
   )
   cat(text_table(lapply(columns, as.character)), sep = "\n")
@@ -232,7 +232,7 @@ plan_json <- function(trial, plan) {
 cli_run <- function(given) {
   trial <- read_shown(given$places)
   takes <- run_trial(
-    trial, given$run, retry = given$retry, within = given$within, yes = given$yes, score = !given[["no-score"]], workers = read_workers(given$workers),
+    trial, given$run, retry = given$retry, within = given$within, yes = given$yes, score = !given[["no-score"]], workers = given$workers,
     wait = if (given$wait) Inf else 0, progress = run_progress()
   )
   report_takes(takes)
@@ -241,11 +241,6 @@ cli_run <- function(given) {
   for (name in names(parked)) cat(strwrap(paste0(name, " was left alone: ", parked[[name]]), 100, exdent = 4), sep = "\n")
   next_steps(paste(if (given[["no-score"]]) "sprenn score" else "sprenn choose", shell_path(given$places), run_option(given$run)))
   if (all(takes$state == "made")) 0L else 1L
-}
-
-# A number of processes, or a file that names machines.
-read_workers <- function(workers) {
-  if (is.null(workers) || !grepl("^[0-9]+$", workers)) workers else as.integer(workers)
 }
 
 run_option <- function(run) if (run == "main") "" else paste("--run", run)
@@ -280,7 +275,7 @@ report_by_hand <- function(reports) {
 }
 
 cli_score <- function(given) {
-  scores <- score_run(read_shown(given$places), given$run, again = given$again, workers = read_workers(given$workers), wait = if (given$wait) Inf else 0, progress = progress_bar("measuring"))
+  scores <- score_run(read_shown(given$places), given$run, again = given$again, workers = given$workers, wait = if (given$wait) Inf else 0, progress = progress_bar("measuring"))
   cat(length(unique(scores$take)), "takes are measured,", nrow(scores), "numbers in all.\n")
   flaws <- scores[scores$axis == "flaws" & scores$level == "serious", ]
   if (nrow(flaws)) {

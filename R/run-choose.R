@@ -36,7 +36,7 @@ choose_pipeline <- function(trial, run = "main", job = NULL) {
   brief <- brief_for(trial$brief, job)
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
-  scores <- read_scores(store)
+  scores <- read_deciding_scores(store)
   pipelines <- read_pipelines(store)
   takes <- count_whole_chains(count_calm_calls(read_takes(store)))
   takes <- takes[is.na(takes$control) & takes$pipeline %in% trial$lineup$pipelines$pipeline, ]

@@ -26,7 +26,7 @@
 score_run <- function(trial, run = "main", again = FALSE, workers = NULL, wait = 0, progress = NULL) {
   check_arguments(
     again = checkmate::check_flag(again),
-    workers = if (is.character(workers)) checkmate::check_file_exists(workers) else checkmate::check_int(workers, lower = 0, upper = 256, null.ok = TRUE),
+    workers = checkmate::check_int(workers, lower = 0, upper = 256, null.ok = TRUE),
     wait = checkmate::check_number(wait, lower = 0),
     progress = checkmate::check_function(progress, null.ok = TRUE)
   )
@@ -109,5 +109,11 @@ read_scores <- function(store) {
   scores <- DBI::dbGetQuery(store$db, "
     SELECT s.take, t.pipeline, t.case_id AS \"case\", t.seed, s.axis, s.measure, s.phrase, s.value, s.raw, s.level, s.place
     FROM scores s JOIN takes t USING (take) ORDER BY t.position, s.rowid")
+  tibble::as_tibble(scores)
+}
+
+# The scores that a choice looks at: what makes up the axes, and the flaws there are.
+read_deciding_scores <- function(store) {
+  scores <- DBI::dbGetQuery(store$db, "SELECT take, axis, measure, phrase, value, level FROM scores WHERE axis <> 'flaws' OR level <> 'none'")
   tibble::as_tibble(scores)
 }

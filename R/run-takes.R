@@ -23,10 +23,9 @@
 #' @param within What this run may use: see [plan_run()].
 #' @param yes Whether to go on where the plan is over a limit of the brief.
 #' @param score Whether to measure pictures as they land.
-#' @param workers How many processes to start beside this one, or a file that
-#'   names machines (see `docs/running.md`). `NULL` starts as many as there are
-#'   cores, at most 8, and none for a few takes; 0 does everything here. What is
-#'   made and measured does not depend on it.
+#' @param workers How many processes to start beside this one. `NULL` starts as many
+#'   as there are cores, at most 8, and none for a few takes; 0 does everything
+#'   here. What is made and measured does not depend on it.
 #' @param wait For how many seconds to wait for another process that is at work on
 #'   the same run.
 #' @param outage For how many seconds an engine that can't be reached is waited
@@ -59,7 +58,7 @@
 run_trial <- function(trial, run = "main", retry = FALSE, within = NULL, yes = FALSE, score = TRUE, workers = NULL, wait = 0, outage = 120, progress = NULL) {
   check_arguments(
     retry = checkmate::check_flag(retry), yes = checkmate::check_flag(yes), score = checkmate::check_flag(score),
-    workers = if (is.character(workers)) checkmate::check_file_exists(workers) else checkmate::check_int(workers, lower = 0, upper = 256, null.ok = TRUE),
+    workers = checkmate::check_int(workers, lower = 0, upper = 256, null.ok = TRUE),
     wait = checkmate::check_number(wait, lower = 0), outage = checkmate::check_number(outage, lower = 0),
     progress = checkmate::check_function(progress, null.ok = TRUE)
   )

@@ -6,14 +6,24 @@
 # They are in a session of their own, so that Ctrl-C reaches this process alone.
 open_pool <- function(workers) {
   name <- basename(tempfile("sprenn-"))
-  # Starting processes draws from the caller's random numbers.
-  withr::with_preserve_seed(mirai::daemons(url = mirai::local_url(), dispatcher = TRUE, .compute = name))
   pool <- structure(new.env(), class = "sprenn_pool")
   pool$name <- name
   pool$size <- workers
   pool$processes <- list()
-  mend_pool(pool)
+  with_other_seed({
+    mirai::daemons(url = mirai::local_url(), dispatcher = TRUE, .compute = name)
+    mend_pool(pool)
+  })
   pool
+}
+
+# Starting processes draws random numbers, for names that have to differ every time:
+# not the caller's, and not the same ones again.
+with_other_seed <- function(code) {
+  withr::with_preserve_seed({
+    set.seed(NULL)
+    force(code)
+  })
 }
 
 # Starts processes in place of those that have died. Returns how many had.
@@ -62,11 +72,12 @@ wait_for <- function(sent) {
   if (!inherits(done, "sprenn_lost")) done
 }
 
-# Processes that are worth starting for so many pieces of work.
+# How many processes are worth starting for so many pieces of work: it takes each a
+# second or two to begin.
 worker_count <- function(workers, pieces) {
   if (!is.null(workers)) {
     return(workers)
   }
   cores <- parallel::detectCores()
-  min(if (is.na(cores)) 1 else cores, 8, pieces %/% 6)
+  if (pieces < 40 || is.na(cores)) 0 else min(cores, 8)
 }

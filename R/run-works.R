@@ -45,7 +45,8 @@ new_works <- function(store, hold, trial, takes, wanted, to_score, score, worker
     lane
   })
   pieces <- sum(vapply(works$lanes, function(lane) if (is.null(lane$engine$plan)) 0 else lane$total, 0)) + works$expected
-  works$pool <- open_crew(workers, pieces, function(...) note_event(works, ...))
+  count <- worker_count(workers, pieces)
+  works$pool <- if (count > 0) open_pool(count)
   note_event(works, "run began", message = paste(works$total, "takes to make"))
   tell(works)
   works
@@ -112,7 +113,7 @@ send_all <- function(works) {
 goes_out <- function(works, lane) !is.null(works$pool) && !is.null(lane$engine$plan)
 
 # A pool has one piece of work waiting behind each that is being done.
-has_room <- function(works) !is.null(works$pool) && length(works$sent) < 2 * crew_size(works$pool)
+has_room <- function(works) !is.null(works$pool) && length(works$sent) < 2 * works$pool$size
 
 may_send <- function(works, lane) {
   now <- clock()
@@ -174,7 +175,7 @@ send_take <- function(works, lane, at) {
 }
 
 # How long a worker may be silent about a picture before it is given up.
-waits_for <- function(engine) if (is.finite(engine$seconds)) engine$seconds + 30 else max(1800, 50 * engine$about$seconds, na.rm = TRUE)
+waits_for <- function(engine) if (is.finite(engine$seconds)) engine$seconds + 5 else max(1800, 50 * engine$about$seconds, na.rm = TRUE)
 
 # Goes on with a conversation in the background: `code` gives its next turn.
 converse <- function(works, job, code) {
@@ -249,7 +250,7 @@ idle <- function(works) {
 # A worker that vanished has its work done by another; after five, the work itself
 # must be what ends them.
 land_lost <- function(works, job, lost) {
-  look_after_crew(works)
+  look_after_pool(works)
   works$lost[job$at] <- works$lost[job$at] + 1
   note_event(works, "worker lost", job, message = lost$why)
   if (job$work == "score_elsewhere") {
@@ -267,12 +268,14 @@ land_lost <- function(works, job, lost) {
 
 # Replaces workers that have died. If none lives long enough to do anything, all is
 # done in this process.
-look_after_crew <- function(works) {
+look_after_pool <- function(works) {
   if (is.null(works$pool)) {
     return(invisible())
   }
-  works$deaths <- sum(works$deaths) + mend_crew(works$pool)
-  if (works$deaths > 5 * crew_size(works$pool)) {
+  died <- with_other_seed(mend_pool(works$pool))
+  if (died > 0) note_event(works, "worker replaced", message = paste(died, "of them had ended"))
+  works$deaths <- sum(works$deaths) + died
+  if (works$deaths > 5 * works$pool$size) {
     note_event(works, "workers given up", message = "They end as soon as they are started; all is done in one process.")
     for (job in works$sent) if (job$work == "score_elsewhere") works$to_score <- c(works$to_score, job$at) else put_back(works, job)
     works$sent <- list()
@@ -390,6 +393,9 @@ land_failure <- function(works, job, failure) {
     # What was on its way when the run was stopped stays planned.
     if (!works$stopping) lane$later <- rbind(lane$later, data.frame(take = at, due = due))
   }
+  if (failure$kind == "out_of_credit") {
+    return(park(works, lane, job, failure))
+  }
   # Nobody there: the engine is away, which is no fault of this take.
   if (serves && failure$kind == "unreachable") {
     works$tries[at] <- works$tries[at] - 1
@@ -399,8 +405,6 @@ land_failure <- function(works, job, failure) {
       lane$not_before <- now + min(15, pause_after(min(6, lane$away$asked), job$request$key))
       return(again(lane$not_before))
     }
-    # Its takes stay planned: they were never asked for.
-    works$tries[at] <- 0
     return(park(works, lane, job, failure))
   } else {
     lane$away <- NULL
@@ -408,7 +412,6 @@ land_failure <- function(works, job, failure) {
     if (failure$kind %in% passing_failures && works$tries[at] < most_tries && pause <= longest_wait) {
       return(again(now + pause))
     }
-    if (failure$kind == "out_of_credit") park(works, lane, job, failure)
   }
   beat(works, now = TRUE)
   record_failed(works$store, job$take$take, failure, job$sent)
@@ -423,8 +426,12 @@ land_failure <- function(works, job, failure) {
   tell(works, now = TRUE)
 }
 
-# What needs a person stops this engine, and not the others.
+# What needs a person stops this engine, and not the others. Its takes stay planned,
+# this one too: nothing is wrong with them.
 park <- function(works, lane, job, failure) {
+  if (!is.null(lane$parked)) {
+    return(invisible())
+  }
   lane$parked <- conditionMessage(failure)
   note_event(works, "left alone", job, kind = failure$kind, message = lane$parked)
 }
@@ -433,8 +440,8 @@ park <- function(works, lane, job, failure) {
 # so that the two are never mixed.
 unscored_takes <- function(store, takes, again = FALSE) {
   if (again || !identical(get_facts(store)$measures, measures_version)) {
-    DBI::dbWithTransaction(store$db, {
-      DBI::dbExecute(store$db, "DELETE FROM scores")
+    in_transaction(store$db, {
+      write_db(store$db, "DELETE FROM scores")
       set_facts(store, measures = measures_version)
     })
   }
@@ -456,20 +463,14 @@ send_to_score <- function(works, at) {
 kit_of <- function(works, case_id) {
   keep(works$kits, case_id, {
     case <- Find(function(case) case$id == case_id, works$trial$suite$cases)
-    kit <- new_kit(works$trial$suite, case)
-    list(id = hash_of(list(case_id, kit$suite$cases)), kit = kit)
+    suite <- small_suite(works$trial$suite, case)
+    list(id = hash_of(list(case_id, suite$cases)), suite = suite)
   })
 }
 
 land_scores <- function(works, job, scores) {
   if (identical(scores, "lacking")) {
-    kit <- if (is_remote(works$pool)) {
-      case <- Find(function(case) case$id == job$take$case, works$trial$suite$cases)
-      new_kit(works$trial$suite, case, carried = TRUE)
-    } else {
-      job$kit$kit
-    }
-    return(send_out(works, job, "score_elsewhere", list(job$kit$id, kit, take_bytes(works$store, job$take)), 300))
+    return(send_out(works, job, "score_elsewhere", list(job$kit$id, job$kit$suite, take_bytes(works$store, job$take)), 300))
   }
   if (inherits(scores, "condition")) stop(scores)
   keep_scores(works, job$take, scores)
@@ -493,7 +494,7 @@ beat <- function(works, now = FALSE) {
   if (since > if (now) 0.5 else 2) {
     works$beaten <- clock()
     beat_on(works$store, works$hold)
-    look_after_crew(works)
+    look_after_pool(works)
   }
 }
 

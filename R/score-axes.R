@@ -17,8 +17,7 @@ axis_table <- function(takes, scores, phrases, style_aim) {
   }
   flaws_at <- function(level) {
     rows <- scores[scores$axis == "flaws" & scores$level %in% level, ]
-    named <- tapply(rows$measure, factor(rows$take, takes$take), paste, collapse = ", ", default = "")
-    as.vector(named)
+    for_takes(takes, rows$take, rows$measure, listed, "")
   }
   parts <- vapply(names(composite_weights$structure), value, numeric(nrow(takes)))
   parts <- matrix(parts, nrow(takes))
@@ -38,7 +37,19 @@ missed_phrases <- function(takes, scores, phrases) {
   musts <- phrases[phrases$must, ]
   rows <- scores[scores$axis == "adherence" & scores$value < 0.5, ]
   rows <- rows[paste(takes$case[match(rows$take, takes$take)], rows$phrase) %in% paste(musts$case, musts$phrase), ]
-  as.vector(tapply(rows$phrase, factor(rows$take, takes$take), paste, collapse = ", ", default = ""))
+  for_takes(takes, rows$take, rows$phrase, listed, "")
+}
+
+listed <- function(words) paste(words, collapse = ", ")
+
+# What `f` makes of each take's `values`, for all takes in their order; `none` where
+# a take has none.
+for_takes <- function(takes, of, values, f, none) {
+  out <- rep(none, nrow(takes))
+  each <- vapply(split(values, of), f, none)
+  at <- match(names(each), takes$take)
+  out[at[!is.na(at)]] <- each[!is.na(at)]
+  out
 }
 
 # Mean of the graded phrases by weight, and the share of all weight that they
@@ -48,8 +59,9 @@ adherence_of <- function(takes, scores, phrases) {
   case <- takes$case[match(graded$take, takes$take)]
   weight <- phrases$weight[match(paste(case, graded$phrase), paste(phrases$case, phrases$phrase))]
   by_take <- function(x) {
-    sums <- as.vector(tapply(x, factor(graded$take, takes$take), sum, default = 0))
-    if (length(sums)) sums else numeric(nrow(takes))
+    sums <- rowsum(x, graded$take)
+    found <- match(takes$take, rownames(sums))
+    ifelse(is.na(found), 0, sums[found])
   }
   seen <- by_take(weight)
   asked <- as.vector(tapply(phrases$weight, phrases$case, sum)[takes$case])

@@ -134,7 +134,8 @@ new_office <- function(credit, fault_at, ledger, hosted, pace = 0, desks = 1) {
   # When each of those who work at the queue is free again.
   office$free_at <- rep(0, desks)
   office$pace <- pace
-  office$pool <- if (pace > 0.5) open_pool(1)
+  office$ahead <- pace > 0.5
+  if (office$ahead) mirai::daemons(1, .compute = "drawing")
   office$hosted <- hosted
   office$credit <- credit
   office$ledger <- ledger
@@ -216,7 +217,7 @@ take_order <- function(engine, office, req, res) {
     office$free_at[desk] <- max(now, office$free_at[desk]) + if (!office$hosted) 0 else office$pace + if (office$posts == 1) 1 else 0
     office$orders[[id]] <- list(id = id, key = key, request = request, ready = office$free_at[desk], asked = now)
     # While a picture's time runs, it is drawn by another process.
-    if (!is.null(office$pool)) office$orders[[id]]$made <- send_to_pool(office$pool, draw_ahead, list(request))
+    if (office$ahead) office$orders[[id]]$made <- mirai::mirai(draw(request), draw = draw_ahead, request = request, .compute = "drawing")
   } else {
     id <- known[[1]]$id
   }
@@ -245,8 +246,8 @@ tell_job <- function(engine, office, id, res) {
   }
   if (is.null(job$picture)) {
     began <- proc.time()[["elapsed"]]
-    made <- if (!is.null(job$made)) wait_for(job$made)
-    made <- made %||% engine$make(job$request)
+    made <- if (!is.null(job$made)) mirai::call_mirai(job$made)$data
+    if (!is.list(made)) made <- engine$make(job$request)
     # What is done needs its pictures no more.
     job$made <- NULL
     job$request <- job$request["seed"]

@@ -10,7 +10,7 @@ hold_run <- function(store, wait = 0, told = function(words) NULL) {
   began <- clock()
   seen <- list(id = "", beat = -1, at = began)
   repeat {
-    taken <- DBI::dbExecute(
+    taken <- write_db(
       store$db, "INSERT INTO holder VALUES (1, ?, ?, ?, ?, ?, ?, 0) ON CONFLICT (one) DO NOTHING",
       params = unname(me)
     )
@@ -27,7 +27,7 @@ hold_run <- function(store, wait = 0, told = function(words) NULL) {
     # Where its process can't be looked up, a holder that no longer counts on is gone.
     gone <- if (other$machine == me$machine) !process_runs(other$pid, other$started) else now - seen$at > silence
     if (gone) {
-      DBI::dbExecute(store$db, "DELETE FROM holder WHERE id = ? AND beat = ?", params = list(other$id, other$beat))
+      write_db(store$db, "DELETE FROM holder WHERE id = ? AND beat = ?", params = list(other$id, other$beat))
       next
     }
     if (now - began >= wait && (other$machine == me$machine || now - began > silence)) {
@@ -53,7 +53,7 @@ holder_words <- function(other) paste0(other$person, ", process ", other$pid, ",
 
 # Gives a sign of life; an error if another has taken over meanwhile.
 beat_on <- function(store, id) {
-  still <- DBI::dbExecute(store$db, "UPDATE holder SET beat = beat + 1 WHERE id = ?", params = list(id))
+  still <- write_db(store$db, "UPDATE holder SET beat = beat + 1 WHERE id = ?", params = list(id))
   if (still == 0) {
     stop_sprenn("held", c(
       paste0("Another process has taken over run ", quoted(store$run), ", as this one gave no sign for long."),
@@ -62,7 +62,7 @@ beat_on <- function(store, id) {
   }
 }
 
-let_go <- function(store, id) try(DBI::dbExecute(store$db, "DELETE FROM holder WHERE id = ?", params = list(id)), silent = TRUE)
+let_go <- function(store, id) try(write_db(store$db, "DELETE FROM holder WHERE id = ?", params = list(id)), silent = TRUE)
 
 # A machine since it was last started: process numbers mean nothing beyond that.
 machine_id <- function() {

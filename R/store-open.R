@@ -73,12 +73,12 @@ prepare_store <- function(db) {
   DBI::dbExecute(db, "PRAGMA foreign_keys = ON")
   version <- DBI::dbGetQuery(db, "PRAGMA user_version")[[1]]
   if (version == 0) {
-    DBI::dbWithTransaction(db, {
+    in_transaction(db, {
       for (statement in store_tables) DBI::dbExecute(db, statement)
       DBI::dbExecute(db, paste("PRAGMA user_version =", store_schema))
     })
   } else if (version < store_schema) {
-    DBI::dbWithTransaction(db, {
+    in_transaction(db, {
       for (statement in unlist(store_changes[version:(store_schema - 1)])) DBI::dbExecute(db, statement)
       DBI::dbExecute(db, paste("PRAGMA user_version =", store_schema))
     })
@@ -91,6 +91,35 @@ prepare_store <- function(db) {
 holder_table <- "CREATE TABLE holder (
   one INTEGER PRIMARY KEY CHECK (one = 1), id TEXT NOT NULL, machine TEXT NOT NULL, pid INTEGER NOT NULL,
   started TEXT NOT NULL, person TEXT NOT NULL, since TEXT NOT NULL, beat INTEGER NOT NULL)"
+
+# All of it or nothing.
+in_transaction <- function(db, code) {
+  DBI::dbBegin(db)
+  tryCatch(
+    {
+      force(code)
+      DBI::dbCommit(db)
+    },
+    error = function(e) {
+      # A full disk has undone it already.
+      try(DBI::dbRollback(db), silent = TRUE)
+      if (inherits(e, "sprenn_error")) stop(e)
+      stop_for_database(e)
+    }
+  )
+}
+
+write_db <- function(db, statement, params = NULL) tryCatch(DBI::dbExecute(db, statement, params = params), error = stop_for_database)
+
+stop_for_database <- function(e) {
+  said <- one_line(e)
+  if (!grepl("full|readonly|read-only|I/O|locked", said)) stop(e)
+  stop_sprenn("store", c(
+    "The run's database can't be written.", x = paste0("It says: ", said, "."),
+    x = if (grepl("locked", said)) "Another process has locked it." else "The disk may be full or the folder read-only.",
+    i = "What was made so far is kept; the same command goes on from there."
+  ))
+}
 
 # What the database says of its own soundness: nothing, if it is sound.
 integrity_of <- function(store) {
@@ -138,21 +167,24 @@ get_facts <- function(store) {
 
 set_facts <- function(store, ...) {
   facts <- list(...)
-  DBI::dbExecute(
+  write_db(
     store$db, "INSERT INTO facts VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value",
     params = list(names(facts), vapply(facts, as.character, ""))
   )
 }
 
-# One row a take, in the order of the plan.
-read_takes <- function(store) as_takes(DBI::dbGetQuery(store$db, "SELECT * FROM takes ORDER BY position"))
+# One row a take, in the order of the plan; without the long texts of what was asked
+# and answered.
+read_takes <- function(store) as_takes(DBI::dbGetQuery(store$db, paste("SELECT", take_columns, "FROM takes ORDER BY position")))
 
-read_take <- function(store, take) as_takes(DBI::dbGetQuery(store$db, "SELECT * FROM takes WHERE take = ?", params = list(take)))
+read_take <- function(store, take) as_takes(DBI::dbGetQuery(store$db, paste("SELECT", take_columns, "FROM takes WHERE take = ?"), params = list(take)))
+
+take_columns <- "take, position, pipeline, case_id, seed, state, file, sha256, width, height, bytes, seconds, cost, failure, message, made_at, attempt, control, parent, first_call"
 
 as_takes <- function(rows) {
   names(rows)[names(rows) == "case_id"] <- "case"
   # A column without any value has lost its type.
-  for (column in c("control", "parent", "file", "sha256", "failure", "message", "request", "answer", "made_at")) rows[[column]] <- as.character(rows[[column]])
+  for (column in c("control", "parent", "file", "sha256", "failure", "message", "made_at")) rows[[column]] <- as.character(rows[[column]])
   for (column in c("seconds", "cost", "bytes")) rows[[column]] <- as.numeric(rows[[column]])
   tibble::as_tibble(rows)
 }

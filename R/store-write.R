@@ -13,13 +13,13 @@ record_plan <- function(store, trial, plan) {
   steps <- all_steps(trial$lineup)
   versions <- vapply(trial$lineup$engines, function(engine) engine$about$version, "")
   known <- get_facts(store)$key
-  DBI::dbWithTransaction(store$db, {
+  in_transaction(store$db, {
     set_facts(store,
       key = known %||% fresh_key(),
       suite_fingerprint = fingerprint_suite(trial$suite), suite_content = suite_content(trial$suite), suite = trial$suite$suite, title = trial$suite$title,
       sprenn_version = as.character(utils::packageVersion("sprenn"))
     )
-    DBI::dbExecute(
+    write_db(
       store$db, "INSERT INTO pipelines VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
         ON CONFLICT (pipeline) DO UPDATE SET position = excluded.position, engine = excluded.engine,
         engine_version = excluded.engine_version, checkpoint = excluded.checkpoint, hold = excluded.hold,
@@ -34,8 +34,8 @@ record_plan <- function(store, trial, plan) {
     )
     planned <- DBI::dbGetQuery(store$db, "SELECT take FROM takes WHERE state <> 'made'")$take
     gone <- setdiff(planned, plan$take)
-    if (length(gone)) DBI::dbExecute(store$db, "DELETE FROM takes WHERE take = ?", params = list(gone))
-    DBI::dbExecute(
+    if (length(gone)) write_db(store$db, "DELETE FROM takes WHERE take = ?", params = list(gone))
+    write_db(
       store$db, "INSERT INTO takes (take, position, pipeline, case_id, seed, state, control, parent) VALUES (?, ?, ?, ?, ?, 'planned', ?, ?)
         ON CONFLICT (take) DO UPDATE SET position = excluded.position, pipeline = excluded.pipeline",
       params = list(plan$take, seq_len(nrow(plan)), plan$pipeline, plan$case, plan$seed, plan$control, plan$parent)
@@ -80,7 +80,7 @@ write_picture <- function(store, bytes) {
 }
 
 record_made <- function(store, take, picture, facts) {
-  DBI::dbExecute(
+  write_db(
     store$db, "UPDATE takes SET state = 'made', file = ?, sha256 = ?, width = ?, height = ?, bytes = ?, seconds = ?,
       cost = ?, failure = NULL, message = NULL, request = ?, answer = ?, made_at = ?, first_call = ? WHERE take = ?",
     params = list(
@@ -95,7 +95,7 @@ record_made <- function(store, take, picture, facts) {
 # where an answer was lost, the picture may be made and paid already.
 record_failed <- function(store, take, failure, request) {
   state <- switch(failure$kind, refused = "refused", awaited = "planned", "failed")
-  DBI::dbExecute(
+  write_db(
     store$db, "UPDATE takes SET state = ?, failure = ?, message = ?, request = ?, seconds = ?, cost = ?, made_at = ?, attempt = attempt + ? WHERE take = ?",
     params = list(state, failure$kind, conditionMessage(failure), request, failure$seconds, failure$cost, now_utc(), as.integer(failure$kind %in% c("bad_answer", "bad_request", "engine_error")), take)
   )
@@ -103,17 +103,17 @@ record_failed <- function(store, take, failure, request) {
 
 # A take that is to be made again: its picture is doubted or gone.
 record_planned <- function(store, take) {
-  DBI::dbWithTransaction(store$db, {
-    DBI::dbExecute(store$db, "DELETE FROM scores WHERE take = ?", params = list(take))
-    DBI::dbExecute(store$db, "UPDATE takes SET state = 'planned', file = NULL, sha256 = NULL, bytes = NULL WHERE take = ?", params = list(take))
+  in_transaction(store$db, {
+    write_db(store$db, "DELETE FROM scores WHERE take = ?", params = list(take))
+    write_db(store$db, "UPDATE takes SET state = 'planned', file = NULL, sha256 = NULL, bytes = NULL WHERE take = ?", params = list(take))
   })
 }
 
 record_scores <- function(store, take, scores) {
-  DBI::dbWithTransaction(store$db, {
-    DBI::dbExecute(store$db, "DELETE FROM scores WHERE take = ?", params = list(take))
+  in_transaction(store$db, {
+    write_db(store$db, "DELETE FROM scores WHERE take = ?", params = list(take))
     columns <- c("axis", "measure", "phrase", "value", "raw", "level", "place")
-    DBI::dbExecute(
+    write_db(
       store$db, "INSERT INTO scores VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
       params = c(list(rep(take, nrow(scores))), unname(as.list(scores[columns])))
     )

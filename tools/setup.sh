@@ -14,6 +14,8 @@ if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null && debs=$(missing debian)
   if [ "$what" = test ] && ! command -v chromium >/dev/null; then debs="$debs chromium fonts-dejavu-core"; fi
   # A general JSON Schema library, to hold the shipped schemas against the reader.
   if [ "$what" = test ] && ! /usr/bin/python3 -c "import jsonschema" 2>/dev/null; then debs="$debs python3-jsonschema"; fi
+  # A clock that can be made to jump, for one process.
+  if [ "$what" = test ] && ! ls /usr/lib/*/faketime/libfaketime.so.1 >/dev/null 2>&1; then debs="$debs libfaketime"; fi
   # What chromote stands on is compiled against OpenSSL.
   case "$debs" in *r-cran-chromote*) debs="$debs libssl-dev pkg-config" ;; esac
   # And what mirai stands on is built by cmake.

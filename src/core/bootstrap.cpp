@@ -16,6 +16,11 @@ std::vector<double> paired_bootstrap(const std::vector<double>& scores, int n_pi
   for (std::size_t row = 0; row < rows; ++row)
     of_case[static_cast<std::size_t>(owner[row])].push_back(row);
 
+  // What is read together lies together.
+  std::vector<double> by_row(scores.size());
+  for (std::size_t p = 0; p < pipelines; ++p)
+    for (std::size_t row = 0; row < rows; ++row) by_row[row * pipelines + p] = scores[p * rows + row];
+
   Random random(seed);
   std::vector<double> out;
   out.reserve(static_cast<std::size_t>(draws) * pipelines);
@@ -30,8 +35,9 @@ std::vector<double> paired_bootstrap(const std::vector<double>& scores, int n_pi
       met.assign(pipelines, 0);
       for (std::size_t j = 0; j < mine.size(); ++j) {
         const std::size_t row = mine[static_cast<std::size_t>(random.below(static_cast<int>(mine.size())))];
+        const double* score_of = &by_row[row * pipelines];
         for (std::size_t p = 0; p < pipelines; ++p) {
-          const double score = scores[p * rows + row];
+          const double score = score_of[p];
           if (std::isnan(score)) continue;
           sum[p] += score;
           ++met[p];

@@ -65,7 +65,7 @@ test_that("killed workers have their work done by others", {
   expect_equal(unique(outcome_of(folder)$takes$state), "made")
   expect_equal(length(unique(outcome_of(folder)$scores$take)), 32)
   expect_equal(length(paid_for(running)), 16)
-  expect_true(any(grepl("worker lost", readLines(file.path(folder, "runs", "main", "events.jsonl")))))
+  expect_true(any(grepl("worker (lost|replaced)", readLines(file.path(folder, "runs", "main", "events.jsonl")))))
 })
 
 test_that("a server that goes away for a while is waited for", {

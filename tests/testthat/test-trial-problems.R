@@ -213,12 +213,6 @@ test_that("entries take over from others, and circles and gaps are named", {
   expect_equal(problem_at(problems, "cases[3].like")$near, "three")
 })
 
-test_that("what a sound trial can't be run with yet is refused before anything is made", {
-  folder <- small_trial(lineup = c(small_lineup, "controls: [repeat]"))
-  expect_equal(nrow(check_trial(folder)), 0)
-  expect_error(plan_run(folder), "can't run yet", class = "sprenn_error_plan")
-})
-
 test_that("grids unfold to every combination, each named by what it sets", {
   trial <- read_trial(small_trial(lineup = c(small_lineup, "sweeps:", "  - {of: firm, grid: {hold: [0.5, 0.9], tint: [0, 0.5, 1]}}")))
   expect_equal(nrow(trial$lineup$pipelines), 2 + 6)

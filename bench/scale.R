@@ -1,0 +1,72 @@
+# How far it scales: planning a million takes, choosing from a run of a hundred
+# thousand, measuring with two processes against one. Run from the root with the
+# package installed:
+#   Rscript bench/scale.R [plan] [choose] [score]
+library(sprenn)
+core <- function(name) getFromNamespace(name, "sprenn")
+given <- commandArgs(TRUE)
+parts <- if (length(given)) given else c("plan", "choose", "score")
+seconds <- function(code) system.time(force(code))[["elapsed"]]
+peak <- function() as.numeric(sub("[^0-9]*([0-9]+).*", "\\1", grep("VmHWM", readLines("/proc/self/status"), value = TRUE))) / 1024
+
+# A suite over a few pictures, and a lineup of yarrow at many settings.
+large_trial <- function(cases, seeds, pipelines, size = c(96, 64)) {
+  folder <- tempfile("bench-scale-")
+  dir.create(file.path(folder, "references"), recursive = TRUE)
+  for (i in 1:8) core("write_drawing")(core("draw_tile")(core("tile_names")()[i], size[1], size[2], i), file.path(folder, "references", paste0(i, ".png")))
+  writeLines(c(
+    "suite: large", paste0("seeds: [", paste(seq_len(seeds), collapse = ", "), "]"), paste0("size: [", size[1], ", ", size[2], "]"), "cases:",
+    sprintf("  - {id: c%d, job: restyle, reference: references/%d.png, prompt: [a hill, {say: dark, probe: {brightness: at most 0.9}}, number %d]}", seq_len(cases), 1 + seq_len(cases) %% 8, seq_len(cases))
+  ), file.path(folder, "suite.yml"))
+  writeLines(c(
+    "engines:", "  yarrow: {kind: function, call: \"sprenn::standin_yarrow\"}", "pipelines:",
+    sprintf("  - {id: p%d, engine: yarrow, checkpoint: tide, hold: %.4f}", seq_len(pipelines), seq_len(pipelines) / (pipelines + 1))
+  ), file.path(folder, "lineup.yml"))
+  writeLines(c("brief: x", "weights: {structure: 0.5, adherence: 0.2, style: 0.3}", "floors: {structure: 0.3}", "style: stay", "limits: {takes: 10000000, hours: 100000, gigabytes: 100000}"), file.path(folder, "brief.yml"))
+  read_trial(folder)
+}
+
+if ("plan" %in% parts) {
+  trial <- large_trial(1000, 10, 100)
+  before <- peak()
+  took <- seconds(plan <- plan_run(trial))
+  cat(sprintf("planning %d takes: %.1f s, this process at most %.0f MB (%.0f MB before)\n", nrow(plan), took, peak(), before))
+  rm(plan)
+  invisible(gc())
+}
+
+if ("choose" %in% parts) {
+  # Rows are written as a run would leave them; all takes share one picture.
+  trial <- large_trial(500, 10, 20)
+  plan <- plan_run(trial)
+  store <- core("open_store")(trial$folder, "main", create = TRUE)
+  core("record_plan")(store, trial, plan)
+  picture <- core("write_picture")(store, png::writePNG(core("draw_tile")("mast", 96, 64, 1)))
+  DBI::dbExecute(store$db, "UPDATE takes SET state = 'made', file = ?, sha256 = ?, width = 96, height = 64, bytes = ?, seconds = 1, cost = 0.01, request = ?, answer = '{}'", params = list(
+    picture$file, picture$sha256, file.size(core("take_path")(store, picture$file)), strrep("{\"as\": \"long as a request is\"} ", 40)
+  ))
+  set.seed(1)
+  takes <- plan$take
+  one <- core("score_bytes")(core("read_bytes")(core("take_path")(store, picture$file)), trial$suite$cases[[1]], trial$suite, new.env())
+  quality <- 0.3 + 0.6 * match(plan$pipeline, unique(plan$pipeline)) / 20
+  DBI::dbWithTransaction(store$db, for (i in seq_len(nrow(one))) {
+    graded <- one$axis[i] != "flaws"
+    value <- if (graded) pmin(1, pmax(0, quality + stats::rnorm(length(takes), 0, 0.1))) else one$value[i]
+    DBI::dbExecute(store$db, "INSERT INTO scores VALUES (?, ?, ?, ?, ?, ?, ?, ?)", params = list(
+      takes, rep(one$axis[i], length(takes)), rep(one$measure[i], length(takes)), rep(one$phrase[i], length(takes)), rep_len(value, length(takes)), rep(0.5, length(takes)), rep(if (graded) NA else "none", length(takes)), rep(NA_character_, length(takes))
+    ))
+  })
+  core("set_facts")(store, measures = core("measures_version"))
+  core("close_store")(store)
+  took <- seconds(verdict <- choose_pipeline(trial))
+  cat(sprintf("choosing from %d takes with %d scores: %.1f s, this process at most %.0f MB: %s leads, %s\n", nrow(plan), nrow(one) * nrow(plan), took, peak(), verdict$best, verdict$state))
+}
+
+if ("score" %in% parts) {
+  trial <- large_trial(24, 2, 2, c(768, 512))
+  run_trial(trial, score = FALSE)
+  # Both begin with the same: what a case needs is worked out anew.
+  times <- vapply(c(1, 2, 1, 2), function(workers) seconds(score_run(trial, again = TRUE, workers = workers)), 0)
+  results <- lapply(1:2, function(workers) score_run(trial, again = TRUE, workers = workers))
+  cat(sprintf("measuring 96 takes: %.1f s with one process, %.1f s with two, ratio %.2f; the same to the last bit: %s\n", min(times[c(1, 3)]), min(times[c(2, 4)]), min(times[c(1, 3)]) / min(times[c(2, 4)]), identical(results[[1]], results[[2]])))
+}
