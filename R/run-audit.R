@@ -30,22 +30,24 @@ credit_note <- function(lineup) {
   pipelines <- lineup$pipelines[is.na(lineup$pipelines$follows), ]
   alone <- is.na(pipelines$sweep) | pipelines$sweep == pipelines$pipeline
   pipelines <- pipelines[alone, ]
-  told <- list()
-  for (pair in if (nrow(pipelines) > 1) utils::combn(nrow(pipelines), 2, simplify = FALSE)) {
-    one <- pipelines[pair[1], ]
-    other <- pipelines[pair[2], ]
-    # Only what meets the same cases is compared.
-    if (one$engine != other$engine || !any(one$jobs[[1]] %in% other$jobs[[1]])) next
-    differ <- settings_that_differ(one, other)
-    if (length(differ) > 1) told[[length(told) + 1]] <- paste0(one$pipeline, " and ", other$pipeline, " (", shorten_list(differ), ")")
+  settings <- lapply(seq_len(nrow(pipelines)), function(i) {
+    c(list(checkpoint = pipelines$checkpoint[i], hold = pipelines$hold[i]), pipelines$settings[[i]], prefix_names("add-on ", pipelines$add_ons[[i]]))
+  })
+  told <- character()
+  for (one in seq_along(settings)) {
+    # Only what works on the same engine and meets the same cases is compared.
+    others <- which(seq_along(settings) > one & pipelines$engine == pipelines$engine[one])
+    for (other in others) {
+      differ <- settings_that_differ(settings[[one]], settings[[other]])
+      if (length(differ) > 1 && any(pipelines$jobs[[one]] %in% pipelines$jobs[[other]])) {
+        told <- c(told, paste0(pipelines$pipeline[one], " and ", pipelines$pipeline[other], " (", shorten_list(differ), ")"))
+      }
+    }
   }
-  if (length(told)) paste0("These differ in more than one setting, so what they differ by can't be credited to one of them: ", shorten_list(unlist(told)), ".")
+  if (length(told)) paste0("These differ in more than one setting, so what they differ by can't be credited to one of them: ", shorten_list(told), ".")
 }
 
-settings_that_differ <- function(one, other) {
-  plain <- function(step) c(list(checkpoint = step$checkpoint, hold = step$hold), step$settings[[1]], prefix_names("add-on ", step$add_ons[[1]]))
-  a <- plain(one)
-  b <- plain(other)
+settings_that_differ <- function(a, b) {
   names <- union(names(a), names(b))
   names[!vapply(names, function(name) identical(a[[name]], b[[name]]), NA)]
 }

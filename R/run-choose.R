@@ -88,7 +88,7 @@ count_whole_chains <- function(takes) {
 # The first call of an engine may have had to load its checkpoint: it counts as long
 # as the others of its pipeline.
 count_calm_calls <- function(takes) {
-  calm <- takes$state == "made" & takes$first_call == 0
+  calm <- takes$state == "made" & takes$first_call == 0 & takes$pipeline %in% takes$pipeline[takes$first_call == 1]
   usual <- tapply(takes$seconds[calm], takes$pipeline[calm], stats::median)
   usual <- as.numeric(usual[takes$pipeline])
   takes$seconds <- ifelse(takes$first_call == 1 & !is.na(usual), usual, takes$seconds)
@@ -112,10 +112,10 @@ met_by_all <- function(takes) {
 # The phrases of all cases; a neutral prompt asks for nothing that could be
 # checked.
 suite_phrases <- function(suite) {
-  do.call(rbind, lapply(Filter(function(one) !one$neutral, suite$cases), function(one) {
-    tibble::tibble(
-      case = one$id, phrase = vapply(one$prompt, `[[`, "", "say"),
-      weight = as.numeric(vapply(one$prompt, `[[`, 0, "weight")), must = vapply(one$prompt, `[[`, NA, "must")
-    )
-  })) %||% tibble::tibble(case = character(), phrase = character(), weight = numeric(), must = logical())
+  cases <- Filter(function(one) !one$neutral, suite$cases)
+  phrases <- unlist(lapply(cases, `[[`, "prompt"), recursive = FALSE)
+  tibble::tibble(
+    case = rep(vapply(cases, `[[`, "", "id"), lengths(lapply(cases, `[[`, "prompt"))), phrase = vapply(phrases, `[[`, "", "say"),
+    weight = as.numeric(vapply(phrases, `[[`, 0, "weight")), must = vapply(phrases, `[[`, NA, "must")
+  )
 }

@@ -71,13 +71,18 @@ take_grid <- function(trial, steps) {
   grid[matrix(wanted, length(jobs))[cbind(grid$case, grid$step)], ]
 }
 
+# `grid` is of one control, or of none.
 fill_plan <- function(grid, steps, columns) {
-  tail <- paste0("-", columns$inputs[grid$case], "-", columns$seed[grid$seed], ifelse(is.na(grid$control), "", paste0("-", grid$control)))
+  control <- unique(grid$control)
+  tail <- paste0("-", columns$inputs[grid$case], "-", columns$seed[grid$seed], if (length(control) && !is.na(control)) paste0("-", control))
   follows <- match(steps$follows, steps$pipeline)[grid$step]
+  parent <- rep(NA_character_, nrow(grid))
+  later <- which(!is.na(follows))
+  parent[later] <- paste0(columns$recipe[follows[later]], tail[later])
   tibble::tibble(
     take = paste0(columns$recipe[grid$step], tail),
     pipeline = steps$pipeline[grid$step], case = columns$case[grid$case], seed = columns$seed[grid$seed], engine = steps$engine[grid$step],
-    control = grid$control, parent = ifelse(is.na(follows), NA_character_, paste0(columns$recipe[follows], tail)), stage = steps$stage[grid$step],
+    control = grid$control, parent = parent, stage = steps$stage[grid$step],
     price = columns$price[grid$step], seconds = columns$seconds[grid$step]
   )
 }

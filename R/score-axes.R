@@ -58,10 +58,13 @@ adherence_of <- function(takes, scores, phrases) {
   graded <- scores[scores$axis == "adherence", ]
   case <- takes$case[match(graded$take, takes$take)]
   weight <- phrases$weight[match(paste(case, graded$phrase), paste(phrases$case, phrases$phrase))]
+  at <- match(graded$take, takes$take)
   by_take <- function(x) {
-    sums <- rowsum(x, graded$take)
-    found <- match(takes$take, rownames(sums))
-    ifelse(is.na(found), 0, sums[found])
+    sums <- numeric(nrow(takes))
+    known <- !is.na(at)
+    each <- rowsum(x[known], at[known], reorder = FALSE)
+    sums[as.integer(rownames(each))] <- each
+    sums
   }
   seen <- by_take(weight)
   asked <- as.vector(tapply(phrases$weight, phrases$case, sum)[takes$case])
