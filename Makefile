@@ -36,6 +36,8 @@ bench:
 	@Rscript bench/validity.R
 	@Rscript bench/suite.R
 	@Rscript bench/calibration.R
+	@Rscript bench/flight.R
+	@Rscript bench/scale.R
 	@Rscript bench/fuzz.R
 
 clean:

@@ -506,8 +506,8 @@ tell <- function(works, now = FALSE) {
   works$told <- clock()
   works$progress(
     done = works$done, total = works$total, failed = works$failed, seconds = clock() - works$began,
-    flying = flying(works) + length(works$landing), scored = works$scored, to_score = works$expected, cost = works$cost, left = time_left(works),
-    words = if (works$stopping) paste0("finishing ", flying(works), " in flight; Ctrl-C again stops now") else "",
+    flying = flying(works) + length(works$landing), scored = works$scored, to_score = works$expected, cost = works$cost, left = if (works$stopping) NA_real_ else time_left(works),
+    words = if (!works$stopping) "" else if (flying(works) + length(works$sent) > 0) "finishing what is in flight; Ctrl-C again stops now" else "stopped",
     engines = engine_states(works)
   )
 }

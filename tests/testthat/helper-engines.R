@@ -50,3 +50,10 @@ message_bytes <- function(status, body = raw(), ...) {
   if (is.character(body)) body <- charToRaw(body)
   c(charToRaw(paste0(paste(c(paste("HTTP/1.1", status), ..., paste("Content-Length:", length(body)), "Connection: close"), collapse = "\r\n"), "\r\n\r\n")), body)
 }
+
+# A stand-in's server at a port of its own, to be killed and started anew.
+serve_at <- function(name, port, ledger) {
+  process <- internal("start_apart")("serve_standin", list(name = name, port = port, ledger = ledger))
+  internal("wait_for_server")(process, port)
+  process
+}

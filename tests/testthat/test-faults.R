@@ -141,11 +141,7 @@ test_that("a server that was killed and started anew is paid once for what was o
   skip_on_cran()
   port <- httpuv::randomPort()
   ledger <- withr::local_tempfile(fileext = ".json")
-  start <- function() {
-    process <- internal("start_apart")("serve_standin", list(name = "bracken", port = port, ledger = ledger))
-    internal("wait_for_server")(process, port)
-    process
-  }
+  start <- function() serve_at("bracken", port, ledger)
   process <- start()
   withr::defer(process$kill_tree())
   bracken <- built("bracken", kind = "http", address = paste0("http://127.0.0.1:", port), folder = withr::local_tempdir())

@@ -72,11 +72,7 @@ test_that("a server that goes away for a while is waited for", {
   skip_on_cran()
   port <- httpuv::randomPort()
   ledger <- withr::local_tempfile(fileext = ".json")
-  start <- function() {
-    process <- internal("start_apart")("serve_standin", list(name = "quince", port = port, ledger = ledger))
-    internal("wait_for_server")(process, port)
-    process
-  }
+  start <- function() serve_at("quince", port, ledger)
   server <- start()
   withr::defer(server$kill_tree())
   folder <- served_trial(paste0("http://127.0.0.1:", port))
