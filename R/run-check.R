@@ -2,7 +2,8 @@
 #'
 #' Holds the files of a run against its records: every picture that was made is
 #' there, whole and the one that was recorded; no file is there that no record
-#' knows; the database is sound.
+#' knows (not looked at while another process is at work on the run); the database
+#' is sound.
 #'
 #' @inheritParams run_trial
 #' @param repair Whether to mend what was found. A take whose picture is gone or
@@ -38,7 +39,9 @@ check_run <- function(trial, run = "main", repair = FALSE, wait = 0, progress = 
     on.exit(let_go(store, hold), add = TRUE, after = FALSE)
   }
   takes <- read_takes(store)
-  found <- rbind(database_problems(store), picture_problems(store, takes, progress), step_problems_of(takes), file_problems(store, takes))
+  # While another process is at work, a file may be there before its record is.
+  settled <- repair || !is_held(store)
+  found <- rbind(database_problems(store), picture_problems(store, takes, progress), step_problems_of(takes), if (settled) file_problems(store, takes))
   found$mended <- rep(NA_character_, nrow(found))
   if (repair) for (i in seq_len(nrow(found))) found$mended[i] <- mend_problem(store, found[i, ])
   found

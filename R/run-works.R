@@ -429,6 +429,7 @@ land_failure <- function(works, job, failure) {
 # What needs a person stops this engine, and not the others. Its takes stay planned,
 # this one too: nothing is wrong with them.
 park <- function(works, lane, job, failure) {
+  record_reason(works$store, job$take$take, failure)
   if (!is.null(lane$parked)) {
     return(invisible())
   }

@@ -101,6 +101,11 @@ record_failed <- function(store, take, failure, request) {
   )
 }
 
+# Why a take that stays planned has not been made.
+record_reason <- function(store, take, failure) {
+  write_db(store$db, "UPDATE takes SET failure = ?, message = ? WHERE take = ?", params = list(failure$kind, conditionMessage(failure), take))
+}
+
 # A take that is to be made again: its picture is doubted or gone.
 record_planned <- function(store, take) {
   in_transaction(store$db, {
