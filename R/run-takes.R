@@ -172,7 +172,7 @@ add_spent <- function(engine, made, spent) {
 # a step of a chain works on is in the `store`.
 request_for <- function(trial, step, engine, take, inputs, store = NULL) {
   about <- engine$about
-  whole <- Find(function(case) case$id == take$case, trial$suite$cases)
+  whole <- case_named(trial$suite, take$case)
   control <- take$control
   case <- controlled_case(whole, control, trial$suite)
   frame <- case_frame(whole, trial$suite)

@@ -122,7 +122,7 @@ may_send <- function(works, lane) {
   }
   # While an engine is away, one call at a time asks whether it is back.
   most <- if (is.null(lane$away)) lane$engine$about$at_once else 1
-  if (lane$flying >= most || (goes_out(works, lane) && !has_room(works)) || !over_rate(lane, now)) {
+  if (lane$flying >= most || (goes_out(works, lane) && !has_room(works)) || !within_rate(lane, now)) {
     return(FALSE)
   }
   due <- which(lane$later$due <= now)
@@ -134,7 +134,7 @@ may_send <- function(works, lane) {
 }
 
 # Whether another call keeps to the calls a minute that were asked for.
-over_rate <- function(lane, now) {
+within_rate <- function(lane, now) {
   most <- lane$engine$per_minute
   if (is.null(most)) {
     return(TRUE)
@@ -195,7 +195,7 @@ converse <- function(works, job, code) {
 }
 
 send_out <- function(works, job, work, arguments, seconds) {
-  job$mirai <- send_to_pool(works$pool, getFromNamespace(work, "sprenn"), arguments, seconds)
+  job$mirai <- send_to_pool(works$pool, get(work, mode = "function"), arguments, seconds)
   job$work <- work
   works$sent <- c(works$sent, list(job))
 }
@@ -300,143 +300,6 @@ keep_here <- function(works, job, unbuilt) {
   put_back(works, job)
 }
 
-failure_of <- function(kind, message, seconds) {
-  rlang::error_cnd(c(paste0("sprenn_failure_", kind), "sprenn_failure"), message = message, kind = kind, seconds = seconds, cost = NA_real_)
-}
-
-# What became of a take: kept, tried again, or recorded as failed.
-land_take <- function(works, job, made) {
-  lane <- job$lane
-  lane$flying <- lane$flying - 1
-  at <- job$at
-  works$spent[at] <- add_spent(lane$engine, made, works$spent[at])
-  if (works$spent[at] > 0) made$cost <- works$spent[at]
-  if (!inherits(made, "condition")) made <- doubt_twin(works, job, made)
-  if (inherits(made, "condition")) {
-    return(land_failure(works, job, made))
-  }
-  lane$away <- NULL
-  lane$not_before <- 0
-  picture <- write_picture(works$store, made$bytes)
-  beat(works, now = TRUE)
-  record_made(works$store, job$take$take, picture, list(
-    width = made$width, height = made$height, bytes = length(made$bytes), seconds = made$seconds, first_call = job$first,
-    cost = made$cost, request = job$sent, answer = to_json(c(list(seed = made$seed, waited = made$waited), made$says))
-  ))
-  works$made[at] <- TRUE
-  works$own <- c(works$own, job$take$take)
-  works$takes$file[at] <- picture$file
-  works$takes$sha256[at] <- picture$sha256
-  lane$made <- lane$made + 1
-  if (!job$first) {
-    lane$seconds <- lane$seconds + made$seconds
-    lane$timed <- lane$timed + 1
-  }
-  works$cost <- works$cost + sum(made$cost, na.rm = TRUE)
-  works$done <- works$done + 1
-  note_event(works, "made", job, seconds = made$seconds, cost = made$cost)
-  if (works$score) works$to_score <- c(works$to_score, at)
-  # What was waiting for it can start.
-  for (child in works$children[[job$take$take]]) {
-    next_lane <- works$lanes[[works$steps$engine[works$step[child]]]]
-    next_lane$queue <- c(child, next_lane$queue)
-  }
-  tell(works, now = TRUE)
-}
-
-# No two cases should give the same picture to the last byte: a server has delivered
-# one of them for the other. Which of the two is the wrong one can't be told, so both
-# are asked for again, once; what then comes again is what the engine makes of them.
-doubt_twin <- function(works, job, made) {
-  if (!job$lane$engine$kind %in% c("http", "inference") || works$doubted[job$at]) {
-    return(made)
-  }
-  sha <- sha256_of(made$bytes)
-  twin <- which(works$made & works$takes$sha256 %in% sha & works$takes$case != job$take$case)
-  if (length(twin) == 0) {
-    return(made)
-  }
-  works$doubted[job$at] <- TRUE
-  for (at in twin[!works$doubted[twin]]) unmake(works, at)
-  other <- works$takes[twin[1], ]
-  failure <- failure_of("bad_answer", paste0("The picture that came back is the one for ", other$case, ", seed ", other$seed, "."), made$seconds)
-  failure$cost <- made$cost
-  failure
-}
-
-# Sets a take that was made in this run to be made again, unless another step has
-# worked on it already.
-unmake <- function(works, at) {
-  take <- works$takes[at, ]
-  if (!take$take %in% works$own || take$take %in% works$takes$parent) {
-    return()
-  }
-  works$doubted[at] <- TRUE
-  works$made[at] <- FALSE
-  record_planned(works$store, take$take)
-  lane <- works$lanes[[works$steps$engine[works$step[at]]]]
-  lane$queue <- c(at, lane$queue)
-  lane$made <- lane$made - 1
-  works$done <- works$done - 1
-  # It is measured again; what still waits to be is not measured twice.
-  if (at %in% works$to_score) works$to_score <- setdiff(works$to_score, at) else works$expected <- works$expected + works$score
-}
-
-land_failure <- function(works, job, failure) {
-  lane <- job$lane
-  at <- job$at
-  now <- clock()
-  serves <- lane$engine$kind %in% c("http", "inference")
-  pause <- failure$retry_after %||% pause_after(works$tries[at], job$request$key)
-  again <- function(due) {
-    note_event(works, "to be tried again", job, kind = failure$kind, message = conditionMessage(failure), seconds = due - now)
-    # What was on its way when the run was stopped stays planned.
-    if (!works$stopping) lane$later <- rbind(lane$later, data.frame(take = at, due = due))
-  }
-  if (failure$kind == "out_of_credit") {
-    return(park(works, lane, job, failure))
-  }
-  # Nobody there: the engine is away, which is no fault of this take.
-  if (serves && failure$kind == "unreachable") {
-    works$tries[at] <- works$tries[at] - 1
-    lane$away <- lane$away %||% list(since = now, asked = 0)
-    lane$away$asked <- lane$away$asked + 1
-    if (now - lane$away$since < works$outage) {
-      lane$not_before <- now + min(15, pause_after(min(6, lane$away$asked), job$request$key))
-      return(again(lane$not_before))
-    }
-    return(park(works, lane, job, failure))
-  } else {
-    lane$away <- NULL
-    if (failure$kind == "busy") lane$not_before <- max(lane$not_before, now + pause)
-    if (failure$kind %in% passing_failures && works$tries[at] < most_tries && pause <= longest_wait) {
-      return(again(now + pause))
-    }
-  }
-  beat(works, now = TRUE)
-  record_failed(works$store, job$take$take, failure, job$sent)
-  if (failure$kind != "awaited") {
-    works$failed <- works$failed + 1
-    lane$failed <- lane$failed + 1
-  }
-  works$done <- works$done + 1
-  works$expected <- works$expected - works$score
-  works$cost <- works$cost + sum(failure$cost, na.rm = TRUE)
-  note_event(works, if (failure$kind == "refused") "refused" else if (failure$kind == "awaited") "awaited" else "failed", job, kind = failure$kind, message = conditionMessage(failure), cost = failure$cost)
-  tell(works, now = TRUE)
-}
-
-# What needs a person stops this engine, and not the others. Its takes stay planned,
-# this one too: nothing is wrong with them.
-park <- function(works, lane, job, failure) {
-  record_reason(works$store, job$take$take, failure)
-  if (!is.null(lane$parked)) {
-    return(invisible())
-  }
-  lane$parked <- conditionMessage(failure)
-  note_event(works, "left alone", job, kind = failure$kind, message = lane$parked)
-}
-
 # Which takes are to be measured. Numbers of other measures than today's go first,
 # so that the two are never mixed.
 unscored_takes <- function(store, takes, again = FALSE) {
@@ -463,7 +326,7 @@ send_to_score <- function(works, at) {
 
 kit_of <- function(works, case_id) {
   keep(works$kits, case_id, {
-    case <- Find(function(case) case$id == case_id, works$trial$suite$cases)
+    case <- case_named(works$trial$suite, case_id)
     suite <- small_suite(works$trial$suite, case)
     list(id = hash_of(list(case_id, suite$cases)), suite = suite)
   })
@@ -474,12 +337,13 @@ land_scores <- function(works, job, scores) {
     return(send_out(works, job, "score_elsewhere", list(job$kit$id, job$kit$suite, take_bytes(works$store, job$take)), 300))
   }
   if (inherits(scores, "condition")) stop(scores)
-  keep_scores(works, job$take, scores)
+  # It may have been asked for again meanwhile: this was another picture.
+  if (identical(works$takes$sha256[job$at], job$take$sha256) && works$made[job$at]) keep_scores(works, job$take, scores)
 }
 
 score_here <- function(works, at) {
   take <- works$takes[at, ]
-  case <- Find(function(case) case$id == take$case, works$trial$suite$cases)
+  case <- case_named(works$trial$suite, take$case)
   keep_scores(works, take, score_bytes(take_bytes(works$store, take), case, works$trial$suite, works$kept))
 }
 
@@ -487,52 +351,4 @@ keep_scores <- function(works, take, scores) {
   record_scores(works$store, take$take, scores)
   works$scored <- works$scored + 1
   tell(works)
-}
-
-# A sign of life, every two seconds and before anything is recorded after a pause.
-beat <- function(works, now = FALSE) {
-  since <- clock() - (works$beaten %||% -Inf)
-  if (since > if (now) 0.5 else 2) {
-    works$beaten <- clock()
-    beat_on(works$store, works$hold)
-    look_after_pool(works)
-  }
-}
-
-# Says how far it is: after every take, and at most four times a second meanwhile.
-tell <- function(works, now = FALSE) {
-  if (is.null(works$progress) || (!now && clock() - (works$told %||% -Inf) < 0.25)) {
-    return(invisible())
-  }
-  works$told <- clock()
-  works$progress(
-    done = works$done, total = works$total, failed = works$failed, seconds = clock() - works$began,
-    flying = flying(works) + length(works$landing), scored = works$scored, to_score = works$expected, cost = works$cost, left = if (works$stopping) NA_real_ else time_left(works),
-    words = if (!works$stopping) "" else if (flying(works) + length(works$sent) > 0) "finishing what is in flight; Ctrl-C again stops now" else "stopped",
-    engines = engine_states(works)
-  )
-}
-
-# Seconds until the slowest engine is done, and the measuring; NA until something
-# is known of both.
-time_left <- function(works) {
-  each <- vapply(works$lanes, function(lane) {
-    open <- length(lane$queue) + nrow(lane$later) + lane$flying
-    if (open == 0 || !is.null(lane$parked)) 0 else if (lane$timed < 1) NA_real_ else open * lane$seconds / lane$timed / min(lane$engine$about$at_once, open)
-  }, 0)
-  spent <- clock() - (works$first_score %||% clock())
-  scores <- if (works$expected > works$scored) (if (works$scored > 2) spent / works$scored * (works$expected - works$scored) else NA_real_) else 0
-  if (all(is.na(c(each, scores)))) NA_real_ else max(c(each, scores), na.rm = TRUE)
-}
-
-engine_states <- function(works) {
-  now <- clock()
-  own <- Filter(function(lane) lane$total > 0, works$lanes)
-  column <- function(name) vapply(own, function(lane) as.numeric(lane[[name]]), 0, USE.NAMES = FALSE)
-  tibble::tibble(
-    engine = as.character(names(own)), made = column("made"), total = column("total"), flying = column("flying"), failed = column("failed"),
-    words = as.character(vapply(own, function(lane) {
-      if (!is.null(lane$parked)) "left alone" else if (!is.null(lane$away)) "can't be reached, is tried again" else if (lane$not_before > now) paste0("asked to be left alone for ", ceiling(lane$not_before - now), " s") else ""
-    }, ""))
-  )
 }

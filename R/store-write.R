@@ -79,15 +79,19 @@ write_picture <- function(store, bytes) {
   list(file = file, sha256 = sha)
 }
 
+# What was measured of an earlier picture of the take goes.
 record_made <- function(store, take, picture, facts) {
-  write_db(
-    store$db, "UPDATE takes SET state = 'made', file = ?, sha256 = ?, width = ?, height = ?, bytes = ?, seconds = ?,
-      cost = ?, failure = NULL, message = NULL, request = ?, answer = ?, made_at = ?, first_call = ? WHERE take = ?",
-    params = list(
-      picture$file, picture$sha256, facts$width, facts$height, facts$bytes, facts$seconds,
-      facts$cost, facts$request, facts$answer, now_utc(), as.integer(facts$first_call), take
+  in_transaction(store$db, {
+    write_db(store$db, "DELETE FROM scores WHERE take = ?", params = list(take))
+    write_db(
+      store$db, "UPDATE takes SET state = 'made', file = ?, sha256 = ?, width = ?, height = ?, bytes = ?, seconds = ?,
+        cost = ?, failure = NULL, message = NULL, request = ?, answer = ?, made_at = ?, first_call = ? WHERE take = ?",
+      params = list(
+        picture$file, picture$sha256, facts$width, facts$height, facts$bytes, facts$seconds,
+        facts$cost, facts$request, facts$answer, now_utc(), as.integer(facts$first_call), take
+      )
     )
-  )
+  })
 }
 
 # A refusal is an outcome; what a person has still to make stays planned. Another
@@ -106,12 +110,14 @@ record_reason <- function(store, take, failure) {
   write_db(store$db, "UPDATE takes SET failure = ?, message = ? WHERE take = ?", params = list(failure$kind, conditionMessage(failure), take))
 }
 
-# A take that is to be made again: its picture is doubted or gone.
+# A take that is to be made again: its picture is doubted or gone. Returns how many
+# scores of it there were.
 record_planned <- function(store, take) {
   in_transaction(store$db, {
-    write_db(store$db, "DELETE FROM scores WHERE take = ?", params = list(take))
+    gone <- write_db(store$db, "DELETE FROM scores WHERE take = ?", params = list(take))
     write_db(store$db, "UPDATE takes SET state = 'planned', file = NULL, sha256 = NULL, bytes = NULL WHERE take = ?", params = list(take))
   })
+  gone
 }
 
 record_scores <- function(store, take, scores) {

@@ -101,3 +101,5 @@ build_probe <- function(probe) {
   measure <- intersect(c("brightness", "monochrome"), names(probe))
   c(list(measure = measure, where = where), stats::setNames(list(read_bound(probe[[measure]])), measure))
 }
+
+case_named <- function(suite, id) Find(function(case) case$id == id, suite$cases)

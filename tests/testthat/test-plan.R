@@ -113,11 +113,11 @@ test_that("an engine's price and pace may be set in the lineup", {
   expect_equal(trial$lineup$engines$mixer$about$at_once, 4)
   expect_equal(internal("plan_seconds")(plan_run(trial), trial$lineup), 12 * 0.01 / 4)
   lane <- as.environment(list(engine = trial$lineup$engines$mixer, starts = 1:29))
-  expect_true(internal("over_rate")(lane, 59))
+  expect_true(internal("within_rate")(lane, 59))
   lane$starts <- 1:30
-  expect_false(internal("over_rate")(lane, 59))
-  expect_true(internal("over_rate")(lane, 62))
+  expect_false(internal("within_rate")(lane, 59))
+  expect_true(internal("within_rate")(lane, 62))
   lane$engine$per_minute <- 0.5
-  expect_false(internal("over_rate")(as.environment(list(engine = lane$engine, starts = numeric(), last = 100)), 200))
-  expect_true(internal("over_rate")(as.environment(list(engine = lane$engine, starts = numeric(), last = 100)), 221))
+  expect_false(internal("within_rate")(as.environment(list(engine = lane$engine, starts = numeric(), last = 100)), 200))
+  expect_true(internal("within_rate")(as.environment(list(engine = lane$engine, starts = numeric(), last = 100)), 221))
 })

@@ -55,6 +55,15 @@ test_that("a picture that was altered on disk is not scored but named", {
   expect_equal(length(unique(score_run(folder)$take)), 12)
 })
 
+test_that("what was measured of a picture goes with it", {
+  folder <- small_trial()
+  takes <- run_trial(folder)
+  unlink(takes$path[3])
+  run_trial(folder, score = FALSE)
+  expect_error(choose_pipeline(folder), "1 takes? of run", class = "sprenn_error_run")
+  expect_equal(length(unique(score_run(folder)$take)), 12)
+})
+
 test_that("a run can be read while another process writes to it", {
   folder <- made_trial()
   score_run(folder)
