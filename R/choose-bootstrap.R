@@ -8,14 +8,19 @@ bootstrap_means <- function(table, columns, draws, seed) {
   meeting <- meeting[order(meeting$case, meeting$seed), ]
   row <- match(paste(table$case, table$seed), paste(meeting$case, meeting$seed))
   cases <- unique(meeting$case)
-  out <- lapply(columns, function(column) {
-    scores <- matrix(NA_real_, nrow(meeting), length(pipelines), dimnames = list(NULL, pipelines))
-    scores[cbind(row, match(table$pipeline, pipelines))] <- as.numeric(table[[column]])
-    means <- core_bootstrap(scores, match(meeting$case, cases) - 1L, length(cases), draws, seed)
-    rownames(means) <- pipelines
-    means
+  at <- cbind(row, match(table$pipeline, pipelines))
+  scores <- lapply(columns, function(column) {
+    one <- matrix(NA_real_, nrow(meeting), length(pipelines))
+    one[at] <- as.numeric(table[[column]])
+    one
   })
-  stats::setNames(out, columns)
+  # All columns side by side meet the same draws.
+  means <- core_bootstrap(do.call(cbind, scores), match(meeting$case, cases) - 1L, length(cases), draws, seed)
+  lapply(stats::setNames(seq_along(columns), columns), function(k) {
+    own <- means[(k - 1) * length(pipelines) + seq_along(pipelines), , drop = FALSE]
+    rownames(own) <- pipelines
+    own
+  })
 }
 
 interval <- function(draws, level = 0.9) {

@@ -5,7 +5,7 @@ cli_commands <- function() {
   run <- option("run", "character", "main", "the run's name [%default]", "NAME")
   job <- option("job", "character", NULL, "the job to choose for, where the brief has several purposes", "JOB")
   within <- option("within", "character", NULL, "make the most telling part that so much money (2.50) or time (30min) buys", "AMOUNT")
-  workers <- option("workers", "integer", NULL, "how many processes to start beside this one [one a core]", "N")
+  workers <- option("workers", "character", NULL, "how many processes to start beside this one [one a core], or a file that names other machines", "N|FILE")
   wait <- option("wait", "logical", FALSE, "wait for another process that is at work on the run")
   commands <- list(
     demo = new_command(
@@ -62,7 +62,8 @@ cli_commands <- function() {
       "Make the takes and measure them; goes on where it stopped.", "TRIAL",
       list(
         run, within, option("retry", "logical", FALSE, "try failed takes again"), option("yes", "logical", FALSE, "go on over a limit of the brief"),
-        option("no-score", "logical", FALSE, "make only, measure later"), workers, wait
+        option("no-score", "logical", FALSE, "make only, measure later"), workers,
+        option("store", "character", NULL, "for a new run: a PostgreSQL database to keep its records in, postgresql://USER@HOST/DATABASE", "ADDRESS"), wait
       ), cli_run,
       note = "Ctrl-C lets finish what is in flight and stops; a second one stops now.\nThe same command goes on from there."
     ),
@@ -93,9 +94,9 @@ cli_commands <- function() {
       note = "Example: sprenn measure repainted.png --against tile.png --look linocut.png"
     )
   )
-  commands <- c(commands, engine_commands())
+  commands <- c(commands, engine_commands(), export_commands())
   # In the order in which they are used.
-  commands[c("demo", "new", "check", "caption", "pack", "prepare", "engines", "calibrate", "plan", "run", "score", "choose", "sheet", "report", "measure", "standins")]
+  commands[c("demo", "new", "check", "caption", "pack", "prepare", "engines", "calibrate", "plan", "run", "score", "choose", "sheet", "report", "export", "recipe", "prune", "measure", "standins")]
 }
 
 # A suite of many pictures takes a while to read, and says so.
@@ -232,16 +233,20 @@ plan_json <- function(trial, plan) {
 cli_run <- function(given) {
   trial <- read_shown(given$places)
   takes <- run_trial(
-    trial, given$run, retry = given$retry, within = given$within, yes = given$yes, score = !given[["no-score"]], workers = given$workers,
-    wait = if (given$wait) Inf else 0, progress = run_progress()
+    trial, given$run, retry = given$retry, within = given$within, yes = given$yes, score = !given[["no-score"]], workers = given_workers(given$workers),
+    store = given$store, wait = if (given$wait) Inf else 0, progress = run_progress()
   )
   report_takes(takes)
   report_by_hand(attr(takes, "by_hand"))
   parked <- attr(takes, "parked")
+  for (words in attr(takes, "turned_away")) cat(strwrap(paste0("A worker was given nothing: ", words, ". Install the same there."), 100, exdent = 4), sep = "\n")
   for (name in names(parked)) cat(strwrap(paste0(name, " was left alone: ", parked[[name]]), 100, exdent = 4), sep = "\n")
   next_steps(paste(if (given[["no-score"]]) "sprenn score" else "sprenn choose", shell_path(given$places), run_option(given$run)))
   if (all(takes$state == "made")) 0L else 1L
 }
+
+# A number of processes, or a file.
+given_workers <- function(workers) if (!is.null(workers) && grepl("^[0-9]+$", workers)) as.numeric(workers) else workers
 
 run_option <- function(run) if (run == "main") "" else paste("--run", run)
 
@@ -275,7 +280,7 @@ report_by_hand <- function(reports) {
 }
 
 cli_score <- function(given) {
-  scores <- score_run(read_shown(given$places), given$run, again = given$again, workers = given$workers, wait = if (given$wait) Inf else 0, progress = progress_bar("measuring"))
+  scores <- score_run(read_shown(given$places), given$run, again = given$again, workers = given_workers(given$workers), wait = if (given$wait) Inf else 0, progress = progress_bar("measuring"))
   cat(length(unique(scores$take)), "takes are measured,", nrow(scores), "numbers in all.\n")
   flaws <- scores[scores$axis == "flaws" & scores$level == "serious", ]
   if (nrow(flaws)) {

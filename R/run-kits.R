@@ -35,21 +35,58 @@ small_suite <- function(suite, case) {
 workshop <- new.env()
 
 # Measures a take in a worker. "lacking" where its case is not known here yet.
-score_elsewhere <- function(id, suite, bytes) {
+score_elsewhere <- function(id, suite, bytes, files = NULL) {
   if (is.null(workshop$kits)) workshop$kits <- new_shelf(2e7)
   if (is.null(suite) && is.null(workshop$kits[[paste0("=", id)]])) {
     return("lacking")
   }
-  known <- keep(workshop$kits, id, suite)
+  known <- keep(workshop$kits, id, unpack_suite(suite, files))
   if (is.null(workshop$kept)) workshop$kept <- new_shelf(5e8)
   tryCatch(score_bytes(bytes, known$cases[[1]], known, workshop$kept), sprenn_error = identity)
 }
 
+# A suite whose files lie on another machine: they are written here, and the suite
+# names these.
+unpack_suite <- function(suite, files) {
+  if (is.null(files)) {
+    return(suite)
+  }
+  folder <- file.path(tempdir(), "sprenn-pictures")
+  here <- vapply(names(files), function(path) file.path(folder, paste0(hash_of(path), ".", tools::file_ext(path))), "")
+  write_named(folder, stats::setNames(files, basename(here)))
+  suite <- rapply(suite, function(text) ifelse(text %in% names(here), here[text], text), "character", how = "replace")
+  names(suite$files) <- unname(here[names(suite$files)])
+  suite
+}
+
+# Files by their names in a folder, as bytes and back; names that would leave the
+# folder are none.
+read_named <- function(folder, names) lapply(stats::setNames(nm = names), function(name) read_bytes(file.path(folder, name)))
+
+write_named <- function(folder, files) {
+  for (name in names(files)) {
+    path <- file.path(folder, name)
+    dir.create(dirname(path), showWarnings = FALSE, recursive = TRUE)
+    if (!file.exists(path)) writeBin(files[[name]], path)
+  }
+}
+
 # Makes a picture in a worker, by an engine that is built there once. Failures come
-# back as values; so does it that the engine can't be built there.
-make_elsewhere <- function(plan, request) {
+# back as values; so does it that the engine can't be built there, or that its files
+# are "lacking".
+make_elsewhere <- function(plan, request, files = NULL) {
   if (is.null(workshop$engines)) workshop$engines <- new_shelf(2e7)
   id <- hash_of(list(plan$wanted, plan$name, plan$code))
+  if (isTRUE(plan$far) && is.null(workshop$engines[[paste0("=", id)]])) {
+    if (is.null(files) && length(plan$files)) {
+      return("lacking")
+    }
+    plan$folder <- file.path(tempdir(), "sprenn-engines", id)
+    write_named(plan$folder, files)
+    Sys.chmod(file.path(plan$folder, names(files)), "700")
+    dir.create(plan$folder, showWarnings = FALSE, recursive = TRUE)
+    plan$folder <- normalizePath(plan$folder)
+  }
   engine <- tryCatch(keep(workshop$engines, id, build_engine(plan$wanted, plan$name, plan$folder)), error = identity)
   if (inherits(engine, "condition")) {
     return(structure(list(why = conditionMessage(engine)), class = "sprenn_unbuilt"))
@@ -57,8 +94,9 @@ make_elsewhere <- function(plan, request) {
   tryCatch(make_picture(engine, request), sprenn_failure = function(e) structure(unclass(e)[c("message", "kind", "seconds", "cost", "retry_after")], class = class(e)))
 }
 
-# How an engine is built in another process: its part of lineup.yml; a changed file
-# is another engine.
+# How an engine is built in another process: its part of lineup.yml, and the files of
+# the trial that this names; a changed file is another engine.
 engine_plan <- function(wanted, name, folder) {
-  list(wanted = wanted, name = name, folder = folder, code = if (!is.null(wanted$file)) sha256_of(read_bytes(resolve_path(wanted$file, folder)$path)))
+  files <- c(wanted$file, files_of_command(wanted$command, folder))
+  list(wanted = wanted, name = name, folder = folder, files = files, code = vapply(read_named(folder, files), sha256_of, ""))
 }

@@ -26,10 +26,11 @@
 score_run <- function(trial, run = "main", again = FALSE, workers = NULL, wait = 0, progress = NULL) {
   check_arguments(
     again = checkmate::check_flag(again),
-    workers = checkmate::check_int(workers, lower = 0, upper = 256, null.ok = TRUE),
+    workers = check_workers(workers),
     wait = checkmate::check_number(wait, lower = 0),
     progress = checkmate::check_function(progress, null.ok = TRUE)
   )
+  workers <- as_workers(workers)
   trial <- as_trial(trial)
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
@@ -105,15 +106,19 @@ decoy_view <- function(case, frame, kept) {
   view_picture(lay_window(small, fit_window(dim(small)[2:1], frame, case$reference), frame, paint_values(case$reference$fill)), frame)
 }
 
+# In the order of the plan, and of the measures for each take.
 read_scores <- function(store) {
-  scores <- DBI::dbGetQuery(store$db, "
-    SELECT s.take, t.pipeline, t.case_id AS \"case\", t.seed, s.axis, s.measure, s.phrase, s.value, s.raw, s.level, s.place
-    FROM scores s JOIN takes t USING (take) ORDER BY t.position, s.rowid")
+  scores <- read_db(store, "
+    SELECT s.take, t.pipeline, t.case_id AS \"case\", t.seed, s.axis, s.measure, s.phrase, s.value, s.raw, s.level, s.place, t.position
+    FROM scores s JOIN takes t ON t.take = s.take")
+  measures <- vapply(all_measures(), `[[`, "", "measure")
+  scores <- scores[order(scores$position, match(scores$measure, measures), scores$phrase, method = "radix"), ]
+  scores$position <- NULL
   tibble::as_tibble(scores)
 }
 
 # The scores that a choice looks at: what makes up the axes, and the flaws there are.
 read_deciding_scores <- function(store) {
-  scores <- DBI::dbGetQuery(store$db, "SELECT take, axis, measure, phrase, value, level FROM scores WHERE axis <> 'flaws' OR level <> 'none'")
+  scores <- read_db(store, "SELECT take, axis, measure, phrase, value, level FROM scores WHERE axis <> 'flaws' OR level <> 'none'")
   tibble::as_tibble(scores)
 }

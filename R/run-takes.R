@@ -25,7 +25,12 @@
 #' @param score Whether to measure pictures as they land.
 #' @param workers How many processes to start beside this one. `NULL` starts as many
 #'   as there are cores, at most 8, and none for a few takes; 0 does everything
-#'   here. What is made and measured does not depend on it.
+#'   here. Or the path of a file that names other machines (docs/machines.md). What
+#'   is made and measured does not depend on it.
+#' @param store For a new run: where to keep its records, in place of a file in the
+#'   run's folder: `postgresql://USER@HOST/DATABASE`, for several people who share
+#'   the trial's folder. Never with a password, which is looked for in `~/.pgpass` and
+#'   `PGPASSWORD`. Needs the package RPostgres.
 #' @param wait For how many seconds to wait for another process that is at work on
 #'   the same run.
 #' @param outage For how many seconds an engine that can't be reached is waited
@@ -41,9 +46,10 @@
 #'   holds for every engine of the kind `folder` its `checklist` (a file) and what
 #'   was `found` there: a data frame of `file`, `state` (`taken in`, `not taken
 #'   in`, `missing`, `extra`, `changed`) and `why`; `parked` holds, by engine, why
-#'   one was left alone.
+#'   one was left alone; `turned_away`, which workers were given nothing, and why.
 #' @section Errors: `sprenn_error_run` when the suite has changed since the run
-#'   was begun; `sprenn_error_held` when another process is at work on it;
+#'   was begun; `sprenn_error_workers` when the file of workers or its address can't
+#'   be used; `sprenn_error_held` when another process is at work on it;
 #'   `sprenn_error_limit` when the plan is over a limit; `sprenn_error_store` when
 #'   a picture can't be written.
 #' @export
@@ -55,16 +61,16 @@
 #' trial$suite$seeds <- 11L
 #' run_trial(trial)[, c("pipeline", "case", "seed", "state")]
 #' unlink(folder, recursive = TRUE)
-run_trial <- function(trial, run = "main", retry = FALSE, within = NULL, yes = FALSE, score = TRUE, workers = NULL, wait = 0, outage = 120, progress = NULL) {
+run_trial <- function(trial, run = "main", retry = FALSE, within = NULL, yes = FALSE, score = TRUE, workers = NULL, store = NULL, wait = 0, outage = 120, progress = NULL) {
   check_arguments(
     retry = checkmate::check_flag(retry), yes = checkmate::check_flag(yes), score = checkmate::check_flag(score),
-    workers = checkmate::check_int(workers, lower = 0, upper = 256, null.ok = TRUE),
-    wait = checkmate::check_number(wait, lower = 0), outage = checkmate::check_number(outage, lower = 0),
+    workers = check_workers(workers), store = check_store_url(store), wait = checkmate::check_number(wait, lower = 0), outage = checkmate::check_number(outage, lower = 0),
     progress = checkmate::check_function(progress, null.ok = TRUE)
   )
+  workers <- as_workers(workers)
   trial <- as_trial(trial)
   plan <- plan_run(trial, within)
-  store <- open_store(trial$folder, run, create = TRUE)
+  store <- open_store(trial$folder, run, create = TRUE, url = store, suite = trial$suite$suite)
   on.exit(close_store(store))
   stop_for_read_only(store)
   check_suite_is_same(store, trial$suite)
@@ -88,11 +94,11 @@ run_trial <- function(trial, run = "main", retry = FALSE, within = NULL, yes = F
   })
   parked <- Filter(Negate(is.null), lapply(works$lanes, function(lane) lane$parked))
   if (works$stopping) rlang::interrupt()
-  invisible(structure(list_takes(store), by_hand = reports, parked = parked))
+  invisible(structure(list_takes(store), by_hand = reports, parked = parked, turned_away = works$strangers))
 }
 
 stop_over_limits <- function(trial, plan, store, yes) {
-  over <- over_limits(trial, plan, DBI::dbGetQuery(store$db, "SELECT take FROM takes WHERE state = 'made'")$take)
+  over <- over_limits(trial, plan, read_db(store, "SELECT take FROM takes WHERE state = 'made'")$take)
   if (length(over) && !yes) {
     stop_sprenn("limit", c(
       "This run goes over a limit. Nothing was made.", stats::setNames(over, rep("x", length(over))),
@@ -119,7 +125,7 @@ write_checklists <- function(trial, store) {
   lapply(stats::setNames(nm = names(by_hand)), function(name) {
     own <- takes[takes_of_engine(takes, trial, name) & (is.na(takes$parent) | takes$parent %in% takes$take[takes$state == "made"]), ]
     # What is all there needs no list.
-    if (any(own$state != "made")) write_checklist(by_hand[[name]], own, function(take) request_for(trial, step_of(trial, take$pipeline), by_hand[[name]], take, inputs, store))
+    if (any(own$state != "made")) write_checklist(by_hand[[name]], own, function(take) request_for(trial, step_of(trial, take$pipeline), by_hand[[name]], take, inputs, parents_in(store)))
   })
 }
 
@@ -168,9 +174,9 @@ add_spent <- function(engine, made, spent) {
   if (engine$kind == "http" || is.null(made$cost) || is.na(made$cost)) spent else spent + made$cost
 }
 
-# The request of one take. Pictures that were read once are kept in `inputs`; what
-# a step of a chain works on is in the `store`.
-request_for <- function(trial, step, engine, take, inputs, store = NULL) {
+# The request of one take. Pictures that were read once are kept in `inputs`;
+# `parent_of` gives the bytes of what a step of a chain works on.
+request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
   about <- engine$about
   whole <- case_named(trial$suite, take$case)
   control <- take$control
@@ -186,7 +192,7 @@ request_for <- function(trial, step, engine, take, inputs, store = NULL) {
   references <- prepared$references[seq_along(case$references)]
   weights <- vapply(case$references, `[[`, 0, "weight")
   if (!is.na(take$parent)) {
-    references <- list(keep(inputs, paste(c("step", take$parent, size), collapse = " "), read_parent(store, take$parent, frame, size)))
+    references <- list(keep(inputs, paste(c("step", take$parent, size), collapse = " "), fit_parent(parent_of(take$parent), frame, size)))
     weights <- 1
   }
   # What the engine can't take was either refused when the trial was read, or is
@@ -226,16 +232,18 @@ encode_inputs <- function(prepared) {
   prepared
 }
 
+# Where a run keeps what its steps work on.
+parents_in <- function(store) function(parent) take_bytes(store, read_take(store, parent))
+
 # What the step before has made, brought to the size that the next one works at.
-read_parent <- function(store, parent, frame, size) {
-  row <- read_take(store, parent)
-  pixels <- bring_back(decode_picture(encoded_picture(take_bytes(store, row))), frame)
+fit_parent <- function(bytes, frame, size) {
+  pixels <- bring_back(decode_picture(encoded_picture(bytes)), frame)
   place <- frame_inside(size, frame)
   reflect_into(resize_picture(pixels, place[3:4]), place, size)
 }
 
 # The request as it is kept with the take: pictures by their hash.
-describe_request <- function(request, engine, take, known) {
+describe_request <- function(request, engine, version, take, known) {
   plain <- unclass(request)
   hashes <- function(what, pictures) {
     # A chain's step works on another picture for every seed.
@@ -250,5 +258,5 @@ describe_request <- function(request, engine, take, known) {
   plain$guides <- lapply(names(request$guides), function(kind) {
     c(list(kind = kind, picture = pictures[[kind]]), request$guides[[kind]][c("weight", "release")])
   })
-  to_json(c(list(pipeline = take$pipeline, engine = engine), plain))
+  to_json(c(list(pipeline = take$pipeline, engine = engine, version = version), plain))
 }

@@ -19,9 +19,18 @@ tell <- function(works, now = FALSE) {
   works$progress(
     done = works$done, total = works$total, failed = works$failed, seconds = clock() - works$began,
     flying = flying(works) + length(works$landing), scored = works$scored, to_score = works$expected, cost = works$cost, left = if (works$stopping) NA_real_ else time_left(works),
-    words = if (!works$stopping) "" else if (flying(works) + length(works$sent) > 0) "finishing what is in flight; Ctrl-C again stops now" else "stopped",
+    words = if (!works$stopping) worker_words(works$pool) else if (flying(works) + length(works$sent) > 0) "finishing what is in flight; Ctrl-C again stops now" else "stopped",
     engines = engine_states(works)
   )
+}
+
+# How many work for this run elsewhere, where that can change.
+worker_words <- function(pool) {
+  if (!isTRUE(pool$far)) {
+    return("")
+  }
+  here <- length(pool$processes)
+  paste0("workers: ", here, " here, ", max(0, pool$size - here), " elsewhere")
 }
 
 # Seconds until the slowest engine is done, and the measuring; NA until something

@@ -3,16 +3,23 @@
 
 # A pool of its own name, so that neither the caller's processes nor another
 # pool of ours is touched. It is there at once; its processes come up meanwhile.
-# They are in a session of their own, so that Ctrl-C reaches this process alone.
+# Those of this machine are in a session of their own, so that Ctrl-C reaches this
+# process alone. `workers` is how many, or what read_workers() returned.
 open_pool <- function(workers) {
-  name <- basename(tempfile("sprenn-"))
   pool <- structure(new.env(), class = "sprenn_pool")
-  pool$name <- name
-  pool$size <- workers
+  pool$name <- basename(tempfile("sprenn-"))
+  pool$far <- is.list(workers)
+  pool$here <- if (pool$far) workers$here else workers
+  pool$size <- pool$here
   pool$processes <- list()
+  pool$opened <- clock()
   with_other_seed({
-    mirai::daemons(url = mirai::local_url(), dispatcher = TRUE, .compute = name)
+    tryCatch(
+      mirai::daemons(url = if (pool$far) paste0("tls+tcp://", workers$listen) else mirai::local_url(), dispatcher = TRUE, .compute = pool$name),
+      error = function(e) stop_sprenn("workers", c(paste0("Can't listen at ", workers$listen, "."), x = one_line(e), i = "listen wants an address of this machine that the others reach, and a port that is free."))
+    )
     mend_pool(pool)
+    if (pool$far) launch_workers(pool, workers)
   })
   pool
 }
@@ -30,8 +37,10 @@ with_other_seed <- function(code) {
 mend_pool <- function(pool) {
   alive <- vapply(pool$processes, function(process) process$is_alive(), NA)
   pool$processes <- pool$processes[alive]
-  new <- pool$size - length(pool$processes)
-  code <- paste0(".libPaths(c(", paste(encodeString(.libPaths(), quote = "\""), collapse = ", "), ")); mirai::daemon(", encodeString(mirai::nextget("url", .compute = pool$name), quote = "\""), ")")
+  new <- pool$here - length(pool$processes)
+  quoted <- function(words) paste0("c(", paste(encodeString(words, quote = "\""), collapse = ", "), ")")
+  certificate <- mirai::nextget("tls", .compute = pool$name)
+  code <- paste0(".libPaths(", quoted(.libPaths()), "); mirai::daemon(", quoted(mirai::nextget("url", .compute = pool$name)), if (!is.null(certificate)) paste0(", tlscert = ", quoted(certificate)), ")")
   for (i in seq_len(new)) {
     pool$processes <- c(pool$processes, list(processx::process$new(file.path(R.home("bin"), "Rscript"), c("--no-save", "--no-restore", "-e", code), stdout = NULL, stderr = NULL, cleanup_tree = TRUE)))
   }
@@ -46,10 +55,25 @@ close_pool <- function(pool) {
   for (process in pool$processes) try(process$kill_tree(), silent = TRUE)
 }
 
-# `work` is a function of the package, called with `arguments` in the next free
-# process.
+# Calls `work` with `arguments` in the next free process: a function, or the name of
+# one of this package, which the process is then to have in this very version. One
+# that has not gives back a `sprenn_stranger` and ends itself.
 send_to_pool <- function(pool, work, arguments, seconds = NULL) {
-  mirai::mirai(do.call(work, arguments), work = work, arguments = arguments, .compute = pool$name, .timeout = if (!is.null(seconds)) seconds * 1000)
+  mirai::mirai(
+    if (is.function(work)) {
+      do.call(work, arguments)
+    } else {
+      found <- tryCatch(as.character(utils::packageVersion("sprenn")), error = function(e) "none")
+      if (identical(found, version)) {
+        do.call(utils::getFromNamespace(work, "sprenn"), arguments)
+      } else {
+        if (.Platform$OS.type == "unix") system(paste0("(sleep 1; kill ", Sys.getpid(), ") >/dev/null 2>&1 &"))
+        structure(list(machine = Sys.info()[["nodename"]], found = found), class = "sprenn_stranger")
+      }
+    },
+    work = work, arguments = arguments, version = as.character(utils::packageVersion("sprenn")),
+    .compute = pool$name, .timeout = if (!is.null(seconds)) seconds * 1000
+  )
 }
 
 # Whether something that was sent has come back.

@@ -45,8 +45,10 @@ new_works <- function(store, hold, trial, takes, wanted, to_score, score, worker
     lane
   })
   pieces <- sum(vapply(works$lanes, function(lane) if (is.null(lane$engine$plan)) 0 else lane$total, 0)) + works$expected
-  count <- worker_count(workers, pieces)
-  works$pool <- if (count > 0) open_pool(count)
+  works$pool <- if (is.list(workers)) open_pool(workers) else if ((count <- worker_count(workers, pieces)) > 0) open_pool(count)
+  # Whoever is to join by hand finds here how.
+  works$script <- if (isTRUE(works$pool$far)) write_join_script(works$pool, store)
+  works$strangers <- character()
   note_event(works, "run began", message = paste(works$total, "takes to make"))
   tell(works)
   works
@@ -54,6 +56,7 @@ new_works <- function(store, hold, trial, takes, wanted, to_score, score, worker
 
 close_works <- function(works) {
   close_pool(works$pool)
+  unlink(works$script)
   note_event(works, if (works$stopping) "run stopped" else "run ended", message = paste(works$done - works$failed, "made,", works$failed, "failed"))
   close(works$log)
 }
@@ -100,17 +103,22 @@ send_all <- function(works) {
       if (is.null(lane$engine$converse) && !goes_out(works, lane)) break
     }
   }
-  while (length(works$to_score) && (has_room(works) || (is.null(works$pool) && !sent))) {
+  while (length(works$to_score) && (has_room(works) || (!has_workers(works) && !sent))) {
     at <- works$to_score[1]
     works$to_score <- works$to_score[-1]
     send_to_score(works, at)
     sent <- TRUE
-    if (is.null(works$pool)) break
+    if (!has_workers(works)) break
   }
   sent
 }
 
-goes_out <- function(works, lane) !is.null(works$pool) && !is.null(lane$engine$plan)
+goes_out <- function(works, lane) has_workers(works) && !is.null(lane$engine$plan)
+
+# Where nobody joins a pool that has no process of its own, all is done here until
+# somebody does.
+has_workers <- function(works) !is.null(works$pool) && (works$pool$size > 0 || clock() - works$pool$opened < join_patience)
+join_patience <- 15
 
 # A pool has one piece of work waiting behind each that is being done.
 has_room <- function(works) !is.null(works$pool) && length(works$sent) < 2 * works$pool$size
@@ -154,10 +162,10 @@ send_take <- function(works, lane, at) {
   take <- works$takes[at, ]
   step <- works$steps[works$step[at], ]
   works$tries[at] <- works$tries[at] + 1
-  request <- request_for(works$trial, step, lane$engine, take, works$inputs, works$store)
+  request <- request_for(works$trial, step, lane$engine, take, works$inputs, parents_in(works$store))
   # Another run of the same takes is made anew, not given what this one got.
   request$key <- paste0(substr(hash_of(list(works$facts$key, take$take)), 1, 20), "-", take$attempt)
-  job <- list(at = at, take = take, lane = lane, request = request, sent = describe_request(request, step$engine, take, works$hashes), began = clock())
+  job <- list(at = at, take = take, lane = lane, request = request, sent = describe_request(request, step$engine, lane$engine$about$version, take, works$hashes), began = clock())
   # The first call of a checkpoint may have to load it.
   job$first <- !step$checkpoint %in% lane$called
   lane$called <- union(lane$called, step$checkpoint)
@@ -168,10 +176,17 @@ send_take <- function(works, lane, at) {
   if (!is.null(lane$engine$converse)) {
     converse(works, job, function() lane$engine$converse(request))
   } else if (goes_out(works, lane)) {
-    send_out(works, job, "make_elsewhere", list(lane$engine$plan, request), waits_for(lane$engine))
+    send_to_make(works, job)
   } else {
     land_take(works, job, tryCatch(make_picture(lane$engine, request), sprenn_failure = identity))
   }
+}
+
+# What else an engine is made of goes with it where a worker has said that it lacks it.
+send_to_make <- function(works, job, files = NULL) {
+  plan <- job$lane$engine$plan
+  plan$far <- works$pool$far
+  send_out(works, job, "make_elsewhere", list(plan, job$request, files), waits_for(job$lane$engine))
 }
 
 # How long a worker may be silent about a picture before it is given up.
@@ -195,7 +210,7 @@ converse <- function(works, job, code) {
 }
 
 send_out <- function(works, job, work, arguments, seconds) {
-  job$mirai <- send_to_pool(works$pool, get(work, mode = "function"), arguments, seconds)
+  job$mirai <- send_to_pool(works$pool, work, arguments, seconds)
   job$work <- work
   works$sent <- c(works$sent, list(job))
 }
@@ -218,6 +233,10 @@ land_all <- function(works) {
     if (!inherits(got, "sprenn_lost")) works$deaths <- 0
     if (inherits(got, "sprenn_lost")) {
       land_lost(works, job, got)
+    } else if (inherits(got, "sprenn_stranger")) {
+      turn_away(works, job, got)
+    } else if (identical(got, "lacking") && job$work == "make_elsewhere") {
+      send_to_make(works, job, read_named(job$lane$engine$plan$folder, job$lane$engine$plan$files))
     } else if (inherits(got, "sprenn_unbuilt")) {
       keep_here(works, job, got)
     } else if (job$work == "make_elsewhere") {
@@ -253,9 +272,11 @@ land_lost <- function(works, job, lost) {
   look_after_pool(works)
   works$lost[job$at] <- works$lost[job$at] + 1
   note_event(works, "worker lost", job, message = lost$why)
+  if (job$work == "score_elsewhere" && works$lost[job$at] >= most_losses) {
+    return(score_here(works, job$at))
+  }
   if (job$work == "score_elsewhere") {
-    if (works$lost[job$at] < most_losses) works$to_score <- c(works$to_score, job$at) else score_here(works, job$at)
-    return()
+    return(put_back(works, job))
   }
   if (lost$late) {
     return(land_take(works, job, failure_of("timed_out", paste("Nothing came back:", lost$why), clock() - job$began)))
@@ -272,12 +293,13 @@ look_after_pool <- function(works) {
   if (is.null(works$pool)) {
     return(invisible())
   }
+  count_workers(works)
   died <- with_other_seed(mend_pool(works$pool))
   if (died > 0) note_event(works, "worker replaced", message = paste(died, "of them had ended"))
   works$deaths <- sum(works$deaths) + died
-  if (works$deaths > 5 * works$pool$size) {
+  if (works$deaths > 5 * works$pool$here) {
     note_event(works, "workers given up", message = "They end as soon as they are started; all is done in one process.")
-    for (job in works$sent) if (job$work == "score_elsewhere") works$to_score <- c(works$to_score, job$at) else put_back(works, job)
+    for (job in works$sent) put_back(works, job)
     works$sent <- list()
     close_pool(works$pool)
     works$pool <- NULL
@@ -288,9 +310,32 @@ most_losses <- 5
 
 # As if it had never been sent.
 put_back <- function(works, job) {
+  if (job$work == "score_elsewhere") {
+    works$to_score <- c(works$to_score, job$at)
+    return(invisible())
+  }
   job$lane$flying <- job$lane$flying - 1
   works$tries[job$at] <- works$tries[job$at] - 1
   job$lane$queue <- c(job$at, job$lane$queue)
+}
+
+# Other machines come and go: how many processes there are is looked up.
+count_workers <- function(works) {
+  pool <- works$pool
+  if (!pool$far) {
+    return(invisible())
+  }
+  size <- as.numeric(mirai::status(.compute = pool$name)$connections)
+  if (size != pool$size) note_event(works, "workers", message = paste(size, "are there,", length(pool$processes), "of them started here"))
+  pool$size <- size
+}
+
+# A worker of another version might make and measure otherwise, and gets nothing.
+turn_away <- function(works, job, stranger) {
+  words <- paste0(stranger$machine, " has Sprenn ", stranger$found, ", not ", utils::packageVersion("sprenn"))
+  if (!words %in% works$strangers) note_event(works, "worker turned away", message = words)
+  works$strangers <- union(works$strangers, words)
+  put_back(works, job)
 }
 
 # An engine that can be built in this process only, because it uses what is in it.
@@ -309,20 +354,22 @@ unscored_takes <- function(store, takes, again = FALSE) {
       set_facts(store, measures = measures_version)
     })
   }
-  scored <- DBI::dbGetQuery(store$db, "SELECT DISTINCT take FROM scores")$take
+  scored <- read_db(store, "SELECT DISTINCT take FROM scores")$take
   which(takes$state == "made" & !takes$take %in% scored)
 }
 
 send_to_score <- function(works, at) {
   works$first_score <- works$first_score %||% clock()
-  if (is.null(works$pool)) {
+  if (!has_workers(works)) {
     return(score_here(works, at))
   }
   take <- works$takes[at, ]
-  kit <- kit_of(works, take$case)
-  job <- list(at = at, take = take, began = clock(), kit = kit)
-  send_out(works, job, "score_elsewhere", list(kit$id, NULL, take_bytes(works$store, take)), 300)
+  job <- list(at = at, take = take, began = clock(), kit = kit_of(works, take$case))
+  send_out(works, job, "score_elsewhere", list(job$kit$id, NULL, take_bytes(works$store, take)), score_seconds)
 }
+
+# How long a worker may be silent about measuring a picture.
+score_seconds <- 120
 
 kit_of <- function(works, case_id) {
   keep(works$kits, case_id, {
@@ -334,7 +381,9 @@ kit_of <- function(works, case_id) {
 
 land_scores <- function(works, job, scores) {
   if (identical(scores, "lacking")) {
-    return(send_out(works, job, "score_elsewhere", list(job$kit$id, job$kit$suite, take_bytes(works$store, job$take)), 300))
+    # Another machine does not have the pictures that the case's files name.
+    files <- if (works$pool$far) lapply(stats::setNames(nm = names(job$kit$suite$files)), read_bytes)
+    return(send_out(works, job, "score_elsewhere", list(job$kit$id, job$kit$suite, take_bytes(works$store, job$take), files), score_seconds))
   }
   if (inherits(scores, "condition")) stop(scores)
   # It may have been asked for again meanwhile: this was another picture.

@@ -17,7 +17,7 @@ hold_run <- function(store, wait = 0, told = function(words) NULL) {
     if (taken == 1) {
       return(me$id)
     }
-    other <- as.list(DBI::dbGetQuery(store$db, "SELECT * FROM holder"))
+    other <- as.list(read_db(store, "SELECT * FROM holder"))
     now <- clock()
     if (length(other$id) == 0) next
     if (other$id != seen$id || other$beat != seen$beat) {
@@ -42,7 +42,7 @@ hold_run <- function(store, wait = 0, told = function(words) NULL) {
 
 # Whether a process is at work on the run, as far as can be told at once.
 is_held <- function(store) {
-  other <- as.list(DBI::dbGetQuery(store$db, "SELECT * FROM holder"))
+  other <- as.list(read_db(store, "SELECT * FROM holder"))
   length(other$id) > 0 && (other$machine != machine_id() || process_runs(other$pid, other$started))
 }
 

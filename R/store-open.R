@@ -1,5 +1,6 @@
 # A run's folder: pictures named by the SHA-256 of their bytes, and beside them
-# one SQLite file with the plan, what became of every take, and the scores.
+# one SQLite file with the plan, what became of every take, and the scores; or, where
+# these are on a server, a file that says so.
 
 store_schema <- 3L
 
@@ -9,12 +10,14 @@ check_run_name <- function(run) {
   check_arguments(run = if (grepl(id_pattern, run %||% "")) TRUE else "must be a name of letters, digits, - and _")
 }
 
-# Opens a run for reading and writing; made if it is new and `create` says so.
-open_store <- function(trial_folder, run, create = FALSE) {
+# Opens a run for reading and writing; made if it is new and `create` says so. A new
+# one has its records in a file of its own, or on the server at `url` for the suite of
+# that name.
+open_store <- function(trial_folder, run, create = FALSE, url = NULL, suite = NULL) {
   check_run_name(run)
   folder <- run_folder(trial_folder, run)
   file <- file.path(folder, "run.sqlite")
-  if (!file.exists(file)) {
+  if (!run %in% known_runs(trial_folder)) {
     if (!create) {
       stop_sprenn("run", c(
         paste0("There is no run ", quoted(run), " in ", trial_folder, "."),
@@ -22,16 +25,25 @@ open_store <- function(trial_folder, run, create = FALSE) {
       ))
     }
     dir.create(file.path(folder, "takes"), recursive = TRUE, showWarnings = FALSE)
+    if (!is.null(url)) remember_url(folder, url, schema_name(suite, run))
+  } else if (!is.null(url) && !identical(store_place(folder)$url, url)) {
+    stop_sprenn("run", c(
+      paste0("Run ", quoted(run), " keeps its records elsewhere."), x = paste("They are in", store_place(folder)$url %||% file, "and not at", url),
+      i = "Leave `--store` out to go on with it, or begin another run with --run NAME."
+    ))
   }
+  place <- store_place(folder)
   db <- NULL
   tryCatch(
     {
-      db <- connect_sqlite(readable_copy(file, folder))
-      prepare_store(db)
+      db <- if (is.null(place)) connect_sqlite(readable_copy(file, folder)) else connect_postgres(place$url, place$schema)
+      if (is.null(place)) prepare_sqlite(db) else prepare_postgres(db, place$schema)
     },
     error = function(e) {
       if (!is.null(db)) DBI::dbDisconnect(db)
-      stop_sprenn("run", c(paste0("Can't open ", file, "."), x = conditionMessage(e)))
+      # Nothing was made: the next try may name another place.
+      if (create && !is.null(url)) unlink(file.path(folder, store_url_file))
+      stop_sprenn("run", c(paste0("Can't open ", place$url %||% file, "."), x = one_line(e)))
     }
   )
   structure(list(db = db, folder = folder, run = run), class = "sprenn_store")
@@ -59,12 +71,12 @@ can_write <- function(folder) {
 }
 
 known_runs <- function(trial_folder) {
-  basename(dirname(Sys.glob(file.path(trial_folder, "runs", "*", "run.sqlite"))))
+  unique(basename(dirname(Sys.glob(file.path(trial_folder, "runs", "*", c("run.sqlite", store_url_file))))))
 }
 
 close_store <- function(store) DBI::dbDisconnect(store$db)
 
-prepare_store <- function(db) {
+prepare_sqlite <- function(db) {
   RSQLite::sqliteSetBusyHandler(db, 10000)
   DBI::dbGetQuery(db, "PRAGMA journal_mode = WAL")
   # Losing power may lose the last records, never the pictures: those takes are
@@ -72,19 +84,21 @@ prepare_store <- function(db) {
   DBI::dbExecute(db, "PRAGMA synchronous = NORMAL")
   DBI::dbExecute(db, "PRAGMA foreign_keys = ON")
   version <- DBI::dbGetQuery(db, "PRAGMA user_version")[[1]]
-  if (version == 0) {
-    in_transaction(db, {
-      for (statement in store_tables) DBI::dbExecute(db, statement)
-      DBI::dbExecute(db, paste("PRAGMA user_version =", store_schema))
-    })
-  } else if (version < store_schema) {
-    in_transaction(db, {
-      for (statement in unlist(store_changes[version:(store_schema - 1)])) DBI::dbExecute(db, statement)
-      DBI::dbExecute(db, paste("PRAGMA user_version =", store_schema))
-    })
-  } else if (version > store_schema) {
-    stop("it was written by another version of Sprenn (schema ", version, ", this one reads ", store_schema, ")")
+  if (version == store_schema) {
+    return(invisible())
   }
+  in_transaction(db, bring_up_to_date(db, version, function(version) DBI::dbExecute(db, paste("PRAGMA user_version =", version))))
+}
+
+# Makes the tables where there are none (version 0), and brings older ones to today's
+# form.
+bring_up_to_date <- function(db, version, set_version) {
+  if (version > store_schema) stop("it was written by another version of Sprenn (schema ", version, ", this one reads ", store_schema, ")")
+  if (version == store_schema) {
+    return(invisible())
+  }
+  for (statement in if (version == 0) store_tables else unlist(store_changes[version:(store_schema - 1)])) DBI::dbExecute(db, statement)
+  set_version(store_schema)
 }
 
 # Who is at work on the run: at most one process.
@@ -109,20 +123,27 @@ in_transaction <- function(db, code) {
   )
 }
 
-write_db <- function(db, statement, params = NULL) tryCatch(DBI::dbExecute(db, statement, params = params), error = stop_for_database)
+write_db <- function(db, statement, params = NULL) tryCatch(DBI::dbExecute(db, for_server(db, statement), params = params_for(db, params)), error = stop_for_database)
+
+read_db <- function(store, query, params = NULL) DBI::dbGetQuery(store$db, for_server(store$db, query), params = params_for(store$db, params))
 
 stop_for_database <- function(e) {
   said <- one_line(e)
-  if (!grepl("full|readonly|read-only|I/O|locked", said)) stop(e)
+  away <- grepl("connection|terminat|shutting down|lock timeout", said)
+  if (!away && !grepl("full|readonly|read-only|I/O|locked", said)) stop(e)
   stop_sprenn("store", c(
-    "The run's database can't be written.", x = paste0("It says: ", said, "."),
-    x = if (grepl("locked", said)) "Another process has locked it." else "The disk may be full or the folder read-only.",
+    "The run's database can't be written.", x = paste0("It says: ", sub("[.]$", "", said), "."),
+    x = if (away) "Its server may be away, or another has locked it." else if (grepl("locked", said)) "Another process has locked it." else "The disk may be full or the folder read-only.",
     i = "What was made so far is kept; the same command goes on from there."
   ))
 }
 
 # What the database says of its own soundness: nothing, if it is sound.
 integrity_of <- function(store) {
+  # A server sees to that itself.
+  if (is_postgres(store$db)) {
+    return(character())
+  }
   said <- DBI::dbGetQuery(store$db, "PRAGMA integrity_check")[[1]]
   loose <- nrow(DBI::dbGetQuery(store$db, "PRAGMA foreign_key_check"))
   c(setdiff(said, "ok"), if (loose > 0) paste(count_words(loose, "record"), "without what it belongs to"))
@@ -132,19 +153,19 @@ store_tables <- c(
   "CREATE TABLE facts (name TEXT PRIMARY KEY, value TEXT NOT NULL)",
   "CREATE TABLE pipelines (
      pipeline TEXT PRIMARY KEY, position INTEGER NOT NULL, engine TEXT NOT NULL,
-     engine_version TEXT NOT NULL, checkpoint TEXT NOT NULL, hold REAL, native_hold REAL,
-     settings TEXT NOT NULL, sweep TEXT, vary TEXT, value REAL,
+     engine_version TEXT NOT NULL, checkpoint TEXT NOT NULL, hold DOUBLE PRECISION, native_hold DOUBLE PRECISION,
+     settings TEXT NOT NULL, sweep TEXT, vary TEXT, value DOUBLE PRECISION,
      follows TEXT, stage INTEGER NOT NULL DEFAULT 1, shown INTEGER NOT NULL DEFAULT 1)",
   "CREATE TABLE takes (
      take TEXT PRIMARY KEY, position INTEGER NOT NULL,
      pipeline TEXT NOT NULL REFERENCES pipelines, case_id TEXT NOT NULL, seed INTEGER NOT NULL,
      state TEXT NOT NULL CHECK (state IN ('planned', 'made', 'failed', 'refused')),
      file TEXT, sha256 TEXT, width INTEGER, height INTEGER, bytes INTEGER,
-     seconds REAL, cost REAL, failure TEXT, message TEXT, request TEXT, answer TEXT, made_at TEXT,
+     seconds DOUBLE PRECISION, cost DOUBLE PRECISION, failure TEXT, message TEXT, request TEXT, answer TEXT, made_at TEXT,
      attempt INTEGER NOT NULL DEFAULT 1, control TEXT, parent TEXT, first_call INTEGER NOT NULL DEFAULT 0)",
   "CREATE TABLE scores (
      take TEXT NOT NULL REFERENCES takes ON DELETE CASCADE, axis TEXT NOT NULL, measure TEXT NOT NULL,
-     phrase TEXT, value REAL, raw REAL, level TEXT, place TEXT)",
+     phrase TEXT, value DOUBLE PRECISION, raw DOUBLE PRECISION, level TEXT, place TEXT)",
   "CREATE INDEX scores_by_take ON scores (take)",
   holder_table
 )
@@ -161,7 +182,7 @@ store_changes <- list(
 )
 
 get_facts <- function(store) {
-  facts <- DBI::dbReadTable(store$db, "facts")
+  facts <- read_db(store, "SELECT * FROM facts")
   stats::setNames(as.list(facts$value), facts$name)
 }
 
@@ -175,9 +196,9 @@ set_facts <- function(store, ...) {
 
 # One row a take, in the order of the plan; without the long texts of what was asked
 # and answered.
-read_takes <- function(store) as_takes(DBI::dbGetQuery(store$db, paste("SELECT", take_columns, "FROM takes ORDER BY position")))
+read_takes <- function(store) as_takes(read_db(store, paste("SELECT", take_columns, "FROM takes ORDER BY position")))
 
-read_take <- function(store, take) as_takes(DBI::dbGetQuery(store$db, paste("SELECT", take_columns, "FROM takes WHERE take = ?"), params = list(take)))
+read_take <- function(store, take) as_takes(read_db(store, paste("SELECT", take_columns, "FROM takes WHERE take = ?"), params = list(take)))
 
 take_columns <- "take, position, pipeline, case_id, seed, state, file, sha256, width, height, bytes, seconds, cost, failure, message, made_at, attempt, control, parent, first_call"
 
@@ -190,7 +211,7 @@ as_takes <- function(rows) {
 }
 
 read_pipelines <- function(store) {
-  tibble::as_tibble(DBI::dbGetQuery(store$db, "SELECT * FROM pipelines ORDER BY position"))
+  tibble::as_tibble(read_db(store, "SELECT * FROM pipelines ORDER BY position"))
 }
 
 take_path <- function(store, file) file.path(store$folder, "takes", file)

@@ -14,6 +14,7 @@ record_plan <- function(store, trial, plan) {
   versions <- vapply(trial$lineup$engines, function(engine) engine$about$version, "")
   known <- get_facts(store)$key
   in_transaction(store$db, {
+    for (statement in view_statements()) DBI::dbExecute(store$db, statement)
     set_facts(store,
       key = known %||% fresh_key(),
       suite_fingerprint = fingerprint_suite(trial$suite), suite_content = suite_content(trial$suite), suite = trial$suite$suite, title = trial$suite$title,
@@ -32,7 +33,7 @@ record_plan <- function(store, trial, plan) {
         steps$sweep, steps$vary, steps$value, steps$follows, steps$stage, as.integer(steps$pipeline %in% trial$lineup$pipelines$pipeline)
       )
     )
-    planned <- DBI::dbGetQuery(store$db, "SELECT take FROM takes WHERE state <> 'made'")$take
+    planned <- read_db(store, "SELECT take FROM takes WHERE state <> 'made'")$take
     gone <- setdiff(planned, plan$take)
     if (length(gone)) write_db(store$db, "DELETE FROM takes WHERE take = ?", params = list(gone))
     write_db(
@@ -118,6 +119,15 @@ record_planned <- function(store, take) {
     write_db(store$db, "UPDATE takes SET state = 'planned', file = NULL, sha256 = NULL, bytes = NULL WHERE take = ?", params = list(take))
   })
   gone
+}
+
+# Takes that nobody asks for any more, with what was measured of them.
+forget_takes <- function(store, takes) {
+  in_transaction(store$db, {
+    write_db(store$db, "DELETE FROM scores WHERE take = ?", params = list(takes))
+    write_db(store$db, "DELETE FROM takes WHERE take = ?", params = list(takes))
+    write_db(store$db, "DELETE FROM pipelines WHERE pipeline NOT IN (SELECT pipeline FROM takes)")
+  })
 }
 
 record_scores <- function(store, take, scores) {

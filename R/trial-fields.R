@@ -1,10 +1,11 @@
-# The one table of fields of the three files that a person writes. The checks,
+# The one table of fields of the files that a person writes: the three of a trial, and
+# that of workers on other machines. The checks,
 # the JSON Schemas in inst/schema/ and docs/files.md are all made from it.
 #
 # `place`: `[]` is every item of a list, `*` every name of a map.
 # `type`: one or more of the words in field_types(), joined by " or ".
 trial_fields <- function(file) {
-  fields <- switch(file, suite.yml = suite_fields(), lineup.yml = lineup_fields(), brief.yml = brief_fields())
+  fields <- switch(file, suite.yml = suite_fields(), lineup.yml = lineup_fields(), brief.yml = brief_fields(), workers.yml = workers_fields())
   fields$needed <- fields$needed == "yes"
   fields
 }
@@ -338,4 +339,22 @@ purpose_fields <- function(place, needed = "no") {
   )
   rows$place <- paste0(place, rows$place)
   rows
+}
+
+workers_fields <- function() {
+  tibble::tribble(
+    ~place, ~type, ~needed, ~doc,
+    "here", "integer 0..256", "no", "How many processes to start on this machine; one a core if left out.",
+    "listen", "endpoint", "no", "Where the others dial in: an address of this machine that they reach, over TLS. Its host name if left out, and any free port. 127.0.0.1 has the hosts come through their SSH connections.",
+    "hosts", "list", "no", "Machines to start processes on, over SSH with keys that are in place.",
+    "hosts[]", "record", "no", "One machine.",
+    "hosts[].ssh", "host", "yes", "How SSH reaches it.",
+    "hosts[].processes", "integer 1..256", "no", "How many processes to start there; 1 if left out.",
+    "hosts[].rscript", "text", "no", "Its Rscript; Rscript if left out.",
+    "cluster", "record", "no", "A cluster whose scheduler starts processes.",
+    "cluster.command", "choice sbatch|qsub|bsub", "yes", "How a job is handed in: sbatch for Slurm, qsub for SGE, Torque and PBS, bsub for LSF.",
+    "cluster.processes", "integer 1..10000", "no", "How many jobs to hand in, one process each; 1 if left out.",
+    "cluster.options", "text", "no", "The scheduler's own lines, such as #SBATCH --mem=4G, and shell commands to run before.",
+    "cluster.rscript", "text", "no", "The cluster's Rscript; Rscript if left out."
+  )
 }

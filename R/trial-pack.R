@@ -67,9 +67,19 @@ copy_trial <- function(trial, folder, files = NULL) {
   for (file in unique(files)) copy_into(folder, file.path(trial, file), file)
 }
 
-# The R files in a trial that hold its engines.
+# The files in a trial that its engines are made of: R files, and what of a program's
+# command is one.
 engine_files <- function(trial) {
-  unlist(lapply(read_trial_file(trial, "lineup.yml")$value$engines, `[[`, "file"), use.names = FALSE)
+  engines <- read_trial_file(trial, "lineup.yml")$value$engines
+  unlist(lapply(engines, function(engine) c(engine$file, files_of_command(engine$command, trial))), use.names = FALSE)
+}
+
+files_of_command <- function(command, folder) {
+  folder <- normalizePath(folder, winslash = "/")
+  Filter(function(word) {
+    path <- resolve_path(word, folder)$path
+    !is.null(path) && utils::file_test("-f", path)
+  }, as.character(unlist(command)))
 }
 
 # More than this is no trial that somebody packed.

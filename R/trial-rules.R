@@ -6,7 +6,7 @@
 # `bans`: keys that must not.
 # A record that takes over from another by `like` may leave out what is needed.
 trial_rules <- function(file) {
-  rules <- switch(file, suite.yml = suite_rules(), lineup.yml = lineup_rules(), brief.yml = brief_rules())
+  rules <- switch(file, suite.yml = suite_rules(), lineup.yml = lineup_rules(), brief.yml = brief_rules(), workers.yml = no_rules())
   rules$needs <- lapply(rules$needs, split_words, by = " ")
   rules$bans <- lapply(rules$bans, split_words, by = " ")
   rules
@@ -67,6 +67,8 @@ brief_rules <- function() {
     "", "purposes", "", "weights floors style job"
   )
 }
+
+no_rules <- function() tibble::tibble(place = character(), when = character(), needs = character(), bans = character())
 
 # The rules of one place, taken apart: a list with `when`, its `key` and `value`
 # (NULL for a key alone), `needs` (a list of alternatives) and `bans`.

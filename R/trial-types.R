@@ -29,6 +29,15 @@ field_types <- function() {
       "https://HOST or https://HOST:PORT, perhaps with a path; http:// only on this machine (127.0.0.1, localhost)",
       list(type = "string", pattern = address_pattern)
     ),
+    endpoint = new_type(
+      function(x) is_text(x) && grepl(endpoint_pattern, x, perl = TRUE), "HOST or HOST:PORT",
+      list(type = "string", pattern = endpoint_pattern)
+    ),
+    # As a word of a command line: nothing in it may be read as an option.
+    host = new_type(
+      function(x) is_text(x) && grepl(host_pattern, x, perl = TRUE), "HOST, USER@HOST or USER@HOST:PORT",
+      list(type = "string", pattern = host_pattern)
+    ),
     choice = new_type(
       function(x, more) is_text(x) && x %in% split_words(more, "|"),
       function(more) paste("one of", gsub("|", ", ", more, fixed = TRUE)),
@@ -118,6 +127,8 @@ type_words <- function(type) {
 
 `%|NA|%` <- function(a, b) if (is.na(a)) b else a
 address_pattern <- "^(https://[A-Za-z0-9.-]+|http://(127\\.[0-9]+\\.[0-9]+\\.[0-9]+|localhost)|https?://\\[::1\\])(:[0-9]{1,5})?(/[A-Za-z0-9._~/-]*)?$"
+endpoint_pattern <- "^([A-Za-z0-9][A-Za-z0-9.-]*|\\[[0-9a-fA-F:]+\\])(:[0-9]{1,5})?$"
+host_pattern <- "^([A-Za-z0-9_][A-Za-z0-9._-]*@)?[A-Za-z0-9][A-Za-z0-9.-]*(:[0-9]{1,5})?$"
 
 split_words <- function(text, by) strsplit(text, by, fixed = TRUE)[[1]]
 is_number <- function(x) is.numeric(x) && length(x) == 1 && is.finite(x)

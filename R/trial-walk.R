@@ -73,7 +73,7 @@ walk_value <- function(value, place, node, file) {
   unlist(lapply(seq_along(value), function(i) walk_value(value[[i]], paste0(place, step[i]), inner, file)), recursive = FALSE)
 }
 
-# The JSON Schema (2020-12) of one of the three files, as a list.
+# The JSON Schema (2020-12) of one of the files, as a list.
 field_schema <- function(file) {
   c(
     list(`$schema` = "https://json-schema.org/draft/2020-12/schema", title = paste("Sprenn", file)),
@@ -113,4 +113,5 @@ value_schema <- function(node) {
 }
 
 trial_files <- c("suite.yml", "lineup.yml", "brief.yml")
-trial_trees <- lapply(stats::setNames(trial_files, trial_files), function(file) grow_tree(trial_fields(file), trial_rules(file)))
+written_files <- c(trial_files, "workers.yml")
+trial_trees <- lapply(stats::setNames(written_files, written_files), function(file) grow_tree(trial_fields(file), trial_rules(file)))

@@ -2,7 +2,7 @@
 fields <- getFromNamespace("trial_fields", "sprenn")
 schema <- getFromNamespace("field_schema", "sprenn")
 words <- getFromNamespace("type_words", "sprenn")
-files <- getFromNamespace("trial_files", "sprenn")
+files <- getFromNamespace("written_files", "sprenn")
 for (file in files) {
   json <- jsonlite::toJSON(schema(file), auto_unbox = TRUE, pretty = TRUE, digits = NA)
   writeLines(json, file.path("inst/schema", sub("yml$", "schema.json", file)))
@@ -19,8 +19,8 @@ rule_words <- function(rule) {
 }
 row <- function(f) paste0("| `", f$place, "` | ", gsub("|", "\\|", words(f$type), fixed = TRUE), " | ", if (f$needed) "yes" else "", " | ", f$doc, " |")
 text <- c(
-  "# The three files of a trial", "",
-  "Made by `make docs` from the same table of fields as the checks and the JSON Schemas in",
+  "# The files that people write", "",
+  "The three of a trial, and that of `--workers` (docs/machines.md). Made by `make docs` from the same table of fields as the checks and the JSON Schemas in",
   "`inst/schema/`. YAML 1.2; paths are relative to the file and stay inside the trial; `[]` is",
   "every entry of a list, `*` every name.",
   unlist(lapply(files, function(file) {
@@ -28,8 +28,7 @@ text <- c(
     rules <- rules_of(file)
     c("", paste("##", file), "", "| place | what | needed | meaning |", "| --- | --- | --- | --- |",
       vapply(seq_len(nrow(table)), function(i) row(table[i, ]), ""),
-      "", "What its keys say of each other:", "",
-      vapply(seq_len(nrow(rules)), function(i) rule_words(rules[i, ]), ""))
+      if (nrow(rules)) c("", "What its keys say of each other:", "", vapply(seq_len(nrow(rules)), function(i) rule_words(rules[i, ]), "")))
   })),
   "", "## What a schema can't say", "",
   "The schemas in `inst/schema/` accept what the tables above do. Only `sprenn check` sees further: that",

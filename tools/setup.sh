@@ -18,6 +18,11 @@ if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null && debs=$(missing debian)
   if [ "$what" = test ] && ! ls /usr/lib/*/faketime/libfaketime.so.1 >/dev/null 2>&1; then debs="$debs libfaketime"; fi
   # What chromote stands on is compiled against OpenSSL.
   case "$debs" in *r-cran-chromote*) debs="$debs libssl-dev pkg-config" ;; esac
+  # A real PostgreSQL server, and what its package is compiled against.
+  if [ "$what" = test ] && ! ls /usr/lib/postgresql/*/bin/postgres >/dev/null 2>&1; then debs="$debs postgresql"; fi
+  case "$debs" in *r-cran-rpostgres*) debs="$debs libpq-dev" ;; esac
+  # Networks on one machine.
+  if [ "$what" = test ] && ! command -v ip >/dev/null; then debs="$debs iproute2"; fi
   # And what mirai stands on is built by cmake.
   case "$debs" in *r-cran-mirai*) command -v cmake >/dev/null || debs="$debs cmake" ;; esac
   [ -n "$(fc-list 2>/dev/null | head -n 1)" ] || debs="$debs fonts-dejavu-core fontconfig"

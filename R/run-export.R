@@ -1,0 +1,118 @@
+#' Take a run elsewhere
+#'
+#' Writes a run in open formats, for other programs and other people.
+#'
+#' @param trial A trial's folder, or what [read_trial()] returned.
+#' @param run The run's name.
+#' @param as What to write:
+#'   - `csv`: a folder with `takes.csv` (one row a take, every measure a column),
+#'     `scores.csv` (one row a score), `pipelines.csv` (RFC 4180, UTF-8), and
+#'     `csv-metadata.json`, which says what the columns hold (W3C CSV on the Web);
+#'   - `parquet`: a folder with the same three as Parquet;
+#'   - `pictures`: a folder with every picture under a name that people read,
+#'     `PIPELINE/CASE-SEED.png`, with its recipe inside as XMP ([read_recipe()]), or in
+#'     a file beside it where its format has no room for one;
+#'   - `crate`: one zip with all of it, the trial too, as a Research Object Crate
+#'     (RO-Crate 1.1): who made what from what with which settings, as JSON-LD.
+#' @param file The folder, or for `crate` the zip. `NULL` names it after suite and
+#'   run, in the working folder. Files that are there already are replaced.
+#' @param licence For `crate`: the address of the licence it is given under.
+#' @param progress A function called with `done`, `total`, `failed` and `seconds`,
+#'   or `NULL`.
+#' @return The folder or file, invisibly. Its attribute `count` says how many pictures
+#'   were written.
+#' @section Errors: `sprenn_error_run` where there is no such run;
+#'   `sprenn_error_store` where a picture is gone or altered; `sprenn_error_file`
+#'   where something can't be written. A zip is whole or not there.
+#' @export
+#' @examples
+#' folder <- file.path(tempdir(), "export-example")
+#' new_trial(folder, demo = TRUE, cases = 1)
+#' trial <- read_trial(folder)
+#' trial$lineup$pipelines <- trial$lineup$pipelines[1, ]
+#' run_trial(trial)
+#' list.files(export_run(trial, as = "csv", file = tempfile()))
+#' unlink(folder, recursive = TRUE)
+export_run <- function(trial, run = "main", as = "crate", file = NULL, licence = NULL, progress = NULL) {
+  check_arguments(
+    as = checkmate::check_choice(as, c("csv", "parquet", "pictures", "crate")), file = checkmate::check_string(file, min.chars = 1, null.ok = TRUE),
+    licence = if (is.null(licence) || (as == "crate" && is_text(licence) && grepl("^https?://[^[:space:]]+$", licence))) TRUE else "must be an address (https://...), and goes with `crate`",
+    progress = checkmate::check_function(progress, null.ok = TRUE)
+  )
+  trial <- as_trial(trial)
+  store <- open_store(trial$folder, run)
+  on.exit(close_store(store))
+  file <- file %||% paste0(trial$suite$suite, "-", run, if (as == "crate") ".zip" else paste0("-", as))
+  if (as == "crate") {
+    if (dir.exists(file)) stop_sprenn("file", c(paste0(file, " is a folder."), i = "A crate is one zip."))
+    count <- write_crate(trial, store, file, licence, progress)
+    return(invisible(structure(file, count = count)))
+  }
+  if (utils::file_test("-f", file)) stop_sprenn("file", c(paste0(file, " is a file."), i = "Tables and pictures go into a folder."))
+  make_folder(file)
+  count <- switch(as, csv = write_csvs(store, file), parquet = write_parquets(store, file), pictures = nrow(write_pictures(store, file, progress)))
+  invisible(structure(file, count = if (as == "pictures") count else 0L))
+}
+
+make_folder <- function(folder) {
+  dir.create(folder, showWarnings = FALSE, recursive = TRUE)
+  if (!dir.exists(folder)) stop_sprenn("file", c(paste0("Can't make the folder ", folder, ".")))
+}
+
+# The three tables as CSV, and what their columns are.
+write_csvs <- function(store, folder) {
+  for (name in names(exported_tables())) {
+    text <- withr::with_tempfile("part", {
+      utils::write.table(read_exported(store, name), part, sep = ",", qmethod = "double", row.names = FALSE, na = "", eol = "\r\n", fileEncoding = "UTF-8")
+      read_bytes(part)
+    })
+    write_bytes(text, file.path(folder, paste0(name, ".csv")))
+  }
+  described <- lapply(names(exported_tables()), function(name) {
+    columns <- exported_tables()[[name]]
+    list(url = paste0(name, ".csv"), tableSchema = list(columns = lapply(seq_len(nrow(columns)), function(i) {
+      list(name = columns$column[i], titles = columns$column[i], datatype = columns$type[i], "dc:description" = columns$doc[i])
+    })))
+  })
+  write_json(list("@context" = "http://www.w3.org/ns/csvw", tables = described), file.path(folder, "csv-metadata.json"))
+}
+
+write_json <- function(value, file) write_bytes(charToRaw(enc2utf8(paste0(jsonlite::prettify(to_json(value), 1), "\n"))), file)
+
+write_parquets <- function(store, folder) {
+  for (name in names(exported_tables())) {
+    file <- file.path(folder, paste0(name, ".parquet"))
+    tryCatch(nanoparquet::write_parquet(read_exported(store, name), file), error = function(e) stop_sprenn("file", c(paste0("Can't write ", file, "."), x = one_line(e))))
+  }
+}
+
+# Every picture that was made, with its recipe. Returns the takes with `path`, where
+# each is in the folder.
+write_pictures <- function(store, folder, progress = NULL) {
+  takes <- read_takes(store)
+  made <- takes[takes$state == "made", ]
+  made$path <- picture_names(made)
+  began <- clock()
+  for (i in seq_len(nrow(made))) {
+    bytes <- take_bytes(store, made[i, ])
+    path <- file.path(folder, made$path[i])
+    make_folder(dirname(path))
+    recipe <- take_recipe(store, made[i, ], takes)
+    words <- paste0("Made by ", made$pipeline[i], " for ", made$case[i], ", seed ", made$seed[i], ".")
+    whole <- embed_recipe(bytes, recipe, words)
+    write_bytes(whole %||% bytes, path)
+    if (is.null(whole)) write_bytes(charToRaw(enc2utf8(recipe_packet(recipe, words))), paste0(path, ".xmp"))
+    if (!is.null(progress)) progress(done = i, total = nrow(made), failed = 0, seconds = clock() - began)
+  }
+  made
+}
+
+# What people call a picture: its pipeline as a folder, case, seed and control. What
+# file systems don't take becomes a dash; what would then be the same gets a number.
+picture_names <- function(takes) {
+  plain <- function(text) gsub("-+", "-", gsub("[^A-Za-z0-9_.=,-]", "-", text))
+  ending <- tools::file_ext(takes$file)
+  name <- file.path(plain(takes$pipeline), paste0(plain(takes$case), "-", takes$seed, ifelse(is.na(takes$control), "", paste0("-", takes$control))))
+  repeated <- stats::ave(seq_along(name), tolower(name), FUN = seq_along)
+  paste0(name, ifelse(repeated > 1, paste0("--", repeated), ""), if (length(ending)) ".", ending)
+}

@@ -1,0 +1,102 @@
+# A run as tables that people and other programs read: the views of its database
+# and what export writes are the same.
+
+# One row a take, with every measure in a column of its own. A measure that looked at
+# several phrases is there with their mean; scores has each by itself.
+overview_columns <- function() {
+  rbind(
+    tibble::tribble(
+      ~column, ~from, ~type, ~doc,
+      "take", "t.take", "string", "The take's id, made from all that determines the picture.",
+      "pipeline", "t.pipeline", "string", "The pipeline, or the step of a chain.",
+      "engine", "p.engine", "string", "Its engine.",
+      "checkpoint", "p.checkpoint", "string", "Its checkpoint.",
+      "hold", "p.hold", "double", "How firmly the reference is held: 0 lets go, 1 keeps.",
+      "stage", "p.stage", "integer", "Which step of its chain; 1 for a plain pipeline.",
+      "case", "t.case_id", "string", "The case.",
+      "seed", "t.seed", "integer", "The seed.",
+      "control", "t.control", "string", "Which control it is; empty for a take proper.",
+      "parent", "t.parent", "string", "The take that it works on, in a chain.",
+      "state", "t.state", "string", "planned, made, failed or refused.",
+      "failure", "t.failure", "string", "The kind of failure.",
+      "message", "t.message", "string", "What the engine said of it.",
+      "seconds", "t.seconds", "double", "How long the call took, in seconds.",
+      "cost", "t.cost", "double", "What it cost, in the lineup's money.",
+      "width", "t.width", "integer", "The picture's width in pixels.",
+      "height", "t.height", "integer", "The picture's height in pixels.",
+      "sha256", "t.sha256", "string", "SHA-256 of the picture as the engine sent it.",
+      "made_at", "t.made_at", "dateTime", "When it was made, UTC."
+    ),
+    do.call(rbind, lapply(all_measures(), function(measure) {
+      tibble::tibble(column = measure$measure, from = paste0("s.", measure$measure), type = "double", doc = paste0("The measure ", measure$measure, " (", measure$axis, "), ", measure$range, "."))
+    }))
+  )
+}
+
+scores_columns <- function() {
+  tibble::tribble(
+    ~column, ~from, ~type, ~doc,
+    "take", "s.take", "string", "The take's id.",
+    "pipeline", "t.pipeline", "string", "Its pipeline.",
+    "case", "t.case_id", "string", "Its case.",
+    "seed", "t.seed", "integer", "Its seed.",
+    "axis", "s.axis", "string", "structure, adherence, style or flaws.",
+    "measure", "s.measure", "string", "The measure.",
+    "phrase", "s.phrase", "string", "The phrase of the prompt that was looked for.",
+    "value", "s.value", "double", "The value, whose zero and one mean something.",
+    "raw", "s.raw", "double", "The number that it was made from.",
+    "level", "s.level", "string", "Of a flaw: none, slight or serious.",
+    "place", "s.place", "string", "Where in the picture."
+  )
+}
+
+pipelines_columns <- function() {
+  tibble::tribble(
+    ~column, ~from, ~type, ~doc,
+    "pipeline", "pipeline", "string", "The pipeline, or the step of a chain (NAME:1).",
+    "engine", "engine", "string", "Its engine, as the lineup names it.",
+    "engine_version", "engine_version", "string", "The version that the engine stated.",
+    "checkpoint", "checkpoint", "string", "Its checkpoint.",
+    "hold", "hold", "double", "How firmly the reference is held: 0 lets go, 1 keeps.",
+    "native_hold", "native_hold", "double", "The same on the engine's own knob.",
+    "settings", "settings", "string", "Its other settings, as JSON.",
+    "sweep", "sweep", "string", "The pipeline that it was varied from.",
+    "vary", "vary", "string", "What was varied.",
+    "value", "value", "double", "The value that was varied.",
+    "follows", "follows", "string", "The step that it works on, in a chain.",
+    "stage", "stage", "integer", "Which step of its chain; 1 for a plain pipeline."
+  )
+}
+
+exported_tables <- function() list(takes = overview_columns(), scores = scores_columns(), pipelines = pipelines_columns())
+
+table_query <- function(name) {
+  columns <- exported_tables()[[name]]
+  select <- paste("SELECT", paste0(columns$from, " AS \"", columns$column, "\"", collapse = ", "))
+  measures <- vapply(all_measures(), `[[`, "", "measure")
+  pivot <- paste0("AVG(CASE WHEN measure = '", measures, "' THEN value END) AS ", measures, collapse = ", ")
+  paste(select, switch(name,
+    takes = paste0("FROM takes t JOIN pipelines p ON p.pipeline = t.pipeline LEFT JOIN (SELECT take, ", pivot, " FROM scores GROUP BY take) s ON s.take = t.take ORDER BY t.position"),
+    scores = "FROM scores s JOIN takes t ON t.take = s.take ORDER BY t.position, s.measure, s.phrase",
+    pipelines = "FROM pipelines ORDER BY position"
+  ))
+}
+
+# The views of whoever opens the database by other means; made anew with every plan,
+# as the measures may have changed.
+view_statements <- function() {
+  c(
+    "DROP VIEW IF EXISTS overview", "DROP VIEW IF EXISTS all_scores",
+    paste("CREATE VIEW overview AS", table_query("takes")), paste("CREATE VIEW all_scores AS", table_query("scores"))
+  )
+}
+
+# A table as it is exported, with its columns' types.
+read_exported <- function(store, name) {
+  columns <- exported_tables()[[name]]
+  table <- read_db(store, table_query(name))
+  # A column without any value has lost its type.
+  as <- list(string = as.character, double = as.numeric, integer = as.integer, dateTime = as.character)
+  for (i in seq_len(nrow(columns))) table[[i]] <- as[[columns$type[i]]](table[[i]])
+  tibble::as_tibble(table)
+}
