@@ -23,7 +23,7 @@ read_workers <- function(path) {
     problems <- new_problem(basename(path), "listen", quoted(value$listen), "an address that the cluster's machines reach")
   }
   problems$file <- rep(basename(path), nrow(problems))
-  stop_for_problems(place_problems(problems, stats::setNames(list(read$text), basename(path))), what = "This file of workers")
+  stop_for_problems(place_problems(problems, stats::setNames(list(read$text), basename(path))), "workers", "This file of workers")
   with_defaults <- function(one) c(one, list(processes = 1L, rscript = "Rscript")[setdiff(c("processes", "rscript"), names(one))])
   list(
     here = as.integer(value$here %||% min(parallel::detectCores(), 8, na.rm = TRUE)),

@@ -24,6 +24,8 @@ new_works <- function(store, hold, trial, takes, wanted, to_score, score, worker
   works$sent <- works$waiting <- works$landing <- list()
   works$stopping <- FALSE
   works$log <- open_log(store)
+  whole <- FALSE
+  on.exit(if (!whole) close(works$log))
   works$facts <- get_facts(store)
   works$expected <- if (score) works$total + length(to_score) else 0
   steps <- all_steps(trial$lineup)
@@ -49,6 +51,7 @@ new_works <- function(store, hold, trial, takes, wanted, to_score, score, worker
   # Whoever is to join by hand finds here how.
   works$script <- if (isTRUE(works$pool$far)) write_join_script(works$pool, store)
   works$strangers <- character()
+  whole <- TRUE
   note_event(works, "run began", message = paste(works$total, "takes to make"))
   tell(works)
   works

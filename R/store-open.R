@@ -108,9 +108,9 @@ holder_table <- "CREATE TABLE holder (
 
 # All of it or nothing.
 in_transaction <- function(db, code) {
-  DBI::dbBegin(db)
   tryCatch(
     {
+      DBI::dbBegin(db)
       force(code)
       DBI::dbCommit(db)
     },
@@ -125,14 +125,16 @@ in_transaction <- function(db, code) {
 
 write_db <- function(db, statement, params = NULL) tryCatch(DBI::dbExecute(db, for_server(db, statement), params = params_for(db, params)), error = stop_for_database)
 
-read_db <- function(store, query, params = NULL) DBI::dbGetQuery(store$db, for_server(store$db, query), params = params_for(store$db, params))
+read_db <- function(store, query, params = NULL) {
+  tryCatch(DBI::dbGetQuery(store$db, for_server(store$db, query), params = params_for(store$db, params)), error = stop_for_database)
+}
 
 stop_for_database <- function(e) {
   said <- one_line(e)
   away <- grepl("connection|terminat|shutting down|lock timeout", said)
   if (!away && !grepl("full|readonly|read-only|I/O|locked", said)) stop(e)
   stop_sprenn("store", c(
-    "The run's database can't be written.", x = paste0("It says: ", sub("[.]$", "", said), "."),
+    if (away) "The run's database can't be reached." else "The run's database can't be written.", x = paste0("It says: ", sub("[.]$", "", said), "."),
     x = if (away) "Its server may be away, or another has locked it." else if (grepl("locked", said)) "Another process has locked it." else "The disk may be full or the folder read-only.",
     i = "What was made so far is kept; the same command goes on from there."
   ))

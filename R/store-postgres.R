@@ -36,14 +36,15 @@ check_store_url <- function(url) {
 }
 
 connect_postgres <- function(url, schema) {
-  if (!requireNamespace("RPostgres", quietly = TRUE)) stop("the package RPostgres is not installed; install.packages(\"RPostgres\") does it")
+  # Loading it asks the system for its time zone, which some can't tell.
+  if (!suppressWarnings(requireNamespace("RPostgres", quietly = TRUE))) stop("the package RPostgres is not installed; install.packages(\"RPostgres\") does it")
   parts <- regmatches(url, regexec(postgres_pattern, url, perl = TRUE))[[1]][-1]
   plain <- vapply(parts, utils::URLdecode, "", USE.NAMES = FALSE)
   given <- list(user = plain[1], host = gsub("[][]", "", plain[2]), port = plain[3], dbname = plain[4])
   more <- strsplit(strsplit(parts[5], "&", fixed = TRUE)[[1]], "=", fixed = TRUE)
   for (pair in more) given[[pair[1]]] <- utils::URLdecode(pair[2])
   given <- Filter(nzchar, given)
-  db <- do.call(DBI::dbConnect, c(list(RPostgres::Postgres(), bigint = "numeric", check_interrupts = FALSE, connect_timeout = "10", client_encoding = "UTF8"), given))
+  db <- do.call(DBI::dbConnect, c(list(RPostgres::Postgres(), bigint = "numeric", check_interrupts = FALSE, connect_timeout = "10", client_encoding = "UTF8", timezone = "UTC", timezone_out = "UTC"), given))
   tryCatch(
     {
       name <- DBI::dbQuoteIdentifier(db, schema)

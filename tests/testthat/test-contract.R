@@ -61,6 +61,7 @@ test_that("a run's file of the older schema is brought up to date, with all that
   folder <- small_trial()
   before <- run_trial(folder)
   db <- DBI::dbConnect(RSQLite::SQLite(), file.path(folder, "runs", "main", "run.sqlite"))
+  for (view in c("overview", "all_scores")) DBI::dbExecute(db, paste("DROP VIEW", view))
   for (column in c("attempt", "control", "parent", "first_call")) DBI::dbExecute(db, paste("ALTER TABLE takes DROP COLUMN", column))
   for (column in c("follows", "stage", "shown")) DBI::dbExecute(db, paste("ALTER TABLE pipelines DROP COLUMN", column))
   DBI::dbExecute(db, "DROP TABLE holder")
