@@ -33,7 +33,8 @@ prune_run <- function(trial, run = "main", yes = FALSE, wait = 0) {
     hold <- hold_run(store, wait)
     on.exit(let_go(store, hold), add = TRUE, after = FALSE)
   }
-  found <- prunable(trial, store)
+  # What another process is just writing is no leftover.
+  found <- prunable(trial, store, settled = yes || !is_held(store))
   if (yes) {
     idle <- which(found$kind == "take")
     if (length(idle)) forget_takes(store, found$take[idle])
@@ -48,7 +49,7 @@ prune_run <- function(trial, run = "main", yes = FALSE, wait = 0) {
   found
 }
 
-prunable <- function(trial, store) {
+prunable <- function(trial, store, settled) {
   takes <- read_takes(store)
   asked <- takes$take %in% plan_run(trial)$take
   # What a later step was made from stays with it.
@@ -63,7 +64,7 @@ prunable <- function(trial, store) {
   rows <- tibble::tibble(kind = rep("take", nrow(idle)), take = idle$take, file = file, words = paste0(idle$pipeline, ", ", idle$case, ", seed ", idle$seed, ": no longer asked for"))
   others <- function(kind, files, words) tibble::tibble(kind = rep(kind, length(files)), take = NA_character_, file = files, words = words)
   aside <- list.files(file.path(store$folder, "set-aside"), recursive = TRUE, all.files = TRUE)
-  parts <- if (!is_held(store)) list.files(file.path(store$folder, "takes"), "^part-", recursive = TRUE)
+  parts <- if (settled) list.files(file.path(store$folder, "takes"), "^part-", recursive = TRUE)
   rows <- rbind(rows, others("set aside", file.path("set-aside", aside)[seq_along(aside)], "set aside by a check"), others("leftover", file.path("takes", parts)[seq_along(parts)], "half written"))
   size <- file.size(file.path(store$folder, rows$file))
   rows$bytes <- ifelse(is.na(rows$file) | is.na(size), 0, size)

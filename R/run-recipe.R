@@ -53,7 +53,7 @@ recipe_of_file <- function(file) {
 take_recipe <- function(store, take, takes) {
   facts <- get_facts(store)
   pipelines <- read_pipelines(store)
-  chain <- take
+  chain <- takes[takes$take == take$take, ]
   while (!is.na(chain$parent[1])) chain <- rbind(takes[takes$take == chain$parent[1], ], chain)
   said <- lapply(chain$take, function(id) {
     row <- read_db(store, "SELECT request, answer FROM takes WHERE take = ?", params = list(id))
@@ -94,7 +94,7 @@ format.sprenn_recipe <- function(x, ...) {
     pipeline = x$pipeline, case = x$case, seed = x$seed, control = x$control, by = if (length(steps) == 1) steps else paste0(seq_along(steps), ". ", steps),
     says = if (length(says)) paste(says, collapse = "; ") else "nothing", without = if (length(request$negative)) paste(unlist(request$negative), collapse = "; "),
     shows = if (length(inputs)) paste(inputs, collapse = ", ") else "nothing", size = paste(unlist(request$size), collapse = " x "),
-    note = unlist(request$notes), made = paste0(x$made_at, ", by Sprenn ", x$sprenn, ", in suite ", x$suite)
+    note = grep("^control: ", unlist(request$notes), value = TRUE, invert = TRUE), made = paste0(x$made_at, ", by Sprenn ", x$sprenn, ", in suite ", x$suite)
   )
   said <- Filter(length, said)
   c(paste0("<recipe> ", x$take), unlist(Map(function(name, words) {
