@@ -19,8 +19,13 @@ add_utility <- function(table, brief) {
 # Mean over cases of the means over seeds, per pipeline.
 mean_by_pipeline <- function(table, column) {
   pipelines <- unique(table$pipeline)
-  per_case <- tapply(table[[column]], list(table$case, factor(table$pipeline, pipelines)), mean, na.rm = TRUE)
+  cases <- unique(table$case)
+  values <- as.numeric(table[[column]])
+  known <- !is.na(values)
+  cell <- match(table$case, cases)[known] + length(cases) * (match(table$pipeline, pipelines)[known] - 1)
+  sums <- rowsum(cbind(values[known], 1), cell)
+  per_case <- matrix(NA_real_, length(cases), length(pipelines))
+  per_case[as.numeric(rownames(sums))] <- sums[, 1] / sums[, 2]
   means <- colMeans(per_case, na.rm = TRUE)
-  means[is.nan(means)] <- NA
-  means[pipelines]
+  stats::setNames(replace(means, is.nan(means), NA), pipelines)
 }

@@ -38,7 +38,7 @@ choose_pipeline <- function(trial, run = "main", job = NULL) {
   on.exit(close_store(store))
   scores <- read_deciding_scores(store)
   pipelines <- read_pipelines(store)
-  takes <- count_whole_chains(count_calm_calls(read_takes(store)))
+  takes <- count_whole_chains(count_calm_calls(read_takes(store, deciding_columns)))
   takes <- takes[is.na(takes$control) & takes$pipeline %in% trial$lineup$pipelines$pipeline, ]
   jobs <- vapply(trial$suite$cases, `[[`, "", "job")
   ids <- vapply(trial$suite$cases, `[[`, "", "id")
@@ -67,6 +67,9 @@ choose_pipeline <- function(trial, run = "main", job = NULL) {
 # A take costs what all steps that led to it cost, and where one of those failed it
 # has failed too.
 count_whole_chains <- function(takes) {
+  if (all(is.na(takes$parent))) {
+    return(takes)
+  }
   parent <- match(takes$parent, takes$take)
   repeat {
     before <- takes[parent, ]

@@ -1,22 +1,23 @@
 # What another process is sent to make or measure a take: it needs no store. What a
 # case needs again and again, its kit, is sent once to each process and kept there.
 
-# What is kept at hand, up to so many bytes; the oldest goes first, so that memory
-# does not grow with the number of cases.
+# What is kept at hand, up to so many bytes; what was not used for longest goes first,
+# so that memory does not grow with the number of cases.
 new_shelf <- function(room = 1.2e8) structure(new.env(), room = room)
 
 keep <- function(where, name, code) {
   name <- paste0("=", name)
+  room <- attr(where, "room")
   if (is.null(where[[name]])) {
     assign(name, code, where)
-    room <- attr(where, "room")
-    if (!is.null(room)) {
-      where$.sizes <- c(where$.sizes, stats::setNames(as.numeric(utils::object.size(where[[name]])), name))
-      while (sum(where$.sizes) > room && length(where$.sizes) > 1) {
-        rm(list = names(where$.sizes)[1], envir = where)
-        where$.sizes <- where$.sizes[-1]
-      }
+    if (!is.null(room)) where$.sizes <- c(where$.sizes, stats::setNames(as.numeric(utils::object.size(where[[name]])), name))
+    while (sum(where$.sizes) > sum(room) && length(where$.sizes) > 1) {
+      rm(list = names(where$.sizes)[1], envir = where)
+      where$.sizes <- where$.sizes[-1]
     }
+  } else if (!is.null(room)) {
+    at <- match(name, names(where$.sizes))
+    where$.sizes <- c(where$.sizes[-at], where$.sizes[at])
   }
   where[[name]]
 }
@@ -34,15 +35,18 @@ small_suite <- function(suite, case) {
 # What this process was sent before, if it is one that works for another.
 workshop <- new.env()
 
-# Measures a take in a worker. "lacking" where its case is not known here yet.
-score_elsewhere <- function(id, suite, bytes, files = NULL) {
-  if (is.null(workshop$kits)) workshop$kits <- new_shelf(2e7)
-  if (is.null(suite) && is.null(workshop$kits[[paste0("=", id)]])) {
+# Measures takes of one case in a worker. "lacking" where that is on another machine
+# and does not have the pictures that the case's files name.
+score_elsewhere <- function(kit, pictures, far = FALSE, files = NULL) {
+  if (is.null(workshop$kits)) {
+    workshop$kits <- new_shelf(2e7)
+    workshop$kept <- new_shelf(5e8)
+  }
+  if (far && is.null(files) && is.null(workshop$kits[[paste0("=", kit$id)]])) {
     return("lacking")
   }
-  known <- keep(workshop$kits, id, unpack_suite(suite, files))
-  if (is.null(workshop$kept)) workshop$kept <- new_shelf(5e8)
-  tryCatch(score_bytes(bytes, known$cases[[1]], known, workshop$kept), sprenn_error = identity)
+  known <- keep(workshop$kits, kit$id, unpack_suite(kit$suite, files))
+  tryCatch(lapply(pictures, score_bytes, known$cases[[1]], known, workshop$kept), sprenn_error = identity)
 }
 
 # A suite whose files lie on another machine: they are written here, and the suite

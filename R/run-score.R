@@ -76,17 +76,20 @@ score_bytes <- function(bytes, case, suite, kept) {
   } else {
     keep(kept, paste("look", case$look), lapply(suite$looks[[case$look]], function(path) view_picture(read_picture(path))))
   }
-  decoys <- keep(kept, paste("decoys", case$id), suite_decoys(suite, case, frame, kept))
+  decoys <- suite_decoys(suite, case, frame, kept)
   view <- view_picture(bring_back(decode_picture(encoded_picture(bytes)), frame), frame)
   score_scene(new_scene(view, reference, look, decoys, mask, !case$job %in% c("repair", "edit", "extend")), if (case$neutral) list() else case$prompt)
 }
 
 # Pictures that a take of this case has nothing to do with: the references of
-# other cases, each picture once, then built-in ones.
+# other cases, each picture once, then built-in ones. Cases of one frame share them.
 suite_decoys <- function(suite, case, frame, kept) {
-  others <- decoy_cases(suite, case)
-  views <- lapply(others, decoy_view, frame = frame, kept = kept)
-  c(views, lapply(draw_decoys(frame, enough_decoys - length(views)), view_picture, frame = frame))
+  in_frame <- paste(frame, collapse = " ")
+  views <- lapply(decoy_cases(suite, case), function(other) {
+    keep(kept, paste("decoy", hash_of(other$reference), in_frame), decoy_view(other, frame, kept))
+  })
+  drawn <- keep(kept, paste("drawn", in_frame, length(views)), lapply(draw_decoys(frame, enough_decoys - length(views)), view_picture, frame = frame))
+  c(views, drawn)
 }
 
 decoy_cases <- function(suite, case) {

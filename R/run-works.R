@@ -107,9 +107,7 @@ send_all <- function(works) {
     }
   }
   while (length(works$to_score) && (has_room(works) || (!has_workers(works) && !sent))) {
-    at <- works$to_score[1]
-    works$to_score <- works$to_score[-1]
-    send_to_score(works, at)
+    send_to_score(works)
     sent <- TRUE
     if (!has_workers(works)) break
   }
@@ -276,7 +274,8 @@ land_lost <- function(works, job, lost) {
   works$lost[job$at] <- works$lost[job$at] + 1
   note_event(works, "worker lost", job, message = lost$why)
   if (job$work == "score_elsewhere" && works$lost[job$at] >= most_losses) {
-    return(score_here(works, job$at))
+    for (at in job$ats) score_here(works, at)
+    return()
   }
   if (job$work == "score_elsewhere") {
     return(put_back(works, job))
@@ -314,7 +313,7 @@ most_losses <- 5
 # As if it had never been sent.
 put_back <- function(works, job) {
   if (job$work == "score_elsewhere") {
-    works$to_score <- c(works$to_score, job$at)
+    works$to_score <- c(works$to_score, job$ats)
     return(invisible())
   }
   job$lane$flying <- job$lane$flying - 1
@@ -361,14 +360,25 @@ unscored_takes <- function(store, takes, again = FALSE) {
   which(takes$state == "made" & !takes$take %in% scored)
 }
 
-send_to_score <- function(works, at) {
+# Measures the next take. What waits of the same case goes with it, as most of what a
+# process has to know is the case; but not so much that another would stand idle.
+send_to_score <- function(works) {
   works$first_score <- works$first_score %||% clock()
+  waiting <- works$to_score
   if (!has_workers(works)) {
-    return(score_here(works, at))
+    works$to_score <- waiting[-1]
+    return(score_here(works, waiting[1]))
   }
-  take <- works$takes[at, ]
-  job <- list(at = at, take = take, began = clock(), kit = kit_of(works, take$case))
-  send_out(works, job, "score_elsewhere", list(job$kit$id, NULL, take_bytes(works$store, take)), score_seconds)
+  same <- waiting[works$takes$case[waiting] == works$takes$case[waiting[1]]]
+  ats <- utils::head(same, max(1, min(8, length(waiting) %/% (2 * works$pool$size))))
+  works$to_score <- setdiff(waiting, ats)
+  job <- list(at = ats[1], ats = ats, take = works$takes[ats[1], ], began = clock(), sha256 = works$takes$sha256[ats], kit = kit_of(works, works$takes$case[ats[1]]))
+  send_scoring(works, job)
+}
+
+send_scoring <- function(works, job, files = NULL) {
+  pictures <- lapply(job$ats, function(at) take_bytes(works$store, works$takes[at, ]))
+  send_out(works, job, "score_elsewhere", list(job$kit, pictures, works$pool$far, files), score_seconds * length(job$ats))
 }
 
 # How long a worker may be silent about measuring a picture.
@@ -384,13 +394,14 @@ kit_of <- function(works, case_id) {
 
 land_scores <- function(works, job, scores) {
   if (identical(scores, "lacking")) {
-    # Another machine does not have the pictures that the case's files name.
-    files <- if (works$pool$far) lapply(stats::setNames(nm = names(job$kit$suite$files)), read_bytes)
-    return(send_out(works, job, "score_elsewhere", list(job$kit$id, job$kit$suite, take_bytes(works$store, job$take), files), score_seconds))
+    return(send_scoring(works, job, lapply(stats::setNames(nm = names(job$kit$suite$files)), read_bytes)))
   }
   if (inherits(scores, "condition")) stop(scores)
-  # It may have been asked for again meanwhile: this was another picture.
-  if (identical(works$takes$sha256[job$at], job$take$sha256) && works$made[job$at]) keep_scores(works, job$take, scores)
+  for (i in seq_along(job$ats)) {
+    at <- job$ats[i]
+    # It may have been asked for again meanwhile: this was another picture.
+    if (identical(works$takes$sha256[at], job$sha256[i]) && works$made[at]) keep_scores(works, works$takes[at, ], scores[[i]])
+  }
 }
 
 score_here <- function(works, at) {

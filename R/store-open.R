@@ -198,17 +198,20 @@ set_facts <- function(store, ...) {
 
 # One row a take, in the order of the plan; without the long texts of what was asked
 # and answered.
-read_takes <- function(store) as_takes(read_db(store, paste("SELECT", take_columns, "FROM takes ORDER BY position")))
+read_takes <- function(store, columns = take_columns) as_takes(read_db(store, paste("SELECT", columns, "FROM takes ORDER BY position")))
 
 read_take <- function(store, take) as_takes(read_db(store, paste("SELECT", take_columns, "FROM takes WHERE take = ?"), params = list(take)))
 
 take_columns <- "take, position, pipeline, case_id, seed, state, file, sha256, width, height, bytes, seconds, cost, failure, message, made_at, attempt, control, parent, first_call"
 
+# What a choice looks at.
+deciding_columns <- "take, pipeline, case_id, seed, state, file, seconds, cost, failure, message, control, parent, first_call"
+
 as_takes <- function(rows) {
   names(rows)[names(rows) == "case_id"] <- "case"
   # A column without any value has lost its type.
-  for (column in c("control", "parent", "file", "sha256", "failure", "message", "made_at")) rows[[column]] <- as.character(rows[[column]])
-  for (column in c("seconds", "cost", "bytes")) rows[[column]] <- as.numeric(rows[[column]])
+  for (column in intersect(names(rows), c("control", "parent", "file", "sha256", "failure", "message", "made_at"))) rows[[column]] <- as.character(rows[[column]])
+  for (column in intersect(names(rows), c("seconds", "cost", "bytes"))) rows[[column]] <- as.numeric(rows[[column]])
   tibble::as_tibble(rows)
 }
 

@@ -120,6 +120,9 @@ test_that("a shelf keeps what was used last, within its room", {
   get("d")
   get("d")
   expect_equal(made, 4)
+  # The one that was not used for longest had to go.
   get("a")
+  expect_equal(made, 4)
+  get("b")
   expect_equal(made, 5)
 })
