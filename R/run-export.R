@@ -92,12 +92,14 @@ write_pictures <- function(store, folder, progress = NULL) {
   takes <- read_takes(store)
   made <- takes[takes$state == "made", ]
   made$path <- picture_names(made)
+  facts <- get_facts(store)
+  pipelines <- read_pipelines(store)
   began <- clock()
   for (i in seq_len(nrow(made))) {
     bytes <- take_bytes(store, made[i, ])
     path <- file.path(folder, made$path[i])
     make_folder(dirname(path))
-    recipe <- take_recipe(store, made[i, ], takes)
+    recipe <- take_recipe(store, made[i, ], takes, facts, pipelines)
     words <- paste0("Made by ", made$pipeline[i], " for ", made$case[i], ", seed ", made$seed[i], ".")
     whole <- embed_recipe(bytes, recipe, words)
     write_bytes(whole %||% bytes, path)

@@ -28,6 +28,7 @@ land_take <- function(works, job, made) {
   works$own <- c(works$own, job$take$take)
   works$takes$file[at] <- picture$file
   works$takes$sha256[at] <- picture$sha256
+  works$takes$bytes[at] <- length(made$bytes)
   lane$made <- lane$made + 1
   if (!job$first) {
     lane$seconds <- lane$seconds + made$seconds

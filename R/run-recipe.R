@@ -50,9 +50,7 @@ recipe_of_file <- function(file) {
 }
 
 # The recipe of one take as JSON. `takes` are those that its chain may come from.
-take_recipe <- function(store, take, takes) {
-  facts <- get_facts(store)
-  pipelines <- read_pipelines(store)
+take_recipe <- function(store, take, takes, facts = get_facts(store), pipelines = read_pipelines(store)) {
   chain <- takes[takes$take == take$take, ]
   while (!is.na(chain$parent[1])) chain <- rbind(takes[takes$take == chain$parent[1], ], chain)
   said <- lapply(chain$take, function(id) {

@@ -37,7 +37,7 @@ with_other_seed <- function(code) {
 mend_pool <- function(pool) {
   alive <- vapply(pool$processes, function(process) process$is_alive(), NA)
   pool$processes <- pool$processes[alive]
-  new <- pool$here - length(pool$processes)
+  new <- max(0, pool$here - length(pool$processes))
   quoted <- function(words) paste0("c(", paste(encodeString(words, quote = "\""), collapse = ", "), ")")
   certificate <- mirai::nextget("tls", .compute = pool$name)
   code <- paste0(".libPaths(", quoted(.libPaths()), "); mirai::daemon(", quoted(mirai::nextget("url", .compute = pool$name)), if (!is.null(certificate)) paste0(", tlscert = ", quoted(certificate)), ")")

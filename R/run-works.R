@@ -72,7 +72,7 @@ work_through <- function(works) {
       if (!works$stopping) busy <- send_all(works) || busy
       busy <- land_next(works) || busy
       if (length(works$sent) + length(works$landing) == 0 && flying(works) == 0 && (works$stopping || !anything_left(works))) break
-      if (!busy) idle(works)
+      if (busy) works$quiet <- 0 else idle(works)
       beat(works)
       tell(works)
     },
@@ -262,9 +262,11 @@ land_next <- function(works) {
   TRUE
 }
 
-# Waits a moment for whatever comes first.
+# Waits a moment, longer the longer nothing comes: looking costs those who work.
 idle <- function(works) {
-  if (length(curl::multi_list(works$calls))) curl::multi_run(timeout = 0.02, poll = TRUE, pool = works$calls) else Sys.sleep(0.01)
+  works$quiet <- min(5, sum(works$quiet) + 1)
+  pause <- 0.002 * 2^works$quiet
+  if (length(curl::multi_list(works$calls))) curl::multi_run(timeout = min(pause, 0.02), poll = TRUE, pool = works$calls) else Sys.sleep(pause)
 }
 
 # A worker that vanished has its work done by another; after five, the work itself
@@ -299,7 +301,13 @@ look_after_pool <- function(works) {
   died <- with_other_seed(mend_pool(works$pool))
   if (died > 0) note_event(works, "worker replaced", message = paste(died, "of them had ended"))
   works$deaths <- sum(works$deaths) + died
-  if (works$deaths > 5 * works$pool$here) {
+  if (works$deaths <= 5 * works$pool$here) {
+    return(invisible())
+  }
+  if (works$pool$far) {
+    # Other machines may do better.
+    works$pool$here <- 0
+  } else {
     note_event(works, "workers given up", message = "They end as soon as they are started; all is done in one process.")
     for (job in works$sent) put_back(works, job)
     works$sent <- list()
@@ -345,73 +353,4 @@ keep_here <- function(works, job, unbuilt) {
   job$lane$engine$plan <- NULL
   note_event(works, "made here", job, message = paste("It can't be built in another process:", unbuilt$why))
   put_back(works, job)
-}
-
-# Which takes are to be measured. Numbers of other measures than today's go first,
-# so that the two are never mixed.
-unscored_takes <- function(store, takes, again = FALSE) {
-  if (again || !identical(get_facts(store)$measures, measures_version)) {
-    in_transaction(store$db, {
-      write_db(store$db, "DELETE FROM scores")
-      set_facts(store, measures = measures_version)
-    })
-  }
-  scored <- read_db(store, "SELECT DISTINCT take FROM scores")$take
-  which(takes$state == "made" & !takes$take %in% scored)
-}
-
-# Measures the next take. What waits of the same case goes with it, as most of what a
-# process has to know is the case; but not so much that another would stand idle.
-send_to_score <- function(works) {
-  works$first_score <- works$first_score %||% clock()
-  waiting <- works$to_score
-  if (!has_workers(works)) {
-    works$to_score <- waiting[-1]
-    return(score_here(works, waiting[1]))
-  }
-  same <- waiting[works$takes$case[waiting] == works$takes$case[waiting[1]]]
-  ats <- utils::head(same, max(1, min(8, length(waiting) %/% (2 * works$pool$size))))
-  works$to_score <- setdiff(waiting, ats)
-  job <- list(at = ats[1], ats = ats, take = works$takes[ats[1], ], began = clock(), sha256 = works$takes$sha256[ats], kit = kit_of(works, works$takes$case[ats[1]]))
-  send_scoring(works, job)
-}
-
-send_scoring <- function(works, job, files = NULL) {
-  pictures <- lapply(job$ats, function(at) take_bytes(works$store, works$takes[at, ]))
-  send_out(works, job, "score_elsewhere", list(job$kit, pictures, works$pool$far, files), score_seconds * length(job$ats))
-}
-
-# How long a worker may be silent about measuring a picture.
-score_seconds <- 120
-
-kit_of <- function(works, case_id) {
-  keep(works$kits, case_id, {
-    case <- case_named(works$trial$suite, case_id)
-    suite <- small_suite(works$trial$suite, case)
-    list(id = hash_of(list(case_id, suite$cases)), suite = suite)
-  })
-}
-
-land_scores <- function(works, job, scores) {
-  if (identical(scores, "lacking")) {
-    return(send_scoring(works, job, lapply(stats::setNames(nm = names(job$kit$suite$files)), read_bytes)))
-  }
-  if (inherits(scores, "condition")) stop(scores)
-  for (i in seq_along(job$ats)) {
-    at <- job$ats[i]
-    # It may have been asked for again meanwhile: this was another picture.
-    if (identical(works$takes$sha256[at], job$sha256[i]) && works$made[at]) keep_scores(works, works$takes[at, ], scores[[i]])
-  }
-}
-
-score_here <- function(works, at) {
-  take <- works$takes[at, ]
-  case <- case_named(works$trial$suite, take$case)
-  keep_scores(works, take, score_bytes(take_bytes(works$store, take), case, works$trial$suite, works$kept))
-}
-
-keep_scores <- function(works, take, scores) {
-  record_scores(works$store, take$take, scores)
-  works$scored <- works$scored + 1
-  tell(works)
 }

@@ -64,7 +64,7 @@ if ("choose" %in% parts) {
 
 if ("score" %in% parts) {
   # A drawing for every take: making is not what is timed.
-  trial <- large_trial(16, 3, 8, c(768, 512))
+  trial <- large_trial(16, 3, 6, c(768, 512))
   plan <- plan_run(trial)
   store <- core("open_store")(trial$folder, "main", create = TRUE)
   core("record_plan")(store, trial, plan)

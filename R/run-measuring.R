@@ -1,0 +1,74 @@
+# Measuring in a run: what waits for it goes to the pool, case by case, or is measured
+# here where there is none.
+
+# Which takes are to be measured. Numbers of other measures than today's go first,
+# so that the two are never mixed.
+unscored_takes <- function(store, takes, again = FALSE) {
+  if (again || !identical(get_facts(store)$measures, measures_version)) {
+    in_transaction(store$db, {
+      write_db(store$db, "DELETE FROM scores")
+      set_facts(store, measures = measures_version)
+    })
+  }
+  scored <- read_db(store, "SELECT DISTINCT take FROM scores")$take
+  which(takes$state == "made" & !takes$take %in% scored)
+}
+
+# Measures the next take. What waits of the same case goes with it, so that the case is
+# got to know once; but not so much that another process would stand idle, or memory fill.
+send_to_score <- function(works) {
+  works$first_score <- works$first_score %||% clock()
+  waiting <- works$to_score
+  if (!has_workers(works)) {
+    works$to_score <- waiting[-1]
+    return(score_here(works, waiting[1]))
+  }
+  same <- waiting[works$takes$case[waiting] == works$takes$case[waiting[1]]]
+  many <- min(length(waiting) %/% (2 * works$pool$size), sum(cumsum(works$takes$bytes[same]) < 1.2e7))
+  ats <- utils::head(same, max(1, many))
+  works$to_score <- setdiff(waiting, ats)
+  job <- list(at = ats[1], ats = ats, take = works$takes[ats[1], ], began = clock(), sha256 = works$takes$sha256[ats], kit = kit_of(works, works$takes$case[ats[1]]))
+  send_scoring(works, job)
+}
+
+send_scoring <- function(works, job, files = NULL) {
+  pictures <- lapply(job$ats, function(at) take_bytes(works$store, works$takes[at, ]))
+  send_out(works, job, "score_elsewhere", list(job$kit, pictures, works$pool$far, files), score_patience(works))
+}
+
+# How long a worker may be silent about what it measures before another is asked:
+# measuring twice does no harm, and a machine that is cut off says nothing of it.
+score_patience <- function(works) if (is.null(works$longest)) 300 else max(20, 8 * works$longest)
+
+kit_of <- function(works, case_id) {
+  keep(works$kits, case_id, {
+    case <- case_named(works$trial$suite, case_id)
+    suite <- small_suite(works$trial$suite, case)
+    list(id = hash_of(list(case_id, suite$cases)), suite = suite)
+  })
+}
+
+land_scores <- function(works, job, scores) {
+  if (identical(scores, "lacking")) {
+    return(send_scoring(works, job, lapply(stats::setNames(nm = names(job$kit$suite$files)), read_bytes)))
+  }
+  if (inherits(scores, "condition")) stop(scores)
+  works$longest <- max(works$longest, clock() - job$began)
+  for (i in seq_along(job$ats)) {
+    at <- job$ats[i]
+    # It may have been asked for again meanwhile: this was another picture.
+    if (identical(works$takes$sha256[at], job$sha256[i]) && works$made[at]) keep_scores(works, works$takes[at, ], scores[[i]])
+  }
+}
+
+score_here <- function(works, at) {
+  take <- works$takes[at, ]
+  case <- case_named(works$trial$suite, take$case)
+  keep_scores(works, take, score_bytes(take_bytes(works$store, take), case, works$trial$suite, works$kept))
+}
+
+keep_scores <- function(works, take, scores) {
+  record_scores(works$store, take$take, scores)
+  works$scored <- works$scored + 1
+  tell(works)
+}
