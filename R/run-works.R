@@ -187,11 +187,17 @@ send_take <- function(works, lane, at) {
 send_to_make <- function(works, job, files = NULL) {
   plan <- job$lane$engine$plan
   plan$far <- works$pool$far
-  send_out(works, job, "make_elsewhere", list(plan, job$request, files), waits_for(job$lane$engine))
+  send_out(works, job, "make_elsewhere", list(plan, job$request, files), waits_for(works, job$lane))
 }
 
-# How long a worker may be silent about a picture before it is given up.
-waits_for <- function(engine) if (is.finite(engine$seconds)) engine$seconds + 5 else max(1800, 50 * engine$about$seconds, na.rm = TRUE)
+# How long a worker may be silent about a picture before it is given up. One on another
+# machine can be cut off without a sign.
+waits_for <- function(works, lane) {
+  if (is.finite(lane$engine$seconds)) {
+    return(lane$engine$seconds + 5)
+  }
+  if (works$pool$far && lane$timed >= 3) max(60, 20 * lane$seconds / lane$timed) else max(1800, 50 * lane$engine$about$seconds, na.rm = TRUE)
+}
 
 # Goes on with a conversation in the background: `code` gives its next turn.
 converse <- function(works, job, code) {
