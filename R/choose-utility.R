@@ -23,7 +23,7 @@ mean_by_pipeline <- function(table, column) {
   values <- as.numeric(table[[column]])
   known <- !is.na(values)
   cell <- match(table$case, cases)[known] + length(cases) * (match(table$pipeline, pipelines)[known] - 1)
-  sums <- rowsum(cbind(values[known], 1), cell)
+  sums <- rowsum(cbind(values[known], rep(1, sum(known))), cell)
   per_case <- matrix(NA_real_, length(cases), length(pipelines))
   per_case[as.numeric(rownames(sums))] <- sums[, 1] / sums[, 2]
   means <- colMeans(per_case, na.rm = TRUE)

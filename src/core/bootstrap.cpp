@@ -67,18 +67,22 @@ void complete_means(const Table& table, const std::vector<Draw>& draws, std::siz
   std::vector<double> weight(draws.size() * rows, 0.0), total(draws.size() * width, 0.0);
   for (std::size_t d = 0; d < draws.size(); ++d) {
     std::size_t at = 0;
-    const auto cases = static_cast<double>(draws[d].sizes.size());
     for (const auto size : draws[d].sizes)
       for (std::size_t j = 0; j < size; ++j)
-        weight[d * rows + draws[d].rows[at++]] += 1.0 / (cases * static_cast<double>(size));
+        weight[d * rows + draws[d].rows[at++]] += 1.0 / static_cast<double>(size);
   }
+  // Weights are added up in the same order as what they weigh, so that the mean of
+  // ones is one to the last bit.
+  std::vector<double> all(draws.size(), 0.0);
   for (std::size_t row = 0; row < rows; ++row)
     for (std::size_t d = 0; d < draws.size(); ++d)
-      if (weight[d * rows + row] > 0.0)
-        add_scaled(weight[d * rows + row], &table.value[row * width], &total[d * width], width);
+      if (const double own = weight[d * rows + row]; own > 0.0) {
+        add_scaled(own, &table.value[row * width], &total[d * width], width);
+        all[d] += own;
+      }
   for (std::size_t d = 0; d < draws.size(); ++d)
     for (std::size_t c = 0; c < width; ++c)
-      out[d * pipelines + table.columns[c]] = total[d * width + c];
+      out[d * pipelines + table.columns[c]] = total[d * width + c] / all[d];
 }
 
 // Where some are missing every drawn case has its own mean of what is there.

@@ -161,3 +161,16 @@ test_that("adherence weighs phrases, and coverage is the weight with evidence", 
   expect_equal(got$coverage, c(0.5, 0, NA))
   expect_equal(internal("adherence_of")(takes, scores[0, ], phrases)$adherence, rep(NA_real_, 3))
 })
+
+test_that("what is missing of one pipeline changes nothing for another, and ones average to one", {
+  table <- expand.grid(seed = 1:3, case = letters[1:5], pipeline = c("a", "b"), stringsAsFactors = FALSE)
+  table$s <- withr::with_seed(3, stats::runif(nrow(table)))
+  table$one <- 1
+  whole <- internal("bootstrap_means")(table, c("s", "one"), 300, 4)
+  expect_identical(range(whole$one), c(1, 1))
+  gappy <- table
+  gappy$s[gappy$pipeline == "b" & gappy$case == "c" & gappy$seed == 2] <- NA
+  lacking <- internal("bootstrap_means")(gappy, c("s", "one"), 300, 4)
+  expect_identical(lacking$s["a", ], whole$s["a", ])
+  expect_false(isTRUE(all.equal(lacking$s["b", ], whole$s["b", ])))
+})
