@@ -79,7 +79,7 @@ take_recipe <- function(store, take, takes, facts = get_facts(store), pipelines 
 #' @export
 format.sprenn_recipe <- function(x, ...) {
   request <- x$request
-  says <- vapply(request$prompt, function(phrase) paste0(phrase$say, if (!isTRUE(phrase$weight == 1)) paste0(" (", format(phrase$weight), ")")), "")
+  says <- vapply(request$prompt, function(phrase) paste0(phrase$say, if (!isTRUE(phrase$weight == 1)) paste0(" (weight ", format(phrase$weight), ")")), "")
   shown <- function(values) if (length(values)) paste0(", ", paste(names(values), vapply(values, format, ""), collapse = ", "))
   steps <- vapply(x$steps, function(step) {
     paste0(step$engine, " ", step$version, ", checkpoint ", step$checkpoint, if (is_number(step$hold)) paste0(", hold ", format(step$hold)), shown(step$settings), shown(step$add_ons))

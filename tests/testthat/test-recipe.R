@@ -94,7 +94,7 @@ test_that("every kind of take can be made again from its recipe, to the last byt
   twice <- read_recipe(chosen[2])
   expect_equal(vapply(twice$steps, `[[`, "", "checkpoint"), c("tide", "ember"))
   words <- paste(format(twice), collapse = "\n")
-  expect_match(words, "four kites under a pink sky (1.3)", fixed = TRUE)
+  expect_match(words, "four kites under a pink sky (weight 1.3)", fixed = TRUE)
   expect_match(words, "2. yarrow", fixed = TRUE)
   # A picture in the run's own folder is known too.
   own <- read_recipe(takes$path[takes$pipeline == "firm"][1])
