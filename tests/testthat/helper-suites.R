@@ -89,6 +89,16 @@ some_brief <- function(seed) {
   })
 }
 
+some_workers <- function(seed) {
+  withr::with_seed(seed, {
+    host <- function() drop_null(list(ssh = pick("hut", "ana@hut", "ana@10.0.0.7:22"), processes = maybe(4), rscript = maybe("/opt/R/bin/Rscript")))
+    drop_null(list(
+      here = pick(0, 2), listen = maybe(pick("127.0.0.1", "hut.example:7000", "[fe80::1]:7000")), hosts = maybe(list(host(), host())),
+      cluster = maybe(drop_null(list(command = pick("sbatch", "qsub", "bsub"), processes = maybe(8), options = maybe("#SBATCH --mem=4G"))))
+    ))
+  })
+}
+
 # One thing about a nested list made wrong: a key lost or misspelt, a value of
 # another type or beyond its range.
 break_it <- function(value, seed) {

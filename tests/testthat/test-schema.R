@@ -1,4 +1,4 @@
-files <- c("suite.yml", "lineup.yml", "brief.yml")
+files <- c("suite.yml", "lineup.yml", "brief.yml", "workers.yml")
 
 test_that("the shipped schemas are those that the table of fields makes", {
   for (file in files) {
@@ -51,9 +51,10 @@ test_that("the schemas accept what the reader accepts, sound and broken", {
   skip_if(is.null(python), "no Python with jsonschema")
   sound <- c(
     lapply(1:60, function(i) list(file = "suite.yml", value = some_suite(i, 2))),
-    lapply(1:25, function(i) list(file = "lineup.yml", value = some_lineup(i))), lapply(1:25, function(i) list(file = "brief.yml", value = some_brief(i)))
+    lapply(1:25, function(i) list(file = "lineup.yml", value = some_lineup(i))), lapply(1:25, function(i) list(file = "brief.yml", value = some_brief(i))),
+    lapply(1:20, function(i) list(file = "workers.yml", value = some_workers(i)))
   )
-  broken <- lapply(1:140, function(i) {
+  broken <- lapply(1:160, function(i) {
     one <- sound[[1 + (i * 7) %% length(sound)]]
     one$value <- break_it(one$value, 1000 + i)
     one
