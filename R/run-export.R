@@ -62,10 +62,10 @@ make_folder <- function(folder) {
 # The three tables as CSV, and what their columns are.
 write_csvs <- function(store, folder) {
   for (name in names(exported_tables())) {
-    text <- withr::with_tempfile("part", {
-      utils::write.table(read_exported(store, name), part, sep = ",", qmethod = "double", row.names = FALSE, na = "", eol = "\r\n", fileEncoding = "UTF-8")
-      read_bytes(part)
-    })
+    part <- tempfile("part-")
+    utils::write.table(read_exported(store, name), part, sep = ",", qmethod = "double", row.names = FALSE, na = "", eol = "\r\n", fileEncoding = "UTF-8")
+    text <- read_bytes(part)
+    unlink(part)
     write_bytes(text, file.path(folder, paste0(name, ".csv")))
   }
   described <- lapply(names(exported_tables()), function(name) {

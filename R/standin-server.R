@@ -217,7 +217,8 @@ take_order <- function(engine, office, req, res) {
     office$free_at[desk] <- max(now, office$free_at[desk]) + if (!office$hosted) 0 else office$pace + if (office$posts == 1) 1 else 0
     office$orders[[id]] <- list(id = id, key = key, request = request, ready = office$free_at[desk], asked = now)
     # While a picture's time runs, it is drawn by another process.
-    if (office$ahead) office$orders[[id]]$made <- mirai::mirai(draw(request), draw = draw_ahead, request = request, .compute = "drawing")
+    draw <- draw_ahead
+    if (office$ahead) office$orders[[id]]$made <- mirai::mirai(draw(request), draw = draw, request = request, .compute = "drawing")
   } else {
     id <- known[[1]]$id
   }
