@@ -13,16 +13,7 @@ write_crate <- function(trial, store, file, licence, progress) {
   made <- write_pictures(store, file.path(work, "takes"), progress)
   write_csvs(store, file.path(work, "tables"))
   write_json(list("@context" = "https://w3id.org/ro/crate/1.1/context", "@graph" = crate_graph(trial, store, made, work, licence)), file.path(work, "ro-crate-metadata.json"))
-  part <- tempfile("part-", existing_parent(file), ".zip")
-  on.exit(unlink(part), add = TRUE)
-  written <- tryCatch(
-    {
-      zip::zip(part, list.files(work), root = work, mode = "mirror")
-      file.rename(part, file)
-    },
-    error = function(e) FALSE, warning = function(w) FALSE
-  )
-  if (!written) stop_sprenn("file", c(paste0("Can't write ", file, "."), x = "The disk may be full or the folder read-only."))
+  write_zip(file, work, list.files(work), "file")
   nrow(made)
 }
 

@@ -1,5 +1,5 @@
-# What another process is sent to make or measure a take: it needs no store. What a
-# case needs again and again, its kit, is sent once to each process and kept there.
+# What another process is sent to make or measure a take: it needs no store. What it
+# works out from a case's kit is kept there; another machine gets the files once.
 
 # What is kept at hand, up to so many bytes; what was not used for longest goes first,
 # so that memory does not grow with the number of cases.

@@ -93,12 +93,5 @@ same_pixels <- function(bytes, file) {
 }
 
 write_bytes <- function(bytes, file) {
-  written <- tryCatch(
-    {
-      writeBin(bytes, file)
-      file.size(file) == length(bytes)
-    },
-    error = function(e) FALSE, warning = function(w) FALSE
-  )
-  if (!written) stop_sprenn("file", c(paste0("Can't write ", file, "."), x = "The disk may be full or the folder read-only."))
+  if (!wrote_all(bytes, file)) stop_sprenn("file", c(paste0("Can't write ", file, "."), x = "The disk may be full or the folder read-only."))
 }

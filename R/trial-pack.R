@@ -42,17 +42,22 @@ pack_trial <- function(trial, file = NULL) {
     paste0("Payload-Oxum: ", format(sum(sizes), scientific = FALSE), ".", length(files)), paste("Bag-Software-Agent: Sprenn", utils::packageVersion("sprenn"))
   ), "bag-info.txt")
   write(paste0(vapply(file.path(data, files), function(path) sha256_of(read_bytes(path)), ""), "  data/", escape_path(files)), "manifest-sha256.txt")
+  write_zip(file, work, basename(bag), "pack")
+  invisible(file)
+}
+
+# Zips what is in `root`; the zip is whole or not there.
+write_zip <- function(file, root, names, kind) {
   part <- tempfile("part-", existing_parent(file), ".zip")
-  on.exit(unlink(part), add = TRUE)
+  on.exit(unlink(part))
   written <- tryCatch(
     {
-      zip::zip(part, basename(bag), root = work, mode = "mirror")
+      zip::zip(part, names, root = root, mode = "mirror")
       file.rename(part, file)
     },
     error = function(e) FALSE, warning = function(w) FALSE
   )
-  if (!written) stop_sprenn("pack", c(paste0("Can't write ", file, "."), x = "The disk may be full or the folder read-only."))
-  invisible(file)
+  if (!written) stop_sprenn(kind, c(paste0("Can't write ", file, "."), x = "The disk may be full or the folder read-only."))
 }
 
 # As the manifest writes paths (RFC 8493, 2.1.3), and back.

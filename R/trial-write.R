@@ -4,15 +4,17 @@
 # Writes lines to a file, in UTF-8, and makes sure that all of it is there: R says
 # nothing of a text that a full disk cut short.
 write_whole <- function(lines, file) {
-  bytes <- charToRaw(enc2utf8(paste0(lines, "\n", collapse = "")))
-  written <- tryCatch(
+  if (!wrote_all(charToRaw(enc2utf8(paste0(lines, "\n", collapse = ""))), file)) stop("can't write ", basename(file))
+}
+
+wrote_all <- function(bytes, file) {
+  tryCatch(
     {
       writeBin(bytes, file)
-      file.size(file) == length(bytes)
+      isTRUE(file.size(file) == length(bytes))
     },
     error = function(e) FALSE, warning = function(w) FALSE
   )
-  if (!isTRUE(written)) stop("can't write ", basename(file))
 }
 
 # The lines of nested lists as read_yaml_text() returns them.
