@@ -57,10 +57,6 @@ core_resize_mask <- function(mask, width, height) {
     .Call(`_sprenn_core_resize_mask`, mask, width, height)
 }
 
-core_view <- function(srgb, width, height) {
-    .Call(`_sprenn_core_view`, srgb, width, height)
-}
-
 core_thin_edges <- function(srgb) {
     .Call(`_sprenn_core_thin_edges`, srgb)
 }
@@ -97,10 +93,6 @@ core_glance_bytes <- function(bytes, columns, rows, width, height) {
     .Call(`_sprenn_core_glance_bytes`, bytes, columns, rows, width, height)
 }
 
-core_field_cosine <- function(cosine_a, sine_a, cosine_b, sine_b, weight) {
-    .Call(`_sprenn_core_field_cosine`, cosine_a, sine_a, cosine_b, sine_b, weight)
-}
-
 core_dead_leaves <- function(width, height, seed) {
     .Call(`_sprenn_core_dead_leaves`, width, height, seed)
 }
@@ -115,5 +107,105 @@ sync_file <- function(path) {
 
 steady_seconds <- function() {
     .Call(`_sprenn_steady_seconds`)
+}
+
+core_view <- function(srgb, frame, size, part) {
+    .Call(`_sprenn_core_view`, srgb, frame, size, part)
+}
+
+core_view_bytes <- function(bytes, width, height, frame, size, part) {
+    .Call(`_sprenn_core_view_bytes`, bytes, width, height, frame, size, part)
+}
+
+core_view_size <- function(view) {
+    .Call(`_sprenn_core_view_size`, view)
+}
+
+core_view_oklab <- function(view) {
+    .Call(`_sprenn_core_view_oklab`, view)
+}
+
+core_view_srgb <- function(view) {
+    .Call(`_sprenn_core_view_srgb`, view)
+}
+
+core_view_facts <- function(view) {
+    .Call(`_sprenn_core_view_facts`, view)
+}
+
+core_likeness <- function(take, other, kept) {
+    .Call(`_sprenn_core_likeness`, take, other, kept)
+}
+
+core_mirrored <- function(take, other, kept) {
+    .Call(`_sprenn_core_mirrored`, take, other, kept)
+}
+
+core_similarity <- function(take, reference) {
+    .Call(`_sprenn_core_similarity`, take, reference)
+}
+
+core_ssim <- function(a, b) {
+    .Call(`_sprenn_core_ssim`, a, b)
+}
+
+core_distance <- function(marked) {
+    .Call(`_sprenn_core_distance`, marked)
+}
+
+core_framing <- function(take, reference) {
+    .Call(`_sprenn_core_framing`, take, reference)
+}
+
+core_graininess <- function(own, plain) {
+    .Call(`_sprenn_core_graininess`, own, plain)
+}
+
+core_usual <- function(view) {
+    .Call(`_sprenn_core_usual`, view)
+}
+
+core_brought_back <- function(take, place) {
+    .Call(`_sprenn_core_brought_back`, take, place)
+}
+
+core_covered <- function(place, width, height) {
+    .Call(`_sprenn_core_covered`, place, width, height)
+}
+
+core_coarse_difference <- function(take, other) {
+    .Call(`_sprenn_core_coarse_difference`, take, other)
+}
+
+core_patches <- function(view) {
+    .Call(`_sprenn_core_patches`, view)
+}
+
+core_unmatched <- function(own, other, kept) {
+    .Call(`_sprenn_core_unmatched`, own, other, kept)
+}
+
+core_agreement_map <- function(take, reference) {
+    .Call(`_sprenn_core_agreement_map`, take, reference)
+}
+
+core_watched <- function(take, reference, region, reach) {
+    .Call(`_sprenn_core_watched`, take, reference, region, reach)
+}
+
+core_residue <- function(take, reference) {
+    .Call(`_sprenn_core_residue`, take, reference)
+}
+
+core_marked_share <- function(view, outlines) {
+    .Call(`_sprenn_core_marked_share`, view, outlines)
+}
+
+core_seam <- function(take, reference, mask) {
+    .Call(`_sprenn_core_seam`, take, reference, mask)
+}
+
+core_leak <- function(take, reference, mask) {
+    .Call(`_sprenn_core_leak`, take, reference, mask)
 }
 

@@ -48,7 +48,7 @@ build_purpose <- function(purpose, job) {
   }
   weights <- by_axis(purpose$weights, 0)
   list(
-    job = job, weights = weights / sum(weights), floors = by_axis(purpose$floors, NA_real_),
+    job = job, weights = weights / sum(weights), structure_from = unlist(purpose$structure_from) %||% c(structure = 1), floors = by_axis(purpose$floors, NA_real_),
     style = if (is.list(purpose$style)) as.numeric(unlist(purpose$style$change)) else purpose$style %||% "reach the look"
   )
 }

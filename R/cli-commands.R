@@ -89,9 +89,12 @@ cli_commands <- function() {
       list(
         option("against", "character", NULL, "the reference (needed)", "REFERENCE"),
         option("look", "character", NULL, "a picture of the look wanted; several with commas between", "FILES"),
-        option("mask", "character", NULL, "a picture whose white part may change", "FILE")
+        option("mask", "character", NULL, "a picture whose white part may change", "FILE"),
+        option("job", "character", "restyle", "what kind of work it is; says which flaws there can be", "JOB"),
+        option("explain", "character", NULL, "draw why into a PNG or SVG file", "FILE"),
+        option("measure", "character", "structure", "the measure that is explained", "NAME")
       ), cli_measure,
-      note = "Example: sprenn measure repainted.png --against tile.png --look linocut.png"
+      note = "Example: sprenn measure repainted.png --against tile.png --look linocut.png --explain why.png --measure vanished"
     )
   )
   commands <- c(commands, engine_commands(), export_commands())
@@ -326,7 +329,14 @@ cli_measure <- function(given) {
   if (is.null(given$against)) {
     stop_sprenn("usage", c("`sprenn measure` wants --against REFERENCE.", i = "The reference is the picture that the take was made from."))
   }
-  scores <- score_picture(given$places, given$against, look = split_files(given$look), mask = given$mask)
+  look <- split_files(given$look)
+  if (!is.null(given$explain)) {
+    figure <- explain_score(given$places, given$against, given$measure, look, given$mask, given$job)
+    save_figure(figure, given$explain, 1280, 560)
+    cat("Drawn in ", given$explain, ": why ", gsub("_", " ", given$measure), " is what it is.\n", sep = "")
+    return(0L)
+  }
+  scores <- score_picture(given$places, given$against, look, given$mask, job = given$job)
   ranges <- list_measures()
   cat(text_table(list(
     axis = scores$axis, measure = scores$measure, value = two(scores$value), raw = formatC(scores$raw, format = "f", digits = 3),

@@ -5,6 +5,7 @@ measure_bars <- function() {
     sees = "plain black, grey or white bars at the edges that the reference does not have",
     blind_to = "coloured borders, bars that were there before",
     source = "own method: runs of plain lines that end in a straight step",
+    cost = "low",
     compute = function(scene) {
       before <- if (is.null(scene$reference)) 0 else scene$reference$bars
       added <- scene$take$bars - before

@@ -5,8 +5,7 @@ measure_blank <- function() {
     sees = "a picture with next to nothing in it",
     blind_to = "which colour it is",
     source = "root mean square OKLab distance from the mean colour",
-    compute = function(scene) {
-      flaw_score(scene$take$spread, 0.03, 0.012, place = "whole")
-    }
+    cost = "low",
+    compute = function(scene) flaw_score(scene$take$spread, 0.03, 0.012, place = "whole")
   )
 }

@@ -5,8 +5,9 @@ measure_brightness <- function() {
     sees = "how light a place is",
     blind_to = "colour and shape",
     source = "OKLab (Ottosson 2020)",
+    cost = "low",
     compute = function(scene, probe) {
-      lightness <- in_place(scene$take$oklab, probe$where)[, "L"]
+      lightness <- in_place(view_oklab(scene$take), probe$where)[, "L"]
       grade_probe(mean(lightness), probe$brightness, probe$where)
     }
   )

@@ -5,8 +5,9 @@ measure_colour_share <- function() {
     sees = "how much of a place has a named or given colour",
     blind_to = "shape, texture, the rest of the picture",
     source = "OKLab (Ottosson 2020) and colour_names()",
+    cost = "low",
     compute = function(scene, probe) {
-      inside <- in_place(scene$take$oklab, probe$where)
+      inside <- in_place(view_oklab(scene$take), probe$where)
       grade_probe(mean(colour_membership(inside, probe$colour)), probe$share, probe$where)
     }
   )

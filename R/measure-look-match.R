@@ -1,11 +1,11 @@
 measure_look_match <- function() {
   new_measure(
     "look_match", "style",
-    range = "0 as far from the look as the reference, 1 as near as pictures of one look are",
-    better = "higher",
+    range = "0 as far from the look as the reference, 1 as near as pictures of one look are", better = "higher",
     sees = "how much of the way from the reference to the look was covered",
     blind_to = "what is shown and where",
     source = "style vector whitened by content, see docs/measures.md",
+    cost = "none",
     compute = function(scene) {
       if (length(scene$look) == 0) {
         return(NULL)
@@ -22,6 +22,4 @@ measure_look_match <- function() {
   )
 }
 
-mean_style <- function(views) {
-  Reduce(`+`, lapply(views, `[[`, "style")) / length(views)
-}
+mean_style <- function(views) Reduce(`+`, lapply(views, `[[`, "style")) / length(views)

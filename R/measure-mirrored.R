@@ -5,15 +5,13 @@ measure_mirrored <- function() {
     sees = "left and right exchanged",
     blind_to = "colours; pictures that are symmetric anyway",
     source = "orientation agreement with the reference and with its mirror picture",
-    needs_reference = TRUE,
+    cost = "low",
+    needs = "reference",
     compute = function(scene) {
-      fit <- function(view) {
-        rescale_from_chance(orientation_agreement(scene$take, view, scene$mask), scene$chance)
-      }
-      other_way <- fit(mirror_orientation(scene$reference))
-      lead <- other_way - fit(scene$reference)
       # What resembles neither way round is lost, not mirrored.
-      flaw_score(if (other_way < 0.15) min(lead, 0) else lead, 0.03, 0.08, place = "whole")
+      straight <- rescale_from_chance(scene$raw[["orientation"]], scene$chance[["orientation"]])
+      lead <- scene$other_way - straight
+      flaw_score(if (scene$other_way < 0.15) min(lead, 0) else lead, 0.03, 0.08, place = "whole")
     }
   )
 }

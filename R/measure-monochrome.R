@@ -5,8 +5,9 @@ measure_monochrome <- function() {
     sees = "whether a place is in greys or tints of a single hue",
     blind_to = "which hue that is, light and shape",
     source = "OKLab (Ottosson 2020)",
+    cost = "low",
     compute = function(scene, probe) {
-      lab <- in_place(scene$take$oklab, probe$where)
+      lab <- in_place(view_oklab(scene$take), probe$where)
       grade_probe(share_in_one_hue(lab), probe$monochrome, probe$where)
     }
   )

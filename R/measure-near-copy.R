@@ -5,14 +5,14 @@ measure_near_copy <- function() {
     sees = "that nothing was done to the reference",
     blind_to = "grain and compression noise",
     source = "mean OKLab difference at a long edge of 170 px",
-    needs_reference = TRUE,
+    cost = "low",
+    needs = "reference",
     compute = function(scene) {
       # What was mended or grown well is the same picture in most of its parts.
-      if (!scene$change_wanted) {
+      if (scene$job %in% c("repair", "edit", "extend")) {
         return(NULL)
       }
-      difference <- mean(sqrt(rowSums((scene$take$coarse - scene$reference$coarse)^2, dims = 2)))
-      flaw_score(difference, 0.03, 0.015, place = "whole")
+      flaw_score(core_coarse_difference(scene$take$handle, scene$reference$handle), 0.03, 0.015, place = "whole")
     }
   )
 }

@@ -5,7 +5,8 @@ measure_style_change <- function() {
     sees = "palette, tones, texture and line",
     blind_to = "what is shown and where",
     source = "style vector whitened by content, see docs/measures.md",
-    needs_reference = TRUE,
+    cost = "high",
+    needs = "reference",
     compute = function(scene) {
       distance <- style_distance(scene$take$style, scene$reference$style)
       new_scores(distance / style_space$between, distance)
@@ -15,9 +16,7 @@ measure_style_change <- function() {
 
 # Distances are taken where the variation that content causes within one look
 # has the same size in every direction.
-style_distance <- function(a, b) {
-  sqrt(sum((style_position(a) - style_position(b))^2))
-}
+style_distance <- function(a, b) sqrt(sum((style_position(a) - style_position(b))^2))
 
 style_position <- function(style) {
   space <- style_space

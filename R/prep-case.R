@@ -59,6 +59,15 @@ case_mask <- function(case, suite, size) {
   pmin(pmax(mask, 0), 1)
 }
 
+# The regions that must survive, as maps (rows x columns, 1 inside) on the canvas.
+case_watch <- function(case, suite, size) {
+  reference <- case$reference
+  lapply(case$watch, function(region) {
+    drawn <- if (is.null(region$path)) paint_boxes(list(region$box), suite$files[[reference$path]]$size) else read_map(region$path)
+    list(kept = place_on_canvas(drawn, reference, case, suite, size, c(0, 0, 0))[, , 1], least = region$keep)
+  })
+}
+
 # A black and white map as three equal channels.
 read_map <- function(path) {
   pixels <- read_picture(path, "black")

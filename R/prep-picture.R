@@ -101,10 +101,15 @@ decode_picture <- function(encoded, backdrop = "white") {
   # ImageMagick's copy of a large picture takes half a gigabyte until it is
   # collected.
   if (!is.null(samples$shrunk_from)) gc(FALSE)
+  flatten_samples(samples, embedded_profile(encoded), backdrop)
+}
+
+# Samples as they come out of a decoder, as pixels.
+flatten_samples <- function(samples, profile = NULL, backdrop = "white") {
   pixels <- core_unpack(samples$bytes, samples$size[1], samples$size[2], samples$channels, samples$depth)
   if (samples$grey && samples$channels == 4) pixels <- pixels[, , c(1, 4), drop = FALSE]
   if (!is.null(samples$shrunk_from)) attr(pixels, "shrunk_from") <- samples$shrunk_from
-  flatten_picture(pixels, backdrop, embedded_profile(encoded))
+  flatten_picture(pixels, backdrop, profile)
 }
 
 # What ImageMagick makes of bytes whose kind is known and whose structure is

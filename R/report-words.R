@@ -219,3 +219,9 @@ text_table <- function(columns) {
   }, names(columns), columns)
   sub(" +$", "", do.call(paste, c(unname(cells), sep = "  ")))
 }
+
+#' @export
+print.sprenn_measure <- function(x, ...) {
+  cat("<measure ", x$measure, ", ", x$axis, ">\n  ", x$range, "\n  sees ", x$sees, "; blind to ", x$blind_to, "\n", sep = "")
+  invisible(x)
+}

@@ -139,15 +139,15 @@ rising_fit <- function(ladder) {
   # One picture that went astray is not the engine's knob.
   means <- tapply(ladder$structure, ladder$at, stats::median)
   at <- as.numeric(names(means))
-  tibble::tibble(at = at, structure = stats::isoreg(at, means)$yf)
+  tibble::tibble(at = at, structure = cummax(stats::isoreg(at, means)$yf))
 }
 
 # Structure of a picture against the reference that it was made from.
 structure_of <- function(bytes, request, case, inputs) {
-  reference <- keep(inputs, paste("view of", case), view_picture(request[["reference"]]))
-  decoys <- keep(inputs, paste(c("decoys", request$size), collapse = " "), lapply(draw_decoys(request$size), view_picture, frame = request$size))
+  reference <- keep(inputs, paste("view of", case), view_picture(request[["reference"]], part = "reference"))
+  decoys <- keep(inputs, paste(c("decoys", request$size), collapse = " "), lapply(draw_decoys(request$size), view_picture, frame = request$size, part = "decoy"))
   scene <- new_scene(view_picture(decode_picture(encoded_picture(bytes))), reference, decoys = decoys)
-  clamp_share(rescale_from_chance(orientation_agreement(scene$take, scene$reference), scene$chance))
+  clamp_share(measure_structure()$compute(scene)$value)
 }
 
 fit_calibration <- function(ladder, hold) {

@@ -36,7 +36,7 @@ choose_pipeline <- function(trial, run = "main", job = NULL) {
   brief <- brief_for(trial$brief, job)
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
-  scores <- read_deciding_scores(store)
+  scores <- read_deciding_scores(store, brief$structure_from)
   pipelines <- read_pipelines(store)
   takes <- count_whole_chains(count_calm_calls(read_takes(store, deciding_columns)))
   takes <- takes[is.na(takes$control) & takes$pipeline %in% trial$lineup$pipelines$pipeline, ]
@@ -44,7 +44,7 @@ choose_pipeline <- function(trial, run = "main", job = NULL) {
   ids <- vapply(trial$suite$cases, `[[`, "", "id")
   if (!is.na(brief$job)) takes <- takes[takes$case %in% ids[jobs == brief$job], ]
   takes <- met_by_all(takes)
-  unscored <- takes$state == "made" & !takes$take %in% scores$take
+  unscored <- takes$state == "made" & !takes$take %in% read_scored(store)
   # Another process is at it: what it has not measured yet is still to come.
   if (is_held(store)) {
     takes$state[unscored] <- "planned"
@@ -55,7 +55,7 @@ choose_pipeline <- function(trial, run = "main", job = NULL) {
     ))
   }
   columns <- c("take", "pipeline", "case", "seed", "state", "file", "seconds", "cost", "failure", "message")
-  table <- axis_table(takes[columns], scores, suite_phrases(trial$suite), brief$style)
+  table <- axis_table(takes[columns], scores, suite_phrases(trial$suite), brief$style, brief$structure_from)
   verdict <- verdict_from(table, brief)
   verdict$recipes <- pipelines
   verdict$suite <- trial$suite[c("suite", "title")]

@@ -10,7 +10,7 @@ keep <- function(where, name, code) {
   room <- attr(where, "room")
   if (is.null(where[[name]])) {
     assign(name, code, where)
-    if (!is.null(room)) where$.sizes <- c(where$.sizes, stats::setNames(as.numeric(utils::object.size(where[[name]])), name))
+    if (!is.null(room)) where$.sizes <- c(where$.sizes, stats::setNames(held_bytes(where[[name]]), name))
     while (sum(where$.sizes) > sum(room) && length(where$.sizes) > 1) {
       rm(list = names(where$.sizes)[1], envir = where)
       where$.sizes <- where$.sizes[-1]
@@ -22,12 +22,18 @@ keep <- function(where, name, code) {
   where[[name]]
 }
 
+# What the core holds for a view counts too.
+held_bytes <- function(x) {
+  views <- if (inherits(x, "sprenn_view")) list(x) else if (is.list(x)) Filter(function(one) inherits(one, "sprenn_view"), x)
+  as.numeric(utils::object.size(x)) + sum(vapply(views, `[[`, 0, "held"))
+}
+
 # The part of a suite that measuring one case looks at, which is first.
 small_suite <- function(suite, case) {
-  small <- suite[setdiff(names(suite), c("cases", "looks", "files"))]
+  small <- suite[setdiff(names(suite), c("cases", "files"))]
   small$cases <- c(list(case), lapply(decoy_cases(suite, case), function(one) one[c("id", "reference")]))
-  small$looks <- suite$looks[intersect(case$look, names(suite$looks))]
-  texts <- unlist(list(small$cases, small$looks), use.names = FALSE)
+  if (is.na(case$look)) small$looks <- list()
+  texts <- unlist(list(small$cases, small$looks, small$measures), use.names = FALSE)
   small$files <- suite$files[intersect(names(suite$files), texts)]
   small
 }

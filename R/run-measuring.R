@@ -1,17 +1,16 @@
 # Measuring in a run: what waits for it goes to the pool, case by case, or is measured
 # here where there is none.
 
-# Which takes are to be measured. Numbers of other measures than today's go first,
-# so that the two are never mixed.
-unscored_takes <- function(store, takes, again = FALSE) {
-  if (again || !identical(get_facts(store)$measures, measures_version)) {
+# Which takes are to be measured. Numbers of other measures than today's (their
+# `version`) go first, so that the two are never mixed.
+unscored_takes <- function(store, takes, version, again = FALSE) {
+  if (again || !identical(get_facts(store)$measures, version)) {
     in_transaction(store$db, {
-      write_db(store$db, "DELETE FROM scores")
-      set_facts(store, measures = measures_version)
+      for (table in c("scores", "prints")) write_db(store$db, paste("DELETE FROM", table))
+      set_facts(store, measures = version)
     })
   }
-  scored <- read_db(store, "SELECT DISTINCT take FROM scores")$take
-  which(takes$state == "made" & !takes$take %in% scored)
+  which(takes$state == "made" & !takes$take %in% read_scored(store))
 }
 
 # Measures the next take. What waits of the same case goes with it, so that the case is
@@ -67,8 +66,8 @@ score_here <- function(works, at) {
   keep_scores(works, take, score_bytes(take_bytes(works$store, take), case, works$trial$suite, works$kept))
 }
 
-keep_scores <- function(works, take, scores) {
-  record_scores(works$store, take$take, scores)
+keep_scores <- function(works, take, found) {
+  record_scores(works$store, take$take, found$scores, found$print)
   works$scored <- works$scored + 1
   tell(works)
 }

@@ -39,19 +39,20 @@ score_run <- function(trial, run = "main", again = FALSE, workers = NULL, wait =
   hold <- hold_run(store, wait)
   on.exit(let_go(store, hold), add = TRUE, after = FALSE)
   takes <- read_takes(store)
-  to_score <- unscored_takes(store, takes, again)
+  to_score <- unscored_takes(store, takes, version_of_measures(trial$suite), again)
   if (length(to_score)) {
     shown <- if (!is.null(progress)) function(scored, to_score, seconds, ...) if (to_score > 0) progress(done = scored, total = to_score, failed = 0, seconds = seconds)
     works <- new_works(store, hold, trial, takes, rep(FALSE, nrow(takes)), to_score, score = TRUE, workers = workers, outage = 0, progress = shown)
     on.exit(close_works(works), add = TRUE, after = FALSE)
     work_through(works)
+    compare_across(store, trial$suite)
     if (works$stopping) rlang::interrupt()
   }
   invisible(read_scores(store))
 }
 
 # Changes whenever a measure does, so that old scores are never mixed with new.
-measures_version <- "2"
+measures_version <- "3"
 
 # The bytes of a take's picture, if they are still those that were recorded.
 take_bytes <- function(store, take) {
@@ -66,19 +67,51 @@ take_bytes <- function(store, take) {
   bytes
 }
 
-# Measures one picture as a take of a case. What the case needs is kept in `kept`.
+# Measures one picture as a take of a case: its `scores`, and the `print` by which it
+# is compared with other takes. What the case needs is kept in `kept`.
 score_bytes <- function(bytes, case, suite, kept) {
   frame <- case_frame(case, suite)
-  reference <- if (!is.null(case$reference)) keep(kept, paste("view", case$id), view_picture(fitted_reference(case, suite), frame))
-  mask <- keep(kept, paste("mask", case$id), list(case_mask(case, suite, frame)))[[1]]
-  look <- if (is.na(case$look)) {
-    list()
-  } else {
-    keep(kept, paste("look", case$look), lapply(suite$looks[[case$look]], function(path) view_picture(read_picture(path))))
+  hold <- function(what, code) keep(kept, paste(what, case$id), list(code))[[1]]
+  reference <- if (!is.null(case$reference)) hold("view", view_picture(fitted_reference(case, suite), frame, "reference"))
+  looks <- lapply(stats::setNames(nm = names(suite$looks)), function(name) {
+    keep(kept, paste("look", name), lapply(suite$looks[[name]], function(path) look_facts(view_picture(read_picture(path)))))
+  })
+  own <- suite_measures(suite, kept)
+  view <- view_encoded(bytes, frame, pixels = length(own) > 0)
+  scene <- new_scene(
+    view$view, reference, if (is.na(case$look)) list() else looks[[case$look]], suite_decoys(suite, case, frame, kept),
+    mask = hold("mask", case_mask(case, suite, frame)), job = case$job, frame = frame,
+    other_looks = if (is.na(case$look)) list() else looks[setdiff(names(looks), case$look)],
+    guide = hold("guide", case_outlines(case, suite, frame)),
+    watch = if (is.null(reference)) list() else hold("watch", case_watch(case, suite, frame)),
+    pixels = if (length(own)) list(take = view$pixels, reference = if (!is.null(reference)) hold("pixels", fitted_reference(case, suite)))
+  )
+  scores <- score_scene(scene, if (case$neutral) list() else case$prompt, c(all_measures(), own))
+  list(scores = scores, print = take_print(view$view))
+}
+
+# A take as its bytes, seen in its frame. The pixels only where somebody asks for them:
+# 8 bits a channel need not become numbers first.
+view_encoded <- function(bytes, frame, pixels = FALSE) {
+  encoded <- encoded_picture(bytes)
+  samples <- decode_samples(encoded)
+  profile <- embedded_profile(encoded)
+  as_it_is <- is.null(profile) && samples$depth == 8 && samples$channels %in% c(1, 3) && all(frame_inside(samples$size, frame)[3:4] == samples$size)
+  if (as_it_is && !pixels) {
+    return(list(view = view_bytes(samples$bytes, samples$size, frame)))
   }
-  decoys <- suite_decoys(suite, case, frame, kept)
-  view <- view_picture(bring_back(decode_picture(encoded_picture(bytes)), frame), frame)
-  score_scene(new_scene(view, reference, look, decoys, mask, !case$job %in% c("repair", "edit", "extend")), if (case$neutral) list() else case$prompt)
+  seen <- bring_back(flatten_samples(samples, profile), frame)
+  list(view = view_picture(seen, frame), pixels = if (pixels) seen)
+}
+
+# The outlines that engines were given as a guide, where there were any.
+case_outlines <- function(case, suite, frame) {
+  kind <- intersect(c("edges", "soft_edges"), names(case$guides))
+  if (length(kind) == 0) {
+    return(NULL)
+  }
+  reference <- if (!is.null(case$reference)) list(fitted_reference(case, suite))
+  prepare_guide(case$guides[[kind[1]]], kind[1], case, suite, frame, reference)$picture[, , 1]
 }
 
 # Pictures that a take of this case has nothing to do with: the references of
@@ -88,7 +121,7 @@ suite_decoys <- function(suite, case, frame, kept) {
   views <- lapply(decoy_cases(suite, case), function(other) {
     keep(kept, paste("decoy", hash_of(other$reference), in_frame), decoy_view(other, frame, kept))
   })
-  drawn <- keep(kept, paste("drawn", in_frame, length(views)), lapply(draw_decoys(frame, enough_decoys - length(views)), view_picture, frame = frame))
+  drawn <- keep(kept, paste("drawn", in_frame, length(views)), lapply(draw_decoys(frame, enough_decoys - length(views)), view_picture, frame = frame, part = "decoy"))
   c(views, drawn)
 }
 
@@ -106,7 +139,7 @@ decoy_view <- function(case, frame, kept) {
     pixels <- read_picture(case$reference$path)
     resize_picture(pixels, pmax(1, round(dim(pixels)[2:1] * min(1, 768 / max(dim(pixels)[1:2])))))
   })
-  view_picture(lay_window(small, fit_window(dim(small)[2:1], frame, case$reference), frame, paint_values(case$reference$fill)), frame)
+  view_picture(lay_window(small, fit_window(dim(small)[2:1], frame, case$reference), frame, paint_values(case$reference$fill)), frame, "decoy")
 }
 
 # In the order of the plan, and of the measures for each take.
@@ -114,14 +147,17 @@ read_scores <- function(store) {
   scores <- read_db(store, "
     SELECT s.take, t.pipeline, t.case_id AS \"case\", t.seed, s.axis, s.measure, s.phrase, s.value, s.raw, s.level, s.place, t.position
     FROM scores s JOIN takes t ON t.take = s.take")
-  measures <- vapply(all_measures(), `[[`, "", "measure")
-  scores <- scores[order(scores$position, match(scores$measure, measures), scores$phrase, method = "radix"), ]
+  measures <- vapply(c(all_measures(), across_measures()), `[[`, "", "measure")
+  scores <- scores[order(scores$position, match(scores$measure, measures), scores$measure, scores$phrase, method = "radix"), ]
   scores$position <- NULL
   tibble::as_tibble(scores)
 }
 
 # The scores that a choice looks at: what makes up the axes, and the flaws there are.
-read_deciding_scores <- function(store) {
-  scores <- read_db(store, "SELECT take, axis, measure, phrase, value, level FROM scores WHERE axis <> 'flaws' OR level <> 'none'")
+read_deciding_scores <- function(store, structure_from) {
+  parts <- paste0("'", c(names(structure_from), "style_change", "look_match"), "'", collapse = ", ")
+  scores <- read_db(store, paste0("
+    SELECT take, axis, measure, phrase, value, level FROM scores
+    WHERE measure IN (", parts, ") OR axis = 'adherence' OR (axis = 'flaws' AND level <> 'none')"))
   tibble::as_tibble(scores)
 }

@@ -84,10 +84,11 @@ run_trial <- function(trial, run = "main", retry = FALSE, within = NULL, yes = F
   takes <- read_takes(store)
   planned <- takes$take %in% plan$take
   wanted <- planned & (takes$state %in% c("planned", if (retry) "failed") | (takes$state == "made" & !picture_is_there(store, takes)))
-  to_score <- if (score) intersect(unscored_takes(store, takes), which(planned & !wanted)) else integer()
+  to_score <- if (score) intersect(unscored_takes(store, takes, version_of_measures(trial$suite)), which(planned & !wanted)) else integer()
   works <- new_works(store, hold, trial, takes, wanted, to_score, score = score, workers = workers, outage = outage, progress = progress)
   on.exit(close_works(works), add = TRUE, after = FALSE)
   work_through(works)
+  compare_across(store, trial$suite)
   made <- read_takes(store)
   reports <- lapply(stats::setNames(nm = names(lists)), function(name) {
     list(checklist = lists[[name]], found = report_folder(trial$lineup$engines[[name]], made[takes_of_engine(made, trial, name), ]))

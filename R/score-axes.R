@@ -1,16 +1,12 @@
 # From measures to the three axes: one row a take.
 
-# How measures make up an axis. Structure is the orientation measure alone
-# until others stand beside it.
-composite_weights <- list(structure = c(orientation = 1))
-
 # `takes` has a row for each `take` with `pipeline`, `case`, `seed`, `state`,
-# `cost`, `seconds`; `scores` is the long table of measures; `phrases` gives
-# `case`, `phrase`, `weight` and `must` of all phrases asked for. Returns `takes` with
+# `cost`, `seconds`; `scores` is the long table of measures; `structure_from` the weights of
+# those that make up structure; `phrases` gives `case`, `phrase`, `weight` and `must` of all phrases asked for. Returns `takes` with
 # `structure`, `adherence` and `style` (0 to 1, NA without evidence),
 # `coverage`, `flaws` (the serious ones, named), `slight` (the slight ones) and
 # `missed` (the phrases that must be there and are not).
-axis_table <- function(takes, scores, phrases, style_aim) {
+axis_table <- function(takes, scores, phrases, style_aim, structure_from = c(structure = 1)) {
   value <- function(measure) {
     rows <- scores[scores$measure == measure, ]
     rows$value[match(takes$take, rows$take)]
@@ -19,9 +15,8 @@ axis_table <- function(takes, scores, phrases, style_aim) {
     rows <- scores[scores$axis == "flaws" & scores$level %in% level, ]
     for_takes(takes, rows$take, rows$measure, listed, "")
   }
-  parts <- vapply(names(composite_weights$structure), value, numeric(nrow(takes)))
-  parts <- matrix(parts, nrow(takes))
-  takes$structure <- clamp_share(drop(parts %*% composite_weights$structure) / sum(composite_weights$structure))
+  parts <- matrix(vapply(names(structure_from), value, numeric(nrow(takes))), nrow(takes))
+  takes$structure <- clamp_share(drop(parts %*% structure_from) / sum(structure_from))
   evidence <- adherence_of(takes, scores, phrases)
   takes$adherence <- evidence$adherence
   takes$coverage <- evidence$coverage

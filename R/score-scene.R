@@ -5,23 +5,85 @@
 working_edge <- 512
 
 # All that the measures need of one picture, brought to the frame (width,
-# height) in which the case is compared. Computed once and used many times.
-view_picture <- function(pixels, frame = dim(pixels)[2:1]) {
-  scale <- min(1, working_edge / max(frame))
-  size <- pmax(1, round(frame * scale))
-  core_view(pixels, size[1], size[2])
+# height) in which the case is compared. Computed once and used many times:
+# `handle` is held by the core, beside it are the facts that are single numbers.
+# A decoy has the handle only.
+view_picture <- function(pixels, frame = dim(pixels)[2:1], part = "take") {
+  new_view(core_view(pixels, as.integer(frame), view_size(frame), part), frame, part)
 }
 
-# What one take is measured against: views of the take, its reference (NULL for a
-# picture made from text alone) and the pictures of its look (a list, possibly
-# empty), a mask (rows x columns, 1 may change) or NULL, whether a picture next to
-# the same would be a failure, and chance: what the take's structure agrees with
-# decoys, pictures that it has nothing to do with.
-new_scene <- function(take, reference, look = list(), decoys, mask = NULL, change_wanted = TRUE) {
-  scene <- list(take = take, reference = reference, look = look, mask = mask, change_wanted = change_wanted)
-  scene$chance <- mean(vapply(decoys, orientation_agreement, 0, b = take, mask = mask))
+# The same of interleaved bytes, three a pixel or one, as a decoder leaves them.
+view_bytes <- function(bytes, size, frame, part = "take") {
+  new_view(core_view_bytes(bytes, size[1], size[2], as.integer(frame), view_size(frame), part), frame, part)
+}
+
+new_view <- function(handle, frame, part) {
+  facts <- if (part != "decoy") core_view_facts(handle)
+  structure(c(list(handle = handle, held = core_view_size(handle), working = view_size(frame)), facts), class = "sprenn_view")
+}
+
+view_size <- function(frame) as.integer(pmax(1, round(frame * min(1, working_edge / max(frame)))))
+
+view_oklab <- function(view) core_view_oklab(view$handle)
+
+# What is known of a look without its pixels.
+look_facts <- function(view) {
+  # Contents differ: what a look usually has excuses more than its plainest part.
+  usual <- core_usual(view$handle)
+  view$noise <- usual[["noise"]]
+  view$blotches <- usual[["blotches"]]
+  view$outlined <- core_marked_share(view$handle, NULL)
+  view$lines <- usual[["lines"]]
+  view[c("style", "blur", "noise", "blotches", "blocks", "ringing", "banding", "burnt", "crushed", "outlined", "lines")]
+}
+
+# What one take is measured against: views of the take and its reference (NULL for
+# a picture made from text alone), the facts of the pictures of its look (a list,
+# possibly empty) and of the suite's other looks (a list of such lists), decoys
+# (pictures that it has nothing to do with, from which chance is taken), a mask
+# (rows x columns, 1 may change) or NULL, the job, the frame, a guide of thin
+# outlines (rows x columns) or NULL, and the regions to watch (by name: `kept`,
+# rows x columns, and `least`).
+new_scene <- function(take, reference, look = list(), decoys, mask = NULL, job = "restyle", frame = take$own,
+                      other_looks = list(), guide = NULL, watch = list(), pixels = NULL) {
+  scene <- list(
+    grain = core_graininess(take$handle, (reference %||% take)$handle), take = take, reference = reference, look = look, other_looks = other_looks, decoys = decoys, mask = mask,
+    job = job, frame = frame, guide = guide, watch = watch, pixels = pixels, settled = take$handle
+  )
+  if (is.null(reference)) {
+    return(scene)
+  }
+  scene$reference$outlined <- if (!is.null(guide)) core_marked_share(reference$handle, NULL)
+  settle_scene(scene)
+}
+
+# Compares the layouts, after the take's framing has been taken out where it has one.
+settle_scene <- function(scene) {
+  take <- scene$take$handle
+  reference <- scene$reference$handle
+  kept <- if (!is.null(scene$mask)) 1 - scene$mask
+  chance_of <- function(handle, kept) rowMeans(vapply(scene$decoys, function(decoy) core_likeness(handle, decoy$handle, kept), numeric(5)))
+  scene$raw <- core_likeness(take, reference, kept)
+  scene$chance <- chance_of(take, kept)
+  scene$other_way <- rescale_from_chance(core_mirrored(take, reference, kept), scene$chance[["orientation"]])
+  straight <- rescale_from_chance(scene$raw[["orientation"]], scene$chance[["orientation"]])
+  scene$framing <- core_framing(take, reference)
+  scene$framing$lost <- !scene$framing$found && straight < 0.15
+  if (scene$framing$found && scene$other_way < straight + 0.03) {
+    scene$settled <- core_brought_back(take, scene$framing$place)
+    size <- scene$take$working
+    covered <- core_covered(scene$framing$place, size[1], size[2])
+    kept <- covered * if (is.null(kept)) 1 else resize_map(kept, size)
+    scene$raw <- core_likeness(scene$settled, reference, kept)
+    scene$chance <- chance_of(scene$settled, kept)
+  }
+  scene$kept <- kept
+  scene$similarity <- core_similarity(take, reference)
+  if (length(scene$watch)) scene$watched <- find_watched(scene)
   scene
 }
+
+resize_map <- function(map, size) core_resize_mask(array(map, c(dim(map)[1:2], 3)), size[1], size[2])[, , 1]
 
 # Pictures of nothing in particular, for suites with too few others.
 enough_decoys <- 6
@@ -32,33 +94,35 @@ draw_decoys <- function(frame, n = enough_decoys) {
 
 # Every measure of a scene, and every probe among its phrases: a list with
 # `say`, `weight` and perhaps `probe` each.
-score_scene <- function(scene, phrases = list()) {
-  rows <- lapply(all_measures(), function(measure) {
-    if (measure$needs_reference && is.null(scene$reference)) {
-      NULL
-    } else if (measure$axis == "adherence") {
-      score_phrases(measure, scene, phrases)
-    } else {
-      label_scores(measure, measure$compute(scene))
+score_scene <- function(scene, phrases = list(), measures = all_measures()) {
+  rows <- lapply(measures, function(measure) {
+    if ("reference" %in% measure$needs && is.null(scene$reference)) {
+      return(NULL)
     }
+    found <- if (measure$axis == "adherence") probe_scores(measure, scene, phrases) else measure$compute(scene)
+    label_scores(measure, found)
   })
-  do.call(rbind, rows)
+  rows <- unlist(rows, recursive = FALSE)
+  # Column by column, since a run makes forty of these a take.
+  words <- function(column) vapply(rows, `[[`, "", column)
+  numbers <- function(column) vapply(rows, `[[`, 0, column)
+  tibble::new_tibble(list(
+    axis = words("axis"), measure = words("measure"), value = numbers("value"), raw = numbers("raw"),
+    level = words("level"), place = words("place"), phrase = words("phrase")
+  ), nrow = length(rows))
 }
 
-score_phrases <- function(measure, scene, phrases) {
+probe_scores <- function(measure, scene, phrases) {
   asked <- Filter(function(phrase) identical(phrase$probe$measure, measure$measure), phrases)
-  rows <- lapply(asked, function(phrase) {
+  lapply(asked, function(phrase) {
     scores <- measure$compute(scene, phrase$probe)
     scores$phrase <- phrase$say
-    label_scores(measure, scores)
+    scores
   })
-  do.call(rbind, rows)
 }
 
+# One score or several, each with the name of its measure.
 label_scores <- function(measure, scores) {
-  if (is.null(scores)) {
-    return(NULL)
-  }
-  facts <- list(axis = measure$axis, measure = measure$measure)
-  tibble::new_tibble(c(facts, as.list(scores)), nrow = 1L)
+  several <- if (is.null(scores$value)) scores else list(scores)
+  lapply(several, function(one) c(list(axis = measure$axis, measure = measure$measure), one))
 }

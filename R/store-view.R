@@ -27,7 +27,7 @@ overview_columns <- function() {
       "sha256", "t.sha256", "string", "SHA-256 of the picture as the engine sent it.",
       "made_at", "t.made_at", "dateTime", "When it was made, UTC."
     ),
-    do.call(rbind, lapply(all_measures(), function(measure) {
+    do.call(rbind, lapply(c(all_measures(), across_measures()), function(measure) {
       tibble::tibble(column = measure$measure, from = paste0("s.", measure$measure), type = "double", doc = paste0("The measure ", measure$measure, " (", measure$axis, "), ", measure$range, "."))
     }))
   )
@@ -73,7 +73,7 @@ exported_tables <- function() list(takes = overview_columns(), scores = scores_c
 table_query <- function(name) {
   columns <- exported_tables()[[name]]
   select <- paste("SELECT", paste0(columns$from, " AS \"", columns$column, "\"", collapse = ", "))
-  measures <- vapply(all_measures(), `[[`, "", "measure")
+  measures <- vapply(c(all_measures(), across_measures()), `[[`, "", "measure")
   pivot <- paste0("AVG(CASE WHEN measure = '", measures, "' THEN value END) AS ", measures, collapse = ", ")
   paste(select, switch(name,
     takes = paste0("FROM takes t JOIN pipelines p ON p.pipeline = t.pipeline LEFT JOIN (SELECT take, ", pivot, " FROM scores GROUP BY take) s ON s.take = t.take ORDER BY t.position"),

@@ -83,7 +83,7 @@ write_picture <- function(store, bytes) {
 # What was measured of an earlier picture of the take goes.
 record_made <- function(store, take, picture, facts) {
   in_transaction(store$db, {
-    write_db(store$db, "DELETE FROM scores WHERE take = ?", params = list(take))
+    forget_scores(store, take)
     write_db(
       store$db, "UPDATE takes SET state = 'made', file = ?, sha256 = ?, width = ?, height = ?, bytes = ?, seconds = ?,
         cost = ?, failure = NULL, message = NULL, request = ?, answer = ?, made_at = ?, first_call = ? WHERE take = ?",
@@ -115,7 +115,7 @@ record_reason <- function(store, take, failure) {
 # scores of it there were.
 record_planned <- function(store, take) {
   in_transaction(store$db, {
-    gone <- write_db(store$db, "DELETE FROM scores WHERE take = ?", params = list(take))
+    gone <- forget_scores(store, take)
     write_db(store$db, "UPDATE takes SET state = 'planned', file = NULL, sha256 = NULL, bytes = NULL WHERE take = ?", params = list(take))
   })
   gone
@@ -124,21 +124,31 @@ record_planned <- function(store, take) {
 # Takes that nobody asks for any more, with what was measured of them.
 forget_takes <- function(store, takes) {
   in_transaction(store$db, {
-    write_db(store$db, "DELETE FROM scores WHERE take = ?", params = list(takes))
+    forget_scores(store, takes)
     write_db(store$db, "DELETE FROM takes WHERE take = ?", params = list(takes))
     write_db(store$db, "DELETE FROM pipelines WHERE pipeline NOT IN (SELECT pipeline FROM takes)")
   })
 }
 
-record_scores <- function(store, take, scores) {
+record_scores <- function(store, take, scores, print) {
   in_transaction(store$db, {
-    write_db(store$db, "DELETE FROM scores WHERE take = ?", params = list(take))
-    columns <- c("axis", "measure", "phrase", "value", "raw", "level", "place")
-    write_db(
-      store$db, "INSERT INTO scores VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-      params = c(list(rep(take, nrow(scores))), unname(as.list(scores[columns])))
-    )
+    forget_scores(store, take)
+    insert_scores(store, tibble::add_column(scores, take = take))
+    write_db(store$db, "INSERT INTO prints VALUES (?, ?)", params = list(take, print))
   })
 }
+
+insert_scores <- function(store, scores) {
+  columns <- c("take", "axis", "measure", "phrase", "value", "raw", "level", "place")
+  write_db(store$db, "INSERT INTO scores VALUES (?, ?, ?, ?, ?, ?, ?, ?)", params = unname(as.list(scores[columns])))
+}
+
+# What was measured of takes; how many scores there were.
+forget_scores <- function(store, takes) {
+  write_db(store$db, "DELETE FROM prints WHERE take = ?", params = list(takes))
+  write_db(store$db, "DELETE FROM scores WHERE take = ?", params = list(takes))
+}
+
+read_scored <- function(store) read_db(store, "SELECT take FROM prints")$take
 
 now_utc <- function() format(Sys.time(), "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")

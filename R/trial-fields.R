@@ -294,7 +294,8 @@ brief_fields <- function() {
     tibble::tribble(
       ~place, ~type, ~needed, ~doc,
       "brief", "text", "yes", "What the choice is for, in words.",
-      "job", choice_of(jobs), "no", "The job it speaks for; all cases if left out."
+      "job", choice_of(jobs), "no", "The job it speaks for; all cases if left out.",
+      "measures", "path", "no", "An R file with measures of your own; its last value is a measure_function(), or a list of them."
     ),
     purpose_fields(""),
     tibble::tribble(
@@ -333,6 +334,8 @@ purpose_fields <- function(place, needed = "no") {
     tibble::tibble(place = paste0("floors.", axes), type = "number 0..1", needed = "no", doc = paste0("The floor of ", axes, ".")),
     tibble::tribble(
       ~place, ~type, ~needed, ~doc,
+      "structure_from", "map", "no", "The measures that make up structure, by their weights; the stated weighting of `sprenn measure` if left out.",
+      "structure_from.*", "number 0..100", "no", "One measure's weight.",
       "style", "choice reach the look|stay or record", "no", "What style should do; reach the look if left out.",
       "style.change", "range", "yes", "The style change wanted, [from, to], where 1 is as far as two looks are apart."
     )

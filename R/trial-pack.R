@@ -67,7 +67,7 @@ unescape_path <- function(path) gsub("%25", "%", gsub("%0D", "\r", gsub("%0A", "
 # Copies the files of a sound trial's folder, all that it names or just `files`.
 copy_trial <- function(trial, folder, files = NULL) {
   if (is.null(files)) {
-    files <- c(trial_files, named_files(read_trial_file(trial, "suite.yml")$value)$path, engine_files(trial))
+    files <- c(trial_files, named_files(read_trial_file(trial, "suite.yml")$value)$path, engine_files(trial), read_trial_file(trial, "brief.yml")$value$measures)
   }
   for (file in unique(files)) copy_into(folder, file.path(trial, file), file)
 }

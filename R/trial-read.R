@@ -67,14 +67,14 @@ examine_trial <- function(trial, engines, progress = NULL) {
   problems <- bind_problems(
     lapply(read, `[[`, "problems"), files$problems, suite_problems(suite, files$facts),
     made$problems %||% no_problems(), lineup_problems(lineup, made$engines),
-    brief_problems(read$brief.yml, suite)
+    brief_problems(read$brief.yml, suite), if (is.list(read$brief.yml$value)) measure_problems(read$brief.yml$value, folder)
   )
   if (nrow(problems) > 0) {
     return(list(problems = place_problems(problems, texts)))
   }
   trial <- structure(list(
     folder = folder,
-    suite = c(build_suite(suite$value, folder), list(files = by_path(files$facts, folder))),
+    suite = c(build_suite(suite$value, folder), list(files = by_path(files$facts, folder), measures = own_path(read$brief.yml$value$measures, folder))),
     lineup = build_lineup(lineup$value, made$engines),
     brief = build_brief(read$brief.yml$value),
     texts = texts

@@ -3,7 +3,7 @@
 # (an older style space does no harm: only the raw style vectors are used).
 source("bench/pictures.R")
 
-scenes <- lapply(1:36, draw_scene)
+scenes <- lapply(1:48, draw_scene)
 looks <- c(list(as_is = identity), restyles()$tuning)
 vector_of <- function(p) core("view_picture")(p)$style
 table <- lapply(names(looks), function(look) {

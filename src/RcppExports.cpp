@@ -183,19 +183,6 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// core_view
-Rcpp::List core_view(Rcpp::NumericVector srgb, int width, int height);
-RcppExport SEXP _sprenn_core_view(SEXP srgbSEXP, SEXP widthSEXP, SEXP heightSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type srgb(srgbSEXP);
-    Rcpp::traits::input_parameter< int >::type width(widthSEXP);
-    Rcpp::traits::input_parameter< int >::type height(heightSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_view(srgb, width, height));
-    return rcpp_result_gen;
-END_RCPP
-}
 // core_thin_edges
 Rcpp::NumericMatrix core_thin_edges(Rcpp::NumericVector srgb);
 RcppExport SEXP _sprenn_core_thin_edges(SEXP srgbSEXP) {
@@ -309,21 +296,6 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// core_field_cosine
-double core_field_cosine(Rcpp::NumericVector cosine_a, Rcpp::NumericVector sine_a, Rcpp::NumericVector cosine_b, Rcpp::NumericVector sine_b, Rcpp::Nullable<Rcpp::NumericVector> weight);
-RcppExport SEXP _sprenn_core_field_cosine(SEXP cosine_aSEXP, SEXP sine_aSEXP, SEXP cosine_bSEXP, SEXP sine_bSEXP, SEXP weightSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type cosine_a(cosine_aSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type sine_a(sine_aSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type cosine_b(cosine_bSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type sine_b(sine_bSEXP);
-    Rcpp::traits::input_parameter< Rcpp::Nullable<Rcpp::NumericVector> >::type weight(weightSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_field_cosine(cosine_a, sine_a, cosine_b, sine_b, weight));
-    return rcpp_result_gen;
-END_RCPP
-}
 // core_dead_leaves
 Rcpp::NumericVector core_dead_leaves(int width, int height, double seed);
 RcppExport SEXP _sprenn_core_dead_leaves(SEXP widthSEXP, SEXP heightSEXP, SEXP seedSEXP) {
@@ -373,6 +345,313 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_view
+SEXP core_view(Rcpp::NumericVector srgb, Rcpp::IntegerVector frame, Rcpp::IntegerVector size, std::string part);
+RcppExport SEXP _sprenn_core_view(SEXP srgbSEXP, SEXP frameSEXP, SEXP sizeSEXP, SEXP partSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type srgb(srgbSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type frame(frameSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type size(sizeSEXP);
+    Rcpp::traits::input_parameter< std::string >::type part(partSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_view(srgb, frame, size, part));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_view_bytes
+SEXP core_view_bytes(Rcpp::RawVector bytes, int width, int height, Rcpp::IntegerVector frame, Rcpp::IntegerVector size, std::string part);
+RcppExport SEXP _sprenn_core_view_bytes(SEXP bytesSEXP, SEXP widthSEXP, SEXP heightSEXP, SEXP frameSEXP, SEXP sizeSEXP, SEXP partSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< int >::type width(widthSEXP);
+    Rcpp::traits::input_parameter< int >::type height(heightSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type frame(frameSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type size(sizeSEXP);
+    Rcpp::traits::input_parameter< std::string >::type part(partSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_view_bytes(bytes, width, height, frame, size, part));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_view_size
+double core_view_size(SEXP view);
+RcppExport SEXP _sprenn_core_view_size(SEXP viewSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type view(viewSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_view_size(view));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_view_oklab
+Rcpp::NumericVector core_view_oklab(SEXP view);
+RcppExport SEXP _sprenn_core_view_oklab(SEXP viewSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type view(viewSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_view_oklab(view));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_view_srgb
+Rcpp::NumericVector core_view_srgb(SEXP view);
+RcppExport SEXP _sprenn_core_view_srgb(SEXP viewSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type view(viewSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_view_srgb(view));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_view_facts
+Rcpp::List core_view_facts(SEXP view);
+RcppExport SEXP _sprenn_core_view_facts(SEXP viewSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type view(viewSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_view_facts(view));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_likeness
+Rcpp::NumericVector core_likeness(SEXP take, SEXP other, Rcpp::Nullable<Rcpp::NumericMatrix> kept);
+RcppExport SEXP _sprenn_core_likeness(SEXP takeSEXP, SEXP otherSEXP, SEXP keptSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type take(takeSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type other(otherSEXP);
+    Rcpp::traits::input_parameter< Rcpp::Nullable<Rcpp::NumericMatrix> >::type kept(keptSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_likeness(take, other, kept));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_mirrored
+double core_mirrored(SEXP take, SEXP other, Rcpp::Nullable<Rcpp::NumericMatrix> kept);
+RcppExport SEXP _sprenn_core_mirrored(SEXP takeSEXP, SEXP otherSEXP, SEXP keptSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type take(takeSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type other(otherSEXP);
+    Rcpp::traits::input_parameter< Rcpp::Nullable<Rcpp::NumericMatrix> >::type kept(keptSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_mirrored(take, other, kept));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_similarity
+Rcpp::NumericVector core_similarity(SEXP take, SEXP reference);
+RcppExport SEXP _sprenn_core_similarity(SEXP takeSEXP, SEXP referenceSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type take(takeSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type reference(referenceSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_similarity(take, reference));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_ssim
+double core_ssim(Rcpp::NumericVector a, Rcpp::NumericVector b);
+RcppExport SEXP _sprenn_core_ssim(SEXP aSEXP, SEXP bSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type a(aSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type b(bSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_ssim(a, b));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_distance
+Rcpp::NumericMatrix core_distance(Rcpp::NumericMatrix marked);
+RcppExport SEXP _sprenn_core_distance(SEXP markedSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type marked(markedSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_distance(marked));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_framing
+Rcpp::List core_framing(SEXP take, SEXP reference);
+RcppExport SEXP _sprenn_core_framing(SEXP takeSEXP, SEXP referenceSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type take(takeSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type reference(referenceSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_framing(take, reference));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_graininess
+Rcpp::NumericVector core_graininess(SEXP own, SEXP plain);
+RcppExport SEXP _sprenn_core_graininess(SEXP ownSEXP, SEXP plainSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type own(ownSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type plain(plainSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_graininess(own, plain));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_usual
+Rcpp::NumericVector core_usual(SEXP view);
+RcppExport SEXP _sprenn_core_usual(SEXP viewSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type view(viewSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_usual(view));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_brought_back
+SEXP core_brought_back(SEXP take, Rcpp::NumericVector place);
+RcppExport SEXP _sprenn_core_brought_back(SEXP takeSEXP, SEXP placeSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type take(takeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type place(placeSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_brought_back(take, place));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_covered
+Rcpp::NumericMatrix core_covered(Rcpp::NumericVector place, int width, int height);
+RcppExport SEXP _sprenn_core_covered(SEXP placeSEXP, SEXP widthSEXP, SEXP heightSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type place(placeSEXP);
+    Rcpp::traits::input_parameter< int >::type width(widthSEXP);
+    Rcpp::traits::input_parameter< int >::type height(heightSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_covered(place, width, height));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_coarse_difference
+double core_coarse_difference(SEXP take, SEXP other);
+RcppExport SEXP _sprenn_core_coarse_difference(SEXP takeSEXP, SEXP otherSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type take(takeSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type other(otherSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_coarse_difference(take, other));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_patches
+Rcpp::NumericVector core_patches(SEXP view);
+RcppExport SEXP _sprenn_core_patches(SEXP viewSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type view(viewSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_patches(view));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_unmatched
+Rcpp::List core_unmatched(SEXP own, SEXP other, Rcpp::Nullable<Rcpp::NumericMatrix> kept);
+RcppExport SEXP _sprenn_core_unmatched(SEXP ownSEXP, SEXP otherSEXP, SEXP keptSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type own(ownSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type other(otherSEXP);
+    Rcpp::traits::input_parameter< Rcpp::Nullable<Rcpp::NumericMatrix> >::type kept(keptSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_unmatched(own, other, kept));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_agreement_map
+Rcpp::List core_agreement_map(SEXP take, SEXP reference);
+RcppExport SEXP _sprenn_core_agreement_map(SEXP takeSEXP, SEXP referenceSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type take(takeSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type reference(referenceSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_agreement_map(take, reference));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_watched
+Rcpp::List core_watched(SEXP take, SEXP reference, Rcpp::NumericMatrix region, double reach);
+RcppExport SEXP _sprenn_core_watched(SEXP takeSEXP, SEXP referenceSEXP, SEXP regionSEXP, SEXP reachSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type take(takeSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type reference(referenceSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type region(regionSEXP);
+    Rcpp::traits::input_parameter< double >::type reach(reachSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_watched(take, reference, region, reach));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_residue
+Rcpp::List core_residue(SEXP take, SEXP reference);
+RcppExport SEXP _sprenn_core_residue(SEXP takeSEXP, SEXP referenceSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type take(takeSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type reference(referenceSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_residue(take, reference));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_marked_share
+double core_marked_share(SEXP view, Rcpp::Nullable<Rcpp::NumericMatrix> outlines);
+RcppExport SEXP _sprenn_core_marked_share(SEXP viewSEXP, SEXP outlinesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type view(viewSEXP);
+    Rcpp::traits::input_parameter< Rcpp::Nullable<Rcpp::NumericMatrix> >::type outlines(outlinesSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_marked_share(view, outlines));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_seam
+double core_seam(SEXP take, SEXP reference, Rcpp::NumericMatrix mask);
+RcppExport SEXP _sprenn_core_seam(SEXP takeSEXP, SEXP referenceSEXP, SEXP maskSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type take(takeSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type reference(referenceSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type mask(maskSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_seam(take, reference, mask));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_leak
+Rcpp::List core_leak(SEXP take, SEXP reference, Rcpp::NumericMatrix mask);
+RcppExport SEXP _sprenn_core_leak(SEXP takeSEXP, SEXP referenceSEXP, SEXP maskSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type take(takeSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type reference(referenceSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type mask(maskSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_leak(take, reference, mask));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_draw_resize", (DL_FUNC) &_sprenn_draw_resize, 3},
@@ -389,7 +668,6 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_core_oklab", (DL_FUNC) &_sprenn_core_oklab, 3},
     {"_sprenn_core_resize", (DL_FUNC) &_sprenn_core_resize, 3},
     {"_sprenn_core_resize_mask", (DL_FUNC) &_sprenn_core_resize_mask, 3},
-    {"_sprenn_core_view", (DL_FUNC) &_sprenn_core_view, 3},
     {"_sprenn_core_thin_edges", (DL_FUNC) &_sprenn_core_thin_edges, 1},
     {"_sprenn_core_soft_edges", (DL_FUNC) &_sprenn_core_soft_edges, 1},
     {"_sprenn_core_areas", (DL_FUNC) &_sprenn_core_areas, 3},
@@ -399,11 +677,35 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_core_unpack", (DL_FUNC) &_sprenn_core_unpack, 5},
     {"_sprenn_core_glance", (DL_FUNC) &_sprenn_core_glance, 3},
     {"_sprenn_core_glance_bytes", (DL_FUNC) &_sprenn_core_glance_bytes, 5},
-    {"_sprenn_core_field_cosine", (DL_FUNC) &_sprenn_core_field_cosine, 5},
     {"_sprenn_core_dead_leaves", (DL_FUNC) &_sprenn_core_dead_leaves, 3},
     {"_sprenn_core_bootstrap", (DL_FUNC) &_sprenn_core_bootstrap, 5},
     {"_sprenn_sync_file", (DL_FUNC) &_sprenn_sync_file, 1},
     {"_sprenn_steady_seconds", (DL_FUNC) &_sprenn_steady_seconds, 0},
+    {"_sprenn_core_view", (DL_FUNC) &_sprenn_core_view, 4},
+    {"_sprenn_core_view_bytes", (DL_FUNC) &_sprenn_core_view_bytes, 6},
+    {"_sprenn_core_view_size", (DL_FUNC) &_sprenn_core_view_size, 1},
+    {"_sprenn_core_view_oklab", (DL_FUNC) &_sprenn_core_view_oklab, 1},
+    {"_sprenn_core_view_srgb", (DL_FUNC) &_sprenn_core_view_srgb, 1},
+    {"_sprenn_core_view_facts", (DL_FUNC) &_sprenn_core_view_facts, 1},
+    {"_sprenn_core_likeness", (DL_FUNC) &_sprenn_core_likeness, 3},
+    {"_sprenn_core_mirrored", (DL_FUNC) &_sprenn_core_mirrored, 3},
+    {"_sprenn_core_similarity", (DL_FUNC) &_sprenn_core_similarity, 2},
+    {"_sprenn_core_ssim", (DL_FUNC) &_sprenn_core_ssim, 2},
+    {"_sprenn_core_distance", (DL_FUNC) &_sprenn_core_distance, 1},
+    {"_sprenn_core_framing", (DL_FUNC) &_sprenn_core_framing, 2},
+    {"_sprenn_core_graininess", (DL_FUNC) &_sprenn_core_graininess, 2},
+    {"_sprenn_core_usual", (DL_FUNC) &_sprenn_core_usual, 1},
+    {"_sprenn_core_brought_back", (DL_FUNC) &_sprenn_core_brought_back, 2},
+    {"_sprenn_core_covered", (DL_FUNC) &_sprenn_core_covered, 3},
+    {"_sprenn_core_coarse_difference", (DL_FUNC) &_sprenn_core_coarse_difference, 2},
+    {"_sprenn_core_patches", (DL_FUNC) &_sprenn_core_patches, 1},
+    {"_sprenn_core_unmatched", (DL_FUNC) &_sprenn_core_unmatched, 3},
+    {"_sprenn_core_agreement_map", (DL_FUNC) &_sprenn_core_agreement_map, 2},
+    {"_sprenn_core_watched", (DL_FUNC) &_sprenn_core_watched, 4},
+    {"_sprenn_core_residue", (DL_FUNC) &_sprenn_core_residue, 2},
+    {"_sprenn_core_marked_share", (DL_FUNC) &_sprenn_core_marked_share, 2},
+    {"_sprenn_core_seam", (DL_FUNC) &_sprenn_core_seam, 3},
+    {"_sprenn_core_leak", (DL_FUNC) &_sprenn_core_leak, 3},
     {NULL, NULL, 0}
 };
 

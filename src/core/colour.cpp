@@ -5,6 +5,9 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <cstdint>
+#include <cstring>
+#include <vector>
 
 namespace sprenn {
 
@@ -34,22 +37,93 @@ const std::array<float, kSteps + 2>& linear_table() {
   return table;
 }
 
-float linear(float v) {
-  const float place = std::clamp(v, 0.0f, 1.0f) * kSteps;
-  const auto below = static_cast<std::size_t>(place);
-  const float part = place - static_cast<float>(below);
-  const auto& table = linear_table();
-  return table[below] + part * (table[below + 1] - table[below]);
+}  // namespace
+
+SPRENN_WIDE void linear_row(float* row, int n) {
+  const float* table = linear_table().data();
+  for (int i = 0; i < n; ++i) {
+    const float place = std::min(1.0f, std::max(0.0f, row[i])) * kSteps;
+    const int below = static_cast<int>(place);
+    const float low = table[below];
+    row[i] = low + (place - static_cast<float>(below)) * (table[below + 1] - low);
+  }
 }
 
+namespace {
+
 Picture linear_at(const Picture& srgb, int width, int height) {
+  const int w = srgb.width(), h = srgb.height();
   Picture out;
+  std::vector<float> row(static_cast<std::size_t>(w));
   for (int c = 0; c < 3; ++c) {
-    Plane plane = srgb.channel[c];
-    for (float& value : plane.values) value = linear(value);
-    out.channel[c] = resize(plane, width, height);
+    Shrinker shrinker(w, h, width, height);
+    for (int y = 0; y < h; ++y) {
+      std::copy_n(srgb.channel[c].row(y), w, row.begin());
+      linear_row(row.data(), w);
+      shrinker.add(y, row.data());
+    }
+    out.channel[c] = shrinker.finish();
   }
   return out;
+}
+
+// A first guess from the exponent, then twice Halley's step: as near as floats go.
+inline float nearer_root(float y, float x) {
+  const float cube = y * y * y;
+  return y * ((cube + 2.0f * x) / (2.0f * cube + x));
+}
+inline float cube_root(float x) {
+  std::int32_t bits;
+  std::memcpy(&bits, &x, sizeof x);
+  const std::int32_t third = static_cast<std::int32_t>(static_cast<float>(bits) * (1.0f / 3.0f)) + 709921077;
+  float y;
+  std::memcpy(&y, &third, sizeof y);
+  return nearer_root(nearer_root(y, x), x);
+}
+
+// In place: linear light becomes OKLab.
+SPRENN_WIDE void oklab_row(float* __restrict red, float* __restrict green, float* __restrict blue, std::size_t n) {
+  for (std::size_t i = 0; i < n; ++i) {
+    // A cubic's overshoot would have no root worth having.
+    const float r = red[i] > 0.0f ? red[i] : 0.0f, g = green[i] > 0.0f ? green[i] : 0.0f, b = blue[i] > 0.0f ? blue[i] : 0.0f;
+    const float l = cube_root(0.4122214708f * r + 0.5363325363f * g + 0.0514459929f * b);
+    const float m = cube_root(0.2119034982f * r + 0.6806995451f * g + 0.1073969566f * b);
+    const float s = cube_root(0.0883024619f * r + 0.2817188376f * g + 0.6299787005f * b);
+    red[i] = 0.2104542553f * l + 0.7936177850f * m - 0.0040720468f * s;
+    green[i] = 1.9779984951f * l - 2.4285922050f * m + 0.4505937099f * s;
+    blue[i] = 0.0259040371f * l + 0.7827717662f * m - 0.8086757660f * s;
+  }
+}
+
+void to_oklab(Picture& linear) {
+  oklab_row(linear.channel[0].values.data(), linear.channel[1].values.data(), linear.channel[2].values.data(),
+            linear.channel[0].size());
+}
+
+constexpr float kCeiling = 0.995f;
+constexpr float kFloor = 0.01f;
+
+// How many of a stretch of pixels are at the ceiling and at the floor.
+SPRENN_WIDE void count_clipped(const float* r, const float* g, const float* b, int from, int to, int* burnt, int* crushed) {
+  int high = 0, low = 0;
+  for (int i = from; i < to; ++i) {
+    const float most = std::max(r[i], std::max(g[i], b[i]));
+    high += most >= kCeiling ? 1 : 0;
+    low += most <= kFloor ? 1 : 0;
+  }
+  *burnt += high;
+  *crushed += low;
+}
+
+void finish_spot(Spot& spot, const std::array<int, 9>& counts, double pixels) {
+  for (std::size_t k = 0; k < 9; ++k) {
+    spot.cells[k] = 9.0 * counts[k] / pixels;
+    spot.number += counts[k] / pixels;
+  }
+}
+
+SPRENN_WIDE void luma_row(float* out, const float* r, const float* g, const float* b, int n) {
+  for (int i = 0; i < n; ++i) out[i] = 0.299f * r[i] + 0.587f * g[i] + 0.114f * b[i];
 }
 
 }  // namespace
@@ -80,17 +154,35 @@ Picture srgb_from_oklab(const Picture& oklab) {
 
 Picture oklab_from_srgb(const Picture& srgb, int width, int height) {
   Picture out = linear_at(srgb, width, height);
-  for (std::size_t i = 0; i < out.channel[0].size(); ++i) {
-    const float r = out.channel[0].values[i];
-    const float g = out.channel[1].values[i];
-    const float b = out.channel[2].values[i];
-    const float l = std::cbrt(0.4122214708f * r + 0.5363325363f * g + 0.0514459929f * b);
-    const float m = std::cbrt(0.2119034982f * r + 0.6806995451f * g + 0.1073969566f * b);
-    const float s = std::cbrt(0.0883024619f * r + 0.2817188376f * g + 0.6299787005f * b);
-    out.channel[0].values[i] = 0.2104542553f * l + 0.7936177850f * m - 0.0040720468f * s;
-    out.channel[1].values[i] = 1.9779984951f * l - 2.4285922050f * m + 0.4505937099f * s;
-    out.channel[2].values[i] = 0.0259040371f * l + 0.7827717662f * m - 0.8086757660f * s;
+  to_oklab(out);
+  return out;
+}
+
+Intake take_in(const ReadRow& read, int own_width, int own_height, int width, int height) {
+  Intake out;
+  out.luma = Plane(own_width, own_height);
+  Shrinker shrinker[3] = {{own_width, own_height, width, height},
+                          {own_width, own_height, width, height},
+                          {own_width, own_height, width, height}};
+  std::vector<float> rows[6];
+  for (auto& row : rows) row.resize(static_cast<std::size_t>(own_width));
+  float* const srgb[3] = {rows[0].data(), rows[1].data(), rows[2].data()};
+  float* const linear[3] = {rows[3].data(), rows[4].data(), rows[5].data()};
+  std::array<int, 9> burnt{}, crushed{};
+  for (int y = 0; y < own_height; ++y) {
+    read(y, srgb, linear);
+    const int band = 3 * y / own_height;
+    for (int k = 0; k < 3; ++k)
+      count_clipped(rows[0].data(), rows[1].data(), rows[2].data(), k * own_width / 3, (k + 1) * own_width / 3,
+                    &burnt[static_cast<std::size_t>(3 * band + k)], &crushed[static_cast<std::size_t>(3 * band + k)]);
+    luma_row(out.luma.row(y), rows[0].data(), rows[1].data(), rows[2].data(), own_width);
+    for (int c = 0; c < 3; ++c) shrinker[c].add(y, linear[c]);
   }
+  for (int c = 0; c < 3; ++c) out.oklab.channel[c] = shrinker[c].finish();
+  to_oklab(out.oklab);
+  const double pixels = static_cast<double>(out.luma.size());
+  finish_spot(out.burnt, burnt, pixels);
+  finish_spot(out.crushed, crushed, pixels);
   return out;
 }
 

@@ -1,5 +1,7 @@
 // Colour: sRGB, linear light, and OKLab (Ottosson 2020).
 #pragma once
+#include <functional>
+
 #include "plane.h"
 
 namespace sprenn {
@@ -9,5 +11,17 @@ Picture oklab_from_srgb(const Picture& srgb, int width, int height);
 Picture resize_srgb(const Picture& srgb, int width, int height);
 
 Picture srgb_from_oklab(const Picture& oklab);
+
+// A picture as it comes, given row by row in sRGB values and in linear light: brought to a smaller
+// size in OKLab, and its luma (Rec. 601, of the values as they are) at its own.
+struct Intake {
+  Plane luma;
+  Picture oklab;
+  Spot burnt;    // the share of pixels with a channel at its ceiling
+  Spot crushed;  // and of those with all three at the floor
+};
+using ReadRow = std::function<void(int y, float* const srgb[3], float* const linear[3])>;
+void linear_row(float* row, int n);
+Intake take_in(const ReadRow& read, int own_width, int own_height, int width, int height);
 
 }  // namespace sprenn

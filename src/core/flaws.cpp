@@ -86,7 +86,7 @@ double colour_spread(const Picture& oklab) {
   return std::sqrt(sum);
 }
 
-Picture coarse(const Picture& oklab) {
+Picture coarse_copy(const Picture& oklab) {
   const Size size = with_long_edge(oklab.width(), oklab.height(), kCoarseEdge);
   return resize(oklab, size.width, size.height);
 }

@@ -18,6 +18,6 @@ Bars find_bars(const Picture& oklab);
 double colour_spread(const Picture& oklab);
 
 // A picture shrunk so far that grain and compression noise are gone.
-Picture coarse(const Picture& oklab);
+Picture coarse_copy(const Picture& oklab);
 
 }  // namespace sprenn

@@ -4,52 +4,9 @@
 
 #include <algorithm>
 #include <cmath>
-#include <utility>
 
 namespace sprenn {
 namespace {
-
-struct Gradient {
-  Plane across;
-  Plane down;
-};
-
-Gradient gradient_of(const Plane& plane) {
-  Gradient out{Plane(plane.width, plane.height), Plane(plane.width, plane.height)};
-  for (int y = 0; y < plane.height; ++y) {
-    const int above = std::max(0, y - 1), below = std::min(plane.height - 1, y + 1);
-    for (int x = 0; x < plane.width; ++x) {
-      const int left = std::max(0, x - 1), right = std::min(plane.width - 1, x + 1);
-      out.across.at(x, y) = 0.5f * (plane.at(right, y) - plane.at(left, y));
-      out.down.at(x, y) = 0.5f * (plane.at(x, below) - plane.at(x, above));
-    }
-  }
-  return out;
-}
-
-float quantile(std::vector<float> values, double share) {
-  if (values.empty()) return 0.0f;
-  const auto at = static_cast<std::ptrdiff_t>(share * static_cast<double>(values.size() - 1));
-  std::nth_element(values.begin(), values.begin() + at, values.end());
-  return values[static_cast<std::size_t>(at)];
-}
-
-// Whether a pixel's gradient is the largest across its edge.
-bool is_crest(const Plane& strength, float gx, float gy, int x, int y) {
-  const float ax = std::fabs(gx), ay = std::fabs(gy);
-  int dx = 1, dy = 0;
-  if (ay > 2.414f * ax) {
-    dx = 0;
-    dy = 1;
-  } else if (ay > 0.414f * ax) {
-    dy = gx * gy > 0 ? 1 : -1;
-  }
-  const auto value = [&](int u, int v) {
-    return u < 0 || v < 0 || u >= strength.width || v >= strength.height ? 0.0f : strength.at(u, v);
-  };
-  const float own = strength.at(x, y);
-  return own > value(x - dx, y - dy) && own >= value(x + dx, y + dy);
-}
 
 // Centres of groups of colours, channel by channel: the distances to all of
 // them are one loop that vectorises.
@@ -188,41 +145,6 @@ std::vector<int> absorbers(const Areas& areas, int smallest) {
 
 }  // namespace
 
-Plane thin_edges(const Picture& oklab) {
-  const Plane smooth = blur(oklab.channel[0], 1.2f);
-  const Gradient gradient = gradient_of(smooth);
-  Plane strength(smooth.width, smooth.height);
-  for (std::size_t i = 0; i < strength.size(); ++i)
-    strength.values[i] = std::hypot(gradient.across.values[i], gradient.down.values[i]);
-  const float high = std::max(0.012f, quantile(strength.values, 0.9));
-  const float low = 0.4f * high;
-  Plane edges(smooth.width, smooth.height);
-  std::vector<std::pair<int, int>> open;
-  const auto crest = [&](int x, int y, float least) {
-    return edges.at(x, y) < 0.5f && strength.at(x, y) >= least &&
-           is_crest(strength, gradient.across.at(x, y), gradient.down.at(x, y), x, y);
-  };
-  for (int y = 0; y < edges.height; ++y) {
-    for (int x = 0; x < edges.width; ++x) {
-      if (!crest(x, y, high)) continue;
-      edges.at(x, y) = 1.0f;
-      open.emplace_back(x, y);
-      while (!open.empty()) {
-        const auto [u, v] = open.back();
-        open.pop_back();
-        for (int b = std::max(0, v - 1); b <= std::min(edges.height - 1, v + 1); ++b) {
-          for (int a = std::max(0, u - 1); a <= std::min(edges.width - 1, u + 1); ++a) {
-            if (!crest(a, b, low)) continue;
-            edges.at(a, b) = 1.0f;
-            open.emplace_back(a, b);
-          }
-        }
-      }
-    }
-  }
-  return edges;
-}
-
 Plane soft_edges(const Picture& oklab) {
   Plane out(oklab.width(), oklab.height());
   for (const float sigma : {1.0f, 2.0f, 4.0f}) {
@@ -237,7 +159,7 @@ Plane soft_edges(const Picture& oklab) {
     for (std::size_t i = 0; i < total.size(); ++i)
       out.values[i] = std::max(out.values[i], sigma * std::sqrt(total.values[i]));
   }
-  const float top = std::max(0.02f, quantile(out.values, 0.99));
+  const float top = std::max(0.02f, quantile_of(out.values, 0.99));
   for (float& value : out.values) value = std::min(1.0f, value / top);
   return out;
 }

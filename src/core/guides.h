@@ -6,11 +6,6 @@
 
 namespace sprenn {
 
-// Thin outlines: 1 on an edge, 0 elsewhere. Gradient of lightness, thinned
-// across its direction, followed from strong pixels along weaker ones (Canny
-// 1986); both thresholds come from the picture's own gradients.
-Plane thin_edges(const Picture& oklab);
-
 // Broad outlines from 0 to 1: the strongest colour gradient over three scales.
 Plane soft_edges(const Picture& oklab);
 

@@ -17,4 +17,21 @@ struct Field {
 // Fields at contour widths of about 1.5, 3 and 6 px of a long edge of 384 px.
 std::vector<Field> orientation_fields(const Picture& oklab);
 
+// Weighted cosine of two fields of one size; `weight` of that size, or none. A
+// field without any contour agrees with nothing. With `mirrored` the second is
+// taken as if its picture had been mirrored.
+double field_cosine(const Field& a, const Field& b, const Plane* weight, bool mirrored = false);
+
+// The mean of that over the scales. `weight` is at any size.
+double orientation_agreement(const std::vector<Field>& a, const std::vector<Field>& b,
+                             const Plane* weight, bool mirrored = false);
+
+// The same around each pixel of the first scale, -1 to 1, and how much contour
+// there is to speak of, 0 to 1.
+struct AgreementMap {
+  Plane agreement;
+  Plane presence;
+};
+AgreementMap agreement_map(const std::vector<Field>& a, const std::vector<Field>& b);
+
 }  // namespace sprenn

@@ -10,7 +10,7 @@ namespace sprenn {
 
 namespace {
 
-constexpr int kLongEdge = 384;
+constexpr int kLongEdge = 256;
 constexpr int kBands = 4;
 constexpr int kHues = 8;
 constexpr double kTiny = 1e-9;
@@ -40,10 +40,9 @@ std::vector<std::string> make_names() {
 // Quantiles of many values on [0, high], to a two-thousandth of it.
 class Quantiles {
  public:
-  explicit Quantiles(double high) : high_(high) {}
+  explicit Quantiles(double high) : high_(high), scale_((kCells - 1) / high) {}
   void add(double value) {
-    const double place = std::clamp(value / high_, 0.0, 1.0) * (kCells - 1);
-    ++counts_[static_cast<std::size_t>(place)];
+    ++counts_[static_cast<std::size_t>(std::clamp(value * scale_, 0.0, kCells - 1.0))];
     ++total_;
   }
   double at(double p) const {
@@ -58,6 +57,7 @@ class Quantiles {
  private:
   static constexpr std::size_t kCells = 2048;
   double high_;
+  double scale_;
   double total_ = 0.0;
   std::array<double, kCells> counts_{};
 };
@@ -102,57 +102,40 @@ void add_palette(const Picture& lab, std::vector<double>& out) {
   constexpr int kL = 8, kAB = 7;
   std::vector<double> colours(kL * kAB * kAB, 0.0), tones(24, 0.0);
   double coloured = 0.0;
-  for (std::size_t i = 0; i < L.size(); ++i) {
-    const double av = a.values[i], bv = b.values[i];
-    const double c = std::sqrt(av * av + bv * bv);
-    tone.add(L.values[i]);
-    chroma.add(c);
-    const double turn = (std::atan2(bv, av) / (2.0 * kPi) + 1.0) * kHues;
-    const int lower = static_cast<int>(turn);
-    hues[static_cast<std::size_t>(lower % kHues)] += c * (1.0 - (turn - lower));
-    hues[static_cast<std::size_t>((lower + 1) % kHues)] += c * (turn - lower);
-    coloured += c;
-    const Soft sl = soft_cell(L.values[i], 0.0, 1.0, kL);
-    const Soft sa = soft_cell(av, -0.24, 0.24, kAB);
-    const Soft sb = soft_cell(bv, -0.24, 0.24, kAB);
-    for (int corner = 0; corner < 8; ++corner) {
-      const int dl = corner & 1, da = (corner >> 1) & 1, db = (corner >> 2) & 1;
-      const double weight = (dl ? sl.upper : 1.0 - sl.upper) * (da ? sa.upper : 1.0 - sa.upper) *
-                            (db ? sb.upper : 1.0 - sb.upper);
-      colours[static_cast<std::size_t>(((sl.cell + dl) * kAB + sa.cell + da) * kAB + sb.cell +
-                                       db)] += weight;
+  // Every other pixel of every other row says as much.
+  for (int y = 0; y < L.height; y += 2) {
+    for (int x = 0; x < L.width; x += 2) {
+      const std::size_t i = static_cast<std::size_t>(y) * static_cast<std::size_t>(L.width) + static_cast<std::size_t>(x);
+      const double av = a.values[i], bv = b.values[i];
+      const double c = std::sqrt(av * av + bv * bv);
+      tone.add(L.values[i]);
+      chroma.add(c);
+      // Where hue says nothing its angle isn't worth working out.
+      if (c > 0.004) {
+        const double turn = (std::atan2(bv, av) / (2.0 * kPi) + 1.0) * kHues;
+        const int lower = static_cast<int>(turn);
+        hues[static_cast<std::size_t>(lower % kHues)] += c * (1.0 - (turn - lower));
+        hues[static_cast<std::size_t>((lower + 1) % kHues)] += c * (turn - lower);
+      }
+      coloured += c;
+      const auto cell = [](double value, double low, double high, int n) {
+        return static_cast<int>(std::clamp((value - low) / (high - low), 0.0, 0.9999) * n);
+      };
+      colours[static_cast<std::size_t>((cell(L.values[i], 0.0, 1.0, kL) * kAB + cell(av, -0.28, 0.28, kAB)) * kAB + cell(bv, -0.28, 0.28, kAB))] += 1.0;
+      const Soft st = soft_cell(L.values[i], 0.0, 1.0, 24);
+      tones[static_cast<std::size_t>(st.cell)] += 1.0 - st.upper;
+      tones[static_cast<std::size_t>(st.cell + 1)] += st.upper;
     }
-    const Soft st = soft_cell(L.values[i], 0.0, 1.0, 24);
-    tones[static_cast<std::size_t>(st.cell)] += 1.0 - st.upper;
-    tones[static_cast<std::size_t>(st.cell + 1)] += st.upper;
   }
   for (double p : {0.05, 0.25, 0.5, 0.75, 0.95}) out.push_back(tone.at(p));
   for (double p : {0.25, 0.5, 0.75, 0.95}) out.push_back(chroma.at(p));
   out.insert(out.end(), {mean_of(a), mean_of(b), spread_of(a), spread_of(b), correlation(L, a),
                          correlation(L, b), correlation(a, b)});
   // Hue says little where there is hardly any colour, hence the floor.
-  const double floor = 0.02 * static_cast<double>(L.size());
+  const double floor = 0.005 * static_cast<double>(L.size());
   for (double hue : hues) out.push_back(hue / (coloured + floor));
   out.push_back(entropy(colours));
   out.push_back(entropy(tones));
-}
-
-struct Gradient {
-  Plane x, y, size;
-};
-
-Gradient gradient_of(const Plane& plane) {
-  const int w = plane.width, h = plane.height;
-  Gradient g{Plane(w, h), Plane(w, h), Plane(w, h)};
-  for (int y = 0; y < h; ++y)
-    for (int x = 0; x < w; ++x) {
-      const float gx = 0.5f * (plane.at(std::min(w - 1, x + 1), y) - plane.at(std::max(0, x - 1), y));
-      const float gy = 0.5f * (plane.at(x, std::min(h - 1, y + 1)) - plane.at(x, std::max(0, y - 1)));
-      g.x.at(x, y) = gx;
-      g.y.at(x, y) = gy;
-      g.size.at(x, y) = std::sqrt(gx * gx + gy * gy);
-    }
-  return g;
 }
 
 void add_texture(const Picture& lab, std::vector<double>& out) {
@@ -174,12 +157,13 @@ void add_texture(const Picture& lab, std::vector<double>& out) {
     const double deviation = std::sqrt(second / n) + 1e-4;
     const Plane local = blur_wide(strength, 6.0f);
     const Gradient g = gradient_of(band);
+    const Plane steep = length_of(g);
     double cos2 = 0.0, sin2 = 0.0, cos4 = 0.0, sin4 = 0.0, total = kTiny;
     for (std::size_t i = 0; i < band.size(); ++i) {
-      const double energy = g.size.values[i];
+      const double energy = steep.values[i];
       if (energy < kTiny) continue;
       // Cosines and sines of twice and four times the gradient's angle.
-      const double cx = g.x.values[i] / energy, cy = g.y.values[i] / energy;
+      const double cx = g.across.values[i] / energy, cy = g.down.values[i] / energy;
       const double twice_cos = cx * cx - cy * cy, twice_sin = 2.0 * cx * cy;
       cos2 += energy * twice_cos;
       sin2 += energy * twice_sin;
@@ -213,13 +197,13 @@ void add_line(const Picture& lab, std::vector<double>& out) {
     }
     out.push_back(std::log(std::sqrt(energy / static_cast<double>(lab.channel[0].size())) + 1e-4));
   }
-  const Gradient g = gradient_of(blur(lab.channel[0], 1.0f));
+  const Plane steep = length_of(gradient_of(blur(lab.channel[0], 1.0f)));
   double lines = 0.0, flat = 0.0;
-  for (float v : g.size.values) {
+  for (float v : steep.values) {
     lines += v > 0.03f;
     flat += v < 0.003f;
   }
-  const double n = static_cast<double>(g.size.size());
+  const double n = static_cast<double>(steep.size());
   out.push_back(lines / n);
   out.push_back(flat / n);
   // Grain: the median of what a small blur takes away, so that contours, which

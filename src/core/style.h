@@ -11,7 +11,7 @@ namespace sprenn {
 const std::vector<std::string>& style_names();
 
 // Palette, tones, texture and line of a picture given in OKLab, measured at a
-// long edge of 384 px.
+// long edge of 256 px.
 std::vector<double> style_vector(const Picture& oklab);
 
 }  // namespace sprenn

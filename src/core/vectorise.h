@@ -1,7 +1,15 @@
 // Included first by the files whose loops run over all pixels. GCC turns them
-// into vector instructions only at this level, which R does not ask for; it
-// changes no result, since sums keep their order.
+// into vector instructions only at this level, which R does not ask for, and roots
+// and choices between two numbers only where neither may raise a flag. A
+// function marked SPRENN_WIDE is built twice, and the processor picks: neither
+// changes a result, since sums keep their order and nothing is fused.
 #pragma once
 #if defined(__GNUC__) && !defined(__clang__)
-#pragma GCC optimize("O3")
+#pragma GCC optimize("O3", "no-trapping-math", "no-math-errno")
+#endif
+#if defined(__GNUC__) && !defined(__clang__) && defined(__x86_64__) && defined(__gnu_linux__) && \
+    !defined(__SANITIZE_ADDRESS__)
+#define SPRENN_WIDE __attribute__((target_clones("avx2", "default")))
+#else
+#define SPRENN_WIDE
 #endif

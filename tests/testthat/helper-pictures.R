@@ -5,6 +5,9 @@ internal <- function(name) getFromNamespace(name, "sprenn")
 # A scene with contours in many directions; another seed is another scene.
 scene <- function(seed = 1, width = 96, height = 64) internal("core_dead_leaves")(width, height, seed)
 
+# How far the contours of two views agree, -1 to 1; the mask's white part may differ.
+contours_agree <- function(a, b, mask = NULL) internal("core_likeness")(a$handle, b$handle, if (!is.null(mask)) 1 - mask)[["orientation"]]
+
 mirrored <- function(picture) picture[, rev(seq_len(dim(picture)[2])), ]
 
 picture_file <- function(picture, ending = ".png", folder = tempdir()) {

@@ -8,7 +8,7 @@ apart <- function(a, b) mean(abs(a - b))
 structure_between <- function(a, b) {
   view <- internal("view_picture")
   decoys <- lapply(internal("draw_decoys")(dim(b)[2:1], 3), view)
-  internal("rescale_from_chance")(internal("orientation_agreement")(view(a), view(b)), mean(vapply(decoys, internal("orientation_agreement"), 0, b = view(a))))
+  internal("rescale_from_chance")(contours_agree(view(a), view(b)), mean(vapply(decoys, contours_agree, 0, b = view(a))))
 }
 
 test_that("every stand-in keeps more at a higher hold, whichever way its knob turns", {

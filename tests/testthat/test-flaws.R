@@ -1,7 +1,8 @@
-flaws_of <- function(take, reference = scene(1, 192, 128)) {
+flaws_of <- function(take, reference = scene(1, 192, 128), ...) {
   view <- internal("view_picture")
-  decoys <- lapply(internal("draw_decoys")(c(192, 128), 3), view)
-  rows <- internal("score_scene")(internal("new_scene")(view(take, c(192, 128)), view(reference), decoys = decoys))
+  decoys <- lapply(internal("draw_decoys")(c(192, 128), 3), view, part = "decoy")
+  built <- internal("new_scene")(view(take, c(192, 128)), view(reference, part = "reference"), decoys = decoys, frame = c(192, 128), ...)
+  rows <- internal("score_scene")(built)
   rows <- rows[rows$axis == "flaws", ]
   split(rows, rows$measure)
 }

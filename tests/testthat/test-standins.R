@@ -11,7 +11,7 @@ ask <- function(engine, hold, seed = 11L, say = "a windmill on a hill", look = N
 `%||%` <- internal("%||%")
 structure_of <- function(picture, size = c(192, 128)) {
   view <- internal("view_picture")
-  internal("orientation_agreement")(view(picture), view(internal("draw_tile")("windmill", size[1], size[2], 301)))
+  contours_agree(view(picture), view(internal("draw_tile")("windmill", size[1], size[2], 301)))
 }
 
 test_that("takes repeat bit for bit and differ by seed, hold and engine", {
@@ -53,7 +53,7 @@ test_that("bracken is flat up to 55 and then has a cliff", {
 test_that("the prompt colours the sky, and bracken ignores it above 80", {
   teal <- function(picture) {
     view <- internal("view_picture")(picture)
-    mean(internal("colour_membership")(internal("in_place")(view$oklab, "top third"), "teal"))
+    mean(internal("colour_membership")(internal("in_place")(internal("view_oklab")(view), "top third"), "teal"))
   }
   say <- c("a windmill", "a teal sky")
   expect_gt(teal(ask(standin_yarrow(), 0.4, say = say)), teal(ask(standin_yarrow(), 0.4)) + 0.4)
@@ -150,7 +150,7 @@ test_that("guides hold the layout that a low hold lets go of", {
   view <- function(p) internal("view_picture")(p)
   structure <- function(guides) {
     made <- asked(standin_yarrow(), references = list(tile()), reference = tile(), hold = 0.2, native_hold = 0.8, guides = guides)
-    internal("orientation_agreement")(view(made), view(tile()))
+    contours_agree(view(made), view(tile()))
   }
   firm <- structure(list(edges = list(weight = 1.5, release = 1)))
   brief <- structure(list(edges = list(weight = 1.5, release = 0.2)))

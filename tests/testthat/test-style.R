@@ -29,7 +29,7 @@ test_that("the style vector is named, finite and of the style space's length", {
 test_that("the look match is 0 at the reference and near 1 at another picture in the look", {
   paint <- function(picture) internal("with_drawing_seed")(1, internal("paint_manner")(picture, "linocut", internal("home_palette")("linocut")))
   tile <- function(name, seed) internal("draw_tile")(name, 384, 256, seed)
-  reference <- view(tile("lighthouse", 1))
+  reference <- view(tile("lighthouse", 1), part = "reference")
   look <- list(view(paint(tile("salt", 2))), view(paint(tile("mast", 3))))
   match <- function(take) {
     internal("measure_look_match")()$compute(list(take = take, reference = reference, look = look))$value

@@ -1,0 +1,19 @@
+measure_look_rank <- function() {
+  new_measure(
+    "look_rank", "style",
+    range = "1 nearer to its look than to any other, 0 the farthest of all (raw: its place among them)", better = "higher",
+    sees = "whether the look can be told among the looks of the suite",
+    blind_to = "what is shown and where",
+    source = "distances in the style space",
+    cost = "none",
+    compute = function(scene) {
+      if (length(scene$look) == 0 || length(scene$other_looks) == 0) {
+        return(NULL)
+      }
+      own <- style_distance(scene$take$style, mean_style(scene$look))
+      others <- vapply(scene$other_looks, function(look) style_distance(scene$take$style, mean_style(look)), 0)
+      nearer <- sum(others < own)
+      new_scores(1 - nearer / length(others), 1 + nearer)
+    }
+  )
+}

@@ -1,0 +1,13 @@
+measure_noise <- function() {
+  new_measure(
+    "noise", "flaws",
+    range = "0 none, 0.04 plainly seen (standard deviation of luma)", better = "lower",
+    sees = "fine grain in plain parts, beyond the reference and the look",
+    blind_to = "texture, contours",
+    source = "residual of Immerkaer (1996) in the blocks where the reference is plainest",
+    cost = "low",
+    compute = function(scene) {
+      flaw_score(max(0, scene$grain[["noise"]] - known_before(scene, "noise")), 0.025, 0.045, place = "whole", raw = scene$grain[["noise"]])
+    }
+  )
+}

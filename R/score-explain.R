@@ -1,0 +1,152 @@
+# What shows why a score is what it is: for each picture (reference, take, look) the
+# boxes to draw on it, a map to lay over it, or its palette. Drawn by figure-explain.R.
+
+# `panels` is a list by name; `map` (rows x columns, 0 to 1 or -1 to 1) and `boxes` (left,
+# top, right, bottom in shares, with a `label`) may be missing. `words` says what is seen.
+explain_scene <- function(scene, measure) {
+  switch(explained_by(measure),
+    contours = explain_contours(scene), details = explain_details(scene), palette = explain_palette(scene),
+    framing = explain_framing(scene), watch = explain_watch(scene), damage = explain_damage(scene), leak = explain_leak(scene),
+    place = explain_place(scene, measure)
+  )
+}
+
+explained_by <- function(measure) {
+  axis <- list_measures()$axis[match(measure, list_measures()$measure)]
+  if (measure %in% c("edges", "vanished", "new_details")) {
+    "details"
+  } else if (measure %in% c("framing", "watch", "leak")) {
+    measure
+  } else if (measure == "watch_colour") {
+    "watch"
+  } else if (measure == "residual_damage") {
+    "damage"
+  } else if (identical(axis, "style")) {
+    "palette"
+  } else if (identical(axis, "flaws") && measure != "mirrored") {
+    "place"
+  } else {
+    "contours"
+  }
+}
+
+new_boxes <- function(boxes, label) {
+  if (is.null(dim(boxes))) boxes <- matrix(boxes, 1)
+  tibble::tibble(left = boxes[, 1], top = boxes[, 2], right = boxes[, 3], bottom = boxes[, 4], label = rep_len(label, nrow(boxes)))
+}
+
+explain_contours <- function(scene) {
+  found <- core_agreement_map(scene$settled, scene$reference$handle)
+  boxes <- found$boxes[found$boxes[, "weight"] > 0.25 * max(found$boxes[, "weight"], 0), , drop = FALSE]
+  list(
+    words = "Blue: contours run as in the reference. Orange: they do not. Boxed: the largest parts that differ.",
+    panels = list(reference = list(boxes = new_boxes(boxes, "")), take = list(boxes = new_boxes(boxes, ""), settled = TRUE), agreement = list(map = found$agreement * found$presence, settled = TRUE))
+  )
+}
+
+explain_details <- function(scene) {
+  gone <- core_unmatched(scene$reference$handle, scene$settled, scene$kept)
+  come <- core_unmatched(scene$settled, scene$reference$handle, scene$kept)
+  list(
+    words = sprintf("Vanished: %s of the reference's outlines. New: %s of the take's.", in_percent(gone$share), in_percent(come$share)),
+    panels = list(
+      reference = list(boxes = new_boxes(gone$boxes, paste("gone", in_percent(gone$boxes[, "weight"])))),
+      take = list(boxes = new_boxes(come$boxes, paste("new", in_percent(come$boxes[, "weight"]))), settled = TRUE)
+    )
+  )
+}
+
+in_percent <- function(share) sprintf(ifelse(share < 0.1, "%.1f %%", "%.0f %%"), 100 * share)
+
+explain_palette <- function(scene) {
+  list(
+    words = "Below each picture its colours, by how much of it they cover, from dark to light.",
+    panels = c(list(reference = list(palette = TRUE), take = list(palette = TRUE)), if (length(scene$look)) list(look = list(palette = TRUE)))
+  )
+}
+
+explain_framing <- function(scene) {
+  place <- scene$framing$place
+  said <- if (scene$framing$found) paste0("The reference's frame lies so in the take: ", framing_words(place), ".") else if (scene$framing$lost) "The reference's contents are not found in the take." else "Nothing moved."
+  size <- scene$take$working
+  corners <- rbind(c(-1, -1), c(1, -1), c(1, 1), c(-1, 1)) * rep(size / 2 / max(size), each = 4)
+  turned <- cbind(cos(place[4]) * corners[, 1] - sin(place[4]) * corners[, 2], sin(place[4]) * corners[, 1] + cos(place[4]) * corners[, 2])
+  outline <- 0.5 + (place[3] * turned + rep(place[1:2], each = 4)) * max(size) / rep(size, each = 4)
+  list(words = said, panels = list(reference = list(), take = list(outline = outline)))
+}
+
+explain_watch <- function(scene) {
+  box_of <- function(kept) {
+    rows <- which(rowSums(kept > 0.5) > 0)
+    columns <- which(colSums(kept > 0.5) > 0)
+    c((min(columns) - 1) / ncol(kept), (min(rows) - 1) / nrow(kept), max(columns) / ncol(kept), max(rows) / nrow(kept))
+  }
+  boxes <- t(vapply(scene$watch, function(region) box_of(region$kept), numeric(4)))
+  size <- scene$take$working
+  aside <- t(vapply(scene$watched, function(found) rep(c(found$x, found$y) * max(size) / size, 2), numeric(4)))
+  list(words = "The watched regions, and where they were found.", panels = list(
+    reference = list(boxes = new_boxes(boxes, names(scene$watch))), take = list(boxes = new_boxes(boxes + aside, names(scene$watch)), settled = TRUE)
+  ))
+}
+
+explain_damage <- function(scene) {
+  found <- core_residue(scene$take$handle, scene$reference$handle)
+  list(words = "Orange: thin marks of the reference that are still there.", panels = list(reference = list(), take = list(), remaining = list(map = -found$map)))
+}
+
+explain_leak <- function(scene) {
+  if (is.null(scene$mask)) {
+    return(explain_place(scene, "leak"))
+  }
+  found <- core_leak(scene$take$handle, scene$reference$handle, scene$mask)
+  list(words = "Orange: what changed outside the mask.", panels = list(reference = list(), take = list(), leak = list(map = -pmin(1, found$map / 0.1))))
+}
+
+# A flaw where its score says that it is.
+explain_place <- function(scene, measure) {
+  score <- score_scene(scene, measures = Filter(function(one) one$measure == measure, all_measures()))
+  place <- if (nrow(score)) score$place[1] else NA_character_
+  box <- if (!is.na(place)) box_of_place(place)
+  words <- if (nrow(score) == 0) {
+    "There is nothing here for it to measure."
+  } else if (is.na(place)) {
+    "Nothing found."
+  } else {
+    paste0("Found: ", score$level[1], ", ", place, ".")
+  }
+  list(words = words, panels = list(reference = list(), take = list(boxes = if (!is.null(box)) new_boxes(box, gsub("_", " ", measure)))))
+}
+
+# The box of a place in words, or none where the words name no part of the picture.
+box_of_place <- function(place) {
+  if (startsWith(place, "box ")) {
+    return(as.numeric(strsplit(place, " ")[[1]][-1]))
+  }
+  if (place == "whole") {
+    return(c(0.01, 0.01, 0.99, 0.99))
+  }
+  third <- function(words, names) {
+    at <- which(names %in% words)
+    if (length(at)) c(at - 1, at) / 3 else c(0, 1)
+  }
+  words <- strsplit(place, " ")[[1]]
+  if (!all(words %in% c("top", "middle", "bottom", "left", "right"))) {
+    return(NULL)
+  }
+  across <- third(setdiff(words, if (length(words) == 2) words[1]), c("left", "middle", "right"))
+  down <- third(words[1], c("top", "middle", "bottom"))
+  c(across[1], down[1], across[2], down[2])
+}
+
+# The commonest colours of a picture: cells of OKLab with their share and mean colour.
+palette_of_picture <- function(pixels, most = 9) {
+  small <- core_resize(pixels, min(96, dim(pixels)[2]), min(96, dim(pixels)[1]))
+  colours <- matrix(small, ncol = 3)
+  lab <- matrix(core_oklab(small, dim(small)[2], dim(small)[1]), ncol = 3)
+  cell <- paste(floor(lab[, 1] * 6), floor((lab[, 2] + 0.4) * 9), floor((lab[, 3] + 0.4) * 9))
+  share <- sort(table(cell) / length(cell), decreasing = TRUE)
+  share <- utils::head(share, most)
+  means <- t(vapply(names(share), function(name) colMeans(cbind(colours, lab[, 1])[cell == name, , drop = FALSE]), numeric(4)))
+  found <- tibble::tibble(share = as.numeric(share) / sum(share), colour = grDevices::rgb(clamp_share(means[, 1]), clamp_share(means[, 2]), clamp_share(means[, 3])), lightness = means[, 4])
+  found[order(found$lightness), ]
+}

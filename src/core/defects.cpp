@@ -1,0 +1,293 @@
+#include "vectorise.h"
+
+#include "defects.h"
+
+#include <algorithm>
+#include <cmath>
+#include <iterator>
+#include <utility>
+#include <vector>
+
+namespace sprenn {
+
+namespace {
+
+constexpr float kContour = 0.25f;    // the share of the luma's range that makes a contour clear
+constexpr float kFaintest = 0.04f;   // but never less than this step
+constexpr float kJitter = 0.15f;     // going back by less of such a step does not end a contour
+constexpr std::size_t kFewest = 40;  // contours without which nothing is said of blur
+constexpr int kNoiseBlock = 16;
+constexpr std::size_t kPlainest = 7;  // one block in so many counts as plain
+constexpr int kGrid = 8;
+constexpr float kLargestStep = 0.08f;
+constexpr float kTexture = 0.7f;     // what swings back further is no halo
+constexpr float kSame = 0.0012f;     // a third of a step of 8 bits
+constexpr float kBand = 0.03f;       // a visible step of a staircase at most
+constexpr int kRun = 6;              // pixels of one tone that make a stair
+constexpr int kStairs = 3;
+
+struct Contours {
+  std::vector<float> widths;
+  std::vector<float> halos;
+};
+
+// How far a contour's end (at `end`, going `way`) swings beyond what follows.
+template <typename At>
+float swing(const At& at, int end, int way, int n, float sign, float rise) {
+  const int first = end + 3 * way, last = end + 6 * way;
+  if (last < 0 || last >= n) return 0.0f;
+  float beyond = 0.0f;
+  for (int k = first; k != last + way; k += way) beyond += 0.25f * sign * at(k);
+  return (sign * at(end) - beyond) * static_cast<float>(way) / rise;
+}
+
+// Contours along one line of values that lie `step` apart.
+void find_contours(const float* line, std::size_t step, int n, float clear, Contours& found) {
+  const auto at = [&](int i) { return line[static_cast<std::size_t>(i) * step]; };
+  int i = 1;
+  while (i < n) {
+    const float slope = at(i) - at(i - 1);
+    // What rises less than this at its steepest would be wider than anything counted.
+    if (std::abs(slope) < 0.05f * clear) {
+      ++i;
+      continue;
+    }
+    const float sign = slope > 0.0f ? 1.0f : -1.0f;
+    int first = i - 1, last = i;
+    while (first > 0 && sign * (at(first) - at(first - 1)) > 0.0f) --first;
+    float top = sign * at(last);
+    int end = last;
+    while (end + 1 < n && sign * at(end + 1) > top - kJitter * clear && end - last < 6) {
+      ++end;
+      if (sign * at(end) > top) {
+        top = sign * at(end);
+        last = end;
+      }
+    }
+    const float low = sign * at(first), rise = top - low;
+    if (rise >= clear) {
+      // From a tenth to nine tenths of the rise, between pixels.
+      const auto crossing = [&](float share) {
+        const float level = low + share * rise;
+        for (int k = first; k < last; ++k) {
+          const float a = sign * at(k), b = sign * at(k + 1);
+          if (a <= level && b >= level) return static_cast<float>(k) + (b > a ? (level - a) / (b - a) : 0.0f);
+        }
+        return static_cast<float>(last);
+      };
+      found.widths.push_back(std::max(0.5f, crossing(0.9f) - crossing(0.1f)));
+      // A halo swings over on both sides; a thin line on one, and a texture altogether.
+      const float above = swing(at, last, 1, n, sign, rise), below = swing(at, first, -1, n, sign, rise);
+      found.halos.push_back(std::max(above, below) > kTexture ? 0.0f : std::max(0.0f, std::min(above, below)));
+    }
+    i = std::max(last + 1, i + 1);
+  }
+}
+
+Contours contours_of(const Plane& luma) {
+  Contours found;
+  std::vector<float> some;
+  const int every = std::max(1, std::max(luma.width, luma.height) / 160);
+  for (int y = every / 2; y < luma.height; y += every)
+    for (int x = every / 2; x < luma.width; x += every) some.push_back(luma.at(x, y));
+  const float range = quantile_of(some, 0.98) - quantile_of(some, 0.02), clear = std::max(kFaintest, kContour * range);
+  for (int y = every / 2; y < luma.height; y += every) find_contours(luma.row(y), 1, luma.width, clear, found);
+  for (int x = every / 2; x < luma.width; x += every)
+    find_contours(luma.values.data() + x, static_cast<std::size_t>(luma.width), luma.height, clear, found);
+  return found;
+}
+
+SPRENN_WIDE void residual_row(float* out, const float* above, const float* own, const float* below, int n) {
+  for (int x = 1; x + 1 < n; ++x)
+    out[x] = std::abs((above[x - 1] + above[x + 1] + below[x - 1] + below[x + 1]) -
+                      2.0f * (above[x] + below[x] + own[x - 1] + own[x + 1]) + 4.0f * own[x]);
+}
+
+// The residual of a mask that neither planes nor edges pass, by blocks; sigma is its
+// mean by sqrt(pi/2)/6. Where light is cut off grain is too: such blocks have -1.
+Plane grain_of(const Plane& luma) {
+  constexpr float kSigma = static_cast<float>(1.2533141373155003 / 6.0);
+  const int w = luma.width, h = luma.height;
+  if (w < 3 || h < 3) return Plane(1, 1);
+  const int columns = std::max(1, w / kNoiseBlock), rows = std::max(1, h / kNoiseBlock);
+  Plane sums(columns, rows), light(columns, rows), counts(columns, rows);
+  std::vector<float> rest(static_cast<std::size_t>(w), 0.0f);
+  for (int y = 1; y + 1 < h; ++y) {
+    residual_row(rest.data(), luma.row(y - 1), luma.row(y), luma.row(y + 1), w);
+    const int row = std::min(rows - 1, y / kNoiseBlock);
+    const float* own = luma.row(y);
+    for (int column = 0; column < columns; ++column) {
+      const int from = std::max(1, column * kNoiseBlock), to = column + 1 == columns ? w - 1 : (column + 1) * kNoiseBlock;
+      float sum = 0.0f, lit = 0.0f;
+      for (int x = from; x < to; ++x) {
+        sum += rest[static_cast<std::size_t>(x)];
+        lit += own[x];
+      }
+      sums.at(column, row) += sum;
+      light.at(column, row) += lit;
+      counts.at(column, row) += static_cast<float>(std::max(0, to - from));
+    }
+  }
+  for (std::size_t i = 0; i < sums.size(); ++i) {
+    const float n = std::max(counts.values[i], 1.0f), mean = light.values[i] / n;
+    sums.values[i] = mean > 0.03f && mean < 0.97f ? kSigma * sums.values[i] / n : -1.0f;
+  }
+  return sums;
+}
+
+SPRENN_WIDE void steps_between(float* out, const float* from, const float* to, int n) {
+  for (int x = 0; x < n; ++x) out[x] = std::min(std::abs(to[x] - from[x]), kLargestStep);
+}
+
+// What a step exceeds both its neighbours by: texture's steps come in company.
+SPRENN_WIDE void add_lonely(float* sums, const float* before, const float* own, const float* after, int n) {
+  for (int x = 0; x < n; ++x) sums[x] += std::max(0.0f, own[x] - std::max(before[x], after[x]));
+}
+
+// By how much the lonely steps at the best of eight phases exceed those at the next,
+// as a multiple of the mean, of profiles that hold them by their place.
+double grid_excess(const std::vector<double>& profile) {
+  std::array<double, kGrid> phase{}, count{};
+  double total = 0.0;
+  for (std::size_t i = 1; i + 1 < profile.size(); ++i) {
+    phase[i % kGrid] += profile[i];
+    count[i % kGrid] += 1.0;
+    total += profile[i];
+  }
+  if (profile.size() < 4 * kGrid) return 0.0;
+  for (std::size_t k = 0; k < kGrid; ++k) phase[k] /= std::max(1.0, count[k]);
+  std::array<double, kGrid> sorted = phase;
+  std::sort(sorted.begin(), sorted.end());
+  // The next highest says what the picture's own texture does.
+  return (sorted[7] - std::max(0.0, sorted[6])) / (total / static_cast<double>(profile.size() - 2) + 0.0004);
+}
+
+double blocks_of(const Plane& luma) {
+  const int w = luma.width, h = luma.height;
+  if (w < 4 * kGrid || h < 4 * kGrid) return 0.0;
+  const std::size_t n = static_cast<std::size_t>(w);
+  std::vector<float> steps(n), across(n, 0.0f), down(n), last(n), before(n), sum(n);
+  std::vector<double> columns(n - 1), rows(static_cast<std::size_t>(h - 1));
+  for (int y = 0; y < h; ++y) {
+    steps_between(steps.data(), luma.row(y), luma.row(y) + 1, w - 1);
+    add_lonely(across.data() + 1, steps.data(), steps.data() + 1, steps.data() + 2, w - 3);
+    if (y + 1 == h) break;
+    steps_between(down.data(), luma.row(y), luma.row(y + 1), w);
+    if (y >= 2) {
+      std::fill(sum.begin(), sum.end(), 0.0f);
+      add_lonely(sum.data(), before.data(), last.data(), down.data(), w);
+      double all = 0.0;
+      for (const float value : sum) all += static_cast<double>(value);
+      rows[static_cast<std::size_t>(y - 1)] = all / w;
+    }
+    before.swap(last);
+    last.swap(down);
+  }
+  for (std::size_t x = 0; x < columns.size(); ++x) columns[x] = static_cast<double>(across[x]) / h;
+  return std::max(0.0, std::min(grid_excess(columns), grid_excess(rows)));
+}
+
+// Pixels of one line in staircases: runs of one tone, each a small step on in one direction.
+template <typename Mark>
+int stair_pixels(const float* line, std::size_t step, int n, const Mark& mark) {
+  const auto at = [&](int i) { return line[static_cast<std::size_t>(i) * step]; };
+  int found = 0, stairs = 0, start = 0, from = 0;
+  float way = 0.0f;
+  const auto close = [&](int end) {
+    if (stairs >= kStairs)
+      for (int i = from; i < end; ++i) {
+        mark(i);
+        ++found;
+      }
+    stairs = 0;
+  };
+  int i = 0;
+  while (i < n) {
+    start = i;
+    while (i + 1 < n && std::abs(at(i + 1) - at(i)) < kSame) ++i;
+    const int end = i + 1;
+    const bool stair = end - start >= kRun;
+    if (!stair) {
+      close(start);
+    } else {
+      if (stairs == 0) from = start;
+      ++stairs;
+      const float next = end < n ? at(end) - at(end - 1) : 0.0f;
+      const float direction = next > 0.0f ? 1.0f : -1.0f;
+      const bool goes_on = std::abs(next) > 2.0f * kSame && std::abs(next) < kBand && (stairs == 1 || direction == way);
+      if (!goes_on) close(end);
+      way = direction;
+    }
+    i = end;
+  }
+  close(n);
+  return found;
+}
+
+Spot banding_of(const Plane& luma) {
+  Spot out;
+  constexpr int kEvery = 4;
+  double all = 0.0, found = 0.0;
+  const auto cell = [&](int x, int y) { return static_cast<std::size_t>(3 * y / luma.height * 3 + 3 * x / luma.width); };
+  for (int y = 0; y < luma.height; y += kEvery) {
+    found += stair_pixels(luma.row(y), 1, luma.width, [&](int x) { out.cells[cell(x, y)] += 1.0; });
+    all += luma.width;
+  }
+  for (int x = 0; x < luma.width; x += kEvery) {
+    found += stair_pixels(luma.values.data() + x, static_cast<std::size_t>(luma.width), luma.height,
+                          [&](int y) { out.cells[cell(x, y)] += 1.0; });
+    all += luma.height;
+  }
+  out.number = found / std::max(1.0, all);
+  for (double& value : out.cells) value /= std::max(1.0, all / 9.0);
+  return out;
+}
+
+Plane half_of(const Plane& plane) { return resize(plane, std::max(1, plane.width / 2), std::max(1, plane.height / 2)); }
+
+// The grain of `own` in the quietest part of `plain`, both by blocks.
+double grain_where_plain(const Plane& own, const Plane& plain) {
+  std::vector<std::pair<float, float>> found;
+  for (int y = 0; y < own.height; ++y)
+    for (int x = 0; x < own.width; ++x) {
+      const float there = plain.at(x * plain.width / own.width, y * plain.height / own.height);
+      if (own.at(x, y) >= 0.0f && there >= 0.0f) found.emplace_back(there, own.at(x, y));
+    }
+  std::stable_sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+  found.resize((found.size() + kPlainest - 1) / kPlainest);
+  std::vector<float> levels;
+  for (const auto& one : found) levels.push_back(one.second);
+  return static_cast<double>(quantile_of(std::move(levels), 0.4));
+}
+
+}  // namespace
+
+Graininess graininess(const Defects& own, const Defects& plain) {
+  return {grain_where_plain(own.grain[0], plain.grain[0]),
+          std::max(grain_where_plain(own.grain[1], plain.grain[1]), grain_where_plain(own.grain[2], plain.grain[2]))};
+}
+
+Graininess usual_grain(const Defects& own) {
+  const auto middle = [](const Plane& grain) {
+    std::vector<float> levels;
+    std::copy_if(grain.values.begin(), grain.values.end(), std::back_inserter(levels), [](float value) { return value >= 0.0f; });
+    return static_cast<double>(quantile_of(std::move(levels), 0.5));
+  };
+  return {middle(own.grain[0]), std::max(middle(own.grain[1]), middle(own.grain[2]))};
+}
+
+Defects find_defects(const Plane& luma) {
+  Defects out;
+  Contours contours = contours_of(luma);
+  if (contours.widths.size() >= kFewest) {
+    out.blur = static_cast<double>(quantile_of(std::move(contours.widths), 0.2));
+    out.ringing = static_cast<double>(quantile_of(std::move(contours.halos), 0.7));
+  }
+  const Plane half = half_of(luma);
+  out.grain = {grain_of(luma), grain_of(half), grain_of(half_of(half))};
+  out.blocks = blocks_of(luma);
+  out.banding = banding_of(luma);
+  return out;
+}
+
+}  // namespace sprenn

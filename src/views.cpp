@@ -1,0 +1,308 @@
+// Views of pictures: R holds them by a pointer, and asks for numbers.
+#include <Rcpp.h>
+
+#include <algorithm>
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "core/marks.h"
+#include "core/view.h"
+#include "core/watch.h"
+#include "exchange.h"
+
+namespace {
+
+using sprenn::View;
+using Handle = Rcpp::XPtr<View>;
+
+// A mask of R's, or none, as what the core takes.
+class Weight {
+ public:
+  explicit Weight(const Rcpp::Nullable<Rcpp::NumericMatrix>& kept) {
+    if (kept.isNotNull()) plane_ = plane_from(Rcpp::NumericMatrix(kept));
+  }
+  const Plane* get() const { return plane_.size() ? &plane_ : nullptr; }
+
+ private:
+  Plane plane_;
+};
+
+Handle view_from(const sprenn::ReadRow& read, int own_width, int own_height, const Rcpp::IntegerVector& frame,
+                 const Rcpp::IntegerVector& size, const std::string& part) {
+  const sprenn::Intake intake = sprenn::take_in(read, own_width, own_height, size[0], size[1]);
+  const auto which = part == "decoy" ? sprenn::Part::decoy : part == "take" ? sprenn::Part::take : sprenn::Part::reference;
+  return Handle(new View(sprenn::view_of(intake, {frame[0], frame[1]}, which)), true);
+}
+
+Rcpp::List spot_from(const sprenn::Spot& spot) {
+  return Rcpp::List::create(Rcpp::_["number"] = spot.number,
+                            Rcpp::_["cells"] = Rcpp::NumericVector(spot.cells.begin(), spot.cells.end()));
+}
+
+// Boxes as shares of the picture: left, top, right, bottom, weight.
+Rcpp::NumericMatrix boxes_from(const std::vector<sprenn::Region>& regions, const Plane& plane, std::size_t most) {
+  const int n = static_cast<int>(std::min(most, regions.size()));
+  Rcpp::NumericMatrix out(n, 5);
+  for (int i = 0; i < n; ++i) {
+    const sprenn::Region& region = regions[static_cast<std::size_t>(i)];
+    out(i, 0) = static_cast<double>(region.left) / plane.width;
+    out(i, 1) = static_cast<double>(region.top) / plane.height;
+    out(i, 2) = static_cast<double>(region.right) / plane.width;
+    out(i, 3) = static_cast<double>(region.bottom) / plane.height;
+    out(i, 4) = region.weight;
+  }
+  Rcpp::colnames(out) = Rcpp::CharacterVector::create("left", "top", "right", "bottom", "weight");
+  return out;
+}
+
+sprenn::Placement placement_from(const Rcpp::NumericVector& place) { return {place[0], place[1], place[2], place[3]}; }
+
+}  // namespace
+
+// [[Rcpp::export]]
+SEXP core_view(Rcpp::NumericVector srgb, Rcpp::IntegerVector frame, Rcpp::IntegerVector size, std::string part) {
+  const Rcpp::IntegerVector dim = srgb.attr("dim");
+  const R_xlen_t h = dim[0], w = dim[1];
+  const double* from = srgb.begin();
+  const auto read = [=](int y, float* const rows[3], float* const linear[3]) {
+    for (R_xlen_t c = 0; c < 3; ++c) {
+      for (R_xlen_t x = 0; x < w; ++x) rows[c][x] = static_cast<float>(from[(c * w + x) * h + y]);
+      std::copy_n(rows[c], w, linear[c]);
+      sprenn::linear_row(linear[c], static_cast<int>(w));
+    }
+  };
+  return view_from(read, dim[1], dim[0], frame, size, part);
+}
+
+// The same of interleaved bytes, row by row, three a pixel or one.
+// [[Rcpp::export]]
+SEXP core_view_bytes(Rcpp::RawVector bytes, int width, int height, Rcpp::IntegerVector frame, Rcpp::IntegerVector size,
+                     std::string part) {
+  const std::size_t w = static_cast<std::size_t>(width), n = w * static_cast<std::size_t>(height);
+  const std::size_t channels = n ? static_cast<std::size_t>(bytes.size()) / n : 0;
+  if (static_cast<std::size_t>(bytes.size()) != n * channels || (channels != 1 && channels != 3))
+    Rcpp::stop("another amount of pixels than stated");
+  const Rbyte* from = bytes.begin();
+  float values[256], light[256];
+  for (int i = 0; i < 256; ++i) light[i] = values[i] = static_cast<float>(i / 255.0);
+  sprenn::linear_row(light, 256);
+  const std::size_t green_at = channels == 3 ? 1 : 0, blue_at = channels == 3 ? 2 : 0;
+  const auto read = [&](int y, float* const rows[3], float* const linear[3]) {
+    const Rbyte* row = from + static_cast<std::size_t>(y) * w * channels;
+    for (std::size_t x = 0; x < w; ++x, row += channels) {
+      const Rbyte red = row[0], green = row[green_at], blue = row[blue_at];
+      rows[0][x] = values[red];
+      rows[1][x] = values[green];
+      rows[2][x] = values[blue];
+      linear[0][x] = light[red];
+      linear[1][x] = light[green];
+      linear[2][x] = light[blue];
+    }
+  };
+  return view_from(read, width, height, frame, size, part);
+}
+
+// [[Rcpp::export]]
+double core_view_size(SEXP view) { return static_cast<double>(Handle(view)->bytes()); }
+
+// [[Rcpp::export]]
+Rcpp::NumericVector core_view_oklab(SEXP view) { return pixels_from(Handle(view)->oklab); }
+
+// [[Rcpp::export]]
+Rcpp::NumericVector core_view_srgb(SEXP view) { return pixels_from(sprenn::srgb_from_oklab(Handle(view)->oklab)); }
+
+// [[Rcpp::export]]
+Rcpp::List core_view_facts(SEXP view) {
+  const Handle own(view);
+  Rcpp::NumericVector style = Rcpp::wrap(own->style);
+  style.names() = Rcpp::wrap(sprenn::style_names());
+  const int n = static_cast<int>(own->lines.level.size());
+  Rcpp::NumericMatrix level(n, 3);
+  for (int i = 0; i < n; ++i) {
+    const sprenn::Level& line = own->lines.level[static_cast<std::size_t>(i)];
+    level(i, 0) = line.height;
+    level(i, 1) = line.tilt;
+    level(i, 2) = line.length;
+  }
+  Rcpp::colnames(level) = Rcpp::CharacterVector::create("height", "tilt", "length");
+  const sprenn::Defects& defects = own->defects;
+  const sprenn::Graininess grain = sprenn::graininess(defects, defects);
+  return Rcpp::List::create(
+      Rcpp::_["own"] = Rcpp::IntegerVector::create(own->own_width, own->own_height), Rcpp::_["style"] = style,
+      Rcpp::_["bars"] = bars_from(own->bars), Rcpp::_["spread"] = own->spread, Rcpp::_["blur"] = defects.blur,
+      Rcpp::_["noise"] = grain.fine, Rcpp::_["blotches"] = grain.coarse, Rcpp::_["blocks"] = defects.blocks,
+      Rcpp::_["ringing"] = defects.ringing, Rcpp::_["banding"] = spot_from(defects.banding),
+      Rcpp::_["burnt"] = spot_from(own->burnt), Rcpp::_["crushed"] = spot_from(own->crushed),
+      Rcpp::_["directions"] = Rcpp::NumericVector(own->lines.direction.begin(), own->lines.direction.end()),
+      Rcpp::_["level"] = level, Rcpp::_["figures"] = own->figures);
+}
+
+// `kept` is rows x columns, 1 where the pictures are compared, or NULL.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_likeness(SEXP take, SEXP other, Rcpp::Nullable<Rcpp::NumericMatrix> kept) {
+  const Weight weight(kept);
+  const auto found = sprenn::likeness_of(Handle(take)->structure, Handle(other)->structure, weight.get());
+  return Rcpp::NumericVector::create(
+      Rcpp::_["orientation"] = found.orientation, Rcpp::_["layout"] = found.layout,
+      Rcpp::_["local_correlation"] = found.correlation, Rcpp::_["shared_information"] = found.information,
+      Rcpp::_["edges"] = found.edges);
+}
+
+// The contours' agreement with the other picture as it would be mirrored.
+// [[Rcpp::export]]
+double core_mirrored(SEXP take, SEXP other, Rcpp::Nullable<Rcpp::NumericMatrix> kept) {
+  const Weight weight(kept);
+  return sprenn::orientation_agreement(Handle(take)->structure.orientation, Handle(other)->structure.orientation, weight.get(), true);
+}
+
+// SSIM and multi-scale SSIM; NA for pictures smaller than the window.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_similarity(SEXP take, SEXP reference) {
+  const Handle a(take), b(reference);
+  if (a->octaves.empty()) return Rcpp::NumericVector::create(Rcpp::_["ssim"] = NA_REAL, Rcpp::_["multi_scale_ssim"] = NA_REAL);
+  const auto found = sprenn::similarity_of(a->octaves, b->octaves);
+  return Rcpp::NumericVector::create(Rcpp::_["ssim"] = found.single, Rcpp::_["multi_scale_ssim"] = found.multi);
+}
+
+// The same of two pictures of one size as they are (single scale, all channels' luma).
+// [[Rcpp::export]]
+double core_ssim(Rcpp::NumericVector a, Rcpp::NumericVector b) {
+  const auto luma = [](const Rcpp::NumericVector& srgb) {
+    const Picture picture = picture_from(srgb);
+    Plane out(picture.width(), picture.height());
+    for (std::size_t i = 0; i < out.size(); ++i)
+      out.values[i] = 0.299f * picture.channel[0].values[i] + 0.587f * picture.channel[1].values[i] + 0.114f * picture.channel[2].values[i];
+    return sprenn::octaves_of(out, true);
+  };
+  return sprenn::similarity_of(luma(a), luma(b)).single;
+}
+
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_distance(Rcpp::NumericMatrix marked) { return matrix_from(sprenn::distance_to(plane_from(marked))); }
+
+// How the take's contents lie in the reference's frame: x, y (from the middle, in
+// long edges), zoom, turn (radians, clockwise), and the agreement before and after.
+// [[Rcpp::export]]
+Rcpp::List core_framing(SEXP take, SEXP reference) {
+  const Handle a(take), b(reference);
+  const auto found = sprenn::find_framing(a->structure.orientation, b->structure.orientation, b->sought);
+  const Plane& size = a->structure.orientation[0].cosine;
+  return Rcpp::List::create(
+      Rcpp::_["place"] = Rcpp::NumericVector::create(found.place.x, found.place.y, found.place.zoom, found.place.turn),
+      Rcpp::_["found"] = found.found, Rcpp::_["before"] = found.before, Rcpp::_["after"] = found.after,
+      Rcpp::_["moved"] = sprenn::displacement(found.place, size.width, size.height));
+}
+
+// The grain of one picture where the other is plain.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_graininess(SEXP own, SEXP plain) {
+  const auto grain = sprenn::graininess(Handle(own)->defects, Handle(plain)->defects);
+  return Rcpp::NumericVector::create(Rcpp::_["noise"] = grain.fine, Rcpp::_["blotches"] = grain.coarse);
+}
+
+// How busy a picture usually is, and the share of it that is thin lines.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_usual(SEXP view) {
+  const Handle own(view);
+  const auto grain = sprenn::usual_grain(own->defects);
+  return Rcpp::NumericVector::create(Rcpp::_["noise"] = grain.fine, Rcpp::_["blotches"] = grain.coarse,
+                                     Rcpp::_["lines"] = sprenn::line_share(sprenn::thin_marks(own->oklab.channel[0], 2)));
+}
+
+// The take's view as its contents lie in the reference's frame, for its structure only.
+// [[Rcpp::export]]
+SEXP core_brought_back(SEXP take, Rcpp::NumericVector place) {
+  View view;
+  view.oklab = sprenn::bring_back(Handle(take)->oklab, placement_from(place));
+  view.structure = sprenn::structure_of(view.oklab);
+  return Handle(new View(std::move(view)), true);
+}
+
+// 1 where a picture placed so has something to show.
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_covered(Rcpp::NumericVector place, int width, int height) {
+  return matrix_from(sprenn::covered_by(placement_from(place), width, height));
+}
+
+// Mean difference of small copies, OKLab.
+// [[Rcpp::export]]
+double core_coarse_difference(SEXP take, SEXP other) {
+  const Handle a(take), b(other);
+  double sum = 0.0;
+  const std::size_t n = a->coarse.channel[0].size();
+  for (std::size_t i = 0; i < n; ++i) {
+    double squared = 0.0;
+    for (int c = 0; c < 3; ++c) {
+      const double d = static_cast<double>(a->coarse.channel[c].values[i] - b->coarse.channel[c].values[i]);
+      squared += d * d;
+    }
+    sum += std::sqrt(squared);
+  }
+  return sum / static_cast<double>(n);
+}
+
+// Mean lightness and colours of 12 x 8 patches, one channel after the other.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_patches(SEXP view) {
+  const Handle own(view);
+  Rcpp::NumericVector out;
+  for (const Plane& plane : own->coarse.channel)
+    for (const float value : sprenn::resize(plane, 12, 8).values) out.push_back(static_cast<double>(value));
+  return out;
+}
+
+// Outlines of the first that the second lacks: as a share, and the largest regions.
+// [[Rcpp::export]]
+Rcpp::List core_unmatched(SEXP own, SEXP other, Rcpp::Nullable<Rcpp::NumericMatrix> kept) {
+  const Weight weight(kept);
+  const auto found = sprenn::unmatched_edges(Handle(own)->structure.edges, Handle(other)->structure.edges, weight.get());
+  return Rcpp::List::create(Rcpp::_["share"] = found.share, Rcpp::_["boxes"] = boxes_from(found.regions, found.map, 6));
+}
+
+// The largest regions where contours disagree come as boxes.
+// [[Rcpp::export]]
+Rcpp::List core_agreement_map(SEXP take, SEXP reference) {
+  const auto map = sprenn::agreement_map(Handle(take)->structure.orientation, Handle(reference)->structure.orientation);
+  Plane marked(map.agreement.width, map.agreement.height), weight = marked;
+  for (std::size_t i = 0; i < marked.size(); ++i) {
+    weight.values[i] = map.presence.values[i] * std::max(0.0f, 0.4f - map.agreement.values[i]);
+    marked.values[i] = weight.values[i] > 0.1f ? 1.0f : 0.0f;
+  }
+  return Rcpp::List::create(Rcpp::_["agreement"] = matrix_from(map.agreement), Rcpp::_["presence"] = matrix_from(map.presence),
+                            Rcpp::_["boxes"] = boxes_from(sprenn::regions_of(marked, weight), marked, 4));
+}
+
+// [[Rcpp::export]]
+Rcpp::List core_watched(SEXP take, SEXP reference, Rcpp::NumericMatrix region, double reach) {
+  const Handle a(take), b(reference);
+  const auto found = sprenn::watch_region(a->structure.orientation, b->structure.orientation, a->oklab, b->oklab, plane_from(region), reach);
+  return Rcpp::List::create(Rcpp::_["agreement"] = found.agreement, Rcpp::_["x"] = found.x, Rcpp::_["y"] = found.y,
+                            Rcpp::_["colour"] = found.colour);
+}
+
+// [[Rcpp::export]]
+Rcpp::List core_residue(SEXP take, SEXP reference) {
+  const auto found = sprenn::residual_marks(sprenn::thin_marks(Handle(take)->oklab.channel[0]), sprenn::thin_marks(Handle(reference)->oklab.channel[0]));
+  return Rcpp::List::create(Rcpp::_["share"] = found.share, Rcpp::_["damage"] = found.damage, Rcpp::_["map"] = matrix_from(found.map));
+}
+
+// How much of the outlines (of any size; NULL: the picture's own) are thin lines in the picture.
+// [[Rcpp::export]]
+double core_marked_share(SEXP view, Rcpp::Nullable<Rcpp::NumericMatrix> outlines) {
+  const Handle own(view);
+  const Weight given(outlines);
+  return sprenn::marked_share(sprenn::thin_marks(own->oklab.channel[0], 2), given.get() ? *given.get() : own->structure.edges.thin);
+}
+
+// `mask` is 1 where the picture may change.
+// [[Rcpp::export]]
+double core_seam(SEXP take, SEXP reference, Rcpp::NumericMatrix mask) {
+  return sprenn::seam_excess(Handle(take)->oklab, Handle(reference)->oklab, plane_from(mask));
+}
+
+// [[Rcpp::export]]
+Rcpp::List core_leak(SEXP take, SEXP reference, Rcpp::NumericMatrix mask) {
+  const auto found = sprenn::leak_outside(Handle(take)->oklab, Handle(reference)->oklab, plane_from(mask));
+  return Rcpp::List::create(Rcpp::_["difference"] = found.difference, Rcpp::_["map"] = matrix_from(found.map));
+}

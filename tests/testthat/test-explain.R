@@ -1,0 +1,39 @@
+test_that("every measure that looks at one take can be explained", {
+  reference <- picture_file(scene(1, 192, 128))
+  changed <- scene(1, 192, 128)
+  changed[40:80, 60:120, ] <- scene(2, 61, 41)
+  take <- picture_file((1 - changed)^1.3)
+  known <- list_measures()
+  known <- setdiff(known$measure[known$axis != "adherence"], c("consistency", "same_as_seed"))
+  for (measure in known) {
+    figure <- explain_score(take, reference, measure)
+    expect_s3_class(figure, "ggplot")
+    expect_match(figure$labels$title, gsub("_", " ", measure), fixed = TRUE, info = measure)
+  }
+  expect_error(explain_score(take, reference, "brightness"), "`measure`", class = "sprenn_error_argument")
+})
+
+test_that("the marks sit where the difference is", {
+  reference <- scene(3, 192, 128)
+  changed <- reference
+  changed[30:70, 100:160, ] <- scene(8, 61, 41)
+  view <- function(p, part = "take") internal("view_picture")(p, part = part)
+  built <- internal("new_scene")(view(changed), view(reference, "reference"), decoys = lapply(internal("draw_decoys")(c(192, 128), 3), view, part = "decoy"))
+  boxes <- internal("explain_scene")(built, "structure")$panels$take$boxes
+  expect_gte(nrow(boxes), 1)
+  inside <- boxes$left > 90 / 192 & boxes$right < 170 / 192 & boxes$top > 20 / 128 & boxes$bottom < 80 / 128
+  expect_true(inside[1])
+  expect_equal(internal("box_of_place")("top left"), c(0, 0, 1, 1) / 3)
+  expect_equal(internal("box_of_place")("box 0.10 0.20 0.30 0.40"), 1:4 / 10)
+  expect_null(internal("box_of_place")("the mask's edge"))
+})
+
+test_that("the command draws why into a file", {
+  reference <- picture_file(scene(1))
+  take <- picture_file(1 - scene(1))
+  file <- withr::local_tempfile(fileext = ".png")
+  said <- run_cli("measure", take, "--against", reference, "--explain", file, "--measure", "vanished")
+  expect_equal(said$status, 0)
+  expect_match(said$out, "why vanished is what it is", all = FALSE)
+  expect_gt(file.size(file), 5000)
+})

@@ -1,0 +1,67 @@
+warmth <- "measure_function('warmth', function(take, reference) mean(take[, , 1] - take[, , 3]), axis = 'style', range = '-1 blue to 1 red', sees = 'red against blue', blind_to = 'all else')"
+with_measures <- function(code, more = character(), env = parent.frame()) {
+  folder <- small_trial(brief = c(small_brief, "measures: own.R", more), env = env)
+  writeLines(code, file.path(folder, "own.R"))
+  folder
+}
+
+test_that("a measure of one's own is taken of every take, and can make up structure", {
+  folder <- with_measures(warmth, "structure_from: {orientation: 3, warmth: 1}")
+  run_trial(folder)
+  scores <- score_run(folder)
+  own <- scores[scores$measure == "warmth", ]
+  expect_equal(nrow(own), 12)
+  expect_true(all(own$axis == "style" & abs(own$value) < 1))
+  table <- choose_pipeline(folder)$table
+  value <- function(measure) scores$value[scores$measure == measure][match(table$take, scores$take[scores$measure == measure])]
+  expect_equal(table$structure, pmin(1, pmax(0, (3 * value("orientation") + value("warmth")) / 4)))
+})
+
+test_that("a change of one's own measure has all takes measured anew", {
+  folder <- with_measures(warmth)
+  run_trial(folder)
+  before <- score_run(folder)
+  expect_identical(score_run(folder), before)
+  writeLines(sub("mean(", "2 * mean(", warmth, fixed = TRUE), file.path(folder, "own.R"))
+  after <- score_run(folder)
+  expect_equal(after$value[after$measure == "warmth"], 2 * before$value[before$measure == "warmth"])
+})
+
+test_that("what is wrong with the file or the weights is said when the trial is read", {
+  found <- function(code, more = character()) check_trial(with_measures(code, more, env = parent.frame()))
+  expect_match(found("1")$found, "its last value is no measure_function")
+  expect_match(found("stop('broken')")$found, "broken")
+  expect_match(found(sub("'warmth'", "'orientation'", warmth))$found, "new name")
+  problem <- found(warmth, "structure_from: {orientaton: 1}")
+  expect_equal(problem$place, "structure_from.orientaton")
+  expect_equal(problem$near, "orientation")
+  expect_match(found(warmth, "structure_from: {warmth: 0}")$found, "no weight above 0")
+})
+
+test_that("a measure that does not return one number stops with its name, and a flaw gets its level", {
+  own <- function(...) measure_function("odd", ..., range = "any", sees = "things", blind_to = "others")
+  scene <- list(pixels = list(take = scene(1), reference = scene(2)))
+  for (bad in list(function(take, reference) c(1, 2), function(take, reference) NaN, function(take, reference) "a", function(take, reference) stop("no"))) {
+    expect_error(own(bad)$compute(scene), "The measure odd can't be taken", class = "sprenn_error_measure")
+  }
+  flaw <- own(function(take, reference) 0.4, axis = "flaws", bounds = c(0.2, 0.6))
+  expect_equal(flaw$compute(scene)$level, "slight")
+  expect_error(own(function(take, reference) 1, axis = "flaws"), "`bounds`", class = "sprenn_error_argument")
+  expect_output(print(flaw), "measure odd, flaws")
+})
+
+test_that("seeds that make no difference are noticed, and one hand is told from several", {
+  prints <- function(positions, patches) list(position = positions, patches = patches)
+  one <- matrix(rep(1:3, each = 4), 4)
+  same <- internal("measure_consistency")()$compute(prints(one, NULL))
+  expect_equal(same, rep(1, 4))
+  one[4, ] <- 30
+  expect_lt(internal("measure_consistency")()$compute(prints(one, NULL))[4], same[4])
+  patches <- rbind(rep(0.2, 6), rep(0.2, 6), rep(0.9, 6))
+  expect_equal(internal("measure_same_as_seed")()$compute(prints(NULL, patches)), c(0, 0, sqrt(3) * 0.7))
+  folder <- small_trial()
+  run_trial(folder)
+  scores <- score_run(folder)
+  expect_equal(sum(scores$measure == "same_as_seed"), 12)
+  expect_true(all(scores$value[scores$measure == "consistency"] <= 1))
+})

@@ -1,0 +1,165 @@
+view <- function(p, part = "take") internal("view_picture")(p, part = part)
+likeness <- function(a, b, kept = NULL) internal("core_likeness")(view(a)$handle, view(b)$handle, kept)
+
+test_that("every measure of layout is 1 for the same picture and small for a stranger", {
+  a <- scene(1, 384, 256)
+  expect_equal(unname(likeness(a, a)), rep(1, 5), tolerance = 0.02)
+  expect_true(all(likeness(a, scene(2, 384, 256))[c("layout", "shared_information")] < 0.25))
+})
+
+test_that("layout, local correlation and shared information survive a negative, SSIM does not", {
+  a <- scene(3, 384, 256)
+  found <- likeness(a, 1 - a)
+  expect_true(all(found[c("layout", "local_correlation", "shared_information")] > 0.75))
+  expect_lt(internal("core_ssim")(a, 1 - a), 0)
+})
+
+test_that("the layout is Spearman's correlation of the patches' distances", {
+  a <- scene(4, 160, 160)
+  b <- scene(5, 160, 160)
+  facts <- function(p) {
+    lab <- internal("core_oklab")(p, 160, 160)
+    patch <- function(m) apply(array(m, c(10, 16, 10, 16)), c(2, 4), mean)
+    cbind(c(patch(lab[, , 1])), c(patch(lab[, , 2])), c(patch(lab[, , 3])), c(sqrt(pmax(0, patch(lab[, , 1]^2) - patch(lab[, , 1])^2))))
+  }
+  expect_equal(likeness(a, b)[["layout"]], cor(c(dist(facts(a))), c(dist(facts(b))), method = "spearman"), tolerance = 0.005)
+})
+
+test_that("SSIM is what its formula gives, window by window", {
+  a <- scene(6, 40, 30)
+  b <- pmin(1, 0.8 * scene(6, 40, 30) + 0.1 * scene(7, 40, 30))
+  dim(b) <- dim(a)
+  luma <- function(p) 0.299 * p[, , 1] + 0.587 * p[, , 2] + 0.114 * p[, , 3]
+  x <- luma(a)
+  y <- luma(b)
+  weight <- outer(-5:5, -5:5, function(u, v) exp(-(u^2 + v^2) / 4.5))
+  weight <- weight / sum(weight)
+  map <- outer(1:20, 1:30, Vectorize(function(r, c) {
+    p <- x[r + 0:10, c + 0:10]
+    q <- y[r + 0:10, c + 0:10]
+    mp <- sum(weight * p)
+    mq <- sum(weight * q)
+    (2 * mp * mq + 1e-4) * (2 * (sum(weight * p * q) - mp * mq) + 9e-4) /
+      ((mp^2 + mq^2 + 1e-4) * (sum(weight * p^2) - mp^2 + sum(weight * q^2) - mq^2 + 9e-4))
+  }))
+  expect_equal(internal("core_ssim")(a, b), mean(map), tolerance = 1e-4)
+  expect_equal(internal("core_ssim")(a, a), 1, tolerance = 1e-6)
+})
+
+test_that("multi-scale SSIM is 1 for the same picture, falls with blur, and is NA below the window", {
+  a <- scene(8, 300, 200)
+  soft <- internal("each_channel")(a, function(m) internal("core_blur")(m, 2))
+  similarity <- function(p, q) internal("core_similarity")(view(p)$handle, view(q)$handle)
+  expect_equal(unname(similarity(a, a)), c(1, 1), tolerance = 1e-5)
+  expect_lt(similarity(soft, a)[["ssim"]], similarity(soft, a)[["multi_scale_ssim"]])
+  tiny <- array(0.5, c(8, 9, 3))
+  expect_true(all(is.na(similarity(tiny, tiny))))
+})
+
+test_that("distances are those to the nearest mark, in a straight line", {
+  marked <- matrix(0, 23, 31)
+  marks <- rbind(c(3, 4), c(20, 29), c(11, 15), c(1, 31))
+  marked[marks] <- 1
+  apart <- outer(1:23, 1:31, Vectorize(function(r, c) sqrt(min((marks[, 1] - r)^2 + (marks[, 2] - c)^2))))
+  expect_equal(internal("core_distance")(marked), apart, tolerance = 1e-5)
+  expect_true(all(internal("core_distance")(matrix(0, 4, 5)) >= 1e6))
+})
+
+test_that("vanished and new details are counted and boxed where they are", {
+  plain <- array(0.6, c(200, 300, 3))
+  for (k in 0:5) plain[150:154, 20 + 40 * k + 0:25, ] <- 0.2
+  more <- plain
+  more[41:60, 201:230, ] <- 0.1
+  found <- function(own, other) internal("core_unmatched")(view(own)$handle, view(other)$handle, NULL)
+  gone <- found(more, plain)
+  expect_gt(gone$share, 0.1)
+  expect_equal(unname(gone$boxes[1, 1:4]), c(200 / 300, 40 / 200, 230 / 300, 60 / 200), tolerance = 0.12)
+  expect_equal(found(plain, more)$share, 0)
+})
+
+test_that("a shift, a zoom and a turn are found in a restyled picture, with their size", {
+  picture <- scene(9, 384, 256)
+  moved <- picture[c(rep(1, 10), 1:246), c(rep(1, 20), 1:364), ]
+  framing <- function(take) internal("core_framing")(view(take)$handle, view(picture, "reference")$handle)
+  shift <- framing((1 - moved)^1.4)
+  expect_true(shift$found)
+  expect_equal(shift$place, c(20 / 384, 10 / 384, 1, 0), tolerance = 0.003)
+  expect_false(framing((1 - picture)^1.4)$found)
+  expect_false(framing(scene(31, 384, 256))$found)
+  larger <- internal("resize_picture")(picture, c(480, 320))[33:288, 49:432, ]
+  expect_equal(framing(1 - larger)$place[3], 1.25, tolerance = 0.01)
+})
+
+test_that("structure is judged after the frame's move has been taken out, and the move is said", {
+  picture <- scene(9, 384, 256)
+  moved <- picture[c(rep(1, 13), 1:243), c(rep(1, 27), 1:357), ]
+  scores <- score_picture(picture_file(1 - moved), picture_file(picture))
+  row <- function(measure) as.list(scores[scores$measure == measure, ])
+  expect_gt(row("structure")$value, 0.85)
+  expect_lt(row("framing")$value, 0.4)
+  expect_match(row("framing")$place, "right, 3\\.. % down")
+})
+
+test_that("the horizon's height is compared, and lines by their directions", {
+  with_line <- function(at, tilt = 0) {
+    p <- array(0.75, c(200, 300, 3))
+    y <- row(p[, , 1]) - at - tilt * (col(p[, , 1]) - 150)
+    p[rep(y > 0, 3)] <- 0.3
+    p
+  }
+  level <- function(p) view(p)$level[1, ]
+  expect_equal(level(with_line(80))[["height"]], 0.4, tolerance = 0.02)
+  expect_equal(level(with_line(80, tan(5 * pi / 180)))[["tilt"]], 5, tolerance = 0.3)
+  scores <- score_picture(picture_file(with_line(90)), picture_file(with_line(80)))
+  expect_equal(scores$value[scores$measure == "horizon"], 0.5, tolerance = 0.15)
+  expect_gt(scores$value[scores$measure == "lines"], 0.9)
+})
+
+test_that("separate figures are counted, those at the border are not", {
+  figures <- function(n) {
+    p <- array(0.8, c(160, 240, 3))
+    for (k in seq_len(n)) p[60 + 0:25, 10 + 36 * (k - 1) + 0:20, ] <- 0.2
+    view(p)$figures
+  }
+  for (n in c(0, 1, 3, 6)) expect_equal(figures(n), n)
+})
+
+test_that("a watched region is found a little aside, and is lost where it is painted over", {
+  picture <- scene(10, 384, 256)
+  kept <- matrix(0, 256, 384)
+  kept[100:170, 150:250] <- 1
+  look_at <- function(take) internal("core_watched")(view(take)$handle, view(picture, "reference")$handle, kept, 0.04)
+  aside <- picture[c(1:6, 1:250), c(1:8, 1:376), ]
+  expect_gt(look_at(aside)$agreement, 0.8)
+  expect_equal(look_at(aside)$x * 384, 8, tolerance = 0.3)
+  lost <- picture
+  lost[90:180, 140:260, ] <- scene(44, 121, 91)
+  expect_lt(look_at(lost)$agreement, 0.4)
+  scores <- internal("score_scene")(internal("new_scene")(view(lost), view(picture, "reference"), decoys = list(view(scene(12, 384, 256), "decoy")), watch = list(face = list(kept = kept, least = 0.6))))
+  expect_equal(scores$level[scores$measure == "watch"], "serious")
+  expect_equal(scores$place[scores$measure == "watch"], "face")
+})
+
+test_that("every size and kind of picture gives defined numbers", {
+  for (size in list(c(1, 1), c(1, 40), c(40, 1), c(7, 5), c(33, 12))) {
+    tiny <- array(seq(0, 1, length.out = prod(size) * 3), c(size, 3))
+    scores <- score_picture(picture_file(tiny), picture_file(1 - tiny))
+    expect_false(any(is.nan(scores$value) | is.infinite(scores$value)), info = paste(size, collapse = " x "))
+  }
+  flat <- array(0.5, c(40, 60, 3))
+  scores <- score_picture(picture_file(flat), picture_file(flat))
+  expect_lt(abs(scores$value[scores$measure == "structure"]), 1e-4)
+  expect_equal(scores$level[scores$measure == "blank"], "serious")
+})
+
+test_that("bytes and pixels come to the same view, run after run", {
+  bytes <- png::writePNG(scene(13, 120, 80))
+  frame <- c(120L, 80L)
+  seen <- internal("view_encoded")(bytes, frame)$view
+  pixels <- internal("view_encoded")(bytes, frame, pixels = TRUE)$view
+  again <- internal("view_encoded")(bytes, frame)$view
+  facts <- setdiff(names(seen), "handle")
+  expect_identical(seen[facts], pixels[facts])
+  expect_identical(seen[facts], again[facts])
+  expect_error(internal("core_view_bytes")(as.raw(1:10), 3, 3, c(3L, 3L), c(3L, 3L), "take"), "another amount")
+})
