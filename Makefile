@@ -1,4 +1,4 @@
-.PHONY: demo test install check schema docs bench clean
+.PHONY: demo test install check sanitize schema docs bench clean
 
 DEMO = brackwater
 
@@ -21,6 +21,11 @@ check:
 	@sh tools/setup.sh test
 	@sh tools/check.sh
 
+# The tests of the core under the address and undefined-behaviour sanitizers.
+sanitize:
+	@sh tools/setup.sh test
+	@sh tools/sanitize.sh
+
 # After a change of the fields, the roxygen comments or the glue:
 docs:
 	@sh tools/setup.sh test
@@ -34,6 +39,7 @@ bench:
 	@sh tools/setup.sh run
 	@sh tools/install.sh
 	@Rscript bench/validity.R
+	@Rscript bench/speed.R
 	@Rscript bench/suite.R
 	@Rscript bench/calibration.R
 	@Rscript bench/flight.R

@@ -75,7 +75,9 @@ box_layers <- function(boxes, left, high) {
     marked_shape(left + c(box$left, box$right, box$right, box$left), -high * c(box$top, box$top, box$bottom, box$bottom))
   }), recursive = FALSE)
   named <- boxes[boxes$label != "", ]
-  labels <- if (nrow(named)) ggplot2::annotate("label", left + named$left, -named$top * high, label = named$label, hjust = 0, vjust = 1, size = 3.2, label.size = 0, fill = family_palette[2], colour = "white")
+  # At the right a label would reach into the next picture.
+  aside <- named$left > 0.8
+  labels <- if (nrow(named)) ggplot2::annotate("label", left + ifelse(aside, named$right, named$left), -named$top * high, label = named$label, hjust = as.numeric(aside), vjust = 1, size = 3.2, label.size = 0, fill = family_palette[2], colour = "white")
   c(shapes, list(labels))
 }
 

@@ -47,6 +47,10 @@ explain_contours <- function(scene) {
 explain_details <- function(scene) {
   gone <- core_unmatched(scene$reference$handle, scene$settled, scene$kept)
   come <- core_unmatched(scene$settled, scene$reference$handle, scene$kept)
+  # What is hardly there at all would only clutter the picture.
+  large <- function(boxes) boxes[boxes[, "weight"] >= 0.005, , drop = FALSE]
+  gone$boxes <- large(gone$boxes)
+  come$boxes <- large(come$boxes)
   list(
     words = sprintf("Vanished: %s of the reference's outlines. New: %s of the take's.", in_percent(gone$share), in_percent(come$share)),
     panels = list(

@@ -77,7 +77,7 @@ void complete_means(const Table& table, const std::vector<Draw>& draws, std::siz
   for (std::size_t row = 0; row < rows; ++row)
     for (std::size_t d = 0; d < draws.size(); ++d)
       if (const double own = weight[d * rows + row]; own > 0.0) {
-        add_scaled(own, &table.value[row * width], &total[d * width], width);
+        add_scaled(own, table.value.data() + row * width, total.data() + d * width, width);
         all[d] += own;
       }
   for (std::size_t d = 0; d < draws.size(); ++d)
@@ -94,7 +94,7 @@ void gappy_means(const Table& table, const Draw& draw, double* out) {
     std::fill(sum.begin(), sum.end(), 0.0);
     std::fill(met.begin(), met.end(), 0.0);
     for (std::size_t j = 0; j < size; ++j) {
-      const double* scores = &table.value[draw.rows[at++] * width];
+      const double* scores = table.value.data() + draw.rows[at++] * width;
       for (std::size_t c = 0; c < width; ++c) {
         const bool missing = std::isnan(scores[c]);
         sum[c] += missing ? 0.0 : scores[c];
@@ -136,8 +136,8 @@ std::vector<double> paired_bootstrap(const std::vector<double>& scores, int n_pi
   for (std::size_t first = 0; first < count; first += at_once) {
     std::vector<Draw> some;
     for (std::size_t d = first; d < std::min(count, first + at_once); ++d) some.push_back(draw_rows(of_case, random));
-    complete_means(complete, some, rows, pipelines, &out[first * pipelines]);
-    for (std::size_t d = 0; d < some.size(); ++d) gappy_means(incomplete, some[d], &out[(first + d) * pipelines]);
+    complete_means(complete, some, rows, pipelines, out.data() + first * pipelines);
+    for (std::size_t d = 0; d < some.size(); ++d) gappy_means(incomplete, some[d], out.data() + (first + d) * pipelines);
   }
   return out;
 }
