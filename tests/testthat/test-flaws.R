@@ -58,3 +58,96 @@ test_that("a mirrored take is told from a straight one, and a lost one is neithe
   expect_equal(flaws_of(restyled(reference))$mirrored$level, "none")
   expect_equal(flaws_of(scene(77, 192, 128))$mirrored$level, "none")
 })
+
+soft <- function(picture, sigma) internal("each_channel")(picture, function(m) internal("core_blur")(m, sigma))
+level_of <- function(flaw, take, ...) flaws_of(take, ...)[[flaw]]$level
+
+test_that("soft contours everywhere are blur, a few sharp ones are not", {
+  picture <- restyled(scene(1, 192, 128))
+  expect_equal(level_of("blur", soft(picture, 3)), "serious")
+  half <- soft(picture, 3)
+  half[, 1:96, ] <- picture[, 1:96, ]
+  expect_equal(level_of("blur", half), "none")
+})
+
+test_that("grain is found, fine and blotchy apart", {
+  picture <- 0.2 + 0.6 * restyled(scene(1, 192, 128))
+  fine <- withr::with_seed(1, picture + c(rnorm(128 * 192, sd = 0.07)))
+  expect_equal(level_of("noise", pmin(pmax(fine, 0), 1)), "serious")
+  plain <- 0.2 + 0.6 * soft(scene(1, 192, 128), 5)
+  blotchy <- internal("with_drawing_seed")(2, plain + 0.3 * c(internal("smooth_noise")(128, 192, 2.5)))
+  found <- flaws_of(pmin(pmax(blotchy, 0), 1), plain)
+  expect_equal(found$unfinished$level, "serious")
+})
+
+test_that("a grid of 8 px is found wherever it begins, one of 6 px is not", {
+  smooth <- soft(scene(1, 192, 128), 4)
+  gridded <- function(pitch, shift) {
+    p <- smooth
+    lift <- ((row(p[, , 1]) + shift) %/% pitch + (col(p[, , 1]) + shift) %/% pitch) %% 2
+    pmin(pmax(p + 0.03 * c(lift), 0), 1)
+  }
+  for (shift in c(0, 3)) expect_equal(level_of("blocks", gridded(8, shift)), "serious", info = shift)
+  expect_equal(level_of("blocks", gridded(6, 0)), "none")
+})
+
+test_that("staircases of tones are banding, a slope and flat steps are not", {
+  slope <- array(rep(seq(0.2, 0.8, length.out = 192), each = 128), c(128, 192, 3))
+  expect_equal(level_of("banding", round(slope * 40) / 40), "serious")
+  expect_equal(level_of("banding", slope), "none")
+  expect_equal(level_of("banding", round(slope * 4) / 4), "none")
+})
+
+test_that("what is at its ceiling or its floor is counted, with the place", {
+  take <- 0.1 + 0.8 * restyled(scene(1, 192, 128))
+  take[1:42, , ] <- 1
+  found <- flaws_of(take)
+  expect_equal(found$burnt$level, "serious")
+  expect_match(found$burnt$place, "top")
+  expect_equal(found$crushed$level, "none")
+  take[87:128, 60:192, ] <- 0
+  expect_equal(level_of("crushed", take), "serious")
+})
+
+test_that("another shape than asked for is told, with its way", {
+  found <- flaws_of(restyled(scene(1, 210, 128)))$wrong_size
+  expect_equal(found$level, "serious")
+  expect_equal(found$place, "too wide")
+  expect_equal(level_of("wrong_size", restyled(scene(1, 193, 128))), "none")
+})
+
+test_that("a step along a mask's edge is a seam, and a change outside it a leak", {
+  reference <- soft(scene(1, 192, 128), 5)
+  mask <- matrix(rep(c(1, 0), each = 96), 128, 192, byrow = TRUE)
+  stepped <- reference
+  stepped[, 1:96, ] <- 0.6 * reference[, 1:96, ] + 0.4
+  edit <- function(flaw, take) level_of(flaw, take, reference, mask = mask, job = "edit")
+  expect_false(edit("seam", stepped) == "none")
+  expect_equal(edit("seam", reference), "none")
+  expect_equal(edit("leak", stepped), "none")
+  expect_equal(edit("leak", 0.6 * reference + 0.4 * restyled(reference)), "serious")
+  expect_null(flaws_of(stepped, reference, mask = mask)$leak)
+})
+
+test_that("scratches that a repair left are told from those it took away", {
+  clean <- soft(scene(1, 192, 128), 1)
+  worn <- clean
+  for (x in c(30, 71, 118, 160)) worn[10:120, x + 0:1, ] <- 0.95
+  repair <- function(take) level_of("residual_damage", take, worn, job = "repair")
+  expect_equal(repair(worn), "serious")
+  expect_equal(repair(clean), "none")
+  expect_null(flaws_of(clean, worn)$residual_damage)
+})
+
+test_that("the lines of a guide that show are found, unless the look draws lines", {
+  reference <- soft(scene(1, 192, 128), 1.5)
+  guide <- internal("compute_guide")(reference, "edges")[, , 1]
+  take <- 0.2 + 0.5 * soft(restyled(reference), 1)
+  shown <- take * (1 - 0.8 * c(guide)) + 0.8 * c(guide)
+  bleed <- function(take, look = list()) flaws_of(take, reference, guide = guide, look = look)$guide_bleed
+  expect_equal(bleed(shown)$level, "serious")
+  expect_equal(bleed(take)$level, "none")
+  lined <- internal("look_facts")(internal("view_picture")(shown))
+  lined$lines <- 0.2
+  expect_null(bleed(shown, list(lined)))
+})
