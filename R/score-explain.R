@@ -60,7 +60,7 @@ explain_details <- function(scene) {
   )
 }
 
-in_percent <- function(share) sprintf(ifelse(share < 0.1, "%.1f %%", "%.0f %%"), 100 * share)
+in_percent <- function(share) paste(formatC(100 * share, format = "f", digits = 1), "%")
 
 explain_palette <- function(scene) {
   list(
