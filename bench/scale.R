@@ -47,7 +47,7 @@ if ("choose" %in% parts) {
   ))
   set.seed(1)
   takes <- plan$take
-  one <- core("score_bytes")(core("read_bytes")(core("take_path")(store, picture$file)), trial$suite$cases[[1]], trial$suite, new.env())
+  one <- core("score_bytes")(core("read_bytes")(core("take_path")(store, picture$file)), trial$suite$cases[[1]], trial$suite, new.env())$scores
   quality <- 0.3 + 0.6 * match(plan$pipeline, unique(plan$pipeline)) / 20
   DBI::dbWithTransaction(store$db, for (i in seq_len(nrow(one))) {
     graded <- one$axis[i] != "flaws"
@@ -56,7 +56,8 @@ if ("choose" %in% parts) {
       takes, rep(one$axis[i], length(takes)), rep(one$measure[i], length(takes)), rep(one$phrase[i], length(takes)), rep_len(value, length(takes)), rep(0.5, length(takes)), rep(if (graded) NA else "none", length(takes)), rep(NA_character_, length(takes))
     ))
   })
-  core("set_facts")(store, measures = core("measures_version"))
+  DBI::dbExecute(store$db, "INSERT INTO prints VALUES (?, ?)", params = list(takes, rep("as long as a print is", length(takes))))
+  core("set_facts")(store, measures = core("version_of_measures")(trial$suite))
   core("close_store")(store)
   took <- seconds(verdict <- choose_pipeline(trial))
   cat(sprintf("choosing from %d takes with %d scores: %.1f s, this process at most %.0f MB: %s leads, %s\n", nrow(plan), nrow(one) * nrow(plan), took, peak(), verdict$best, verdict$state))

@@ -1,10 +1,10 @@
 # Do the measures move when what they name moves, and stay when other things
 # move? Run from the root with the package installed:
-#   Rscript bench/validity.R [structure] [ladders] [style] [flaws] [shapes]
+#   Rscript bench/validity.R [structure] [ladders] [style] [flaws]
 # Everything is done twice: with the scenes and restyles that the style space and the
 # weights were made on (`tuning`), and with others that were not looked at while they
-# were made (`held out`). Tables are printed and written to bench/validity.csv, and
-# one figure to docs/screenshots/validity.png.
+# were made (`held out`; the bounds of the flaws were set with both in view). Tables are printed; a run of all parts writes them to
+# bench/validity.csv too.
 library(sprenn)
 source("bench/pictures.R")
 # Forked, since every scene is worked on by itself.
