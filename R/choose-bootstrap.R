@@ -4,9 +4,11 @@
 # pipelines x draws. Rows of one case and seed stay together over pipelines.
 bootstrap_means <- function(table, columns, draws, seed) {
   pipelines <- unique(table$pipeline)
-  meeting <- unique(table[c("case", "seed")])
-  meeting <- meeting[order(meeting$case, meeting$seed), ]
-  row <- match(paste(table$case, table$seed), paste(meeting$case, meeting$seed))
+  met <- paste(table$case, table$seed)
+  first <- which(!duplicated(met))
+  first <- first[order(table$case[first], table$seed[first])]
+  row <- match(met, met[first])
+  meeting <- table[first, ]
   cases <- unique(meeting$case)
   at <- cbind(row, match(table$pipeline, pipelines))
   scores <- lapply(columns, function(column) {

@@ -156,8 +156,8 @@ read_scores <- function(store) {
 # The scores that a choice looks at: what makes up the axes, and the flaws there are.
 read_deciding_scores <- function(store, structure_from) {
   parts <- paste0("'", c(names(structure_from), "style_change", "look_match"), "'", collapse = ", ")
-  scores <- read_db(store, paste0("
-    SELECT take, axis, measure, phrase, value, level FROM scores
-    WHERE measure IN (", parts, ") OR axis = 'adherence' OR (axis = 'flaws' AND level <> 'none')"))
+  # Two queries, as one with OR would read the whole index.
+  wanted <- paste("SELECT take, axis, measure, phrase, value, level FROM scores WHERE", deciding, "AND axis IN")
+  scores <- read_db(store, paste0(wanted, " ('adherence', 'flaws') UNION ALL ", wanted, " ('structure', 'style') AND measure IN (", parts, ")"))
   tibble::as_tibble(scores)
 }

@@ -50,15 +50,19 @@ for_takes <- function(takes, of, values, f, none) {
 # Mean of the graded phrases by weight, and the share of all weight that they
 # have: what has no evidence is never guessed.
 adherence_of <- function(takes, scores, phrases) {
-  graded <- scores[scores$axis == "adherence", ]
-  case <- takes$case[match(graded$take, takes$take)]
-  weight <- phrases$weight[match(paste(case, graded$phrase), paste(phrases$case, phrases$phrase))]
+  graded <- scores[scores$axis == "adherence" & scores$take %in% takes$take, ]
   at <- match(graded$take, takes$take)
+  weight <- phrases$weight[match(paste(takes$case[at], graded$phrase), paste(phrases$case, phrases$phrase))]
+  # Summed for all takes at once, their first phrases, their second ones, and so on.
   by_take <- function(x) {
     sums <- numeric(nrow(takes))
-    known <- !is.na(at)
-    each <- rowsum(x[known], at[known], reorder = FALSE)
-    sums[as.integer(rownames(each))] <- each
+    left <- seq_along(at)
+    while (length(left) > 0) {
+      again <- duplicated(at[left])
+      now <- left[!again]
+      sums[at[now]] <- sums[at[now]] + x[now]
+      left <- left[again]
+    }
     sums
   }
   seen <- by_take(weight)

@@ -2,7 +2,7 @@
 # one SQLite file with the plan, what became of every take, and the scores; or, where
 # these are on a server, a file that says so.
 
-store_schema <- 4L
+store_schema <- 5L
 
 run_folder <- function(trial_folder, run) file.path(trial_folder, "runs", run)
 
@@ -104,6 +104,11 @@ bring_up_to_date <- function(db, version, set_version) {
 # What a measured take is compared with others by; see run-across.R.
 prints_table <- "CREATE TABLE prints (take TEXT PRIMARY KEY REFERENCES takes ON DELETE CASCADE, print TEXT NOT NULL)"
 
+# What a choice looks at is a small part of all scores: it is found without reading
+# the flaws that pictures don't have. Queries that want it say the same condition.
+deciding <- "(level IS NULL OR level <> 'none')"
+deciding_index <- paste("CREATE INDEX scores_deciding ON scores (axis, measure) WHERE", deciding)
+
 # Who is at work on the run: at most one process.
 holder_table <- "CREATE TABLE holder (
   one INTEGER PRIMARY KEY CHECK (one = 1), id TEXT NOT NULL, machine TEXT NOT NULL, pid INTEGER NOT NULL,
@@ -172,7 +177,7 @@ store_tables <- c(
      take TEXT NOT NULL REFERENCES takes ON DELETE CASCADE, axis TEXT NOT NULL, measure TEXT NOT NULL,
      phrase TEXT, value DOUBLE PRECISION, raw DOUBLE PRECISION, level TEXT, place TEXT)",
   "CREATE INDEX scores_by_take ON scores (take)",
-  prints_table, holder_table
+  deciding_index, prints_table, holder_table
 )
 
 # What brings a file of an older schema, by its number, to the next one.
@@ -184,7 +189,8 @@ store_changes <- list(
     "ALTER TABLE pipelines ADD COLUMN follows TEXT", "ALTER TABLE pipelines ADD COLUMN stage INTEGER NOT NULL DEFAULT 1",
     "ALTER TABLE pipelines ADD COLUMN shown INTEGER NOT NULL DEFAULT 1", holder_table
   ),
-  prints_table
+  prints_table,
+  deciding_index
 )
 
 get_facts <- function(store) {
