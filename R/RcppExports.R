@@ -117,6 +117,10 @@ core_view_bytes <- function(bytes, width, height, frame, size, part) {
     .Call(`_sprenn_core_view_bytes`, bytes, width, height, frame, size, part)
 }
 
+core_let_go <- function(view) {
+    invisible(.Call(`_sprenn_core_let_go`, view))
+}
+
 core_view_size <- function(view) {
     .Call(`_sprenn_core_view_size`, view)
 }

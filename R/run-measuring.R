@@ -14,7 +14,8 @@ unscored_takes <- function(store, takes, version, again = FALSE) {
 }
 
 # Measures the next take. What waits of the same case goes with it, so that the case is
-# got to know once; but not so much that another process would stand idle, or memory fill.
+# got to know once; but not so much that another process would stand idle for long,
+# memory fill, or a stop lose more than seconds of work.
 send_to_score <- function(works) {
   works$first_score <- works$first_score %||% clock()
   waiting <- works$to_score
@@ -23,8 +24,8 @@ send_to_score <- function(works) {
     return(score_here(works, waiting[1]))
   }
   same <- waiting[works$takes$case[waiting] == works$takes$case[waiting[1]]]
-  many <- min(length(waiting) %/% (2 * works$pool$size), sum(cumsum(works$takes$bytes[same]) < 1.2e7))
-  ats <- utils::head(same, max(1, many))
+  many <- min(24, length(waiting) %/% (2 * works$pool$size), sum(cumsum(works$takes$bytes[same]) < 1.2e7))
+  ats <- utils::head(same, max(4, many))
   works$to_score <- setdiff(waiting, ats)
   job <- list(at = ats[1], ats = ats, take = works$takes[ats[1], ], began = clock(), sha256 = works$takes$sha256[ats], kit = kit_of(works, works$takes$case[ats[1]]))
   send_scoring(works, job)
@@ -53,21 +54,22 @@ land_scores <- function(works, job, scores) {
   }
   if (inherits(scores, "condition")) stop(scores)
   works$longest <- max(works$longest, clock() - job$began)
-  for (i in seq_along(job$ats)) {
-    at <- job$ats[i]
-    # It may have been asked for again meanwhile: this was another picture.
-    if (identical(works$takes$sha256[at], job$sha256[i]) && works$made[at]) keep_scores(works, works$takes[at, ], scores[[i]])
-  }
+  # It may have been asked for again meanwhile: this was another picture.
+  same <- which(works$takes$sha256[job$ats] == job$sha256 & works$made[job$ats])
+  keep_scores(works, works$takes$take[job$ats[same]], scores[same])
 }
 
 score_here <- function(works, at) {
   take <- works$takes[at, ]
   case <- case_named(works$trial$suite, take$case)
-  keep_scores(works, take, score_bytes(take_bytes(works$store, take), case, works$trial$suite, works$kept))
+  keep_scores(works, take$take, list(score_bytes(take_bytes(works$store, take), case, works$trial$suite, works$kept)))
 }
 
-keep_scores <- function(works, take, found) {
-  record_scores(works$store, take$take, found$scores, found$print)
-  works$scored <- works$scored + 1
+keep_scores <- function(works, takes, found) {
+  if (length(takes) == 0) {
+    return(invisible())
+  }
+  record_scores(works$store, takes, found)
+  works$scored <- works$scored + length(takes)
   tell(works)
 }

@@ -78,6 +78,7 @@ score_bytes <- function(bytes, case, suite, kept) {
   })
   own <- suite_measures(suite, kept)
   view <- view_encoded(bytes, frame, pixels = length(own) > 0)
+  on.exit(drop_view(view$view))
   scene <- new_scene(
     view$view, reference, if (is.na(case$look)) list() else looks[[case$look]], suite_decoys(suite, case, frame, kept),
     mask = hold("mask", case_mask(case, suite, frame)), job = case$job, frame = frame,

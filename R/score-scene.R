@@ -22,6 +22,9 @@ new_view <- function(handle, frame, part) {
   structure(c(list(handle = handle, held = core_view_size(handle), working = view_size(frame)), facts), class = "sprenn_view")
 }
 
+# After this the view is of no use any more.
+drop_view <- function(view) core_let_go(view$handle)
+
 view_size <- function(frame) as.integer(pmax(1, round(frame * min(1, working_edge / max(frame)))))
 
 view_oklab <- function(view) core_view_oklab(view$handle)

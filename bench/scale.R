@@ -1,13 +1,16 @@
 # How far it scales: planning a million takes, choosing from a run of a hundred
-# thousand, measuring with two processes against one. Run from the root with the
-# package installed:
-#   Rscript bench/scale.R [plan] [choose] [score]
+# thousand, measuring with two processes against one, and the memory that measuring
+# few and many takes needs. Run from the root with the package installed:
+#   Rscript bench/scale.R [plan] [choose] [score] [memory]
 library(sprenn)
 core <- function(name) getFromNamespace(name, "sprenn")
 given <- commandArgs(TRUE)
-parts <- if (length(given)) given else c("plan", "choose", "score")
+parts <- if (length(given)) given else c("plan", "choose", "score", "memory")
 seconds <- function(code) system.time(force(code))[["elapsed"]]
-peak <- function() as.numeric(sub("[^0-9]*([0-9]+).*", "\\1", grep("VmHWM", readLines("/proc/self/status"), value = TRUE))) / 1024
+peak <- function(process = "self") {
+  status <- tryCatch(readLines(file.path("/proc", process, "status")), error = function(e) character(), warning = function(w) character())
+  as.numeric(c(sub("[^0-9]*([0-9]+).*", "\\1", grep("VmHWM", status, value = TRUE)), 0)[1]) / 1024
+}
 
 # A suite over a few pictures, and a lineup of yarrow at many settings.
 large_trial <- function(cases, seeds, pipelines, size = c(96, 64)) {
@@ -24,6 +27,22 @@ large_trial <- function(cases, seeds, pipelines, size = c(96, 64)) {
   ), file.path(folder, "lineup.yml"))
   writeLines(c("brief: x", "weights: {structure: 0.5, adherence: 0.2, style: 0.3}", "floors: {structure: 0.3}", "style: stay", "limits: {takes: 10000000, hours: 100000, gigabytes: 100000}"), file.path(folder, "brief.yml"))
   read_trial(folder)
+}
+
+# A drawing for every take of the trial, as if it had been made, of 24 in turn: making
+# is not what is timed. Returns how many takes.
+draw_takes <- function(trial) {
+  plan <- plan_run(trial)
+  store <- core("open_store")(trial$folder, "main", create = TRUE)
+  on.exit(core("close_store")(store))
+  core("record_plan")(store, trial, plan)
+  size <- trial$suite$size
+  drawings <- lapply(1:24, function(i) png::writePNG(core("draw_tile")(core("tile_names")()[1 + i %% 8], size[1], size[2], i)))
+  for (i in seq_len(nrow(plan))) {
+    bytes <- drawings[[1 + i %% 24]]
+    core("record_made")(store, plan$take[i], core("write_picture")(store, bytes), list(width = size[1], height = size[2], bytes = length(bytes), seconds = 1, cost = 0, request = "{}", answer = "{}", first_call = FALSE))
+  }
+  nrow(plan)
 }
 
 if ("plan" %in% parts) {
@@ -64,18 +83,27 @@ if ("choose" %in% parts) {
 }
 
 if ("score" %in% parts) {
-  # A drawing for every take: making is not what is timed.
-  trial <- large_trial(16, 3, 6, c(768, 512))
-  plan <- plan_run(trial)
-  store <- core("open_store")(trial$folder, "main", create = TRUE)
-  core("record_plan")(store, trial, plan)
-  for (i in seq_len(nrow(plan))) {
-    bytes <- png::writePNG(core("draw_tile")(core("tile_names")()[1 + i %% 8], 768, 512, i))
-    core("record_made")(store, plan$take[i], core("write_picture")(store, bytes), list(width = 768, height = 512, bytes = length(bytes), seconds = 1, cost = 0, request = "{}", answer = "{}", first_call = FALSE))
-  }
-  core("close_store")(store)
+  trial <- large_trial(16, 3, 12, c(768, 512))
+  takes <- draw_takes(trial)
   # Both begin with the same: what a case needs is worked out anew.
   results <- list()
   times <- vapply(c(1, 2, 1, 2), function(workers) seconds(results[[workers]] <<- score_run(trial, again = TRUE, workers = workers)), 0)
-  cat(sprintf("measuring %d takes of 768 x 512: %.1f s with one process, %.1f s with two, ratio %.2f; the same to the last bit: %s\n", nrow(plan), min(times[c(1, 3)]), min(times[c(2, 4)]), min(times[c(1, 3)]) / min(times[c(2, 4)]), identical(results[[1]], results[[2]])))
+  cat(sprintf("measuring %d takes of 768 x 512: %.1f s with one process, %.1f s with two, ratio %.2f; the same to the last bit: %s\n", takes, min(times[c(1, 3)]), min(times[c(2, 4)]), min(times[c(1, 3)]) / min(times[c(2, 4)]), identical(results[[1]], results[[2]])))
+}
+
+if ("memory" %in% parts) {
+  # The same cases, more seeds: the most that the processes of a run held at any time.
+  for (seeds in c(5, 20, 60)) {
+    trial <- large_trial(5, seeds, 4, c(192, 128))
+    takes <- draw_takes(trial)
+    measuring <- processx::process$new("Rscript", c("-e", sprintf("invisible(sprenn::score_run('%s', workers = 1))", trial$folder)), stderr = "|")
+    most <- c(run = 0, worker = 0)
+    while (measuring$is_alive()) {
+      worker <- vapply(tryCatch(ps::ps_children(measuring$as_ps_handle(), recursive = TRUE), error = function(e) list()), function(one) peak(ps::ps_pid(one)), 0)
+      most <- pmax(most, c(peak(measuring$get_pid()), max(worker, 0)))
+      Sys.sleep(0.2)
+    }
+    if (measuring$get_exit_status() != 0) stop(measuring$read_all_error())
+    cat(sprintf("measuring %d takes of 192 x 128 with one process: it held at most %.0f MB, the run itself %.0f MB\n", takes, most[["worker"]], most[["run"]]))
+  }
 }

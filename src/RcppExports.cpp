@@ -375,6 +375,16 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_let_go
+void core_let_go(SEXP view);
+RcppExport SEXP _sprenn_core_let_go(SEXP viewSEXP) {
+BEGIN_RCPP
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type view(viewSEXP);
+    core_let_go(view);
+    return R_NilValue;
+END_RCPP
+}
 // core_view_size
 double core_view_size(SEXP view);
 RcppExport SEXP _sprenn_core_view_size(SEXP viewSEXP) {
@@ -683,6 +693,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_steady_seconds", (DL_FUNC) &_sprenn_steady_seconds, 0},
     {"_sprenn_core_view", (DL_FUNC) &_sprenn_core_view, 4},
     {"_sprenn_core_view_bytes", (DL_FUNC) &_sprenn_core_view_bytes, 6},
+    {"_sprenn_core_let_go", (DL_FUNC) &_sprenn_core_let_go, 1},
     {"_sprenn_core_view_size", (DL_FUNC) &_sprenn_core_view_size, 1},
     {"_sprenn_core_view_oklab", (DL_FUNC) &_sprenn_core_view_oklab, 1},
     {"_sprenn_core_view_srgb", (DL_FUNC) &_sprenn_core_view_srgb, 1},

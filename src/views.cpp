@@ -103,6 +103,10 @@ SEXP core_view_bytes(Rcpp::RawVector bytes, int width, int height, Rcpp::Integer
   return view_from(read, width, height, frame, size, part);
 }
 
+// Gives a view's memory back now: R doesn't know how much it is, and would wait long.
+// [[Rcpp::export]]
+void core_let_go(SEXP view) { Handle(view).release(); }
+
 // [[Rcpp::export]]
 double core_view_size(SEXP view) { return static_cast<double>(Handle(view)->bytes()); }
 
