@@ -33,18 +33,28 @@ explain_score <- function(take, reference, measure = "structure", look = NULL, m
   draw_explanation(explain_scene(scene, measure), pictures, scene, measure, scores)
 }
 
+# A take of another shape than the reference is compared stretched to it.
+stretched_words <- function(scene) {
+  own <- scene$take$own
+  asked <- scene$frame
+  if (abs(log(own[1] / own[2]) - log(asked[1] / asked[2])) < same_aspect) {
+    return(NULL)
+  }
+  sprintf("The take (%d x %d) has another shape than the reference (%d x %d) and was stretched to it: `sprenn prepare` writes the reference as a run's engines get it.", own[1], own[2], asked[1], asked[2])
+}
+
 draw_explanation <- function(explained, pictures, scene, measure, scores) {
   number <- if (nrow(scores)) paste0(" ", two(scores$value[1])) else ""
   level <- if (nrow(scores) && !is.na(scores$level[1])) paste0(" (", scores$level[1], ")") else ""
   names <- names(explained$panels)
-  shown <- lapply(names, function(name) shrunk_copy(pictures[[if (name %in% names(pictures)) name else "take"]]))
+  shown <- lapply(names, function(name) shrunk_copy(explained$panels[[name]]$pixels %||% pictures[[if (name %in% names(pictures)) name else "take"]]))
   high <- max(vapply(shown, function(pixels) dim(pixels)[1] / dim(pixels)[2], 0))
   deep <- high + if (any(vapply(explained$panels, function(panel) isTRUE(panel$palette), NA))) 0.16 else 0.02
   layers <- Map(panel_layers, explained$panels, shown, names, 1.04 * (seq_along(names) - 1), MoreArgs = list(scene = scene))
   ggplot2::ggplot() +
     layers +
     ggplot2::coord_fixed(xlim = c(0, 1.04 * length(names) - 0.04), ylim = c(-deep, 0.08), expand = FALSE, clip = "off") +
-    ggplot2::labs(title = paste0(gsub("_", " ", measure), number, level), subtitle = paste(strwrap(explained$words, 110), collapse = "\n")) +
+    ggplot2::labs(title = paste0(gsub("_", " ", measure), number, level), subtitle = paste(strwrap(c(explained$words, stretched_words(scene)), 110), collapse = "\n")) +
     theme_sprenn() +
     ggplot2::theme(axis.text = ggplot2::element_blank(), axis.title = ggplot2::element_blank(), panel.grid = ggplot2::element_blank(), panel.grid.major = ggplot2::element_blank())
 }

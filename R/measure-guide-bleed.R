@@ -8,11 +8,11 @@ measure_guide_bleed <- function() {
     cost = "low",
     compute = function(scene) {
       # Where the look draws lines itself nobody can tell them apart.
-      if (is.null(scene$guide) || max(0, unlist(lapply(scene$look, `[[`, "lines"))) > 0.08) {
+      if (is.null(scene$guide) || strokes_in(scene$look) > 0.08) {
         return(NULL)
       }
       shown <- core_marked_share(scene$take$handle, scene$guide)
-      flaw_score(max(0, shown - known_before(scene, "outlined")), 0.1, 0.2, place = "whole", raw = shown)
+      flaw_score(max(0, shown - known_before(scene, "outlined")), 0.05, 0.1, place = "whole", raw = shown)
     }
   )
 }

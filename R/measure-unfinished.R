@@ -8,7 +8,8 @@ measure_unfinished <- function() {
     cost = "low",
     compute = function(scene) {
       # Fine grain leaves half of itself at half the size.
-      coarse <- scene$grain[["blotches"]] - max(known_before(scene, "blotches"), 0.75 * scene$grain[["noise"]])
+      # Looks made of strokes leave more of them on some contents than on others.
+      coarse <- scene$grain[["blotches"]] - max(known_before(scene, "blotches") + 0.15 * strokes_in(scene$look), 0.75 * scene$grain[["noise"]])
       flaw_score(max(0, coarse), 0.03, 0.04, place = "whole", raw = scene$grain[["blotches"]])
     }
   )

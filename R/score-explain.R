@@ -2,10 +2,11 @@
 # boxes to draw on it, a map to lay over it, or its palette. Drawn by figure-explain.R.
 
 # `panels` is a list by name; `map` (rows x columns, 0 to 1 or -1 to 1) and `boxes` (left,
-# top, right, bottom in shares, with a `label`) may be missing. `words` says what is seen.
+# top, right, bottom in shares, with a `label`) may be missing, `pixels` replaces the picture.
+# `words` says what is seen.
 explain_scene <- function(scene, measure) {
   switch(explained_by(measure),
-    contours = explain_contours(scene), details = explain_details(scene), palette = explain_palette(scene),
+    contours = explain_contours(scene), mirrored = explain_mirrored(scene), details = explain_details(scene), palette = explain_palette(scene),
     framing = explain_framing(scene), watch = explain_watch(scene), damage = explain_damage(scene), leak = explain_leak(scene),
     place = explain_place(scene, measure)
   )
@@ -15,7 +16,7 @@ explained_by <- function(measure) {
   axis <- list_measures()$axis[match(measure, list_measures()$measure)]
   if (measure %in% c("edges", "vanished", "new_details")) {
     "details"
-  } else if (measure %in% c("framing", "watch", "leak")) {
+  } else if (measure %in% c("framing", "watch", "leak", "mirrored")) {
     measure
   } else if (measure == "watch_colour") {
     "watch"
@@ -23,7 +24,7 @@ explained_by <- function(measure) {
     "damage"
   } else if (identical(axis, "style")) {
     "palette"
-  } else if (identical(axis, "flaws") && measure != "mirrored") {
+  } else if (identical(axis, "flaws")) {
     "place"
   } else {
     "contours"
@@ -41,6 +42,17 @@ explain_contours <- function(scene) {
   list(
     words = "Blue: contours run as in the reference. Orange: they do not. Boxed: the largest parts that differ.",
     panels = list(reference = list(boxes = new_boxes(boxes, "")), take = list(boxes = new_boxes(boxes, ""), settled = TRUE), agreement = list(map = found$agreement * found$presence, settled = TRUE))
+  )
+}
+
+# Beside the reference as it would lie mirrored, so that the eye can judge.
+explain_mirrored <- function(scene) {
+  pixels <- core_view_srgb(scene$reference$handle)
+  pixels <- pixels[, rev(seq_len(ncol(pixels))), , drop = FALSE]
+  found <- core_agreement_map(scene$take$handle, view_picture(pixels, scene$frame, "reference")$handle)
+  list(
+    words = "Blue: contours run as in the mirrored reference. Orange: they do not.",
+    panels = list(`reference, mirrored` = list(pixels = pixels), take = list(), agreement = list(map = found$agreement * found$presence))
   )
 }
 

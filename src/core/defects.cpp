@@ -257,7 +257,7 @@ double grain_where_plain(const Plane& own, const Plane& plain) {
   found.resize((found.size() + kPlainest - 1) / kPlainest);
   std::vector<float> levels;
   for (const auto& one : found) levels.push_back(one.second);
-  return static_cast<double>(quantile_of(std::move(levels), 0.4));
+  return static_cast<double>(quantile_of(levels, 0.4));
 }
 
 }  // namespace
@@ -271,7 +271,7 @@ Graininess usual_grain(const Defects& own) {
   const auto middle = [](const Plane& grain) {
     std::vector<float> levels;
     std::copy_if(grain.values.begin(), grain.values.end(), std::back_inserter(levels), [](float value) { return value >= 0.0f; });
-    return static_cast<double>(quantile_of(std::move(levels), 0.5));
+    return static_cast<double>(quantile_of(levels, 0.5));
   };
   return {middle(own.grain[0]), std::max(middle(own.grain[1]), middle(own.grain[2]))};
 }
@@ -280,8 +280,8 @@ Defects find_defects(const Plane& luma) {
   Defects out;
   Contours contours = contours_of(luma);
   if (contours.widths.size() >= kFewest) {
-    out.blur = static_cast<double>(quantile_of(std::move(contours.widths), 0.2));
-    out.ringing = static_cast<double>(quantile_of(std::move(contours.halos), 0.7));
+    out.blur = static_cast<double>(quantile_of(contours.widths, 0.2));
+    out.ringing = static_cast<double>(quantile_of(contours.halos, 0.7));
   }
   const Plane half = half_of(luma);
   out.grain = {grain_of(luma), grain_of(half), grain_of(half_of(half))};

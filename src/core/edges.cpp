@@ -85,28 +85,35 @@ Plane thin_edges(const Plane& lightness, float sigma) {
   const Plane strength = length_of(gradient);
   const float high = std::max(0.012f, quantile_of(strength.values, 0.9));
   const float low = 0.4f * high;
-  Plane edges(smooth.width, smooth.height);
-  std::vector<std::pair<int, int>> open;
-  const auto crest = [&](int x, int y, float least) {
-    return edges.at(x, y) < 0.5f && strength.at(x, y) >= least &&
-           is_crest(strength, gradient.across.at(x, y), gradient.down.at(x, y), x, y);
+  const int w = smooth.width, h = smooth.height;
+  // The weak crests too, each looked at once.
+  std::vector<char> crest(strength.size());
+  std::vector<int> strong;
+  for (int y = 0; y < h; ++y) {
+    const float* own = strength.row(y);
+    for (int x = 0; x < w; ++x) {
+      if (own[x] < low || !is_crest(strength, gradient.across.at(x, y), gradient.down.at(x, y), x, y)) continue;
+      crest[static_cast<std::size_t>(y) * static_cast<std::size_t>(w) + static_cast<std::size_t>(x)] = 1;
+      if (own[x] >= high) strong.push_back(y * w + x);
+    }
+  }
+  // An edge goes on along weak crests from every strong one.
+  Plane edges(w, h);
+  std::vector<int> open;
+  const auto take = [&](int pixel) {
+    char& one = crest[static_cast<std::size_t>(pixel)];
+    if (!one) return;
+    one = 0;
+    edges.values[static_cast<std::size_t>(pixel)] = 1.0f;
+    open.push_back(pixel);
   };
-  for (int y = 0; y < edges.height; ++y) {
-    for (int x = 0; x < edges.width; ++x) {
-      if (!crest(x, y, high)) continue;
-      edges.at(x, y) = 1.0f;
-      open.emplace_back(x, y);
-      while (!open.empty()) {
-        const auto [u, v] = open.back();
-        open.pop_back();
-        for (int b = std::max(0, v - 1); b <= std::min(edges.height - 1, v + 1); ++b) {
-          for (int a = std::max(0, u - 1); a <= std::min(edges.width - 1, u + 1); ++a) {
-            if (!crest(a, b, low)) continue;
-            edges.at(a, b) = 1.0f;
-            open.emplace_back(a, b);
-          }
-        }
-      }
+  for (const int start : strong) {
+    take(start);
+    while (!open.empty()) {
+      const int u = open.back() % w, v = open.back() / w;
+      open.pop_back();
+      for (int b = std::max(0, v - 1); b <= std::min(h - 1, v + 1); ++b)
+        for (int a = std::max(0, u - 1); a <= std::min(w - 1, u + 1); ++a) take(b * w + a);
     }
   }
   return edges;

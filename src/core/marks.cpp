@@ -135,10 +135,14 @@ double seam_excess(const Picture& take, const Picture& reference, const Plane& m
       const float nx = way.across.at(x, y) / length, ny = way.down.at(x, y) / length;
       const float fx = static_cast<float>(x), fy = static_cast<float>(y);
       const auto beyond_sides = [&](const Picture& picture) {
-        const double here = std::max(step(picture, fx, fy, nx, ny), std::max(step(picture, fx + nx, fy + ny, nx, ny), step(picture, fx - nx, fy - ny, nx, ny)));
-        double sides = 0.0;
-        for (const float by : {-9.0f, -7.0f, -5.0f, 5.0f, 7.0f, 9.0f}) sides += step(picture, fx + by * nx, fy + by * ny, nx, ny) / 6.0;
-        return here - sides;
+        // The largest of three in a row here and beside alike: in a regular pattern the
+        // largest is well above the mean.
+        const auto largest = [&](float by) {
+          double most = 0.0;
+          for (const float near : {-1.0f, 0.0f, 1.0f}) most = std::max(most, step(picture, fx + (by + near) * nx, fy + (by + near) * ny, nx, ny));
+          return most;
+        };
+        return largest(0.0f) - (largest(-9.0f) + largest(-6.0f) + largest(6.0f) + largest(9.0f)) / 4.0;
       };
       excess += std::clamp(beyond_sides(take) - std::max(0.0, beyond_sides(reference)), -0.1, 0.3);
       n += 1.0;

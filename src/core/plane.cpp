@@ -4,6 +4,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
+#include <cstring>
 #include <utility>
 
 namespace sprenn {
@@ -237,11 +239,27 @@ double spread_of(const Plane& plane) {
   return std::sqrt(sum / static_cast<double>(plane.size()));
 }
 
-float quantile_of(std::vector<float> values, double share) {
+float quantile_of(const std::vector<float>& values, double share) {
   if (values.empty()) return 0.0f;
-  const auto at = static_cast<std::ptrdiff_t>(share * static_cast<double>(values.size() - 1));
-  std::nth_element(values.begin(), values.begin() + at, values.end());
-  return values[static_cast<std::size_t>(at)];
+  // Numbers rank like the bits that they are written with, once the sign is turned
+  // round: a count by the upper half finds the few among which the one sought is.
+  const auto rank = [](float value) {
+    std::uint32_t bits;
+    std::memcpy(&bits, &value, sizeof bits);
+    return (bits & 0x80000000u ? ~bits : bits | 0x80000000u) >> 16;
+  };
+  std::vector<std::size_t> count(65536);
+  for (const float value : values) ++count[rank(value)];
+  auto at = static_cast<std::size_t>(share * static_cast<double>(values.size() - 1));
+  std::uint32_t bucket = 0;
+  while (at >= count[bucket]) at -= count[bucket++];
+  std::vector<float> near;
+  near.reserve(count[bucket]);
+  for (const float value : values)
+    if (rank(value) == bucket) near.push_back(value);
+  const auto sought = near.begin() + static_cast<std::ptrdiff_t>(at);
+  std::nth_element(near.begin(), sought, near.end());
+  return *sought;
 }
 
 }  // namespace sprenn

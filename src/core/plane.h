@@ -99,6 +99,6 @@ float sample(const Plane& plane, float x, float y);
 
 double mean_of(const Plane& plane);
 double spread_of(const Plane& plane);
-float quantile_of(std::vector<float> values, double share);
+float quantile_of(const std::vector<float>& values, double share);
 
 }  // namespace sprenn
