@@ -10,7 +10,7 @@ measure_ringing <- function() {
       if (strokes_in(scene$look) > 0.25) {
         return(NULL)
       }
-      flaw_score(max(0, scene$take$ringing - known_before(scene, "ringing")), 0.06, 0.1, place = "whole", raw = scene$take$ringing)
+      flaw_score(max(0, scene$take$ringing - known_before(scene, "ringing")), 0.065, 0.1, place = "whole", raw = scene$take$ringing)
     }
   )
 }

@@ -351,7 +351,7 @@ if (wanted("figure")) {
   wanted_at <- data.frame(group = factor(levels(facts$group), levels(facts$group)), at = c(0.995, 0.98, 0.98, 0.02))
   figure <- ggplot(facts, aes(value, stats::reorder(what, value))) +
     geom_vline(aes(xintercept = at), wanted_at, colour = "grey55", linetype = "22") +
-    geom_point(aes(shape = part), size = 2.4, colour = "#1f4e79", stroke = 0.9) +
+    geom_point(aes(shape = part), size = 2.4, colour = "#1f4e79", stroke = 0.9, position = position_dodge(0.5)) +
     scale_shape_manual(NULL, values = c("tuned on" = 1, "held out" = 19)) +
     facet_wrap(~group, scales = "free", ncol = 2) +
     labs(x = NULL, y = NULL, title = "Do the measures move with what they name, and stay with what they don't?") +

@@ -37,3 +37,22 @@ test_that("the command draws why into a file", {
   expect_match(said$out, "why vanished is what it is", all = FALSE)
   expect_gt(file.size(file), 5000)
 })
+
+test_that("a mirrored take is shown beside the mirrored reference", {
+  reference <- scene(4, 192, 128)
+  view <- function(p, part = "take") internal("view_picture")(p, part = part)
+  decoys <- lapply(internal("draw_decoys")(c(192, 128), 3), view, part = "decoy")
+  shown <- function(take) internal("explain_scene")(internal("new_scene")(view(take), view(reference, "reference"), decoys = decoys, frame = c(192, 128)), "mirrored")$panels
+  flipped <- shown(mirrored(reference))
+  expect_named(flipped, c("reference, mirrored", "take", "agreement"))
+  expect_equal(flipped[[1]]$pixels, mirrored(reference), tolerance = 0.01)
+  expect_gt(mean(flipped$agreement$map), 0.3)
+  expect_lt(mean(shown(reference)$agreement$map), 0.15)
+})
+
+test_that("a take of another shape is said to be stretched", {
+  reference <- picture_file(scene(5, 64, 96))
+  said <- function(width, height) explain_score(picture_file(scene(5, width, height)), reference)$labels$subtitle
+  expect_match(said(96, 64), "(96 x 64) has another shape than the reference (64 x 96)", fixed = TRUE)
+  expect_no_match(said(128, 192), "another shape")
+})

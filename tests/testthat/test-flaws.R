@@ -151,3 +151,49 @@ test_that("the lines of a guide that show are found, unless the look draws lines
   lined$lines <- 0.2
   expect_null(bleed(shown, list(lined)))
 })
+
+test_that("a regular pattern at a mask's edge is no seam, a faint step in texture is one", {
+  picture <- scene(6, 192, 128)
+  reference <- picture
+  dots <- outer(1:128, 1:192, function(y, x) ((x - 96) %% 8 < 3) & (y %% 8 < 3))
+  mask <- matrix(rep(c(1, 0), each = 96), 128, 192, byrow = TRUE)
+  screened <- reference
+  screened[, 1:96, ] <- 0.5 * reference[, 1:96, ]
+  screened[rep(dots, 3)] <- 0.1
+  reference[rep(dots, 3)] <- 0.1
+  expect_equal(level_of("seam", reference, picture, mask = mask, job = "edit"), "none")
+  grain <- withr::with_seed(3, rnorm(length(picture), sd = 0.04))
+  stepped <- 0.2 + 0.6 * soft(picture, 2) + grain
+  stepped[, 1:96, ] <- stepped[, 1:96, ] + 0.15
+  expect_false(level_of("seam", stepped, 0.2 + 0.6 * soft(picture, 2), mask = mask, job = "edit") == "none")
+})
+
+test_that("burnt and crushed count from what the reference and the look have already", {
+  reference <- 0.1 + 0.8 * scene(7, 192, 128)
+  # A tenth of it is white from the start.
+  reference[1:13, , ] <- 1
+  take <- reference
+  expect_equal(level_of("burnt", take, reference), "none")
+  take[1:64, , ] <- 1
+  expect_equal(level_of("burnt", take, reference), "serious")
+  look <- list(internal("look_facts")(internal("view_picture")(take)))
+  expect_equal(level_of("burnt", take, reference, look = look), "none")
+  dark <- reference
+  dark[70:128, , ] <- 0
+  expect_equal(level_of("crushed", dark, reference), "serious")
+  expect_equal(level_of("crushed", dark, dark), "none")
+})
+
+test_that("where a look is drawn with strokes nothing is said of ringing, and blotches count less", {
+  look <- internal("look_facts")(internal("view_picture")(soft(scene(8, 192, 128), 8)))
+  lined <- within(look, lines <- 0.4)
+  take <- restyled(scene(1, 192, 128))
+  expect_equal(level_of("ringing", take, look = list(look)), "none")
+  expect_null(flaws_of(take, look = list(lined))$ringing)
+  plain <- 0.3 + 0.4 * soft(scene(1, 192, 128), 8)
+  blotched <- plain + c(internal("core_blur")(matrix(withr::with_seed(4, rnorm(192 * 128, sd = 0.5)), 128), 2))
+  level <- function(take, of) flaws_of(take, plain, look = list(of))$unfinished
+  expect_equal(level(plain, look)$level, "none")
+  expect_equal(level(blotched, look)$level, "serious")
+  expect_gt(level(blotched, look)$value, level(blotched, lined)$value)
+})

@@ -129,3 +129,48 @@ test_that("the fingerprint covers meaning and pixels, not layout, comments or pa
   png::writePNG(pixels * 0.9, picture)
   expect_false(print_of(folder) == before)
 })
+
+test_that("a choice reads what decides and nothing else, by its index", {
+  folder <- made_trial()
+  all <- score_run(folder)
+  store <- internal("open_store")(folder, "main")
+  on.exit(internal("close_store")(store))
+  # A flaw, so that there is one to be read.
+  DBI::dbExecute(store$db, "UPDATE scores SET level = 'slight' WHERE measure = 'blur' AND take = ?", params = list(all$take[1]))
+  some <- internal("read_deciding_scores")(store, c(orientation = 2, layout = 1))
+  wanted <- all$axis == "adherence" | all$measure %in% c("orientation", "layout", "style_change", "look_match") | (all$measure == "blur" & all$take == all$take[1])
+  wanted <- wanted | (all$axis == "flaws" & all$level != "none")
+  expect_setequal(paste(some$take, some$measure, some$phrase, some$value), with(all[wanted, ], paste(take, measure, phrase, value)))
+  plan <- DBI::dbGetQuery(store$db, paste("EXPLAIN QUERY PLAN SELECT take FROM scores WHERE", internal("deciding"), "AND axis IN ('structure', 'style') AND measure IN ('layout')"))
+  expect_match(plan$detail, "scores_deciding", all = FALSE)
+})
+
+test_that("a store of an older form is brought to today's, and chooses as before", {
+  folder <- made_trial()
+  score_run(folder)
+  before <- choose_pipeline(folder)
+  db <- connect(folder)
+  DBI::dbExecute(db, "DROP INDEX scores_deciding")
+  DBI::dbExecute(db, "PRAGMA user_version = 4")
+  after <- choose_pipeline(folder)
+  expect_identical(after$pipelines, before$pipelines)
+  expect_equal(DBI::dbGetQuery(db, "PRAGMA user_version")[[1]], internal("store_schema"))
+  expect_true("scores_deciding" %in% DBI::dbGetQuery(db, "SELECT name FROM sqlite_master WHERE type = 'index'")$name)
+})
+
+test_that("what was found of several takes is kept at once or not at all", {
+  folder <- made_trial()
+  first <- score_run(folder)
+  store <- internal("open_store")(folder, "main")
+  on.exit(internal("close_store")(store))
+  takes <- unique(first$take)[1:2]
+  found <- lapply(takes, function(take) list(scores = first[first$take == take, c("axis", "measure", "phrase", "value", "raw", "level", "place")], print = paste("of", take)))
+  found[[2]]$scores$value <- found[[2]]$scores$value + 1
+  internal("record_scores")(store, takes, found)
+  again <- internal("read_scores")(store)
+  expect_identical(again[again$take == takes[1], ], first[first$take == takes[1], ])
+  expect_equal(again$value[again$take == takes[2]], first$value[first$take == takes[2]] + 1)
+  expect_equal(nrow(again), nrow(first))
+  expect_error(internal("record_scores")(store, c(takes[1], "nobody"), found))
+  expect_identical(internal("read_scores")(store), again)
+})

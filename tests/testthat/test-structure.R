@@ -163,3 +163,65 @@ test_that("bytes and pixels come to the same view, run after run", {
   expect_identical(seen[facts], again[facts])
   expect_error(internal("core_view_bytes")(as.raw(1:10), 3, 3, c(3L, 3L), c(3L, 3L), "take"), "another amount")
 })
+
+test_that("a view that was dropped is of no more use, and says so", {
+  seen <- view(scene(14))
+  internal("drop_view")(seen)
+  expect_error(internal("core_view_facts")(seen$handle), "external pointer is not valid")
+})
+
+test_that("every measure keeps to what its range says, on pictures of all kinds", {
+  kinds <- list(
+    same = scene(15), stranger = scene(16), negative = 1 - scene(15), grey = array(rep(scene(15)[, , 1], 3), dim(scene(15))), black = array(0, c(64, 96, 3)), white = array(1, c(64, 96, 3)),
+    grain = withr::with_seed(5, array(runif(64 * 96 * 3), c(64, 96, 3))), stripes = array(rep(rep(c(0, 1), each = 64 * 2), length.out = 64 * 96 * 3), c(64, 96, 3)), small = scene(15, 24, 16), wide = scene(15, 300, 40)
+  )
+  reference <- picture_file(scene(15))
+  known <- list_measures()
+  for (kind in names(kinds)) {
+    scores <- score_picture(picture_file(kinds[[kind]]), reference)
+    value <- stats::setNames(scores$value, scores$measure)
+    axis <- known$axis[match(scores$measure, known$measure)]
+    expect_false(any(is.nan(value) | is.infinite(value)), info = kind)
+    expect_true(all(value[axis == "structure" & !scores$measure %in% c("figures", "framing", "horizon", "lines")] <= 1 + 1e-6, na.rm = TRUE), info = kind)
+    expect_true(all(scores$level[axis == "flaws"] %in% c("none", "slight", "serious")), info = kind)
+    expect_false(anyNA(scores$place[axis == "flaws" & scores$level != "none"]), info = kind)
+  }
+})
+
+test_that("grey, 16 bits and alpha come to the same numbers as the plain picture", {
+  skip_if_not_installed("magick")
+  picture <- round(scene(17)[, , c(1, 1, 1)] * 255) / 255
+  reference <- picture_file(1 - picture)
+  plain <- picture_file(picture)
+  image <- magick::image_read(plain)
+  again <- function(...) {
+    file <- withr::local_tempfile(fileext = ".png", .local_envir = parent.frame())
+    magick::image_write(image, file, format = "png", ...)
+    file
+  }
+  expected <- score_picture(plain, reference)
+  deep <- score_picture(again(depth = 16), reference)
+  expect_equal(deep, expected, tolerance = 1e-6)
+  grey <- withr::local_tempfile(fileext = ".png")
+  png::writePNG(picture[, , 1], grey)
+  expect_equal(score_picture(grey, reference), expected, tolerance = 1e-6)
+  opaque <- withr::local_tempfile(fileext = ".png")
+  png::writePNG(array(c(picture, rep(1, 64 * 96)), c(64, 96, 4)), opaque)
+  expect_equal(score_picture(opaque, reference), expected, tolerance = 1e-6)
+})
+
+test_that("pictures that can't be measured are named, and nothing else happens", {
+  good <- picture_file(scene(18))
+  broken <- withr::local_tempfile(fileext = ".png")
+  writeBin(readBin(good, "raw", 200), broken)
+  words <- withr::local_tempfile(fileext = ".png", lines = "not a picture")
+  gone <- withr::local_tempfile(fileext = ".png")
+  for (file in c(broken, words, gone)) {
+    expect_error(score_picture(file, good), basename(file), fixed = TRUE, class = "sprenn_error_picture")
+    expect_error(score_picture(good, file), basename(file), fixed = TRUE, class = "sprenn_error_picture")
+    expect_error(score_picture(good, good, look = c(good, file)), basename(file), fixed = TRUE, class = "sprenn_error_picture")
+    expect_error(score_picture(good, good, mask = file, job = "edit"), basename(file), fixed = TRUE, class = "sprenn_error_picture")
+  }
+  expect_error(score_picture(1, good), "`take`", class = "sprenn_error_argument")
+  expect_error(score_picture(good, good, job = "dream"), "`job`", class = "sprenn_error_argument")
+})
