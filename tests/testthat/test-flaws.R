@@ -191,7 +191,7 @@ test_that("where a look is drawn with strokes nothing is said of ringing, and bl
   expect_equal(level_of("ringing", take, look = list(look)), "none")
   expect_null(flaws_of(take, look = list(lined))$ringing)
   plain <- 0.3 + 0.4 * soft(scene(1, 192, 128), 8)
-  blotched <- plain + c(internal("core_blur")(matrix(withr::with_seed(4, rnorm(192 * 128, sd = 0.5)), 128), 2))
+  blotched <- plain + c(internal("core_blur")(matrix(withr::with_seed(4, rnorm(192 * 128, sd = 0.6)), 128), 1.5))
   level <- function(take, of) flaws_of(take, plain, look = list(of))$unfinished
   expect_equal(level(plain, look)$level, "none")
   expect_equal(level(blotched, look)$level, "serious")
