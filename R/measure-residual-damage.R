@@ -13,7 +13,7 @@ measure_residual_damage <- function() {
       }
       found <- core_residue(scene$take$handle, scene$reference$handle)
       # Too few marks say nothing.
-      if (found$damage < 0.0005) new_scores(NA_real_, NA_real_, "none") else flaw_score(found$share, 0.45, 0.7, place = "whole")
+      if (found$damage < 0.0005) new_scores(NA_real_, NA_real_, "none") else flaw_score(found$share, 0.7, 0.85, place = "whole")
     }
   )
 }

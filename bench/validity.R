@@ -4,8 +4,8 @@
 # Everything is done twice: with the scenes and restyles that the style space and the
 # weights were made on (`tuning`), and with others that were not looked at while they
 # were made (`held out`; the bounds of the flaws were set with both in view). Tables
-# are printed; a run of all parts writes them to bench/validity.csv, and draws
-# bench/validity.png from it (`figure` alone draws it again).
+# are printed; bench/validity.csv keeps the last figures of every part, and
+# `figure` draws bench/validity.png from it.
 library(sprenn)
 source("bench/pictures.R")
 # Forked, since every scene is worked on by itself.
@@ -330,8 +330,14 @@ if (wanted("flaws")) for (part in parts) {
   }
 }
 
-if (length(facts)) facts <- do.call(rbind, facts)
-if (length(given) == 0) utils::write.csv(facts, "bench/validity.csv", row.names = FALSE)
+# What was asked now replaces what was known.
+if (length(facts)) {
+  facts <- do.call(rbind, facts)
+  known <- if (file.exists("bench/validity.csv")) utils::read.csv("bench/validity.csv")
+  asked <- function(rows) paste(rows$part, rows$question, rows$what)
+  facts <- rbind(known[!asked(known) %in% asked(facts), ], facts)
+  utils::write.csv(facts[order(facts$part, decreasing = TRUE), ], "bench/validity.csv", row.names = FALSE)
+}
 
 # One figure: what was wanted, and where each measure came out in both parts.
 if (wanted("figure")) {
