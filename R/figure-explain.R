@@ -37,7 +37,7 @@ explain_score <- function(take, reference, measure = "structure", look = NULL, m
 stretched_words <- function(scene) {
   own <- scene$take$own
   asked <- scene$frame
-  if (abs(log(own[1] / own[2]) - log(asked[1] / asked[2])) < same_aspect) {
+  if (has_shape(own, asked)) {
     return(NULL)
   }
   sprintf("The take (%d x %d) has another shape than the reference (%d x %d) and was stretched to it: `sprenn prepare` writes the reference as a run's engines get it.", own[1], own[2], asked[1], asked[2])

@@ -8,7 +8,7 @@ measure_guide_bleed <- function() {
     cost = "low",
     compute = function(scene) {
       # Where the look draws lines itself nobody can tell them apart.
-      if (is.null(scene$guide) || strokes_in(scene$look) > 0.08) {
+      if (is.null(scene$guide) || strokes_in(scene) > 0.08) {
         return(NULL)
       }
       shown <- core_marked_share(scene$take$handle, scene$guide)

@@ -112,14 +112,13 @@ known_before <- function(scene, what, part = NULL) {
 }
 
 # How much of a look is drawn with thin lines: 0 if there is no look.
-strokes_in <- function(look) max(0, unlist(lapply(look, `[[`, "lines")))
+strokes_in <- function(scene) known_before(scene["look"], "lines")
 
 # Pixels at an end of the scale beyond what was there: other contents in the same look
 # may have several times as much as its examples, the same contents only a little more.
 clipping_score <- function(scene, what) {
   spot <- scene$take[[what]]
-  in_look <- max(0, unlist(lapply(scene$look, function(look) look[[what]]$number)))
-  before <- max(1.5 * sum(scene$reference[[what]]$number), 4 * in_look)
+  before <- max(1.5 * known_before(scene["reference"], what, "number"), 4 * known_before(scene["look"], what, "number"))
   flaw_score(max(0, spot$number - before), 0.1, 0.18, place = worst_cell(spot), raw = spot$number)
 }
 

@@ -7,7 +7,7 @@ measure_ringing <- function() {
     source = "how far contours swing over on both sides, of the upper third",
     cost = "low",
     compute = function(scene) {
-      if (strokes_in(scene$look) > 0.25) {
+      if (strokes_in(scene) > 0.25) {
         return(NULL)
       }
       flaw_score(max(0, scene$take$ringing - known_before(scene, "ringing")), 0.065, 0.1, place = "whole", raw = scene$take$ringing)

@@ -9,7 +9,7 @@ measure_unfinished <- function() {
     compute = function(scene) {
       # Fine grain leaves half of itself at half the size.
       # Looks made of strokes leave more of them on some contents than on others.
-      coarse <- scene$grain[["blotches"]] - max(known_before(scene, "blotches") + 0.15 * strokes_in(scene$look), 0.75 * scene$grain[["noise"]])
+      coarse <- scene$grain[["blotches"]] - max(known_before(scene, "blotches") + 0.15 * strokes_in(scene), 0.75 * scene$grain[["noise"]])
       flaw_score(max(0, coarse), 0.026, 0.04, place = "whole", raw = scene$grain[["blotches"]])
     }
   )

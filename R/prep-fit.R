@@ -117,10 +117,12 @@ working_size <- function(frame, checkpoint) {
 # other; rounding to good sizes needs as much, and nobody sees it.
 same_aspect <- 0.025
 
+has_shape <- function(size, frame) abs(log(size[1] / size[2]) - log(frame[1] / frame[2])) < same_aspect
+
 # Where the frame lies in a picture of another aspect: as large as it can be, in
 # the middle; `c(left, top, width, height)` in pixels.
 frame_inside <- function(size, frame) {
-  if (abs(log(size[1] / size[2]) - log(frame[1] / frame[2])) < same_aspect) {
+  if (has_shape(size, frame)) {
     return(c(0, 0, size))
   }
   inner <- pmin(size, round(frame * min(size / frame)))

@@ -159,6 +159,9 @@ read_deciding_scores <- function(store, structure_from) {
   parts <- paste0("'", c(names(structure_from), "style_change", "look_match"), "'", collapse = ", ")
   # Two queries, as one with OR would read the whole index.
   wanted <- paste("SELECT take, axis, measure, phrase, value, level FROM scores WHERE", deciding, "AND axis IN")
-  scores <- read_db(store, paste0(wanted, " ('adherence', 'flaws') UNION ALL ", wanted, " ('structure', 'style') AND measure IN (", parts, ")"))
+  scores <- read_db(store, paste0(wanted, " ('adherence', 'flaws') UNION ALL ", wanted, " ('structure', 'style') AND measure IN (", parts, ")",
+    # A brief may make structure up of flaws too: then those that are not there count.
+    if (!all(names(structure_from) %in% c("structure", names(structure_weights)))) paste0(" UNION ALL SELECT take, axis, measure, phrase, value, level FROM scores WHERE axis = 'flaws' AND level = 'none' AND measure IN (", parts, ")")
+  ))
   tibble::as_tibble(scores)
 }

@@ -141,6 +141,7 @@ test_that("a choice reads what decides and nothing else, by its index", {
   wanted <- all$axis == "adherence" | all$measure %in% c("orientation", "layout", "style_change", "look_match") | (all$measure == "blur" & all$take == all$take[1])
   wanted <- wanted | (all$axis == "flaws" & all$level != "none")
   expect_setequal(paste(some$take, some$measure, some$phrase, some$value), with(all[wanted, ], paste(take, measure, phrase, value)))
+  expect_equal(sum(internal("read_deciding_scores")(store, c(noise = 1))$measure == "noise"), 12)
   plan <- DBI::dbGetQuery(store$db, paste("EXPLAIN QUERY PLAN SELECT take FROM scores WHERE", internal("deciding"), "AND axis IN ('structure', 'style') AND measure IN ('layout')"))
   expect_match(plan$detail, "scores_deciding", all = FALSE)
 })
