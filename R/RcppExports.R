@@ -57,6 +57,10 @@ core_resize_mask <- function(mask, width, height) {
     .Call(`_sprenn_core_resize_mask`, mask, width, height)
 }
 
+core_regions <- function(marked) {
+    .Call(`_sprenn_core_regions`, marked)
+}
+
 core_thin_edges <- function(srgb) {
     .Call(`_sprenn_core_thin_edges`, srgb)
 }

@@ -97,9 +97,9 @@ cli_commands <- function() {
       note = "Example: sprenn measure repainted.png --against tile.png --look linocut.png --explain why.png --measure vanished"
     )
   )
-  commands <- c(commands, engine_commands(), export_commands())
+  commands <- c(commands, engine_commands(), export_commands(), evidence_commands())
   # In the order in which they are used.
-  commands[c("demo", "new", "check", "caption", "pack", "prepare", "engines", "calibrate", "plan", "run", "score", "choose", "sheet", "report", "export", "recipe", "prune", "measure", "standins")]
+  commands[c("demo", "new", "check", "caption", "pack", "prepare", "engines", "calibrate", "plan", "run", "score", "choose", "sheet", "report", "export", "recipe", "prune", "measure", "probe", "standins")]
 }
 
 # A suite of many pictures takes a while to read, and says so.

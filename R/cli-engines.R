@@ -55,8 +55,7 @@ cli_engines <- function(given) {
   if (length(given$places) == 0) stop_sprenn("usage", c("`sprenn engines` wants a trial, or --conform --at ADDRESS.", i = "`sprenn engines --help` shows examples."))
   trial <- read_shown(given$places)
   names <- split_files(given$engine)
-  unknown <- setdiff(names, names(trial$lineup$engines))
-  if (length(unknown)) stop_sprenn("argument", c(paste0("lineup.yml has no engine ", shorten_list(quoted(unknown)), "."), i = paste("It has", shorten_list(names(trial$lineup$engines), 8))))
+  stop_for_unknown(names, names(trial$lineup$engines), "lineup.yml", "engine")
   if (given$conform) {
     return(conform_all(trial, names %||% names(trial$lineup$engines)))
   }

@@ -41,3 +41,16 @@ nearest_word <- function(word, known) {
 
 count_words <- function(n, one) paste0(n, " ", one, ifelse(n == 1, "", "s"))
 two <- function(x) ifelse(is.na(x), "-", formatC(x + 0, format = "f", digits = 2))
+
+# Names that a person gave and that are not there: `owner` has no such `thing`.
+stop_for_unknown <- function(given, known, owner, thing) {
+  unknown <- setdiff(given, known)
+  if (length(unknown) == 0) {
+    return(invisible())
+  }
+  near <- nearest_word(unknown[1], known)
+  stop_sprenn("argument", c(
+    paste0(owner, " has no ", thing, " ", shorten_list(quoted(unknown)), "."),
+    if (!is.na(near)) c(i = paste0("Did you mean ", quoted(near), "?")), i = paste("It has", shorten_list(known, 12))
+  ))
+}

@@ -48,13 +48,19 @@ draw_explanation <- function(explained, pictures, scene, measure, scores) {
   level <- if (nrow(scores) && !is.na(scores$level[1])) paste0(" (", scores$level[1], ")") else ""
   names <- names(explained$panels)
   shown <- lapply(names, function(name) shrunk_copy(explained$panels[[name]]$pixels %||% pictures[[if (name %in% names(pictures)) name else "take"]]))
+  row_of_panels(explained$panels, shown, paste0(gsub("_", " ", measure), number, level), c(explained$words, stretched_words(scene)), scene)
+}
+
+# Pictures side by side, each a unit wide, with what is drawn over them.
+row_of_panels <- function(panels, shown, title, words, scene = NULL) {
+  names <- names(panels)
   high <- max(vapply(shown, function(pixels) dim(pixels)[1] / dim(pixels)[2], 0))
-  deep <- high + if (any(vapply(explained$panels, function(panel) isTRUE(panel$palette), NA))) 0.16 else 0.02
-  layers <- Map(panel_layers, explained$panels, shown, names, 1.04 * (seq_along(names) - 1), MoreArgs = list(scene = scene))
+  deep <- high + if (any(vapply(panels, function(panel) isTRUE(panel$palette), NA))) 0.16 else 0.02
+  layers <- Map(panel_layers, panels, shown, names, 1.04 * (seq_along(names) - 1), MoreArgs = list(scene = scene))
   ggplot2::ggplot() +
     layers +
     ggplot2::coord_fixed(xlim = c(0, 1.04 * length(names) - 0.04), ylim = c(-deep, 0.08), expand = FALSE, clip = "off") +
-    ggplot2::labs(title = paste0(gsub("_", " ", measure), number, level), subtitle = paste(strwrap(c(explained$words, stretched_words(scene)), 110), collapse = "\n")) +
+    ggplot2::labs(title = title, subtitle = paste(strwrap(words, 110), collapse = "\n")) +
     theme_sprenn() +
     ggplot2::theme(axis.text = ggplot2::element_blank(), axis.title = ggplot2::element_blank(), panel.grid = ggplot2::element_blank(), panel.grid.major = ggplot2::element_blank())
 }

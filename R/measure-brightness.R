@@ -1,14 +1,9 @@
 measure_brightness <- function() {
-  new_measure(
-    "brightness", "adherence",
-    range = "0 to 1 (raw: mean OKLab lightness)", better = "as asked",
+  new_probe(
+    "brightness", "mean OKLab lightness, 0 black to 1 white",
     sees = "how light a place is",
     blind_to = "colour and shape",
     source = "OKLab (Ottosson 2020)",
-    cost = "low",
-    compute = function(scene, probe) {
-      lightness <- in_place(view_oklab(scene$take), probe$where)[, "L"]
-      grade_probe(mean(lightness), probe$brightness, probe$where)
-    }
+    look_at = function(seen, probe) list(number = mean(seen$lab[, "L"]))
   )
 }

@@ -26,7 +26,7 @@
 #' @export
 #' @examples
 #' measure_function(
-#'   "warmth", function(take, reference) mean(take[, , 1] - take[, , 3]),
+#'   "redness", function(take, reference) mean(take[, , 1] - take[, , 3]),
 #'   axis = "style", range = "-1 blue to 1 red", sees = "red against blue", blind_to = "all else"
 #' )
 measure_function <- function(measure, compute, axis = "structure", range, sees, blind_to, better = "higher",

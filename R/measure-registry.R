@@ -21,6 +21,10 @@ list_measures <- function() {
 }
 
 all_measures <- function() {
+  c(plain_measures(), all_probes())
+}
+
+plain_measures <- function() {
   list(
     measure_structure(),
     measure_orientation(),
@@ -40,9 +44,6 @@ all_measures <- function() {
     measure_style_change(),
     measure_look_match(),
     measure_look_rank(),
-    measure_colour_share(),
-    measure_brightness(),
-    measure_monochrome(),
     measure_bars(),
     measure_wrong_size(),
     measure_blank(),

@@ -112,13 +112,12 @@ met_by_all <- function(takes) {
   takes[takes$case %in% common, ]
 }
 
-# The phrases of all cases; a neutral prompt asks for nothing that could be
-# checked.
+# The phrases of all cases, wanted and not wanted.
 suite_phrases <- function(suite) {
-  cases <- Filter(function(one) !one$neutral, suite$cases)
-  phrases <- unlist(lapply(cases, `[[`, "prompt"), recursive = FALSE)
+  asked <- lapply(suite$cases, asked_phrases)
+  phrases <- unlist(asked, recursive = FALSE)
   tibble::tibble(
-    case = rep(vapply(cases, `[[`, "", "id"), lengths(lapply(cases, `[[`, "prompt"))), phrase = vapply(phrases, `[[`, "", "say"),
-    weight = as.numeric(vapply(phrases, `[[`, 0, "weight")), must = vapply(phrases, `[[`, NA, "must")
+    case = rep(vapply(suite$cases, `[[`, "", "id"), lengths(asked)), phrase = vapply(phrases, `[[`, "", "key"),
+    weight = as.numeric(vapply(phrases, `[[`, 0, "weight")), must = vapply(phrases, `[[`, NA, "must"), unwanted = vapply(phrases, `[[`, NA, "unwanted")
   )
 }

@@ -82,12 +82,12 @@ score_bytes <- function(bytes, case, suite, kept) {
   scene <- new_scene(
     view$view, reference, if (is.na(case$look)) list() else looks[[case$look]], suite_decoys(suite, case, frame, kept),
     mask = hold("mask", case_mask(case, suite, frame)), job = case$job, frame = frame,
-    other_looks = if (is.na(case$look)) list() else looks[setdiff(names(looks), case$look)],
+    other_looks = if (is.na(case$look)) list() else looks[setdiff(names(looks), case$look)], looks = looks,
     guide = hold("guide", case_outlines(case, suite, frame)),
     watch = if (is.null(reference)) list() else hold("watch", case_watch(case, suite, frame)),
     pixels = if (length(own)) list(take = view$pixels, reference = if (!is.null(reference)) hold("pixels", fitted_reference(case, suite)))
   )
-  scores <- score_scene(scene, if (case$neutral) list() else case$prompt, c(all_measures(), own))
+  scores <- score_scene(scene, asked_phrases(case), c(all_measures(), own))
   list(scores = scores, print = take_print(view$view))
 }
 

@@ -2,7 +2,8 @@
 
 # `takes` has a row for each `take` with `pipeline`, `case`, `seed`, `state`,
 # `cost`, `seconds`; `scores` is the long table of measures; `structure_from` the weights of
-# those that make up structure; `phrases` gives `case`, `phrase`, `weight` and `must` of all phrases asked for. Returns `takes` with
+# those that make up structure; `phrases` gives `case`, `phrase`, `weight`, `must` and `unwanted` of all
+# phrases asked for. Returns `takes` with
 # `structure`, `adherence` and `style` (0 to 1, NA without evidence),
 # `coverage`, `flaws` (the serious ones, named), `slight` (the slight ones) and
 # `missed` (the phrases that must be there and are not).
@@ -17,22 +18,42 @@ axis_table <- function(takes, scores, phrases, style_aim, structure_from = c(str
   }
   parts <- matrix(vapply(names(structure_from), value, numeric(nrow(takes))), nrow(takes))
   takes$structure <- clamp_share(drop(parts %*% structure_from) / sum(structure_from))
-  evidence <- adherence_of(takes, scores, phrases)
-  takes$adherence <- evidence$adherence
-  takes$coverage <- evidence$coverage
+  evidence <- phrase_evidence(takes, scores, phrases)
+  takes[c("adherence", "coverage")] <- adherence_of(takes, evidence, phrases)
   takes$style <- style_of(value("style_change"), value("look_match"), style_aim)
   takes$flaws <- flaws_at("serious")
   takes$slight <- flaws_at("slight")
-  takes$missed <- missed_phrases(takes, scores, phrases)
+  takes$missed <- missed_phrases(takes, evidence, phrases)
   tibble::as_tibble(takes)
 }
 
+# The evidence for each phrase of each take: `at` (which of `takes`), `asked` (which of
+# `phrases`), `value`, the mean of all sources that spoke, how many those were
+# (`sources`), and `apart`, by how much they differ at most.
+phrase_evidence <- function(takes, scores, phrases) {
+  graded <- scores[scores$axis == "adherence" & !is.na(scores$value) & scores$take %in% takes$take, ]
+  at <- match(graded$take, takes$take)
+  asked <- match(paste(takes$case[at], graded$phrase), paste(phrases$case, phrases$phrase))
+  known <- !is.na(asked)
+  found <- tibble::tibble(at = at, asked = asked, value = graded$value, sources = 1L, apart = 0)[known, ]
+  key <- found$at * (nrow(phrases) + 1) + found$asked
+  if (!anyDuplicated(key)) {
+    return(found)
+  }
+  one <- !duplicated(key)
+  group <- match(key, key[one])
+  each <- function(f) as.vector(tapply(found$value, group, f))
+  merged <- found[one, ]
+  merged$sources <- tabulate(group)
+  merged$value <- each(mean)
+  merged$apart <- each(max) - each(min)
+  merged
+}
+
 # Phrases that must be there and were found to be more absent than present.
-missed_phrases <- function(takes, scores, phrases) {
-  musts <- phrases[phrases$must, ]
-  rows <- scores[scores$axis == "adherence" & scores$value < 0.5, ]
-  rows <- rows[paste(takes$case[match(rows$take, takes$take)], rows$phrase) %in% paste(musts$case, musts$phrase), ]
-  for_takes(takes, rows$take, rows$phrase, listed, "")
+missed_phrases <- function(takes, evidence, phrases) {
+  rows <- evidence[evidence$value < 0.5 & phrases$must[evidence$asked], ]
+  for_takes(takes, takes$take[rows$at], phrases$phrase[rows$asked], listed, "")
 }
 
 listed <- function(words) paste(words, collapse = ", ")
@@ -47,12 +68,11 @@ for_takes <- function(takes, of, values, f, none) {
   out
 }
 
-# Mean of the graded phrases by weight, and the share of all weight that they
-# have: what has no evidence is never guessed.
-adherence_of <- function(takes, scores, phrases) {
-  graded <- scores[scores$axis == "adherence" & scores$take %in% takes$take, ]
-  at <- match(graded$take, takes$take)
-  weight <- phrases$weight[match(paste(takes$case[at], graded$phrase), paste(phrases$case, phrases$phrase))]
+# Mean of the graded phrases by weight, and the share of all weight that has evidence:
+# what has none is never guessed. What is not wanted weighs as much as it is present, so
+# that its absence makes up for nothing.
+adherence_of <- function(takes, evidence, phrases) {
+  at <- evidence$at
   # Summed for all takes at once, their first phrases, their second ones, and so on.
   by_take <- function(x) {
     sums <- numeric(nrow(takes))
@@ -65,11 +85,17 @@ adherence_of <- function(takes, scores, phrases) {
     }
     sums
   }
+  weight <- phrases$weight[evidence$asked]
+  unwanted <- phrases$unwanted[evidence$asked]
+  wanted_seen <- by_take(weight * !unwanted)
+  fulfilled <- by_take(weight * evidence$value * !unwanted)
+  present <- by_take(weight * (1 - evidence$value) * unwanted)
   seen <- by_take(weight)
-  asked <- as.vector(tapply(phrases$weight, phrases$case, sum)[takes$case])
+  all_asked <- as.vector(tapply(phrases$weight, phrases$case, sum)[takes$case])
+  adherence <- ifelse(wanted_seen > 0, fulfilled / (wanted_seen + present), 1 - present / seen)
   tibble::tibble(
-    adherence = ifelse(seen > 0, by_take(weight * graded$value) / seen, NA_real_),
-    coverage = ifelse(takes$state == "made", seen / asked, NA_real_)
+    adherence = ifelse(seen > 0, adherence, NA_real_),
+    coverage = ifelse(takes$state == "made", seen / all_asked, NA_real_)
   )
 }
 

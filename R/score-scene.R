@@ -45,13 +45,13 @@ look_facts <- function(view) {
 # possibly empty) and of the suite's other looks (a list of such lists), decoys
 # (pictures that it has nothing to do with, from which chance is taken), a mask
 # (rows x columns, 1 may change) or NULL, the job, the frame, a guide of thin
-# outlines (rows x columns) or NULL, and the regions to watch (by name: `kept`,
-# rows x columns, and `least`).
+# outlines (rows x columns) or NULL, the regions to watch (by name: `kept`,
+# rows x columns, and `least`), and the facts of all looks by name, for probes.
 new_scene <- function(take, reference, look = list(), decoys, mask = NULL, job = "restyle", frame = take$own,
-                      other_looks = list(), guide = NULL, watch = list(), pixels = NULL) {
+                      other_looks = list(), guide = NULL, watch = list(), pixels = NULL, looks = list()) {
   scene <- list(
     grain = core_graininess(take$handle, (reference %||% take)$handle), take = take, reference = reference, look = look, other_looks = other_looks, decoys = decoys, mask = mask,
-    job = job, frame = frame, guide = guide, watch = watch, pixels = pixels, settled = take$handle
+    job = job, frame = frame, guide = guide, watch = watch, pixels = pixels, looks = looks, settled = take$handle
   )
   if (is.null(reference)) {
     return(scene)
@@ -95,9 +95,12 @@ draw_decoys <- function(frame, n = enough_decoys) {
   lapply(seq_len(n), function(i) core_dead_leaves(size[1], size[2], 7000 + i))
 }
 
-# Every measure of a scene, and every probe among its phrases: a list with
-# `say`, `weight` and perhaps `probe` each.
+# Every measure of a scene, and every probe among the phrases asked for: a list with
+# `key`, `unwanted` and perhaps `probe` each.
 score_scene <- function(scene, phrases = list(), measures = all_measures()) {
+  phrases <- Filter(function(phrase) !is.null(phrase$probe), phrases)
+  # Each probe looks at these.
+  if (length(phrases)) scene$oklab <- view_oklab(scene$take)
   rows <- lapply(measures, function(measure) {
     if ("reference" %in% measure$needs && is.null(scene$reference)) {
       return(NULL)
@@ -119,13 +122,19 @@ probe_scores <- function(measure, scene, phrases) {
   asked <- Filter(function(phrase) identical(phrase$probe$measure, measure$measure), phrases)
   lapply(asked, function(phrase) {
     scores <- measure$compute(scene, phrase$probe)
-    scores$phrase <- phrase$say
-    scores
+    if (!is.null(scores)) as_evidence(scores, phrase)
   })
+}
+
+# What is not wanted has its full value where it is absent.
+as_evidence <- function(scores, phrase) {
+  if (phrase$unwanted) scores$value <- 1 - scores$value
+  scores$phrase <- phrase$key
+  scores
 }
 
 # One score or several, each with the name of its measure.
 label_scores <- function(measure, scores) {
   several <- if (is.null(scores$value)) scores else list(scores)
-  lapply(several, function(one) c(list(axis = measure$axis, measure = measure$measure), one))
+  lapply(Filter(length, several), function(one) c(list(axis = measure$axis, measure = measure$measure), one))
 }

@@ -18,7 +18,7 @@ build_suite <- function(suite, folder) {
 
 # A case: `references` (a list, empty for `fresh`; `reference` is the first),
 # `look` (NA without) and `look_weight`, `prompt` (a list of phrases), `neutral`,
-# `negative`, `guides` (by kind), `mask` or NULL, `grow` (left, top, right,
+# `negative` (texts) and `unwanted` (the same as phrases), `guides` (by kind), `mask` or NULL, `grow` (left, top, right,
 # bottom), `watch` (by name).
 build_case <- function(case, folder) {
   path <- function(path) if (!is.null(path)) resolve_path(path, folder)$path
@@ -32,7 +32,8 @@ build_case <- function(case, folder) {
     reference = if (length(references)) references[[1]],
     look = look$name %||% NA_character_, look_weight = as.numeric(look$weight %||% 1),
     prompt = lapply(prompt, build_phrase), neutral = neutral,
-    negative = as.character(unlist(case$negative)),
+    negative = vapply(case$negative, function(phrase) if (is.list(phrase)) phrase$say else phrase, ""),
+    unwanted = lapply(case$negative, build_phrase, unwanted = TRUE),
     guides = Map(build_guide, case$guides[intersect(guide_kinds, names(case$guides))], intersect(guide_kinds, names(case$guides)), MoreArgs = list(path = path)),
     mask = build_mask(case$mask, path),
     grow = vapply(c("left", "top", "right", "bottom"), function(side) as.numeric(case$grow[[side]] %||% 0), 0),
@@ -73,33 +74,37 @@ build_mask <- function(mask, path) {
   )
 }
 
-build_phrase <- function(phrase) {
+# A phrase: `key` is what its evidence goes by.
+build_phrase <- function(phrase, unwanted = FALSE) {
   if (is.character(phrase)) phrase <- list(say = phrase)
   list(
-    say = phrase$say, weight = as.numeric(phrase$weight %||% 1), ask = phrase$ask %||% phrase$say,
+    say = phrase$say, key = if (unwanted) paste("no", phrase$say) else phrase$say, unwanted = unwanted,
+    weight = as.numeric(phrase$weight %||% 1), ask = phrase$ask %||% phrase$say,
     must = phrase$must %||% FALSE, drafted = is_drafted(phrase),
     probe = build_probe(phrase$probe)
   )
 }
+
+# What can be checked of a take: a neutral prompt asks for nothing that could be.
+asked_phrases <- function(case) c(if (!case$neutral) case$prompt, case$unwanted)
 
 # The mark of drafted words: it fits them and no others, so that touching the
 # words is enough to make them a person's own.
 is_drafted <- function(phrase) !is.null(phrase$drafted) && phrase$drafted == draft_mark(phrase$say)
 draft_mark <- function(say) substr(sha256_of(say), 1, 8)
 
-# The probe as its measure takes it: which measure, where, and the bound under
-# the name of what is bounded.
+# The probe as its measure takes it: which measure, where, the bound, and the colour or
+# the look that it is about.
 build_probe <- function(probe) {
   if (is.null(probe)) {
     return(NULL)
   }
+  measure <- Find(function(one) one$asks %in% names(probe), all_probes())
   where <- probe$where %||% "whole"
-  where <- if (is.list(where)) as.numeric(unlist(where)) else where
-  if (!is.null(probe$colour)) {
-    return(list(measure = "colour_share", where = where, colour = probe$colour, share = read_bound(probe$share)))
-  }
-  measure <- intersect(c("brightness", "monochrome"), names(probe))
-  c(list(measure = measure, where = where), stats::setNames(list(read_bound(probe[[measure]])), measure))
+  list(
+    measure = measure$measure, where = if (is.list(where)) as.numeric(unlist(where)) else where,
+    bound = (if (measure$counts) read_count else read_bound)(probe[[measure$asks]]), colour = probe$colour, look = probe$look
+  )
 }
 
 case_named <- function(suite, id) Find(function(case) case$id == id, suite$cases)

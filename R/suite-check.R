@@ -11,7 +11,7 @@ suite_problems <- function(read, files) {
   }
   for (i in sound) {
     place <- paste0("cases[", i, "]")
-    problems <- c(problems, list(look_problems(cases[[i]]$look, names(suite$looks), place), shape_problems(cases[[i]], place, files)))
+    problems <- c(problems, list(look_problems(cases[[i]]$look, names(suite$looks), place), shape_problems(cases[[i]], place, files), probe_problems(cases[[i]], place, names(suite$looks))))
   }
   bind_problems(problems)
 }
@@ -69,6 +69,7 @@ shape_problems <- function(case, place, files) {
     note(where, paste0(quoted(mask$picture), if (isTRUE(mask$invert)) ", white all over and inverted" else ", black all over"), "a mask with something white in it: white may change")
   }
   for (name in names(case$watch)) {
+    if (name == "mask") note(".watch.mask", "a region called mask", "another name: in places, mask is the case's mask")
     over(case$watch[[name]]$mask, paste0(".watch.", name, ".mask"), "mask")
     if (identical(facts(case$watch[[name]]$mask)$white, 0)) {
       note(paste0(".watch.", name, ".mask"), paste0(quoted(case$watch[[name]]$mask), ", black all over"), "a mask that is white where the region is")
@@ -92,3 +93,44 @@ show_box <- function(box) paste0("[", paste(unlist(box), collapse = ", "), "]")
 
 # Two pixels' worth of rounding at either size, and 1 % on top.
 shape_slack <- function(a, b) 0.01 + 2 / min(a, b)
+
+# What probes say of the case that they stand in: places and looks that it has not, and
+# bounds that no picture can keep together.
+probe_problems <- function(case, place, looks) {
+  problems <- list()
+  asked <- list()
+  for (part in c("prompt", "negative")) {
+    for (i in seq_along(if (is.list(case[[part]])) case[[part]])) {
+      phrase <- case[[part]][[i]]
+      probe <- if (is.list(phrase)) phrase$probe
+      if (!is_keyed(probe)) next
+      at <- paste0(place, ".", part, "[", i, "].probe")
+      problems <- c(problems, list(region_problems(probe$where, case, at), if (is_text(probe$look)) look_problems(probe$look, looks, at)))
+      built <- tryCatch(build_probe(probe), error = function(e) NULL)
+      if (part == "prompt" && length(built$bound) == 2) asked <- c(asked, list(list(at = at, probe = built)))
+    }
+  }
+  alike <- vapply(asked, function(one) paste(c(one$probe$measure, one$probe$where, one$probe$colour, one$probe$look), collapse = " "), "")
+  for (i in seq_along(asked)) {
+    for (j in which(alike[seq_len(i - 1)] == alike[i])) {
+      bounds <- list(asked[[j]]$probe$bound, asked[[i]]$probe$bound)
+      if (max(bounds[[1]][1], bounds[[2]][1]) > min(bounds[[1]][2], bounds[[2]][2])) {
+        problems <- c(problems, list(new_problem("suite.yml", asked[[i]]$at, probe_words(asked[[i]]$probe), paste0("a bound that can be kept together with ", asked[[j]]$at, ", which wants ", probe_words(asked[[j]]$probe)))))
+      }
+    }
+  }
+  bind_problems(problems)
+}
+
+region_problems <- function(where, case, place) {
+  if (!is_text(where) || where %in% place_names() || !grepl(region_pattern, where, perl = TRUE)) {
+    return(no_problems())
+  }
+  regions <- c(if (!is.null(case$mask) || !is.null(case$grow)) "mask", names(case$watch))
+  name <- sub(region_pattern, "\\2", where, perl = TRUE)
+  if (name %in% regions) {
+    return(no_problems())
+  }
+  wanted <- if (length(regions)) paste("inside or outside of what the case has:", paste(regions, collapse = ", ")) else "a place by its name or as a box: the case has neither a mask nor regions to watch"
+  new_problem("suite.yml", paste0(place, ".where"), quoted(where), wanted, nearest_word(name, regions))
+}

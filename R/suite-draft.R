@@ -41,7 +41,7 @@ draft_prompts <- function(trial, engine, cases = NULL, join = FALSE, progress = 
   describer <- captioning_engine(engine, folder)
   own <- read_draftable(folder)
   ids <- vapply(own$cases, `[[`, "", "id")
-  if (length(setdiff(cases, ids))) stop_sprenn("argument", c(paste0("The suite has no case ", quoted(setdiff(cases, ids)[1]), "."), i = paste("It has", shorten_list(ids, 12))))
+  stop_for_unknown(cases, ids, "The suite", "case")
   todo <- if (is.null(cases)) seq_along(ids) else match(cases, ids)
   began <- Sys.time()
   rows <- lapply(seq_along(todo), function(k) {

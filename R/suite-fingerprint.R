@@ -40,7 +40,9 @@ case_facts <- function(case, suite) {
   sorted <- function(things) lapply(sort_by_name(things), by_content)
   case$guides <- sorted(case$guides)
   case$watch <- sorted(case$watch)
-  case$prompt <- lapply(case$prompt, function(phrase) phrase[names(phrase) != "drafted"])
+  meant <- function(phrases) lapply(phrases, function(phrase) phrase[setdiff(names(phrase), c("drafted", "key", "unwanted"))])
+  case$prompt <- meant(case$prompt)
+  case$unwanted <- meant(case$unwanted)
   case[c("id", "reference")] <- NULL
   case$look <- list(case$look, if (!is.na(case$look)) case$look_weight)
   case$look_weight <- NULL

@@ -50,20 +50,19 @@ suite_fields <- function() {
       "cases[].look.name", "text", "yes", "Its name.",
       "cases[].look.weight", "number 0..2", "no", "How strongly it is wanted; 1 if left out.",
       "cases[].prompt", "text or list", "yes", "What is asked for: one text, a list of phrases, or the word neutral where text should not matter. `sprenn caption` drafts one.",
-      "cases[].prompt[]", "text or record", "no", "One phrase.",
-      "cases[].prompt[].say", "text", "yes", "The phrase's words.",
-      "cases[].prompt[].weight", "number 0..4", "no", "Its emphasis; 1 if left out.",
-      "cases[].prompt[].ask", "text", "no", "The statement that a judge is asked about; the phrase itself if left out.",
+      "cases[].prompt[]", "text or record", "no", "One phrase."
+    ),
+    phrase_fields("cases[].prompt[]"),
+    tibble::tribble(
+      ~place, ~type, ~needed, ~doc,
       "cases[].prompt[].must", "flag", "no", "Whether a take without it is of no use; false if left out.",
       "cases[].prompt[].drafted", "text", "no", "Written by `sprenn caption`: the mark of words that no person has touched. It stops counting when the words change.",
-      "cases[].prompt[].probe", "record", "no", "A check that pixels alone can answer.",
-      "cases[].prompt[].probe.where", "place", "no", "Where to look in the take; whole if left out.",
-      "cases[].prompt[].probe.colour", "colour", "no", "The colour whose share is taken.",
-      "cases[].prompt[].probe.share", "bound", "no", "How much of the place has that colour.",
-      "cases[].prompt[].probe.brightness", "bound", "no", "How light the place is: 0 black, 1 white.",
-      "cases[].prompt[].probe.monochrome", "bound", "no", "How much of the place is grey or in one hue.",
-      "cases[].negative", "list", "no", "What is not wanted.",
-      "cases[].negative[]", "text", "no", "One unwanted thing.",
+      "cases[].negative", "list", "no", "What is not wanted. It counts where it is present.",
+      "cases[].negative[]", "text or record", "no", "One unwanted thing."
+    ),
+    phrase_fields("cases[].negative[]"),
+    tibble::tribble(
+      ~place, ~type, ~needed, ~doc,
       "cases[].guides", "record", "no", "Maps that steer the structure."
     ),
     guide_fields(),
@@ -91,6 +90,32 @@ suite_fields <- function() {
       "cases[].watch.*.keep", "number 0..1", "no", "How much of its structure must be kept; 0.5 if left out."
     )
   )
+}
+
+# A phrase as a record, wanted or not.
+phrase_fields <- function(place) {
+  rows <- tibble::tribble(
+    ~place, ~type, ~needed, ~doc,
+    "say", "text", "yes", "The phrase's words.",
+    "weight", "number 0..4", "no", "Its emphasis; 1 if left out.",
+    "ask", "text", "no", "The statement that a judge is asked about; the phrase itself if left out.",
+    "probe", "record", "no", "A check that pixels alone can answer.",
+    "probe.where", "place", "no", "Where to look in the take; whole if left out.",
+    "probe.colour", "colour", "no", "The colour whose share is taken, or whose patches are counted.",
+    "probe.share", "bound", "no", "How much of the place has that colour.",
+    "probe.patches", "count", "no", "How many separate patches of that colour the place has.",
+    "probe.brightness", "bound", "no", "How light the place is: 0 black, 1 white.",
+    "probe.contrast", "bound", "no", "How far its darks and lights are apart: 0 flat, 1 black and white.",
+    "probe.colourfulness", "bound", "no", "How strong its colours are: 0 grey, 1 vivid all over.",
+    "probe.warmth", "bound", "no", "Whether it leans to blue (0) or to orange (1); 0.5 is neither.",
+    "probe.monochrome", "bound", "no", "How much of the place is grey or in one hue.",
+    "probe.busy", "bound", "no", "How much of the place has detail.",
+    "probe.symmetry", "bound", "no", "How far its right side mirrors its left.",
+    "probe.look", "text", "no", "The look whose nearness is taken, by its name.",
+    "probe.nearness", "bound", "no", "How near the picture's manner is to that look: 1 as near as pictures of one look are."
+  )
+  rows$place <- paste0(place, ".", rows$place)
+  rows
 }
 
 reference_fields <- function(place) {

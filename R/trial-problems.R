@@ -43,7 +43,7 @@ stop_for_problems <- function(problems, kind = "trial", what = "This trial") {
   problems <- problems[order(match(problems$file, unique(problems$file)), problems$line), ]
   count <- if (nrow(problems) == 1) "1 problem" else paste(nrow(problems), "problems")
   stop_sprenn(kind, c(
-    paste0(what, " has ", count, ". Nothing was written."),
+    paste0(what, " has ", count, ".", if (kind != "probe") " Nothing was written."),
     stats::setNames(format_problems(problems), rep("x", nrow(problems)))
   ), problems = problems)
 }

@@ -12,7 +12,23 @@ trial_rules <- function(file) {
   rules
 }
 
-suite_rules <- function() {
+suite_rules <- function() rbind(case_rules(), probe_rules("cases[].prompt[].probe"), probe_rules("cases[].negative[].probe"))
+
+# A probe asks for one thing, and has what that needs beside it.
+probe_rules <- function(place) {
+  asks <- vapply(all_probes(), `[[`, "", "asks")
+  with <- list(colour = c("share", "patches"), look = "nearness")
+  alone <- tibble::tibble(
+    place = place, when = asks, needs = vapply(asks, function(one) paste(names(with)[vapply(with, `%in%`, NA, x = one)], collapse = " "), ""),
+    bans = vapply(asks, function(one) paste(c(setdiff(asks, one), if (one == "nearness") "where"), collapse = " "), "")
+  )
+  rbind(
+    tibble::tibble(place = place, when = "", needs = paste(c(asks, names(with)), collapse = "|"), bans = ""), alone,
+    tibble::tibble(place = place, when = names(with), needs = vapply(with, paste, "", collapse = "|"), bans = "")
+  )
+}
+
+case_rules <- function() {
   tibble::tribble(
     ~place, ~when, ~needs, ~bans,
     "cases[]", "job=restyle", "reference", "references mask grow",
@@ -28,11 +44,7 @@ suite_rules <- function() {
     "cases[].mask", "picture", "", "boxes",
     "cases[].watch.*", "", "box|mask", "",
     "cases[].watch.*", "box", "", "mask",
-    "cases[].grow", "", "left|top|right|bottom", "",
-    "cases[].prompt[].probe", "", "colour|brightness|monochrome", "",
-    "cases[].prompt[].probe", "colour", "share", "brightness monochrome",
-    "cases[].prompt[].probe", "share", "colour", "",
-    "cases[].prompt[].probe", "brightness", "", "monochrome"
+    "cases[].grow", "", "left|top|right|bottom", ""
   )
 }
 

@@ -76,15 +76,20 @@ field_types <- function() {
     box = new_type(function(x) is_box(x, c(0, 1)), paste(box_words, "from 0 to 1"), numbers_schema(4, c(0, 1))),
     cut = new_type(function(x) is_box(x, c(-4, 5)), paste(box_words, "where 0 to 1 is the picture"), numbers_schema(4, c(-4, 5))),
     place = new_type(
-      function(x) (is_text(x) && x %in% names(place_boxes())) || is_box(x, c(0, 1)),
-      function(more) paste0(box_words, " from 0 to 1, or one of ", paste(names(place_boxes()), collapse = ", ")),
-      function(more) list(anyOf = list(list(enum = as.list(names(place_boxes()))), numbers_schema(4, c(0, 1)))),
-      known = function(more) names(place_boxes())
+      function(x) (is_text(x) && (x %in% place_names() || grepl(region_pattern, x, perl = TRUE))) || is_box(x, c(0, 1)),
+      function(more) paste0(box_words, " from 0 to 1, or one of ", paste(place_names(), collapse = ", "), ", or inside or outside with mask or the name of a watched region behind it"),
+      function(more) list(anyOf = list(list(enum = as.list(place_names())), list(type = "string", pattern = region_pattern), numbers_schema(4, c(0, 1)))),
+      known = function(more) c(place_names(), "inside mask", "outside mask")
     ),
     bound = new_type(
       function(x) !is.null(read_bound(x)),
       "\"at least 0.3\", \"at most 0.3\" or \"between 0.2 and 0.5\", with numbers from 0 to 1",
       list(type = "string", pattern = bound_pattern)
+    ),
+    count = new_type(
+      function(x) !is.null(read_count(x)),
+      "a whole number, \"at least 2\", \"at most 5\" or \"between 2 and 4\"",
+      list(anyOf = list(list(type = "integer", minimum = 0, maximum = 999), list(type = "string", pattern = count_pattern)))
     ),
     list = new_type(
       function(x, more) is.list(x) && is.null(names(x)) && in_range(length(x), more %|NA|% "1..1000000"),
@@ -157,25 +162,32 @@ id_pattern <- "^[A-Za-z0-9][A-Za-z0-9_-]{0,59}$"
 hex_pattern <- "^#[0-9A-Fa-f]{6}$"
 paint_pattern <- "^(black|grey|white|#[0-9A-Fa-f]{6})$"
 share_pattern <- "(0|1|0?\\.[0-9]+|1\\.0+)"
-bound_pattern <- paste0(
-  "^(at least ", share_pattern, "|at most ", share_pattern,
-  "|between ", share_pattern, " and ", share_pattern, ")$"
-)
+bound_of <- function(number) paste0("^(at least ", number, "|at most ", number, "|between ", number, " and ", number, ")$")
+bound_pattern <- bound_of(share_pattern)
+count_pattern <- bound_of("[0-9]{1,3}")
 
 # A bound in words as its lower and upper end, or NULL if it is none.
-read_bound <- function(text) {
-  if (!is.character(text) || length(text) != 1 || !grepl(bound_pattern, text, perl = TRUE)) {
+read_bound <- function(text, pattern = bound_pattern, most = 1) {
+  if (!is.character(text) || length(text) != 1 || !grepl(pattern, text, perl = TRUE)) {
     return(NULL)
   }
   words <- split_words(text, " ")
   numbers <- as.numeric(words[grepl("^[0-9.]", words)])
   if (startsWith(text, "at least")) {
-    return(c(numbers, 1))
+    return(c(numbers, most))
   }
   if (startsWith(text, "at most")) {
     return(c(0, numbers))
   }
   if (numbers[1] <= numbers[2]) numbers else NULL
+}
+
+# The same of things that are counted; a number alone is wanted exactly.
+read_count <- function(text) {
+  if (is_number(text)) {
+    return(if (text == round(text) && text >= 0 && text <= 999) rep(as.numeric(text), 2))
+  }
+  read_bound(text, count_pattern, Inf)
 }
 
 known_types <- field_types()

@@ -183,6 +183,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_regions
+Rcpp::NumericMatrix core_regions(Rcpp::NumericMatrix marked);
+RcppExport SEXP _sprenn_core_regions(SEXP markedSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type marked(markedSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_regions(marked));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_thin_edges
 Rcpp::NumericMatrix core_thin_edges(Rcpp::NumericVector srgb);
 RcppExport SEXP _sprenn_core_thin_edges(SEXP srgbSEXP) {
@@ -678,6 +689,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_core_oklab", (DL_FUNC) &_sprenn_core_oklab, 3},
     {"_sprenn_core_resize", (DL_FUNC) &_sprenn_core_resize, 3},
     {"_sprenn_core_resize_mask", (DL_FUNC) &_sprenn_core_resize_mask, 3},
+    {"_sprenn_core_regions", (DL_FUNC) &_sprenn_core_regions, 1},
     {"_sprenn_core_thin_edges", (DL_FUNC) &_sprenn_core_thin_edges, 1},
     {"_sprenn_core_soft_edges", (DL_FUNC) &_sprenn_core_soft_edges, 1},
     {"_sprenn_core_areas", (DL_FUNC) &_sprenn_core_areas, 3},

@@ -2,6 +2,7 @@
 #pragma once
 #include <Rcpp.h>
 
+#include "core/edges.h"
 #include "core/flaws.h"
 #include "core/plane.h"
 
@@ -51,5 +52,21 @@ inline Rcpp::NumericVector bars_from(const sprenn::Bars& bars) {
 inline Rcpp::NumericMatrix matrix_from(const Plane& plane) {
   Rcpp::NumericMatrix out(plane.height, plane.width);
   write_plane(plane, out.begin());
+  return out;
+}
+
+// Boxes as shares of the picture: left, top, right, bottom, weight.
+inline Rcpp::NumericMatrix boxes_from(const std::vector<sprenn::Region>& regions, const Plane& plane, std::size_t most) {
+  const int n = static_cast<int>(std::min(most, regions.size()));
+  Rcpp::NumericMatrix out(n, 5);
+  for (int i = 0; i < n; ++i) {
+    const sprenn::Region& region = regions[static_cast<std::size_t>(i)];
+    out(i, 0) = static_cast<double>(region.left) / plane.width;
+    out(i, 1) = static_cast<double>(region.top) / plane.height;
+    out(i, 2) = static_cast<double>(region.right) / plane.width;
+    out(i, 3) = static_cast<double>(region.bottom) / plane.height;
+    out(i, 4) = region.weight;
+  }
+  Rcpp::colnames(out) = Rcpp::CharacterVector::create("left", "top", "right", "bottom", "weight");
   return out;
 }

@@ -42,6 +42,16 @@ Rcpp::NumericVector core_resize_mask(Rcpp::NumericVector mask, int width, int he
   return pixels_from(out);
 }
 
+// The connected parts of what is above a half, the largest first: left, top, right and
+// bottom as shares of the picture, and how many pixels each has.
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_regions(Rcpp::NumericMatrix marked) {
+  const Plane plane = plane_from(marked);
+  Plane one(plane.width, plane.height);
+  std::fill(one.values.begin(), one.values.end(), 1.0f);
+  return boxes_from(sprenn::regions_of(plane, one), plane, plane.size());
+}
+
 // [[Rcpp::export]]
 Rcpp::NumericMatrix core_thin_edges(Rcpp::NumericVector srgb) {
   return matrix_from(sprenn::thin_edges(oklab_at_own_size(srgb).channel[0]));

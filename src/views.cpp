@@ -40,22 +40,6 @@ Rcpp::List spot_from(const sprenn::Spot& spot) {
                             Rcpp::_["cells"] = Rcpp::NumericVector(spot.cells.begin(), spot.cells.end()));
 }
 
-// Boxes as shares of the picture: left, top, right, bottom, weight.
-Rcpp::NumericMatrix boxes_from(const std::vector<sprenn::Region>& regions, const Plane& plane, std::size_t most) {
-  const int n = static_cast<int>(std::min(most, regions.size()));
-  Rcpp::NumericMatrix out(n, 5);
-  for (int i = 0; i < n; ++i) {
-    const sprenn::Region& region = regions[static_cast<std::size_t>(i)];
-    out(i, 0) = static_cast<double>(region.left) / plane.width;
-    out(i, 1) = static_cast<double>(region.top) / plane.height;
-    out(i, 2) = static_cast<double>(region.right) / plane.width;
-    out(i, 3) = static_cast<double>(region.bottom) / plane.height;
-    out(i, 4) = region.weight;
-  }
-  Rcpp::colnames(out) = Rcpp::CharacterVector::create("left", "top", "right", "bottom", "weight");
-  return out;
-}
-
 sprenn::Placement placement_from(const Rcpp::NumericVector& place) { return {place[0], place[1], place[2], place[3]}; }
 
 }  // namespace

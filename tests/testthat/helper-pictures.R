@@ -91,3 +91,9 @@ run_cli <- function(...) {
 }
 
 launcher <- function() system.file("bin", "sprenn", package = "sprenn")
+
+# Lines with something in them replaced.
+change <- function(lines, from, to) {
+  expect_true(any(grepl(from, lines, fixed = TRUE)))
+  sub(from, to, lines, fixed = TRUE)
+}

@@ -33,7 +33,8 @@ some_phrase <- function() {
   }
   probe <- pick(
     NULL, list(colour = pick("teal", "#12ab34"), share = pick("at least 0.3", "between 0.2 and 0.5", "at most .9"), where = pick("top third", list(0, 0, 0.5, 0.5))),
-    list(brightness = "at most 0.4"), list(monochrome = "at least 1.0", where = "whole")
+    list(brightness = "at most 0.4"), list(monochrome = "at least 1.0", where = "whole"), list(colour = "red", patches = pick(2, "at least 3", "between 0 and 7")),
+    list(busy = "at most 0.3", where = "border"), list(look = "oils", nearness = "at least 0.2")
   )
   drop_null(list(say = some_text(), weight = maybe(share(0, 4)), ask = maybe(some_text(), 0.2), must = maybe(TRUE, 0.2), probe = probe))
 }
@@ -48,7 +49,7 @@ some_case <- function(id) {
     references = if (job == "blend") replicate(sample(2:4, 1), weigh(some_reference()), simplify = FALSE),
     look = maybe(pick("oils", list(name = "oils", weight = share(0, 2)))),
     prompt = pick("neutral", some_text(), replicate(sample(1:4, 1), some_phrase(), simplify = FALSE)),
-    negative = maybe(list(some_text(), some_text()), 0.3),
+    negative = maybe(list(some_text(), list(say = some_text(), probe = list(colour = "red", share = "at least 0.1"))), 0.3),
     guides = if (job != "fresh") maybe(drop_null(list(edges = maybe(computed()), soft_edges = maybe(computed()), areas = computed(), depth = maybe(list(picture = "masks/half.png", near = "dark"), 0.3))), 0.4),
     mask = if (masked) pick("masks/half.png", drop_null(list(picture = "masks/half.png", invert = maybe(TRUE), feather = maybe(8), padding = maybe(20))), list(boxes = list(some_box(), some_box()), feather = 3)),
     grow = if (job == "extend") drop_null(list(left = share(0.1, 0.5), top = maybe(share(0, 0.4)), bottom = maybe(0.2))),

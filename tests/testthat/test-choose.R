@@ -152,14 +152,39 @@ test_that("style is worth what the brief wants of it", {
   expect_true(is.na(style(0.8, NA, "reach the look")))
 })
 
+# Adherence and coverage of takes of case x, whose phrases weigh 1, 3, 4 and 2.
+graded <- function(rows, takes = unique(rows$take)) {
+  phrases <- tibble::tibble(
+    case = "x", phrase = c("dark", "red", "a mill", "no lettering"), weight = c(1, 3, 4, 2),
+    must = c(FALSE, TRUE, FALSE, FALSE), unwanted = c(FALSE, FALSE, FALSE, TRUE)
+  )
+  takes <- tibble::tibble(take = takes, case = "x", state = "made")
+  evidence <- internal("phrase_evidence")(takes, tibble::tibble(axis = "adherence", rows), phrases)
+  list(axis = internal("adherence_of")(takes, evidence, phrases), missed = internal("missed_phrases")(takes, evidence, phrases), evidence = evidence)
+}
+spoken <- function(...) tibble::tribble(~take, ~phrase, ~value, ...)
+
 test_that("adherence weighs phrases, and coverage is the weight with evidence", {
-  takes <- tibble::tibble(take = c("t1", "t2", "t3"), case = c("x", "y", "x"), state = c("made", "made", "failed"))
-  scores <- tibble::tibble(axis = "adherence", take = "t1", phrase = c("dark", "red"), value = c(1, 0.5))
-  phrases <- tibble::tibble(case = c("x", "x", "x", "y"), phrase = c("dark", "red", "a mill", "dark"), weight = c(1, 3, 4, 2))
-  got <- internal("adherence_of")(takes, scores, phrases)
-  expect_equal(got$adherence, c(0.625, NA, NA))
-  expect_equal(got$coverage, c(0.5, 0, NA))
-  expect_equal(internal("adherence_of")(takes, scores[0, ], phrases)$adherence, rep(NA_real_, 3))
+  got <- graded(spoken("t1", "dark", 1, "t1", "red", 0.5), c("t1", "t2"))$axis
+  expect_equal(got$adherence, c(0.625, NA))
+  expect_equal(got$coverage, c(0.4, 0))
+})
+
+test_that("what is not wanted counts where it is present, and its absence makes up for nothing", {
+  got <- graded(spoken("t1", "red", 0.5, "t1", "no lettering", 1, "t2", "red", 0.5, "t2", "no lettering", 0))$axis
+  expect_equal(got$adherence, c(0.5, 1.5 / 5))
+  expect_equal(got$coverage, c(0.5, 0.5))
+  expect_equal(graded(spoken("t1", "no lettering", 0.25))$axis$adherence, 0.25)
+})
+
+test_that("several sources of one phrase are averaged, once counted, and said to be apart", {
+  got <- graded(spoken("t1", "red", 1, "t1", "red", 0.2, "t1", "red", 0.6, "t1", "a mill", 1))
+  expect_equal(got$axis$adherence, (3 * 0.6 + 4) / 7)
+  expect_equal(got$axis$coverage, 0.7)
+  expect_equal(got$evidence$sources, c(3, 1))
+  expect_equal(got$evidence$apart, c(0.8, 0))
+  expect_equal(got$missed, "")
+  expect_equal(graded(spoken("t1", "red", 0.7, "t1", "red", 0.2))$missed, "red")
 })
 
 test_that("what is missing of one pipeline changes nothing for another, and ones average to one", {

@@ -1,4 +1,4 @@
-warmth <- "measure_function('warmth', function(take, reference) mean(take[, , 1] - take[, , 3]), axis = 'style', range = '-1 blue to 1 red', sees = 'red against blue', blind_to = 'all else')"
+redness <- "measure_function('redness', function(take, reference) mean(take[, , 1] - take[, , 3]), axis = 'style', range = '-1 blue to 1 red', sees = 'red against blue', blind_to = 'all else')"
 with_measures <- function(code, more = character(), env = parent.frame()) {
   folder <- small_trial(brief = c(small_brief, "measures: own.R", more), env = env)
   writeLines(code, file.path(folder, "own.R"))
@@ -6,36 +6,36 @@ with_measures <- function(code, more = character(), env = parent.frame()) {
 }
 
 test_that("a measure of one's own is taken of every take, and can make up structure", {
-  folder <- with_measures(warmth, "structure_from: {orientation: 3, warmth: 1}")
+  folder <- with_measures(redness, "structure_from: {orientation: 3, redness: 1}")
   run_trial(folder)
   scores <- score_run(folder)
-  own <- scores[scores$measure == "warmth", ]
+  own <- scores[scores$measure == "redness", ]
   expect_equal(nrow(own), 12)
   expect_true(all(own$axis == "style" & abs(own$value) < 1))
   table <- choose_pipeline(folder)$table
   value <- function(measure) scores$value[scores$measure == measure][match(table$take, scores$take[scores$measure == measure])]
-  expect_equal(table$structure, pmin(1, pmax(0, (3 * value("orientation") + value("warmth")) / 4)))
+  expect_equal(table$structure, pmin(1, pmax(0, (3 * value("orientation") + value("redness")) / 4)))
 })
 
 test_that("a change of one's own measure has all takes measured anew", {
-  folder <- with_measures(warmth)
+  folder <- with_measures(redness)
   run_trial(folder)
   before <- score_run(folder)
   expect_identical(score_run(folder), before)
-  writeLines(sub("mean(", "2 * mean(", warmth, fixed = TRUE), file.path(folder, "own.R"))
+  writeLines(sub("mean(", "2 * mean(", redness, fixed = TRUE), file.path(folder, "own.R"))
   after <- score_run(folder)
-  expect_equal(after$value[after$measure == "warmth"], 2 * before$value[before$measure == "warmth"])
+  expect_equal(after$value[after$measure == "redness"], 2 * before$value[before$measure == "redness"])
 })
 
 test_that("what is wrong with the file or the weights is said when the trial is read", {
   found <- function(code, more = character()) check_trial(with_measures(code, more, env = parent.frame()))
   expect_match(found("1")$found, "its last value is no measure_function")
   expect_match(found("stop('broken')")$found, "broken")
-  expect_match(found(sub("'warmth'", "'orientation'", warmth))$found, "new name")
-  problem <- found(warmth, "structure_from: {orientaton: 1}")
+  expect_match(found(sub("'redness'", "'orientation'", redness))$found, "new name")
+  problem <- found(redness, "structure_from: {orientaton: 1}")
   expect_equal(problem$place, "structure_from.orientaton")
   expect_equal(problem$near, "orientation")
-  expect_match(found(warmth, "structure_from: {warmth: 0}")$found, "no weight above 0")
+  expect_match(found(redness, "structure_from: {redness: 0}")$found, "no weight above 0")
 })
 
 test_that("a measure that does not return one number stops with its name, and a flaw gets its level", {
