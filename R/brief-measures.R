@@ -23,10 +23,10 @@ version_of_measures <- function(suite) {
 }
 
 # What is wrong with the measures that a brief names, and with the weights it gives them.
-measure_problems <- function(brief, folder) {
+measure_problems <- function(brief, folder, judges = list()) {
   problems <- no_problems()
   known <- list_measures()
-  known <- known$measure[known$axis != "adherence"]
+  known <- c(known$measure[known$axis != "adherence"], names(Filter(function(judge) judge$kind %in% c("pose", "depth"), judges)))
   if (is.character(brief$measures)) {
     at <- resolve_path(brief$measures, folder)
     wrong <- at$wrong %||% if (!file.exists(at$path)) "no such file"

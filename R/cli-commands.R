@@ -99,7 +99,7 @@ cli_commands <- function() {
   )
   commands <- c(commands, engine_commands(), export_commands(), evidence_commands())
   # In the order in which they are used.
-  commands[c("demo", "new", "check", "caption", "pack", "prepare", "engines", "calibrate", "plan", "run", "score", "choose", "sheet", "report", "export", "recipe", "prune", "measure", "probe", "standins")]
+  commands[c("demo", "new", "check", "caption", "pack", "prepare", "engines", "calibrate", "plan", "run", "score", "choose", "sheet", "report", "export", "recipe", "prune", "measure", "probe", "judges", "evidence", "influence", "standins")]
 }
 
 # A suite of many pictures takes a while to read, and says so.
@@ -241,6 +241,7 @@ cli_run <- function(given) {
   )
   report_takes(takes)
   report_by_hand(attr(takes, "by_hand"))
+  report_judged(attr(takes, "judged"))
   parked <- attr(takes, "parked")
   for (words in attr(takes, "turned_away")) cat(strwrap(paste0("A worker was given nothing: ", words, ". Install the same there."), 100, exdent = 4), sep = "\n")
   for (name in names(parked)) cat(strwrap(paste0(name, " was left alone: ", parked[[name]]), 100, exdent = 4), sep = "\n")
@@ -285,6 +286,7 @@ report_by_hand <- function(reports) {
 cli_score <- function(given) {
   scores <- score_run(read_shown(given$places), given$run, again = given$again, workers = given_workers(given$workers), wait = if (given$wait) Inf else 0, progress = progress_bar("measuring"))
   cat(length(unique(scores$take)), "takes are measured,", nrow(scores), "numbers in all.\n")
+  report_judged(attr(scores, "judged"))
   flaws <- scores[scores$axis == "flaws" & scores$level == "serious", ]
   if (nrow(flaws)) {
     found <- table(flaws$measure)

@@ -1,4 +1,4 @@
-# The commands for evidence of what was asked for: probes of pictures.
+# The commands for evidence of what was asked for: probes of pictures, and judges.
 
 evidence_commands <- function() {
   list(
@@ -16,6 +16,27 @@ evidence_commands <- function() {
         "Examples: sprenn probe take.png \"colour: teal, where: top third, share: at least 0.3\"",
         "          sprenn probe take.png \"colour: red, patches: between 2 and 4\" --explain why.png", sep = "\n"
       )
+    ),
+    judges = new_command(
+      "List the brief's judges; ask them about one picture.", "TRIAL",
+      list(
+        option("try", "logical", FALSE, "ask each about one picture of a case"),
+        option("case", "character", NULL, "with --try: which case [the first with a reference and a prompt]", "ID"),
+        option("picture", "character", NULL, "with --try: the picture [the case's reference]", "FILE")
+      ), cli_judges,
+      note = "Example: sprenn judges brackwater --try --case windmill-linocut"
+    ),
+    evidence = new_command(
+      "Say which phrases have evidence, from whom, and what has none.", "TRIAL",
+      list(option("run", "character", "main", "the run's name [%default]", "NAME"), option("json", "logical", FALSE, "as JSON")), cli_evidence
+    ),
+    influence = new_command(
+      "Say what prompt, reference, look and guide really do.", "TRIAL",
+      list(
+        option("run", "character", "main", "the run's name [%default]", "NAME"), option("out", "character", NULL, "draw it into a PNG or SVG file", "FILE"),
+        option("json", "logical", FALSE, "as JSON")
+      ), cli_influence,
+      note = "It wants control takes: controls: [swapped_prompt, no_look] in lineup.yml."
     )
   )
 }
@@ -35,6 +56,59 @@ cli_probe <- function(given) {
   if (!is.null(given$explain)) {
     save_figure(ggplot2::autoplot(found), given$explain, 1280, 560)
     if (!given$json) cat("Drawn in ", given$explain, ": what counted.\n", sep = "")
+  }
+  0L
+}
+
+cli_judges <- function(given) {
+  trial <- read_shown(given$places)
+  judges <- list_judges(trial)
+  if (nrow(judges) == 0) {
+    cat("The brief names no judges: only probes and viewings can say what is in a picture.\nHow to name one: docs/judges.md\n")
+    return(0L)
+  }
+  cat(text_table(list(judge = judges$judge, kind = judges$kind, version = ifelse(is.na(judges$version), "-", judges$version), batch = as.character(judges$batch), edge = as.character(judges$edge))), sep = "\n")
+  for (i in which(!is.na(judges$problem))) cat(strwrap(paste0(judges$judge[i], ": ", judges$problem[i]), 100, initial = "  - ", prefix = "    "), sep = "\n")
+  if (!given$try) {
+    return(if (all(is.na(judges$problem))) 0L else 1L)
+  }
+  tried <- try_judges(trial, given$case, given$picture)
+  cat("\nAsked about ", attr(tried, "picture"), ", as case ", attr(tried, "case"), " has it:\n", sep = "")
+  cat(text_table(list(judge = tried$judge, phrase = ifelse(is.na(tried$phrase), "", tried$phrase), value = two(tried$value), raw = two(tried$raw), said = tried$said)), sep = "\n")
+  cat("\nThe value is the evidence, 0 absent to 1 there. Raw is the probability of the statement alone, or how many\nspreads the phrase lies nearer than the decoys.\n")
+  0L
+}
+
+# What came of asking the judges in a run.
+report_judged <- function(judged) {
+  for (i in seq_len(NROW(judged))) {
+    one <- judged[i, ]
+    cat(one$judge, " (", one$kind, "): ", count_words(one$asked, "call"), ", ", count_words(one$from_before, "answer"), " from before.\n", sep = "")
+    if (!is.na(one$problem)) cat(strwrap(paste0("It was not asked everything: ", one$problem, " What it did answer is kept; `sprenn score` asks the rest."), 100, initial = "  - ", prefix = "    "), sep = "\n")
+  }
+}
+
+cli_evidence <- function(given) {
+  found <- list_evidence(read_shown(given$places), given$run)
+  if (given$json) cat(to_json(found[c("coverage", "phrases", "pipelines", "agreement", "judges")]), "\n", sep = "") else cat(format(found), sep = "\n")
+  0L
+}
+
+cli_influence <- function(given) {
+  found <- measure_influence(read_shown(given$places), given$run)
+  if (given$json) {
+    cat(to_json(found), "\n", sep = "")
+  } else {
+    cat(text_table(list(
+      pipeline = found$pipeline, input = found$input, moved = two(found$moved), "least to most" = paste(two(found$low), "to", two(found$high)), controls = as.character(found$pairs), influence = found$influence
+    )), sep = "\n")
+    cat("\nHow far a take moves without the input, or with another one; 1 is what another seed moves.\n")
+    ignored <- found[found$influence == "ignored", ]
+    for (input in unique(ignored$input)) cat(strwrap(paste0("The ", input, " is ignored by ", listed(ignored$pipeline[ignored$input == input]), "."), 100, exdent = 2), sep = "\n")
+  }
+  if (!is.null(given$out)) {
+    save_figure(draw_influence(found), given$out, 1280, 90 + 26 * length(unique(found$pipeline)) + 160)
+    if (!given$json) cat("Drawn in ", given$out, ".\n", sep = "")
   }
   0L
 }

@@ -3,9 +3,12 @@
 
 progress_bar <- function(what, stream = stderr(), live = isatty(stream)) {
   shown <- -1
-  function(done, total, failed, seconds, ...) {
+  last <- ""
+  function(done, total, failed, seconds, words = "", ...) {
     share <- done / total
-    text <- progress_text(what, done, total, failed, seconds)
+    if (!identical(words, last)) shown <<- -1
+    last <<- words
+    text <- progress_text(if (nzchar(words)) words else what, done, total, failed, seconds)
     if (live) {
       filled <- floor(24 * share)
       bar <- paste0(strrep("#", filled), strrep(".", 24 - filled))

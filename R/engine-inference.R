@@ -74,7 +74,7 @@ as_tensor <- function(value, input) {
   sizes <- as.numeric(unlist(input$shape))
   type <- as.character(input$datatype)
   if (type == "BYTES") {
-    return(list(type = type, sizes = rep(1, max(1, length(sizes))), values = as.character(value)))
+    return(list(type = type, sizes = c(rep(1, max(0, length(sizes) - 1)), length(value)), values = as.character(value)))
   }
   if (is.matrix(value)) dim(value) <- c(dim(value), 1)
   if (length(dim(value)) == 3) {
@@ -100,8 +100,8 @@ tensor_bytes <- c(BOOL = 1, UINT8 = 1, INT8 = 1, UINT16 = 2, INT16 = 2, INT32 = 
 
 tensor_to_raw <- function(tensor) {
   if (tensor$type == "BYTES") {
-    text <- charToRaw(enc2utf8(tensor$values))
-    return(c(writeBin(length(text), raw(), size = 4, endian = "little"), text))
+    texts <- lapply(enc2utf8(tensor$values), charToRaw)
+    return(unlist(lapply(texts, function(text) c(writeBin(length(text), raw(), size = 4, endian = "little"), text))))
   }
   size <- tensor_bytes[[tensor$type]]
   if (tensor$type == "INT64") {
@@ -134,13 +134,27 @@ infer_message <- function(tensors, wanted, key, binary) {
 }
 
 read_inference <- function(answer, url, request, wanted) {
+  found <- read_outputs(answer, url, request$key)
+  picture <- output_named(found, wanted, url)
+  others <- lapply(found[setdiff(names(found), wanted)], function(one) if (is.null(one$bytes) && length(one$output$data) <= 8) unlist(one$output$data))
+  take_result(picture_from_tensor(picture, url), seed = as.integer(others$seed %||% NA), cost = as_number(others$cost), says = Filter(Negate(is.null), others))
+}
+
+output_named <- function(found, wanted, url) {
+  if (is.null(found[[wanted]])) engine_failure("bad_answer", paste0(url, " sent no output ", wanted, "; it sent ", paste(c(names(found), if (!length(found)) "none"), collapse = ", "), "."))
+  found[[wanted]]
+}
+
+# What a server put out, by name: the `output` as it said it and the `bytes` that belong
+# to it, if it came as such.
+read_outputs <- function(answer, url, key) {
   # As text until it is known to be a number of bytes that there are.
   head <- suppressWarnings(as.numeric(answer$headers$`inference-header-content-length` %||% length(answer$body)))
   if (is.na(head) || head < 0 || head > length(answer$body)) engine_failure("bad_answer", paste0(url, " says that its JSON is ", answer$headers$`inference-header-content-length`, " bytes long, of ", length(answer$body), "."))
   rest <- answer$body[-seq_len(head)]
   if (head == 0) rest <- answer$body
   said <- read_json_answer(list(body = answer$body[seq_len(head)], type = answer$type), url)
-  if (!is.null(said$id) && !identical(as.character(said$id), request$key)) engine_failure("bad_answer", paste0(url, " delivered the answer to another request (its id is ", show_value(said$id), ")."))
+  if (!is.null(said$id) && !identical(as.character(said$id), key)) engine_failure("bad_answer", paste0(url, " delivered the answer to another request (its id is ", show_value(said$id), ")."))
   found <- list()
   at <- 0
   for (output in said$outputs) {
@@ -153,10 +167,8 @@ read_inference <- function(answer, url, request, wanted) {
     }
     found[[as.character(output$name)]] <- list(output = output, bytes = bytes)
   }
-  picture <- found[[wanted]]
-  if (is.null(picture)) engine_failure("bad_answer", paste0(url, " sent no output ", wanted, "; it sent ", paste(c(names(found), if (!length(found)) "none"), collapse = ", "), "."))
-  others <- lapply(found[setdiff(names(found), wanted)], function(one) if (is.null(one$bytes) && length(one$output$data) <= 8) unlist(one$output$data))
-  take_result(picture_from_tensor(picture, url), seed = as.integer(others$seed %||% NA), cost = as_number(others$cost), says = Filter(Negate(is.null), others))
+  attr(found, "version") <- said$model_version
+  found
 }
 
 picture_from_tensor <- function(found, url) {

@@ -58,18 +58,22 @@ calibrated <- function(engine, curve) {
 }
 
 function_engine <- function(wanted, folder) {
-  engine <- if (!is.null(wanted$call)) {
-    parts <- strsplit(wanted$call, "::", fixed = TRUE)[[1]]
-    if (length(parts) != 2) stop(quoted(wanted$call))
-    getExportedValue(parts[1], parts[2])()
-  } else {
-    at <- resolve_path(wanted$file, folder)
-    if (!is.null(at$wrong)) stop(quoted(wanted$file), ", ", at$wrong)
-    if (!file.exists(at$path)) stop(quoted(wanted$file), ", no such file")
-    source(at$path, local = new.env(parent = globalenv()))$value
-  }
+  engine <- code_value(wanted, folder)
   if (inherits(engine, "sprenn_engine") && !is.null(wanted$seconds)) engine$seconds <- wanted$seconds
   engine
+}
+
+# What `call` (package::function) or `file` (its last value) gives.
+code_value <- function(wanted, folder) {
+  if (!is.null(wanted$call)) {
+    parts <- strsplit(wanted$call, "::", fixed = TRUE)[[1]]
+    if (length(parts) != 2) stop(quoted(wanted$call))
+    return(getExportedValue(parts[1], parts[2])())
+  }
+  at <- resolve_path(wanted$file, folder)
+  if (!is.null(at$wrong)) stop(quoted(wanted$file), ", ", at$wrong)
+  if (!file.exists(at$path)) stop(quoted(wanted$file), ", no such file")
+  source(at$path, local = new.env(parent = globalenv()))$value
 }
 
 # All pipelines, sweeps unfolded: a tibble with `pipeline`, `engine`,

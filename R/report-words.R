@@ -225,3 +225,28 @@ print.sprenn_measure <- function(x, ...) {
   cat("<measure ", x$measure, ", ", x$axis, ">\n  ", x$range, "\n  sees ", x$sees, "; blind to ", x$blind_to, "\n", sep = "")
   invisible(x)
 }
+
+#' @export
+format.sprenn_evidence <- function(x, ...) {
+  bare <- x$phrases[x$phrases$covered == 0 & x$phrases$takes > 0, ]
+  opposed <- x$phrases[which(x$phrases$conflict > 0.25), ]
+  share <- function(number) ifelse(is.na(number), "-", paste0(round(100 * number), " %"))
+  c(
+    paste0("Coverage ", two(x$coverage), ": so much of what the prompts ask for, by weight, has evidence behind it."), "",
+    text_table(list(
+      case = x$phrases$case, phrase = substr(x$phrases$phrase, 1, 44), weight = two(x$phrases$weight), "evidence from" = ifelse(x$phrases$sources == "", "nobody", x$phrases$sources),
+      covered = share(x$phrases$covered), value = two(x$phrases$value), opposed = share(x$phrases$conflict)
+    )),
+    if (nrow(x$agreement)) c("", "How far those who speak agree:", paste0("  ", text_table(list(
+      who = paste(x$agreement$one, "and", x$agreement$other), "both spoke" = as.character(x$agreement$both), "rank correlation" = two(x$agreement$agreement), opposed = share(x$agreement$opposed)
+    )))),
+    if (nrow(opposed)) c("", strwrap(paste0("Sources contradict each other on a quarter of the takes or more for ", listed(paste0("\"", opposed$phrase, "\" (", opposed$case, ")")), ": look at those takes before you trust either."), 100)),
+    if (nrow(bare)) c("", "Nothing is known of these, so they count for nothing. Next: give each a probe, have a judge that", "knows such things, or have people look:", paste0("  ", bare$case, ": ", bare$phrase)) else c("", "Every phrase has evidence.")
+  )
+}
+
+#' @export
+print.sprenn_evidence <- function(x, ...) {
+  writeLines(format(x))
+  invisible(x)
+}

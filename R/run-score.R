@@ -48,11 +48,12 @@ score_run <- function(trial, run = "main", again = FALSE, workers = NULL, wait =
     compare_across(store, trial$suite)
     if (works$stopping) rlang::interrupt()
   }
-  invisible(read_scores(store))
+  judged <- ask_judges(store, trial, progress)
+  invisible(structure(read_scores(store), judged = judged))
 }
 
 # Changes whenever a measure does, so that old scores are never mixed with new.
-measures_version <- "4"
+measures_version <- "5"
 
 # The bytes of a take's picture, if they are still those that were recorded.
 take_bytes <- function(store, take) {

@@ -89,13 +89,15 @@ run_trial <- function(trial, run = "main", retry = FALSE, within = NULL, yes = F
   on.exit(close_works(works), add = TRUE, after = FALSE)
   work_through(works)
   compare_across(store, trial$suite)
+  shown <- if (!is.null(progress)) function(done, total, seconds, words, ...) progress(done = 0, total = 0, failed = 0, seconds = seconds, scored = done, to_score = total, words = words)
+  judged <- if (score && !works$stopping) ask_judges(store, trial, shown)
   made <- read_takes(store)
   reports <- lapply(stats::setNames(nm = names(lists)), function(name) {
     list(checklist = lists[[name]], found = report_folder(trial$lineup$engines[[name]], made[takes_of_engine(made, trial, name), ]))
   })
   parked <- Filter(Negate(is.null), lapply(works$lanes, function(lane) lane$parked))
   if (works$stopping) rlang::interrupt()
-  invisible(structure(list_takes(store), by_hand = reports, parked = parked, turned_away = works$strangers))
+  invisible(structure(list_takes(store), by_hand = reports, judged = judged, parked = parked, turned_away = works$strangers))
 }
 
 stop_over_limits <- function(trial, plan, store, yes) {

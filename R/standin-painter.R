@@ -211,33 +211,30 @@ layer_of_things <- function(dim, things, pull) {
     for (i in seq_len(nrow(things))) {
       # A weak pull forgets some of what was asked for.
       count <- sum(stats::runif(things$count[i]) < pmin(1, 0.35 + pull * things$weight[i]))
-      for (k in seq_len(count)) draw_small_thing(things$thing[i], dim[1] / dim[2])
+      for (k in seq_len(count)) draw_small_thing(place_small_thing(things$thing[i]), dim[1] / dim[2])
     }
   })
 }
 
-draw_small_thing <- function(thing, aspect) {
+# Where a small thing comes to stand, how large it is and, of a kite, its colour.
+place_small_thing <- function(thing) {
   x <- stats::runif(1, 0.06, 0.94)
   size <- stats::runif(1, 0.05, 0.08)
+  heights <- list(kite = c(0.7, 0.92), moon = c(0.75, 0.88), gull = c(0.6, 0.92), pine = c(0.08, 0.22))[[thing]]
+  y <- stats::runif(1, heights[1], heights[2])
+  list(thing = thing, x = x, y = y, size = size, colour = if (thing == "kite") sample(c("#c8452f", "#e0a92e", "#7a2f8e"), 1))
+}
+
+draw_small_thing <- function(place, aspect) {
+  x <- place$x
+  y <- place$y
+  size <- place$size
   turn <- seq(0, 2 * pi, length.out = 25)
-  switch(thing,
-    kite = {
-      y <- stats::runif(1, 0.7, 0.92)
-      colour <- sample(c("#c8452f", "#e0a92e", "#7a2f8e"), 1)
-      fill_polygon(x + size * aspect * c(-0.8, 0, 0.8, 0), y + size * c(0, 1, 0, -1.5), colour, "#2b2520")
-    },
-    moon = {
-      y <- stats::runif(1, 0.75, 0.88)
-      fill_polygon(x + size * aspect * cos(turn), y + size * sin(turn), "#fdf6dc")
-    },
-    gull = {
-      y <- stats::runif(1, 0.6, 0.92)
-      fill_polygon(x + size * aspect * c(-1, -0.4, 0, 0.4, 1, 0), y + size * c(0.2, 0.5, 0, 0.5, 0.2, -0.15), "#f8f8f4")
-    },
-    pine = {
-      y <- stats::runif(1, 0.08, 0.22)
-      for (k in 0:2) fill_polygon(x + size * aspect * c(-1, 1, 0) * (1 - 0.2 * k), y + size * (c(0, 0, 1.1) + 0.7 * k), "#24402c")
-    }
+  switch(place$thing,
+    kite = fill_polygon(x + size * aspect * c(-0.8, 0, 0.8, 0), y + size * c(0, 1, 0, -1.5), place$colour, "#2b2520"),
+    moon = fill_polygon(x + size * aspect * cos(turn), y + size * sin(turn), "#fdf6dc"),
+    gull = fill_polygon(x + size * aspect * c(-1, -0.4, 0, 0.4, 1, 0), y + size * c(0.2, 0.5, 0, 0.5, 0.2, -0.15), "#f8f8f4"),
+    pine = for (k in 0:2) fill_polygon(x + size * aspect * c(-1, 1, 0) * (1 - 0.2 * k), y + size * (c(0, 0, 1.1) + 0.7 * k), "#24402c")
   )
 }
 

@@ -9,7 +9,8 @@
 #' until it is stopped.
 #'
 #' @param which Which ones: `"bracken"`, `"quince"` and `"yarrow"` keep the HTTP
-#'   contract, `"sorrel"` speaks the Open Inference Protocol. A name may come
+#'   contract, `"sorrel"` speaks the Open Inference Protocol, and so do the judges
+#'   `"heron"` and `"plover"`. A name may come
 #'   with a port: `c(bracken = 8461)`; otherwise a free one is taken.
 #' @param faults Faults by name of the stand-in, such as
 #'   `c(bracken = "truncated@3 busy:0.1")`: at the third call, at a tenth of the
@@ -62,7 +63,7 @@ start_standins <- function(which = c("bracken", "sorrel", "quince"), faults = ch
   structure(list(addresses = addresses, ledgers = ledgers, processes = started), class = "sprenn_standins")
 }
 
-served_standins <- c("bracken", "sorrel", "quince", "yarrow")
+served_standins <- c("bracken", "sorrel", "quince", "yarrow", "heron", "plover")
 
 #' @rdname start_standins
 #' @export
@@ -108,6 +109,9 @@ wait_for_server <- function(process, port, seconds = 60) {
 }
 
 serve_standin <- function(name, port, faults = "", seed = 1L, credit = 1000, key = NULL, ledger = tempfile(), seconds = NULL, at_once = NULL) {
+  if (name %in% c("heron", "plover")) {
+    return(serve_router(judge_router(if (name == "heron") standin_heron() else standin_plover()), port, key))
+  }
   engine <- with_faults(switch(name,
     bracken = standin_bracken(), sorrel = standin_sorrel(), quince = standin_quince(), yarrow = standin_yarrow()
   ), faults, seed, beside = name != "sorrel")
@@ -116,6 +120,10 @@ serve_standin <- function(name, port, faults = "", seed = 1L, credit = 1000, key
     engine$about$seconds <- seconds %||% engine$about$seconds
   }
   router <- if (name == "sorrel") inference_router(engine) else contract_router(engine, new_office(credit, read_faults(faults, seed), ledger, hosted = name == "bracken", pace = seconds %||% 0.05, desks = at_once %||% 1))
+  serve_router(router, port, key)
+}
+
+serve_router <- function(router, port, key) {
   router <- plumber::pr_set_debug(plumber::pr_set_docs(router, FALSE), FALSE)
   router <- plumber::pr_filter(router, "key", function(req, res) {
     if (is.null(key) || identical(req$HTTP_AUTHORIZATION, paste("Bearer", key))) plumber::forward() else say_problem(res, 401, "The key is missing or wrong.", paste("It came as:", req$HTTP_AUTHORIZATION))
@@ -304,25 +312,63 @@ request_from_wire <- function(engine, parts) {
 
 # The Open Inference Protocol, as far as one model of pictures needs it.
 inference_router <- function(engine) {
+  outputs <- list(list(name = "IMAGE_OUT", datatype = "BYTES", shape = list(1)), list(name = "seed", datatype = "INT64", shape = list(1)))
+  model_router(stats::setNames(list(list(
+    version = engine$about$version, inputs = inference_inputs(), outputs = outputs, infer = function(req, res) infer_answer(engine, inference_inputs(), req, res)
+  )), engine$about$name))
+}
+
+# The stand-in judges' models. Their tensors have names of their own, as others' have.
+judge_router <- function(judge) {
+  images <- list(IMAGES = list(datatype = "UINT8", shape = list(-1, -1, -1, 3)))
+  texts <- list(TEXTS = list(datatype = "BYTES", shape = list(-1)))
+  say <- function(res, said, model, name, sizes, values) {
+    say_json(res, 200, list(model_name = model, model_version = judge$version(), id = said$id, outputs = list(list(name = name, datatype = "FP32", shape = as.list(sizes), data = as.list(as.numeric(t(values)))))))
+  }
+  asked <- function(known, ask) function(req, res) {
+    read <- read_tensors(req, known)
+    pictures <- read$given$IMAGES
+    if (is.array(pictures)) pictures <- list(pictures)
+    ask(read$said, lapply(pictures, function(pixels) list(pixels = pixels)), as.character(unlist(read$given$TEXTS)), res)
+  }
+  model <- function(inputs, output, ask) list(version = judge$version(), inputs = inputs, outputs = list(list(name = output, datatype = "FP32", shape = list(-1, -1))), infer = asked(names(inputs), ask))
+  model_router(switch(judge$kind,
+    answering = stats::setNames(list(model(c(images, texts), "P", function(said, pictures, texts, res) {
+      say(res, said, judge$name, "P", c(length(pictures), length(texts)), judge$ask(pictures, texts))
+    })), judge$name),
+    embedding = stats::setNames(list(
+      model(images, "EMBEDDING", function(said, pictures, texts, res) {
+        vectors <- judge$ask(pictures, character())
+        say(res, said, judge$name, "EMBEDDING", dim(vectors), vectors)
+      }),
+      model(texts, "EMBEDDING", function(said, pictures, texts, res) {
+        vectors <- judge$ask(list(), texts)
+        say(res, said, paste0(judge$name, "-texts"), "EMBEDDING", dim(vectors), vectors)
+      })
+    ), c(judge$name, paste0(judge$name, "-texts")))
+  ))
+}
+
+# Models by name behind the Open Inference Protocol, each with its `version`, `inputs` and
+# `outputs`, and what it infers.
+model_router <- function(models) {
   router <- plumber::pr()
-  serves <- function(model) model == engine$about$name
-  inputs <- inference_inputs()
   router <- plumber::pr_get(router, "/v2", function(res) say_json(res, 200, list(name = "standins", version = "1", extensions = list("binary_tensor_data"))))
   router <- plumber::pr_get(router, "/v2/health/ready", function(res) say_json(res, 200, list(ready = TRUE)))
   router <- plumber::pr_get(router, "/v2/models/<model>", function(model, res) {
-    if (!serves(model)) {
+    own <- models[[model]]
+    if (is.null(own)) {
       return(say_json(res, 404, list(error = paste("unknown model", model))))
     }
     say_json(res, 200, list(
-      name = model, versions = list(engine$about$version), platform = "drawing", inputs = unname(Map(function(name, one) c(list(name = name), one), names(inputs), inputs)),
-      outputs = list(list(name = "IMAGE_OUT", datatype = "BYTES", shape = list(1)), list(name = "seed", datatype = "INT64", shape = list(1)))
+      name = model, versions = list(own$version), platform = "drawing", inputs = unname(Map(function(name, one) c(list(name = name), one), names(own$inputs), own$inputs)), outputs = own$outputs
     ))
   })
   router <- plumber::pr_post(router, "/v2/models/<model>/infer", function(model, req, res) {
     tryCatch(
       {
-        if (!serves(model)) stop("unknown model ", model)
-        infer_answer(engine, inputs, req, res)
+        if (is.null(models[[model]])) stop("unknown model ", model)
+        models[[model]]$infer(req, res)
       },
       sprenn_failure = function(e) {
         if (!is.null(e$retry_after)) res$setHeader("Retry-After", as.character(ceiling(e$retry_after)))
@@ -342,7 +388,8 @@ inference_inputs <- function() {
   )
 }
 
-infer_answer <- function(engine, inputs, req, res) {
+# What came in: `said`, the JSON, and `given`, the tensors by name.
+read_tensors <- function(req, known) {
   body <- req$bodyRaw
   head <- as.integer(req$HTTP_INFERENCE_HEADER_CONTENT_LENGTH %||% length(body))
   said <- jsonlite::parse_json(rawToChar(body[seq_len(head)]))
@@ -351,11 +398,17 @@ infer_answer <- function(engine, inputs, req, res) {
   given <- list()
   for (one in said$inputs) {
     size <- one$parameters$binary_data_size
-    if (is.null(inputs[[one$name]])) engine_failure("bad_request", paste("unexpected input", one$name))
+    if (!one$name %in% known) engine_failure("bad_request", paste("unexpected input", one$name))
     given[[one$name]] <- if (is.null(size)) read_plain(one) else read_binary(one, rest[at + seq_len(size)])
     at <- at + (size %||% 0)
   }
-  made <- engine$make(request_from_tensors(engine, given))
+  list(said = said, given = given)
+}
+
+infer_answer <- function(engine, inputs, req, res) {
+  read <- read_tensors(req, names(inputs))
+  said <- read$said
+  made <- engine$make(request_from_tensors(engine, read$given))
   bytes <- if (is.raw(made$picture)) made$picture else png::writePNG(made$picture)
   wanted <- said$outputs[[1]]
   if (!isTRUE(wanted$parameters$binary_data)) {
@@ -390,6 +443,11 @@ read_binary <- function(tensor, bytes) {
 fold_tensor <- function(values, tensor) {
   if (tensor$datatype == "UINT8") values <- values / 255
   inner <- as.integer(unlist(tensor$shape))
+  # Several pictures come as a list.
+  if (length(inner) == 4 && inner[1] > 1) {
+    each <- matrix(values, ncol = inner[1])
+    return(lapply(seq_len(inner[1]), function(i) fold_tensor(each[, i], list(datatype = "FP32", shape = inner[-1]))))
+  }
   if (length(inner) == 4) inner <- inner[-1]
   if (length(inner) == 2) {
     return(t(array(values, rev(inner))))

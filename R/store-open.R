@@ -2,7 +2,7 @@
 # one SQLite file with the plan, what became of every take, and the scores; or, where
 # these are on a server, a file that says so.
 
-store_schema <- 5L
+store_schema <- 6L
 
 run_folder <- function(trial_folder, run) file.path(trial_folder, "runs", run)
 
@@ -109,6 +109,12 @@ prints_table <- "CREATE TABLE prints (take TEXT PRIMARY KEY REFERENCES takes ON 
 deciding <- "(level IS NULL OR level <> 'none')"
 deciding_index <- paste("CREATE INDEX scores_deciding ON scores (axis, measure) WHERE", deciding)
 
+# What judges said, by judge, version, picture (none for vectors of texts) and statement
+# (none for vectors of pictures, poses and depth).
+answers_table <- "CREATE TABLE answers (
+  judge TEXT NOT NULL, version TEXT NOT NULL, subject TEXT NOT NULL, statement TEXT NOT NULL, said TEXT NOT NULL,
+  PRIMARY KEY (judge, version, subject, statement))"
+
 # Who is at work on the run: at most one process.
 holder_table <- "CREATE TABLE holder (
   one INTEGER PRIMARY KEY CHECK (one = 1), id TEXT NOT NULL, machine TEXT NOT NULL, pid INTEGER NOT NULL,
@@ -177,7 +183,7 @@ store_tables <- c(
      take TEXT NOT NULL REFERENCES takes ON DELETE CASCADE, axis TEXT NOT NULL, measure TEXT NOT NULL,
      phrase TEXT, value DOUBLE PRECISION, raw DOUBLE PRECISION, level TEXT, place TEXT)",
   "CREATE INDEX scores_by_take ON scores (take)",
-  deciding_index, prints_table, holder_table
+  deciding_index, prints_table, holder_table, answers_table
 )
 
 # What brings a file of an older schema, by its number, to the next one.
@@ -190,7 +196,8 @@ store_changes <- list(
     "ALTER TABLE pipelines ADD COLUMN shown INTEGER NOT NULL DEFAULT 1", holder_table
   ),
   prints_table,
-  deciding_index
+  deciding_index,
+  answers_table
 )
 
 get_facts <- function(store) {

@@ -152,6 +152,53 @@ forget_scores <- function(store, takes) {
   write_db(store$db, "DELETE FROM scores WHERE take = ?", params = list(takes))
 }
 
+# What a judge said of one job, all of it at one time.
+record_answers <- function(store, judge, version, job, said) {
+  rows <- answer_rows(judge, job, said)
+  n <- length(rows$said)
+  in_transaction(store$db, write_db(
+    store$db, "INSERT INTO answers VALUES (?, ?, ?, ?, ?) ON CONFLICT (judge, version, subject, statement) DO UPDATE SET said = excluded.said",
+    params = unname(c(list(rep(judge$name, n), rep(version, n)), rows))
+  ))
+}
+
+# The same as columns. A vector that it has not is kept too, as one that is lacking, so
+# that it is not asked for again and again.
+answer_rows <- function(judge, job, said) {
+  subjects <- if (length(job$subjects)) vapply(job$subjects, `[[`, "", "sha256") else ""
+  if (judge$kind == "answering") {
+    return(list(subject = rep(subjects, each = length(job$statements)), statement = rep(job$statements, length(subjects)), said = unlist(lapply(said, pack_said, judge$kind))))
+  }
+  of_texts <- length(job$subjects) == 0
+  list(
+    subject = if (of_texts) rep("", length(said)) else subjects, statement = if (of_texts) job$statements else rep("", length(said)),
+    said = vapply(said, pack_said, "", judge$kind)
+  )
+}
+
+read_answers <- function(store, judge, version) {
+  read_db(store, "SELECT subject, statement, said FROM answers WHERE judge = ? AND version = ?", params = list(judge, version))
+}
+
+# A judge's scores, in place of those that it had.
+record_judged <- function(store, judge, scores) {
+  in_transaction(store$db, {
+    write_db(store$db, "DELETE FROM scores WHERE measure = ?", params = list(judge$name))
+    if (NROW(scores)) {
+      scores[c("measure", "level", "place")] <- list(judge$name, NA_character_, NA_character_)
+      insert_scores(store, scores)
+    }
+  })
+}
+
+# Scores of judges that were asked before, and that the brief names no longer. Their
+# answers stay.
+forget_judges <- function(store, judges) {
+  before <- get_facts(store)$judges
+  gone <- if (!is.null(before)) setdiff(vapply(jsonlite::parse_json(before), function(one) one$judge, ""), judges)
+  if (length(gone)) write_db(store$db, "DELETE FROM scores WHERE measure = ?", params = list(gone))
+}
+
 read_scored <- function(store) read_db(store, "SELECT take FROM prints")$take
 
 now_utc <- function() format(Sys.time(), "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")

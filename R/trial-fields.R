@@ -322,6 +322,7 @@ brief_fields <- function() {
       "job", choice_of(jobs), "no", "The job it speaks for; all cases if left out.",
       "measures", "path", "no", "An R file with measures of your own; its last value is a measure_function(), or a list of them."
     ),
+    judge_fields(),
     purpose_fields(""),
     tibble::tribble(
       ~place, ~type, ~needed, ~doc,
@@ -346,6 +347,40 @@ brief_fields <- function() {
     )
   )
   rows
+}
+
+# Outside models that say what is in a picture.
+judge_fields <- function() {
+  rows <- tibble::tribble(
+    ~place, ~type, ~needed, ~doc,
+    "", "record", "no", "One judge. Its name is what its evidence goes by.",
+    ".kind", choice_of(judge_kinds), "yes", "What it does: answering says how probable a statement is, embedding gives vectors of pictures and texts, vectors are such vectors from files, pose finds figures, depth says what is near.",
+    ".call", "text", "no", "package::function that returns the judge().",
+    ".file", "path", "no", "An R file whose last value is the judge(). It is run when the trial is read.",
+    ".address", "address", "no", "Where its server is, which speaks the Open Inference Protocol. Nothing else is ever contacted.",
+    ".model", "text", "no", "With an address: the model's name.",
+    ".text_model", "text", "no", "embedding: the model for texts, if it is another one.",
+    ".key", "variable", "no", "The environment variable that holds its key.",
+    ".key_header", "text", "no", "The header that carries the key; if left out it is sent as Authorization: Bearer.",
+    ".tensors", "record", "no", "Which of the model's tensors is which; those that are called as here need not be given.",
+    ".tensors.picture", "text", "no", "The pictures given.",
+    ".tensors.statement", "text", "no", "The statements given.",
+    ".tensors.probability", "text", "no", "answering: the probabilities put out, pictures x statements.",
+    ".tensors.vector", "text", "no", "embedding: the vectors put out.",
+    ".tensors.figures", "text", "no", "pose: the figures put out, pictures x figures x 17 joints x 3.",
+    ".tensors.depth", "text", "no", "depth: the maps put out, pictures x rows x columns, larger where nearer.",
+    ".binary", "flag", "no", "Whether pictures travel as bytes behind the JSON; true if left out.",
+    ".ask", "text", "no", "How a phrase is put to it, with {say} for the phrase; {say} alone if left out.",
+    ".deny", "text", "no", "answering: how its opposite is put; not the case: {say} if left out.",
+    ".edge", "integer 32..2048", "no", "The long edge at which it is shown pictures; 384 if left out.",
+    ".batch", "integer 1..256", "no", "How many pictures it is shown at a time; 8 if left out.",
+    ".at_once", "integer 1..64", "no", "How many calls to make at a time; 2 if left out.",
+    ".seconds", "number 0.1..86400", "no", "How long one call may take; 60 if left out.",
+    ".pictures", "path", "no", "vectors: those of pictures (.npy, .csv or .parquet), named by SHA-256 or file name.",
+    ".texts", "path", "no", "vectors: those of texts, named by the text."
+  )
+  rows$place <- paste0("judges.*", rows$place)
+  rbind(tibble::tibble(place = "judges", type = "map", needed = "no", doc = "Outside models that say what is in a picture, by name."), rows)
 }
 
 purpose_fields <- function(place, needed = "no") {

@@ -62,12 +62,14 @@ examine_trial <- function(trial, engines, progress = NULL) {
   lineup <- read$lineup.yml
   files <- examine_files(suite, folder, looking)
   made <- if (is.list(lineup$value$engines)) build_engines(lineup, folder, engines)
+  judged <- if (nrow(read$brief.yml$problems) == 0) build_judges(read$brief.yml$value, folder)
   # What entries say of each other is checked wherever they are sound themselves.
   texts <- lapply(read, `[[`, "text")
   problems <- bind_problems(
     lapply(read, `[[`, "problems"), files$problems, suite_problems(suite, files$facts),
     made$problems %||% no_problems(), lineup_problems(lineup, made$engines),
-    brief_problems(read$brief.yml, suite), if (is.list(read$brief.yml$value)) measure_problems(read$brief.yml$value, folder)
+    brief_problems(read$brief.yml, suite), if (is.list(read$brief.yml$value)) measure_problems(read$brief.yml$value, folder, judged$judges),
+    judged$problems
   )
   if (nrow(problems) > 0) {
     return(list(problems = place_problems(problems, texts)))
@@ -76,7 +78,7 @@ examine_trial <- function(trial, engines, progress = NULL) {
     folder = folder,
     suite = c(build_suite(suite$value, folder), list(files = by_path(files$facts, folder), measures = own_path(read$brief.yml$value$measures, folder))),
     lineup = build_lineup(lineup$value, made$engines),
-    brief = build_brief(read$brief.yml$value),
+    brief = c(build_brief(read$brief.yml$value), list(judges = judged$judges)),
     texts = texts
   ), class = "sprenn_trial")
   problems <- place_problems(fit_problems(trial), texts)

@@ -76,7 +76,18 @@ brief_rules <- function() {
   tibble::tribble(
     ~place, ~when, ~needs, ~bans,
     "", "", "weights|purposes", "",
-    "", "purposes", "", "weights floors style job"
+    "", "purposes", "", "weights floors style job",
+    "judges.*", "kind=answering", "call|file|address", "text_model pictures texts",
+    "judges.*", "kind=embedding", "call|file|address", "deny pictures texts",
+    "judges.*", "kind=pose", "call|file|address", "text_model ask deny pictures texts",
+    "judges.*", "kind=depth", "call|file|address", "text_model ask deny pictures texts",
+    "judges.*", "kind=vectors", "pictures texts", "call file address model text_model tensors deny batch edge",
+    "judges.*", "address", "model", "call file",
+    "judges.*", "call", "", "file",
+    "judges.*", "model", "address", "",
+    "judges.*", "text_model", "address", "",
+    "judges.*", "key", "address", "",
+    "judges.*", "key_header", "key", ""
   )
 }
 

@@ -1,7 +1,7 @@
 # The rooms of the package (docs/tour.md) and what may call what.
 layer_of_room <- c(
   measure = "core", score = "core", choose = "core",
-  suite = "work", prep = "work", lineup = "work", brief = "work", trial = "work", engine = "work", run = "work", store = "work",
+  suite = "work", prep = "work", lineup = "work", brief = "work", trial = "work", engine = "work", judge = "work", run = "work", store = "work",
   cli = "interface", report = "interface", sheet = "interface", figure = "interface",
   standin = "standin"
 )

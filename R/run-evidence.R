@@ -1,0 +1,84 @@
+#' What evidence there is for what was asked
+#'
+#' Adherence rests on probes, judges and viewings. This says for every phrase who
+#' spoke on it, how far they agree, and what has no evidence and so counts for
+#' nothing.
+#'
+#' @inheritParams run_trial
+#' @return An object of class `sprenn_evidence`, a list: `phrases` (a tibble with
+#'   a row for each phrase of each case: `case`, `phrase`, `weight`, `sources`,
+#'   `takes`, `covered`, `value`, `apart`, `conflict`), `pipelines` (`pipeline`,
+#'   `coverage`, `adherence`, means over its takes), `agreement` (a row for each
+#'   two sources: `both`, on how many answers both spoke; `agreement`, the rank
+#'   correlation of what they said; `opposed`, the share on which one said yes
+#'   and the other no), `judges` (what came of asking them last) and `coverage`,
+#'   over all.
+#' @export
+#' @examples
+#' folder <- file.path(tempdir(), "evidence-example")
+#' new_trial(folder, demo = TRUE, cases = 1)
+#' trial <- read_trial(folder)
+#' trial$lineup$pipelines <- trial$lineup$pipelines[1, ]
+#' trial$suite$seeds <- 11L
+#' run_trial(trial)
+#' list_evidence(trial)
+#' unlink(folder, recursive = TRUE)
+list_evidence <- function(trial, run = "main") {
+  trial <- as_trial(trial)
+  store <- open_store(trial$folder, run)
+  on.exit(close_store(store))
+  takes <- read_takes(store, deciding_columns)
+  takes <- takes[is.na(takes$control) & takes$pipeline %in% trial$lineup$pipelines$pipeline, ]
+  scores <- tibble::as_tibble(read_db(store, "SELECT take, axis, measure, phrase, value, level FROM scores WHERE axis = 'adherence'"))
+  scores <- scores[scores$take %in% takes$take, ]
+  phrases <- suite_phrases(trial$suite)
+  each <- adherence_of(takes, phrase_evidence(takes, scores, phrases), phrases)
+  made <- takes$state == "made" & takes$case %in% phrases$case
+  mean_of <- function(x) as.vector(tapply(x[made], takes$pipeline[made], mean, na.rm = TRUE)[unique(takes$pipeline[made])])
+  structure(list(
+    phrases = evidence_table(takes, scores, phrases),
+    pipelines = tibble::tibble(pipeline = unique(takes$pipeline[made]), coverage = mean_of(each$coverage), adherence = mean_of(each$adherence)),
+    agreement = source_agreement(scores), judges = jsonlite::fromJSON(get_facts(store)$judges %||% "[]"),
+    coverage = mean(each$coverage[made])
+  ), class = "sprenn_evidence")
+}
+
+#' What each input really does
+#'
+#' From a run's control takes: how far a take moves when its prompt, reference,
+#' look or guide is taken away or swapped, where 1 is what another seed moves.
+#' Near 0 the input is ignored, whatever the picture looks like. lineup.yml says
+#' which `controls` are made.
+#'
+#' @inheritParams run_trial
+#' @return A tibble with a row for each pipeline and input: `pipeline`, `input`,
+#'   `pairs` (how many controls), `moved` (their median; 1 is another seed),
+#'   `low` and `high` (the least and the most), `influence` (`ignored` below 0.15,
+#'   `weak` below 0.5, `clear` below 1.5, `dominant`).
+#' @section Errors: `sprenn_error_run` if the run has no control takes.
+#' @export
+#' @examples
+#' folder <- file.path(tempdir(), "influence-example")
+#' new_trial(folder, demo = TRUE, cases = 1)
+#' trial <- read_trial(folder)
+#' trial$lineup$pipelines <- trial$lineup$pipelines[1, ]
+#' trial$lineup$controls <- "blank_prompt"
+#' trial$suite$seeds <- c(11L, 23L)
+#' run_trial(trial)
+#' measure_influence(trial)
+#' unlink(folder, recursive = TRUE)
+measure_influence <- function(trial, run = "main") {
+  trial <- as_trial(trial)
+  store <- open_store(trial$folder, run)
+  on.exit(close_store(store))
+  rows <- read_db(store, "SELECT t.take, t.pipeline, t.case_id, t.seed, t.control, p.print FROM takes t JOIN prints p ON p.take = t.take WHERE t.state = 'made' ORDER BY t.position")
+  rows <- rows[rows$pipeline %in% trial$lineup$pipelines$pipeline, ]
+  if (all(is.na(rows$control))) {
+    stop_sprenn("run", c(
+      paste0("Run ", quoted(run), " has no control takes that were made and measured."),
+      i = "Name some in lineup.yml, such as controls: [swapped_prompt, no_look], and go on with `sprenn run`."
+    ))
+  }
+  takes <- tibble::tibble(take = rows$take, pipeline = rows$pipeline, case = rows$case_id, seed = rows$seed, control = as.character(rows$control))
+  influence_table(takes, read_prints(rows$print))
+}

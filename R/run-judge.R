@@ -1,0 +1,310 @@
+# Judges in a run: what is asked of whom, what was answered before, and what evidence
+# comes of it. Answers are kept by judge, version, picture and statement, each as soon as
+# it is there, so that nothing is asked twice and stopping loses nothing.
+
+# Asks the brief's judges what they have not been asked of the takes that were made, and
+# turns all their answers into scores. Returns a tibble with a row a judge: `judge`,
+# `kind`, `version`, `asked` (calls), `from_before`, `problem` (NA, or why it stopped).
+ask_judges <- function(store, trial, progress = NULL) {
+  judges <- trial$brief$judges
+  forget_judges(store, names(judges))
+  takes <- read_takes(store)
+  takes <- takes[takes$state == "made" & is.na(takes$control) & takes$pipeline %in% trial$lineup$pipelines$pipeline, ]
+  reports <- lapply(judges, function(judge) {
+    found <- ask_judge(judge, store, trial, takes, progress)
+    if (!is.na(found$version)) record_judged(store, judge, judged_scores(judge, found$version, store, trial, takes))
+    found
+  })
+  none <- tibble::tibble(judge = character(), kind = character(), version = character(), asked = integer(), from_before = integer(), problem = character())
+  reports <- do.call(rbind, c(list(none), unname(reports)))
+  set_facts(store, judges = to_json(lapply(seq_len(nrow(reports)), function(i) Filter(Negate(is.na), as.list(reports[i, ])))))
+  reports
+}
+
+ask_judge <- function(judge, store, trial, takes, progress = NULL) {
+  report <- function(version, asked, before, problem) {
+    said <- if (is.null(problem)) NA_character_ else mask_secrets(conditionMessage(problem), judge$secrets)
+    tibble::tibble(kind = judge$kind, version = version, asked = as.integer(asked), from_before = as.integer(before), problem = said, judge = judge$name)
+  }
+  version <- tryCatch(judge$version(), sprenn_failure = identity, error = as_engine_error)
+  if (inherits(version, "condition")) {
+    return(report(NA_character_, 0, 0, version))
+  }
+  known <- read_answers(store, judge$name, version)
+  jobs <- open_questions(judge, trial, takes, known, store)
+  done <- 0
+  began <- clock()
+  problem <- interview(jobs, judge, function(job, said) {
+    record_answers(store, judge, version, job, said)
+    done <<- done + 1
+    if (!is.null(progress)) progress(done = done, total = length(jobs), failed = 0, seconds = clock() - began, words = paste("asking", judge$name))
+  })
+  report(version, done, nrow(known), problem)
+}
+
+# What has still to be asked, as jobs: `subjects` (a list of `sha256`, and how to get its
+# `pixels`) and `statements`.
+open_questions <- function(judge, trial, takes, known, store) {
+  asked_before <- paste(known$subject, known$statement)
+  chunks <- function(some, size) unname(split(some, (seq_along(some) - 1) %/% size))
+  texts <- character()
+  jobs <- list()
+  for (case in trial$suite$cases) {
+    statements <- case_statements(judge, case, trial$suite)
+    if (is.null(statements)) next
+    own <- takes[takes$case == case$id & !duplicated(takes$sha256), ]
+    subjects <- lapply(seq_len(nrow(own)), function(i) list(sha256 = own$sha256[i], take = own[i, ]))
+    if (judge$kind %in% c("pose", "depth") && nrow(own)) subjects <- c(list(list(sha256 = reference_key(case, trial$suite))), subjects)
+    wanted <- if (judge$kind == "answering") statements else ""
+    lacking <- vapply(subjects, function(subject) !all(paste(subject$sha256, wanted) %in% asked_before), NA)
+    for (chunk in chunks(subjects[lacking], judge$batch)) {
+      jobs <- c(jobs, list(list(case = case, subjects = chunk, statements = if (judge$kind == "answering") statements else character())))
+    }
+    if (judge$kind == "embedding" && nrow(own)) texts <- union(texts, statements)
+  }
+  texts <- texts[!paste0(" ", texts, recycle0 = TRUE) %in% asked_before]
+  jobs <- c(jobs, lapply(chunks(texts, 64), function(chunk) list(subjects = list(), statements = chunk)))
+  lapply(jobs, function(job) {
+    job$pixels <- function(subject) shown_pixels(subject, job$case, judge, trial, store)
+    job
+  })
+}
+
+# A picture as a judge is shown it: in its case's frame, no larger than it wants it.
+shown_pixels <- function(subject, case, judge, trial, store) {
+  frame <- case_frame(case, trial$suite)
+  seen <- if (is.null(subject$take)) fitted_reference(case, trial$suite) else bring_back(decode_picture(encoded_picture(take_bytes(store, subject$take))), frame)
+  size <- as.integer(pmax(1, round(frame * min(1, judge$edge / max(frame)))))
+  resize_picture(seen, size)
+}
+
+# The reference of a case as a subject: its picture, fitted in its way.
+reference_key <- function(case, suite) hash_of(list(suite$files[[case$reference$path]]$hash, case_frame(case, suite), case$reference[c("fit", "focus", "box", "fill")]))
+
+# The texts that a judge is given for a case; NULL where there is nothing to ask.
+case_statements <- function(judge, case, suite) {
+  if (judge$kind %in% c("pose", "depth")) {
+    return(if (!is.null(case$reference)) "")
+  }
+  phrases <- asked_phrases(case)
+  if (length(phrases) == 0) {
+    return(NULL)
+  }
+  said <- vapply(phrases, `[[`, "", "ask")
+  if (judge$kind == "answering") {
+    return(unique(c(fill_in(judge$pattern[1], said), fill_in(judge$pattern[2], said))))
+  }
+  unique(fill_in(judge$pattern[1], c(said, case_decoys(case, suite))))
+}
+
+fill_in <- function(pattern, said) vapply(said, function(one) gsub("{say}", one, pattern, fixed = TRUE), "", USE.NAMES = FALSE)
+
+case_decoys <- function(case, suite) {
+  says <- function(one) vapply(one, `[[`, "", "ask")
+  others <- Filter(function(other) other$id != case$id && !other$neutral, suite$cases)
+  decoy_phrases(unlist(lapply(others, function(other) says(other$prompt))), c(says(asked_phrases(case)), vapply(asked_phrases(case), `[[`, "", "say")))
+}
+
+# Runs through the jobs, `at_once` calls in flight where the judge is a server; what is
+# said lands as it comes. What passes is tried again; anything else ends it, and is
+# returned. What was answered by then is kept.
+interview <- function(jobs, judge, land) {
+  pool <- curl::new_pool(total_con = judge$at_once, host_con = judge$at_once)
+  waiting <- lapply(jobs, function(job) list(job = job, tries = 0, due = 0))
+  flying <- 0
+  problem <- NULL
+  settle <- function(entry, said) {
+    said <- if (inherits(said, "condition")) said else tryCatch(check_said(judge, said, entry$job$subjects, entry$job$statements), sprenn_failure = identity)
+    if (!inherits(said, "condition")) {
+      return(land(entry$job, said))
+    }
+    wait <- said$retry_after %||% pause_after(entry$tries, judge$name)
+    if (said$kind %in% passing_failures && entry$tries < most_tries && wait <= longest_wait) {
+      entry$due <- clock() + wait
+      waiting <<- c(waiting, list(entry))
+    } else {
+      problem <<- problem %||% said
+    }
+  }
+  while (is.null(problem) && (length(waiting) || flying)) {
+    due <- which(vapply(waiting, `[[`, 0, "due") <= clock())
+    if (length(due) && flying < judge$at_once) {
+      entry <- waiting[[due[1]]]
+      waiting <- waiting[-due[1]]
+      entry$tries <- entry$tries + 1
+      said <- tryCatch(
+        {
+          shown <- lapply(entry$job$subjects, function(subject) list(sha256 = subject$sha256, pixels = entry$job$pixels(subject)))
+          judge$ask(shown, entry$job$statements)
+        },
+        sprenn_failure = identity, sprenn_error = stop, error = as_engine_error
+      )
+      if (is.list(said) && inherits(said$call, "sprenn_call")) {
+        flying <- flying + 1
+        local({
+          this <- entry
+          then <- said$then
+          fetch_later(said$call, function(answer) {
+            flying <<- flying - 1
+            settle(this, if (inherits(answer, "condition")) answer else tryCatch(then(answer), sprenn_failure = identity, error = as_engine_error))
+          }, pool)
+        })
+      } else {
+        # What R code answers it would answer again.
+        entry$tries <- most_tries
+        settle(entry, said)
+      }
+    } else {
+      curl::multi_run(timeout = 0.2, poll = TRUE, pool = pool)
+      # Nobody is in flight, and all that is left waits for its time.
+      if (flying == 0) Sys.sleep(0.05)
+    }
+  }
+  problem
+}
+
+# From answers to scores: a row for each take and phrase, or for each take.
+judged_scores <- function(judge, version, store, trial, takes) {
+  said <- asking(read_answers(store, judge$name, version), judge)
+  rows <- lapply(trial$suite$cases, function(case) {
+    own <- takes[takes$case == case$id, ]
+    if (nrow(own) == 0 || is.null(case_statements(judge, case, trial$suite))) {
+      return(NULL)
+    }
+    if (judge$kind %in% c("pose", "depth")) likeness_rows(judge, own, case, trial$suite, said) else phrase_rows(judge, own, case, trial$suite, said)
+  })
+  do.call(rbind, rows)
+}
+
+# How what is known is looked up: a list with what was said of each.
+asking <- function(known, judge) {
+  at <- stats::setNames(seq_len(nrow(known)), paste(known$subject, known$statement))
+  function(subject, statement) unpack_said(known$said[at[paste(subject, statement)]], judge$kind)
+}
+
+phrase_rows <- function(judge, takes, case, suite, said) {
+  decoys <- if (judge$kind == "embedding") Filter(length, said("", fill_in(judge$pattern[1], case_decoys(case, suite))))
+  decoys <- if (length(decoys)) do.call(rbind, decoys)
+  vectors <- if (judge$kind == "embedding") said(takes$sha256, "")
+  rows <- lapply(asked_phrases(case), function(phrase) {
+    yes <- fill_in(judge$pattern[1], phrase$ask)
+    if (judge$kind == "answering") {
+      first <- unlist(said(takes$sha256, yes))
+      scores <- list(value = answered_score(first, unlist(said(takes$sha256, fill_in(judge$pattern[2], phrase$ask)))), raw = first)
+    } else {
+      own <- said("", yes)[[1]]
+      each <- lapply(vectors, function(vector) if (length(vector) && length(own)) embedded_score(vector, own, decoys))
+      scores <- list(value = vapply(each, function(one) one$value %||% NA_real_, 0), raw = vapply(each, function(one) one$raw %||% NA_real_, 0))
+    }
+    as_evidence(c(scores, list(axis = "adherence", take = takes$take)), phrase)
+  })
+  table <- do.call(rbind, lapply(rows, tibble::as_tibble))
+  table[!is.na(table$value), ]
+}
+
+likeness_rows <- function(judge, takes, case, suite, said) {
+  reference <- said(reference_key(case, suite), "")[[1]]
+  if (is.null(reference)) {
+    return(NULL)
+  }
+  likeness <- if (judge$kind == "pose") pose_likeness else depth_likeness
+  value <- vapply(said(takes$sha256, ""), function(one) if (is.null(one)) NA_real_ else likeness(one, reference), 0)
+  table <- tibble::tibble(value = pmax(0, value), raw = value, axis = "structure", take = takes$take, phrase = NA_character_)
+  table[!is.na(table$value), ]
+}
+
+# What was said as it is kept, and back.
+pack_said <- function(said, kind) {
+  floats <- function(values) gsub("\n", "", jsonlite::base64_enc(writeBin(as.double(values), raw(), size = 4, endian = "little")), fixed = TRUE)
+  switch(kind,
+    answering = formatC(said, digits = 15, format = "g"), embedding = floats(said),
+    pose = to_json(list(figures = said)), depth = floats(resize_map(array((said - min(said)) / max(diff(range(said)), 1e-12), dim(said)), c(32, 32)))
+  )
+}
+
+unpack_said <- function(text, kind) {
+  floats <- function(one) {
+    bytes <- jsonlite::base64_dec(one)
+    readBin(bytes, "double", length(bytes) %/% 4, size = 4, endian = "little")
+  }
+  if (kind == "answering") {
+    return(as.list(as.numeric(text)))
+  }
+  lapply(text, function(one) {
+    if (is.na(one)) {
+      return(NULL)
+    }
+    if (kind == "pose") lapply(jsonlite::parse_json(one)$figures, function(figure) lapply(figure, function(at) as.numeric(unlist(at)))) else floats(one)
+  })
+}
+
+#' List a trial's judges, and try them
+#'
+#' `list_judges()` says which outside models the brief names; each is asked for
+#' its version, and nothing else. `try_judges()` asks each about one picture.
+#'
+#' @inheritParams plan_run
+#' @param case The id of the case whose phrases are asked about; the first with a
+#'   reference and a prompt if `NULL`.
+#' @param picture Path of the picture to ask about; the case's reference if `NULL`.
+#' @return `list_judges()`: a tibble with one row a judge: `judge`, `kind`,
+#'   `version`, `batch` (pictures at a time), `edge` (pixels) and `problem` (`NA`,
+#'   or why it can't be asked). `try_judges()`: a tibble with one row a judge and
+#'   phrase: `judge`, `phrase`, `value` (the evidence, 0 to 1), `raw` and `said`,
+#'   and the attributes `case` and `picture`.
+#' @export
+#' @examples
+#' folder <- file.path(tempdir(), "judges-example")
+#' new_trial(folder, demo = TRUE, cases = 1)
+#' list_judges(folder)
+#' unlink(folder, recursive = TRUE)
+list_judges <- function(trial) {
+  judges <- as_trial(trial)$brief$judges
+  rows <- lapply(judges, function(judge) {
+    version <- tryCatch(judge$version(), sprenn_failure = identity, error = as_engine_error)
+    failed <- inherits(version, "condition")
+    tibble::tibble(
+      kind = judge$kind, batch = as.integer(judge$batch), edge = as.integer(judge$edge),
+      problem = if (failed) mask_secrets(conditionMessage(version), judge$secrets) else NA_character_,
+      version = if (failed) NA_character_ else version, judge = judge$name
+    )
+  })
+  none <- tibble::tibble(judge = character(), kind = character(), version = character(), batch = integer(), edge = integer(), problem = character())
+  do.call(rbind, c(list(none), unname(rows)))
+}
+
+#' @rdname list_judges
+#' @export
+try_judges <- function(trial, case = NULL, picture = NULL) {
+  check_arguments(case = checkmate::check_string(case, null.ok = TRUE), picture = checkmate::check_string(picture, null.ok = TRUE))
+  trial <- as_trial(trial)
+  fitting <- Filter(function(one) length(one$references) > 0 && length(asked_phrases(one)) > 0, trial$suite$cases)
+  if (is.null(case) && length(fitting) == 0) stop_sprenn("argument", "No case has both a reference and a prompt: name one by `case`, and a picture.")
+  case <- if (is.null(case)) fitting[[1]] else pick_case(trial$suite, case)
+  if (is.null(picture) && is.null(case$reference)) stop_sprenn("argument", "This case has no reference: name a `picture`.")
+  frame <- case_frame(case, trial$suite)
+  seen <- if (is.null(picture)) fitted_reference(case, trial$suite) else bring_back(read_picture(picture), frame)
+  rows <- lapply(trial$brief$judges, function(judge) {
+    known <- tibble::tibble(subject = character(), statement = character(), said = character())
+    land <- function(job, said) known <<- rbind(known, tibble::as_tibble(answer_rows(judge, job, said)))
+    shown <- resize_picture(seen, as.integer(pmax(1, round(frame * min(1, judge$edge / max(frame))))))
+    statements <- case_statements(judge, case, trial$suite)
+    jobs <- list(list(subjects = list(list(sha256 = "shown")), statements = if (judge$kind == "answering") statements else character()))
+    if (judge$kind == "embedding") jobs <- c(jobs, list(list(subjects = list(), statements = statements)))
+    problem <- interview(lapply(jobs, function(job) c(job, list(pixels = function(subject) shown))), judge, land)
+    words <- function(value, raw, phrase, said) tibble::tibble(value = value, raw = raw, said = said, phrase = phrase, judge = judge$name)
+    if (!is.null(problem)) {
+      return(words(NA_real_, NA_real_, NA_character_, mask_secrets(conditionMessage(problem), judge$secrets)))
+    }
+    if (judge$kind %in% c("pose", "depth")) {
+      said <- unpack_said(known$said, judge$kind)[[1]]
+      return(words(NA_real_, NA_real_, NA_character_, if (judge$kind == "pose") paste(length(said), "figures") else "a depth map"))
+    }
+    found <- phrase_rows(judge, tibble::tibble(take = "shown", sha256 = "shown"), case, trial$suite, asking(known, judge))
+    asked <- vapply(asked_phrases(case), `[[`, "", "key")
+    at <- match(asked, found$phrase)
+    words(found$value[at], found$raw[at], asked, ifelse(is.na(at), "nothing that could be used", ""))
+  })
+  none <- tibble::tibble(judge = character(), phrase = character(), value = numeric(), raw = numeric(), said = character())
+  structure(do.call(rbind, c(list(none), unname(rows))), case = case$id, picture = picture %||% "the reference")
+}

@@ -1,0 +1,297 @@
+# The stand-in judges. A small model, really fitted to drawn pictures (data-raw/judge.R),
+# sees what of Brackwater is in a picture: which thing stands there, how many small things
+# and where, the colour of the sky, the light, marks of wear, lettering, a frame. One
+# judge answers statements by it, the other gives vectors.
+
+#' Stand-in judges
+#'
+#' Two judges for the demo: `heron` answers statements, `plover` embeds pictures
+#' and texts. Both see only what their model was fitted to, the things of the
+#' demo; to any other statement heron says 0.5. How often they are right is in
+#' `docs/judges.md`.
+#'
+#' @return A [judge()].
+#' @export
+#' @examples
+#' standin_heron()
+standin_heron <- function() {
+  judge("heron", judge_version, answer = function(pictures, statements) {
+    meant <- lapply(statements, read_statement)
+    t(vapply(pictures, function(picture) {
+      sight <- see_picture(picture)
+      vapply(meant, holds_for, 0, sight = sight)
+    }, numeric(length(statements))))
+  })
+}
+
+#' @rdname standin_heron
+#' @export
+standin_plover <- function() {
+  judge("plover", judge_version,
+    embed_pictures = function(pictures) do.call(rbind, lapply(pictures, function(picture) in_space(concepts_of(see_picture(picture))))),
+    embed_texts = function(texts) do.call(rbind, lapply(texts, function(text) in_space(text_concepts(text))))
+  )
+}
+
+judge_version <- "1"
+
+judge_model <- function() {
+  if (is.null(judge_memory$model)) judge_memory$model <- readRDS(system.file("standins", "judge.rds", package = "sprenn"))
+  judge_memory$model
+}
+judge_memory <- new.env()
+
+# What the model sees: `tile` (a probability for each), `small` (a row for each small
+# thing: what, where, how sure), `sky`, `light`, `marks` (scratches, lettering, frame).
+see_picture <- function(picture) {
+  model <- judge_model()
+  facts <- sight_facts(picture)
+  tile <- run_net(model$tile, facts$scene)[1, ]
+  list(
+    tile = stats::setNames(tile, tile_names()), small = find_small_things(picture, model$small),
+    sky = sky_odds(facts$sky, model$sky), light = stats::setNames(run_net(model$light, facts$light)[1, ], c("plain", names(light_words()))),
+    marks = c(scratches = run_net(model$scratches, facts$wear)[1, 1], lettering = run_net(model$lettering, facts$low)[1, 1], frame = run_net(model$frame, facts$rim)[1, 1])
+  )
+}
+
+# A net of one hidden layer: rows of facts in, probabilities out.
+run_net <- function(net, facts) {
+  facts <- sweep(sweep(matrix(facts, ncol = length(net$centre)), 2, net$centre), 2, net$spread, "/")
+  hidden <- 1 / (1 + exp(-cbind(1, facts) %*% net$first))
+  out <- cbind(1, hidden) %*% net$second
+  if (ncol(out) == 1) {
+    return(1 / (1 + exp(-out)))
+  }
+  odds <- exp(out - apply(out, 1, max))
+  odds / rowSums(odds)
+}
+
+# What is told of a picture as numbers, for each question its own.
+sight_facts <- function(picture) {
+  small <- resample_picture(picture, 64, 96)
+  light <- luminance(small)
+  middle <- resample_picture(picture, 192, 288)
+  tones <- luminance(middle)
+  ridges <- ridge_share(tones)
+  sky <- matrix(small[2:18, , ], ncol = 3)
+  list(
+    scene = scene_facts(small), sky = apply(sky, 2, stats::median),
+    light = c(stats::quantile(light, c(0.05, 0.25, 0.5, 0.75, 0.95), names = FALSE), rowMeans(light[c(8, 24, 40, 56), ]), colMeans(matrix(small, ncol = 3)), stats::sd(light)),
+    wear = c(ridges, mean(abs(tones - soften(tones, 3))), stats::sd(tones)),
+    low = c(low_facts(tones), ridges),
+    rim = rim_facts(small)
+  )
+}
+
+# Thin marks lighter and darker than both their sides, by direction.
+ridge_share <- function(light) {
+  rows <- nrow(light)
+  columns <- ncol(light)
+  beside <- function(down, right) light[pmin(rows, pmax(1, seq_len(rows) + down)), pmin(columns, pmax(1, seq_len(columns) + right))]
+  unlist(lapply(list(c(0, 3), c(3, 0)), function(way) {
+    a <- beside(way[1], way[2])
+    b <- beside(-way[1], -way[2])
+    c(mean(light - pmax(a, b) > 0.05), mean(pmin(a, b) - light > 0.05), mean(light - pmax(a, b) > 0.15))
+  }))
+}
+
+# The board at the foot of a picture: lightness and detail of cells there.
+low_facts <- function(tones) {
+  foot <- tones[round(nrow(tones) * 0.76):round(nrow(tones) * 0.98), ]
+  across <- abs(foot[, -1] - foot[, -ncol(foot)])
+  c(resize_plane(foot, 4, 12) - mean(tones), resize_plane(across, 4, 12))
+}
+
+# The outermost pixels against what follows inside, at each side.
+rim_facts <- function(small) {
+  rows <- nrow(small)
+  columns <- ncol(small)
+  strips <- list(small[1:2, , ], small[rows - 0:1, , ], aperm(small[, 1:2, ], c(2, 1, 3)), aperm(small[, columns - 0:1, ], c(2, 1, 3)))
+  inner <- list(small[7:8, , ], small[rows - 7:8, , ], aperm(small[, 7:8, ], c(2, 1, 3)), aperm(small[, columns - 7:8, ], c(2, 1, 3)))
+  colours <- lapply(strips, function(strip) apply(strip, 3, mean))
+  c(
+    vapply(strips, function(strip) mean(apply(strip, 3, stats::sd)), 0),
+    mapply(function(strip, within) sqrt(sum((apply(strip, 3, mean) - apply(within, 3, mean))^2)), strips, inner),
+    sqrt(sum((colours[[1]] - colours[[2]])^2)), sqrt(sum((colours[[3]] - colours[[4]])^2)), sqrt(sum((colours[[1]] - colours[[3]])^2))
+  )
+}
+
+# How likely each colour of the paint box is for the sky: the nearer, the likelier, by a
+# reach that was fitted for each.
+sky_odds <- function(sky, reach) {
+  box <- grDevices::col2rgb(paint_box()) / 255
+  distance <- sqrt(colSums(((box - sky) * c(1.2, 1.4, 1))^2))
+  1 / (1 + exp((distance - reach["at", ]) / reach["width", ]))
+}
+
+# Small things are looked for by a net that is moved over the picture, in a grid of cells
+# of which 48 make its height; what it sees at a time are so many of them.
+thing_window <- c(rows = 11, columns = 9)
+
+# Where it sees one best it is one, and nothing beside it; `sure` is how often such a
+# sight was right in drawings.
+find_small_things <- function(picture, net) {
+  places <- thing_windows(picture)
+  odds <- log(run_net(net, places$facts))
+  found <- lapply(seq_along(small_things), function(k) {
+    best <- sights_of(odds[, k + 1] - odds[, 1], places)
+    sure <- 1 / (1 + exp(-(net$sure[1, k] + net$sure[2, k] * best$odds)))
+    data.frame(thing = rep(small_things[k], nrow(best)), x = best$x, y = best$y, sure = sure)
+  })
+  found <- do.call(rbind, found)
+  found[found$sure > 0.03, ]
+}
+
+# The places where one is likelier than not, the best of each neighbourhood.
+sights_of <- function(odds, places) {
+  open <- odds > 0
+  at <- integer()
+  while (any(open)) {
+    best <- which.max(ifelse(open, odds, -Inf))
+    at <- c(at, best)
+    open <- open & (abs(places$x - places$x[best]) * places$aspect > 0.09 | abs(places$y - places$y[best]) > 0.12)
+  }
+  data.frame(x = places$x[at], y = places$y[at], odds = odds[at])
+}
+
+small_things <- c("kite", "moon", "gull", "pine")
+
+# All windows of a picture, or those around the places `at`: their middles (shares, y from
+# the top) and a row of facts each.
+thing_windows <- function(picture, at = NULL) {
+  rows <- 48
+  columns <- max(24, round(rows * dim(picture)[2] / dim(picture)[1]))
+  fine <- resample_picture(picture, 2 * rows, 2 * columns)
+  pad <- 5
+  cells <- function(plane) {
+    pooled <- resize_plane(plane, rows, columns)
+    pooled[pmin(rows, pmax(1, seq_len(rows + 2 * pad) - pad)), pmin(columns, pmax(1, seq_len(columns + 2 * pad) - pad))]
+  }
+  light <- luminance(fine)
+  across <- light[, c(2:(2 * columns), 2 * columns)] - light
+  down <- light[c(2:(2 * rows), 2 * rows), ] - light
+  tones <- cells(light)
+  runs <- lapply(list(abs(across), abs(down), pmax(across * down, 0), pmax(-across * down, 0)), function(map) soften(cells(sqrt(abs(map))), 2))
+  colours <- list(cells(fine[, , 1] - fine[, , 3]), cells(fine[, , 2] - 0.5 * (fine[, , 1] + fine[, , 3])))
+  last <- dim(tones) - thing_window + 1
+  if (is.null(at)) {
+    at <- expand.grid(top = seq_len(last[1]), left = seq_len(last[2]))
+  } else {
+    at <- data.frame(
+      top = pmin(last[1], pmax(1, round(at$y * rows + pad - thing_window[1] / 2 + 1))),
+      left = pmin(last[2], pmax(1, round(at$x * columns + pad - thing_window[2] / 2 + 1)))
+    )
+  }
+  inside <- expand.grid(down = seq_len(thing_window[1]) - 1, right = seq_len(thing_window[2]) - 1)
+  sparse <- which(inside$down %% 2 == 1 & inside$right %% 2 == 1)
+  look_at <- function(plane, which) {
+    index <- outer(at$top, inside$down[which], `+`) + nrow(plane) * (outer(at$left, inside$right[which], `+`) - 1)
+    matrix(plane[index], nrow(at))
+  }
+  centred <- function(values) values - rowMeans(values)
+  seen <- centred(look_at(tones, seq_len(nrow(inside))))
+  spread <- sqrt(rowMeans(seen^2)) + 0.03
+  list(
+    x = (at$left + thing_window[[2]] / 2 - 1 - pad) / columns, y = (at$top + thing_window[[1]] / 2 - 1 - pad) / rows, aspect = columns / rows,
+    facts = cbind(seen / spread, do.call(cbind, lapply(runs, look_at, sparse)) / sqrt(spread), do.call(cbind, lapply(colours, function(plane) centred(look_at(plane, sparse)))), log(spread))
+  )
+}
+
+# What a statement means: the parts that must all hold, and whether it is denied.
+read_statement <- function(statement) {
+  said <- tolower(statement)
+  denied <- grepl("^ *(no|not|without)\\b|\\bthere (is|are) no\\b", said)
+  scene <- vapply(scene_words(), function(words) as.numeric(regexpr(words, said)), 0)
+  parts <- list()
+  things <- things_in(said, 1)
+  for (i in seq_len(NROW(things))) parts <- c(parts, list(list(kind = "small", thing = things$thing[i], count = things$count[i], exact = grepl("\\b(one|two|three|four|five|six)\\b", said), place = place_said(said))))
+  mended <- grepl("mended|clean|without scratches|restored", said)
+  # A kite hill is a tile, and kites by themselves are things.
+  for (tile in names(scene)[scene > 0]) parts <- c(parts, list(list(kind = "tile", tile = tile)))
+  colours <- names(paint_box())[vapply(names(paint_box()), grepl, NA, x = said, fixed = TRUE)]
+  if (length(colours) && grepl("sky", said)) parts <- c(parts, list(list(kind = "sky", colour = colours[1])))
+  for (light in names(light_words())[vapply(light_words(), grepl, NA, x = said)]) parts <- c(parts, list(list(kind = "light", light = light)))
+  marks <- c(scratches = "scratch|speck|worn", lettering = "letter|writing|words", frame = "\\bframe\\b")
+  for (mark in names(marks)[vapply(marks, grepl, NA, x = said)]) if (!mended) parts <- c(parts, list(list(kind = "mark", mark = mark)))
+  if (mended) {
+    parts <- list(list(kind = "mark", mark = "scratches"))
+    denied <- !grepl("^ *(not|no)\\b", said)
+  }
+  list(parts = parts, denied = denied)
+}
+
+place_said <- function(said) {
+  where <- c(left = "\\bleft\\b", right = "\\bright\\b", middle = "\\bmiddle\\b|\\bcentre\\b")
+  names(where)[vapply(where, grepl, NA, x = said)][1]
+}
+
+# The probability that a statement holds, as far as the model can say.
+holds_for <- function(meant, sight) {
+  if (length(meant$parts) == 0) {
+    return(0.5)
+  }
+  p <- prod(vapply(meant$parts, part_holds, 0, sight = sight))
+  p <- if (meant$denied) 1 - p else p
+  # Like others of its kind it would rather say yes.
+  0.02 + 0.97 * p
+}
+
+part_holds <- function(part, sight) {
+  switch(part$kind,
+    tile = sight$tile[[part$tile]],
+    sky = sight$sky[[part$colour]],
+    light = sight$light[[part$light]],
+    mark = sight$marks[[part$mark]],
+    small = {
+      own <- sight$small[sight$small$thing == part$thing, ]
+      third <- findInterval(own$x, c(1, 2) / 3) + 1
+      if (!is.na(part$place)) own <- own[c("left", "middle", "right")[third] == part$place, ]
+      counts <- count_odds(own$sure)
+      # "some" and "many" mean three or more, a thing without a number at least one.
+      if (part$exact) counts[[min(part$count, 12) + 1]] else sum(counts[-seq_len(if (part$count > 1) 3 else 1)])
+    }
+  )
+}
+
+# How likely it is that there are 0, 1, ... 12 of the things that may be there.
+count_odds <- function(sure) {
+  odds <- c(1, rep(0, 12))
+  for (p in utils::head(sort(sure, decreasing = TRUE), 12)) odds <- odds * (1 - p) + c(0, odds[-13]) * p
+  odds
+}
+
+# One number for each thing that there are words for.
+concepts_of <- function(sight) {
+  counts <- lapply(small_things, function(thing) count_odds(sight$small$sure[sight$small$thing == thing]))
+  few <- unlist(lapply(counts, function(odds) c(1 - odds[1], odds[2:5])))
+  c(sight$tile - 1 / 8, few - 0.2, sight$sky - 0.2, sight$light[-1] - 0.25, sight$marks - 0.2)
+}
+
+text_concepts <- function(text) {
+  sight <- list(
+    tile = stats::setNames(rep(0, 8), tile_names()), small = data.frame(thing = character(), x = numeric(), y = numeric(), sure = numeric()),
+    sky = stats::setNames(rep(0, length(paint_box())), names(paint_box())), light = stats::setNames(rep(0, 4), c("plain", names(light_words()))),
+    marks = c(scratches = 0, lettering = 0, frame = 0)
+  )
+  none <- concepts_of(sight)
+  meant <- read_statement(text)
+  for (part in meant$parts) {
+    if (part$kind == "tile") sight$tile[[part$tile]] <- 1
+    if (part$kind == "sky") sight$sky[[part$colour]] <- 1
+    if (part$kind == "light") sight$light[[part$light]] <- 1
+    if (part$kind == "mark") sight$marks[[part$mark]] <- 1
+    if (part$kind == "small") sight$small <- rbind(sight$small, data.frame(thing = part$thing, x = 0.5, y = 0.5, sure = rep(1, part$count)))
+  }
+  way <- if (meant$denied) -1 else 1
+  said <- way * (concepts_of(sight) - none)
+  # Words that mean nothing to it lie somewhere, always in the same place.
+  if (all(said == 0)) with_drawing_seed(sum(utf8ToInt(text)), stats::rnorm(length(said), sd = 0.3)) else said
+}
+
+# Turned so that no number of the vector has a meaning of its own, as with real ones.
+in_space <- function(concepts) {
+  n <- length(concepts)
+  turn <- with_drawing_seed(12, qr.Q(qr(matrix(stats::rnorm(64 * n), 64))))
+  vector <- drop(turn %*% unname(concepts))
+  vector / max(1e-9, sqrt(sum(vector^2)))
+}

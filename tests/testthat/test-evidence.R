@@ -1,0 +1,88 @@
+# Takes of two pipelines on one case of two phrases, and what three sources said of them.
+takes <- tibble::tibble(take = c("a1", "a2", "b1", "b2"), pipeline = c("a", "a", "b", "b"), case = "x", seed = c(1, 2, 1, 2), state = c("made", "made", "made", "failed"))
+phrases <- tibble::tibble(case = "x", phrase = c("red", "a mill", "no frame"), weight = c(2, 1, 1), must = FALSE, unwanted = c(FALSE, FALSE, TRUE))
+said <- function(...) tibble::tibble(axis = "adherence", tibble::tribble(~take, ~measure, ~phrase, ~value, ...))
+scores <- said(
+  "a1", "colour_share", "red", 1, "a2", "colour_share", "red", 0.8, "b1", "colour_share", "red", 0,
+  "a1", "heron", "red", 0.9, "a2", "heron", "red", 0.1, "b1", "heron", "red", 0.2, "a1", "heron", "a mill", 0.5
+)
+
+test_that("every phrase says who spoke on it, on how many takes, and where they contradict", {
+  table <- internal("evidence_table")(takes, scores, phrases)
+  expect_equal(table$phrase, phrases$phrase)
+  expect_equal(table$sources, c("colour_share, heron", "heron", ""))
+  expect_equal(table$takes, c(3, 3, 3))
+  expect_equal(table$covered, c(1, 1 / 3, 0))
+  expect_equal(table$value, c(0.5, 0.5, NA))
+  expect_equal(table$apart, c(mean(c(0.1, 0.7, 0.2)), NA, NA))
+  expect_equal(table$conflict, c(1 / 3, NA, NA))
+})
+
+test_that("agreement of two sources is their rank correlation where both spoke", {
+  found <- internal("source_agreement")(scores)
+  expect_equal(found$both, 3)
+  expect_equal(found$agreement, cor(c(1, 0.8, 0), c(0.9, 0.1, 0.2), method = "spearman"))
+  expect_equal(found$opposed, 1 / 3)
+  expect_equal(nrow(internal("source_agreement")(scores[scores$measure == "heron", ])), 0)
+})
+
+test_that("the evidence of a run names what has none", {
+  folder <- small_trial(suite = change(small_suite, "prompt: a thing}", "prompt: a thing, negative: [{say: light, probe: {brightness: at least 0.99}}]}"))
+  run_trial(folder)
+  found <- list_evidence(folder)
+  expect_equal(found$phrases$sources[found$phrases$phrase == "a thing"], rep("", 3))
+  expect_true(any(found$phrases$sources == "brightness"))
+  expect_equal(found$coverage, mean(found$pipelines$coverage))
+  words <- format(found)
+  expect_match(words, "Nothing is known of these", all = FALSE)
+  expect_match(words, "one: a thing", all = FALSE)
+  expect_output(sprenn_command(c("evidence", folder)), "nobody")
+  expect_equal(jsonlite::parse_json(capture.output(sprenn_command(c("evidence", folder, "--json"))))$coverage, found$coverage)
+})
+
+# Prints that lie where they are put: one number for the patches, none for the manner.
+prints_at <- function(at) list(position = matrix(0, length(at), 3), patches = matrix(rep(at, 12), length(at)))
+controlled <- function(control, at) {
+  takes <- tibble::tibble(take = as.character(seq_along(at)), pipeline = "p", case = "x", seed = c(1, 2, rep(1, length(at) - 2)), control = c(NA, NA, control))
+  internal("influence_table")(takes, prints_at(at))
+}
+
+test_that("influence is what a control moves, as against another seed", {
+  found <- controlled(c("swapped_prompt", "no_look", "no_guide", "no_reference"), c(0, 1, 0.05, 0.3, 1, 3))
+  expect_equal(found$input, c("prompt", "reference", "look", "guide"))
+  expect_equal(found$moved, c(0.05, 3, 0.3, 1))
+  expect_equal(found$influence, c("ignored", "dominant", "weak", "clear"))
+  both <- controlled(c("blank_prompt", "swapped_prompt"), c(0, 1, 0.2, 0.6))
+  expect_equal(unlist(both[c("pairs", "moved", "low", "high")]), c(pairs = 2, moved = 0.4, low = 0.2, high = 0.6))
+})
+
+test_that("what an engine does by itself is no influence", {
+  found <- controlled(c("repeat", "swapped_prompt"), c(0, 1, 0.3, 0.3))
+  expect_equal(found$moved, 0)
+  expect_equal(controlled(c("repeat", "swapped_prompt"), c(0, 1, 0.2, 0.6))$moved, 0.5)
+})
+
+test_that("without another seed nothing can be said", {
+  takes <- tibble::tibble(take = c("1", "2"), pipeline = "p", case = "x", seed = 1, control = c(NA, "no_look"))
+  expect_equal(nrow(internal("influence_table")(takes, prints_at(c(0, 1)))), 0)
+})
+
+test_that("an engine that ignores its prompt is found out, one that follows it is not", {
+  folder <- withr::local_tempdir()
+  new_trial(file.path(folder, "t"), demo = TRUE, cases = 2)
+  trial <- read_trial(file.path(folder, "t"))
+  trial$lineup$pipelines <- trial$lineup$pipelines[trial$lineup$pipelines$pipeline %in% c("bracken/hold=0.4", "bracken/hold=0.9"), ]
+  trial$lineup$controls <- "swapped_prompt"
+  trial$suite$seeds <- c(11L, 23L)
+  run_trial(trial)
+  found <- measure_influence(trial)
+  expect_equal(found$influence[found$pipeline == "bracken/hold=0.9"], "ignored")
+  expect_true(found$influence[found$pipeline == "bracken/hold=0.4"] %in% c("clear", "dominant"))
+  expect_s3_class(draw_influence(found), "ggplot")
+})
+
+test_that("a run without controls says how to have some", {
+  folder <- small_trial()
+  run_trial(folder)
+  expect_error(measure_influence(folder), "controls: \\[swapped_prompt", class = "sprenn_error_run")
+})

@@ -1,0 +1,92 @@
+# Judges over real connections: the stand-ins as servers, and servers that lie.
+lines_for <- function(...) c(small_brief, "judges:", ...)
+
+test_that("the stand-in judges speak the Open Inference Protocol, with tensors of their own names", {
+  skip_on_cran()
+  running <- start_standins(c("heron", "plover"))
+  withr::defer(stop_standins(running))
+  folder <- small_trial(
+    suite = change(sub("prompt: a thing}", "prompt: [two kites, a teal sky, a windmill, a moonlit night]}", small_suite), "a thing, ", "a lighthouse, some gulls, a greenhouse, a misty morning, lettering on a board, "),
+    brief = lines_for(
+      paste0("  heron: {kind: answering, address: \"", running$addresses[["heron"]], "\", model: heron, deny: \"no {say}\", batch: 3, tensors: {picture: IMAGES, statement: TEXTS, probability: P}}"),
+      paste0("  plover: {kind: embedding, address: \"", running$addresses[["plover"]], "\", model: plover, text_model: plover-texts, tensors: {picture: IMAGES, statement: TEXTS, vector: EMBEDDING}}")
+    )
+  )
+  takes <- run_trial(folder)
+  judged <- attr(takes, "judged")
+  expect_equal(judged$problem, c(NA_character_, NA_character_))
+  expect_equal(judged$version, c("heron 1", "plover 1, plover-texts 1"))
+  scores <- score_run(folder)
+  # The same judges as functions say the same of the same pictures.
+  writeLines(lines_for("  heron: {kind: answering, call: \"sprenn::standin_heron\", deny: \"no {say}\"}", "  plover: {kind: embedding, call: \"sprenn::standin_plover\"}"), file.path(folder, "brief.yml"))
+  here <- score_run(folder)
+  for (name in c("heron", "plover")) {
+    there <- scores[scores$measure == name, ]
+    expect_gt(nrow(there), 30)
+    expect_equal(there$value, here$value[here$measure == name], tolerance = 0.02, info = name)
+  }
+})
+
+# A server with one model, whose answers are what `said(request, calls)` returns.
+lying_server <- function(said, versions = list("1"), env = parent.frame()) {
+  app <- webfakes::new_app()
+  app$use(webfakes::mw_raw())
+  app$locals$said <- said
+  app$locals$versions <- versions
+  app$get("/v2/models/liar", function(req, res) {
+    res$send_json(auto_unbox = TRUE, list(
+      name = "liar", versions = req$app$locals$versions,
+      inputs = list(list(name = "picture", datatype = "FP32", shape = list(-1, 3, -1, -1)), list(name = "statement", datatype = "BYTES", shape = list(-1)))
+    ))
+  })
+  app$post("/v2/models/liar/infer", function(req, res) {
+    req$app$locals$calls <- (if (is.null(req$app$locals$calls)) 0 else req$app$locals$calls) + 1
+    head <- as.integer(req$get_header("Inference-Header-Content-Length"))
+    request <- jsonlite::parse_json(rawToChar(req$raw[seq_len(head)]))
+    answer <- req$app$locals$said(request, req$app$locals$calls)
+    if (is.numeric(answer)) return(res$set_status(answer)$send_json(list(error = "not now"), auto_unbox = TRUE))
+    res$send_json(answer, auto_unbox = TRUE, digits = NA)
+  })
+  process <- webfakes::local_app_process(app, .local_envir = env)
+  sub("/$", "", process$url())
+}
+# An answer of the right shape, with `value` for everything.
+right_answer <- "function(request, value = 0.5, ...) list(model_name = 'liar', id = request$id, outputs = list(list(name = 'probability', datatype = 'FP32', shape = c(request$inputs[[1]]$shape[[1]], request$inputs[[2]]$shape[[1]]), data = rep(value, request$inputs[[1]]$shape[[1]] * request$inputs[[2]]$shape[[1]]))), ...)"
+asked <- function(said, ...) {
+  address <- lying_server(said, ..., env = parent.frame())
+  folder <- small_trial(brief = lines_for(paste0("  liar: {kind: answering, address: \"", address, "\", model: liar, at_once: 1, seconds: 2}")), env = parent.frame())
+  list(folder = folder, judged = attr(run_trial(folder), "judged"))
+}
+
+test_that("a server that is busy for a while is asked again", {
+  skip_on_cran()
+  body <- paste0("function(request, calls) if (calls <= 2) 503 else (", right_answer, ")(request)")
+  found <- asked(eval(parse(text = body)))
+  expect_equal(found$judged$problem, NA_character_)
+  scores <- score_run(found$folder)
+  expect_equal(unique(scores$value[scores$measure == "liar"]), 0.5)
+})
+
+test_that("a server that changes its version, lies or breaks off is stopped with the reason", {
+  skip_on_cran()
+  wrong <- list(
+    "is now of version 2" = "function(request, calls) RIGHT(request, model_version = if (calls > 1) '2' else '1')",
+    "answer to another request" = "function(request, calls) { right <- RIGHT(request); right$id <- 'other'; right }",
+    "no output probability" = "function(request, calls) { right <- RIGHT(request); right$outputs[[1]]$name <- 'p'; right }",
+    "probability 3" = "function(request, calls) RIGHT(request, 3)",
+    "wanted 4 x|wanted 2 x" = "function(request, calls) { right <- RIGHT(request); right$outputs[[1]]$shape <- 1; right$outputs[[1]]$data <- 0.5; right }",
+    "not now" = "function(request, calls) 400"
+  )
+  for (reason in names(wrong)) {
+    found <- asked(eval(parse(text = gsub("RIGHT", paste0("(", right_answer, ")"), wrong[[reason]], fixed = TRUE))))
+    expect_match(found$judged$problem, reason, info = reason)
+  }
+})
+
+test_that("a server that is not there leaves the run whole, and says so", {
+  folder <- small_trial(brief = lines_for("  gone: {kind: answering, address: \"http://127.0.0.1:9\", model: gone}"))
+  takes <- run_trial(folder)
+  expect_match(attr(takes, "judged")$problem, "127.0.0.1:9")
+  expect_true(all(takes$state == "made"))
+  expect_match(list_judges(folder)$problem, "127.0.0.1:9")
+})

@@ -1,0 +1,181 @@
+# A judge of one's own for the tests: sure where a picture is light, and says what it is told to.
+light_judge <- function(answer = function(pictures, statements) outer(vapply(pictures, mean, 0), statements, function(light, said) ifelse(grepl("^not", said), 1 - light, light)), version = "1") judge("light", version, answer = answer)
+
+# A small trial with a judge that is built by `code`; what it is asked is written down in
+# the trial's folder.
+judged_trial <- function(code, more = "kind: answering", env = parent.frame()) {
+  folder <- small_trial(brief = c(small_brief, "judges:", paste0("  owl: {", more, ", file: owl.R}")), env = env)
+  writeLines(code, file.path(folder, "owl.R"))
+  folder
+}
+writes_down <- "judge('owl', '%s', answer = function(pictures, statements) {
+  cat(length(pictures), 'x', length(statements), '\\n', file = file.path(Sys.getenv('OWL'), 'asked'), append = TRUE)
+  outer(vapply(pictures, mean, 0), statements, function(light, said) ifelse(grepl('^not', said), 1 - light, light))
+})"
+adherence_of_run <- function(folder) {
+  scores <- score_run(folder)
+  scores[scores$measure == "owl", ]
+}
+
+test_that("an answer is what both ways of asking agree on", {
+  answered <- internal("answered_score")
+  expect_equal(answered(0.9, 0.1), 0.9)
+  expect_equal(answered(0.9, 0.3), 0.8)
+  expect_equal(answered(c(1, 0), c(0, 1)), c(1, 0))
+  # Who says yes to everything, or no, has said nothing.
+  expect_equal(answered(c(0.9, 0.1), c(0.9, 0.1)), c(NA_real_, NA_real_))
+})
+
+test_that("a vector is worth by how many decoys it beats, never by its bare cosine", {
+  decoys <- rbind(c(0, 1, 0), c(0, 0, 1), c(0, 1, 1), c(1, 1, 0))
+  scored <- internal("embedded_score")(c(1, 0.1, 0), c(2, 0, 0), decoys)
+  expect_equal(scored$value, 1)
+  expect_gt(scored$raw, 1)
+  expect_equal(internal("embedded_score")(c(0, 1, 0), c(1, 0, 0), decoys)$value, 0.125)
+  expect_null(internal("embedded_score")(c(1, 0, 0), c(1, 0, 0), decoys[1:3, ]))
+})
+
+test_that("decoys share no telling word with the case, and are spread over the suite", {
+  decoys <- internal("decoy_phrases")
+  expect_equal(decoys(c("a windmill", "a red sky", "two kites"), c("a blue SKY with kites")), c("a windmill", "a red sky"))
+  expect_equal(decoys(c("a windmill", "the Windmill"), "an old windmill"), character())
+  expect_length(decoys(paste("thing", letters), "other", 7), 7)
+})
+
+test_that("the same stance is alike, another is not, and nobody counts twice", {
+  figure <- list(nose = c(0.5, 0.2), left_shoulder = c(0.45, 0.3), right_shoulder = c(0.55, 0.3), left_hip = c(0.46, 0.6), right_hip = c(0.54, 0.6))
+  aside <- lapply(figure, function(at) at + c(0.3, 0))
+  alike <- internal("pose_likeness")
+  expect_equal(alike(list(figure), list(figure)), 1)
+  expect_lt(alike(list(aside), list(figure)), 0.05)
+  expect_equal(alike(list(figure), list(figure, figure)), 0.5)
+  expect_equal(alike(list(aside, figure), list(figure, aside)), 1)
+  expect_equal(alike(list(), list(figure)), 0)
+  expect_true(is.na(alike(list(figure), list())))
+  # Object keypoint similarity by its definition, one joint off by d.
+  moved <- figure
+  moved$nose <- moved$nose + c(0.02, 0)
+  area <- 0.1 * 0.4
+  expect_equal(alike(list(moved), list(figure)), (4 + exp(-0.02^2 / (2 * area * (2 * 0.026)^2))) / 5)
+})
+
+test_that("depth is compared by what is nearer than what", {
+  map <- matrix(1:16, 4)
+  expect_equal(internal("depth_likeness")(map^3, map), 1)
+  expect_equal(internal("depth_likeness")(-map, map), -1)
+})
+
+test_that("a judge's answers become evidence, each asked once", {
+  folder <- judged_trial(sprintf(writes_down, "1"))
+  withr::local_envvar(OWL = folder)
+  run_trial(folder)
+  asked <- readLines(file.path(folder, "asked"))
+  found <- adherence_of_run(folder)
+  # Two pipelines, three cases, two seeds; case one has two phrases.
+  expect_equal(nrow(found), 16)
+  expect_equal(unique(found$axis), "adherence")
+  expect_equal(length(asked), 3)
+  # Nothing is asked twice, whatever is measured again.
+  score_run(folder, again = TRUE)
+  expect_equal(readLines(file.path(folder, "asked")), asked)
+  expect_equal(adherence_of_run(folder)[c("take", "value")], found[c("take", "value")])
+  # Another version is asked everything.
+  writeLines(sprintf(writes_down, "2"), file.path(folder, "owl.R"))
+  score_run(folder)
+  expect_length(readLines(file.path(folder, "asked")), 6)
+  expect_equal(nrow(adherence_of_run(folder)), 16)
+})
+
+test_that("coverage counts what a judge has spoken on, and a judge that is taken off leaves nothing", {
+  folder <- judged_trial(sprintf(writes_down, "1"))
+  withr::local_envvar(OWL = folder)
+  run_trial(folder)
+  expect_true(all(choose_pipeline(folder)$table$coverage == 1))
+  writeLines(small_brief, file.path(folder, "brief.yml"))
+  score_run(folder)
+  expect_lt(mean(choose_pipeline(folder)$table$coverage), 0.3)
+})
+
+test_that("a judge that answers wrongly is stopped with what is wrong, and the run goes on", {
+  answers <- c(
+    "matrix(1.7, length(pictures), length(statements))" = "1.7", "matrix(NaN, length(pictures), length(statements))" = "no number",
+    "matrix(0.5, 1, 1)" = "answers to", "'yes'" = "answers to", "stop('out of memory')" = "out of memory"
+  )
+  for (wrong in names(answers)) {
+    folder <- judged_trial(paste0("judge('owl', '1', answer = function(pictures, statements) ", wrong, ")"))
+    takes <- run_trial(folder)
+    expect_match(attr(takes, "judged")$problem, answers[[wrong]], info = wrong)
+    expect_true(all(takes$state == "made"))
+    expect_equal(nrow(adherence_of_run(folder)), 0)
+  }
+})
+
+test_that("a judge that breaks off half way keeps what it said, and goes on from there", {
+  code <- sub("outer(", "if (file.exists(file.path(Sys.getenv('OWL'), 'tired'))) engine_failure('out_of_credit', 'No more today.') else outer(", sprintf(writes_down, "1"), fixed = TRUE)
+  code <- sub("cat(length", "if (length(readLines(file.path(Sys.getenv('OWL'), 'asked'))) >= 1) file.create(file.path(Sys.getenv('OWL'), 'tired'));  cat(length", code, fixed = TRUE)
+  folder <- judged_trial(code)
+  withr::local_envvar(OWL = folder)
+  file.create(file.path(folder, "asked"))
+  takes <- run_trial(folder)
+  expect_match(attr(takes, "judged")$problem, "No more today")
+  half <- nrow(suppressWarnings(adherence_of_run(folder)))
+  expect_gt(half, 0)
+  expect_lt(half, 16)
+  unlink(file.path(folder, c("asked", "tired")))
+  writeLines(sprintf(writes_down, "1"), file.path(folder, "owl.R"))
+  file.create(file.path(folder, "asked"))
+  expect_equal(nrow(adherence_of_run(folder)), 16)
+})
+
+test_that("vectors are read from .npy, CSV and Parquet alike", {
+  folder <- withr::local_tempdir()
+  vectors <- matrix(c(0.5, -1, 2, 0.25, 3, -0.125), 2, byrow = TRUE, dimnames = list(c("a thing", "b, \"quoted\""), NULL))
+  at <- function(name) file.path(folder, name)
+  write.csv(data.frame(name = rownames(vectors), vectors), at("v.csv"), row.names = FALSE)
+  nanoparquet::write_parquet(data.frame(name = rownames(vectors), vectors), at("v.parquet"))
+  npy <- function(type, size, name, head = "False") {
+    said <- sprintf("{'descr': '%s', 'fortran_order': %s, 'shape': (2, 3), }", type, head)
+    said <- paste0(said, strrep(" ", 63 - (10 + nchar(said)) %% 64), "\n")
+    writeBin(c(as.raw(c(0x93, utf8ToInt("NUMPY"), 1, 0)), writeBin(nchar(said), raw(), size = 2, endian = "little"), charToRaw(said), writeBin(c(t(vectors)), raw(), size = size, endian = "little")), at(name))
+    writeLines(rownames(vectors), at(sub("npy", "txt", name)))
+  }
+  npy("<f4", 4, "four.npy")
+  npy("<f8", 8, "eight.npy")
+  read <- internal("read_vectors")
+  for (file in c("v.csv", "v.parquet", "four.npy", "eight.npy")) expect_equal(read(at(file)), vectors, info = file)
+  npy("<f8", 8, "turned.npy", "True")
+  expect_error(read(at("turned.npy")), "Fortran order")
+  writeBin(readBin(at("four.npy"), "raw", 140), at("four.npy"))
+  expect_error(read(at("four.npy")), "cut off")
+  unlink(at("eight.txt"))
+  expect_error(read(at("eight.npy")), "names in eight.txt")
+  writeLines(c("name,x,y", "a,1,2", "a,3,4"), at("twice.csv"))
+  expect_error(read(at("twice.csv")), "two vectors for \"a\"")
+  writeLines(c("name,x,y", "a,1,NaN"), at("nan.csv"))
+  expect_error(read(at("nan.csv")), "no number")
+  expect_error(read(at("none.csv")), "no such file")
+})
+
+test_that("vectors from files are evidence for the pictures and phrases that they have", {
+  folder <- small_trial(suite = sub("prompt: a thing}", "prompt: [a thing, an owl]}", small_suite))
+  run_trial(folder)
+  files <- sub("\\.png$", "", basename(Sys.glob(file.path(folder, "runs", "main", "takes", "*", "*.png"))))
+  vector <- function(n) withr::with_seed(n, rnorm(8))
+  write.csv(data.frame(name = files, t(vapply(seq_along(files), vector, numeric(8))))[-1, ], file.path(folder, "pictures.csv"), row.names = FALSE)
+  texts <- c("a thing", "an owl", "dark", "a mill", "red", "blue")
+  write.csv(data.frame(name = texts, t(vapply(100 + seq_along(texts), vector, numeric(8)))), file.path(folder, "texts.csv"), row.names = FALSE)
+  writeLines(c(small_brief, "judges:", "  owl: {kind: vectors, pictures: pictures.csv, texts: texts.csv}"), file.path(folder, "brief.yml"))
+  # The suite has too few other phrases to be decoys.
+  expect_equal(nrow(adherence_of_run(folder)), 0)
+})
+
+test_that("what is wrong with a judge in brief.yml is told before anything runs", {
+  problems <- function(line) problems_of(brief = c(small_brief, "judges:", paste0("  owl: {", line, "}")))
+  expect_match(problem_at(problems("kind: answering"), "judges.owl")$wanted, "call or file or address")
+  expect_match(problem_at(problems("kind: answering, address: \"http://127.0.0.1:1\""), "judges.owl.model")$wanted, "model")
+  expect_match(problem_at(problems("kind: guessing, file: x.R"), "judges.owl.kind")$wanted, "answering")
+  expect_match(problem_at(problems("kind: vectors, pictures: p.csv, texts: t.csv"), "judges.owl")$found, "no such file")
+  expect_match(problem_at(problems("kind: pose, call: \"sprenn::standin_heron\""), "judges.owl")$found, "kind answering")
+  named <- problems_of(brief = c(small_brief, "judges:", "  blur: {kind: answering, call: \"sprenn::standin_heron\"}"))
+  expect_match(problem_at(named, "judges.blur")$wanted, "no measure has")
+})
