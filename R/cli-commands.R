@@ -99,7 +99,7 @@ cli_commands <- function() {
   )
   commands <- c(commands, engine_commands(), export_commands(), evidence_commands())
   # In the order in which they are used.
-  commands[c("demo", "new", "check", "caption", "pack", "prepare", "engines", "calibrate", "plan", "run", "score", "choose", "sheet", "report", "export", "recipe", "prune", "measure", "probe", "judges", "evidence", "influence", "standins")]
+  commands[c("demo", "new", "check", "caption", "pack", "prepare", "engines", "calibrate", "plan", "run", "score", "choose", "sheet", "report", "export", "recipe", "prune", "measure", "probe", "judges", "viewing", "evidence", "influence", "standins")]
 }
 
 # A suite of many pictures takes a while to read, and says so.

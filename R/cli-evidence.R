@@ -26,6 +26,19 @@ evidence_commands <- function() {
       ), cli_judges,
       note = "Example: sprenn judges brackwater --try --case windmill-linocut"
     ),
+    viewing = new_command(
+      "Have people judge takes blind, on a page of this machine.", "TRIAL",
+      list(
+        option("run", "character", "main", "the run's name [%default]", "NAME"), option("job", "character", NULL, "whose cases are shown [all]", "JOB"),
+        option("singles", "logical", FALSE, "one take at a time, kept or rejected, in place of pairs"),
+        option("ballots", "integer", 30L, "how many answers each person is asked for [%default]", "N"),
+        option("pick", "logical", FALSE, "show the pairs that say most, given all answers so far"),
+        option("port", "integer", NULL, "the page's port [a free one]", "PORT"),
+        option("for", "double", Inf, "stop by itself after so many seconds", "SECONDS"),
+        option("results", "logical", FALSE, "only say what came of the viewings so far")
+      ), cli_viewing,
+      note = "Example: sprenn viewing brackwater --job restyle --pick\nCtrl-C ends it; every answer is kept already."
+    ),
     evidence = new_command(
       "Say which phrases have evidence, from whom, and what has none.", "TRIAL",
       list(option("run", "character", "main", "the run's name [%default]", "NAME"), option("json", "logical", FALSE, "as JSON")), cli_evidence
@@ -110,5 +123,19 @@ cli_influence <- function(given) {
     save_figure(draw_influence(found), given$out, 1280, 90 + 26 * length(unique(found$pipeline)) + 160)
     if (!given$json) cat("Drawn in ", given$out, ".\n", sep = "")
   }
+  0L
+}
+
+cli_viewing <- function(given) {
+  trial <- read_shown(given$places)
+  found <- if (given$results) {
+    read_viewing(trial, given$run)
+  } else {
+    view_takes(
+      trial, given$run, if (given$singles) "singles" else "pairs", given$ballots, given$pick, given$job, given$port, given[["for"]],
+      ready = function(address) cat("Open this on this machine, one window a person; Ctrl-C ends it:\n\n  ", address, "\n\n", sep = "")
+    )
+  }
+  cat(format(found), sep = "\n")
   0L
 }

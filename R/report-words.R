@@ -250,3 +250,30 @@ print.sprenn_evidence <- function(x, ...) {
   writeLines(format(x))
   invisible(x)
 }
+
+#' @export
+format.sprenn_viewing <- function(x, ...) {
+  if (nrow(x$ballots) == 0) {
+    return(c("Nobody has looked yet.", "  `sprenn viewing TRIAL` opens a page for it."))
+  }
+  people <- unique(x$ballots$person)
+  share <- function(number) ifelse(is.na(number), "-", paste0(round(100 * number), " %"))
+  between <- if (!is.null(x$people)) x$people[x$people$both > 0, ]
+  beside <- if (!is.null(x$measures)) utils::head(x$measures[x$measures$pairs >= 5, ], 8)
+  c(
+    paste0(count_words(nrow(x$ballots), "answer"), " by ", listed(people), "."),
+    if (NROW(x$strengths)) c("", "Which pipeline people prefer, the strongest first (log odds, with 90 % intervals):", paste0("  ", text_table(list(
+      pipeline = x$strengths$pipeline, strength = two(x$strengths$strength), from = two(x$strengths$low), to = two(x$strengths$high),
+      preferred = format(x$strengths$preferred), "of" = as.character(x$strengths$shown)
+    )))),
+    if (NROW(x$keepers)) c("", "Kept, of single takes:", paste0("  ", text_table(list(pipeline = x$keepers$pipeline, kept = as.character(x$keepers$kept), "of" = as.character(x$keepers$shown), "why not" = x$keepers$reasons)))),
+    if (NROW(between)) c("", "How far people agree:", paste0("  ", text_table(list(who = ifelse(between$one == between$other, paste(between$one, "twice"), paste(between$one, "and", between$other)), pairs = as.character(between$both), alike = share(between$agreement))))),
+    if (NROW(beside)) c("", "How often a number sides with people (50 % is chance):", paste0("  ", text_table(list(measure = gsub("_", " ", beside$measure), axis = beside$axis, pairs = as.character(beside$pairs), sides = share(beside$agreement)))))
+  )
+}
+
+#' @export
+print.sprenn_viewing <- function(x, ...) {
+  writeLines(format(x))
+  invisible(x)
+}

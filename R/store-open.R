@@ -115,6 +115,12 @@ answers_table <- "CREATE TABLE answers (
   judge TEXT NOT NULL, version TEXT NOT NULL, subject TEXT NOT NULL, statement TEXT NOT NULL, said TEXT NOT NULL,
   PRIMARY KEY (judge, version, subject, statement))"
 
+# What people said of takes in viewings. Ballots that were taken back stay, marked.
+ballots_table <- "CREATE TABLE ballots (
+  number INTEGER NOT NULL, ballot TEXT PRIMARY KEY, person TEXT NOT NULL, kind TEXT NOT NULL CHECK (kind IN ('pair', 'single')),
+  one TEXT NOT NULL REFERENCES takes ON DELETE CASCADE, other TEXT REFERENCES takes ON DELETE CASCADE, choice TEXT NOT NULL,
+  reasons TEXT, phrases TEXT, seconds DOUBLE PRECISION, said_at TEXT NOT NULL, repeats TEXT, undone INTEGER NOT NULL DEFAULT 0)"
+
 # Who is at work on the run: at most one process.
 holder_table <- "CREATE TABLE holder (
   one INTEGER PRIMARY KEY CHECK (one = 1), id TEXT NOT NULL, machine TEXT NOT NULL, pid INTEGER NOT NULL,
@@ -183,7 +189,7 @@ store_tables <- c(
      take TEXT NOT NULL REFERENCES takes ON DELETE CASCADE, axis TEXT NOT NULL, measure TEXT NOT NULL,
      phrase TEXT, value DOUBLE PRECISION, raw DOUBLE PRECISION, level TEXT, place TEXT)",
   "CREATE INDEX scores_by_take ON scores (take)",
-  deciding_index, prints_table, holder_table, answers_table
+  deciding_index, prints_table, holder_table, answers_table, ballots_table
 )
 
 # What brings a file of an older schema, by its number, to the next one.
@@ -197,7 +203,7 @@ store_changes <- list(
   ),
   prints_table,
   deciding_index,
-  answers_table
+  c(answers_table, ballots_table)
 )
 
 get_facts <- function(store) {

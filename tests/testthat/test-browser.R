@@ -1,16 +1,6 @@
 # The report in a real headless Chromium.
 open_page <- function(file, width = 1280, height = 800, env = parent.frame()) {
-  skip_if_not_installed("chromote")
-  chromium <- Sys.which(c("chromium", "chromium-browser", "google-chrome"))
-  chromium <- chromium[nzchar(chromium)]
-  skip_if(length(chromium) == 0, "no Chromium on this machine")
-  withr::local_envvar(CHROMOTE_CHROME = chromium[[1]], .local_envir = env)
-  chromote::set_chrome_args(c(
-    "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-    "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage"
-  ))
-  page <- chromote::ChromoteSession$new(width = width, height = height)
-  withr::defer(page$parent$close(), envir = env)
+  page <- new_browser(env, width, height)
   asked <- character()
   said <- character()
   page$Network$enable()

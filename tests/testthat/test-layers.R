@@ -2,7 +2,7 @@
 layer_of_room <- c(
   measure = "core", score = "core", choose = "core",
   suite = "work", prep = "work", lineup = "work", brief = "work", trial = "work", engine = "work", judge = "work", run = "work", store = "work",
-  cli = "interface", report = "interface", sheet = "interface", figure = "interface",
+  cli = "interface", report = "interface", sheet = "interface", figure = "interface", viewing = "interface",
   standin = "standin"
 )
 shared <- c("conditions.R", "RcppExports.R", "sprenn-package.R")

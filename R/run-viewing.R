@@ -1,0 +1,208 @@
+# Viewings: which takes are shown to whom, and what people said of them. Names of pipelines
+# never leave here before the results.
+
+# What a viewing draws from: the takes that were made, without controls and without chains'
+# earlier steps. `kind` is pairs or singles, `wanted` how many each person is asked for,
+# `pick` whether pairs are chosen by what they say.
+new_viewing <- function(trial, store, kind, wanted, pick, job, seed) {
+  takes <- read_takes(store)
+  takes <- takes[takes$state == "made" & is.na(takes$control) & takes$pipeline %in% trial$lineup$pipelines$pipeline, ]
+  jobs <- vapply(trial$suite$cases, `[[`, "", "job")
+  ids <- vapply(trial$suite$cases, `[[`, "", "id")
+  if (!is.na(job)) takes <- takes[takes$case %in% ids[jobs == job], ]
+  takes <- met_by_all(takes)
+  if (nrow(takes) == 0) stop_sprenn("viewing", c("There is nothing to look at.", i = "`sprenn run` makes takes first."))
+  names <- unique(takes$pipeline)
+  if (kind == "pairs" && length(names) < 2) stop_sprenn("viewing", c("Pairs want at least two pipelines.", i = "--singles shows one take at a time."))
+  list(trial = trial, store = store, kind = kind, wanted = wanted, pick = pick, job = job, seed = seed, takes = takes, names = names)
+}
+
+viewing_ballots <- function(store) {
+  rows <- tibble::as_tibble(read_db(store, "SELECT ballot, person, kind, one, other, choice, reasons, phrases, seconds, said_at, repeats FROM ballots WHERE undone = 0 ORDER BY number"))
+  for (column in c("other", "reasons", "phrases", "repeats")) rows[[column]] <- as.character(rows[[column]])
+  rows
+}
+
+# Pair ballots as the model takes them: pipelines, and the takes themselves.
+pair_ballots <- function(ballots, takes) {
+  own <- ballots[ballots$kind == "pair" & ballots$one %in% takes$take & ballots$other %in% takes$take, ]
+  pipeline <- function(take) takes$pipeline[match(take, takes$take)]
+  tibble::tibble(
+    person = own$person, one = pipeline(own$one), other = pipeline(own$other), share = unname(c(one = 1, other = 0, neither = 0.5)[own$choice]),
+    one_take = own$one, other_take = own$other, pair = paste(pmin(own$one, own$other), pmax(own$one, own$other)),
+    choice = ifelse(own$choice == "neither", NA_character_, ifelse(own$choice == "one", own$one, own$other))
+  )
+}
+
+# What a person is shown next: a list with `ballot` (an id of its own), `kind`, the takes
+# `one` and `other`, and `repeats` (the ballot that it asks again, or NA); NULL when done.
+# A tenth are pairs seen before, the other way round, to see how steady a person is.
+next_showing <- function(viewing, person) {
+  ballots <- viewing_ballots(viewing$store)
+  mine <- ballots[ballots$person == person & ballots$kind == (if (viewing$kind == "pairs") "pair" else "single"), ]
+  if (nrow(mine) >= viewing$wanted) {
+    return(NULL)
+  }
+  # The same person goes on with the same draws, whatever others do meanwhile.
+  withr::with_seed(strtoi(substr(hash_of(list(viewing$seed, person, nrow(mine))), 1, 7), 16), {
+    shown <- if (viewing$kind == "singles") next_single(viewing, mine) else next_pair(viewing, mine, ballots)
+  })
+  if (!is.null(shown)) c(list(ballot = fresh_key(), number = nrow(mine) + 1, wanted = viewing$wanted), shown)
+}
+
+next_single <- function(viewing, mine) {
+  open <- viewing$takes$take[!viewing$takes$take %in% mine$one]
+  if (length(open) == 0) {
+    return(NULL)
+  }
+  list(kind = "single", one = open[sample(length(open), 1)], other = NA_character_, repeats = NA_character_)
+}
+
+next_pair <- function(viewing, mine, ballots) {
+  first <- mine[is.na(mine$repeats), ]
+  again <- first[!first$ballot %in% mine$repeats & seq_len(nrow(first)) <= nrow(first) - 4, ]
+  if (nrow(again) && (nrow(mine) + 1) %% 10 == 0) {
+    old <- again[sample(nrow(again), 1), ]
+    return(list(kind = "pair", one = old$other, other = old$one, repeats = old$ballot))
+  }
+  takes <- viewing$takes
+  known <- pair_ballots(ballots, takes)
+  pairs <- pair_worth(known[c("one", "other", "share")], viewing$names)
+  often <- table(paste(pmin(known$one, known$other), pmax(known$one, known$other)))
+  shown <- as.vector(often[paste(pmin(pairs$one, pairs$other), pmax(pairs$one, pairs$other))])
+  shown[is.na(shown)] <- 0
+  order <- if (viewing$pick) order(-pairs$worth, stats::runif(nrow(pairs))) else order(shown, stats::runif(nrow(pairs)))
+  mine_seen <- paste(pmin(mine$one, mine$other), pmax(mine$one, mine$other))
+  for (k in order) {
+    one <- takes[takes$pipeline == pairs$one[k], ]
+    other <- takes[takes$pipeline == pairs$other[k], ]
+    at <- match(paste(one$case, one$seed), paste(other$case, other$seed))
+    both <- which(!is.na(at) & one$sha256 != other$sha256[at])
+    both <- both[!paste(pmin(one$take[both], other$take[at[both]]), pmax(one$take[both], other$take[at[both]])) %in% mine_seen]
+    if (length(both) == 0) next
+    i <- both[sample(length(both), 1)]
+    sides <- sample(c(one$take[i], other$take[at[i]]))
+    return(list(kind = "pair", one = sides[1], other = sides[2], repeats = NA_character_))
+  }
+  NULL
+}
+
+# What was said of a showing. The same ballot twice is one; whatever else is wrong with it
+# is refused before it is written.
+record_ballot <- function(viewing, person, shown, said) {
+  choices <- if (shown$kind == "pair") c("one", "other", "neither") else c("keep", "reject")
+  if (!is_text(said$choice) || !said$choice %in% choices) stop_sprenn("viewing", paste0("A ballot must be one of ", listed(choices), ", not ", show_value(said$choice), "."))
+  reasons <- intersect(as.character(unlist(said$reasons)), reject_reasons)
+  phrases <- Filter(function(one) one %in% c("yes", "no"), lapply(said$phrases, as.character))
+  write_db(
+    viewing$store$db, "INSERT INTO ballots (number, ballot, person, kind, one, other, choice, reasons, phrases, seconds, said_at, repeats)
+      VALUES ((SELECT COALESCE(MAX(number), 0) + 1 FROM ballots), ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (ballot) DO NOTHING",
+    params = list(
+      shown$ballot, person, shown$kind, shown$one, shown$other, said$choice, if (length(reasons)) paste(reasons, collapse = ", ") else NA_character_,
+      if (length(phrases)) to_json(phrases) else NA_character_, as_number(said$seconds), now_utc(), shown$repeats
+    )
+  )
+}
+
+reject_reasons <- c("layout lost", "not what was asked", "wrong look", "something broken", "details lost", "looks pasted in")
+
+# Takes a person's last ballot back; it is kept, marked. Returns what it showed, or NULL.
+undo_ballot <- function(viewing, person) {
+  last <- read_db(viewing$store, "SELECT ballot, kind, one, other, repeats FROM ballots WHERE person = ? AND undone = 0 ORDER BY number DESC LIMIT 1", params = list(person))
+  if (nrow(last) == 0) {
+    return(NULL)
+  }
+  write_db(viewing$store$db, "UPDATE ballots SET undone = 1 WHERE ballot = ?", params = list(last$ballot))
+  mine <- viewing_ballots(viewing$store)
+  list(
+    ballot = fresh_key(), number = sum(mine$person == person & mine$kind == last$kind) + 1, wanted = viewing$wanted, kind = last$kind, one = last$one, other = as.character(last$other), repeats = as.character(last$repeats)
+  )
+}
+
+# What people say of phrases becomes evidence, as other sources' does: the share of those
+# who saw it there.
+record_viewed <- function(store, suite) {
+  ballots <- viewing_ballots(store)
+  ballots <- ballots[ballots$kind == "single" & !is.na(ballots$phrases), ]
+  takes <- read_takes(store, deciding_columns)
+  phrases <- suite_phrases(suite)
+  rows <- lapply(seq_len(nrow(ballots)), function(i) {
+    said <- jsonlite::parse_json(ballots$phrases[i])
+    tibble::tibble(take = ballots$one[i], phrase = names(said), yes = as.numeric(unlist(said) == "yes"))
+  })
+  said <- do.call(rbind, rows)
+  if (!is.null(said)) {
+    unwanted <- phrases$unwanted[match(paste(takes$case[match(said$take, takes$take)], said$phrase), paste(phrases$case, phrases$phrase))]
+    said <- said[!is.na(unwanted), ]
+    said$value <- ifelse(unwanted[!is.na(unwanted)], 1 - said$yes, said$yes)
+    said <- stats::aggregate(cbind(value, yes) ~ take + phrase, said, mean)
+  }
+  in_transaction(store$db, {
+    write_db(store$db, "DELETE FROM scores WHERE measure = 'viewing'")
+    if (NROW(said)) insert_scores(store, data.frame(take = said$take, axis = "adherence", measure = "viewing", phrase = said$phrase, value = said$value, raw = said$yes, level = NA_character_, place = NA_character_))
+  })
+}
+
+#' What people said in viewings
+#'
+#' @inheritParams run_trial
+#' @return An object of class `sprenn_viewing`, a list: `ballots` (a tibble with
+#'   a row each), `strengths` (from pairs, the strongest first: `pipeline`,
+#'   `strength` (log odds of being preferred), its 90 % interval `low` and
+#'   `high`, `shown`, `preferred`), `keepers` (from single takes: `pipeline`,
+#'   `shown`, `kept`, `reasons`), `people` (how far each two agree, and each with
+#'   themselves: `both`, `agreement`) and `measures` (how often a number sides
+#'   with people where one take of a pair was preferred: `measure`, `pairs`,
+#'   `agreement`; a half is chance).
+#' @export
+#' @examples
+#' folder <- file.path(tempdir(), "viewing-example")
+#' new_trial(folder, demo = TRUE, cases = 1)
+#' trial <- read_trial(folder)
+#' trial$lineup$pipelines <- trial$lineup$pipelines[1:2, ]
+#' trial$suite$seeds <- 11L
+#' run_trial(trial)
+#' read_viewing(trial)
+#' unlink(folder, recursive = TRUE)
+read_viewing <- function(trial, run = "main") {
+  trial <- as_trial(trial)
+  store <- open_store(trial$folder, run)
+  on.exit(close_store(store))
+  viewing_of(store)
+}
+
+viewing_of <- function(store) {
+  ballots <- viewing_ballots(store)
+  takes <- read_takes(store, deciding_columns)
+  pairs <- pair_ballots(ballots, takes)
+  singles <- ballots[ballots$kind == "single", ]
+  singles$pipeline <- takes$pipeline[match(singles$one, takes$take)]
+  keepers <- lapply(split(singles, factor(singles$pipeline, unique(singles$pipeline))), function(own) {
+    said <- sort(table(unlist(strsplit(own$reasons[!is.na(own$reasons)], ", ", fixed = TRUE))), decreasing = TRUE)
+    tibble::tibble(pipeline = own$pipeline[1], shown = nrow(own), kept = sum(own$choice == "keep"), reasons = listed(paste(names(said), said, recycle0 = TRUE)))
+  })
+  once <- pairs[!duplicated(pairs[c("person", "pair")]), ]
+  structure(list(
+    ballots = ballots, strengths = if (nrow(once)) strength_table(once), keepers = do.call(rbind, unname(keepers)),
+    people = if (nrow(pairs)) agreement_table(pairs), measures = if (nrow(once)) measures_beside(once, store)
+  ), class = "sprenn_viewing")
+}
+
+# Every number that has a better end, held against what people preferred.
+measures_beside <- function(pairs, store) {
+  shown <- unique(c(pairs$one_take, pairs$other_take))
+  scores <- read_db(store, "SELECT take, axis, measure, value FROM scores WHERE phrase IS NULL")
+  scores <- scores[scores$take %in% shown, ]
+  facts <- list_measures()
+  better <- stats::setNames(facts$better, facts$measure)
+  rows <- lapply(split(scores, scores$measure), function(own) {
+    way <- switch(better[own$measure[1]] %|NA|% "higher", higher = 1, lower = -1, 0)
+    if (way == 0) {
+      return(NULL)
+    }
+    found <- siding(pairs, stats::setNames(way * own$value, own$take))
+    tibble::tibble(measure = own$measure[1], axis = own$axis[1], pairs = found$pairs, agreement = found$agreement)
+  })
+  table <- do.call(rbind, unname(rows))
+  if (!is.null(table)) table[order(-table$agreement), ]
+}
