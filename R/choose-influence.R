@@ -28,7 +28,7 @@ influence_table <- function(takes, prints) {
   }, 0)
   found <- tibble::tibble(
     pipeline = takes$pipeline[rows], input = unname(control_inputs[takes$control[rows]]),
-    moved = pmax(0, moved - noise) / pmax(by_seed - noise, 0.05 * by_seed)
+    moved = pmax(0, moved - noise) / pmax(by_seed - noise, hardly_seen)
   )[!again & !is.na(by_seed), ]
   groups <- split(found, list(factor(found$pipeline, unique(takes$pipeline)), factor(found$input, unique(control_inputs))), drop = TRUE, lex.order = TRUE)
   table <- lapply(groups, function(group) {
@@ -40,6 +40,9 @@ influence_table <- function(takes, prints) {
   none <- tibble::tibble(pipeline = character(), input = character(), pairs = integer(), moved = numeric(), low = numeric(), high = numeric(), influence = character())
   do.call(rbind, c(list(none), unname(table)))
 }
+
+# A distance that is hardly seen: less than this another seed is not taken to move.
+hardly_seen <- 0.05
 
 influence_words <- function(moved) as.character(cut(moved, c(-Inf, influence_steps, Inf), c("ignored", "weak", "clear", "dominant"), right = FALSE))
 influence_steps <- c(0.15, 0.5, 1.5)

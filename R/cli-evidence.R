@@ -120,7 +120,7 @@ cli_influence <- function(given) {
     for (input in unique(ignored$input)) cat(strwrap(paste0("The ", input, " is ignored by ", listed(ignored$pipeline[ignored$input == input]), "."), 100, exdent = 2), sep = "\n")
   }
   if (!is.null(given$out)) {
-    save_figure(draw_influence(found), given$out, 1280, 90 + 26 * length(unique(found$pipeline)) + 160)
+    save_figure(draw_influence(found), given$out, 1280, 250 + 32 * length(unique(found$pipeline)))
     if (!given$json) cat("Drawn in ", given$out, ".\n", sep = "")
   }
   0L

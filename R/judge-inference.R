@@ -67,7 +67,7 @@ batch_tensor <- function(pictures, input) {
 # What a model put out, as check_said() wants it.
 said_from_tensor <- function(found, kind, n, statements, url) {
   sizes <- as.numeric(unlist(found$output$shape))
-  values <- if (is.null(found$bytes)) suppressWarnings(as.numeric(unlist(found$output$data))) else tensor_from_raw(found$bytes, as.character(found$output$datatype))
+  values <- if (is.null(found$bytes)) plain_numbers(found$output$data) else tensor_from_raw(found$bytes, as.character(found$output$datatype))
   wrong <- function(wanted) engine_failure("bad_answer", paste0(url, " sent ", length(values), " values of shape ", paste(sizes, collapse = " x "), "; wanted ", wanted, "."))
   if (length(values) != prod(sizes)) wrong("as many as the shape says")
   if (kind == "answering") {
@@ -94,4 +94,10 @@ said_from_tensor <- function(found, kind, n, statements, url) {
     })
     Filter(length, figures)
   })
+}
+
+# Numbers as JSON has them; what is null, or none, is NA.
+plain_numbers <- function(data) {
+  flat <- function(x) if (is.list(x)) unlist(lapply(x, flat)) else if (is.null(x)) NA else x
+  suppressWarnings(as.numeric(flat(data)))
 }

@@ -10,7 +10,6 @@ new_viewing <- function(trial, store, kind, wanted, pick, job, seed) {
   jobs <- vapply(trial$suite$cases, `[[`, "", "job")
   ids <- vapply(trial$suite$cases, `[[`, "", "id")
   if (!is.na(job)) takes <- takes[takes$case %in% ids[jobs == job], ]
-  takes <- met_by_all(takes)
   if (nrow(takes) == 0) stop_sprenn("viewing", c("There is nothing to look at.", i = "`sprenn run` makes takes first."))
   names <- unique(takes$pipeline)
   if (kind == "pairs" && length(names) < 2) stop_sprenn("viewing", c("Pairs want at least two pipelines.", i = "--singles shows one take at a time."))

@@ -10,9 +10,9 @@ answered_score <- function(yes, no) {
 
 contradiction <- 0.5
 
-# An embedding judge: the share of decoy phrases that lie further from the picture than
-# the phrase does (`value`; a half is chance), and by how many of their own spreads it
-# lies nearer than they do on average (`raw`). `picture` is a vector, `phrase` too, and
+# An embedding judge: how much oftener than by chance the phrase lies nearer to the picture
+# than a decoy does (`value`: 0 no oftener than every second time, 1 always), and by how
+# many of the decoys' own spreads it lies nearer than they do on average (`raw`). `picture` is a vector, `phrase` too, and
 # `decoys` a matrix with a row each. NULL where there are too few.
 embedded_score <- function(picture, phrase, decoys) {
   if (NROW(decoys) < fewest_decoys) {
@@ -20,7 +20,8 @@ embedded_score <- function(picture, phrase, decoys) {
   }
   near <- cosine(decoys, picture)
   own <- cosine(matrix(phrase, 1), picture)
-  list(value = mean((own > near) + 0.5 * (own == near)), raw = (own - mean(near)) / max(stats::sd(near), 1e-6))
+  nearer <- mean((own > near) + 0.5 * (own == near))
+  list(value = max(0, 2 * nearer - 1), raw = (own - mean(near)) / max(stats::sd(near), 1e-6))
 }
 
 fewest_decoys <- 4

@@ -7,8 +7,8 @@
 #'
 #' Two judges for the demo: `heron` answers statements, `plover` embeds pictures
 #' and texts. Both see only what their model was fitted to, the things of the
-#' demo; to any other statement heron says 0.5. How often they are right is in
-#' `docs/judges.md`.
+#' demo. To any other statement heron says yes, and to its opposite too; plover
+#' has no vector for it. How often they are right is in `docs/judges.md`.
 #'
 #' @return A [judge()].
 #' @export
@@ -44,7 +44,16 @@ judge_memory <- new.env()
 # What the model sees: `tile` (a probability for each), `small` (a row for each small
 # thing: what, where, how sure), `sky`, `light`, `marks` (scratches, lettering, frame).
 see_picture <- function(picture) {
-  model <- judge_model()
+  # Both judges are shown the same pictures, one after the other.
+  key <- paste(c(dim(picture), format(c(sum(picture), sum(picture * seq_along(picture))), digits = 15)), collapse = " ")
+  if (is.null(judge_memory[[key]])) {
+    if (length(ls(judge_memory)) > 2000) rm(list = setdiff(ls(judge_memory), "model"), envir = judge_memory)
+    assign(key, look_closely(picture, judge_model()), judge_memory)
+  }
+  judge_memory[[key]]
+}
+
+look_closely <- function(picture, model) {
   facts <- sight_facts(picture)
   tile <- run_net(model$tile, facts$scene)[1, ]
   list(
@@ -227,8 +236,9 @@ place_said <- function(said) {
 
 # The probability that a statement holds, as far as the model can say.
 holds_for <- function(meant, sight) {
+  # What it knows nothing of it agrees with, one way or the other.
   if (length(meant$parts) == 0) {
-    return(0.5)
+    return(0.9)
   }
   p <- prod(vapply(meant$parts, part_holds, 0, sight = sight))
   p <- if (meant$denied) 1 - p else p
@@ -284,8 +294,8 @@ text_concepts <- function(text) {
   }
   way <- if (meant$denied) -1 else 1
   said <- way * (concepts_of(sight) - none)
-  # Words that mean nothing to it lie somewhere, always in the same place.
-  if (all(said == 0)) with_drawing_seed(sum(utf8ToInt(text)), stats::rnorm(length(said), sd = 0.3)) else said
+  # Words that mean nothing to it have no vector.
+  if (all(said == 0)) said * NA else said
 }
 
 # Turned so that no number of the vector has a meaning of its own, as with real ones.

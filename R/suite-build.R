@@ -78,7 +78,7 @@ build_mask <- function(mask, path) {
 build_phrase <- function(phrase, unwanted = FALSE) {
   if (is.character(phrase)) phrase <- list(say = phrase)
   list(
-    say = phrase$say, key = if (unwanted) paste("no", phrase$say) else phrase$say, unwanted = unwanted,
+    say = phrase$say, key = if (unwanted) paste("no", sub("^(a|an|the|some|any) ", "", phrase$say)) else phrase$say, unwanted = unwanted,
     weight = as.numeric(phrase$weight %||% 1), ask = phrase$ask %||% phrase$say,
     must = phrase$must %||% FALSE, drafted = is_drafted(phrase),
     probe = build_probe(phrase$probe)

@@ -46,7 +46,7 @@ viewing_page <- function(viewing) {
         ),
         tag$div(
           class = "tools", role = "toolbar", `aria-label` = "Ways of looking",
-          tool("nearer", "Nearer", "+"), tool("further", "Further", "\u2212"), tool("whole", "Whole", "0"), tool("wiping", "Wipe", "W"), tool("next-wipe", "Wipe of others", "E")
+          tool("nearer", "Nearer", "+"), tool("further", "Further", "\u2212"), tool("whole", "Whole", "0"), tool("wiping", "Wipe", "W"), tool("next-wipe", "Wipe the next two", "E")
         ),
         if (pairs) {
           tag$div(class = "choices", choice("one", "Left", "\u2190"), choice("neither", "Neither is better", "\u2193"), choice("other", "Right", "\u2192"))
@@ -86,7 +86,7 @@ keys_table <- function(pairs) {
   } else {
     c("K" = "keep", "J" = "reject", "1 to 6" = "a reason", "Q A Z" = "a phrase: there, not there, can't tell")
   }
-  keys <- c(keys, "U" = "undo", "+ \u2212 0" = "nearer, further, whole; drag to move all pictures together", "R" = "hold: the reference over the takes", "W" = "wipe one picture over another", "E" = "wipe others")
+  keys <- c(keys, "U" = "undo", "+ \u2212 0" = "nearer, further, whole; drag to move all pictures together", "R" = "hold: the reference over the takes", "W" = "wipe one picture over another", "E" = "wipe the next two")
   tag <- htmltools::tags
   tag$details(tag$summary("Keys"), tag$table(lapply(names(keys), function(key) tag$tr(tag$th(scope = "row", tag$kbd(key)), tag$td(keys[[key]])))))
 }

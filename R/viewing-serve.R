@@ -145,7 +145,7 @@ showing_message <- function(viewing, shown, session, pictures) {
   serve <- function(bytes) {
     session$registerDataObj(fresh_key(), bytes, function(data, request) shiny::httpResponse(200, "image/png", data, headers = list("Cache-Control" = "no-store")))
   }
-  asked <- if (case$neutral) "No prompt: the picture says it all." else paste(vapply(case$prompt, `[[`, "", "say"), collapse = ", ")
+  asked <- if (case$neutral) "no prompt, the picture says it all" else paste(vapply(case$prompt, `[[`, "", "say"), collapse = ", ")
   list(
     ballot = shown$ballot, number = shown$number, wanted = shown$wanted, kind = shown$kind,
     asked = paste0(case$job, ": ", asked, if (!is.na(case$look)) paste0(" (look: ", case$look, ")")),

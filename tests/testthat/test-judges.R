@@ -31,7 +31,9 @@ test_that("a vector is worth by how many decoys it beats, never by its bare cosi
   scored <- internal("embedded_score")(c(1, 0.1, 0), c(2, 0, 0), decoys)
   expect_equal(scored$value, 1)
   expect_gt(scored$raw, 1)
-  expect_equal(internal("embedded_score")(c(0, 1, 0), c(1, 0, 0), decoys)$value, 0.125)
+  expect_equal(internal("embedded_score")(c(1, 1, 0), c(2, 2, 1), decoys)$value, 0.5)
+  # No nearer than a decoy is by chance, and further.
+  expect_equal(internal("embedded_score")(c(0, 1, 0), c(1, 0, 0), decoys)$value, 0)
   expect_null(internal("embedded_score")(c(1, 0, 0), c(1, 0, 0), decoys[1:3, ]))
 })
 
