@@ -13,10 +13,10 @@ fit_strengths <- function(ballots, names = sort(unique(c(ballots$one, ballots$ot
   strength <- rep(0, n)
   for (step in 1:50) {
     p <- 1 / (1 + exp(strength[other] - strength[one]))
-    slope <- -strength / reach^2
-    slope <- slope + tabulate_by(one, ballots$share - p, n) - tabulate_by(other, ballots$share - p, n)
+    gradient <- -strength / reach^2
+    gradient <- gradient + tabulate_by(one, ballots$share - p, n) - tabulate_by(other, ballots$share - p, n)
     curve <- curvature(one, other, p * (1 - p), n) + diag(1 / reach^2, n)
-    change <- solve(curve, slope)
+    change <- solve(curve, gradient)
     strength <- strength + change
     if (max(abs(change)) < 1e-9) break
   }

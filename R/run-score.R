@@ -49,7 +49,7 @@ score_run <- function(trial, run = "main", again = FALSE, workers = NULL, wait =
     if (works$stopping) rlang::interrupt()
   }
   judged <- ask_judges(store, trial, progress)
-  invisible(structure(read_scores(store), judged = judged))
+  invisible(structure(read_scores(store), judged = if (nrow(judged)) judged))
 }
 
 # Changes whenever a measure does, so that old scores are never mixed with new.

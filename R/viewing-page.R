@@ -46,10 +46,10 @@ viewing_page <- function(viewing) {
         ),
         tag$div(
           class = "tools", role = "toolbar", `aria-label` = "Ways of looking",
-          tool("nearer", "Nearer", "+"), tool("further", "Further", "\u2212"), tool("whole", "Whole", "0"), tool("wiping", "Wipe", "W"), tool("next-wipe", "Wipe the next two", "E")
+          tool_button("nearer", "Nearer", "+"), tool_button("further", "Further", "\u2212"), tool_button("whole", "Whole", "0"), tool_button("wiping", "Wipe", "W"), tool_button("next-wipe", "Wipe the next two", "E")
         ),
         if (pairs) {
-          tag$div(class = "choices", choice("one", "Left", "\u2190"), choice("neither", "Neither is better", "\u2193"), choice("other", "Right", "\u2192"))
+          tag$div(class = "choices", choice_button("one", "Left", "\u2190"), choice_button("neither", "Neither is better", "\u2193"), choice_button("other", "Right", "\u2192"))
         } else {
           tag$div(
             class = "singles",
@@ -57,7 +57,7 @@ viewing_page <- function(viewing) {
             tag$fieldset(id = "reasons", tag$legend("If not usable, why?"), lapply(seq_along(reject_reasons), function(i) {
               tag$label(tag$input(type = "checkbox", value = reject_reasons[i]), tag$kbd(i), reject_reasons[i])
             })),
-            tag$div(class = "choices", choice("keep", "Keep", "K"), choice("reject", "Reject", "J"))
+            tag$div(class = "choices", choice_button("keep", "Keep", "K"), choice_button("reject", "Reject", "J"))
           )
         }
       ),
@@ -77,8 +77,8 @@ picture_frame <- function(id, label, key) {
   tag$figure(id = paste0("frame-", id), tag$figcaption(label, if (!is.null(key)) tag$kbd(key)), tag$div(class = "pane", tag$img(id = paste0("picture-", id), alt = label, draggable = "false")))
 }
 
-tool <- function(id, label, key) htmltools::tags$button(id = id, type = "button", label, htmltools::tags$kbd(key))
-choice <- function(value, label, key) htmltools::tags$button(type = "button", class = "choice", `data-choice` = value, htmltools::tags$kbd(key), label)
+tool_button <- function(id, label, key) htmltools::tags$button(id = id, type = "button", label, htmltools::tags$kbd(key))
+choice_button <- function(value, label, key) htmltools::tags$button(type = "button", class = "choice", `data-choice` = value, htmltools::tags$kbd(key), label)
 
 keys_table <- function(pairs) {
   keys <- if (pairs) {

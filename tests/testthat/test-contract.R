@@ -66,6 +66,7 @@ test_that("a run's file of the older schema is brought up to date, with all that
   for (column in c("follows", "stage", "shown")) DBI::dbExecute(db, paste("ALTER TABLE pipelines DROP COLUMN", column))
   for (table in c("holder", "prints")) DBI::dbExecute(db, paste("DROP TABLE", table))
   DBI::dbExecute(db, "DROP INDEX scores_deciding")
+  for (table in c("answers", "ballots")) DBI::dbExecute(db, paste("DROP TABLE", table))
   DBI::dbExecute(db, "DELETE FROM scores")
   DBI::dbExecute(db, "PRAGMA user_version = 1")
   DBI::dbDisconnect(db)
