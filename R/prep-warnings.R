@@ -160,7 +160,7 @@ look_warning <- function(case, i, suite) {
 
 picture_tone <- function(path) {
   lab <- matrix(small_oklab(path, 96), ncol = 3, dimnames = list(NULL, c("L", "a", "b")))
-  c(one_hue = share_in_one_hue(lab), lightness = mean(lab[, "L"]), chroma = mean(sqrt(lab[, "a"]^2 + lab[, "b"]^2)))
+  c(one_hue = mean(in_one_hue(lab)), lightness = mean(lab[, "L"]), chroma = mean(sqrt(lab[, "a"]^2 + lab[, "b"]^2)))
 }
 
 small_oklab <- function(path, edge) core_oklab(read_picture(path), edge, edge)

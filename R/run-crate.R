@@ -44,7 +44,7 @@ crate_graph <- function(trial, store, made, work, licence) {
   c(
     list(
       list("@id" = "ro-crate-metadata.json", "@type" = "CreativeWork", conformsTo = refer("https://w3id.org/ro/crate/1.1"), about = refer("./")),
-      root, folder("trial/", "What was asked, of which pipelines, and what for"), folder("takes/", "The pictures"), folder("tables/", "Takes, scores and pipelines"), sprenn
+      root, folder("trial/", "What was asked, of which pipelines, and what for"), folder("takes/", "The pictures"), folder("tables/", "Takes, scores, pipelines and ballots"), sprenn
     ),
     if (!is.null(licence)) list(list("@id" = licence, "@type" = "CreativeWork", name = licence)),
     unname(engines), file_entities(files, work, made), lapply(seq_len(nrow(tried)), function(i) take_action(tried[i, ], trial, takes, pipelines)), list(measuring)

@@ -6,9 +6,9 @@
 #' @param run The run's name.
 #' @param as What to write:
 #'   - `csv`: a folder with `takes.csv` (one row a take, every measure a column),
-#'     `scores.csv` (one row a score), `pipelines.csv` (RFC 4180, UTF-8), and
-#'     `csv-metadata.json`, which says what the columns hold (W3C CSV on the Web);
-#'   - `parquet`: a folder with the same three as Parquet;
+#'     `scores.csv` (one row a score), `pipelines.csv`, `ballots.csv` (what people
+#'     said in viewings; RFC 4180, UTF-8), and `csv-metadata.json`, which says what the columns hold (W3C CSV on the Web);
+#'   - `parquet`: a folder with the same tables as Parquet;
 #'   - `pictures`: a folder with every picture under a name that people read,
 #'     `PIPELINE/CASE-SEED.png`, with its recipe inside as XMP ([read_recipe()]), or in
 #'     a file beside it where its format has no room for one;
@@ -59,7 +59,7 @@ make_folder <- function(folder) {
   if (!dir.exists(folder)) stop_sprenn("file", c(paste0("Can't make the folder ", folder, ".")))
 }
 
-# The three tables as CSV, and what their columns are.
+# The tables as CSV, and what their columns are.
 write_csvs <- function(store, folder) {
   for (name in names(exported_tables())) {
     part <- tempfile("part-")

@@ -5,13 +5,21 @@
 # Asks the brief's judges what they have not been asked of the takes that were made, and
 # turns all their answers into scores. Returns a tibble with a row a judge: `judge`,
 # `kind`, `version`, `asked` (calls), `from_before`, `problem` (NA, or why it stopped).
-ask_judges <- function(store, trial, progress = NULL) {
+ask_judges <- function(store, trial, hold, progress = NULL) {
   judges <- trial$brief$judges
+  beaten <- clock()
+  # Whoever else wants the run sees that this process lives.
+  alive <- function() {
+    if (clock() - beaten > 2) {
+      beaten <<- clock()
+      beat_on(store, hold)
+    }
+  }
   forget_judges(store, names(judges))
   takes <- read_takes(store)
   takes <- takes[takes$state == "made" & is.na(takes$control) & takes$pipeline %in% trial$lineup$pipelines$pipeline, ]
   reports <- lapply(judges, function(judge) {
-    found <- ask_judge(judge, store, trial, takes, progress)
+    found <- ask_judge(judge, store, trial, takes, alive, progress)
     if (!is.na(found$version)) record_judged(store, judge, judged_scores(judge, found$version, store, trial, takes))
     found
   })
@@ -21,7 +29,7 @@ ask_judges <- function(store, trial, progress = NULL) {
   reports
 }
 
-ask_judge <- function(judge, store, trial, takes, progress = NULL) {
+ask_judge <- function(judge, store, trial, takes, alive, progress) {
   report <- function(version, asked, before, problem) {
     said <- if (is.null(problem)) NA_character_ else mask_secrets(conditionMessage(problem), judge$secrets)
     tibble::tibble(kind = judge$kind, version = version, asked = as.integer(asked), from_before = as.integer(before), problem = said, judge = judge$name)
@@ -38,7 +46,7 @@ ask_judge <- function(judge, store, trial, takes, progress = NULL) {
     record_answers(store, judge, version, job, said)
     done <<- done + 1
     if (!is.null(progress)) progress(done = done, total = length(jobs), failed = 0, seconds = clock() - began, words = paste("asking", judge$name))
-  })
+  }, alive)
   report(version, done, nrow(known), problem)
 }
 
@@ -108,7 +116,7 @@ case_decoys <- function(case, suite) {
 # Runs through the jobs, `at_once` calls in flight where the judge is a server; what is
 # said lands as it comes. What passes is tried again; anything else ends it, and is
 # returned. What was answered by then is kept.
-interview <- function(jobs, judge, land) {
+interview <- function(jobs, judge, land, alive = function() NULL) {
   pool <- curl::new_pool(total_con = judge$at_once, host_con = judge$at_once)
   waiting <- lapply(jobs, function(job) list(job = job, tries = 0, due = 0))
   flying <- 0
@@ -127,6 +135,7 @@ interview <- function(jobs, judge, land) {
     }
   }
   while (is.null(problem) && (length(waiting) || flying)) {
+    alive()
     due <- which(vapply(waiting, `[[`, 0, "due") <= clock())
     if (length(due) && flying < judge$at_once) {
       entry <- waiting[[due[1]]]

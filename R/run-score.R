@@ -48,7 +48,7 @@ score_run <- function(trial, run = "main", again = FALSE, workers = NULL, wait =
     compare_across(store, trial$suite)
     if (works$stopping) rlang::interrupt()
   }
-  judged <- ask_judges(store, trial, progress)
+  judged <- ask_judges(store, trial, hold, progress)
   invisible(structure(read_scores(store), judged = if (nrow(judged)) judged))
 }
 

@@ -90,7 +90,7 @@ run_trial <- function(trial, run = "main", retry = FALSE, within = NULL, yes = F
   work_through(works)
   compare_across(store, trial$suite)
   shown <- if (!is.null(progress)) function(done, total, seconds, words, ...) progress(done = 0, total = 0, failed = 0, seconds = seconds, scored = done, to_score = total, words = words)
-  judged <- if (score && !works$stopping) ask_judges(store, trial, shown)
+  judged <- if (score && !works$stopping) ask_judges(store, trial, hold, shown)
   made <- read_takes(store)
   reports <- lapply(stats::setNames(nm = names(lists)), function(name) {
     list(checklist = lists[[name]], found = report_folder(trial$lineup$engines[[name]], made[takes_of_engine(made, trial, name), ]))

@@ -40,13 +40,15 @@ phrase_evidence <- function(takes, scores, phrases) {
   if (!anyDuplicated(key)) {
     return(found)
   }
-  one <- !duplicated(key)
-  group <- match(key, key[one])
-  each <- function(f) as.vector(tapply(found$value, group, f))
-  merged <- found[one, ]
-  merged$sources <- tabulate(group)
-  merged$value <- each(mean)
-  merged$apart <- each(max) - each(min)
+  # Sorted, the least of each group stands first and the most last.
+  sorted <- order(key, found$value)
+  first <- which(!duplicated(key[sorted]))
+  last <- c(first[-1] - 1, length(sorted))
+  value <- found$value[sorted]
+  merged <- found[sorted[first], ]
+  merged$sources <- last - first + 1L
+  merged$value <- rowsum(value, rep(seq_along(first), merged$sources), reorder = FALSE)[, 1] / merged$sources
+  merged$apart <- value[last] - value[first]
   merged
 }
 

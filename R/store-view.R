@@ -68,7 +68,25 @@ pipelines_columns <- function() {
   )
 }
 
-exported_tables <- function() list(takes = overview_columns(), scores = scores_columns(), pipelines = pipelines_columns())
+ballots_columns <- function() {
+  tibble::tribble(
+    ~column, ~from, ~type, ~doc,
+    "ballot", "ballot", "string", "The ballot's id.",
+    "person", "person", "string", "Who said it.",
+    "kind", "kind", "string", "pair or single.",
+    "one", "one", "string", "The take that was shown, of a pair the left one.",
+    "other", "other", "string", "Of a pair the right one.",
+    "choice", "choice", "string", "one, other or neither of a pair; keep or reject.",
+    "reasons", "reasons", "string", "Why it was rejected.",
+    "phrases", "phrases", "string", "What was said of phrases, as JSON: yes or no by phrase.",
+    "seconds", "seconds", "double", "How long they looked.",
+    "said_at", "said_at", "dateTime", "When, UTC.",
+    "repeats", "repeats", "string", "The ballot whose pair it asked again.",
+    "undone", "undone", "integer", "1 if it was taken back."
+  )
+}
+
+exported_tables <- function() list(takes = overview_columns(), scores = scores_columns(), pipelines = pipelines_columns(), ballots = ballots_columns())
 
 table_query <- function(name) {
   columns <- exported_tables()[[name]]
@@ -78,7 +96,8 @@ table_query <- function(name) {
   paste(select, switch(name,
     takes = paste0("FROM takes t JOIN pipelines p ON p.pipeline = t.pipeline LEFT JOIN (SELECT take, ", pivot, " FROM scores GROUP BY take) s ON s.take = t.take ORDER BY t.position"),
     scores = "FROM scores s JOIN takes t ON t.take = s.take ORDER BY t.position, s.measure, s.phrase",
-    pipelines = "FROM pipelines ORDER BY position"
+    pipelines = "FROM pipelines ORDER BY position",
+    ballots = "FROM ballots ORDER BY number"
   ))
 }
 

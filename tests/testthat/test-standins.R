@@ -52,8 +52,8 @@ test_that("bracken is flat up to 55 and then has a cliff", {
 
 test_that("the prompt colours the sky, and bracken ignores it above 80", {
   teal <- function(picture) {
-    view <- internal("view_picture")(picture)
-    mean(internal("colour_membership")(internal("in_place")(internal("view_oklab")(view), "top third"), "teal"))
+    seen <- internal("see_place")(list(take = internal("view_picture")(picture)), "top third")
+    mean(internal("colour_membership")(seen$lab, "teal"))
   }
   say <- c("a windmill", "a teal sky")
   expect_gt(teal(ask(standin_yarrow(), 0.4, say = say)), teal(ask(standin_yarrow(), 0.4)) + 0.4)
