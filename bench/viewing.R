@@ -37,7 +37,7 @@ curve <- function(some) rowMeans(vapply(some, `[[`, numeric(60), "near"))
 at <- 5 * seq_len(60)
 cat(sprintf("rank correlation with the truth after 300 ballots: random pairs %.3f, picked %.3f (%d viewings)\n", curve(random)[60], curve(picked)[60], times))
 cat(sprintf("90 %% intervals hold the truth: random %.3f, picked %.3f\n", mean(vapply(random, `[[`, 0, "covered")), mean(vapply(picked, `[[`, 0, "covered"))))
-for (wanted in c(0.9, 0.93, 0.95)) {
+for (wanted in c(0.9, 0.93, curve(random)[60])) {
   first <- function(values) at[which(values >= wanted)[1]]
-  cat(sprintf("ballots to a mean rank correlation of %.2f: random %s, picked %s: %.2f\n", wanted, first(curve(random)), first(curve(picked)), first(curve(picked)) / first(curve(random))))
+  cat(sprintf("ballots to a mean rank correlation of %.3f: random %s, picked %s: %.2f\n", wanted, first(curve(random)), first(curve(picked)), first(curve(picked)) / first(curve(random))))
 }
