@@ -149,7 +149,7 @@ assumed_words <- function(verdict) {
       if (length(floors)) paste(names(floors), two(floors), collapse = ", ") else "none", ". Style should: ", aim, "."
     ),
     if (verdict$state != "nothing made" && isTRUE(verdict$coverage > 0) && brief$weights[["adherence"]] > 0) {
-      paste0("Adherence rests on checks of ", percent(verdict$coverage), " of the prompts' weight; the rest has no evidence and is not guessed.")
+      if (verdict$coverage > 0.995) "Adherence rests on evidence for all that the prompts ask." else paste0("Adherence rests on evidence for ", percent(verdict$coverage), " of the prompts' weight; the rest has none and is not guessed.")
     },
     if (length(missing)) paste0("No evidence for ", names(missing), " in ", count_words(missing, "case"), ": left out there, for all pipelines alike.")
   )

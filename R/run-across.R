@@ -57,8 +57,9 @@ across_scores <- function(own, look, kept_jobs) {
   # no second one, so that it is never serious.
   copies <- ifelse(kept_jobs, NA_real_, compared(measure_same_as_seed(), own$case))
   level <- ifelse(!is.na(copies) & copies <= 0.004, "slight", "none")
+  numbers <- c(one_hand, copies)
   tibble::tibble(
     take = rep(own$take, 2), axis = rep(c("style", "flaws"), each = nrow(own)), measure = rep(c("consistency", "same_as_seed"), each = nrow(own)),
-    phrase = NA_character_, value = c(one_hand, copies), raw = value, level = c(rep(NA_character_, nrow(own)), level), place = NA_character_
+    phrase = NA_character_, value = numbers, raw = numbers, level = c(rep(NA_character_, nrow(own)), level), place = NA_character_
   )
 }
