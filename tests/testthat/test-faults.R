@@ -137,6 +137,11 @@ test_that("spent credit parks one engine, keeps what was made, and goes on when 
   expect_equal(again$sha256[takes$state == "made"], takes$sha256[takes$state == "made"])
 })
 
+stop_server <- function(process) {
+  process$kill_tree()
+  process$wait(5000)
+}
+
 test_that("a server that was killed and started anew is paid once for what was ordered before", {
   skip_on_cran()
   port <- httpuv::randomPort()
@@ -148,11 +153,12 @@ test_that("a server that was killed and started anew is paid once for what was o
   request <- take_request(bracken, "a hill", scene(1, 384, 256))
   ordered <- internal("fetch")("POST", paste0("http://127.0.0.1:", port, "/takes"), c("Idempotency-Key" = request$key), form = internal("request_parts")(request))
   expect_equal(ordered$status, 202)
-  process$kill_tree()
+  # Until it is gone its port still answers.
+  stop_server(process)
   expect_equal(ending(bracken, request)$kind, "unreachable")
   process <- start()
   first <- make_picture(bracken, request)
-  process$kill_tree()
+  stop_server(process)
   process <- start()
   expect_identical(make_picture(bracken, request)$bytes, first$bytes)
   expect_equal(unlist(jsonlite::read_json(ledger)), stats::setNames(0.02, request$key))
