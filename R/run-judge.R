@@ -34,7 +34,13 @@ ask_judge <- function(judge, store, trial, takes, alive, progress) {
     said <- if (is.null(problem)) NA_character_ else mask_secrets(conditionMessage(problem), judge$secrets)
     tibble::tibble(kind = judge$kind, version = version, asked = as.integer(asked), from_before = as.integer(before), problem = said, judge = judge$name)
   }
-  version <- tryCatch(judge$version(), sprenn_failure = identity, error = as_engine_error)
+  # What passes is tried again here too.
+  for (try in seq_len(most_tries)) {
+    version <- tryCatch(judge$version(), sprenn_failure = identity, error = as_engine_error)
+    if (!inherits(version, "condition") || !version$kind %in% passing_failures || try == most_tries) break
+    alive()
+    Sys.sleep(pause_after(try, judge$name))
+  }
   if (inherits(version, "condition")) {
     return(report(NA_character_, 0, 0, version))
   }
@@ -177,10 +183,11 @@ judged_scores <- function(judge, version, store, trial, takes) {
   said <- asking(read_answers(store, judge$name, version), judge)
   rows <- lapply(trial$suite$cases, function(case) {
     own <- takes[takes$case == case$id, ]
-    if (nrow(own) == 0 || is.null(case_statements(judge, case, trial$suite))) {
+    by_reference <- judge$kind %in% c("pose", "depth")
+    if (nrow(own) == 0 || length(if (by_reference) case$reference else asked_phrases(case)) == 0) {
       return(NULL)
     }
-    if (judge$kind %in% c("pose", "depth")) likeness_rows(judge, own, case, trial$suite, said) else phrase_rows(judge, own, case, trial$suite, said)
+    if (by_reference) likeness_rows(judge, own, case, trial$suite, said) else phrase_rows(judge, own, case, trial$suite, said)
   })
   do.call(rbind, rows)
 }
