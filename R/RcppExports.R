@@ -101,8 +101,8 @@ core_dead_leaves <- function(width, height, seed) {
     .Call(`_sprenn_core_dead_leaves`, width, height, seed)
 }
 
-core_bootstrap <- function(scores, owner, n_cases, draws, seed) {
-    .Call(`_sprenn_core_bootstrap`, scores, owner, n_cases, draws, seed)
+core_bootstrap <- function(means, draws, seed) {
+    .Call(`_sprenn_core_bootstrap`, means, draws, seed)
 }
 
 sync_file <- function(path) {

@@ -68,3 +68,16 @@ brief_for <- function(brief, job = NULL) {
   }
   c(brief[c("brief", "confidence", "draws", "seed")], brief$purposes[[at]])
 }
+
+# Another brief than the trial's, from a file of the same form.
+read_brief <- function(path, suite) {
+  read <- parse_trial_file(dirname(path), basename(path))
+  read$file <- "brief.yml"
+  read <- walk_trial_file(read)
+  problems <- read$problems
+  if (nrow(problems) == 0) problems <- brief_problems(read, list(value = list(cases = suite$cases), problems = no_problems()))
+  problems <- place_problems(problems, list(brief.yml = read$text))
+  problems$file <- rep(basename(path), nrow(problems))
+  stop_for_problems(problems, what = "This brief")
+  build_brief(read$value)
+}

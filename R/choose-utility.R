@@ -15,17 +15,3 @@ add_utility <- function(table, brief) {
   table$utility <- ifelse(table$keeper, worth, 0)
   table
 }
-
-# Mean over cases of the means over seeds, per pipeline.
-mean_by_pipeline <- function(table, column) {
-  pipelines <- unique(table$pipeline)
-  cases <- unique(table$case)
-  values <- as.numeric(table[[column]])
-  known <- !is.na(values)
-  cell <- match(table$case, cases)[known] + length(cases) * (match(table$pipeline, pipelines)[known] - 1)
-  sums <- rowsum(cbind(values[known], rep(1, sum(known))), cell)
-  per_case <- matrix(NA_real_, length(cases), length(pipelines))
-  per_case[as.numeric(rownames(sums))] <- sums[, 1] / sums[, 2]
-  means <- colMeans(per_case, na.rm = TRUE)
-  stats::setNames(replace(means, is.nan(means), NA), pipelines)
-}

@@ -2,13 +2,16 @@
 
 fewest_cases <- 3
 
-verdict_from <- function(table, brief) {
+# `looks`: how often a run could have been looked at that stopped when it had seen enough;
+# NULL where it was not.
+verdict_from <- function(table, brief, looks = NULL) {
   table <- add_utility(table, brief)
   if (!any(!is.na(table$keeper))) {
     return(list(state = "nothing made", table = table, brief = brief))
   }
-  columns <- c("utility", "structure", "adherence", "style", "keeper")
-  draws <- bootstrap_means(table, columns, brief$draws, brief$seed)
+  columns <- c("utility", axes)
+  widen <- if (is.null(looks)) 1 else peeking_stretch(brief$confidence, known_by_now(table, looks), looks)
+  draws <- score_draws(table, columns, brief$draws, brief$seed, widen)
   pipelines <- pipeline_table(table, draws)
   pipelines <- pipelines[order(-pipelines$utility, pipelines$cost_per_keeper, na.last = TRUE), ]
   best <- pipelines$pipeline[1]
@@ -20,42 +23,64 @@ verdict_from <- function(table, brief) {
     "unfinished"
   } else if (n_cases < fewest_cases) {
     "too few cases"
-  } else if (pipelines$chance_best[1] < brief$confidence) {
+  } else if (!isTRUE(pipelines$chance_best[1] >= brief$confidence)) {
     "too close"
   } else {
     "decided"
   }
+  in_the_race <- pipelines$pipeline[pipelines$chance_best >= 0.05 | pipelines$pipeline == best]
+  weighed <- names(brief$weights)[brief$weights > 0]
   list(
     state = state, best = best, runner_up = runner_up,
     confidence = pipelines$chance_best[1],
     margin = if (is.na(runner_up)) rep(NA_real_, 3) else margin_of(draws$utility, pipelines, best, runner_up),
-    in_the_race = pipelines$pipeline[pipelines$chance_best >= 0.05],
+    in_the_race = in_the_race,
     reasons = rank_reasons(pipelines, brief),
     weakest_case = weakest_case(table, best),
     failures = count_failures(table, best),
     coverage = mean(table$coverage[table$state == "made"], na.rm = TRUE),
     unchecked = unchecked_axes(table, brief),
+    pairs = pair_differences(case_means(table, "utility", drawn_units(table))[[1]], widen = widen),
+    tradeoff = tradeoff_table(axis_means(pipelines), draws[axes]),
+    flips = nearest_flips(table, brief$weights[weighed]),
+    weightings = weight_map(table, weighed),
+    needed = evidence_needed(table, best, setdiff(in_the_race, best), brief$confidence),
+    looks = looks, draws = draws,
     pipelines = pipelines, table = table, brief = brief
   )
 }
 
-# One row a pipeline: means with 90 % intervals, yield, money and time.
+axis_means <- function(pipelines) {
+  means <- as.matrix(pipelines[axes])
+  rownames(means) <- pipelines$pipeline
+  means
+}
+
+# One row a pipeline: means with 90 % intervals, ranks, yield, money and time.
 pipeline_table <- function(table, draws) {
   pipelines <- unique(table$pipeline)
-  chance <- chance_best(draws$utility)
-  out <- tibble::tibble(pipeline = pipelines, chance_best = unname(chance[pipelines]))
+  drawn <- !all(is.na(draws$utility))
+  ranks <- rank_intervals(draws$utility)
+  out <- tibble::tibble(
+    pipeline = pipelines, chance_best = if (drawn) unname(chance_best(draws$utility)[pipelines]) else NA_real_,
+    regret = unname(expected_regret(draws$utility)[pipelines]), rank_low = if (drawn) unname(ranks[, "from"]) else NA_real_, rank_high = if (drawn) unname(ranks[, "to"]) else NA_real_
+  )
   for (column in names(draws)) {
-    name <- if (column == "keeper") "yield" else column
-    ends <- vapply(pipelines, function(p) interval(draws[[column]][p, ]), c(0, 0))
-    out[[name]] <- unname(mean_by_pipeline(table, column))
-    out[[paste0(name, "_low")]] <- ends[1, ]
-    out[[paste0(name, "_high")]] <- ends[2, ]
+    ends <- vapply(pipelines, function(p) clamp_share(interval(draws[[column]][p, ])), c(0, 0))
+    out[[column]] <- unname(mean_by_pipeline(table, column))
+    out[[paste0(column, "_low")]] <- ends[1, ]
+    out[[paste0(column, "_high")]] <- ends[2, ]
   }
+  kept <- yield_interval(table)
+  out$yield <- unname(mean_by_pipeline(table, "keeper"))
+  out$yield_low <- kept[, "from"]
+  out$yield_high <- kept[, "to"]
   own <- split(table, factor(table$pipeline, pipelines))
   total <- function(f) unname(vapply(own, f, 0))
   out$takes <- total(function(part) sum(part$state != "planned"))
   out$failed <- total(function(part) sum(part$state %in% c("failed", "refused")))
   keepers <- total(function(part) sum(part$keeper, na.rm = TRUE))
+  out$takes_per_keeper <- out$takes / keepers
   out$cost_per_keeper <- total(function(part) sum(part$cost, na.rm = TRUE)) / keepers
   out$seconds_per_keeper <- total(function(part) sum(part$seconds, na.rm = TRUE)) / keepers
   out

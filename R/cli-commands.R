@@ -62,7 +62,8 @@ cli_commands <- function() {
       "Make the takes and measure them; goes on where it stopped.", "TRIAL",
       list(
         run, within, option("retry", "logical", FALSE, "try failed takes again"), option("yes", "logical", FALSE, "go on over a limit of the brief"),
-        option("no-score", "logical", FALSE, "make only, measure later"), workers,
+        option("no-score", "logical", FALSE, "make only, measure later"),
+        option("until", "character", NULL, "decided: make takes in rounds, and stop as soon as it is clear which pipeline to use", "WHAT"), workers,
         option("store", "character", NULL, "for a new run: a PostgreSQL database to keep its records in, postgresql://USER@HOST/DATABASE", "ADDRESS"), wait
       ), cli_run,
       note = "Ctrl-C lets finish what is in flight and stops; a second one stops now.\nThe same command goes on from there."
@@ -71,7 +72,6 @@ cli_commands <- function() {
       "Measure the takes that were made.", "TRIAL",
       list(run, option("again", "logical", FALSE, "measure all of them anew"), workers, wait), cli_score
     ),
-    choose = new_command("Say which pipeline to use, and how sure that is.", "TRIAL", list(run, job), cli_choose),
     sheet = new_command(
       "Draw a contact sheet.", "TRIAL",
       list(
@@ -97,9 +97,9 @@ cli_commands <- function() {
       note = "Example: sprenn measure repainted.png --against tile.png --look linocut.png --explain why.png --measure vanished"
     )
   )
-  commands <- c(commands, engine_commands(), export_commands(), evidence_commands())
+  commands <- c(commands, engine_commands(), choosing_commands(), export_commands(), evidence_commands())
   # In the order in which they are used.
-  commands[c("demo", "new", "check", "caption", "pack", "prepare", "engines", "calibrate", "plan", "run", "score", "choose", "sheet", "report", "export", "recipe", "prune", "measure", "probe", "judges", "viewing", "evidence", "influence", "standins")]
+  commands[c("demo", "new", "check", "caption", "pack", "prepare", "engines", "calibrate", "plan", "run", "score", "choose", "explain", "curves", "match", "compare", "sheet", "report", "export", "recipe", "prune", "measure", "probe", "judges", "viewing", "evidence", "influence", "standins")]
 }
 
 # A suite of many pictures takes a while to read, and says so.
@@ -236,17 +236,40 @@ plan_json <- function(trial, plan) {
 cli_run <- function(given) {
   trial <- read_shown(given$places)
   takes <- run_trial(
-    trial, given$run, retry = given$retry, within = given$within, yes = given$yes, score = !given[["no-score"]], workers = given_workers(given$workers),
+    trial, given$run, retry = given$retry, within = given$within, yes = given$yes, score = !given[["no-score"]], until = given$until, workers = given_workers(given$workers),
     store = given$store, wait = if (given$wait) Inf else 0, progress = run_progress()
   )
   report_takes(takes)
+  report_race(attr(takes, "race"), takes)
   report_by_hand(attr(takes, "by_hand"))
   report_judged(attr(takes, "judged"))
   parked <- attr(takes, "parked")
   for (words in attr(takes, "turned_away")) cat(strwrap(paste0("A worker was given nothing: ", words, ". Install the same there."), 100, exdent = 4), sep = "\n")
   for (name in names(parked)) cat(strwrap(paste0(name, " was left alone: ", parked[[name]]), 100, exdent = 4), sep = "\n")
   next_steps(paste(if (given[["no-score"]]) "sprenn score" else "sprenn choose", shell_path(given$places), run_option(given$run)))
-  if (all(takes$state == "made")) 0L else 1L
+  left_out <- isTRUE(attr(takes, "race")$closed)
+  if (all(takes$state == "made" | (left_out & takes$state == "planned"))) 0L else 1L
+}
+
+# What came of a run that stops when it is decided.
+report_race <- function(race, takes) {
+  if (is.null(race)) {
+    return(invisible())
+  }
+  for (job in names(race$jobs)) {
+    own <- race$jobs[[job]]
+    cat(strwrap(paste0(
+      if (length(race$jobs) > 1) paste0(job, ": "),
+      switch(own$state,
+        decided = paste0("decided after ", count_words(race$rounds, "round"), ", for ", own$best),
+        stuck = paste0("not decided, and the seeds that are left would hardly settle it; ", own$best, " leads"), paste0("still open after ", count_words(race$rounds, "round"))
+      ),
+      if (length(own$dropped)) paste0(". Dropped out on the way: ", listed(own$dropped)), "."
+    ), 100, initial = "  - ", prefix = "    "), sep = "\n")
+  }
+  if (isTRUE(race$closed) && any(takes$state == "planned")) {
+    cat(strwrap(paste0(sum(takes$state == "planned"), " of ", nrow(takes), " planned takes were not needed. `sprenn run` without --until makes them."), 100), sep = "\n")
+  }
 }
 
 # A number of processes, or a file.
@@ -293,19 +316,6 @@ cli_score <- function(given) {
     cat("Serious flaws: ", paste0(gsub("_", " ", names(found)), " ", found, collapse = ", "), ".\n", sep = "")
   }
   next_steps(paste("sprenn choose", shell_path(given$places), run_option(given$run)))
-  0L
-}
-
-cli_choose <- function(given) {
-  trial <- read_shown(given$places)
-  jobs <- given$job %||% brief_jobs(trial$brief)
-  for (job in jobs) {
-    verdict <- choose_pipeline(trial, given$run, if (!is.na(job)) job)
-    if (length(jobs) > 1) cat(cli::rule(job), "\n", sep = "")
-    cat(colour_headline(format(verdict), verdict), sep = "\n")
-    if (length(jobs) > 1) cat("\n")
-  }
-  next_steps(c(paste("sprenn sheet", shell_path(given$places), run_option(given$run)), paste("sprenn report", shell_path(given$places), run_option(given$run))))
   0L
 }
 

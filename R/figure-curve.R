@@ -11,7 +11,7 @@
 #' folder <- file.path(tempdir(), "curve-example")
 #' new_trial(folder, demo = TRUE, cases = 1)
 #' trial <- read_trial(folder)
-#' trial$lineup$pipelines <- trial$lineup$pipelines[c(1, 4), ]
+#' trial$lineup$pipelines <- trial$lineup$pipelines[c(1, 6), ]
 #' trial$suite$seeds <- 11L
 #' run_trial(trial)
 #' score_run(trial)

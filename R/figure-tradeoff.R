@@ -95,9 +95,3 @@ family_rows <- function(verdict) {
 }
 
 format_value <- function(x) format(x, digits = 4, trim = TRUE, drop0trailing = TRUE)
-
-stop_if_nothing_made <- function(verdict) {
-  if (is.null(verdict$pipelines)) {
-    stop_sprenn("run", c("There is nothing to draw: no take has been made yet.", i = "`sprenn run` makes them."))
-  }
-}

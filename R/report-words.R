@@ -3,7 +3,7 @@
 verdict_words <- function(verdict) {
   list(
     headline = headline_words(verdict), standing = standing_words(verdict),
-    reasons = reason_words(verdict), caveats = caveat_words(verdict),
+    reasons = reason_words(verdict), caveats = caveat_words(verdict), change = change_words(verdict),
     assumed = assumed_words(verdict), recipe = recipe_words(verdict)
   )
 }
@@ -12,7 +12,7 @@ headline_words <- function(verdict) {
   wanted <- percent(verdict$brief$confidence)
   chance <- percent(verdict$confidence)
   # What rounds to the same is still not enough.
-  if (chance == wanted) chance <- paste("just under", wanted)
+  if (isTRUE(chance == wanted)) chance <- paste("just under", wanted)
   switch(verdict$state,
     "decided" = paste0("Use ", verdict$best, "."),
     "too close" = paste0(
@@ -48,9 +48,49 @@ standing_words <- function(verdict) {
       "Lead over the runner-up, ", verdict$runner_up, ": ", signed(verdict$margin[1]), " of a take's worth (90 % interval ",
       signed(verdict$margin[2]), " to ", signed(verdict$margin[3]), "; a perfect take is worth 1)."
     ),
-    if (verdict$state != "decided" && length(others)) {
-      paste0("Still in the race: ", shorten_list(paste0(others, " (", chances, ")"), 5), ". More cases, or more seeds where the cases are few in kind, would settle it.")
-    }
+    if (verdict$state != "decided" && length(others)) paste0("Still in the race: ", shorten_list(paste0(others, " (", chances, ")"), 5), "."),
+    if (verdict$state == "too close") settle_words(verdict)
+  )
+}
+
+# What would settle it.
+settle_words <- function(verdict) {
+  needed <- verdict$needed
+  loss <- verdict$pipelines$regret[1]
+  seeds <- max(needed$more_seeds)
+  cases <- max(needed$more_cases)
+  closest <- needed$pipeline[which.max(needed$more_cases)]
+  more <- if (nrow(needed) == 0 || max(seeds, cases) == 0) {
+    NULL
+  } else if (cases > 200) {
+    paste0("Between ", verdict$best, " and ", closest, " there is next to nothing: it would take more than 200 more cases to tell them apart. Take the cheaper one, or the one that people prefer.")
+  } else if (seeds > 20) {
+    paste0("If the lead stays what it is, about ", count_words(cases, "more case"), " would settle it. More seeds would not: it is from case to case that they differ.")
+  } else {
+    paste0("If the lead stays what it is, about ", count_words(seeds, "more seed"), " of each case would settle it, or about ", count_words(cases, "more case"), ".")
+  }
+  c(more, if (isTRUE(loss > 0)) paste0("Who uses ", verdict$best, " now has to reckon with a loss of ", formatC(loss, format = "f", digits = 3), " of a take's worth on average."))
+}
+
+# What would change it: other weights, and who is not beaten on every axis at once.
+change_words <- function(verdict) {
+  if (verdict$state %in% c("nothing made", "no keepers") || nrow(verdict$pipelines) == 1) {
+    return(character())
+  }
+  weighed <- names(verdict$brief$weights)[verdict$brief$weights > 0]
+  wins <- mean(verdict$weightings$winner == verdict$best)
+  flips <- verdict$flips
+  first <- flips[1, ]
+  unbeaten <- verdict$tradeoff$pipeline[verdict$tradeoff$unbeaten %in% TRUE]
+  c(
+    if (length(weighed) > 1 && nrow(flips) == 0) paste0("However ", listed(weighed), " are weighed, ", verdict$best, " leads."),
+    if (nrow(flips) > 0) {
+      paste0(
+        "It leads under ", percent(wins), " of all ways to weigh ", listed(weighed), ". The nearest that changes it: ", first$pipeline, " leads with ",
+        paste(weighed, two(unlist(first[weighed])), collapse = ", "), " (", percent(first$moved), " of the weight moved)."
+      )
+    },
+    if (length(unbeaten) > 1) paste0("Nothing beats ", shorten_list(unbeaten, 6), " on every axis at once.")
   )
 }
 
@@ -86,14 +126,16 @@ one_reason <- function(reason, brief) {
   number <- if (reason$what == "yield") percent else two
   name <- if (reason$what == "yield") "keepers" else reason$what
   paste0(
-    said, ": ", name, " ", number(reason$value), " (", number(reason$low), " to ", number(reason$high), ")",
+    said, ": ", name, " ", with_interval(reason$value, reason$low, reason$high, number),
     if (!is.na(reason$against)) paste0("; the others' median is ", number(reason$against)), "."
   )
 }
 
 saving_words <- function(reason) {
   what <- if (reason$what == "cost_per_keeper") c("A keeper costs ", "") else c("A keeper takes ", " s")
-  paste0(what[1], two(reason$value), what[2], if (!is.na(reason$against)) paste0("; the others' median is ", two(reason$against), what[2]), ".")
+  # Small sums differ in what two digits hide.
+  number <- function(x) if (x > 0 && x < 0.1) format(signif(x, 2), scientific = FALSE) else two(x)
+  paste0(what[1], number(reason$value), what[2], if (!is.na(reason$against)) paste0("; the others' median is ", number(reason$against), what[2]), ".")
 }
 
 caveat_words <- function(verdict) {
@@ -151,6 +193,7 @@ assumed_words <- function(verdict) {
     if (verdict$state != "nothing made" && isTRUE(verdict$coverage > 0) && brief$weights[["adherence"]] > 0) {
       if (verdict$coverage > 0.995) "Adherence rests on evidence for all that the prompts ask." else paste0("Adherence rests on evidence for ", percent(verdict$coverage), " of the prompts' weight; the rest has none and is not guessed.")
     },
+    if (!is.null(verdict$looks)) "The run was stopped when it had seen enough: chances and intervals are stretched for the looks on the way.",
     if (length(missing)) paste0("No evidence for ", names(missing), " in ", count_words(missing, "case"), ": left out there, for all pipelines alike.")
   )
 }
@@ -170,6 +213,11 @@ recipe_words <- function(verdict) {
   )
 }
 
+# From one case nobody can tell how far a mean may be off.
+with_interval <- function(mean, low, high, number = two) {
+  ifelse(is.na(mean), "-", paste0(number(mean), ifelse(is.na(low), "", paste0(" (", number(low), " to ", number(high), ")"))))
+}
+
 signed <- function(x) formatC(x, format = "f", digits = 3, flag = "+")
 percent <- function(x) ifelse(is.na(x), "-", paste0(ifelse(x > 0.994 & x < 1, ">99", ifelse(x < 0.006 & x > 0, "<1", round(100 * x))), " %"))
 
@@ -182,7 +230,7 @@ format.sprenn_verdict <- function(x, width = 100, ...) {
   section <- function(title, text) if (length(text)) c("", title, wrap(text, "  - ", "    "))
   c(
     wrap(words$headline), wrap(words$standing),
-    section("Why", words$reasons), section("What to know", words$caveats),
+    section("Why", words$reasons), section("What to know", words$caveats), section("What would change it", words$change),
     section("What it rests on", words$assumed),
     if (!is.null(x$pipelines)) c("", verdict_table(x)),
     if (length(words$recipe)) c("", "To use it, in lineup.yml:", paste0("  ", words$recipe))
@@ -202,7 +250,7 @@ verdict_table <- function(verdict) {
   rows <- verdict$pipelines
   text_table(list(
     "pipeline" = rows$pipeline,
-    "worth (90 % interval)" = paste0(two(rows$utility), " (", two(rows$utility_low), " to ", two(rows$utility_high), ")"),
+    "worth (90 % interval)" = with_interval(rows$utility, rows$utility_low, rows$utility_high),
     "structure" = two(rows$structure), "adherence" = two(rows$adherence), "style" = two(rows$style),
     "keepers" = percent(rows$yield), "chance" = percent(rows$chance_best),
     "cost/keeper" = money_words(rows$cost_per_keeper)
@@ -246,10 +294,7 @@ format.sprenn_evidence <- function(x, ...) {
 }
 
 #' @export
-print.sprenn_evidence <- function(x, ...) {
-  writeLines(format(x))
-  invisible(x)
-}
+print.sprenn_evidence <- function(x, ...) print_lines(x)
 
 #' @export
 format.sprenn_viewing <- function(x, ...) {
@@ -268,12 +313,12 @@ format.sprenn_viewing <- function(x, ...) {
     )))),
     if (NROW(x$keepers)) c("", "Kept, of single takes:", paste0("  ", text_table(list(pipeline = x$keepers$pipeline, kept = as.character(x$keepers$kept), "of" = as.character(x$keepers$shown), "why not" = x$keepers$reasons)))),
     if (NROW(between)) c("", "How far people agree:", paste0("  ", text_table(list(who = ifelse(between$one == between$other, paste(between$one, "twice"), paste(between$one, "and", between$other)), pairs = as.character(between$both), alike = share(between$agreement))))),
-    if (NROW(beside)) c("", "How often a number sides with people (50 % is chance):", paste0("  ", text_table(list(measure = gsub("_", " ", beside$measure), axis = beside$axis, pairs = as.character(beside$pairs), sides = share(beside$agreement)))))
+    if (NROW(beside)) c("", "How often a number sides with people (50 % is chance):", paste0("  ", text_table(list(measure = gsub("_", " ", beside$measure), axis = beside$axis, pairs = as.character(beside$pairs), sides = share(beside$agreement))))),
+    if (NROW(x$weights)) c("", "Which weights of the axes would side most with people (a suggestion: the brief stays as it is):", paste0("  ", text_table(list(
+      job = ifelse(is.na(x$weights$job), "all", x$weights$job), axis = x$weights$axis, "by ballots" = paste0(two(x$weights$weight), " (", two(x$weights$low), " to ", two(x$weights$high), ")"), "in the brief" = two(x$weights$brief), pairs = as.character(x$weights$pairs)
+    ))))
   )
 }
 
 #' @export
-print.sprenn_viewing <- function(x, ...) {
-  writeLines(format(x))
-  invisible(x)
-}
+print.sprenn_viewing <- function(x, ...) print_lines(x)

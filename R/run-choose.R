@@ -2,7 +2,7 @@
 #'
 #' Weighs the measured takes of a run by the trial's brief. Differences are
 #' taken within the cases and seeds that all pipelines met, and uncertainty
-#' comes from a bootstrap that resamples cases, then seeds within cases. Failed
+#' comes from a bootstrap that resamples cases. Failed
 #' and refused takes count as not usable.
 #'
 #' A take is a *keeper* when it was made, has no serious flaw and clears every
@@ -12,13 +12,31 @@
 #' @inheritParams run_trial
 #' @param job The job to choose for, where the brief has a purpose for each of
 #'   several; its first one if `NULL`.
+#' @param brief Path of another brief to choose by, in place of the trial's
+#'   `brief.yml`: its weights, floors, style and confidence. The run stays as it is.
+#' @param without Names of engines or pipelines to leave out.
+#' @param weights What if axes weighed otherwise: a named vector of weights from 0 to
+#'   1, such as `c(structure = 0.6)`. The other axes share the rest as they did.
 #' @return An object of class `sprenn_verdict`, a list: `state` (`decided`, `too
 #'   close`, `too few cases`, `unfinished`, `no keepers`, `nothing made`),
 #'   `best`, `runner_up`, `confidence` (the chance that `best` is the best),
 #'   `margin` (lead over the runner-up, with its 90 % interval), `reasons`,
 #'   `pipelines` (a tibble, best first: utility, axes and yield with 90 %
-#'   intervals, chance of being best, money and seconds per keeper) and `table`
-#'   (a tibble with a row a take). Printing it says all this in words.
+#'   intervals, chance of being best, `regret` (what using it loses on average if
+#'   it is not), ranks that hold 90 % of draws, takes, money and seconds per
+#'   keeper), `pairs` (every two pipelines' difference, with intervals that hold
+#'   all at once), `tradeoff` (whom nothing beats on all axes), `weightings` and
+#'   `flips` (who would win with other weights, and the nearest of those), `needed`
+#'   (for each rival still in the race, how many more seeds or cases would settle
+#'   it) and `table` (a tibble with a row a take). Printing it says all this in
+#'   words.
+#' @section How sure: A draw takes cases, as they are, with replacement, and
+#'   stretches what comes of it as Student's t does: few cases say little.
+#'   `bench/choosing.R` holds what is stated against made-up worlds whose truth is
+#'   known.
+#' @section Errors: `sprenn_error_run` where takes have not been measured, or no case
+#'   was met by all; `sprenn_error_argument` for a job, engine, pipeline or axis that
+#'   is not there; `sprenn_error_trial` for a `brief` that can't be read.
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "choose-example")
@@ -30,38 +48,112 @@
 #' score_run(trial)
 #' choose_pipeline(trial)
 #' unlink(folder, recursive = TRUE)
-choose_pipeline <- function(trial, run = "main", job = NULL) {
-  check_arguments(job = checkmate::check_string(job, null.ok = TRUE))
+choose_pipeline <- function(trial, run = "main", job = NULL, brief = NULL, without = NULL, weights = NULL) {
+  told <- read_deciding(trial, run, job, brief, without, weights)
+  verdict <- verdict_from(told$table, told$brief, told$looks)
+  verdict <- c(verdict, told[c("recipes", "suite", "run", "folder")])
+  structure(verdict, class = "sprenn_verdict")
+}
+
+# All that a choice rests on: the axis `table`, the `brief`, the pipelines' `recipes`.
+read_deciding <- function(trial, run, job = NULL, brief = NULL, without = NULL, weights = NULL) {
+  check_arguments(
+    job = checkmate::check_string(job, null.ok = TRUE), brief = checkmate::check_string(brief, null.ok = TRUE), without = checkmate::check_character(without, any.missing = FALSE, null.ok = TRUE),
+    weights = checkmate::check_numeric(weights, lower = 0, upper = 1, any.missing = FALSE, names = if (length(weights)) "unique" else NULL, null.ok = TRUE)
+  )
   trial <- as_trial(trial)
-  brief <- brief_for(trial$brief, job)
+  brief <- reweighed(brief_for(if (is.null(brief)) trial$brief else read_brief(brief, trial$suite), job), weights)
+  kept <- left_in(trial$lineup, without)
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
-  scores <- read_deciding_scores(store, brief$structure_from)
-  pipelines <- read_pipelines(store)
-  takes <- count_whole_chains(count_calm_calls(read_takes(store, deciding_columns)))
-  takes <- takes[is.na(takes$control) & takes$pipeline %in% trial$lineup$pipelines$pipeline, ]
-  jobs <- vapply(trial$suite$cases, `[[`, "", "job")
-  ids <- vapply(trial$suite$cases, `[[`, "", "id")
-  if (!is.na(brief$job)) takes <- takes[takes$case %in% ids[jobs == brief$job], ]
-  takes <- met_by_all(takes)
+  table <- deciding_table(store, trial, brief, kept)
+  race <- race_of(store, brief$job)
+  # What a race left unmade was never needed.
+  if (isTRUE(race$over)) table <- table[table$state != "planned", ]
+  list(
+    table = table, brief = brief, looks = race$looks,
+    recipes = with_settings(read_pipelines(store)), suite = trial$suite[c("suite", "title")], run = run, folder = trial$folder
+  )
+}
+
+# The axis table of a brief's job: the takes of the pipelines `kept` on the cases that all of
+# them met.
+deciding_table <- function(store, trial, brief, kept) {
+  takes <- met_by_all(takes_for(store, trial, brief, kept))
   unscored <- takes$state == "made" & !takes$take %in% read_scored(store)
   # Another process is at it: what it has not measured yet is still to come.
   if (is_held(store)) {
     takes$state[unscored] <- "planned"
   } else if (any(unscored)) {
     stop_sprenn("run", c(
-      paste0(sum(unscored), " takes of run ", quoted(run), " have not been measured."),
+      paste0(sum(unscored), " takes of the run have not been measured."),
       i = "`sprenn score` measures them."
     ))
   }
-  columns <- c("take", "pipeline", "case", "seed", "state", "file", "seconds", "cost", "failure", "message")
-  table <- axis_table(takes[columns], scores, suite_phrases(trial$suite), brief$style, brief$structure_from)
-  verdict <- verdict_from(table, brief)
-  verdict$recipes <- pipelines
-  verdict$suite <- trial$suite[c("suite", "title")]
-  verdict$run <- run
-  verdict$folder <- trial$folder
-  structure(verdict, class = "sprenn_verdict")
+  axes_of(store, trial, brief, takes)
+}
+
+# The takes proper of some pipelines on the cases of a brief's job, with what their chains cost.
+takes_for <- function(store, trial, brief, pipelines) {
+  takes <- count_whole_chains(count_calm_calls(read_takes(store, deciding_columns)))
+  takes <- takes[is.na(takes$control) & takes$pipeline %in% pipelines, ]
+  jobs <- vapply(trial$suite$cases, `[[`, "", "job")
+  ids <- vapply(trial$suite$cases, `[[`, "", "id")
+  if (is.na(brief$job)) takes else takes[takes$case %in% ids[jobs == brief$job], ]
+}
+
+axes_of <- function(store, trial, brief, takes) {
+  columns <- c("take", "pipeline", "case", "seed", "state", "file", "seconds", "cost", "failure", "message", "parent")
+  axis_table(takes[columns], read_deciding_scores(store, brief$structure_from), suite_phrases(trial$suite), brief$style, brief$structure_from)
+}
+
+# The pipelines that are left in: all but those named, by their own name or their engine's.
+left_in <- function(lineup, without) {
+  steps <- all_steps(lineup)
+  known <- union(steps$engine, lineup$pipelines$pipeline)
+  stop_for_unknown(without, known, "The lineup", "engine or pipeline")
+  out <- union(without, steps$pipeline[steps$engine %in% without])
+  # A chain is out with any of its steps.
+  repeat {
+    more <- setdiff(steps$pipeline[steps$follows %in% out], out)
+    if (length(more) == 0) break
+    out <- c(out, more)
+  }
+  kept <- setdiff(lineup$pipelines$pipeline, out)
+  if (length(kept) == 0) stop_sprenn("argument", c("Nothing is left to choose from.", i = "Leave fewer out."))
+  kept
+}
+
+reweighed <- function(brief, weights) {
+  stop_for_unknown(names(weights), axes, "A brief", "axis")
+  if (length(weights) == 0) {
+    return(brief)
+  }
+  rest <- setdiff(axes, names(weights))
+  left <- 1 - sum(weights)
+  own <- brief$weights[rest]
+  if (left < -1e-9 || (left > 1e-9 && sum(own) == 0)) {
+    stop_sprenn("argument", c(
+      paste0("These weights add up to ", format(sum(weights), digits = 4), "."),
+      i = if (left < 0) "Together they may be 1 at most; the other axes share the rest." else "The brief gives the other axes no weight, so that there is nobody to share the rest: name all."
+    ))
+  }
+  brief$weights[names(weights)] <- weights
+  brief$weights[rest] <- if (left > 1e-9) own / sum(own) * left else 0
+  brief
+}
+
+# Pipelines with their `family` (of a sweep, the pipeline that is varied) and all that is
+# set, as named values: `set`.
+with_settings <- function(pipelines) {
+  pipelines$family <- ifelse(is.na(pipelines$sweep), pipelines$pipeline, pipelines$sweep)
+  pipelines$set <- lapply(seq_len(nrow(pipelines)), function(i) {
+    own <- c(list(checkpoint = pipelines$checkpoint[i], hold = pipelines$hold[i]), jsonlite::fromJSON(pipelines$settings[i], simplifyVector = FALSE))
+    own <- unlist(own, recursive = TRUE)
+    own <- as.list(own[!is.na(own)])
+    lapply(own, function(one) if (suppressWarnings(!is.na(as.numeric(one)))) as.numeric(one) else one)
+  })
+  pipelines
 }
 
 # A take costs what all steps that led to it cost, and where one of those failed it
@@ -120,4 +212,10 @@ suite_phrases <- function(suite) {
     case = rep(vapply(suite$cases, `[[`, "", "id"), lengths(asked)), phrase = vapply(phrases, `[[`, "", "key"),
     weight = as.numeric(vapply(phrases, `[[`, 0, "weight")), must = vapply(phrases, `[[`, NA, "must"), unwanted = vapply(phrases, `[[`, NA, "unwanted")
   )
+}
+
+stop_if_nothing_made <- function(verdict) {
+  if (is.null(verdict$pipelines)) {
+    stop_sprenn("run", c("There is nothing to say yet: no take has been made.", i = "`sprenn run` makes them."))
+  }
 }

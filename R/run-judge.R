@@ -63,8 +63,9 @@ open_questions <- function(judge, trial, takes, known, store) {
   chunks <- function(some, size) unname(split(some, (seq_along(some) - 1) %/% size))
   texts <- character()
   jobs <- list()
+  decoys <- decoys_of(judge, trial$suite)
   for (case in trial$suite$cases) {
-    statements <- case_statements(judge, case, trial$suite)
+    statements <- case_statements(judge, case, decoys)
     if (is.null(statements)) next
     own <- takes[takes$case == case$id & !duplicated(takes$sha256), ]
     subjects <- lapply(seq_len(nrow(own)), function(i) list(sha256 = own$sha256[i], take = own[i, ]))
@@ -96,7 +97,7 @@ shown_pixels <- function(subject, case, judge, trial, store) {
 reference_key <- function(case, suite) hash_of(list(suite$files[[case$reference$path]]$hash, case_frame(case, suite), case$reference[c("fit", "focus", "box", "fill")]))
 
 # The texts that a judge is given for a case; NULL where there is nothing to ask.
-case_statements <- function(judge, case, suite) {
+case_statements <- function(judge, case, decoys) {
   if (judge$kind %in% c("pose", "depth")) {
     return(if (!is.null(case$reference)) "")
   }
@@ -108,15 +109,19 @@ case_statements <- function(judge, case, suite) {
   if (judge$kind == "answering") {
     return(unique(c(fill_in(judge$pattern[1], said), fill_in(judge$pattern[2], said))))
   }
-  unique(fill_in(judge$pattern[1], c(said, case_decoys(case, suite))))
+  unique(fill_in(judge$pattern[1], c(said, decoys(case))))
 }
 
 fill_in <- function(pattern, said) vapply(said, function(one) gsub("{say}", one, pattern, fixed = TRUE), "", USE.NAMES = FALSE)
 
-case_decoys <- function(case, suite) {
-  says <- function(one) vapply(one, `[[`, "", "ask")
-  others <- Filter(function(other) other$id != case$id && !other$neutral, suite$cases)
-  decoy_phrases(unlist(lapply(others, function(other) says(other$prompt))), c(says(asked_phrases(case)), vapply(asked_phrases(case), `[[`, "", "say")))
+# The decoys of a case, as a function of it; only who embeds is asked about any.
+decoys_of <- function(judge, suite) {
+  if (judge$kind != "embedding") {
+    return(function(case) character())
+  }
+  spoken <- Filter(function(one) !one$neutral, suite$cases)
+  find <- decoy_finder(unlist(lapply(spoken, function(one) vapply(one$prompt, `[[`, "", "ask"))))
+  function(case) find(unlist(lapply(asked_phrases(case), `[`, c("ask", "say"))))
 }
 
 # Runs through the jobs, `at_once` calls in flight where the judge is a server; what is
@@ -181,13 +186,14 @@ interview <- function(jobs, judge, land, alive = function() NULL) {
 # From answers to scores: a row for each take and phrase, or for each take.
 judged_scores <- function(judge, version, store, trial, takes) {
   said <- asking(read_answers(store, judge$name, version), judge)
+  decoys <- decoys_of(judge, trial$suite)
   rows <- lapply(trial$suite$cases, function(case) {
     own <- takes[takes$case == case$id, ]
     by_reference <- judge$kind %in% c("pose", "depth")
     if (nrow(own) == 0 || length(if (by_reference) case$reference else asked_phrases(case)) == 0) {
       return(NULL)
     }
-    if (by_reference) likeness_rows(judge, own, case, trial$suite, said) else phrase_rows(judge, own, case, trial$suite, said)
+    if (by_reference) likeness_rows(judge, own, case, trial$suite, said) else phrase_rows(judge, own, case, decoys(case), said)
   })
   do.call(rbind, rows)
 }
@@ -198,9 +204,8 @@ asking <- function(known, judge) {
   function(subject, statement) unpack_said(known$said[at[paste(subject, statement)]], judge$kind)
 }
 
-phrase_rows <- function(judge, takes, case, suite, said) {
-  decoys <- if (judge$kind == "embedding") Filter(length, said("", fill_in(judge$pattern[1], case_decoys(case, suite))))
-  decoys <- if (length(decoys)) do.call(rbind, decoys)
+phrase_rows <- function(judge, takes, case, decoys, said) {
+  decoys <- if (length(decoys)) do.call(rbind, Filter(length, said("", fill_in(judge$pattern[1], decoys))))
   vectors <- if (judge$kind == "embedding") said(takes$sha256, "")
   rows <- lapply(asked_phrases(case), function(phrase) {
     yes <- fill_in(judge$pattern[1], phrase$ask)

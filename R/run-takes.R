@@ -27,6 +27,10 @@
 #'   as there are cores, at most 8, and none for a few takes; 0 does everything
 #'   here. Or the path of a file that names other machines (docs/machines.md). What
 #'   is made and measured does not depend on it.
+#' @param until `"decided"`: make the takes in rounds of one seed of every case, and
+#'   stop as soon as the brief's purposes are decided, or more seeds would hardly
+#'   settle them. Pipelines that can't win any more drop out on the way. Cases of
+#'   jobs that the brief has no purpose for are left out.
 #' @param store For a new run: where to keep its records, in place of a file in the
 #'   run's folder: `postgresql://USER@HOST/DATABASE`, for several people who share
 #'   the trial's folder. Never with a password, which is looked for in `~/.pgpass` and
@@ -46,7 +50,10 @@
 #'   holds for every engine of the kind `folder` its `checklist` (a file) and what
 #'   was `found` there: a data frame of `file`, `state` (`taken in`, `not taken
 #'   in`, `missing`, `extra`, `changed`) and `why`; `parked` holds, by engine, why
-#'   one was left alone; `turned_away`, which workers were given nothing, and why.
+#'   one was left alone; `turned_away`, which workers were given nothing, and why;
+#'   `race`, with `until`, what came of it: `rounds`, `looks` (the rounds there could
+#'   be), and `jobs`, each with its `state` (`decided`, `stuck`, `open`), `best`,
+#'   `confidence` and who `dropped` out.
 #' @section Errors: `sprenn_error_run` when the suite has changed since the run
 #'   was begun; `sprenn_error_workers` when the file of workers or its address can't
 #'   be used; `sprenn_error_held` when another process is at work on it;
@@ -61,9 +68,10 @@
 #' trial$suite$seeds <- 11L
 #' run_trial(trial)[, c("pipeline", "case", "seed", "state")]
 #' unlink(folder, recursive = TRUE)
-run_trial <- function(trial, run = "main", retry = FALSE, within = NULL, yes = FALSE, score = TRUE, workers = NULL, store = NULL, wait = 0, outage = 120, progress = NULL) {
+run_trial <- function(trial, run = "main", retry = FALSE, within = NULL, yes = FALSE, score = TRUE, workers = NULL, until = NULL, store = NULL, wait = 0, outage = 120, progress = NULL) {
   check_arguments(
     retry = checkmate::check_flag(retry), yes = checkmate::check_flag(yes), score = checkmate::check_flag(score),
+    until = checkmate::check_choice(until, "decided", null.ok = TRUE), until = if (is.null(until) || score) TRUE else "needs scores",
     workers = check_workers(workers), store = check_store_url(store), wait = checkmate::check_number(wait, lower = 0), outage = checkmate::check_number(outage, lower = 0),
     progress = checkmate::check_function(progress, null.ok = TRUE)
   )
@@ -83,21 +91,29 @@ run_trial <- function(trial, run = "main", retry = FALSE, within = NULL, yes = F
   lists <- write_checklists(trial, store)
   takes <- read_takes(store)
   planned <- takes$take %in% plan$take
-  wanted <- planned & (takes$state %in% c("planned", if (retry) "failed") | (takes$state == "made" & !picture_is_there(store, takes)))
-  to_score <- if (score) intersect(unscored_takes(store, takes, version_of_measures(trial$suite)), which(planned & !wanted)) else integer()
-  works <- new_works(store, hold, trial, takes, wanted, to_score, score = score, workers = workers, outage = outage, progress = progress)
-  on.exit(close_works(works), add = TRUE, after = FALSE)
-  work_through(works)
-  compare_across(store, trial$suite)
   shown <- if (!is.null(progress)) function(done, total, seconds, words, ...) progress(done = 0, total = 0, failed = 0, seconds = seconds, scored = done, to_score = total, words = words)
-  judged <- if (score && !works$stopping) ask_judges(store, trial, hold, shown)
+  judged <- works <- NULL
+  # Makes and measures what is wanted; says whether it was stopped on the way.
+  make <- function(part) {
+    takes <- read_takes(store)
+    wanted <- part & (takes$state %in% c("planned", if (retry) "failed") | (takes$state == "made" & !picture_is_there(store, takes)))
+    to_score <- if (score) intersect(unscored_takes(store, takes, version_of_measures(trial$suite)), which(part & !wanted)) else integer()
+    works <<- new_works(store, hold, trial, takes, wanted, to_score, score = score, workers = workers, outage = outage, progress = progress)
+    on.exit(close_works(works))
+    work_through(works)
+    compare_across(store, trial$suite)
+    if (score && !works$stopping) judged <<- ask_judges(store, trial, hold, shown)
+    works$stopping
+  }
+  race <- if (is.null(until)) end_race(store) else run_race(store, trial, planned, make)
+  if (is.null(until)) make(planned)
   made <- read_takes(store)
   reports <- lapply(stats::setNames(nm = names(lists)), function(name) {
     list(checklist = lists[[name]], found = report_folder(trial$lineup$engines[[name]], made[takes_of_engine(made, trial, name), ]))
   })
   parked <- Filter(Negate(is.null), lapply(works$lanes, function(lane) lane$parked))
-  if (works$stopping) rlang::interrupt()
-  invisible(structure(list_takes(store), by_hand = reports, judged = judged, parked = parked, turned_away = works$strangers))
+  if (isTRUE(works$stopping)) rlang::interrupt()
+  invisible(structure(list_takes(store), by_hand = reports, judged = judged, parked = parked, turned_away = works$strangers, race = race))
 }
 
 stop_over_limits <- function(trial, plan, store, yes) {

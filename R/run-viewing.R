@@ -150,9 +150,12 @@ record_viewed <- function(store, suite) {
 #'   `strength` (log odds of being preferred), its 90 % interval `low` and
 #'   `high`, `shown`, `preferred`), `keepers` (from single takes: `pipeline`,
 #'   `shown`, `kept`, `reasons`), `people` (how far each two agree, and each with
-#'   themselves: `both`, `agreement`) and `measures` (how often a number sides
+#'   themselves: `both`, `agreement`), `measures` (how often a number sides
 #'   with people where one take of a pair was preferred: `measure`, `pairs`,
-#'   `agreement`; a half is chance).
+#'   `agreement`; a half is chance) and `weights` (for each job of the brief and
+#'   axis the `weight` that sides most with people, its 90 % interval, and what
+#'   the `brief` has; `NULL` with fewer than 20 pairs. Nothing takes them over by
+#'   itself).
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "viewing-example")
@@ -167,10 +170,10 @@ read_viewing <- function(trial, run = "main") {
   trial <- as_trial(trial)
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
-  viewing_of(store)
+  viewing_of(store, trial)
 }
 
-viewing_of <- function(store) {
+viewing_of <- function(store, trial) {
   ballots <- viewing_ballots(store)
   takes <- read_takes(store, deciding_columns)
   pairs <- pair_ballots(ballots, takes)
@@ -183,7 +186,8 @@ viewing_of <- function(store) {
   once <- pairs[!duplicated(pairs[c("person", "pair")]), ]
   structure(list(
     ballots = ballots, strengths = if (nrow(once)) strength_table(once), keepers = do.call(rbind, unname(keepers)),
-    people = if (nrow(pairs)) agreement_table(pairs), measures = if (nrow(once)) measures_beside(once, store)
+    people = if (nrow(pairs)) agreement_table(pairs), measures = if (nrow(once)) measures_beside(once, store),
+    weights = if (nrow(once)) weights_beside(once, store, trial)
   ), class = "sprenn_viewing")
 }
 
@@ -204,4 +208,23 @@ measures_beside <- function(pairs, store) {
   })
   table <- do.call(rbind, unname(rows))
   if (!is.null(table)) table[order(-table$agreement), ]
+}
+
+# The weights of the axes that side most with what people preferred, beside the brief's; style
+# as the brief of the job wants it.
+weights_beside <- function(pairs, store, trial) {
+  shown <- unique(c(pairs$one_take, pairs$other_take))
+  jobs <- brief_jobs(trial$brief)
+  case_jobs <- stats::setNames(vapply(trial$suite$cases, `[[`, "", "job"), vapply(trial$suite$cases, `[[`, "", "id"))
+  rows <- lapply(jobs, function(job) {
+    brief <- brief_for(trial$brief, if (!is.na(job)) job)
+    takes <- takes_for(store, trial, brief, trial$lineup$pipelines$pipeline)
+    table <- axes_of(store, trial, brief, takes[takes$take %in% shown, ])
+    values <- as.matrix(table[names(brief$weights)[brief$weights > 0]])
+    rownames(values) <- table$take
+    own <- pairs[pairs$one_take %in% table$take & pairs$other_take %in% table$take, ]
+    found <- suggested_weights(own, values, seed = brief$seed)
+    if (!is.null(found)) tibble::tibble(job = job, found, brief = unname(brief$weights[found$axis]), pairs = attr(found, "pairs"), sides = attr(found, "sides"))
+  })
+  do.call(rbind, rows)
 }

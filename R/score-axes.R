@@ -1,5 +1,7 @@
 # From measures to the three axes: one row a take.
 
+axes <- c("structure", "adherence", "style")
+
 # `takes` has a row for each `take` with `pipeline`, `case`, `seed`, `state`,
 # `cost`, `seconds`; `scores` is the long table of measures; `structure_from` the weights of
 # those that make up structure; `phrases` gives `case`, `phrase`, `weight`, `must` and `unwanted` of all

@@ -28,17 +28,22 @@ fewest_decoys <- 4
 
 cosine <- function(rows, vector) drop(rows %*% vector) / pmax(sqrt(rowSums(rows^2)) * sqrt(sum(vector^2)), 1e-12)
 
-# Phrases that have nothing to do with a case: no word of theirs (of four letters or more)
-# is among its own. `phrases` and `own` are texts; at most `most`, spread over all.
-decoy_phrases <- function(phrases, own, most = 24) {
-  words <- function(text) unique(unlist(strsplit(tolower(text), "[^[:alnum:]]+")))
-  telling <- function(text) {
-    all <- words(text)
-    all[nchar(all) >= 4]
+# Finds phrases that have nothing to do with a case: none is one of its own, nor shares a
+# word of four letters or more with it. All `phrases` are taken apart once; what is returned
+# is asked with a case's `own` texts, and gives at most `most`, spread over all.
+decoy_finder <- function(phrases, most = 24) {
+  telling <- function(texts) {
+    words <- strsplit(tolower(texts), "[^[:alnum:]]+")
+    data.frame(text = rep(seq_along(texts), lengths(words)), word = as.character(unlist(words)))
   }
-  taken <- telling(own)
-  free <- Filter(function(phrase) !any(telling(phrase) %in% taken), unique(phrases))
-  if (length(free) > most) free[round(seq(1, length(free), length.out = most))] else free
+  phrases <- unique(phrases)
+  words <- telling(phrases)
+  words <- words[nchar(words$word) >= 4, ]
+  function(own) {
+    taken <- words$text[words$word %in% telling(own)$word]
+    free <- setdiff(phrases[!seq_along(phrases) %in% taken], own)
+    if (length(free) > most) free[round(seq(1, length(free), length.out = most))] else free
+  }
 }
 
 # How alike two sets of figures stand: for every figure of the reference the best of the

@@ -18,10 +18,13 @@ drawn_example <- function(seed, wanted = list(), width = 288, height = 192) {
     strength <- chance("strength", stats::runif(1, 0.6, 1))
     # Painted over, scratches are gone.
     if ("scratches" %in% marks) strength <- 0.25 * strength
-    picture <- draw_tile(tile, width, height, seed + 100000)
+    # Cut out of a tall picture, as references are that are fitted.
+    tall <- chance("tall", FALSE)
+    picture <- draw_tile(tile, width, if (tall) round(2.25 * height) else height, seed + 100000)
+    if (tall) picture <- picture[round(stats::runif(1, 0.15, 0.4) * nrow(picture)) + seq_len(height), , ]
     if ("lettering" %in% marks) picture <- add_lettering(picture)
     if ("scratches" %in% marks) picture <- wear(picture, seed + 7)
-    places <- lapply(things, place_small_thing)
+    places <- place_small_things(things, height / width)
     if (!is.null(wanted$place)) {
       third <- match(wanted$place, c("left", "middle", "right"))
       for (i in seq_along(places)) places[[i]]$x <- (third - 1 + stats::runif(1, 0.25, 0.75)) / 3

@@ -33,7 +33,7 @@ standin_plover <- function() {
   )
 }
 
-judge_version <- "1"
+judge_version <- "2"
 
 judge_model <- function() {
   if (is.null(judge_memory$model)) judge_memory$model <- readRDS(system.file("standins", "judge.rds", package = "sprenn"))
@@ -57,7 +57,7 @@ look_closely <- function(picture, model) {
   facts <- sight_facts(picture)
   tile <- run_net(model$tile, facts$scene)[1, ]
   list(
-    tile = stats::setNames(tile, tile_names()), small = find_small_things(picture, model$small),
+    tile = stats::setNames(tile, tile_names()), small = find_small_things(picture, model$small, facts$light),
     sky = sky_odds(facts$sky, model$sky), light = stats::setNames(run_net(model$light, facts$light)[1, ], c("plain", names(light_words()))),
     marks = c(scratches = run_net(model$scratches, facts$wear)[1, 1], lettering = run_net(model$lettering, facts$low)[1, 1], frame = run_net(model$frame, facts$rim)[1, 1])
   )
@@ -65,9 +65,12 @@ look_closely <- function(picture, model) {
 
 # A net of one hidden layer: rows of facts in, probabilities out.
 run_net <- function(net, facts) {
-  facts <- sweep(sweep(matrix(facts, ncol = length(net$centre)), 2, net$centre), 2, net$spread, "/")
-  hidden <- 1 / (1 + exp(-cbind(1, facts) %*% net$first))
-  out <- cbind(1, hidden) %*% net$second
+  facts <- matrix(facts, ncol = length(net$centre))
+  # Facts are centred and scaled within the weights, which is quicker.
+  first <- net$first[-1, , drop = FALSE] / net$spread
+  lift <- net$first[1, ] - colSums(first * net$centre)
+  hidden <- 1 / (1 + exp(-(facts %*% first + rep(lift, each = nrow(facts)))))
+  out <- hidden %*% net$second[-1, , drop = FALSE] + rep(net$second[1, ], each = nrow(facts))
   if (ncol(out) == 1) {
     return(1 / (1 + exp(-out)))
   }
@@ -133,27 +136,47 @@ sky_odds <- function(sky, reach) {
   1 / (1 + exp((distance - reach["at", ]) / reach["width", ]))
 }
 
-# Small things are looked for by a net that is moved over the picture, in a grid of cells
-# of which 48 make its height; what it sees at a time are so many of them.
+# Small things are looked for twice: by a net that is moved over the picture, in a grid of
+# cells of which 48 make its height, and where that net takes something for possible by a
+# second one, in a grid twice as fine. What they see at a time are so many cells.
 thing_window <- c(rows = 11, columns = 9)
+close_window <- c(rows = 21, columns = 21)
 
-# Where it sees one best it is one, and nothing beside it; `sure` is how often such a
+# Where a thing is seen best it is one, and nothing beside it; `sure` is how often such a
 # sight was right in drawings.
-find_small_things <- function(picture, net) {
-  places <- thing_windows(picture)
-  odds <- log(run_net(net, places$facts))
+find_small_things <- function(picture, nets, light) {
+  places <- closer_look(picture, nets, light)
   found <- lapply(seq_along(small_things), function(k) {
-    best <- sights_of(odds[, k + 1] - odds[, 1], places)
-    sure <- 1 / (1 + exp(-(net$sure[1, k] + net$sure[2, k] * best$odds)))
+    best <- sights_of(places$odds[, k], places)
+    sure <- 1 / (1 + exp(-(nets$sure[1, k] + nets$sure[2, k] * best$odds)))
     data.frame(thing = rep(small_things[k], nrow(best)), x = best$x, y = best$y, sure = sure)
   })
   found <- do.call(rbind, found)
   found[found$sure > 0.03, ]
 }
 
+# The places that the first net takes for possible, or those around the places `at`, as the
+# second net sees them: `odds` are logarithms, a column for each thing, `facts` what it saw.
+closer_look <- function(picture, nets, light, at = NULL) {
+  first <- thing_windows(picture, at)
+  seen <- run_net(nets$far, first$facts)
+  if (is.null(at)) {
+    best <- apply(seen[, -1], 1, max)
+    kept <- utils::head(order(-best), max(1, min(200, sum(best > 0.06))))
+    first$x <- first$x[kept]
+    first$y <- first$y[kept]
+    seen <- seen[kept, , drop = FALSE]
+  }
+  facts <- cbind(close_facts(picture, first$x, first$y), log(seen + 1e-4), matrix(light, nrow(seen), length(light), byrow = TRUE))
+  list(x = first$x, y = first$y, aspect = first$aspect, facts = facts, odds = if (!is.null(nets$near)) odds_of(run_net(nets$near, facts)))
+}
+
+# Each thing against all else.
+odds_of <- function(seen) log(seen[, -1, drop = FALSE] + 1e-9) - log(1 - seen[, -1, drop = FALSE] + 1e-9)
+
 # The places where one is likelier than not, the best of each neighbourhood.
 sights_of <- function(odds, places) {
-  open <- odds > 0
+  open <- odds > -1.5
   at <- integer()
   while (any(open)) {
     best <- which.max(ifelse(open, odds, -Inf))
@@ -172,10 +195,7 @@ thing_windows <- function(picture, at = NULL) {
   columns <- max(24, round(rows * dim(picture)[2] / dim(picture)[1]))
   fine <- resample_picture(picture, 2 * rows, 2 * columns)
   pad <- 5
-  cells <- function(plane) {
-    pooled <- resize_plane(plane, rows, columns)
-    pooled[pmin(rows, pmax(1, seq_len(rows + 2 * pad) - pad)), pmin(columns, pmax(1, seq_len(columns + 2 * pad) - pad))]
-  }
+  cells <- function(plane) edged(resize_plane(plane, rows, columns), pad)
   light <- luminance(fine)
   across <- light[, c(2:(2 * columns), 2 * columns)] - light
   down <- light[c(2:(2 * rows), 2 * rows), ] - light
@@ -204,6 +224,35 @@ thing_windows <- function(picture, at = NULL) {
     x = (at$left + thing_window[[2]] / 2 - 1 - pad) / columns, y = (at$top + thing_window[[1]] / 2 - 1 - pad) / rows, aspect = columns / rows,
     facts = cbind(seen / spread, do.call(cbind, lapply(runs, look_at, sparse)) / sqrt(spread), do.call(cbind, lapply(colours, function(plane) centred(look_at(plane, sparse)))), log(spread))
   )
+}
+
+# A plane with its outermost cells repeated `pad` times on each side.
+edged <- function(plane, pad) {
+  plane[pmin(nrow(plane), pmax(1, seq_len(nrow(plane) + 2 * pad) - pad)), pmin(ncol(plane), pmax(1, seq_len(ncol(plane) + 2 * pad) - pad))]
+}
+
+# What stands around each of the places (shares, y from the top), in twice as fine a grid: a
+# row of facts each.
+close_facts <- function(picture, x, y) {
+  rows <- 96
+  columns <- max(48, round(rows * dim(picture)[2] / dim(picture)[1]))
+  pad <- 12
+  fine <- resample_picture(picture, rows, columns)
+  light <- luminance(fine)
+  across <- abs(light[, c(2:columns, columns)] - light[, c(1, seq_len(columns - 1))])
+  down <- abs(light[c(2:rows, rows), ] - light[c(1, seq_len(rows - 1)), ])
+  top <- round(y * rows + 0.5) + pad - (close_window[["rows"]] + 1) / 2
+  left <- round(x * columns + 0.5) + pad - (close_window[["columns"]] + 1) / 2
+  look_at <- function(plane, every) {
+    inside <- expand.grid(down = seq(1, close_window[["rows"]], every), right = seq(1, close_window[["columns"]], every))
+    plane <- edged(plane, pad)
+    matrix(plane[outer(top, inside$down, `+`) + nrow(plane) * (outer(left, inside$right, `+`) - 1)], length(x))
+  }
+  centred <- function(values) values - rowMeans(values)
+  seen <- centred(look_at(light, 1))
+  spread <- sqrt(rowMeans(seen^2)) + 0.03
+  colours <- lapply(list(fine[, , 1] - fine[, , 3], fine[, , 2] - 0.5 * (fine[, , 1] + fine[, , 3])), function(plane) centred(look_at(soften(plane, 1.5), 3)))
+  cbind(seen / spread, look_at(soften(across, 1), 2) / spread, look_at(soften(down, 1), 2) / spread, do.call(cbind, colours), log(spread))
 }
 
 # What a statement means: the parts that must all hold, and whether it is denied.

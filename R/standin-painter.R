@@ -189,7 +189,7 @@ paint_box <- function() {
 }
 
 things_in <- function(say, weight) {
-  words <- c(kite = "\\bkites?\\b", moon = "\\bmoon\\b", gull = "\\bgulls?\\b|\\bbirds?\\b", pine = "\\bpines?\\b")
+  words <- c(kite = "\\bkites?\\b", moon = "\\bmoons?\\b", gull = "\\bgulls?\\b|\\bbirds?\\b", pine = "\\bpines?\\b")
   counts <- c(two = 2, three = 3, four = 4, five = 5, some = 4, many = 6)
   present <- names(words)[vapply(words, grepl, logical(1), x = say)]
   if (length(present) == 0) {
@@ -207,22 +207,32 @@ layer_of_things <- function(dim, things, pull) {
   if (is.null(things) || pull < 0.2) {
     return(NULL)
   }
-  draw_layer(dim[1], dim[2], function() {
-    for (i in seq_len(nrow(things))) {
-      # A weak pull forgets some of what was asked for.
-      count <- sum(stats::runif(things$count[i]) < pmin(1, 0.35 + pull * things$weight[i]))
-      for (k in seq_len(count)) draw_small_thing(place_small_thing(things$thing[i]), dim[1] / dim[2])
-    }
+  # A weak pull forgets some of what was asked for.
+  kept <- lapply(seq_len(nrow(things)), function(i) {
+    rep(things$thing[i], sum(stats::runif(things$count[i]) < pmin(1, 0.35 + pull * things$weight[i])))
   })
+  aspect <- dim[1] / dim[2]
+  places <- place_small_things(unlist(kept), aspect)
+  draw_layer(dim[1], dim[2], function() for (place in places) draw_small_thing(place, aspect))
 }
 
-# Where a small thing comes to stand, how large it is and, of a kite, its colour.
-place_small_thing <- function(thing) {
-  x <- stats::runif(1, 0.06, 0.94)
-  size <- stats::runif(1, 0.05, 0.08)
-  heights <- list(kite = c(0.7, 0.92), moon = c(0.75, 0.88), gull = c(0.6, 0.92), pine = c(0.08, 0.22))[[thing]]
-  y <- stats::runif(1, heights[1], heights[2])
-  list(thing = thing, x = x, y = y, size = size, colour = if (thing == "kite") sample(c("#c8452f", "#e0a92e", "#7a2f8e"), 1))
+# Where small things come to stand, clear of each other so that they can be counted, how
+# large each is and, of a kite, its colour. `aspect`: height by width of the picture.
+place_small_things <- function(things, aspect) {
+  places <- list()
+  for (thing in things) {
+    heights <- list(kite = c(0.7, 0.92), moon = c(0.75, 0.88), gull = c(0.6, 0.92), pine = c(0.08, 0.22))[[thing]]
+    tries <- data.frame(x = stats::runif(40, 0.06, 0.94), y = stats::runif(40, heights[1], heights[2]))
+    room <- rep(Inf, 40)
+    for (other in places) room <- pmin(room, sqrt(((tries$x - other$x) / aspect)^2 + (tries$y - other$y)^2))
+    # The first with room enough, or else that with the most.
+    at <- tries[if (any(room > 0.16)) which(room > 0.16)[1] else which.max(room), ]
+    places <- c(places, list(list(
+      thing = thing, x = at$x, y = at$y, size = stats::runif(1, 0.05, 0.08),
+      colour = if (thing == "kite") sample(c("#c8452f", "#e0a92e", "#7a2f8e"), 1)
+    )))
+  }
+  places
 }
 
 draw_small_thing <- function(place, aspect) {

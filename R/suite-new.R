@@ -111,7 +111,7 @@ first_cases <- function(lines, cases) {
   wanted <- sub(named, "\\2", grep(named, suite, value = TRUE))
   looks <- grepl("^  [a-z]+: \\{pictures: ", suite)
   other_job <- function(lines, pattern) grepl(pattern, lines) & !grepl("restyle", lines)
-  lines$lineup.yml <- grep("(teasel|handmade): ", lines$lineup.yml, value = TRUE, invert = TRUE)
+  lines$lineup.yml <- grep("(teasel|handmade): |steps: .*teasel|second step", lines$lineup.yml, value = TRUE, invert = TRUE)
   list(
     suite.yml = suite[!looks | sub("^  ([a-z]+):.*", "\\1", suite) %in% wanted],
     lineup.yml = lines$lineup.yml[!other_job(lines$lineup.yml, "^  (- .*jobs:|#)")],

@@ -13,7 +13,6 @@ trial_fields <- function(file) {
 jobs <- c("restyle", "vary", "repair", "swap", "edit", "extend", "blend", "fresh")
 guide_kinds <- c("edges", "soft_edges", "areas", "depth", "pose")
 control_kinds <- c("blank_prompt", "swapped_prompt", "no_reference", "no_look", "no_guide", "repeat")
-axes <- c("structure", "adherence", "style")
 choice_of <- function(words) paste("choice", paste(words, collapse = "|"))
 
 suite_fields <- function() {

@@ -51,7 +51,7 @@ view_takes <- function(trial, run = "main", kind = c("pairs", "singles"), ballot
   }
   tryCatch(shiny::runApp(app, host = "127.0.0.1", port = port, quiet = TRUE, launch.browser = FALSE), interrupt = function(e) NULL)
   record_viewed(store, trial$suite)
-  invisible(viewing_of(store))
+  invisible(viewing_of(store, trial))
 }
 
 # The page and what answers it. Who is looking now is kept here, so that a name has one
@@ -118,7 +118,7 @@ viewing_app <- function(viewing, token) {
       if (!is.null(person)) send(undo_ballot(viewing, person) %||% next_showing(viewing, person))
     })
     shiny::observeEvent(input$results, {
-      if (!is.null(person)) session$sendCustomMessage("results", as.character(results_html(viewing_of(viewing$store))))
+      if (!is.null(person)) session$sendCustomMessage("results", as.character(results_html(viewing_of(viewing$store, viewing$trial))))
     })
     session$onSessionEnded(function() {
       if (!is.null(person) && identical(looking[[person]], session$token)) rm(list = person, envir = looking)

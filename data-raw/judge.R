@@ -68,10 +68,16 @@ fit_net <- function(facts, answers, hidden, decay = 1e-4, epochs = 60) {
   lapply(c(list(centre = centre, spread = spread), weights), signif, 4)
 }
 
-set.seed(2)
 model <- list()
 tiles <- core("tile_names")()
-model$tile <- fit_net(stack(train, "scene"), factor(truth(train, "tile"), tiles), 48, 1e-3)
+# What stands there, in pictures cut out of tall ones too.
+cut_out <- parallel::mclapply(300000 + seq_len(length(seeds) %/% 2), function(seed) {
+  example <- drawn(seed, list(tall = TRUE))
+  list(example = example["tile"], facts = list(scene = core("sight_facts")(example$picture)$scene))
+}, mc.cores = 2)
+set.seed(4)
+model$tile <- fit_net(stack(c(train, cut_out), "scene"), factor(truth(c(train, cut_out), "tile"), tiles), 64, 1e-3)
+set.seed(2)
 light_levels <- c("plain", names(core("light_words")()))
 model$light <- fit_net(stack(train, "light"), factor(truth(train, "light"), light_levels), 12)
 for (mark in c("scratches", "lettering", "frame")) {
@@ -90,42 +96,74 @@ model$sky <- vapply(colnames(box), function(colour) {
   c(at = signif(unname(-stats::coef(fit)[1] / stats::coef(fit)[2]), 4), width = signif(max(0.01, unname(-1 / stats::coef(fit)[2])), 4))
 }, numeric(2))
 
-# Small things, twice: the second time with the places that the first took for one.
+# Small things, first from afar: with places at random, then also with those that were
+# taken for one.
 small <- c("none", core("small_things"))
 patches <- do.call(rbind, lapply(train, `[[`, "patches"))
 labels <- unlist(lapply(train, function(one) one$windows$thing))
 set.seed(3)
-model$small <- fit_net(patches, factor(labels, small), 48, 2e-5, 12)
+model$small <- list(far = fit_net(patches, factor(labels, small), 48, 2e-5, 12))
 cat("small things fitted once\n")
+# How far places are from the next small thing, and which that is.
+next_thing <- function(example, x, y) {
+  if (is.null(example$small)) {
+    return(data.frame(thing = rep("none", length(x)), x = Inf, y = Inf))
+  }
+  at <- vapply(seq_along(x), function(i) which.min((1.5 * (example$small$x - x[i]))^2 + (example$small$y - y[i])^2), 1L)
+  data.frame(thing = example$small$thing[at], x = abs(example$small$x[at] - x), y = abs(example$small$y[at] - y))
+}
 mistaken <- function(seed) {
   example <- drawn(seed)
   if (!core("counts_kites")(example)) {
     return(NULL)
   }
   windows <- core("thing_windows")(example$picture)
-  odds <- core("run_net")(model$small, windows$facts)
-  best <- apply(odds[, -1], 1, max)
-  near <- if (is.null(example$small)) rep(FALSE, length(best)) else vapply(seq_along(best), function(i) any(abs(example$small$x - windows$x[i]) < 0.045 & abs(example$small$y - windows$y[i]) < 0.08), NA)
+  best <- apply(core("run_net")(model$small$far, windows$facts)[, -1], 1, max)
+  next_one <- next_thing(example, windows$x, windows$y)
+  near <- next_one$x < 0.045 & next_one$y < 0.08
   worst <- utils::head(order(-ifelse(near, 0, best)), 16)
   windows$facts[worst[best[worst] > 0.1 & !near[worst]], , drop = FALSE]
 }
-for (again in 1:2) {
-  wrong <- do.call(rbind, parallel::mclapply(seeds[seq_len(length(seeds) %/% 2) + (again - 1) * length(seeds) %/% 2], mistaken, mc.cores = 2))
-  cat("mistaken for a thing:", NROW(wrong), "\n")
-  patches <- rbind(patches, wrong)
-  labels <- c(labels, rep("none", NROW(wrong)))
-  model$small <- fit_net(patches, factor(labels, small), 48, 2e-5, 16)
+wrong <- do.call(rbind, parallel::mclapply(seeds[seq_len(length(seeds) %/% 2)], mistaken, mc.cores = 2))
+cat("mistaken for a thing:", NROW(wrong), "\n")
+model$small$far <- fit_net(rbind(patches, wrong), factor(c(labels, rep("none", NROW(wrong))), small), 48, 2e-5, 16)
+rm(patches, wrong)
+
+# Then closer, at places that the first net takes for possible and around the things
+# themselves, in drawings of which half are new to it. A place a little off a thing is neither.
+closer <- function(seed) {
+  example <- drawn(seed)
+  if (!core("counts_kites")(example)) {
+    return(NULL)
+  }
+  light <- core("sight_facts")(example$picture)$light
+  at <- example$small
+  there <- if (!is.null(at)) core("closer_look")(example$picture, model$small, light, data.frame(x = rep(at$x, 3) + stats::runif(3 * nrow(at), -0.012, 0.012), y = rep(at$y, 3) + stats::runif(3 * nrow(at), -0.018, 0.018)))
+  possible <- core("closer_look")(example$picture, model$small, light)
+  next_one <- next_thing(example, possible$x, possible$y)
+  is_one <- next_one$x < 0.015 & next_one$y < 0.022
+  is_none <- next_one$x > 0.035 | next_one$y > 0.055
+  rows <- which(is_one | is_none)
+  if (length(rows) > 30) rows <- sample(rows, 30)
+  list(facts = rbind(there$facts, possible$facts[rows, , drop = FALSE]), thing = c(rep(at$thing, 3), ifelse(is_one, next_one$thing, "none")[rows]))
 }
+near_seeds <- c(seeds, 200000 + seq_len(length(seeds)))
+close <- parallel::mclapply(near_seeds, function(seed) withr::with_seed(seed, closer(seed)), mc.cores = 2)
+patches <- do.call(rbind, lapply(close, `[[`, "facts"))
+labels <- unlist(lapply(close, `[[`, "thing"))
+cat("places looked at closer:", nrow(patches), "\n")
+print(table(labels))
+model$small$near <- fit_net(patches, factor(labels, small), 64, 5e-5, 16)
+rm(close, patches)
 # How often a sight is right, by how strong it is, on drawings that it was not fitted to.
 sights <- do.call(rbind, parallel::mclapply(80000 + seq_len(max(200, length(seeds) / 8)), function(seed) {
   example <- drawn(seed)
   if (!core("counts_kites")(example)) {
     return(NULL)
   }
-  places <- core("thing_windows")(example$picture)
-  odds <- log(core("run_net")(model$small, places$facts))
+  places <- core("closer_look")(example$picture, model$small, core("sight_facts")(example$picture)$light)
   do.call(rbind, lapply(seq_along(small[-1]), function(k) {
-    best <- core("sights_of")(odds[, k + 1] - odds[, 1], places)
+    best <- core("sights_of")(places$odds[, k], places)
     true <- example$small[example$small$thing == small[k + 1], ]
     right <- rep(FALSE, nrow(best))
     for (i in seq_len(nrow(best))) {

@@ -321,17 +321,15 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_bootstrap
-Rcpp::NumericMatrix core_bootstrap(Rcpp::NumericMatrix scores, Rcpp::IntegerVector owner, int n_cases, int draws, double seed);
-RcppExport SEXP _sprenn_core_bootstrap(SEXP scoresSEXP, SEXP ownerSEXP, SEXP n_casesSEXP, SEXP drawsSEXP, SEXP seedSEXP) {
+Rcpp::NumericMatrix core_bootstrap(Rcpp::NumericMatrix means, int draws, double seed);
+RcppExport SEXP _sprenn_core_bootstrap(SEXP meansSEXP, SEXP drawsSEXP, SEXP seedSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type scores(scoresSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type owner(ownerSEXP);
-    Rcpp::traits::input_parameter< int >::type n_cases(n_casesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type means(meansSEXP);
     Rcpp::traits::input_parameter< int >::type draws(drawsSEXP);
     Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_bootstrap(scores, owner, n_cases, draws, seed));
+    rcpp_result_gen = Rcpp::wrap(core_bootstrap(means, draws, seed));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -700,7 +698,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_core_glance", (DL_FUNC) &_sprenn_core_glance, 3},
     {"_sprenn_core_glance_bytes", (DL_FUNC) &_sprenn_core_glance_bytes, 5},
     {"_sprenn_core_dead_leaves", (DL_FUNC) &_sprenn_core_dead_leaves, 3},
-    {"_sprenn_core_bootstrap", (DL_FUNC) &_sprenn_core_bootstrap, 5},
+    {"_sprenn_core_bootstrap", (DL_FUNC) &_sprenn_core_bootstrap, 3},
     {"_sprenn_sync_file", (DL_FUNC) &_sprenn_sync_file, 1},
     {"_sprenn_steady_seconds", (DL_FUNC) &_sprenn_steady_seconds, 0},
     {"_sprenn_core_view", (DL_FUNC) &_sprenn_core_view, 4},

@@ -188,11 +188,9 @@ Rcpp::NumericVector core_dead_leaves(int width, int height, double seed) {
 }
 
 // [[Rcpp::export]]
-Rcpp::NumericMatrix core_bootstrap(Rcpp::NumericMatrix scores, Rcpp::IntegerVector owner,
-                                   int n_cases, int draws, double seed) {
-  const auto means = sprenn::paired_bootstrap(
-      Rcpp::as<std::vector<double>>(scores), scores.ncol(), Rcpp::as<std::vector<int>>(owner),
-      n_cases, draws, static_cast<std::uint64_t>(seed));
+Rcpp::NumericMatrix core_bootstrap(Rcpp::NumericMatrix means, int draws, double seed) {
+  const auto drawn = sprenn::paired_bootstrap(Rcpp::as<std::vector<double>>(means), means.nrow(), means.ncol(),
+                                              draws, static_cast<std::uint64_t>(seed));
   // The core returns draw after draw, and R fills matrices column by column.
-  return Rcpp::NumericMatrix(scores.ncol(), draws, means.begin());
+  return Rcpp::NumericMatrix(means.ncol(), draws, drawn.begin());
 }

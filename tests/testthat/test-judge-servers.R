@@ -15,7 +15,7 @@ test_that("the stand-in judges speak the Open Inference Protocol, with tensors o
   takes <- run_trial(folder)
   judged <- attr(takes, "judged")
   expect_equal(judged$problem, c(NA_character_, NA_character_))
-  expect_equal(judged$version, c("heron 1", "plover 1, plover-texts 1"))
+  expect_equal(judged$version, c("heron 2", "plover 2, plover-texts 2"))
   scores <- score_run(folder)
   # The same judges as functions say the same of the same pictures.
   writeLines(lines_for("  heron: {kind: answering, call: \"sprenn::standin_heron\", deny: \"no {say}\"}", "  plover: {kind: embedding, call: \"sprenn::standin_plover\"}"), file.path(folder, "brief.yml"))
@@ -27,7 +27,8 @@ test_that("the stand-in judges speak the Open Inference Protocol, with tensors o
   }
 })
 
-# A server with one model, whose answers are what `said(request, calls)` returns.
+# A server with one model, whose answers are what `said(request, calls)` returns. The
+# values of the first input are in `request$pixels`, columns running fastest.
 lying_server <- function(said, versions = list("1"), env = parent.frame()) {
   app <- webfakes::new_app()
   app$use(webfakes::mw_raw())
@@ -43,6 +44,7 @@ lying_server <- function(said, versions = list("1"), env = parent.frame()) {
     req$app$locals$calls <- (if (is.null(req$app$locals$calls)) 0 else req$app$locals$calls) + 1
     head <- as.integer(req$get_header("Inference-Header-Content-Length"))
     request <- jsonlite::parse_json(rawToChar(req$raw[seq_len(head)]))
+    request$pixels <- readBin(req$raw[-seq_len(head)], "numeric", prod(unlist(request$inputs[[1]]$shape)), size = 4)
     answer <- req$app$locals$said(request, req$app$locals$calls)
     if (is.numeric(answer)) return(res$set_status(answer)$send_json(list(error = "not now"), auto_unbox = TRUE))
     res$send_json(answer, auto_unbox = TRUE, digits = NA)
@@ -50,6 +52,59 @@ lying_server <- function(said, versions = list("1"), env = parent.frame()) {
   process <- webfakes::local_app_process(app, .local_envir = env)
   sub("/$", "", process$url())
 }
+
+# Depth and figures of a picture, as the tests below hold them: what is red is near; a nose
+# where it is brightest, an ankle where it is darkest.
+red_depth <- function(pixels) pixels[, , 1]
+two_joints <- function(pixels) {
+  light <- apply(pixels, 1:2, sum)
+  share <- function(at) c((arrayInd(at, dim(light))[2] - 0.5) / ncol(light), (arrayInd(at, dim(light))[1] - 0.5) / nrow(light))
+  list(list(nose = share(which.max(light)), left_ankle = share(which.min(light))))
+}
+assign("red_depth", red_depth, globalenv())
+assign("two_joints", two_joints, globalenv())
+
+test_that("depth and figures come from servers as from functions, and tell who keeps the layout", {
+  skip_on_cran()
+  answer_with <- function(name, values) eval(bquote(function(request, calls) {
+    shape <- unlist(request$inputs[[1]]$shape)
+    pictures <- array(request$pixels, rev(shape))
+    each <- lapply(seq_len(shape[1]), function(i) aperm(pictures[, , , i], c(2, 1, 3)))
+    found <- (.(values))(each)
+    list(model_name = "liar", id = request$id, outputs = list(list(name = .(name), datatype = "FP32", shape = found$shape, data = found$data)))
+  }))
+  depth_of <- eval(bquote(function(each) {
+    maps <- lapply(each, .(red_depth))
+    list(shape = c(length(maps), 1, dim(maps[[1]])), data = unlist(lapply(maps, t)))
+  }))
+  # Two figures a picture, of which the second is not there.
+  figures_of <- eval(bquote(function(each) {
+    one <- function(pixels) {
+      found <- (.(two_joints))(pixels)[[1]]
+      joints <- matrix(0.1, 17, 3)
+      joints[1, ] <- c(found$nose, 0.9)
+      joints[16, ] <- c(found$left_ankle, 0.5)
+      c(t(joints), rep(0.2, 51))
+    }
+    list(shape = c(length(each), 2, 17, 3), data = unlist(lapply(each, one)))
+  }))
+  served <- function(kind, name, values) paste0("  there: {kind: ", kind, ", address: \"", lying_server(answer_with(name, values), env = parent.frame()), "\", model: liar}")
+  for (kind in c("depth", "pose")) {
+    server <- if (kind == "depth") served("depth", "depth", depth_of) else served("pose", "figures", figures_of)
+    folder <- small_trial(brief = lines_for(server, paste0("  here: {kind: ", kind, ", file: here.R}")))
+    writeLines(if (kind == "depth") "judge('here', depth = function(pictures) lapply(pictures, get('red_depth', globalenv())))" else "judge('here', figures = function(pictures) lapply(pictures, get('two_joints', globalenv())))", file.path(folder, "here.R"))
+    takes <- run_trial(folder)
+    expect_equal(attr(takes, "judged")$problem, c(NA_character_, NA_character_), info = kind)
+    scores <- score_run(folder)
+    there <- scores[scores$measure == "there", ]
+    expect_equal(nrow(there), nrow(takes))
+    expect_equal(there$axis, rep("structure", nrow(takes)))
+    expect_equal(there$value, scores$value[scores$measure == "here"], tolerance = 1e-3, info = kind)
+    pipeline <- takes$pipeline[match(there$take, takes$take)]
+    expect_gt(mean(there$value[pipeline == "firm"]), mean(there$value[pipeline == "loose"]) + 0.05)
+  }
+})
+
 # An answer of the right shape, with `value` for everything.
 right_answer <- "function(request, value = 0.5, ...) list(model_name = 'liar', id = request$id, outputs = list(list(name = 'probability', datatype = 'FP32', shape = c(request$inputs[[1]]$shape[[1]], request$inputs[[2]]$shape[[1]]), data = rep(value, request$inputs[[1]]$shape[[1]] * request$inputs[[2]]$shape[[1]]))), ...)"
 asked <- function(said, ...) {

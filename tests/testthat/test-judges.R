@@ -38,10 +38,11 @@ test_that("a vector is worth by how many decoys it beats, never by its bare cosi
 })
 
 test_that("decoys share no telling word with the case, and are spread over the suite", {
-  decoys <- internal("decoy_phrases")
-  expect_equal(decoys(c("a windmill", "a red sky", "two kites"), c("a blue SKY with kites")), c("a windmill", "a red sky"))
-  expect_equal(decoys(c("a windmill", "the Windmill"), "an old windmill"), character())
-  expect_length(decoys(paste("thing", letters), "other", 7), 7)
+  decoys <- internal("decoy_finder")
+  expect_equal(decoys(c("a windmill", "a red sky", "two kites", "a windmill"))("a blue SKY with kites"), c("a windmill", "a red sky"))
+  expect_equal(decoys(c("a windmill", "the Windmill"))(c("hazy", "an old windmill")), character())
+  expect_length(decoys(paste("thing", letters), 7)("other"), 7)
+  expect_equal(decoys(character())("other"), character())
 })
 
 test_that("the same stance is alike, another is not, and nobody counts twice", {

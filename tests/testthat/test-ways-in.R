@@ -103,7 +103,7 @@ test_that("pipelines and purposes without a case are left out of what is lent", 
   lent <- file.path(withr::local_tempdir(), "lent")
   new_trial(lent, from = file.path(folder, "looks"), like = folder)
   trial <- read_trial(lent)
-  expect_equal(unique(trial$lineup$pipelines$engine), c("yarrow", "bracken", "quince", "sorrel"))
+  expect_equal(unique(trial$lineup$pipelines$engine), c("yarrow", "bracken", "quince", "sorrel", "teasel"))
   expect_false("yarrow-firm" %in% trial$lineup$pipelines$pipeline)
   expect_equal(internal("brief_jobs")(trial$brief), "restyle")
 })

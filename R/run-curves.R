@@ -1,0 +1,100 @@
+#' How scores answer to a setting
+#'
+#' For each sweep of a run: structure, adherence, style, worth and yield along the
+#' setting, with 90 % intervals; where structure is flat and where it gives way,
+#' between which settings every floor of the brief is cleared, which setting is
+#' worth most; and which settings matter at all.
+#'
+#' @inheritParams choose_pipeline
+#' @param vary The setting to look along, such as `"hold"` or `"guidance"`; the
+#'   first that was swept if `NULL`.
+#' @return An object of class `sprenn_curves`, a list: `vary`; `curves`, a tibble with a
+#'   row for each line, value and score (`line`, `family`, `vary`, `value`,
+#'   `pipeline`, `score`, `case` (`NA`: all), `mean`, `low`, `high`);
+#'   `features`, a row a line: `points`, `cliff_from` and `cliff_to` (between these
+#'   two structure changes by `drop`), `flat_from` and `flat_to`, `window_from` and
+#'   `window_to` (where the mean of every axis clears its floor; `open_low` and
+#'   `open_high` where that goes on beyond what was tried), `best`, `best_from`
+#'   and `best_to`; `settings`, a row for each family, setting and score: `moved`,
+#'   by how much pipelines differ on average that differ in nothing else, and of
+#'   whole grids the shares of variation that it explains (`alone`, `in_all`).
+#' @section Errors: `sprenn_error_run` where nothing was made, or no pipelines differ in
+#'   that setting alone.
+#' @export
+#' @examples
+#' folder <- file.path(tempdir(), "curves-example")
+#' new_trial(folder, demo = TRUE, cases = 1)
+#' trial <- read_trial(folder)
+#' trial$lineup$pipelines <- trial$lineup$pipelines[c(1, 6), ]
+#' trial$suite$seeds <- 11L
+#' run_trial(trial)
+#' response_curves(trial)
+#' unlink(folder, recursive = TRUE)
+response_curves <- function(trial, run = "main", job = NULL, vary = NULL) {
+  check_arguments(vary = checkmate::check_string(vary, null.ok = TRUE))
+  verdict <- choose_pipeline(trial, run, job)
+  stop_if_nothing_made(verdict)
+  recipes <- tried_recipes(verdict)
+  lines <- lines_along(recipes, vary)
+  structure(list(
+    vary = lines$vary[1], curves = curve_table(lines, verdict$pipelines, verdict$table, by_case = TRUE),
+    features = curve_features(lines, verdict$pipelines, verdict$draws, verdict$brief$floors),
+    settings = setting_importance(recipes, verdict$pipelines, verdict$draws), verdict = verdict
+  ), class = "sprenn_curves")
+}
+
+#' Compare engines at equal structure
+#'
+#' Engines' own knobs can't be compared: the same number holds firmly on one and
+#' lets go on another. So each sweep is read off where it keeps the same share of
+#' the layout, by straight lines between the settings that were tried.
+#'
+#' @inheritParams response_curves
+#' @param at The structure, 0 to 1, at which to compare; the middle of what most
+#'   sweeps reach if `NULL`.
+#' @return An object of class `sprenn_match`, a list: `at`; `table`, a tibble with a
+#'   row for each line that reaches it and score (`line`, `level`, `setting`, the
+#'   value there, `score`, `mean`, `low`, `high`, `reached`, the share of draws
+#'   in which it does); `levels`, the same at many levels; `areas`, a row for each
+#'   two lines and score: by how much the `one` lies above the `other`, on average
+#'   over the levels that both reach, with a 90 % interval.
+#' @section Errors: as [response_curves()].
+#' @export
+#' @examples
+#' folder <- file.path(tempdir(), "match-example")
+#' new_trial(folder, demo = TRUE, cases = 1)
+#' trial <- read_trial(folder)
+#' trial$lineup$pipelines <- trial$lineup$pipelines[c(1, 6), ]
+#' trial$suite$seeds <- 11L
+#' run_trial(trial)
+#' match_structure(trial)
+#' unlink(folder, recursive = TRUE)
+match_structure <- function(trial, run = "main", job = NULL, vary = NULL, at = NULL) {
+  check_arguments(vary = checkmate::check_string(vary, null.ok = TRUE), at = checkmate::check_number(at, lower = 0, upper = 1, null.ok = TRUE))
+  verdict <- choose_pipeline(trial, run, job)
+  stop_if_nothing_made(verdict)
+  lines <- lines_along(tried_recipes(verdict), vary)
+  shared <- shared_levels(lines, verdict$pipelines)
+  at <- at %||% mean(shared)
+  levels <- seq(0.02, 0.98, 0.02)
+  structure(list(
+    at = at, shared = shared, vary = lines$vary[1], table = match_table(lines, verdict$pipelines, verdict$draws, at),
+    levels = match_table(lines, verdict$pipelines, verdict$draws, levels), areas = frontier_areas(lines, verdict$pipelines, verdict$draws, levels), verdict = verdict
+  ), class = "sprenn_match")
+}
+
+# The recipes of the pipelines that a verdict is about.
+tried_recipes <- function(verdict) verdict$recipes[verdict$recipes$pipeline %in% verdict$pipelines$pipeline, ]
+
+lines_along <- function(recipes, vary) {
+  swept <- swept_settings(recipes)
+  if (length(swept) == 0) {
+    stop_sprenn("run", c(
+      "No two pipelines differ in one number alone, so there is no curve to draw.",
+      i = "A sweep makes such: sweeps: [{vary: hold, of: ..., over: [0.2, 0.4, 0.6, 0.8]}] in lineup.yml."
+    ))
+  }
+  vary <- vary %||% if ("hold" %in% swept) "hold" else swept[1]
+  if (!vary %in% swept) stop_sprenn("run", c(paste0("No two pipelines differ in ", quoted(vary), " alone."), i = paste("What was swept:", listed(swept))))
+  sweep_lines(recipes, vary)
+}

@@ -1,0 +1,57 @@
+#' Say all that is known of one pipeline
+#'
+#' Where it stands, against whom, on which cases it does well and badly, what goes
+#' wrong in it, and what it would take for it to win.
+#'
+#' @inheritParams choose_pipeline
+#' @param pipeline A pipeline of the lineup.
+#' @return An object of class `sprenn_portrait`, a list: `pipeline`; `standing`, its
+#'   row of the verdict's table, with its `rank`; `against`, a tibble of its
+#'   difference to every other pipeline with intervals that hold all at once;
+#'   `cases`, a row a case, best first: `utility`, the axes, `keepers`, `takes`,
+#'   and `others`, the other pipelines' mean worth there; `problems`, what kept
+#'   takes from being keepers, with counts; `flip`, the nearest weights with which
+#'   it would lead, or no row; `stages`, of a chain a row for each later step and
+#'   axis: the mean `before` and `after` it, the `gain` with its 90 % interval
+#'   (`low`, `high`), and what the step cost a take (`cost`, `seconds`);
+#'   `influence`, from its controls, or `NULL`.
+#' @section Errors: `sprenn_error_argument` for a pipeline that the choice does not know.
+#' @export
+#' @examples
+#' folder <- file.path(tempdir(), "portrait-example")
+#' new_trial(folder, demo = TRUE, cases = 1)
+#' trial <- read_trial(folder)
+#' trial$lineup$pipelines <- trial$lineup$pipelines[1:2, ]
+#' trial$suite$seeds <- 11L
+#' run_trial(trial)
+#' explain_pipeline(trial, "yarrow")
+#' unlink(folder, recursive = TRUE)
+explain_pipeline <- function(trial, pipeline, run = "main", job = NULL) {
+  check_arguments(pipeline = checkmate::check_string(pipeline))
+  trial <- as_trial(trial)
+  verdict <- choose_pipeline(trial, run, job)
+  stop_if_nothing_made(verdict)
+  stop_for_unknown(pipeline, verdict$pipelines$pipeline, "This choice", "pipeline")
+  influence <- tryCatch(measure_influence(trial, run), sprenn_error_run = function(e) NULL)
+  structure(list(
+    pipeline = pipeline, standing = tibble::tibble(rank = match(pipeline, verdict$pipelines$pipeline), verdict$pipelines[verdict$pipelines$pipeline == pipeline, ]),
+    against = against_others(verdict$pairs, pipeline), cases = case_portrait(verdict$table, pipeline), problems = count_problems(verdict$table, pipeline, verdict$brief),
+    flip = verdict$flips[verdict$flips$pipeline == pipeline, ], stages = chain_gains(trial, pipeline, run, verdict$brief, verdict$recipes), influence = if (!is.null(influence)) influence[influence$pipeline == pipeline, ], verdict = verdict
+  ), class = "sprenn_portrait")
+}
+
+# What each step of a chain adds; no row for a pipeline of one step. Its first steps may have
+# been made for another pipeline, which starts with the same.
+chain_gains <- function(trial, pipeline, run, brief, recipes) {
+  store <- open_store(trial$folder, run)
+  on.exit(close_store(store))
+  takes <- takes_for(store, trial, brief, recipes$pipeline)
+  chain <- which(takes$pipeline == pipeline)
+  repeat {
+    before <- setdiff(match(takes$parent[chain], takes$take), c(chain, NA))
+    if (length(before) == 0) break
+    chain <- c(chain, before)
+  }
+  own <- if (any(!is.na(takes$parent[chain]))) axes_of(store, trial, brief, takes[sort(chain), ])
+  stage_gains(own, brief$draws, brief$seed)
+}

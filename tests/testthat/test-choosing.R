@@ -1,0 +1,277 @@
+# The methods of choosing on tables whose answer is known.
+core_brief <- list(
+  brief = "x", job = NA_character_, weights = c(structure = 0.6, adherence = 0.2, style = 0.2), floors = c(structure = NA, adherence = NA, style = NA),
+  style = "reach the look", confidence = 0.9, draws = 1000L, seed = 1L
+)
+# A table of takes by what each pipeline scores, `means` a matrix pipelines x axes.
+scored_table <- function(means, cases = 8, seeds = 2, by_case = 0.02, by_seed = 0.02, seed = 1) {
+  withr::with_seed(seed, {
+    grid <- expand.grid(seed = seq_len(seeds), case = sprintf("c%02d", seq_len(cases)), pipeline = rownames(means), stringsAsFactors = FALSE)
+    noise <- function(name) {
+      own <- stats::rnorm(cases * nrow(means), 0, by_case)
+      own[as.integer(factor(grid$case)) + cases * (match(grid$pipeline, rownames(means)) - 1)] + stats::rnorm(nrow(grid), 0, by_seed)
+    }
+    scores <- lapply(colnames(means), function(axis) pmin(1, pmax(0, means[grid$pipeline, axis] + noise(axis))))
+    names(scores) <- colnames(means)
+    tibble::tibble(
+      take = paste0("t", seq_len(nrow(grid))), parent = NA_character_, pipeline = grid$pipeline, case = grid$case, seed = grid$seed, state = "made", cost = 0.1, seconds = 1,
+      message = NA_character_, !!!scores, coverage = 1, flaws = "", slight = "", missed = ""
+    )
+  })
+}
+means_of <- function(...) {
+  rows <- rbind(...)
+  colnames(rows) <- c("structure", "adherence", "style")
+  rows
+}
+worth <- function(table, brief = core_brief) internal("add_utility")(table, brief)
+
+test_that("the interval of a yield is Wilson's where takes of a case are independent, and wider where they go together", {
+  interval <- internal("yield_interval")
+  table <- tibble::tibble(pipeline = rep(c("a", "b"), each = 40), case = rep(sprintf("c%02d", rep(1:20, each = 2)), 2), seed = rep(1:2, 40))
+  table$keeper <- withr::with_seed(1, stats::runif(80)) < 0.5
+  apart <- table
+  apart$keeper <- rep(c(TRUE, FALSE), 40)
+  p <- 0.5
+  z <- stats::qnorm(0.95)
+  half <- z / (1 + z^2 / 40) * sqrt(p * (1 - p) / 40 + z^2 / (4 * 40^2))
+  # One of two is kept in every case: less apart than chance would have it.
+  expect_equal(unname(interval(apart)[1, ]), c(0.5 - half, 0.5 + half), tolerance = 1e-6)
+  together <- table
+  together$keeper <- rep(rep(c(TRUE, FALSE), each = 2), 20)
+  half <- z / (1 + z^2 / 20) * sqrt(p * (1 - p) / 20 + z^2 / (4 * 20^2))
+  expect_equal(unname(interval(together)[1, ]), c(0.5 - half, 0.5 + half), tolerance = 1e-6)
+  # Nothing but keepers in three cases can't show that a fourth will be kept.
+  few <- tibble::tibble(pipeline = "a", case = rep(letters[1:3], each = 10), seed = rep(1:10, 3), keeper = TRUE)
+  expect_lt(interval(few)[1, "from"], 0.6)
+})
+
+test_that("regret is what a pipeline lacks to the best of each draw, and ranks are where it stands", {
+  utility <- rbind(a = c(1, 0, 1, 1), b = c(0.5, 0.5, 0.5, 0.5), c = c(0, 0, 0, 0.9))
+  expect_equal(internal("expected_regret")(utility), c(a = 0.125, b = (0.5 + 0 + 0.5 + 0.5) / 4, c = (1 + 0.5 + 1 + 0.1) / 4))
+  expect_equal(internal("rank_intervals")(utility, 0.4)["a", ], c(from = 1, to = 1))
+  expect_equal(internal("rank_intervals")(utility, 1)["c", ], c(from = 2, to = 3))
+})
+
+test_that("differences of all pairs hold at once: wider than one alone, the better one first", {
+  table <- worth(scored_table(means_of(a = c(0.8, 0.5, 0.5), b = c(0.6, 0.5, 0.5), c = c(0.59, 0.5, 0.5), d = c(0.3, 0.5, 0.5))))
+  draws <- internal("score_draws")(table, "utility", 4000, 1)$utility
+  means <- internal("case_means")(table, "utility")[[1]]
+  pairs <- internal("pair_differences")(means)
+  expect_equal(nrow(pairs), 6)
+  expect_true(all(pairs$difference >= 0))
+  alone <- internal("interval")(draws["a", ] - draws["b", ])
+  own <- pairs[pairs$one == "a" & pairs$other == "b", ]
+  expect_gt(own$high - own$low, diff(alone))
+  expect_true(own$apart)
+  # By hand: Student's, a sixth of a tenth left out.
+  by_hand <- stats::t.test(means[, "a"] - means[, "b"], conf.level = 1 - 0.1 / 6)
+  expect_equal(c(own$difference, own$low, own$high), c(unname(by_hand$estimate), as.vector(by_hand$conf.int)))
+  expect_false(pairs$apart[pairs$one %in% c("b", "c") & pairs$other %in% c("b", "c")])
+})
+
+test_that("nothing beats what no other is at least as good as on all axes", {
+  means <- means_of(a = c(0.9, 0.1, 0.5), b = c(0.5, 0.5, 0.5), c = c(0.5, 0.4, 0.5), d = c(0.1, 0.9, 0.5))
+  draws <- lapply(stats::setNames(nm = colnames(means)), function(axis) matrix(means[, axis], 4, 10, dimnames = list(rownames(means), NULL)))
+  found <- internal("tradeoff_table")(means, draws)
+  expect_equal(found$unbeaten, c(TRUE, TRUE, FALSE, TRUE))
+  expect_equal(found$chance, c(1, 1, 0, 1))
+  means[1, "style"] <- NA
+  expect_equal(internal("tradeoff_table")(means, draws)$unbeaten, c(TRUE, TRUE, FALSE, TRUE))
+})
+
+test_that("worth by other weights is what counting anew with them gives", {
+  table <- scored_table(means_of(a = c(0.9, 0.2, 0.4), b = c(0.4, 0.8, 0.5)), seeds = 3)
+  table$adherence[table$case == "c03"] <- NA
+  table$flaws[5] <- "bars"
+  axes <- c("structure", "adherence", "style")
+  parts <- internal("worth_parts")(worth(table), axes)
+  for (weights in list(c(0.2, 0.5, 0.3), c(1, 0, 0), c(0.25, 0.25, 0.5))) {
+    other <- utils::modifyList(core_brief, list(weights = stats::setNames(weights, axes)))
+    expect_equal(internal("worth_by")(parts, matrix(weights, 1))[1, ], internal("mean_by_pipeline")(worth(table, other), "utility"))
+  }
+})
+
+test_that("the nearest weights that change the choice are found, and the share of weightings won", {
+  # a leads by structure alone: 0.5 w1 against 0.4 w2, level at w2 = 1.25 w1.
+  table <- worth(scored_table(means_of(a = c(0.9, 0.4, 0.5), b = c(0.4, 0.8, 0.5)), by_case = 0, by_seed = 0))
+  map <- internal("weight_map")(table, c("structure", "adherence"), 0.01)
+  expect_equal(mean(map$winner == "b"), 0.444, tolerance = 0.02)
+  flip <- internal("nearest_flips")(table, c(structure = 0.6, adherence = 0.4))
+  expect_equal(flip$pipeline, "b")
+  expect_equal(flip$adherence, 0.56)
+  expect_equal(flip$moved, 0.16)
+  always <- worth(scored_table(means_of(a = c(0.9, 0.9, 0.5), b = c(0.4, 0.8, 0.5)), by_case = 0, by_seed = 0))
+  expect_equal(nrow(internal("nearest_flips")(always, c(structure = 0.6, adherence = 0.4))), 0)
+})
+
+test_that("what would settle it follows from how much cases and seeds differ", {
+  parts <- list(lead = 0.05, by_case = 0, by_seed = 0.1, cases = 10, seeds = 2)
+  surely <- internal("surely")
+  expect_equal(surely(parts, 10, 8), stats::pt(0.05 / sqrt(0.01 / 8 / 10), 9))
+  needed <- internal("fewest")(0:200, function(n) surely(parts, 10, 2 + n) >= 0.99)
+  expect_gte(surely(parts, 10, 2 + needed), 0.99)
+  expect_lt(surely(parts, 10, 1 + needed), 0.99)
+  # Where it is the cases that differ, no number of seeds helps.
+  parts <- list(lead = 0.05, by_case = 0.1, by_seed = 0, cases = 4, seeds = 2)
+  expect_equal(internal("fewest")(0:200, function(n) surely(parts, 4, 2 + n) >= 0.95), Inf)
+  table <- worth(scored_table(means_of(a = c(0.56, 0.5, 0.5), b = c(0.5, 0.5, 0.5)), cases = 5, by_case = 0.1, by_seed = 0.001, seed = 4))
+  found <- internal("evidence_needed")(table, "a", "b", 0.95)
+  expect_equal(found$more_seeds, Inf)
+  expect_true(is.finite(found$more_cases) && found$more_cases > 0)
+})
+
+lines_of <- function(values, structure, style = 0.5, family = "f") {
+  means <- means_of(cbind(structure, 0.5, style))
+  rownames(means) <- paste0(family, "/", values)
+  recipes <- tibble::tibble(pipeline = rownames(means), family = family, set = lapply(values, function(value) list(hold = value, checkpoint = "x")))
+  list(means = means, recipes = recipes)
+}
+along <- function(..., floors = c(structure = 0.35, adherence = NA, style = NA)) {
+  all <- list(...)
+  table <- scored_table(do.call(rbind, lapply(all, `[[`, "means")), cases = 10, by_case = 0.01, by_seed = 0.01)
+  verdict <- internal("verdict_from")(table, utils::modifyList(core_brief, list(floors = floors)))
+  recipes <- do.call(rbind, lapply(all, `[[`, "recipes"))
+  list(verdict = verdict, lines = internal("sweep_lines")(recipes, "hold"), recipes = recipes)
+}
+
+test_that("a cliff, a flat stretch and the window of a curve are where they were made", {
+  made <- along(lines_of(c(0.1, 0.3, 0.5, 0.6, 0.9), c(0.1, 0.11, 0.12, 0.6, 0.62)), lines_of(c(0, 0.5, 1), c(0.2, 0.5, 0.8), family = "even"))
+  found <- internal("curve_features")(made$lines, made$verdict$pipelines, made$verdict$draws, made$verdict$brief$floors)
+  cliff <- found[found$line == "f", ]
+  expect_equal(c(cliff$cliff_from, cliff$cliff_to), c(0.5, 0.6))
+  expect_equal(cliff$drop, 0.48, tolerance = 0.1)
+  expect_equal(c(cliff$flat_from, cliff$flat_to), c(0.1, 0.5))
+  # 0.35 lies 0.23 of 0.48 above 0.12, on the way from 0.5 to 0.6.
+  expect_equal(cliff$window_from, 0.5 + 0.1 * 0.23 / 0.48, tolerance = 0.02)
+  expect_true(cliff$open_high && !cliff$open_low)
+  even <- found[found$line == "even", ]
+  expect_true(is.na(even$cliff_from))
+  expect_equal(even$window_from, 0.25, tolerance = 0.1)
+})
+
+test_that("two points show no cliff, and where no floor is cleared there is no window", {
+  made <- along(lines_of(c(0.2, 0.8), c(0.1, 0.3)))
+  found <- internal("curve_features")(made$lines, made$verdict$pipelines, made$verdict$draws, c(structure = 0.9))
+  expect_equal(found$points, 2)
+  expect_true(is.na(found$cliff_from) && is.na(found$window_from))
+})
+
+test_that("lines run along one setting only: others apart make other lines", {
+  recipes <- tibble::tibble(
+    pipeline = c("p1", "p2", "p3", "p4", "p5"), family = "p",
+    set = list(list(hold = 0.2, guidance = 4), list(hold = 0.8, guidance = 4), list(hold = 0.2, guidance = 8), list(hold = 0.8, guidance = 8), list(guidance = 9))
+  )
+  lines <- internal("sweep_lines")(recipes, "hold")
+  expect_equal(unique(lines$line), c("p (guidance=4)", "p (guidance=8)"))
+  expect_equal(lines$value, c(0.2, 0.8, 0.2, 0.8))
+  expect_equal(internal("swept_settings")(recipes), c("hold", "guidance"))
+})
+
+test_that("at equal structure scores are read off between settings", {
+  made <- along(lines_of(c(0, 1), c(0.2, 0.8), style = c(0.8, 0.2)), lines_of(c(0.1, 0.9), c(0.3, 0.7), style = c(0.9, 0.5), family = "g"))
+  found <- internal("match_table")(made$lines, made$verdict$pipelines, made$verdict$draws, 0.5)
+  style <- found[found$score == "style", ]
+  expect_equal(style$mean, c(0.5, 0.7), tolerance = 0.05)
+  expect_equal(style$setting, c(0.5, 0.5), tolerance = 0.1)
+  expect_true(all(style$low < style$mean & style$mean < style$high))
+  expect_equal(nrow(internal("match_table")(made$lines, made$verdict$pipelines, made$verdict$draws, 0.95)), 0)
+  expect_equal(internal("shared_levels")(made$lines, made$verdict$pipelines), c(0.3, 0.7), tolerance = 0.05)
+  areas <- internal("frontier_areas")(made$lines, made$verdict$pipelines, made$verdict$draws, seq(0.3, 0.7, 0.1))
+  own <- areas[areas$score == "style", ]
+  expect_equal(own$difference, -0.2, tolerance = 0.1)
+  expect_lt(own$high, 0)
+})
+
+test_that("in a whole grid the shares of variation are those of its formula", {
+  grid <- expand.grid(hold = c(0.2, 0.5, 0.8), guidance = c(4, 8))
+  score <- grid$hold + 0.5 * (grid$guidance == 8) * grid$hold
+  shares <- internal("variation_shares")
+  design <- data.frame(hold = format(grid$hold), guidance = format(grid$guidance))
+  all <- mean((score - mean(score))^2)
+  expect_equal(shares(design, "hold", score)$alone, mean((1.25 * (grid$hold - 0.5))^2) / all)
+  expect_equal(shares(design, "guidance", score)$alone, mean((0.125)^2) / all)
+  expect_equal(shares(design, "guidance", score)$in_all, mean((0.25 * grid$hold)^2) / all)
+  expect_true(is.na(shares(design[-1, ], "hold", score[-1])$alone))
+  pairs <- internal("single_pairs")(design, "guidance")
+  expect_equal(ncol(pairs), 3)
+})
+
+test_that("a step's gain is taken against the takes that it was made from", {
+  first <- scored_table(means_of(base = c(0.5, 0.5, 0.5)), cases = 6)
+  second <- first
+  second$take <- paste0("u", seq_len(nrow(first)))
+  second$parent <- first$take
+  second$pipeline <- "base+refine"
+  second$structure <- first$structure + 0.1
+  second$style <- NA
+  gains <- internal("stage_gains")(rbind(first, second))
+  expect_equal(gains$score, c("structure", "adherence"))
+  expect_equal(gains$gain, c(0.1, 0))
+  expect_equal(gains$low[1], 0.1)
+  expect_equal(gains$follows, c("base", "base"))
+})
+
+test_that("a change is told beyond the noise, and pictures that should be the same are", {
+  old <- worth(scored_table(means_of(a = c(0.6, 0.5, 0.5), b = c(0.5, 0.5, 0.5), c = c(0.4, 0.5, 0.5))))
+  old$picture <- paste0("f", seq_len(nrow(old)))
+  old$request <- "same"
+  new <- old
+  noise <- withr::with_seed(9, stats::rnorm(nrow(new), 0, 0.01))
+  b <- new$pipeline == "b"
+  new$structure[b] <- new$structure[b] - 0.1
+  new$picture[b] <- paste0("g", which(b))
+  c <- new$pipeline == "c"
+  new$structure[c] <- new$structure[c] + noise[c]
+  new <- worth(new)
+  found <- internal("run_changes")(old, new)
+  changed <- found$scores[found$scores$changed, ]
+  expect_equal(unique(changed$pipeline), "b")
+  expect_setequal(changed$score, c("structure", "utility"))
+  expect_equal(changed$change[changed$score == "structure"], -0.1, tolerance = 0.01)
+  expect_equal(found$pictures$other, c(0, sum(b), 0))
+  new$request[b] <- "other"
+  expect_equal(internal("run_changes")(old, new)$pictures$other, c(0, 0, 0))
+})
+
+test_that("weights that side with people are those by which they chose, and none is negative", {
+  values <- withr::with_seed(2, matrix(stats::runif(300), 100, dimnames = list(paste0("t", 1:100), c("structure", "adherence", "style"))))
+  ballots <- withr::with_seed(3, {
+    one <- sample(100, 400, TRUE)
+    other <- sample(100, 400, TRUE)
+    lead <- drop((values[one, ] - values[other, ]) %*% c(8, 4, -2))
+    tibble::tibble(one_take = paste0("t", one), other_take = paste0("t", other), share = as.numeric(stats::runif(400) < stats::plogis(lead)))
+  })
+  found <- internal("suggested_weights")(ballots, values)
+  expect_equal(found$weight, c(2 / 3, 1 / 3, 0), tolerance = 0.2)
+  expect_equal(sum(found$weight), 1)
+  expect_true(all(found$low <= found$weight + 1e-9 & found$weight <= found$high + 1e-9))
+  expect_gt(attr(found, "sides"), 0.7)
+  expect_null(internal("suggested_weights")(ballots[1:10, ], values))
+})
+
+test_that("who peeks pays: the stretch grows with looks and with how early they are", {
+  stretch <- internal("peeking_stretch")
+  expect_equal(stretch(0.9, 1, 1), 1)
+  expect_gt(stretch(0.9, 1, 6), 1.05)
+  expect_equal(stretch(0.9, 0.25, 6), 2 * stretch(0.9, 1, 6))
+  # Brownian motion looked at six times stays below the boundary in nine of ten.
+  steps <- withr::with_seed(1, matrix(stats::rnorm(6 * 20000), 20000) / sqrt(6))
+  highest <- apply(t(apply(steps, 1, cumsum)), 1, max)
+  expect_equal(mean(highest < stretch(0.9, 1, 6) * stats::qnorm(0.9)), 0.9, tolerance = 0.015)
+})
+
+test_that("a race drops who can't win, stops when decided, and says when it is stuck", {
+  race <- internal("race_step")
+  clear <- scored_table(means_of(a = c(0.8, 0.5, 0.5), b = c(0.5, 0.5, 0.5), c = c(0.1, 0.5, 0.5)), cases = 10)
+  step <- race(clear, core_brief, 4)
+  expect_equal(step[c("state", "best")], list(state = "decided", best = "a"))
+  expect_setequal(step$dropped, c("b", "c"))
+  tie <- scored_table(means_of(a = c(0.5, 0.5, 0.5), b = c(0.5, 0.5, 0.5), c = c(0.1, 0.5, 0.5)), cases = 10, by_case = 0.1, by_seed = 0.005, seed = 3)
+  step <- race(tie, core_brief, 4)
+  expect_equal(step$state, "stuck")
+  expect_equal(step$dropped, "c")
+  # From a single seed nothing is known of seeds yet.
+  expect_equal(race(tie[tie$seed == 1, ], core_brief, 4)$state, "open")
+  expect_equal(race(clear[clear$case %in% c("c01", "c02"), ], core_brief, 4)$state, "open")
+})
