@@ -44,7 +44,7 @@ draw_curve <- function(verdict, vary = "hold") {
   floors <- tibble::tibble(axis = factor(axes, axes), floor = verdict$brief$floors[axes])
   ggplot2::ggplot(long[!is.na(long$mean), ], ggplot2::aes(.data$value, .data$mean, colour = .data$family, fill = .data$family)) +
     ggplot2::geom_hline(ggplot2::aes(yintercept = .data$floor), floors[!is.na(floors$floor), ], linetype = "dashed", colour = "#888888") +
-    ggplot2::geom_ribbon(ggplot2::aes(ymin = .data$low, ymax = .data$high), alpha = 0.16, colour = NA) +
+    ggplot2::geom_ribbon(ggplot2::aes(ymin = .data$low, ymax = .data$high), long[!is.na(long$low), ], alpha = 0.16, colour = NA) +
     ggplot2::geom_point(ggplot2::aes(y = .data$score), points[!is.na(points$score), ], alpha = 0.25, size = 1.2) +
     ggplot2::geom_line(linewidth = 1) +
     ggplot2::geom_point(size = 2.6) +

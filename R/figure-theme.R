@@ -1,13 +1,13 @@
 # One look for all figures: a pipeline's colour, the type sizes, the theme.
 
 # Okabe and Ito's colours (2008), which colour-blind readers can tell apart,
-# without the yellow that is too faint on white.
-family_palette <- c("#0072B2", "#D55E00", "#009E73", "#CC79A7", "#56B4E9", "#E69F00", "#555555")
+# without the yellow that is too faint on white, and with an indigo far darker than all.
+family_palette <- c("#0072B2", "#D55E00", "#009E73", "#CC79A7", "#56B4E9", "#E69F00", "#555555", "#332288")
 
 # Members of a sweep share the colour of the pipeline that is varied, so that a
-# family is seen as one; the same in every figure of a run.
+# family is seen as one; the same in every figure of a run. Steps within chains want none.
 family_colours <- function(recipes) {
-  family <- unique(family_of(recipes))
+  family <- unique(family_of(recipes[order(!recipes$shown), ]))
   stats::setNames(rep_len(family_palette, length(family)), family)
 }
 

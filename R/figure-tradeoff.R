@@ -32,8 +32,8 @@ draw_tradeoff <- function(verdict) {
     (if (!is.na(floor)) ggplot2::geom_vline(xintercept = floor, linetype = "dashed", colour = "#888888")) +
     (if (!is.na(floor)) ggplot2::annotate("text", x = floor, y = 1.02, label = "floor", hjust = 1.15, size = 3.6, colour = "#666666")) +
     ggplot2::geom_path(data = rows[rows$family %in% rows$family[duplicated(rows$family)], ], linewidth = 0.5, alpha = 0.5) +
-    ggplot2::geom_linerange(ggplot2::aes(xmin = .data$structure_low, xmax = .data$structure_high), linewidth = 0.5, alpha = 0.45) +
-    ggplot2::geom_linerange(ggplot2::aes(ymin = .data$style_low, ymax = .data$style_high), linewidth = 0.5, alpha = 0.45) +
+    ggplot2::geom_linerange(ggplot2::aes(xmin = .data$structure_low, xmax = .data$structure_high), rows[!is.na(rows$structure_low), ], linewidth = 0.5, alpha = 0.45) +
+    ggplot2::geom_linerange(ggplot2::aes(ymin = .data$style_low, ymax = .data$style_high), rows[!is.na(rows$style_low), ], linewidth = 0.5, alpha = 0.45) +
     ggplot2::geom_point(shape = 21, size = 4.5, stroke = 1.2, fill = rows$fill) +
     ggplot2::geom_text(ggplot2::aes(x = at$x, y = at$y, label = .data$label), hjust = at$hjust, size = 3.8) +
     ggplot2::scale_colour_manual(values = colours, guide = "none") +

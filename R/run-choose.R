@@ -86,7 +86,7 @@ deciding_table <- function(store, trial, brief, kept) {
     takes$state[unscored] <- "planned"
   } else if (any(unscored)) {
     stop_sprenn("run", c(
-      paste0(sum(unscored), " takes of the run have not been measured."),
+      paste0(sum(unscored), " takes of run ", quoted(store$run), " have not been measured."),
       i = "`sprenn score` measures them."
     ))
   }

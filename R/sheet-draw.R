@@ -108,7 +108,7 @@ paint_sheet <- function(grid, layout, verdict, seed) {
   colours <- family_colours(verdict$recipes)[family_of(grid$recipes)]
   say("reference", left(1), layout$head - 26, 14, bold = TRUE)
   for (k in seq_along(grid$recipes$pipeline)) {
-    say(grid$recipes$pipeline[k], left(k + 1), layout$head - 26, 14, colours[[k]], bold = TRUE)
+    say(grid$recipes$pipeline[k], left(k + 1), layout$head - 26, 14, colours[[k]], bold = TRUE, ends = TRUE)
   }
   for (i in seq_along(grid$cases)) {
     top <- layout$head + (i - 1) * (layout$picture + layout$text + layout$gap)
@@ -133,24 +133,30 @@ open_page <- function(width, height) {
   grid::pushViewport(grid::viewport(xscale = c(0, width), yscale = c(height, 0)))
 }
 
-put_text <- function(text, x, y, size = 12, colour = "#222222", bold = FALSE, most) {
+put_text <- function(text, x, y, size = 12, colour = "#222222", bold = FALSE, most, ends = FALSE) {
   style <- grid::gpar(fontsize = size, col = colour, fontface = if (bold) "bold" else "plain")
   grid::grid.text(
-    fit_text(text, most, style), grid::unit(x, "native"), grid::unit(y, "native"), just = c("left", "top"), gp = style
+    fit_text(text, most, style, ends), grid::unit(x, "native"), grid::unit(y, "native"), just = c("left", "top"), gp = style
   )
 }
 
-# Cuts text that is too long for its place, measured as it is drawn.
-fit_text <- function(text, most, style) {
+# Cuts text that is too long for its place, measured as it is drawn: at its end, or in its
+# middle where both `ends` tell (pipelines of a sweep differ in their last letters).
+fit_text <- function(text, most, style, ends = FALSE) {
   width <- function(text) {
     grid::convertWidth(grid::grobWidth(grid::textGrob(text, gp = style)), "native", valueOnly = TRUE)
   }
   if (width(text) <= most) {
     return(text)
   }
-  letters <- nchar(text)
-  while (letters > 1 && width(paste0(substr(text, 1, letters), "\u2026")) > most) letters <- letters - 1
-  paste0(substr(text, 1, letters), "\u2026")
+  whole <- nchar(text)
+  cut <- function(letters) {
+    last <- if (ends) letters %/% 2 else 0
+    paste0(substr(text, 1, letters - last), "\u2026", substr(text, whole - last + 1, whole))
+  }
+  letters <- whole
+  while (letters > 1 && width(cut(letters)) > most) letters <- letters - 1
+  cut(letters)
 }
 
 # Draws pixels as large as the cell allows; returns the size that they took.

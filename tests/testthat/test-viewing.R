@@ -92,7 +92,7 @@ test_that("a pair is asked again, the other way round, after ten", {
   first <- Find(function(one) one$ballot == again[[1]]$repeats, shown)
   expect_equal(c(again[[1]]$one, again[[1]]$other), c(first$other, first$one))
   # Who always takes the left one contradicts themselves.
-  people <- internal("viewing_of")(viewing$store)$people
+  people <- internal("viewing_of")(viewing$store, viewing$trial)$people
   expect_equal(people$agreement, 0)
 })
 
@@ -123,7 +123,7 @@ test_that("single takes are kept or rejected with reasons, and what is said of p
   }
   expect_null(internal("next_showing")(viewing, "ana"))
   internal("record_viewed")(viewing$store, viewing$trial$suite)
-  found <- internal("viewing_of")(viewing$store)
+  found <- internal("viewing_of")(viewing$store, viewing$trial)
   expect_equal(found$keepers$kept[match(c("firm", "loose"), found$keepers$pipeline)], c(6, 0))
   expect_equal(unique(found$keepers$reasons), "layout lost 6")
   evidence <- list_evidence(viewing$trial$folder)$phrases
