@@ -64,7 +64,8 @@ reach_draws <- function(value, scores, level, by) {
 
 # The levels of structure that every line reaches, or the most lines: from, to.
 shared_levels <- function(lines, pipelines) {
-  structure <- pipelines$structure[match(lines$pipeline, pipelines$pipeline)]
+  own <- match(lines$pipeline, pipelines$pipeline)
+  structure <- pipelines$structure[own]
   ends <- vapply(split(structure, lines$line), range, numeric(2), na.rm = TRUE)
   ends <- ends[, is.finite(ends[1, ]) & is.finite(ends[2, ]), drop = FALSE]
   if (ncol(ends) == 0) {

@@ -97,7 +97,7 @@ cli_curves <- function(given) {
 }
 
 cli_match <- function(given) {
-  found <- match_structure(read_shown(given$places), given$run, given$job, given$vary, given$at)
+  found <- match_engines(read_shown(given$places), given$run, given$job, given$vary, given$at)
   show_found(found, c("at", "vary", "table", "levels", "areas"), given, function() draw_match(found))
 }
 

@@ -1,6 +1,6 @@
 #' Draw engines at equal structure
 #'
-#' @param match What [match_structure()] returned.
+#' @param match What [match_engines()] returned.
 #' @return A ggplot: adherence and style of each sweep against the structure that it
 #'   keeps, with 90 % bands, and a line where they are compared.
 #' @export
@@ -11,7 +11,7 @@
 #' trial$lineup$pipelines <- trial$lineup$pipelines[c(1, 6), ]
 #' trial$suite$seeds <- 11L
 #' run_trial(trial)
-#' draw_match(match_structure(trial))
+#' draw_match(match_engines(trial))
 #' unlink(folder, recursive = TRUE)
 draw_match <- function(match) {
   check_arguments(match = checkmate::check_class(match, "sprenn_match"))

@@ -67,9 +67,9 @@ response_curves <- function(trial, run = "main", job = NULL, vary = NULL) {
 #' trial$lineup$pipelines <- trial$lineup$pipelines[c(1, 6), ]
 #' trial$suite$seeds <- 11L
 #' run_trial(trial)
-#' match_structure(trial)
+#' match_engines(trial)
 #' unlink(folder, recursive = TRUE)
-match_structure <- function(trial, run = "main", job = NULL, vary = NULL, at = NULL) {
+match_engines <- function(trial, run = "main", job = NULL, vary = NULL, at = NULL) {
   check_arguments(vary = checkmate::check_string(vary, null.ok = TRUE), at = checkmate::check_number(at, lower = 0, upper = 1, null.ok = TRUE))
   verdict <- choose_pipeline(trial, run, job)
   stop_if_nothing_made(verdict)

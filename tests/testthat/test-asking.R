@@ -48,10 +48,10 @@ test_that("curves say where floors are cleared and what was swept", {
 
 test_that("a sweep is read off at equal structure, and what no sweep reaches is said", {
   folder <- swept()
-  found <- match_structure(folder)
+  found <- match_engines(folder)
   expect_equal(unique(found$table$line), "firm")
   expect_true(found$table$setting[1] > 0.5 && found$table$setting[1] < 0.9)
-  expect_match(format(match_structure(folder, at = 0.999)), "No sweep reaches", all = FALSE)
+  expect_match(format(match_engines(folder, at = 0.999)), "No sweep reaches", all = FALSE)
   expect_match(format(found), "no two sweeps|nothing to compare", ignore.case = TRUE, all = FALSE)
   expect_s3_class(draw_match(found), "ggplot")
 })
