@@ -30,6 +30,7 @@ verdict_from <- function(table, brief, looks = NULL) {
   }
   in_the_race <- pipelines$pipeline[pipelines$chance_best >= 0.05 | pipelines$pipeline == best]
   weighed <- names(brief$weights)[brief$weights > 0]
+  parts <- worth_parts(table, weighed)
   list(
     state = state, best = best, runner_up = runner_up,
     confidence = pipelines$chance_best[1],
@@ -42,8 +43,8 @@ verdict_from <- function(table, brief, looks = NULL) {
     unchecked = unchecked_axes(table, brief),
     pairs = pair_differences(case_means(table, "utility", drawn_units(table))[[1]], widen = widen),
     tradeoff = tradeoff_table(axis_means(pipelines), draws[axes]),
-    flips = nearest_flips(table, brief$weights[weighed]),
-    weightings = weight_map(table, weighed),
+    flips = nearest_flips(table, brief$weights[weighed], parts),
+    weightings = weight_map(table, weighed, parts = parts),
     needed = evidence_needed(table, best, setdiff(in_the_race, best), brief$confidence),
     looks = looks, draws = draws,
     pipelines = pipelines, table = table, brief = brief

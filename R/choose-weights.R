@@ -3,8 +3,7 @@
 
 # Every weighting of the axes in steps of `step`, with who wins by it: a tibble with a column
 # of weights for each axis, `winner` and `lead` over the second.
-weight_map <- function(table, axes, step = 0.05) {
-  parts <- worth_parts(table, axes)
+weight_map <- function(table, axes, step = 0.05, parts = worth_parts(table, axes)) {
   weights <- all_weightings(length(axes), step)
   colnames(weights) <- axes
   worth <- worth_by(parts, weights)
@@ -64,12 +63,12 @@ worth_by <- function(parts, weights) {
 
 # For each other pipeline that some weighting makes the winner: the one nearest to the
 # brief's. `moved` is how much of the weight has to change its axis.
-nearest_flips <- function(table, weights) {
+nearest_flips <- function(table, weights, parts = worth_parts(table, names(weights))) {
   axes <- names(weights)
-  map <- weight_map(table, axes, 0.02)
+  map <- weight_map(table, axes, 0.02, parts)
   own <- weights / sum(weights)
   moved <- rowSums(abs(sweep(as.matrix(map[axes]), 2, own))) / 2
-  best <- names(which.max(worth_by(worth_parts(table, axes), matrix(own, 1))[1, ]))
+  best <- names(which.max(worth_by(parts, matrix(own, 1))[1, ]))
   other <- which(map$winner != best)
   other <- other[order(moved[other])]
   first <- other[!duplicated(map$winner[other])]
