@@ -126,6 +126,9 @@ window_of <- function(value, means, floors) {
 
 best_among <- function(value, draws) {
   chance <- chance_best(draws)
+  if (all(is.na(chance))) {
+    return(tibble::tibble(best_from = min(value), best_to = max(value)))
+  }
   # The fewest settings that hold the best in 90 % of draws.
   order <- order(-chance)
   kept <- value[order[seq_len(which(cumsum(chance[order]) >= 0.9 - 1e-9)[1])]]

@@ -73,12 +73,15 @@ yield_interval <- function(table, level = 0.9) {
   cbind(from = ifelse(takes > 0, middle - half, NA), to = ifelse(takes > 0, middle + half, NA))
 }
 
-# The share of draws in which each pipeline is the best; ties are shared out.
+# The share of draws in which each pipeline is the best; ties are shared out. Unknown of one
+# without takes, and of all where nobody has ever made anything of worth.
 chance_best <- function(utility) {
+  unknown <- rowSums(!is.na(utility)) == 0
   utility[is.na(utility)] <- -Inf
   top <- apply(utility, 2, max)
   wins <- utility == rep(top, each = nrow(utility))
-  rowMeans(wins / rep(colSums(wins), each = nrow(utility)))
+  chance <- rowMeans(wins / rep(colSums(wins), each = nrow(utility)))
+  replace(chance, unknown | all(utility <= 0), NA_real_)
 }
 
 # What is lost, on average over the draws, if a pipeline is used that is not the best.

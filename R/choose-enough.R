@@ -3,14 +3,15 @@
 # For each rival that is still in the race: its distance to `best`, how much of that is case
 # by case and how much seed by seed, and how many more of each would give the wanted
 # confidence if the lead stayed what it is (`Inf` where more seeds never would: the cases
-# themselves disagree). With several rivals each has to be beaten more surely.
+# themselves disagree; unknown where each case has one). With several rivals each has to be
+# beaten more surely.
 evidence_needed <- function(table, best, rivals, confidence) {
   rows <- lapply(rivals, function(rival) {
     own <- paired_parts(table, best, rival)
     wanted <- 1 - (1 - confidence) / max(1, length(rivals))
     tibble::tibble(
       pipeline = rival, lead = own$lead, by_case = own$by_case, by_seed = own$by_seed, cases = own$cases, seeds = own$seeds,
-      more_seeds = fewest(0:200, function(n) surely(own, own$cases, own$seeds + n) >= wanted), more_cases = fewest(0:2000, function(n) surely(own, own$cases + n, own$seeds) >= wanted)
+      more_seeds = if (is.na(own$by_seed)) NA_real_ else fewest(0:200, function(n) surely(own, own$cases, own$seeds + n) >= wanted), more_cases = fewest(0:2000, function(n) surely(own, own$cases + n, own$seeds) >= wanted)
     )
   })
   none <- tibble::tibble(pipeline = character(), lead = numeric(), by_case = numeric(), by_seed = numeric(), cases = integer(), seeds = numeric(), more_seeds = numeric(), more_cases = numeric())
@@ -18,7 +19,8 @@ evidence_needed <- function(table, best, rivals, confidence) {
 }
 
 # The lead of one pipeline over another, taken within cases and seeds, and its spread from
-# case to case and from seed to seed (standard deviations).
+# case to case and from seed to seed (standard deviations). With one seed a case the two
+# can't be told apart: all of it is `by_case` then.
 paired_parts <- function(table, one, other) {
   key <- paste(table$case, table$seed)
   a <- which(table$pipeline == one & !is.na(table$utility))
@@ -31,7 +33,7 @@ paired_parts <- function(table, one, other) {
   seeds <- if (length(sizes)) length(sizes) / sum(1 / sizes) else 0
   within <- sum((lead - means[case])^2) / max(1, length(lead) - length(means))
   between <- if (length(means) > 1) max(0, stats::var(as.vector(means)) - within / seeds) else NA_real_
-  list(lead = mean(means), by_case = sqrt(between), by_seed = sqrt(within), cases = length(means), seeds = seeds)
+  list(lead = mean(means), by_case = sqrt(between), by_seed = if (any(sizes > 1)) sqrt(within) else NA_real_, cases = length(means), seeds = seeds)
 }
 
 # How sure so many cases and seeds would be that the lead is one; `widen` as in score_draws().
@@ -39,7 +41,8 @@ surely <- function(parts, cases, seeds, widen = 1) {
   if (is.na(parts$by_case) || cases < 2) {
     return(0)
   }
-  spread <- sqrt((parts$by_case^2 + parts$by_seed^2 / seeds) / cases)
+  by_seed <- if (is.na(parts$by_seed)) 0 else parts$by_seed
+  spread <- sqrt((parts$by_case^2 + by_seed^2 / seeds) / cases)
   stats::pt(parts$lead / max(widen * spread, 1e-12), cases - 1)
 }
 

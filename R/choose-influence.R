@@ -54,3 +54,37 @@ print_distance <- function(prints, a, b) {
   manner <- sqrt(sum((prints$position[a, ] - prints$position[b, ])^2)) / style_space$between
   sqrt(patches^2 + manner^2)
 }
+
+# Inputs that fight. `table` has the takes proper and the controls with their axes; `input_axes`
+# says on which axis each input has its say. Where an axis comes out better once another
+# input is taken away, the two pull against each other; where it comes out worse, the other
+# one helps. Returns a row for each pipeline, input taken away and axis that is another's:
+# `pairs`, `change`, its 90 % interval (`low`, `high`, from two pairs on) and `effect`:
+# `fights`, `helps` or `can't tell`.
+input_fights <- function(table) {
+  key <- paste(table$pipeline, table$case, table$seed, sep = "\r")
+  made <- table$state == "made"
+  own <- match(key, ifelse(is.na(table$control) & made, key, NA))
+  taken <- unname(control_inputs[table$control])
+  none <- tibble::tibble(pipeline = character(), without = character(), input = character(), axis = character(), pairs = integer(), change = numeric(), low = numeric(), high = numeric(), effect = character())
+  rows <- lapply(names(input_axes), function(input) {
+    axis <- input_axes[[input]]
+    change <- table[[axis]] - table[[axis]][own]
+    rows <- which(!is.na(change) & made & !is.na(taken) & taken != input)
+    groups <- split(rows, list(factor(table$pipeline[rows], unique(table$pipeline)), factor(taken[rows], unique(taken))), drop = TRUE, lex.order = TRUE)
+    lapply(unname(groups), function(group) {
+      n <- length(group)
+      by <- mean(change[group])
+      half <- if (n > 1) stats::qt(0.95, n - 1) * stats::sd(change[group]) / sqrt(n) else NA_real_
+      effect <- if (is.na(half) || abs(by) <= max(half, least_effect)) "can't tell" else if (by > 0) "fights" else "helps"
+      tibble::tibble(pipeline = table$pipeline[group[1]], without = taken[group[1]], input = input, axis = axis, pairs = n, change = by, low = by - half, high = by + half, effect = effect)
+    })
+  })
+  do.call(rbind, c(list(none), unlist(rows, recursive = FALSE)))
+}
+
+# Where each input has its say; a guide's is the structure too, whose say there is the
+# reference's already.
+input_axes <- c(prompt = "adherence", reference = "structure", look = "style")
+# What nobody would see.
+least_effect <- 0.02

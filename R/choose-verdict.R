@@ -28,7 +28,7 @@ verdict_from <- function(table, brief, looks = NULL) {
   } else {
     "decided"
   }
-  in_the_race <- pipelines$pipeline[pipelines$chance_best >= 0.05 | pipelines$pipeline == best]
+  in_the_race <- pipelines$pipeline[pipelines$chance_best %in% NA | pipelines$chance_best >= 0.05 | pipelines$pipeline == best]
   weighed <- names(brief$weights)[brief$weights > 0]
   parts <- worth_parts(table, weighed)
   list(

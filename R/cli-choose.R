@@ -51,8 +51,8 @@ cli_choose <- function(given) {
       cat(colour_headline(format(verdicts[[i]]), verdicts[[i]]), sep = "\n")
       if (length(jobs) > 1) cat("\n")
     }
-    best <- vapply(verdicts, function(verdict) verdict$best %||% NA_character_, "")
-    if (length(unique(best)) > 1) cat("The jobs disagree: ", paste0(jobs, " ", ifelse(is.na(best), "has none yet", best), collapse = ", "), ". No one pipeline is the best for all.\n", sep = "")
+    disagreement <- disagreement_words(jobs, verdicts)
+    if (length(disagreement)) cat(strwrap(disagreement, 100), sep = "\n")
   }
   if (!is.null(given$out)) save_drawing(draw_tradeoff(verdicts[[1]]), given)
   if (!given$json) next_steps(c(paste("sprenn sheet", shell_path(given$places), run_option(given$run)), paste("sprenn report", shell_path(given$places), run_option(given$run))))
@@ -107,13 +107,13 @@ cli_compare <- function(given) {
 }
 
 # In words or as JSON, and drawn where a file is named.
-show_found <- function(found, parts, given, draw = NULL) {
+show_found <- function(found, parts, given, draw = NULL, height = 640) {
   if (given$json) cat(to_json(unclass(found)[parts]), "\n", sep = "") else cat(format(found), sep = "\n")
-  if (!is.null(given$out)) save_drawing(draw(), given)
+  if (!is.null(given$out)) save_drawing(draw(), given, height)
   0L
 }
 
-save_drawing <- function(figure, given) {
-  save_figure(figure, given$out, 1280, 640)
+save_drawing <- function(figure, given, height = 640) {
+  save_figure(figure, given$out, 1280, height)
   if (!isTRUE(given$json)) cat("Drawn in ", given$out, ".\n", sep = "")
 }

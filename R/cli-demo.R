@@ -6,7 +6,7 @@
 #' stops the servers.
 #'
 #' @param trial The folder to make. It must not exist, or be empty.
-#' @param cases How many of the demo's cases to take, 1 to 5; all of them if
+#' @param cases How many of the demo's cases to take, 1 to 8; all of them if
 #'   `NULL`.
 #' @param progress As for [run_trial()].
 #' @return The verdict of [choose_pipeline()], invisibly.

@@ -109,21 +109,7 @@ cli_evidence <- function(given) {
 
 cli_influence <- function(given) {
   found <- measure_influence(read_shown(given$places), given$run)
-  if (given$json) {
-    cat(to_json(found), "\n", sep = "")
-  } else {
-    cat(text_table(list(
-      pipeline = found$pipeline, input = found$input, moved = two(found$moved), "least to most" = paste(two(found$low), "to", two(found$high)), controls = as.character(found$pairs), influence = found$influence
-    )), sep = "\n")
-    cat("\nHow far a take moves without the input, or with another one; 1 is what another seed moves.\n")
-    ignored <- found[found$influence == "ignored", ]
-    for (input in unique(ignored$input)) cat(strwrap(paste0("The ", input, " is ignored by ", listed(ignored$pipeline[ignored$input == input]), "."), 100, exdent = 2), sep = "\n")
-  }
-  if (!is.null(given$out)) {
-    save_figure(draw_influence(found), given$out, 1280, 250 + 32 * length(unique(found$pipeline)))
-    if (!given$json) cat("Drawn in ", given$out, ".\n", sep = "")
-  }
-  0L
+  show_found(found, c("inputs", "fights"), given, function() draw_influence(found), 250 + 32 * length(unique(found$inputs$pipeline)))
 }
 
 cli_viewing <- function(given) {

@@ -6,11 +6,12 @@
 #'   moves.
 #' @export
 #' @examples
-#' draw_influence(tibble::tibble(
+#' draw_influence(list(inputs = tibble::tibble(
 #'   pipeline = c("a", "b"), input = "prompt", pairs = 3, moved = c(0.02, 0.8),
 #'   low = c(0, 0.5), high = c(0.05, 1.2), influence = c("ignored", "clear")
-#' ))
+#' )))
 draw_influence <- function(influence) {
+  influence <- influence$inputs
   influence$pipeline <- factor(influence$pipeline, rev(unique(influence$pipeline)))
   influence$input <- factor(influence$input, unique(control_inputs))
   most <- 1.05 * max(2, influence$high)

@@ -122,7 +122,7 @@ format.sprenn_portrait <- function(x, ...) {
     "No weights of the axes would make it lead."
   }
   c(
-    paste0(x$pipeline, ": ", if (own$rank == 1) "the best" else paste("number", own$rank), " of ", n, if (!is.na(own$chance_best)) paste0("; chance that it is the best ", percent(own$chance_best)), if (!is.na(own$rank_low) && n > 1) paste0("; rank ", own$rank_low, " to ", own$rank_high), "."),
+    paste0(x$pipeline, ": ", if (own$rank == 1) "the best" else paste("number", own$rank), " of ", n, if (!is.na(own$chance_best)) paste0("; chance that it is the best ", chance_words(own$chance_best)), if (!is.na(own$rank_low) && n > 1) paste0("; rank ", own$rank_low, " to ", own$rank_high), "."),
     "", text_table(list(
       what = c("worth", axes, "keepers"), "mean (90 % interval)" = c(ends("utility"), vapply(axes, ends, ""), with_interval(own$yield, own$yield_low, own$yield_high, percent))
     )),
@@ -141,7 +141,8 @@ format.sprenn_portrait <- function(x, ...) {
       step = x$stages$pipeline, score = x$stages$score, before = two(x$stages$before), after = two(x$stages$after), gain = paste0(signed(x$stages$gain), " (", signed(x$stages$low), " to ", signed(x$stages$high), ")"),
       cost = money_words(x$stages$cost), seconds = two(x$stages$seconds)
     )))),
-    if (NROW(x$influence)) c("", "What its inputs do (1 is what another seed moves):", paste0("  ", x$influence$input, " ", two(x$influence$moved), ": ", x$influence$influence))
+    if (NROW(x$influence$inputs)) c("", "What its inputs do (1 is what another seed moves):", paste0("  ", x$influence$inputs$input, " ", two(x$influence$inputs$moved), ": ", x$influence$inputs$influence)),
+    if (NROW(x$influence$fights)) fight_words(x$influence$fights)
   )
 }
 

@@ -70,8 +70,8 @@ verdict_section <- function(verdict) {
   htmltools::tagList(
     tag$h1(class = if (verdict$state == "decided") "decided" else "open", words$headline),
     lapply(words$standing, tag$p),
-    tag$div(class = "two", tag$div(points("Why", words$reasons)), tag$div(points("What to know", words$caveats))),
-    if (length(words$recipe)) htmltools::tagList(tag$h3("To use it, in lineup.yml"), tag$pre(words$recipe))
+    tag$div(class = "two", tag$div(points(words$why, words$reasons)), tag$div(points("What to know", words$caveats))),
+    if (length(words$recipe)) htmltools::tagList(tag$h3(paste0("To use ", verdict$best, ", in lineup.yml")), tag$pre(words$recipe))
   )
 }
 
@@ -105,7 +105,7 @@ score_section <- function(verdict) {
       tag$tr(
         tag$th(scope = "row", tag$span(class = "swatch", style = paste0("background:", colours[[rows$pipeline[i]]])), rows$pipeline[i]),
         lapply(measures, cell, i = i),
-        tag$td(class = "number", percent(rows$chance_best[i])),
+        tag$td(class = "number", chance_words(rows$chance_best[i])),
         tag$td(class = "number", money_words(rows$cost_per_keeper[i])),
         tag$td(class = "number", money_words(rows$seconds_per_keeper[i]))
       )

@@ -3,14 +3,14 @@
 verdict_words <- function(verdict) {
   list(
     headline = headline_words(verdict), standing = standing_words(verdict),
-    reasons = reason_words(verdict), caveats = caveat_words(verdict), change = change_words(verdict),
+    why = if (verdict$state == "decided") "Why" else paste("What speaks for", verdict$best), reasons = reason_words(verdict), caveats = caveat_words(verdict), change = change_words(verdict),
     assumed = assumed_words(verdict), recipe = recipe_words(verdict)
   )
 }
 
 headline_words <- function(verdict) {
   wanted <- percent(verdict$brief$confidence)
-  chance <- percent(verdict$confidence)
+  chance <- chance_words(verdict$confidence)
   # What rounds to the same is still not enough.
   if (isTRUE(chance == wanted)) chance <- paste("just under", wanted)
   switch(verdict$state,
@@ -41,15 +41,42 @@ standing_words <- function(verdict) {
     return("It is the only pipeline of the lineup, so there was nothing to choose between.")
   }
   others <- setdiff(verdict$in_the_race, verdict$best)
-  chances <- percent(verdict$pipelines$chance_best[match(others, verdict$pipelines$pipeline)])
+  # Of what has no take yet nobody can tell.
+  others <- others[!is.na(verdict$pipelines$chance_best[match(others, verdict$pipelines$pipeline)])]
+  chances <- chance_words(verdict$pipelines$chance_best[match(others, verdict$pipelines$pipeline)])
   c(
-    if (verdict$state == "decided") paste0("Chance that it is the best of ", n, ": ", percent(verdict$confidence), " (the brief wants ", percent(verdict$brief$confidence), ")."),
+    if (verdict$state == "decided") paste0("Chance that it is the best of ", n, ": ", chance_words(verdict$confidence), " (the brief wants ", percent(verdict$brief$confidence), ")."),
     paste0(
       "Lead over the runner-up, ", verdict$runner_up, ": ", signed(verdict$margin[1]), " of a take's worth (90 % interval ",
       signed(verdict$margin[2]), " to ", signed(verdict$margin[3]), "; a perfect take is worth 1)."
     ),
     if (verdict$state != "decided" && length(others)) paste0("Still in the race: ", shorten_list(paste0(others, " (", chances, ")"), 5), "."),
-    if (verdict$state == "too close") settle_words(verdict)
+    if (verdict$state == "too close") settle_words(verdict),
+    if (verdict$state == "unfinished") missing_words(verdict)
+  )
+}
+
+# Where the brief's jobs want different pipelines.
+disagreement_words <- function(jobs, verdicts) {
+  best <- vapply(verdicts, function(verdict) verdict$best %||% NA_character_, "")
+  if (length(unique(best)) > 1) {
+    decided <- vapply(verdicts, function(verdict) verdict$state == "decided", NA)
+    usable <- vapply(verdicts, function(verdict) !verdict$state %in% c("no keepers", "nothing made"), NA)
+    said <- ifelse(!usable, "none can be used yet", ifelse(decided, paste("use", best), paste(best, "leads, not decided")))
+    paste0("The jobs disagree: ", paste0("for ", jobs, " ", said, collapse = "; "), ". No one pipeline is the best for all.")
+  }
+}
+
+# Who lacks takes. An engine that is down is waited for, or left out.
+missing_words <- function(verdict) {
+  lacking <- table(factor(verdict$table$pipeline[verdict$table$state == "planned"], verdict$pipelines$pipeline))
+  all <- table(factor(verdict$table$pipeline, verdict$pipelines$pipeline))
+  lacking <- lacking[lacking > 0]
+  none <- names(lacking)[lacking == all[names(lacking)]]
+  share <- ifelse(lacking == all[names(lacking)], paste("all", lacking, "takes"), paste(lacking, "of", all[names(lacking)], "takes"))
+  c(
+    paste0("Missing: ", shorten_list(paste(share, "of", names(lacking)), 6), "; `sprenn run` goes on with them."),
+    if (length(none) && length(lacking) < nrow(verdict$pipelines)) paste0("To choose among the others now, leave out what can't be had: --without ", paste(none, collapse = ","), ".")
   )
 }
 
@@ -60,8 +87,10 @@ settle_words <- function(verdict) {
   seeds <- max(needed$more_seeds)
   cases <- max(needed$more_cases)
   closest <- needed$pipeline[which.max(needed$more_cases)]
-  more <- if (nrow(needed) == 0 || max(seeds, cases) == 0) {
+  more <- if (nrow(needed) == 0 || max(cases, seeds, na.rm = TRUE) == 0) {
     NULL
+  } else if (is.na(seeds)) {
+    paste0("If the lead stays what it is, about ", count_words(cases, "more case"), " would settle it. Whether more seeds would can't be told from one a case: make a second of each.")
   } else if (cases > 200) {
     paste0("Between ", verdict$best, " and ", closest, " there is next to nothing: it would take more than 200 more cases to tell them apart. Take the cheaper one, or the one that people prefer.")
   } else if (seeds > 20) {
@@ -83,10 +112,10 @@ change_words <- function(verdict) {
   first <- flips[1, ]
   unbeaten <- verdict$tradeoff$pipeline[verdict$tradeoff$unbeaten %in% TRUE]
   c(
-    if (length(weighed) > 1 && nrow(flips) == 0) paste0("However ", listed(weighed), " are weighed, ", verdict$best, " leads."),
+    if (length(weighed) > 1 && nrow(flips) == 0) paste0("However ", shorten_list(weighed), " are weighed, ", verdict$best, " leads."),
     if (nrow(flips) > 0) {
       paste0(
-        "It leads under ", percent(wins), " of all ways to weigh ", listed(weighed), ". The nearest that changes it: ", first$pipeline, " leads with ",
+        "It leads under ", percent(wins), " of all ways to weigh ", shorten_list(weighed), ". The nearest that changes it: ", first$pipeline, " leads with ",
         paste(weighed, two(unlist(first[weighed])), collapse = ", "), " (", percent(first$moved), " of the weight moved)."
       )
     },
@@ -166,12 +195,25 @@ floor_words <- function(verdict) {
   below <- below[below > 0]
   c(
     if (length(below)) paste0(below, " of ", nrow(made), " takes are below the floor of ", names(below), " (", two(floors[names(below)]), ")."),
+    nearest_words(verdict, names(below)),
     if (any(made$flaws != "")) paste0(sum(made$flaws != ""), " of ", nrow(made), " takes have a serious flaw."),
     if (any(verdict$table$state %in% c("failed", "refused"))) {
       paste0(sum(verdict$table$state %in% c("failed", "refused")), " takes failed or were refused: ", first_message(verdict$table), ".")
     },
     "Lower a floor, hold the reference more firmly, or bring another pipeline."
   )
+}
+
+# Which pipeline lacks least to the floors.
+nearest_words <- function(verdict, axes) {
+  floors <- verdict$brief$floors[axes]
+  means <- as.matrix(verdict$pipelines[axes])
+  lacks <- rowSums(pmax(sweep(-means, 2, floors, `+`), 0))
+  if (length(axes) == 0 || all(is.na(lacks))) {
+    return(NULL)
+  }
+  nearest <- which.min(lacks)
+  paste0(verdict$pipelines$pipeline[nearest], " comes nearest: on average ", paste(axes, two(means[nearest, ]), collapse = ", "), ".")
 }
 
 first_message <- function(table) {
@@ -219,21 +261,25 @@ with_interval <- function(mean, low, high, number = two) {
 }
 
 signed <- function(x) formatC(x, format = "f", digits = 3, flag = "+")
+# Draws can't show that something never happens.
+chance_words <- function(x) ifelse(is.na(x), "-", ifelse(x > 0.994, ">99 %", ifelse(x < 0.006, "<1 %", percent(x))))
 percent <- function(x) ifelse(is.na(x), "-", paste0(ifelse(x > 0.994 & x < 1, ">99", ifelse(x < 0.006 & x > 0, "<1", round(100 * x))), " %"))
 
 #' @export
 format.sprenn_verdict <- function(x, width = 100, ...) {
   words <- verdict_words(x)
   wrap <- function(text, first = "", rest = first) {
-    unlist(lapply(text, strwrap, width = width, initial = first, prefix = rest))
+    # A number stays with its sign.
+    text <- gsub("([0-9]) %", "\\1\u00a0%", text)
+    gsub("\u00a0", " ", unlist(lapply(text, strwrap, width = width, initial = first, prefix = rest)), fixed = TRUE)
   }
   section <- function(title, text) if (length(text)) c("", title, wrap(text, "  - ", "    "))
   c(
     wrap(words$headline), wrap(words$standing),
-    section("Why", words$reasons), section("What to know", words$caveats), section("What would change it", words$change),
+    section(words$why, words$reasons), section("What to know", words$caveats), section("What would change it", words$change),
     section("What it rests on", words$assumed),
     if (!is.null(x$pipelines)) c("", verdict_table(x)),
-    if (length(words$recipe)) c("", "To use it, in lineup.yml:", paste0("  ", words$recipe))
+    if (length(words$recipe)) c("", paste0("To use ", x$best, ", in lineup.yml:"), paste0("  ", words$recipe))
   )
 }
 
@@ -252,7 +298,7 @@ verdict_table <- function(verdict) {
     "pipeline" = rows$pipeline,
     "worth (90 % interval)" = with_interval(rows$utility, rows$utility_low, rows$utility_high),
     "structure" = two(rows$structure), "adherence" = two(rows$adherence), "style" = two(rows$style),
-    "keepers" = percent(rows$yield), "chance" = percent(rows$chance_best),
+    "keepers" = percent(rows$yield), "chance" = if (nrow(rows) > 1) chance_words(rows$chance_best) else "-",
     "cost/keeper" = money_words(rows$cost_per_keeper)
   ))
 }
@@ -295,6 +341,40 @@ format.sprenn_evidence <- function(x, ...) {
 
 #' @export
 print.sprenn_evidence <- function(x, ...) print_lines(x)
+
+#' @export
+format.sprenn_influence <- function(x, ...) {
+  found <- x$inputs
+  ignored <- found[found$influence == "ignored", ]
+  c(
+    text_table(list(
+      pipeline = found$pipeline, input = found$input, moved = two(found$moved), "least to most" = paste(two(found$low), "to", two(found$high)), controls = as.character(found$pairs), influence = found$influence
+    )),
+    "", "How far a take moves without the input, or with another one; 1 is what another seed moves.",
+    unlist(lapply(unique(ignored$input), function(input) strwrap(paste0("The ", input, " is ignored by ", listed(ignored$pipeline[ignored$input == input]), "."), 100, exdent = 2))),
+    fight_words(x$fights)
+  )
+}
+
+# Which inputs pull against each other, and which help.
+fight_words <- function(fights) {
+  said <- function(rows) {
+    paste0(
+      "  - ", rows$pipeline, ": without the ", rows$without, ", ", rows$axis, ifelse(rows$effect == "fights", " gains ", " loses "), two(abs(rows$change)),
+      " (", two(pmin(abs(rows$low), abs(rows$high))), " to ", two(pmax(abs(rows$low), abs(rows$high))), ")."
+    )
+  }
+  fighting <- fights[fights$effect == "fights", ]
+  helping <- fights[fights$effect == "helps", ]
+  c(
+    if (nrow(fighting)) c("", "Inputs that fight: one of them comes out better without the other (90 % intervals):", said(fighting)),
+    if (nrow(helping)) c("", "Inputs that help each other:", said(helping)),
+    if (nrow(fights) && !nrow(fighting) && !nrow(helping)) c("", "No two inputs are seen to fight or to help each other with so few controls.")
+  )
+}
+
+#' @export
+print.sprenn_influence <- function(x, ...) print_lines(x)
 
 #' @export
 format.sprenn_viewing <- function(x, ...) {

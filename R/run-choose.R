@@ -93,17 +93,18 @@ deciding_table <- function(store, trial, brief, kept) {
   axes_of(store, trial, brief, takes)
 }
 
-# The takes proper of some pipelines on the cases of a brief's job, with what their chains cost.
-takes_for <- function(store, trial, brief, pipelines) {
+# The takes of some pipelines on the cases of a brief's job, with what their chains cost; with
+# or without the control takes.
+takes_for <- function(store, trial, brief, pipelines, controls = FALSE) {
   takes <- count_whole_chains(count_calm_calls(read_takes(store, deciding_columns)))
-  takes <- takes[is.na(takes$control) & takes$pipeline %in% pipelines, ]
+  takes <- takes[(controls | is.na(takes$control)) & takes$pipeline %in% pipelines, ]
   jobs <- vapply(trial$suite$cases, `[[`, "", "job")
   ids <- vapply(trial$suite$cases, `[[`, "", "id")
   if (is.na(brief$job)) takes else takes[takes$case %in% ids[jobs == brief$job], ]
 }
 
 axes_of <- function(store, trial, brief, takes) {
-  columns <- c("take", "pipeline", "case", "seed", "state", "file", "seconds", "cost", "failure", "message", "parent")
+  columns <- c("take", "pipeline", "case", "seed", "control", "state", "file", "seconds", "cost", "failure", "message", "parent")
   axis_table(takes[columns], read_deciding_scores(store, brief$structure_from), suite_phrases(trial$suite), brief$style, brief$structure_from)
 }
 

@@ -47,14 +47,21 @@ list_evidence <- function(trial, run = "main") {
 #'
 #' From a run's control takes: how far a take moves when its prompt, reference,
 #' look or guide is taken away or swapped, where 1 is what another seed moves.
-#' Near 0 the input is ignored, whatever the picture looks like. lineup.yml says
-#' which `controls` are made.
+#' Near 0 the input is ignored, whatever the picture looks like. And which inputs
+#' pull against each other: where the prompt is followed better without the look,
+#' the two fight. lineup.yml says which `controls` are made.
 #'
 #' @inheritParams run_trial
-#' @return A tibble with a row for each pipeline and input: `pipeline`, `input`,
-#'   `pairs` (how many controls), `moved` (their median; 1 is another seed),
-#'   `low` and `high` (the least and the most), `influence` (`ignored` below 0.15,
-#'   `weak` below 0.5, `clear` below 1.5, `dominant`).
+#' @return An object of class `sprenn_influence`, a list of two tibbles. `inputs` has a
+#'   row for each pipeline and input: `pipeline`, `input`, `pairs` (how many
+#'   controls), `moved` (their median; 1 is another seed), `low` and `high` (the
+#'   least and the most), `influence` (`ignored` below 0.15, `weak` below 0.5,
+#'   `clear` below 1.5, `dominant`). `fights` has a row for each pipeline and two
+#'   inputs: without the one (`without`) the other's axis (`input`, `axis`: the
+#'   prompt's is adherence, the reference's structure, the look's style) changes by
+#'   `change`, with its 90 % interval; `effect` is `fights` where it gains, `helps`
+#'   where it loses, and `can't tell` where the interval holds 0 or the change is
+#'   below 0.02.
 #' @section Errors: `sprenn_error_run` if the run has no control takes.
 #' @export
 #' @examples
@@ -80,5 +87,16 @@ measure_influence <- function(trial, run = "main") {
     ))
   }
   takes <- tibble::tibble(take = rows$take, pipeline = rows$pipeline, case = rows$case_id, seed = rows$seed, control = as.character(rows$control))
-  influence_table(takes, read_prints(rows$print))
+  structure(list(inputs = influence_table(takes, read_prints(rows$print)), fights = fights_in(store, trial)), class = "sprenn_influence")
+}
+
+# Over all jobs: style is a matter of the look only where the brief wants to reach it.
+fights_in <- function(store, trial) {
+  tables <- lapply(brief_jobs(trial$brief), function(job) {
+    brief <- brief_for(trial$brief, if (!is.na(job)) job)
+    table <- axes_of(store, trial, brief, takes_for(store, trial, brief, trial$lineup$pipelines$pipeline, controls = TRUE))
+    if (!identical(brief$style, "reach the look")) table$style <- rep(NA_real_, nrow(table))
+    table
+  })
+  input_fights(do.call(rbind, tables))
 }

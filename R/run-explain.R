@@ -36,7 +36,7 @@ explain_pipeline <- function(trial, pipeline, run = "main", job = NULL) {
   structure(list(
     pipeline = pipeline, standing = tibble::tibble(rank = match(pipeline, verdict$pipelines$pipeline), verdict$pipelines[verdict$pipelines$pipeline == pipeline, ]),
     against = against_others(verdict$pairs, pipeline), cases = case_portrait(verdict$table, pipeline), problems = count_problems(verdict$table, pipeline, verdict$brief),
-    flip = verdict$flips[verdict$flips$pipeline == pipeline, ], stages = chain_gains(trial, pipeline, run, verdict$brief, verdict$recipes), influence = if (!is.null(influence)) influence[influence$pipeline == pipeline, ], verdict = verdict
+    flip = verdict$flips[verdict$flips$pipeline == pipeline, ], stages = chain_gains(trial, pipeline, run, verdict$brief, verdict$recipes), influence = lapply(influence, function(part) part[part$pipeline == pipeline, ]), verdict = verdict
   ), class = "sprenn_portrait")
 }
 

@@ -33,7 +33,7 @@ standin_plover <- function() {
   )
 }
 
-judge_version <- "2"
+judge_version <- "3"
 
 judge_model <- function() {
   if (is.null(judge_memory$model)) judge_memory$model <- readRDS(system.file("standins", "judge.rds", package = "sprenn"))
@@ -74,7 +74,7 @@ run_net <- function(net, facts) {
   if (ncol(out) == 1) {
     return(1 / (1 + exp(-out)))
   }
-  odds <- exp(out - apply(out, 1, max))
+  odds <- exp(out - do.call(pmax, lapply(seq_len(ncol(out)), function(k) out[, k])))
   odds / rowSums(odds)
 }
 
@@ -158,17 +158,39 @@ find_small_things <- function(picture, nets, light) {
 # The places that the first net takes for possible, or those around the places `at`, as the
 # second net sees them: `odds` are logarithms, a column for each thing, `facts` what it saw.
 closer_look <- function(picture, nets, light, at = NULL) {
-  first <- thing_windows(picture, at)
-  seen <- run_net(nets$far, first$facts)
-  if (is.null(at)) {
-    best <- apply(seen[, -1], 1, max)
-    kept <- utils::head(order(-best), max(1, min(200, sum(best > 0.06))))
-    first$x <- first$x[kept]
-    first$y <- first$y[kept]
-    seen <- seen[kept, , drop = FALSE]
-  }
-  facts <- cbind(close_facts(picture, first$x, first$y), log(seen + 1e-4), matrix(light, nrow(seen), length(light), byrow = TRUE))
-  list(x = first$x, y = first$y, aspect = first$aspect, facts = facts, odds = if (!is.null(nets$near)) odds_of(run_net(nets$near, facts)))
+  planes <- thing_planes(picture)
+  places <- if (is.null(at)) possible_cells(planes, nets$far) else glance(planes, nets$far, cells_of(planes, at))
+  x <- (places$left + thing_window[["columns"]] / 2 - 1 - planes$pad) / planes$columns
+  y <- (places$top + thing_window[["rows"]] / 2 - 1 - planes$pad) / planes$rows
+  seen <- as.matrix(places[-(1:2)])
+  facts <- cbind(close_facts(picture, x, y), log(seen + 1e-4), matrix(light, nrow(seen), length(light), byrow = TRUE))
+  list(x = x, y = y, aspect = planes$columns / planes$rows, facts = facts, odds = if (!is.null(nets$near)) odds_of(run_net(nets$near, facts)))
+}
+
+# Every second cell is glanced at, then those around any where something might be: a thing is
+# larger than two cells, so none is lost and three quarters of the glances are saved.
+possible_cells <- function(planes, far) {
+  last <- dim(planes$tones) - thing_window + 1
+  coarse <- glance(planes, far, expand.grid(top = seq(1, last[1], 2), left = seq(1, last[2], 2)))
+  promising <- coarse[likeliest(coarse) > 0.01, ]
+  around <- expand.grid(down = -1:1, right = -1:1)[-5, ]
+  beside <- unique(data.frame(
+    top = pmin(last[1], pmax(1, outer(around$down, promising$top, `+`))),
+    left = pmin(last[2], pmax(1, outer(around$right, promising$left, `+`)))
+  ))
+  beside <- beside[beside$top %% 2 == 0 | beside$left %% 2 == 0, ]
+  all <- rbind(coarse, glance(planes, far, beside))
+  best <- likeliest(all)
+  all[utils::head(order(-best), max(1, min(200, sum(best > 0.06)))), ]
+}
+
+likeliest <- function(seen) do.call(pmax, unname(seen[small_things]))
+
+# What the first net makes of cells: a row each, with a probability for nothing and for each thing.
+glance <- function(planes, far, cells) {
+  seen <- run_net(far, window_facts(planes, cells))
+  colnames(seen) <- c("none", small_things)
+  cbind(cells, seen)
 }
 
 # Each thing against all else.
@@ -188,9 +210,8 @@ sights_of <- function(odds, places) {
 
 small_things <- c("kite", "moon", "gull", "pine")
 
-# All windows of a picture, or those around the places `at`: their middles (shares, y from
-# the top) and a row of facts each.
-thing_windows <- function(picture, at = NULL) {
+# What the first net looks at: planes of cells, with a margin of `pad` repeated ones.
+thing_planes <- function(picture) {
   rows <- 48
   columns <- max(24, round(rows * dim(picture)[2] / dim(picture)[1]))
   fine <- resample_picture(picture, 2 * rows, 2 * columns)
@@ -199,30 +220,37 @@ thing_windows <- function(picture, at = NULL) {
   light <- luminance(fine)
   across <- light[, c(2:(2 * columns), 2 * columns)] - light
   down <- light[c(2:(2 * rows), 2 * rows), ] - light
-  tones <- cells(light)
-  runs <- lapply(list(abs(across), abs(down), pmax(across * down, 0), pmax(-across * down, 0)), function(map) soften(cells(sqrt(abs(map))), 2))
-  colours <- list(cells(fine[, , 1] - fine[, , 3]), cells(fine[, , 2] - 0.5 * (fine[, , 1] + fine[, , 3])))
-  last <- dim(tones) - thing_window + 1
-  if (is.null(at)) {
-    at <- expand.grid(top = seq_len(last[1]), left = seq_len(last[2]))
-  } else {
-    at <- data.frame(
-      top = pmin(last[1], pmax(1, round(at$y * rows + pad - thing_window[1] / 2 + 1))),
-      left = pmin(last[2], pmax(1, round(at$x * columns + pad - thing_window[2] / 2 + 1)))
-    )
-  }
-  inside <- expand.grid(down = seq_len(thing_window[1]) - 1, right = seq_len(thing_window[2]) - 1)
-  sparse <- which(inside$down %% 2 == 1 & inside$right %% 2 == 1)
-  look_at <- function(plane, which) {
-    index <- outer(at$top, inside$down[which], `+`) + nrow(plane) * (outer(at$left, inside$right[which], `+`) - 1)
-    matrix(plane[index], nrow(at))
-  }
-  centred <- function(values) values - rowMeans(values)
-  seen <- centred(look_at(tones, seq_len(nrow(inside))))
-  spread <- sqrt(rowMeans(seen^2)) + 0.03
   list(
-    x = (at$left + thing_window[[2]] / 2 - 1 - pad) / columns, y = (at$top + thing_window[[1]] / 2 - 1 - pad) / rows, aspect = columns / rows,
-    facts = cbind(seen / spread, do.call(cbind, lapply(runs, look_at, sparse)) / sqrt(spread), do.call(cbind, lapply(colours, function(plane) centred(look_at(plane, sparse)))), log(spread))
+    rows = rows, columns = columns, pad = pad, tones = cells(light),
+    runs = lapply(list(abs(across), abs(down), pmax(across * down, 0), pmax(-across * down, 0)), function(map) soften(cells(sqrt(abs(map))), 2)),
+    colours = list(cells(fine[, , 1] - fine[, , 3]), cells(fine[, , 2] - 0.5 * (fine[, , 1] + fine[, , 3])))
+  )
+}
+
+# The cells whose windows have the places `at` (shares, y from the top) in their middle.
+cells_of <- function(planes, at) {
+  last <- dim(planes$tones) - thing_window + 1
+  data.frame(
+    top = pmin(last[1], pmax(1, round(at$y * planes$rows + planes$pad - thing_window[["rows"]] / 2 + 1))),
+    left = pmin(last[2], pmax(1, round(at$x * planes$columns + planes$pad - thing_window[["columns"]] / 2 + 1)))
+  )
+}
+
+# A row of facts for each window, given by its first cell.
+window_facts <- function(planes, cells) {
+  inside <- expand.grid(down = seq_len(thing_window[["rows"]]) - 1, right = seq_len(thing_window[["columns"]]) - 1)
+  sparse <- inside[inside$down %% 2 == 1 & inside$right %% 2 == 1, ]
+  height <- nrow(planes$tones)
+  first <- cells$top + height * (cells$left - 1)
+  every <- outer(first, inside$down + height * inside$right, `+`)
+  some <- outer(first, sparse$down + height * sparse$right, `+`)
+  look_at <- function(plane, which) matrix(plane[which], nrow(cells))
+  centred <- function(values) values - rowMeans(values)
+  seen <- centred(look_at(planes$tones, every))
+  spread <- sqrt(rowMeans(seen^2)) + 0.03
+  cbind(
+    seen / spread, do.call(cbind, lapply(planes$runs, look_at, some)) / sqrt(spread),
+    do.call(cbind, lapply(planes$colours, function(plane) centred(look_at(plane, some)))), log(spread)
   )
 }
 

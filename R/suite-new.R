@@ -25,7 +25,7 @@
 #' @param demo Whether to make the demo trial.
 #' @param untidy Whether to make the untidy demo, which shows every warning of
 #'   [check_trial()] once.
-#' @param cases How many of the demo's cases to take, 1 to 5; all of them if
+#' @param cases How many of the demo's cases to take, 1 to 8; all of them if
 #'   `NULL`.
 #' @return The trial's folder, invisibly. Pictures in the folder `from` that
 #'   can't be used are left out and named in the attribute `left_out`.
@@ -46,7 +46,7 @@ new_trial <- function(trial, from = NULL, like = NULL, look = NULL, prompt = NUL
     look = checkmate::check_character(look, any.missing = FALSE, null.ok = TRUE),
     prompt = checkmate::check_string(prompt, pattern = "\\S", null.ok = TRUE),
     demo = checkmate::check_flag(demo), untidy = checkmate::check_flag(untidy),
-    cases = checkmate::check_int(cases, lower = 1, upper = 5, null.ok = TRUE)
+    cases = checkmate::check_int(cases, lower = 1, upper = 8, null.ok = TRUE)
   )
   if (demo + untidy + (!is.null(from) || !is.null(like)) != 1) {
     stop_sprenn("new", c("A new trial is made from pictures, a table or a zip (`from`), from another trial (`like`), or is a demo (`demo`, `untidy`), one of these."))
@@ -96,7 +96,7 @@ write_demo <- function(folder, which, cases) {
   if (which == "brackwater" && !is.null(cases)) lines <- first_cases(lines, cases)
   for (file in trial_files) write_whole(lines[[file]], file.path(folder, file))
   named <- regmatches(lines$suite.yml, gregexpr("(references|looks|masks|guides)/[a-z0-9.-]+", lines$suite.yml))
-  by_hand <- if (any(grepl("handmade", lines$lineup.yml[grepl("id:", lines$lineup.yml)]))) paste0("handmade/handmade--salt-fresh--", c(11, 23, 47), ".png")
+  by_hand <- if (any(grepl("handmade", lines$lineup.yml[grepl("id:", lines$lineup.yml)]))) paste0("handmade/handmade--salt-fresh--", c(11, 23), ".png")
   draw_demo_pictures(folder, c(unlist(named), by_hand))
   NULL
 }

@@ -8,6 +8,11 @@ drawn <- function(seed, ...) core("drawn_example")(seed, ...)
 seeds <- 20000 + seq_len(as.integer(Sys.getenv("EXAMPLES", "3000")))
 held_out <- 90000 + seq_len(length(seeds) / 8)
 
+# What the first net sees at places.
+seen_at <- function(picture, at) {
+  planes <- core("thing_planes")(picture)
+  core("window_facts")(planes, core("cells_of")(planes, at))
+}
 collect <- function(seeds) {
   one <- function(seed) {
     example <- drawn(seed)
@@ -23,7 +28,7 @@ collect <- function(seeds) {
       clear <- vapply(seq_len(nrow(all)), function(i) all$thing[i] != "none" || is.null(at) || all(abs(at$x - all$x[i]) > 0.035 | abs(at$y - all$y[i]) > 0.06), NA)
       all[clear, ]
     }
-    list(example = example[c("tile", "small", "sky", "light", "manner", "marks")], facts = facts, windows = windows, patches = if (!is.null(windows)) core("thing_windows")(example$picture, windows)$facts)
+    list(example = example[c("tile", "small", "sky", "light", "manner", "marks")], facts = facts, windows = windows, patches = if (!is.null(windows)) seen_at(example$picture, windows))
   }
   parallel::mclapply(seeds, function(seed) withr::with_seed(seed, one(seed)), mc.cores = 2)
 }
@@ -117,12 +122,15 @@ mistaken <- function(seed) {
   if (!core("counts_kites")(example)) {
     return(NULL)
   }
-  windows <- core("thing_windows")(example$picture)
-  best <- apply(core("run_net")(model$small$far, windows$facts)[, -1], 1, max)
-  next_one <- next_thing(example, windows$x, windows$y)
+  # Everywhere, in steps of a cell.
+  planes <- core("thing_planes")(example$picture)
+  places <- expand.grid(y = (seq_len(planes$rows) - 0.5) / planes$rows, x = (seq_len(planes$columns) - 0.5) / planes$columns)
+  facts <- core("window_facts")(planes, core("cells_of")(planes, places))
+  best <- apply(core("run_net")(model$small$far, facts)[, -1], 1, max)
+  next_one <- next_thing(example, places$x, places$y)
   near <- next_one$x < 0.045 & next_one$y < 0.08
   worst <- utils::head(order(-ifelse(near, 0, best)), 16)
-  windows$facts[worst[best[worst] > 0.1 & !near[worst]], , drop = FALSE]
+  facts[worst[best[worst] > 0.1 & !near[worst]], , drop = FALSE]
 }
 wrong <- do.call(rbind, parallel::mclapply(seeds[seq_len(length(seeds) %/% 2)], mistaken, mc.cores = 2))
 cat("mistaken for a thing:", NROW(wrong), "\n")

@@ -76,9 +76,29 @@ test_that("an engine that ignores its prompt is found out, one that follows it i
   trial$suite$seeds <- c(11L, 23L)
   run_trial(trial)
   found <- measure_influence(trial)
-  expect_equal(found$influence[found$pipeline == "bracken/hold=0.9"], "ignored")
-  expect_true(found$influence[found$pipeline == "bracken/hold=0.4"] %in% c("clear", "dominant"))
+  inputs <- found$inputs
+  expect_equal(inputs$influence[inputs$pipeline == "bracken/hold=0.9"], "ignored")
+  expect_true(inputs$influence[inputs$pipeline == "bracken/hold=0.4"] %in% c("clear", "dominant"))
   expect_s3_class(draw_influence(found), "ggplot")
+})
+
+test_that("inputs fight where one of them comes out better without the other", {
+  takes <- expand.grid(control = c(NA, "no_look"), seed = 1:2, case = c("a", "b"), pipeline = "p", stringsAsFactors = FALSE)
+  takes$state <- "made"
+  without <- !is.na(takes$control)
+  # Without the look the prompt is followed better, by 0.2 on average and in every pair; the
+  # structure suffers; of style nothing can be said.
+  takes$adherence <- 0.5 + without * c(0.1, 0.1, 0.3, 0.3, 0.2, 0.2, 0.2, 0.2)
+  takes$structure <- 0.6 - without * 0.1
+  takes$style <- NA_real_
+  found <- internal("input_fights")(takes)
+  expect_equal(found$input, c("prompt", "reference"))
+  expect_equal(found$effect, c("fights", "helps"))
+  expect_equal(found$change, c(0.2, -0.1))
+  # Student's t by hand: 0.1, 0.3, 0.2, 0.2.
+  expect_equal(found$high[1] - 0.2, qt(0.95, 3) * sd(c(0.1, 0.3, 0.2, 0.2)) / 2)
+  # One pair can't tell.
+  expect_equal(internal("input_fights")(takes[1:2, ])$effect, c("can't tell", "can't tell"))
 })
 
 test_that("a run without controls says how to have some", {
