@@ -148,5 +148,8 @@ reflect <- function(at, n) {
 # What an engine made, back in the frame: the mirrored edges come off again.
 bring_back <- function(pixels, frame) {
   place <- frame_inside(dim(pixels)[2:1], frame)
+  if (all(place[3:4] == dim(pixels)[2:1])) {
+    return(pixels)
+  }
   pixels[place[2] + seq_len(place[4]), place[1] + seq_len(place[3]), , drop = FALSE]
 }

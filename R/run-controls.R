@@ -50,12 +50,15 @@ can_control <- function(case, control, suite) {
   )
 }
 
-# The prompt of the next case that asks for something else.
+# The prompt of the next case that asks for something else, of the same job if there is one:
+# mending is not asked for in the words of repainting.
 other_prompt <- function(case, suite) {
   ids <- vapply(suite$cases, `[[`, "", "id")
+  jobs <- vapply(suite$cases, `[[`, "", "job")
   at <- match(case$id, ids)
   says <- function(one) vapply(one$prompt, `[[`, "", "say")
-  for (i in c(seq_along(ids), seq_along(ids))[at + seq_len(length(ids) - 1)]) {
+  next_ones <- c(seq_along(ids), seq_along(ids))[at + seq_len(length(ids) - 1)]
+  for (i in next_ones[order(jobs[next_ones] != case$job)]) {
     other <- suite$cases[[i]]
     if (!other$neutral && !any(says(other) %in% says(case))) {
       return(other$prompt)

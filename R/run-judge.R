@@ -17,7 +17,9 @@ ask_judges <- function(store, trial, hold, progress = NULL) {
   }
   forget_judges(store, names(judges))
   takes <- read_takes(store)
-  takes <- takes[takes$state == "made" & is.na(takes$control) & takes$pipeline %in% trial$lineup$pipelines$pipeline, ]
+  # Of a control with another prompt nobody has to be asked: it was not told what is wanted.
+  asked <- is.na(takes$control) | !control_inputs[takes$control] %in% "prompt"
+  takes <- takes[takes$state == "made" & asked & takes$pipeline %in% trial$lineup$pipelines$pipeline, ]
   reports <- lapply(judges, function(judge) {
     found <- ask_judge(judge, store, trial, takes, alive, progress)
     if (!is.na(found$version)) record_judged(store, judge, judged_scores(judge, found$version, store, trial, takes))

@@ -45,7 +45,7 @@ judge_memory <- new.env()
 # thing: what, where, how sure), `sky`, `light`, `marks` (scratches, lettering, frame).
 see_picture <- function(picture) {
   # Both judges are shown the same pictures, one after the other.
-  key <- paste(c(dim(picture), format(c(sum(picture), sum(picture * seq_along(picture))), digits = 15)), collapse = " ")
+  key <- rlang::hash(picture)
   if (is.null(judge_memory[[key]])) {
     if (length(ls(judge_memory)) > 2000) rm(list = setdiff(ls(judge_memory), "model"), envir = judge_memory)
     assign(key, look_closely(picture, judge_model()), judge_memory)

@@ -7,7 +7,8 @@
 # smaller than `blur` pixels are lost; `mends` takes scratches off.
 paint_take <- function(request, change, pull, manner, palette, strength = 1, blur = 1, mends = fade_scratches) {
   with_drawing_seed(request$seed, {
-    prompt <- read_prompt(request$prompt)
+    # Who does not read the prompt reads nothing of it.
+    prompt <- read_prompt(request$prompt[rep(pull > 0, nrow(request$prompt)), ])
     freedom <- change
     change <- change * (1 - guide_grip(request$guides))
     start <- starting_picture(request, prompt$scene)

@@ -103,7 +103,7 @@ field_types <- function() {
       }
     ),
     map = new_type(is_keyed, "names with values", list(type = "object", minProperties = 1)),
-    record = new_type(is_keyed, "keys with values", list(type = "object"))
+    record = new_type(function(x) is_keyed(x) || identical(names(x), character()), "keys with values", list(type = "object"))
   )
 }
 
