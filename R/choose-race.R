@@ -7,9 +7,8 @@
 # or `open`), `best`, `confidence`, `information` (how much of what the whole run could tell
 # is known), and `dropped`, with who drops out now.
 #
-# Decisions take the peeking into account (see peeking_stretch()). Who drops out must be
-# beaten by the leader so surely that all who drop out together are the best one in half of
-# what the brief allows to be wrong.
+# Decisions take the peeking into account (see peeking_stretch()). Who has dropped out may all
+# together be the best in half of what the brief allows to be wrong.
 race_step <- function(table, brief, seeds, dropped = character()) {
   table <- add_utility(table, brief)
   table <- table[!is.na(table$keeper), ]
@@ -20,19 +19,27 @@ race_step <- function(table, brief, seeds, dropped = character()) {
   information <- min(1, vapply(parts, information_of, 0, seeds = seeds))
   stretch <- function(information) peeking_stretch(brief$confidence, information, seeds)
   drawn <- score_draws(table, "utility", brief$draws, brief$seed, stretch(information))$utility
-  confidence <- if (all(is.na(drawn))) NA_real_ else chance_best(drawn)[[best]]
+  chance <- chance_best(drawn)
+  confidence <- chance[[best]]
   few <- length(unique(table$case)) < fewest_cases
-  unsure <- vapply(parts, function(own) if (few) 1 else 1 - surely(own, own$cases, own$seeds, stretch(information_of(own, seeds))), 0)
-  dropped <- union(dropped, names(unsure)[unsure < (1 - brief$confidence) / 2 / max(1, length(means) - 1)])
+  if (!few) dropped <- union(dropped, hopeless(chance, dropped, (1 - brief$confidence) / 2))
   chances <- vapply(parts[setdiff(names(parts), dropped)], chance_to_settle, 0, seeds = seeds, confidence = brief$confidence)
   state <- if (!few && isTRUE(confidence >= brief$confidence) && means[[best]] > 0) {
     "decided"
-  } else if (length(chances) && min(chances) < 0.2) {
+  } else if (length(chances) && min(chances) < 0.1) {
     "stuck"
   } else {
     "open"
   }
   list(state = state, best = best, confidence = confidence, information = information, dropped = dropped)
+}
+
+# Those that can go, least likely first, for as long as the best is among all who went with
+# no more than the chance `allowed`.
+hopeless <- function(chance, dropped, allowed) {
+  running <- sort(chance[!names(chance) %in% dropped & !is.na(chance)])
+  lost <- sum(chance[dropped], na.rm = TRUE) + cumsum(running)
+  names(running)[lost <= allowed]
 }
 
 # How much is known of the leader's leads, as far as they are still to be decided.
@@ -54,7 +61,8 @@ chance_to_settle <- function(parts, seeds, confidence) {
   }
   now <- (parts$by_case^2 + parts$by_seed^2 / parts$seeds) / parts$cases
   final <- (parts$by_case^2 + parts$by_seed^2 / max(seeds, parts$seeds)) / parts$cases
-  lacking <- stats::qt(confidence, parts$cases - 1) * sqrt(final) - parts$lead
+  wanted <- peeking_stretch(confidence, 1, seeds) * stats::qt(confidence, parts$cases - 1)
+  lacking <- wanted * sqrt(final) - parts$lead
   if (now - final < 1e-12) as.numeric(lacking <= 0) else stats::pnorm(-lacking / sqrt(now - final))
 }
 

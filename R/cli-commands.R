@@ -82,7 +82,8 @@ cli_commands <- function() {
     ),
     report = new_command(
       "Write a report as one HTML file.", "TRIAL",
-      list(run, job, option("out", "character", NULL, "the HTML file to write", "FILE")), cli_report
+      list(run, job, option("out", "character", NULL, "the HTML file to write", "FILE"), option("full", "logical", FALSE, "link every take to its original")), cli_report,
+      note = "Example: sprenn report brackwater --full"
     ),
     measure = new_command(
       "Measure one picture against its reference.", "TAKE",
@@ -332,7 +333,7 @@ cli_sheet <- function(given) {
 }
 
 cli_report <- function(given) {
-  file <- write_report(read_shown(given$places), given$run, file = given$out, job = given$job)
+  file <- write_report(read_shown(given$places), given$run, file = given$out, job = given$job, full = given$full)
   cat("The report is", file, "\n")
   0L
 }

@@ -28,9 +28,10 @@ theme_sprenn <- function() {
     )
 }
 
-# Saves a figure as PNG or SVG, by the file's ending; sizes in pixels at 96 dpi.
-save_figure <- function(figure, file, width = 1100, height = 640) {
+# Saves a figure as PNG or SVG, by the file's ending; sizes in pixels at 96 dpi, of which a
+# PNG has `times` as many.
+save_figure <- function(figure, file, width = 1100, height = 640, times = 2) {
   device <- if (grepl("\\.svg$", file)) "svg" else ragg::agg_png
-  ggplot2::ggsave(file, figure, device = device, width = width / 96, height = height / 96, dpi = 192)
+  ggplot2::ggsave(file, figure, device = device, width = width / 96, height = height / 96, dpi = 96 * times)
   invisible(file)
 }

@@ -39,14 +39,14 @@ draw_weights <- function(verdict) {
     ggplot2::geom_label(ggplot2::aes(label = .data$winner), middles, size = 3.7, colour = "#222222", fill = "white", alpha = 0.85, label.size = 0) +
     (if (nrow(flip)) ggplot2::geom_segment(ggplot2::aes(xend = flip$x, yend = flip$y), own, colour = "black", arrow = ggplot2::arrow(length = ggplot2::unit(8, "pt")))) +
     ggplot2::geom_point(data = own, shape = 21, size = 4, fill = "white", colour = "black", stroke = 1.2) +
-    ggplot2::geom_text(ggplot2::aes(label = .data$label, vjust = ifelse(.data$below, 2, -1)), beside, size = 4, colour = "#444444") +
+    ggplot2::geom_text(ggplot2::aes(y = .data$y + ifelse(.data$below, -1, 1) * 0.075, label = .data$label), beside, size = 4, colour = "#444444") +
     ggplot2::scale_fill_manual(values = shades, guide = "none") +
     ggplot2::coord_equal(clip = "off") +
     ggplot2::scale_x_continuous(expand = ggplot2::expansion(0.2)) +
-    ggplot2::scale_y_continuous(expand = ggplot2::expansion(c(0.14, 0.12))) +
+    ggplot2::scale_y_continuous(expand = ggplot2::expansion(c(0.08, 0.06))) +
     ggplot2::labs(
       title = "Who leads under which weights", x = NULL, y = NULL,
-      subtitle = paste0("Circle: the brief's weights", if (nrow(flip)) paste0("; arrow: the nearest that change the choice, to ", verdict$flips$pipeline[1]), "\n", paste(winner_shares(map$winner), collapse = ", "))
+      subtitle = paste0("Circle: the brief's weights", if (nrow(flip)) "; arrow: the nearest others that change the choice", "\n", shorten_list(winner_shares(map$winner)))
     ) +
     theme_sprenn() +
     ggplot2::theme(panel.grid.major = ggplot2::element_blank(), axis.text = ggplot2::element_blank())

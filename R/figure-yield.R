@@ -26,8 +26,8 @@ draw_yield <- function(verdict) {
   }
   long <- rbind(
     panel("keepers", rows$yield, rows$yield_low, rows$yield_high, percent(rows$yield)),
-    panel("cost per keeper", rows$cost_per_keeper, NA_real_, NA_real_, money_words(rows$cost_per_keeper)),
-    panel("seconds per keeper", rows$seconds_per_keeper, NA_real_, NA_real_, money_words(rows$seconds_per_keeper))
+    panel("cost per keeper", rows$cost_per_keeper, NA_real_, NA_real_, small_sum(rows$cost_per_keeper)),
+    panel("seconds per keeper", rows$seconds_per_keeper, NA_real_, NA_real_, small_sum(rows$seconds_per_keeper))
   )
   ggplot2::ggplot(long, ggplot2::aes(y = .data$pipeline, colour = .data$family)) +
     ggplot2::geom_segment(ggplot2::aes(x = 0, xend = .data$value, yend = .data$pipeline), long[!is.na(long$value), ], linewidth = 0.5, alpha = 0.5) +
@@ -38,5 +38,6 @@ draw_yield <- function(verdict) {
     ggplot2::scale_colour_manual(values = family_colours(verdict$recipes), guide = "none") +
     ggplot2::scale_x_continuous(limits = c(0, NA), expand = ggplot2::expansion(c(0, 0.3))) +
     ggplot2::labs(title = "Yield and cost", x = NULL, y = NULL, subtitle = "What a take that can be used costs, the failed tries included; keepers with 90 % intervals") +
-    theme_sprenn()
+    theme_sprenn() +
+    ggplot2::theme(axis.text.x = ggplot2::element_blank())
 }

@@ -15,12 +15,14 @@ format.sprenn_curves <- function(x, ...) {
       list(first$line, format_value(first$value), with_ends("structure"), two(at("adherence")$mean), two(at("style")$mean), with_ends("utility"), percent(at("yield")$mean)),
       c("pipelines", x$vary, "structure", "adherence", "style", "worth", "keepers")
     )),
-    "", unlist(lapply(seq_len(nrow(x$features)), function(i) strwrap(curve_words(x$features[i, ], x$verdict$brief), 100, initial = "  - ", prefix = "    "))),
+    "", unlist(lapply(feature_lines(x), strwrap, width = 100, initial = "  - ", prefix = "    ")),
     importance_words(x$settings)
   )
 }
 
-# What one line shows.
+# What each line shows.
+feature_lines <- function(curves) vapply(seq_len(nrow(curves$features)), function(i) curve_words(curves$features[i, ], curves$verdict$brief), "")
+
 curve_words <- function(one, brief) {
   name <- function(value) format_value(value)
   window <- if (is.na(one$window_from)) {
@@ -94,7 +96,7 @@ format.sprenn_changes <- function(x, ...) {
   c(
     if (nrow(silent) + nrow(changed) == 0) paste0("Nothing has changed from ", x$runs[1], " to ", x$runs[2], " beyond the noise."),
     if (nrow(silent)) c(
-      "Changed behind their names: these engines say that they repeat a seed and that they are of the same version, and gave other pictures for the same words:",
+      strwrap("Changed behind their names: these engines say that they repeat a seed and that they are of the same version, and gave other pictures for the same words:", 100),
       paste0("  - ", silent$pipeline, " (engine ", silent$engine, "): ", silent$other, " of ", silent$asked_alike, " takes")
     ),
     if (nrow(changed)) c("", paste0("Scores that changed (intervals that hold for all at once in ", percent(x$confidence), "):"), paste0("  ", text_table(list(

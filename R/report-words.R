@@ -162,9 +162,7 @@ one_reason <- function(reason, brief) {
 
 saving_words <- function(reason) {
   what <- if (reason$what == "cost_per_keeper") c("A keeper costs ", "") else c("A keeper takes ", " s")
-  # Small sums differ in what two digits hide.
-  number <- function(x) if (x > 0 && x < 0.1) format(signif(x, 2), scientific = FALSE) else two(x)
-  paste0(what[1], number(reason$value), what[2], if (!is.na(reason$against)) paste0("; the others' median is ", number(reason$against), what[2]), ".")
+  paste0(what[1], small_sum(reason$value), what[2], if (!is.na(reason$against)) paste0("; the others' median is ", small_sum(reason$against), what[2]), ".")
 }
 
 caveat_words <- function(verdict) {
@@ -299,9 +297,12 @@ verdict_table <- function(verdict) {
     "worth (90 % interval)" = with_interval(rows$utility, rows$utility_low, rows$utility_high),
     "structure" = two(rows$structure), "adherence" = two(rows$adherence), "style" = two(rows$style),
     "keepers" = percent(rows$yield), "chance" = if (nrow(rows) > 1) chance_words(rows$chance_best) else "-",
-    "cost/keeper" = money_words(rows$cost_per_keeper)
+    "cost/keeper" = small_sum(rows$cost_per_keeper)
   ))
 }
+
+# Small sums differ in what two digits hide.
+small_sum <- function(x) ifelse(!is.finite(x), "-", ifelse(x > 0 & x < 0.1, vapply(signif(x, 2), format, "", scientific = FALSE), two(x)))
 
 money_words <- function(x) ifelse(is.finite(x), formatC(x, format = "f", digits = 2), "-")
 

@@ -32,7 +32,10 @@
 #' unlink(folder, recursive = TRUE)
 response_curves <- function(trial, run = "main", job = NULL, vary = NULL) {
   check_arguments(vary = checkmate::check_string(vary, null.ok = TRUE))
-  verdict <- choose_pipeline(trial, run, job)
+  curves_of(choose_pipeline(trial, run, job), vary)
+}
+
+curves_of <- function(verdict, vary = NULL) {
   stop_if_nothing_made(verdict)
   recipes <- tried_recipes(verdict)
   lines <- lines_along(recipes, vary)
@@ -71,7 +74,10 @@ response_curves <- function(trial, run = "main", job = NULL, vary = NULL) {
 #' unlink(folder, recursive = TRUE)
 match_engines <- function(trial, run = "main", job = NULL, vary = NULL, at = NULL) {
   check_arguments(vary = checkmate::check_string(vary, null.ok = TRUE), at = checkmate::check_number(at, lower = 0, upper = 1, null.ok = TRUE))
-  verdict <- choose_pipeline(trial, run, job)
+  match_of(choose_pipeline(trial, run, job), vary, at)
+}
+
+match_of <- function(verdict, vary = NULL, at = NULL) {
   stop_if_nothing_made(verdict)
   lines <- lines_along(tried_recipes(verdict), vary)
   shared <- shared_levels(lines, verdict$pipelines)

@@ -89,7 +89,7 @@ score_bytes <- function(bytes, case, suite, kept) {
     pixels = if (length(own)) list(take = view$pixels, reference = if (!is.null(reference)) hold("pixels", fitted_reference(case, suite)))
   )
   scores <- score_scene(scene, asked_phrases(case), c(all_measures(), own))
-  list(scores = scores, print = take_print(view$view))
+  list(scores = scores, print = take_print(view$view), overlay = take_overlay(scene))
 }
 
 # A take as its bytes, seen in its frame. The pixels only where somebody asks for them:

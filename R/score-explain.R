@@ -59,8 +59,7 @@ explain_mirrored <- function(scene) {
 explain_details <- function(scene) {
   gone <- core_unmatched(scene$reference$handle, scene$settled, scene$kept)
   come <- core_unmatched(scene$settled, scene$reference$handle, scene$kept)
-  # What is hardly there at all would only clutter the picture.
-  large <- function(boxes) boxes[boxes[, "weight"] >= 0.005, , drop = FALSE]
+  large <- function(boxes) boxes[boxes[, "weight"] >= least_box, , drop = FALSE]
   gone$boxes <- large(gone$boxes)
   come$boxes <- large(come$boxes)
   list(
@@ -71,6 +70,9 @@ explain_details <- function(scene) {
     )
   )
 }
+
+# What is hardly there at all would only clutter the picture.
+least_box <- 0.005
 
 in_percent <- function(share) paste(formatC(100 * share, format = "f", digits = 1), "%")
 

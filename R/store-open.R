@@ -2,7 +2,7 @@
 # one SQLite file with the plan, what became of every take, and the scores; or, where
 # these are on a server, a file that says so.
 
-store_schema <- 6L
+store_schema <- 7L
 
 run_folder <- function(trial_folder, run) file.path(trial_folder, "runs", run)
 
@@ -103,6 +103,7 @@ bring_up_to_date <- function(db, version, set_version) {
 
 # What a measured take is compared with others by; see run-across.R.
 prints_table <- "CREATE TABLE prints (take TEXT PRIMARY KEY REFERENCES takes ON DELETE CASCADE, print TEXT NOT NULL)"
+overlay_column <- "ALTER TABLE prints ADD COLUMN overlay TEXT"
 
 # What a choice looks at is a small part of all scores: it is found without reading
 # the flaws that pictures don't have. Queries that want it say the same condition.
@@ -189,7 +190,7 @@ store_tables <- c(
      take TEXT NOT NULL REFERENCES takes ON DELETE CASCADE, axis TEXT NOT NULL, measure TEXT NOT NULL,
      phrase TEXT, value DOUBLE PRECISION, raw DOUBLE PRECISION, level TEXT, place TEXT)",
   "CREATE INDEX scores_by_take ON scores (take)",
-  deciding_index, prints_table, holder_table, answers_table, ballots_table
+  deciding_index, prints_table, overlay_column, holder_table, answers_table, ballots_table
 )
 
 # What brings a file of an older schema, by its number, to the next one.
@@ -203,7 +204,8 @@ store_changes <- list(
   ),
   prints_table,
   deciding_index,
-  c(answers_table, ballots_table)
+  c(answers_table, ballots_table),
+  overlay_column
 )
 
 get_facts <- function(store) {

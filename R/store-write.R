@@ -130,14 +130,15 @@ forget_takes <- function(store, takes) {
   })
 }
 
-# What was `found` of `takes`, at one time: each has its scores and its print.
+# What was `found` of `takes`, at one time: each has its scores, its print and its
+# overlay.
 record_scores <- function(store, takes, found) {
   scores <- do.call(rbind, lapply(found, function(one) as.data.frame(one$scores)))
   scores$take <- rep(takes, vapply(found, function(one) nrow(one$scores), 0L))
   in_transaction(store$db, {
     forget_scores(store, takes)
     insert_scores(store, scores)
-    write_db(store$db, "INSERT INTO prints VALUES (?, ?)", params = list(takes, vapply(found, `[[`, "", "print")))
+    write_db(store$db, "INSERT INTO prints VALUES (?, ?, ?)", params = list(takes, vapply(found, `[[`, "", "print"), vapply(found, `[[`, "", "overlay")))
   })
 }
 

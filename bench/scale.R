@@ -75,7 +75,7 @@ if ("choose" %in% parts) {
       takes, rep(one$axis[i], length(takes)), rep(one$measure[i], length(takes)), rep(one$phrase[i], length(takes)), rep_len(value, length(takes)), rep(0.5, length(takes)), rep(if (graded) NA else "none", length(takes)), rep(NA_character_, length(takes))
     ))
   })
-  DBI::dbExecute(store$db, "INSERT INTO prints VALUES (?, ?)", params = list(takes, rep("as long as a print is", length(takes))))
+  DBI::dbExecute(store$db, "INSERT INTO prints VALUES (?, ?, NULL)", params = list(takes, rep("as long as a print is", length(takes))))
   core("set_facts")(store, measures = core("version_of_measures")(trial$suite))
   core("close_store")(store)
   took <- seconds(verdict <- choose_pipeline(trial))

@@ -235,6 +235,13 @@ test_that("who peeks pays: the stretch grows with looks and with how early they 
   expect_equal(mean(highest < stretch(0.9, 1, 6) * stats::qnorm(0.9)), 0.9, tolerance = 0.015)
 })
 
+test_that("as many drop out as may be the best one together, those who went before included", {
+  chance <- c(a = 0.8, b = 0.12, c = 0.05, d = 0.02, e = 0.01, f = NA)
+  expect_setequal(internal("hopeless")(chance, character(), 0.05), c("d", "e"))
+  expect_setequal(internal("hopeless")(chance, "d", 0.05), "e")
+  expect_equal(internal("hopeless")(chance, c("c", "d"), 0.05), character())
+})
+
 test_that("a race drops who can't win, stops when decided, and says when it is stuck", {
   race <- internal("race_step")
   clear <- scored_table(means_of(a = c(0.8, 0.5, 0.5), b = c(0.5, 0.5, 0.5), c = c(0.1, 0.5, 0.5)), cases = 10)

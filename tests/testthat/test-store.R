@@ -166,7 +166,7 @@ test_that("what was found of several takes is kept at once or not at all", {
   store <- internal("open_store")(folder, "main")
   on.exit(internal("close_store")(store))
   takes <- unique(first$take)[1:2]
-  found <- lapply(takes, function(take) list(scores = first[first$take == take, c("axis", "measure", "phrase", "value", "raw", "level", "place")], print = paste("of", take)))
+  found <- lapply(takes, function(take) list(scores = first[first$take == take, c("axis", "measure", "phrase", "value", "raw", "level", "place")], print = paste("of", take), overlay = NA_character_))
   found[[2]]$scores$value <- found[[2]]$scores$value + 1
   internal("record_scores")(store, takes, found)
   again <- internal("read_scores")(store)
