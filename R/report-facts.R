@@ -59,7 +59,7 @@ told_of_takes <- function(takes, pipelines) {
     one <- takes[i, ]
     one$keeper <- !isFALSE(one$keeper)
     said <- cell_notes(one)
-    if (one$state %in% c("failed", "refused") && !is.na(one$message)) paste0(said, ": ", one$message) else said
+    if (one$state != "made" && !is.na(one$message)) paste0(said, ": ", one$message) else said
   }, "")
   score <- function(x) I(signif(x, 3))
   list(

@@ -158,14 +158,14 @@ verdict_section <- function(verdict) {
   tag <- htmltools::tags
   words <- verdict_words(verdict)
   points <- function(title, text) {
-    if (length(text)) htmltools::tagList(tag$h3(title), tag$ul(lapply(text, tag$li)))
+    if (length(text)) htmltools::tagList(tag$h2(title), tag$ul(lapply(text, tag$li)))
   }
   tag$section(
     class = "verdict",
     tag$h1(class = if (verdict$state == "decided") "decided" else "open", words$headline),
     lapply(words$standing, tag$p),
     tag$div(class = "two", tag$div(points(words$why, words$reasons)), tag$div(points("What to know", words$caveats), points("What would change it", words$change))),
-    if (length(words$recipe)) htmltools::tagList(tag$h3(paste0("To use ", verdict$best, ", in lineup.yml")), tag$pre(words$recipe)),
+    if (length(words$recipe)) htmltools::tagList(tag$h2(paste0("To use ", verdict$best, ", in lineup.yml")), tag$pre(words$recipe)),
     tag$p(class = "soft", paste(words$assumed, collapse = " "))
   )
 }

@@ -46,9 +46,9 @@ standing_words <- function(verdict) {
   chances <- chance_words(verdict$pipelines$chance_best[match(others, verdict$pipelines$pipeline)])
   c(
     if (verdict$state == "decided") paste0("Chance that it is the best of ", n, ": ", chance_words(verdict$confidence), " (the brief wants ", percent(verdict$brief$confidence), ")."),
-    paste0(
-      "Lead over the runner-up, ", verdict$runner_up, ": ", signed(verdict$margin[1]), " of a take's worth (90 % interval ",
-      signed(verdict$margin[2]), " to ", signed(verdict$margin[3]), "; a perfect take is worth 1)."
+    if (!is.na(verdict$margin[1])) paste0(
+      "Lead over the runner-up, ", verdict$runner_up, ": ", signed(verdict$margin[1]), " of a take's worth (", if (!is.na(verdict$margin[2])) paste0("90 % interval ", signed(verdict$margin[2]), " to ", signed(verdict$margin[3]), "; "),
+      "a perfect take is worth 1)."
     ),
     if (verdict$state != "decided" && length(others)) paste0("Still in the race: ", shorten_list(paste0(others, " (", chances, ")"), 5), "."),
     if (verdict$state == "too close") settle_words(verdict),

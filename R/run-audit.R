@@ -20,8 +20,16 @@ plan_notes <- function(trial) {
       "Only one seed: luck can't be told from a pipeline's doing."
     },
     if (length(unsure)) paste0(paste(names(unsure), collapse = ", "), " does not repeat a seed: its takes differ each time."),
-    aspect_note(trial), credit_note(trial$lineup)
+    aspect_note(trial), credit_note(trial$lineup), same_note(trial$suite)
   )
+}
+
+# Cases that differ in nothing that an engine is told.
+same_note <- function(suite) {
+  inputs <- vapply(suite$cases, case_inputs_hash, "", suite = suite)
+  ids <- vapply(suite$cases, `[[`, "", "id")
+  again <- which(duplicated(inputs))
+  if (length(again)) paste0("Engines are asked for the same twice: ", shorten_list(paste(ids[again], "as for", ids[match(inputs[again], inputs)])), ".")
 }
 
 # Pipelines on one engine that differ in several things: a lead can't be credited

@@ -33,7 +33,7 @@ plan_run <- function(trial, within = NULL) {
   steps <- all_steps(trial$lineup)
   about <- lapply(steps$engine, function(name) trial$lineup$engines[[name]]$about)
   columns <- list(
-    inputs = substr(vapply(cases, case_inputs_hash, "", suite = trial$suite), 1, 12),
+    inputs = substr(case_inputs(trial$suite), 1, 12),
     recipe = substr(step_recipes(steps, trial$lineup$engines), 1, 12),
     case = vapply(cases, `[[`, "", "id"), seed = trial$suite$seeds,
     price = vapply(about, `[[`, 0, "price"), seconds = as.numeric(vapply(about, function(a) as.numeric(a$seconds), 0))
@@ -85,6 +85,16 @@ fill_plan <- function(grid, steps, columns) {
     control = grid$control, parent = parent, stage = steps$stage[grid$step],
     price = columns$price[grid$step], seconds = columns$seconds[grid$step]
   )
+}
+
+# What engines are given for each case, as hashes. A case that asks for the same as an earlier
+# one, for another job perhaps, has takes of its own all the same.
+case_inputs <- function(suite) {
+  inputs <- vapply(suite$cases, case_inputs_hash, "", suite = suite)
+  again <- duplicated(inputs)
+  ids <- vapply(suite$cases, `[[`, "", "id")
+  inputs[again] <- vapply(which(again), function(i) hash_of(list(inputs[i], ids[i])), "")
+  inputs
 }
 
 # All of a case that an engine is given, pictures by their pixels.

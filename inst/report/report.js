@@ -247,7 +247,7 @@
     by("compare-title").textContent = about.id + ": " + shown.map(name_of).join(" and ");
     by("compare-asked").textContent = about.prompt.join(", ");
     // Tall pictures stay on the page.
-    const widest = Math.round(72 * about.frame[0] / about.frame[1]) + "vh";
+    const widest = Math.round(62 * about.frame[0] / about.frame[1]) + "vh";
     by("wipe").style.maxWidth = widest;
     const lone = panes.length === 2 && panes[0].name === "reference" ? panes[1].overlay : null;
     by("stage").replaceChildren(...panes.map((pane) => {
@@ -371,7 +371,7 @@
     const overlays = ["none", "contours", "details"];
     const keys = {
       ArrowLeft: () => step(-1), ArrowRight: () => step(1), "+": () => zoom(1.5), "=": () => zoom(1.5), "-": () => zoom(1 / 1.5), "0": whole, w: () => by("wiping").click(),
-      e: () => by("next-wipe").click(), o: () => change({ overlay: overlays[(overlays.indexOf(state.overlay) + 1) % 3] }, true), r: () => { if (!event.repeat) hold_reference(true); }
+      e: () => by("next-wipe").click(), Escape: () => by("compare").close(), o: () => change({ overlay: overlays[(overlays.indexOf(state.overlay) + 1) % 3] }, true), r: () => { if (!event.repeat) hold_reference(true); }
     };
     if (!keys[key]) return;
     event.preventDefault();

@@ -8,7 +8,7 @@ open_page <- function(file, width = 1280, height = 800, env = parent.frame()) {
   page$Network$requestWillBeSent(callback_ = function(event) asked <<- c(asked, event$request$url))
   page$Runtime$consoleAPICalled(callback_ = function(event) said <<- c(said, event$type))
   page$Runtime$exceptionThrown(callback_ = function(event) said <<- c(said, "exception"))
-  loaded <- page$Page$loadEventFired(wait_ = FALSE)
+  loaded <- page$Page$loadEventFired(wait_ = FALSE, timeout_ = 60)
   page$Page$navigate(paste0("file://", normalizePath(file)), wait_ = FALSE)
   page$wait_for(loaded)
   list(
@@ -23,13 +23,175 @@ test_that("the report opens whole, asks for nothing and fits its width, light an
   score_run(folder)
   opened <- open_page(write_report(folder))
   expect_equal(opened$value("document.querySelector('h1').innerText.length > 3"), TRUE)
-  expect_equal(opened$value("[...document.images].filter(i => i.loading !== 'lazy').every(i => i.complete && i.naturalWidth > 0)"), TRUE)
+  expect_equal(opened$value("[...document.images].filter(i => i.loading !== 'lazy' && i.hasAttribute('src')).every(i => i.complete && i.naturalWidth > 0)"), TRUE)
   expect_lte(opened$value("document.documentElement.scrollWidth"), 1280)
-  expect_equal(opened$value("[...document.querySelectorAll('h1,h2,h3,td,th,li')].every(e => e.getBoundingClientRect().right <= innerWidth + 1)"), TRUE)
+  expect_equal(opened$value("[...document.querySelectorAll('h1,h2,h3,td,th,li')].filter(e => e.offsetParent).every(e => e.getBoundingClientRect().right <= innerWidth + 1)"), TRUE)
   expect_length(opened$asked(), 1)
   expect_length(opened$said(), 0)
   paper <- function() opened$value("getComputedStyle(document.body).backgroundColor")
   expect_equal(paper(), "rgb(255, 255, 255)")
   opened$page$Emulation$setEmulatedMedia(features = list(list(name = "prefers-color-scheme", value = "dark")))
   expect_equal(paper(), "rgb(21, 25, 28)")
+})
+
+# A report of two jobs with sweeps, failures and texts that no page likes, opened.
+open_report <- function(env = parent.frame()) {
+  nasty <- "<b onclick=alert(1)>bold</b> </script> \u05e9\u05dc\u05d5\u05dd \u202egnol"
+  folder <- small_trial(
+    suite = c(
+      small_suite[1:4], paste0("  - {id: one, job: restyle, reference: references/one.png, prompt: ['", nasty, "', ", strrep("verylongword", 40), "]}"), small_suite[6:7],
+      "  - {id: free, job: vary, reference: references/one.png, prompt: a thing}", "  - {id: freer, like: free, reference: references/two.png}", "  - {id: freest, like: free, reference: references/three.png}"
+    ),
+    lineup = c(small_lineup, "sweeps:", "  - {vary: hold, of: firm, over: [0.3, 0.6]}"),
+    brief = c("brief: two jobs", "purposes:", "  restyle: {weights: {structure: 2, style: 1}, floors: {structure: 0.2}, style: {change: [0.1, 0.9]}}", "  vary: {weights: {style: 1}, style: {change: [0.5, 1]}}"), env = env
+  )
+  trial <- read_trial(folder, engines = list(mixer = mixing_engine(broken = function(request) if (request$hold < 0.2 && request$seed == 2) engine_failure("refused", "<i>not</i> this"))))
+  run_trial(trial, workers = 0)
+  opened <- open_page(write_report(trial), env = env)
+  opened$wait <- function(script) {
+    for (i in 1:100) if (isTRUE(opened$value(script))) return(TRUE) else Sys.sleep(0.05)
+    FALSE
+  }
+  opened$press <- function(key, code = key) {
+    opened$page$Input$dispatchKeyEvent(type = "keyDown", key = key, code = code)
+    opened$page$Input$dispatchKeyEvent(type = "keyUp", key = key, code = code)
+  }
+  opened$set <- function(id, to) opened$value(sprintf("(() => { const e = document.getElementById('%s'); e.value = '%s'; e.dispatchEvent(new Event('change')); return true; })()", id, to))
+  opened$value("document.getElementById('takes').scrollIntoView()")
+  opened$shown <- function() opened$value("document.getElementById('count').textContent")
+  opened
+}
+
+test_that("every control of the report does what it says", {
+  opened <- open_report()
+  value <- opened$value
+  expect_true(opened$wait("document.querySelectorAll('.case').length === 3"))
+  expect_match(opened$shown(), "^24 of 48 takes, 3 cases")
+  # Jobs.
+  expect_equal(value("[...document.querySelectorAll('article')].filter(a => !a.hidden).map(a => a.dataset.job).join()"), "restyle")
+  value("document.querySelector('nav a[data-job=vary]').click()")
+  expect_equal(value("[...document.querySelectorAll('article')].filter(a => !a.hidden).map(a => a.dataset.job).join()"), "vary")
+  expect_equal(value("location.hash"), "#job=vary")
+  value("history.back()")
+  expect_true(opened$wait("document.querySelector('nav a[aria-current]').dataset.job === 'restyle'"))
+  # Filters.
+  opened$set("f-pipeline", "firm")
+  expect_match(opened$shown(), "^6 of 48 takes")
+  opened$set("f-case", "two")
+  expect_match(opened$shown(), "^2 of 48 takes, 1 case")
+  opened$set("f-seed", "1")
+  expect_match(opened$shown(), "^1 of 48 takes")
+  value("document.getElementById('f-clear').click()")
+  expect_match(opened$shown(), "^24 of 48")
+  opened$set("f-show", "failed")
+  expect_match(opened$shown(), "^3 of 48 takes")
+  expect_true(opened$wait("document.querySelectorAll('.take .note').length > 0"))
+  expect_match(value("document.querySelector('.take .note').textContent"), "<i>not</i> this", fixed = TRUE)
+  opened$set("f-show", "keepers")
+  opened$set("f-sort", "worth")
+  expect_true(opened$wait("document.querySelectorAll('.case .worth').length > 2"))
+  worths <- value("[...document.querySelector('.case').querySelectorAll('.worth')].map(p => Number(p.textContent.split(' ').pop()))")
+  expect_equal(order(-unlist(worths)), seq_along(worths))
+  # One take beside its reference.
+  value("document.querySelector('.case .take:not(.reference) .open').click()")
+  expect_true(value("document.getElementById('compare').open"))
+  expect_equal(value("document.querySelectorAll('#stage figure').length"), 2)
+  first <- value("location.hash")
+  expect_match(first, "open=")
+  opened$press("ArrowRight")
+  expect_false(identical(value("location.hash"), first))
+  opened$press("ArrowLeft")
+  expect_equal(value("location.hash"), first)
+  # All pictures are zoomed and moved in step.
+  places <- function() unique(unlist(value("[...document.querySelectorAll('#stage .seen')].map(e => e.style.transform)")))
+  opened$press("+")
+  expect_match(places(), "scale\\(1.5\\)")
+  expect_length(places(), 1)
+  value("(() => { const p = document.querySelector('.pane'), r = p.getBoundingClientRect(); for (const [t, x] of [['pointerdown', 40], ['pointermove', 60], ['pointerup', 60]]) p.dispatchEvent(new PointerEvent(t, { bubbles: true, pointerId: 1, clientX: r.left + x, clientY: r.top + 40 })); return true; })()")
+  expect_no_match(places(), "translate\\(0%")
+  expect_length(places(), 1)
+  opened$press("0")
+  expect_match(places(), "scale\\(1\\)")
+  # Overlays.
+  opened$press("o")
+  expect_equal(value("document.querySelectorAll('#stage canvas').length"), 1)
+  expect_match(value("document.getElementById('overlay-words').textContent"), "Blue")
+  opened$set("overlay", "details")
+  expect_gt(value("document.querySelectorAll('#stage svg rect').length"), 0)
+  # The wipe.
+  opened$press("w")
+  expect_false(value("document.getElementById('wipe').hidden"))
+  value("(() => { const e = document.getElementById('edge'); e.value = 20; e.dispatchEvent(new Event('input')); return true; })()")
+  expect_match(value("document.getElementById('over').style.clipPath"), "80%")
+  opened$press("w")
+  expect_true(value("document.getElementById('wipe').hidden"))
+  opened$press("Escape")
+  expect_true(opened$wait("!document.getElementById('compare').open"))
+  expect_no_match(value("location.hash"), "open=")
+  # Several takes together.
+  value("document.getElementById('f-clear').click()")
+  expect_true(opened$wait("document.querySelectorAll('.case:not(.waiting) .mark input').length >= 8"))
+  value("[...document.querySelector('.case').querySelectorAll('.mark input')].slice(0, 2).forEach(box => box.click())")
+  value("document.querySelector('.together').click()")
+  expect_equal(value("document.querySelectorAll('#stage figure').length"), 3)
+  opened$press("w")
+  words <- value("document.getElementById('wipe-of').textContent")
+  opened$press("e")
+  expect_false(identical(value("document.getElementById('wipe-of').textContent"), words))
+  opened$press("Escape")
+  # Takes under the curves.
+  expect_true(value("document.querySelectorAll('article:not([hidden]) .under .take').length >= 3"))
+  expect_length(opened$said(), 0)
+  expect_length(opened$asked(), 1)
+})
+
+test_that("an address opens what was shown, and paper shows all that was asked for", {
+  opened <- open_report()
+  opened$value("location.hash = '#job=restyle&pipeline=firm&open=0&overlay=contours&wipe=0'")
+  expect_true(opened$wait("document.getElementById('compare').open"))
+  expect_match(opened$shown(), "^6 of 48 takes")
+  expect_false(opened$value("document.getElementById('wipe').hidden"))
+  expect_equal(opened$value("document.getElementById('overlay').value"), "contours")
+  # What is not there is no harm.
+  opened$value("location.hash = '#job=nowhere&open=999&sort=none'")
+  expect_true(opened$wait("!document.getElementById('compare').open"))
+  opened$value("window.dispatchEvent(new Event('beforeprint'))")
+  expect_equal(opened$value("document.querySelectorAll('.case.waiting').length"), 0)
+  pdf <- opened$page$Page$printToPDF()$data
+  expect_gt(nchar(pdf), 50000)
+  expect_length(opened$said(), 0)
+})
+
+test_that("markup, right-to-left and very long texts are text, and stay on the page", {
+  opened <- open_report()
+  expect_true(opened$wait("document.querySelectorAll('.case .prompt').length === 3"))
+  expect_equal(opened$value("document.querySelectorAll('main b[onclick], main i').length"), 0)
+  expect_match(opened$value("document.querySelector('.prompt').textContent"), "<b onclick=alert(1)>bold</b> </script>", fixed = TRUE)
+  expect_lte(opened$value("document.documentElement.scrollWidth"), 1280)
+  opened$page$Emulation$setDeviceMetricsOverride(width = 400, height = 800, deviceScaleFactor = 1, mobile = FALSE)
+  expect_lte(opened$value("document.documentElement.scrollWidth"), 400)
+})
+
+test_that("whoever can't see the page is told everything: names, roles, headings, contrast", {
+  opened <- open_report()
+  expect_true(opened$wait("document.querySelectorAll('.case:not(.waiting) .take').length > 4"))
+  nodes <- opened$page$Accessibility$getFullAXTree()$nodes
+  role <- vapply(nodes, function(node) node$role$value %||% "", "")
+  name <- vapply(nodes, function(node) as.character(node$name$value %||% ""), "")
+  ignored <- vapply(nodes, function(node) isTRUE(node$ignored), NA)
+  must <- !ignored & role %in% c("button", "link", "checkbox", "combobox", "slider", "image", "dialog", "region", "navigation")
+  expect_gt(sum(must), 30)
+  expect_equal(unique(role[must & trimws(name) == ""]), character())
+  # One step down at a time.
+  levels <- unlist(opened$value("[...document.querySelectorAll('h1,h2,h3,h4')].filter(e => e.offsetParent).map(e => Number(e.tagName[1]))"))
+  expect_equal(levels[1], 1)
+  expect_true(all(diff(levels) <= 1))
+  expect_equal(opened$value("[...document.querySelectorAll('[id]')].map(e => e.id).filter((x, i, all) => all.indexOf(x) !== i).length"), 0)
+  # Text stands out from its ground by 4.5 to 1 (WCAG 2.2, AA), light and dark.
+  contrast <- "(() => { const lum = c => { const v = c.match(/[0-9.]+/g).slice(0, 3).map(x => { x /= 255; return x <= 0.04045 ? x / 12.92 : ((x + 0.055) / 1.055) ** 2.4; }); return 0.2126 * v[0] + 0.7152 * v[1] + 0.0722 * v[2]; };
+    const ground = e => { while (e) { const c = getComputedStyle(e).backgroundColor; if (!/, 0\\)$/.test(c)) return c; e = e.parentElement; } return 'rgb(255,255,255)'; };
+    return [...document.querySelectorAll('p,li,td,th,h1,h2,h3,a,button,label,dd,dt,pre,caption,figcaption')].filter(e => e.offsetParent && e.textContent.trim() && !e.disabled).map(e => { const a = lum(getComputedStyle(e).color), b = lum(ground(e)); return [(Math.max(a, b) + 0.05) / (Math.min(a, b) + 0.05), e.tagName + '.' + e.className]; }).filter(x => x[0] < 4.5).map(x => x[1] + ' ' + x[0].toFixed(2)); })()"
+  expect_equal(unique(unlist(opened$value(contrast))), NULL)
+  opened$page$Emulation$setEmulatedMedia(features = list(list(name = "prefers-color-scheme", value = "dark")))
+  expect_equal(unique(unlist(opened$value(contrast))), NULL)
 })

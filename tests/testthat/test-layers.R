@@ -70,3 +70,8 @@ test_that("the core knows no file, no clock, no network and no screen", {
   expect_gt(length(core), 8)
   for (file in core) expect_false(any(grepl("Rcpp|<R\\.h>|Rinternals|fstream|iostream", readLines(file))), info = file)
 })
+
+test_that("no two functions have one name: the later file's would win", {
+  defined <- unlist(lapply(read_rooms(source_folder()), `[[`, "defines"))
+  expect_equal(unname(defined[duplicated(defined)]), character())
+})

@@ -33,6 +33,16 @@ test_that("what chains begin with alike is planned once, and may be a pipeline o
   expect_equal(unique(of("thrice")$stage), 3)
 })
 
+test_that("a case that asks for the same as another has takes of its own, and that is said", {
+  suite <- c(small_suite, "  - {id: again, job: vary, reference: references/two.png, prompt: a thing}")
+  plan <- plan_run(small_trial(suite = suite))
+  expect_equal(sum(plan$case == "again"), 4)
+  expect_false(any(plan$take[plan$case == "again"] %in% plan$take[plan$case == "two"]))
+  expect_match(attr(plan, "notes"), "same twice: again as for two", all = FALSE)
+  # The earlier one's are what they were.
+  expect_true(all(plan_run(small_trial())$take %in% plan$take))
+})
+
 test_that("controls change one thing, on a stated sample", {
   lineup <- c(small_lineup, "controls: [blank_prompt, swapped_prompt, no_reference, no_look, no_guide, repeat]", "control_sample: {cases: 2}")
   suite <- c(small_suite[1:5], sub("prompt: a thing", "prompt: another, look: l", small_suite[6]), small_suite[7], "looks: {l: {pictures: [references/three.png]}}")

@@ -9,6 +9,12 @@ scored_trial <- function(env = parent.frame(), ...) {
   folder
 }
 
+# The same takes chosen from by other weights.
+verdict_with_weights <- function(weights, verdict) {
+  brief <- utils::modifyList(verdict$brief, list(weights = weights))
+  structure(c(internal("verdict_from")(verdict$table, brief), verdict[c("recipes", "suite", "run", "folder")]), class = "sprenn_verdict")
+}
+
 test_that("the sheet is a PNG of the width asked for, with every take of the seed", {
   folder <- scored_trial()
   file <- draw_sheet(folder, width = 900)
@@ -53,35 +59,114 @@ test_that("figures show every pipeline, keep a family's colour and draw interval
   }
 })
 
+test_that("the weights that lead are drawn, and one axis alone has none", {
+  verdict <- choose_pipeline(scored_trial())
+  drawn <- draw_weights(verdict)
+  expect_equal(length(unique(drawn$data$cell)), nrow(verdict$weightings))
+  expect_setequal(drawn$data$winner, verdict$weightings$winner)
+  three <- verdict_with_weights(c(structure = 0.4, adherence = 0.3, style = 0.3), verdict)
+  expect_equal(nrow(draw_weights(three)$data), 6 * 231)
+  one <- verdict_with_weights(c(structure = 1, adherence = 0, style = 0), verdict)
+  expect_error(draw_weights(one), "one axis only", class = "sprenn_error_run")
+  expect_identical(ggplot2::autoplot(verdict)$labels$title, draw_tradeoff(verdict)$labels$title)
+  for (draw in list(draw_ranks, draw_yield, draw_seeds)) expect_s3_class(ggplot2::ggplot_build(draw(verdict))$plot, "ggplot")
+})
+
 test_that("labels of the trade-off do not lie on each other", {
   placed <- internal("place_labels")(c(0.5, 0.51, 0.52), c(0.5, 0.5, 0.52), rep("a pipeline, 100 %", 3))
   expect_gt(min(dist(placed[c("x", "y")])), 0.04)
 })
 
+# What the report's script is told, and what is in its page.
+told_by <- function(file) {
+  page <- xml2::read_html(paste(readLines(file, encoding = "UTF-8"), collapse = "\n"))
+  blocks <- xml2::xml_find_all(page, "//script[@type='application/json']")
+  list(page = page, data = stats::setNames(lapply(xml2::xml_text(blocks), jsonlite::fromJSON, simplifyVector = FALSE), xml2::xml_attr(blocks, "id")))
+}
+
 test_that("the report holds everything and asks for nothing", {
   file <- write_report(scored_trial())
-  html <- paste(readLines(file, encoding = "UTF-8"), collapse = "\n")
-  page <- xml2::read_html(html)
+  told <- told_by(file)
+  page <- told$page
   expect_match(xml2::xml_text(xml2::xml_find_first(page, "//h1")), "^Use |^Not decided")
-  expect_length(xml2::xml_find_all(page, "//script"), 0)
   addresses <- xml2::xml_text(xml2::xml_find_all(page, "//@src | //@href"))
   expect_true(all(startsWith(addresses, "data:")))
-  images <- xml2::xml_find_all(page, "//img")
-  expect_length(images, 3 * (1 + 4 * 2) + 2)
+  # One script and one style, each named by its hash; no element brings its own.
+  scripts <- xml2::xml_find_all(page, "//script[not(@type)]")
+  expect_length(scripts, 1)
+  policy <- xml2::xml_attr(xml2::xml_find_first(page, "//meta[@http-equiv]"), "content")
+  for (text in list(xml2::xml_text(scripts), xml2::xml_text(xml2::xml_find_first(page, "//style")))) {
+    expect_match(policy, paste0("'sha256-", openssl::base64_encode(openssl::sha256(charToRaw(enc2utf8(text)))), "'"), fixed = TRUE)
+  }
+  expect_no_match(policy, "unsafe")
+  expect_length(xml2::xml_find_all(page, "//@style | //@onclick | //@onload | //@onerror"), 0)
+  # Every take has a preview and an overlay, and every case its reference.
+  expect_length(told$data$facts$takes$case, 3 * 4 * 2)
+  for (i in 0:2) {
+    pictures <- told$data[[paste0("pictures-", i)]]
+    expect_length(pictures$takes, 8)
+    expect_length(pictures$overlays, 8)
+    shown <- read_picture(local({
+      path <- tempfile(fileext = ".jpg")
+      writeBin(jsonlite::base64_dec(pictures$takes[[1]]), path)
+      path
+    }))
+    expect_equal(dim(shown), c(64, 96, 3))
+  }
+  images <- xml2::xml_find_all(page, "//section//img")
   expect_true(all(nchar(xml2::xml_attr(images, "alt")) > 5))
-  expect_match(html, "Content-Security-Policy")
+  html <- xml2::xml_text(page)
   expect_match(html, "fingerprint [0-9a-f]{64}")
-  expect_match(html, "prefers-color-scheme: dark")
+  expect_match(html, "What would change it")
+})
+
+test_that("an overlay says where contours agree, what vanished and what is new", {
+  plain <- array(0.5, c(64, 96, 3))
+  reference <- plain
+  reference[20:40, 10:30, ] <- 0.9
+  take <- plain
+  take[20:40, 65:85, ] <- 0.1
+  files <- c(picture_file(take), picture_file(reference))
+  scene <- internal("scene_of_files")(files[1], files[2])
+  bytes <- as.integer(jsonlite::base64_dec(internal("take_overlay")(scene)))
+  expect_equal(bytes[1:2], c(48, 32))
+  boxes <- matrix(bytes[4 + seq_len(4 * sum(bytes[3:4]))] / 255, 4)
+  # What vanished lies left, what is new right.
+  expect_true(bytes[3] >= 1 && boxes[3, 1] < 0.5)
+  expect_true(bytes[4] >= 1 && boxes[1, bytes[3] + 1] > 0.5)
+  map <- matrix(bytes[-seq_len(4 + 4 * sum(bytes[3:4]))], 32, byrow = TRUE)
+  expect_equal(dim(map), c(32, 48))
+  same <- as.integer(jsonlite::base64_dec(internal("take_overlay")(internal("scene_of_files")(files[2], files[2]))))
+  expect_equal(same[3:4], c(0, 0))
+  expect_gt(max(same[-(1:4)]), 230)
+  expect_gte(min(same[-(1:4)]), 125)
+  expect_identical(internal("take_overlay")(list(reference = NULL)), NA_character_)
 })
 
 test_that("text of a trial stays text in the report", {
-  nasty <- "<script>alert(1)</script> & \u202eright-to-left"
+  nasty <- "</script><script>alert(1)</script> & <!-- \u202eright-to-left"
   suite <- sub("prompt: a thing}", paste0("prompt: '", nasty, "'}"), small_suite, fixed = TRUE)
   suite <- c(suite[1], "title: '<img src=x onerror=alert(2)>'", suite[-1])
-  html <- paste(readLines(write_report(scored_trial(suite = suite)), encoding = "UTF-8"), collapse = "\n")
-  page <- xml2::read_html(html)
-  expect_length(xml2::xml_find_all(page, "//script | //img[@src='x']"), 0)
-  expect_match(xml2::xml_text(page), "<script>alert(1)</script>", fixed = TRUE)
+  file <- write_report(scored_trial(suite = suite))
+  told <- told_by(file)
+  expect_length(xml2::xml_find_all(told$page, "//script[not(@type)]"), 1)
+  expect_length(xml2::xml_find_all(told$page, "//img[@src='x']"), 0)
+  expect_equal(told$data$facts$cases[[2]]$prompt[[1]], nasty)
+})
+
+test_that("takes of jobs without a purpose have a page of their own, and links to originals are relative", {
+  folder <- small_trial(
+    suite = c(small_suite, "  - {id: free, job: vary, reference: references/one.png, prompt: a thing}"),
+    brief = c("brief: keep the layout", "purposes:", "  restyle: {weights: {structure: 1}, floors: {structure: 0.2}, style: stay}")
+  )
+  run_trial(folder, workers = 0)
+  told <- told_by(write_report(folder, full = TRUE))
+  facts <- told$data$facts
+  expect_equal(unique(unlist(facts$takes$job)), c("restyle", "other"))
+  expect_equal(facts$originals, "takes")
+  expect_true(all(file.exists(file.path(folder, "runs", "main", "takes", unlist(facts$takes$file)))))
+  expect_equal(told_by(write_report(folder, file = file.path(folder, "report.html"), full = TRUE))$data$facts$originals, "runs/main/takes")
+  expect_error(write_report(folder, file = file.path(withr::local_tempdir(), "report.html"), full = TRUE), "above them", class = "sprenn_error_argument")
 })
 
 test_that("a report of failed takes shows why, and of nothing says so", {
@@ -90,7 +175,7 @@ test_that("a report of failed takes shows why, and of nothing says so", {
   trial <- read_trial(folder, engines = list(mixer = mixing_engine(broken = broken)))
   run_trial(trial)
   score_run(trial)
-  expect_match(paste(readLines(write_report(trial)), collapse = ""), "the account is empty")
+  expect_true(any(grepl("the account is empty", readLines(write_report(trial)), fixed = TRUE)))
   nothing <- read_trial(small_trial(), engines = list(mixer = mixing_engine(broken = function(request) stop("x"))))
   run_trial(nothing)
   score_run(nothing)
@@ -104,4 +189,7 @@ test_that("the drawings look as they did", {
   verdict <- choose_pipeline(scored_trial())
   vdiffr::expect_doppelganger("trade-off", draw_tradeoff(verdict))
   vdiffr::expect_doppelganger("curve", draw_curve(verdict))
+  vdiffr::expect_doppelganger("ranks", draw_ranks(verdict))
+  vdiffr::expect_doppelganger("weights", draw_weights(verdict))
+  vdiffr::expect_doppelganger("seeds", draw_seeds(verdict))
 })

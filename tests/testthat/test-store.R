@@ -153,6 +153,7 @@ test_that("a store of an older form is brought to today's, and chooses as before
   db <- connect(folder)
   DBI::dbExecute(db, "DROP INDEX scores_deciding")
   for (table in c("answers", "ballots")) DBI::dbExecute(db, paste("DROP TABLE", table))
+  DBI::dbExecute(db, "ALTER TABLE prints DROP COLUMN overlay")
   DBI::dbExecute(db, "PRAGMA user_version = 4")
   after <- choose_pipeline(folder)
   expect_identical(after$pipelines, before$pipelines)
