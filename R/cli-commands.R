@@ -45,18 +45,21 @@ cli_commands <- function() {
     ),
     pack = new_command(
       "Pack a trial into one zip that runs elsewhere.", "TRIAL",
-      list(option("out", "character", NULL, "the zip to write [named after the suite]", "FILE")), cli_pack
+      list(option("out", "character", NULL, "the zip to write [named after the suite]", "FILE")), cli_pack,
+      note = "Example: sprenn pack brackwater --out brackwater.zip"
     ),
     prepare = new_command(
       "Show what every engine will be given.", "TRIAL",
       list(
         option("out", "character", NULL, "the folder to write to [prepared, in the trial]", "FOLDER"),
         option("width", "integer", 1600L, "the sheets' width in pixels [%default]", "PIXELS")
-      ), cli_prepare
+      ), cli_prepare,
+      note = "Example: sprenn prepare brackwater"
     ),
     plan = new_command(
       "Show what a run would make and what that costs.", "TRIAL",
-      list(within, option("json", "logical", FALSE, "as JSON, with every take")), cli_plan
+      list(within, option("json", "logical", FALSE, "as JSON, with every take")), cli_plan,
+      note = "Examples: sprenn plan brackwater --within 30min\n          sprenn plan brackwater --json"
     ),
     run = new_command(
       "Make the takes and measure them; goes on where it stopped.", "TRIAL",
@@ -66,11 +69,12 @@ cli_commands <- function() {
         option("until", "character", NULL, "decided: make takes in rounds, and stop as soon as it is clear which pipeline to use", "WHAT"), workers,
         option("store", "character", NULL, "for a new run: a PostgreSQL database to keep its records in, postgresql://USER@HOST/DATABASE", "ADDRESS"), wait
       ), cli_run,
-      note = "Ctrl-C lets finish what is in flight and stops; a second one stops now.\nThe same command goes on from there."
+      note = "Example: sprenn run brackwater --within 2.50\nCtrl-C lets finish what is in flight and stops; a second one stops now.\nThe same command goes on from there."
     ),
     score = new_command(
       "Measure the takes that were made.", "TRIAL",
-      list(run, option("again", "logical", FALSE, "measure all of them anew"), workers, wait), cli_score
+      list(run, option("again", "logical", FALSE, "measure all of them anew"), workers, wait), cli_score,
+      note = "Example: sprenn score brackwater --again"
     ),
     sheet = new_command(
       "Draw a contact sheet.", "TRIAL",
@@ -78,7 +82,8 @@ cli_commands <- function() {
         run, job, option("out", "character", NULL, "the PNG file to write", "FILE"),
         option("seed", "integer", NULL, "which seed to show [the first]", "SEED"),
         option("width", "integer", 1600L, "its width in pixels [%default]", "PIXELS")
-      ), cli_sheet
+      ), cli_sheet,
+      note = "Example: sprenn sheet brackwater --job restyle --seed 23 --out sheet.png"
     ),
     report = new_command(
       "Write a report as one HTML file.", "TRIAL",
@@ -98,9 +103,9 @@ cli_commands <- function() {
       note = "Example: sprenn measure repainted.png --against tile.png --look linocut.png --explain why.png --measure vanished"
     )
   )
-  commands <- c(commands, engine_commands(), choosing_commands(), export_commands(), evidence_commands())
+  commands <- c(commands, engine_commands(), choosing_commands(), export_commands(), evidence_commands(), shell_commands())
   # In the order in which they are used.
-  commands[c("demo", "new", "check", "caption", "pack", "prepare", "engines", "calibrate", "plan", "run", "score", "choose", "explain", "curves", "match", "compare", "sheet", "report", "export", "recipe", "prune", "measure", "probe", "judges", "viewing", "evidence", "influence", "standins")]
+  commands[c("demo", "new", "check", "caption", "pack", "prepare", "engines", "calibrate", "plan", "run", "score", "choose", "explain", "curves", "match", "compare", "sheet", "report", "export", "recipe", "prune", "measure", "probe", "judges", "viewing", "evidence", "influence", "standins", "completions")]
 }
 
 # A suite of many pictures takes a while to read, and says so.

@@ -41,7 +41,8 @@ evidence_commands <- function() {
     ),
     evidence = new_command(
       "Say which phrases have evidence, from whom, and what has none.", "TRIAL",
-      list(option("run", "character", "main", "the run's name [%default]", "NAME"), option("json", "logical", FALSE, "as JSON")), cli_evidence
+      list(option("run", "character", "main", "the run's name [%default]", "NAME"), option("json", "logical", FALSE, "as JSON")), cli_evidence,
+      note = "Example: sprenn evidence brackwater"
     ),
     influence = new_command(
       "Say what prompt, reference, look and guide really do.", "TRIAL",
@@ -49,7 +50,7 @@ evidence_commands <- function() {
         option("run", "character", "main", "the run's name [%default]", "NAME"), option("out", "character", NULL, "draw it into a PNG or SVG file", "FILE"),
         option("json", "logical", FALSE, "as JSON")
       ), cli_influence,
-      note = "It wants control takes: controls: [swapped_prompt, no_look] in lineup.yml."
+      note = "Example: sprenn influence brackwater --out influence.png\nIt wants control takes: controls: [swapped_prompt, no_look] in lineup.yml."
     )
   )
 }

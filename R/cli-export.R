@@ -25,7 +25,7 @@ export_commands <- function() {
     prune = new_command(
       "List what a run no longer needs, and delete it.", "TRIAL",
       list(run, option("yes", "logical", FALSE, "delete what was listed"), option("wait", "logical", FALSE, "wait for another process that is at work on the run")), cli_prune,
-      note = "Without --yes nothing is changed."
+      note = "Example: sprenn prune brackwater --yes\nWithout --yes nothing is changed."
     )
   )
 }

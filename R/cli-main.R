@@ -6,7 +6,7 @@
 #' @param arguments The words after `sprenn`.
 #' @return The exit status, invisibly: 0 all went well; 1 something was done but
 #'   not all of it (takes failed); 2 the
-#'   input can't be used, and nothing was done.
+#'   input can't be used, and nothing was done; 130 it was stopped (Ctrl-C).
 #' @export
 #' @examples
 #' sprenn_command("--version")
@@ -106,7 +106,7 @@ help_text <- function(commands) {
     "pipelines, scores what comes back, and says which pipeline to use and how sure that is.", "",
     "  sprenn demo            see all of it happen on made-up data", "",
     paste0("  sprenn ", formatC(names(commands), width = -max(nchar(names(commands))) - 1), vapply(commands, `[[`, "", "purpose")), "",
-    "`sprenn COMMAND --help` says more. Exit status: 0 done, 1 done in part, 2 unusable input."
+    "`sprenn COMMAND --help` says more.", "Exit status: 0 done, 1 done in part, 2 unusable input, 130 stopped by Ctrl-C."
   )
 }
 

@@ -156,3 +156,42 @@ test_that("the whole demo ends with a verdict, a sheet and a report", {
     expect_true(all(diff(own$structure[order(own$hold)]) > 0), info = engine)
   }
 })
+
+test_that("every command has an example, and shells are told all words", {
+  commands <- internal("cli_commands")()
+  for (name in names(commands)) expect_match(commands[[name]]$note, paste0("sprenn ", name), info = name)
+  bash <- run_cli("completions", "bash")$out
+  for (name in names(commands)) expect_match(bash, paste0("^ +", name, "\\)"), all = FALSE)
+  skip_if(Sys.which("bash") == "")
+  script <- withr::local_tempfile(fileext = ".sh")
+  completed <- function(...) {
+    words <- c("sprenn", ...)
+    writeLines(c(bash, paste0("COMP_WORDS=(", paste(shQuote(words), collapse = " "), ")"), paste0("COMP_CWORD=", length(words) - 1), "_sprenn", "printf '%s\\n' \"${COMPREPLY[@]}\""), script)
+    system2("bash", c("--norc", script), stdout = TRUE)
+  }
+  expect_equal(completed("cho"), "choose")
+  expect_setequal(completed("choose", "--j"), c("--job", "--json"))
+  expect_equal(run_cli("completions", "fish")$status, 2)
+})
+
+test_that("the manual page is one that man can set, with every option", {
+  manual <- run_cli("completions", "man")$out
+  expect_match(manual[1], "^\\.TH SPRENN 1")
+  commands <- internal("cli_commands")()
+  for (flag in unlist(lapply(commands, internal("flags_of")))) expect_true(any(grepl(gsub("-", "\\-", flag, fixed = TRUE), manual, fixed = TRUE)), info = flag)
+  skip_if(Sys.which("groff") == "")
+  file <- withr::local_tempfile()
+  writeLines(manual, file)
+  expect_equal(system2("groff", c("-man", "-Tascii", "-ww", "-z", file), stderr = TRUE, stdout = TRUE), character())
+})
+
+test_that("zsh reads its completions", {
+  zsh <- run_cli("completions", "zsh")$out
+  expect_equal(zsh[1], "#compdef sprenn")
+  # Single quotes come in pairs on every line.
+  expect_true(all(nchar(gsub("[^']", "", gsub("'\\\\''", "", zsh))) %% 2 == 0))
+  skip_if(Sys.which("zsh") == "")
+  file <- withr::local_tempfile()
+  writeLines(zsh, file)
+  expect_equal(system2("zsh", c("-n", file)), 0)
+})

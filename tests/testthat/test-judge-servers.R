@@ -15,7 +15,7 @@ test_that("the stand-in judges speak the Open Inference Protocol, with tensors o
   takes <- run_trial(folder)
   judged <- attr(takes, "judged")
   expect_equal(judged$problem, c(NA_character_, NA_character_))
-  expect_equal(judged$version, c("heron 2", "plover 2, plover-texts 2"))
+  expect_equal(judged$version, c("heron 3", "plover 3, plover-texts 3"))
   scores <- score_run(folder)
   # The same judges as functions say the same of the same pictures.
   writeLines(lines_for("  heron: {kind: answering, call: \"sprenn::standin_heron\", deny: \"no {say}\"}", "  plover: {kind: embedding, call: \"sprenn::standin_plover\"}"), file.path(folder, "brief.yml"))
