@@ -27,7 +27,7 @@ report_facts <- function(trial, jobs, verdicts, run, originals = NULL) {
 }
 
 # Few takes are shown large enough to be judged by; many must still fit into one file.
-preview_edge <- function(n) if (n <= 400) 384 else if (n <= 1500) 288 else 208
+preview_edge <- function(n) if (n <= 400) 384 else if (n <= 1500) 288 else 184
 
 # All takes proper with their axes and worth: those of a job by its own purpose, the rest
 # by the first one, of which they have no worth.
@@ -111,5 +111,5 @@ preview <- function(picture, edge, frame = NULL) {
     if (any(place[3:4] != own)) image <- magick::image_crop(image, sprintf("%dx%d+%d+%d", place[3], place[4], place[1], place[2]))
   }
   small <- magick::image_resize(image, sprintf("%dx%d>", edge, edge))
-  gsub("\n", "", jsonlite::base64_enc(magick::image_write(magick::image_background(small, "#b9b9b9"), format = "jpeg", quality = if (edge > 300) 84 else 76)), fixed = TRUE)
+  gsub("\n", "", jsonlite::base64_enc(magick::image_write(magick::image_background(small, "#b9b9b9"), format = "jpeg", quality = if (edge > 300) 84 else 74)), fixed = TRUE)
 }
