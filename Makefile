@@ -44,6 +44,12 @@ bench:
 	@Rscript bench/calibration.R
 	@Rscript bench/flight.R
 	@Rscript bench/scale.R
+	@Rscript bench/report.R
+	@Rscript bench/choosing.R
+	@Rscript bench/drift.R
+	@Rscript bench/race.R
+	@sh inst/bin/sprenn demo $(DEMO) --force
+	@Rscript bench/characters.R $(DEMO)
 	@Rscript bench/fuzz.R
 
 clean:
