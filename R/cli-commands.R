@@ -79,11 +79,16 @@ cli_commands <- function() {
     sheet = new_command(
       "Draw a contact sheet.", "TRIAL",
       list(
-        run, job, option("out", "character", NULL, "the PNG file to write", "FILE"),
+        run, job, option("out", "character", NULL, "the PNG, PDF or SVG file to write", "FILE"),
+        option("by", "character", "pipelines", "the columns: pipelines, seeds, steps, sweep, best or worst [%default]", "WHAT"),
+        option("show", "character", "all", "all takes, keepers, failed or flawed ones [%default]", "WHICH"),
+        option("case", "character", NULL, "which cases [all]; several with commas between", "IDS"),
+        option("pipeline", "character", NULL, "with --by seeds or steps: which [the one that is chosen]", "ID"),
         option("seed", "integer", NULL, "which seed to show [the first]", "SEED"),
+        option("rows", "integer", 40L, "how many rows a page has at most [%default]", "N"),
         option("width", "integer", 1600L, "its width in pixels [%default]", "PIXELS")
       ), cli_sheet,
-      note = "Example: sprenn sheet brackwater --job restyle --seed 23 --out sheet.png"
+      note = "Examples: sprenn sheet brackwater --job restyle --seed 23 --out sheet.pdf\n          sprenn sheet brackwater --by sweep --case ferry-teal --out strip.png"
     ),
     report = new_command(
       "Write a report as one HTML file.", "TRIAL",
@@ -332,8 +337,11 @@ colour_headline <- function(lines, verdict) {
 }
 
 cli_sheet <- function(given) {
-  file <- draw_sheet(read_shown(given$places), given$run, file = given$out, seed = given$seed, width = given$width, job = given$job)
-  cat("The contact sheet is", file, "\n")
+  files <- draw_sheet(
+    read_shown(given$places), given$run, file = given$out, seed = given$seed, width = given$width, job = given$job, by = given$by, show = given$show, case = split_files(given$case),
+    pipeline = given$pipeline, rows = given$rows
+  )
+  cat("The contact sheet is ", paste(files, collapse = ", "), "\n", sep = "")
   0L
 }
 

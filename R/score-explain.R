@@ -94,17 +94,19 @@ explain_framing <- function(scene) {
 }
 
 explain_watch <- function(scene) {
-  box_of <- function(kept) {
-    rows <- which(rowSums(kept > 0.5) > 0)
-    columns <- which(colSums(kept > 0.5) > 0)
-    c((min(columns) - 1) / ncol(kept), (min(rows) - 1) / nrow(kept), max(columns) / ncol(kept), max(rows) / nrow(kept))
-  }
-  boxes <- t(vapply(scene$watch, function(region) box_of(region$kept), numeric(4)))
+  boxes <- t(vapply(scene$watch, function(region) box_of_map(region$kept), numeric(4)))
   size <- scene$take$working
   aside <- t(vapply(scene$watched, function(found) rep(c(found$x, found$y) * max(size) / size, 2), numeric(4)))
   list(words = "The watched regions, and where they were found.", panels = list(
     reference = list(boxes = new_boxes(boxes, names(scene$watch))), take = list(boxes = new_boxes(boxes + aside, names(scene$watch)), settled = TRUE)
   ))
+}
+
+# The box around what is marked in a map, in shares: left, top, right, bottom.
+box_of_map <- function(kept) {
+  rows <- which(rowSums(kept > 0.5) > 0)
+  columns <- which(colSums(kept > 0.5) > 0)
+  c((min(columns) - 1) / ncol(kept), (min(rows) - 1) / nrow(kept), max(columns) / ncol(kept), max(rows) / nrow(kept))
 }
 
 explain_damage <- function(scene) {

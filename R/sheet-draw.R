@@ -1,14 +1,27 @@
 #' Draw a contact sheet
 #'
-#' One row a case, the reference first and then one column a pipeline, with the
-#' scores and the flaws under every take. Writes a PNG.
+#' Takes beside their references and looks, with scores, flaws and cost under each, and a
+#' close-up of what the case watches. Writes a PNG, PDF or SVG, in several pages where there
+#' are many rows.
 #'
 #' @inheritParams choose_pipeline
-#' @param file Where to write the sheet; `NULL` puts `sheet.png` into the run's
-#'   folder.
+#' @param file Where to write the sheet, a `.png`, `.pdf` or `.svg`; `NULL` puts
+#'   `sheet.png` into the run's folder. Pages after the first of a PNG or SVG have
+#'   their number in their names; a PDF holds all.
 #' @param seed Which seed to show; the suite's first if `NULL`.
 #' @param width The sheet's width in pixels.
-#' @return The file, invisibly.
+#' @param by What the columns are: the `pipelines`; the `seeds` of one pipeline; the
+#'   `steps` of a chain; the values of a `sweep`, with the scores along it below;
+#'   or the `best` or `worst` takes of each case, up to six.
+#' @param show `all` takes, `keepers`, `failed` ones (or refused) or `flawed` ones; rows
+#'   and columns without any are left out.
+#' @param case Ids of the cases to show; all if `NULL`.
+#' @param pipeline With `seeds` and `steps`: which; the one that is chosen if `NULL`.
+#' @param rows How many rows a page has at most.
+#' @return The files, invisibly.
+#' @section Errors: `sprenn_error_argument` for a seed, case or pipeline that is not there, a
+#'   pipeline without steps, or another kind of file; `sprenn_error_run` where no take is
+#'   like that.
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "sheet-example")
@@ -20,110 +33,138 @@
 #' score_run(trial)
 #' draw_sheet(trial)
 #' unlink(folder, recursive = TRUE)
-draw_sheet <- function(trial, run = "main", file = NULL, seed = NULL, width = 1600, job = NULL) {
+draw_sheet <- function(trial, run = "main", file = NULL, seed = NULL, width = 1600, job = NULL, by = "pipelines", show = "all", case = NULL, pipeline = NULL, rows = 40) {
   check_arguments(
-    file = checkmate::check_string(file, null.ok = TRUE), seed = checkmate::check_int(seed, null.ok = TRUE),
-    width = checkmate::check_int(width, lower = 400, upper = 20000)
+    file = checkmate::check_string(file, pattern = "\\.(png|pdf|svg)$", null.ok = TRUE), seed = checkmate::check_int(seed, null.ok = TRUE),
+    width = checkmate::check_int(width, lower = 400, upper = 20000), by = checkmate::check_choice(by, sheet_kinds), show = checkmate::check_choice(show, names(shown_takes_of)),
+    case = checkmate::check_character(case, any.missing = FALSE, null.ok = TRUE), pipeline = checkmate::check_string(pipeline, null.ok = TRUE), rows = checkmate::check_int(rows, lower = 1, upper = 1000)
   )
   trial <- as_trial(trial)
   verdict <- choose_pipeline(trial, run, job)
+  stop_for_unknown(case, unique(verdict$table$case), "This choice", "case")
+  if (!is.null(pipeline)) stop_for_unknown(pipeline, verdict$recipes$pipeline, "This run", "pipeline")
   seed <- seed %||% trial$suite$seeds[1]
   if (!seed %in% trial$suite$seeds) {
     stop_sprenn("argument", c(paste0("The suite has no seed ", seed, "."), i = paste("It has", paste(trial$suite$seeds, collapse = ", "))))
   }
   file <- file %||% file.path(run_folder(trial$folder, run), "sheet.png")
-  grid <- sheet_grid(trial, verdict, run, seed)
-  layout <- sheet_layout(grid, width)
-  ragg::agg_png(file, width, layout$height, res = 72)
-  on.exit(grDevices::dev.off())
-  paint_sheet(grid, layout, verdict, seed)
-  invisible(file)
+  grid <- sheet_grid(trial, verdict, run, by, show, seed, case, pipeline %||% verdict$best)
+  title <- paste0(verdict$suite$title, switch(by,
+    seeds = paste0(", seeds of ", pipeline %||% verdict$best), best = ", the best takes", worst = ", the worst takes", paste0(", seed ", seed)
+  ), if (show != "all") paste0(", ", show, " only"))
+  pages <- split(grid$rows, (seq_along(grid$rows) - 1) %/% rows)
+  layouts <- lapply(pages, function(page) sheet_layout(page, nrow(grid$columns), width))
+  strip <- if (by == "sweep") strip_figure(verdict, unique(vapply(grid$rows, `[[`, "", "case")))
+  invisible(paint_pages(pages, layouts, grid$columns, title, strip, file, width))
 }
 
-# What the sheet shows: rows of cases, columns of pipelines in the order of
-# their families, and for every cell its picture's path and its lines of text.
-sheet_grid <- function(trial, verdict, run, seed) {
-  table <- verdict$table[verdict$table$seed == seed, ]
-  recipes <- verdict$recipes[verdict$recipes$pipeline %in% table$pipeline, ]
-  recipes <- recipes[order(match(family_of(recipes), unique(family_of(recipes))), recipes$value), ]
-  cases <- Filter(function(case) case$id %in% table$case, trial$suite$cases)
-  cells <- lapply(cases, function(case) {
-    lapply(recipes$pipeline, function(pipeline) {
-      one <- table[table$case == case$id & table$pipeline == pipeline, ]
-      list(
-        path = if (isTRUE(one$state == "made")) file.path(run_folder(trial$folder, run), "takes", one$file),
-        scores = cell_scores(one), notes = cell_notes(one), keeper = isTRUE(one$keeper)
-      )
-    })
-  })
-  list(cases = cases, recipes = recipes, cells = cells, suite = trial$suite)
-}
-
-cell_scores <- function(one) {
-  if (nrow(one) == 0 || one$state != "made") {
-    return("")
+paint_pages <- function(pages, layouts, columns, title, strip, file, width) {
+  ending <- sub(".*\\.", "", file)
+  below <- if (is.null(strip)) 0 else 300
+  heights <- vapply(layouts, `[[`, 0, "height") + replace(numeric(length(pages)), length(pages), below)
+  files <- if (ending == "pdf") file else c(file, vapply(seq_along(pages)[-1], function(i) sub("(\\.[a-z]+)$", paste0("-", i, "\\1"), file), ""))
+  open_device <- function(i) {
+    inches <- c(width, if (ending == "pdf") max(heights) else heights[i]) / 72
+    switch(ending, png = ragg::agg_png(files[i], width, heights[i], res = 72), svg = grDevices::svg(files[i], inches[1], inches[2]), pdf = grDevices::cairo_pdf(file, inches[1], inches[2], onefile = TRUE))
   }
-  paste(two(c(one$structure, one$adherence, one$style)), collapse = "  ")
+  open <- FALSE
+  on.exit(if (open) grDevices::dev.off())
+  for (i in seq_along(pages)) {
+    if (ending != "pdf" || i == 1) {
+      open_device(i)
+      open <- TRUE
+    }
+    paint_sheet(pages[[i]], columns, layouts[[i]], paste0(title, if (length(pages) > 1) paste0(", page ", i, " of ", length(pages))), heights[i])
+    if (i == length(pages) && !is.null(strip)) {
+      grid::upViewport(0)
+      print(strip, vp = grid::viewport(grid::unit(0.5, "npc"), grid::unit(0, "npc"), width = grid::unit(1, "npc"), height = grid::unit(below / heights[i], "npc"), just = c("centre", "bottom")), newpage = FALSE)
+    }
+    if (ending != "pdf" || i == length(pages)) {
+      grDevices::dev.off()
+      open <- FALSE
+    }
+  }
+  files
 }
 
-cell_notes <- function(one) {
-  if (nrow(one) == 0) {
-    return("not in this run")
-  }
-  if (one$state != "made") {
-    return(paste0(one$state, if (!is.na(one$failure)) paste0(": ", gsub("_", " ", one$failure))))
-  }
-  notes <- c(
-    if (one$flaws != "") one$flaws, if (one$missed != "") paste0("without \"", one$missed, "\""),
-    if (!one$keeper && one$flaws == "" && one$missed == "") "below floor",
-    if (one$slight != "") paste("slightly", one$slight)
-  )
-  gsub("_", " ", paste(notes, collapse = ", "))
+# The scores of the cases shown along the sweep.
+strip_figure <- function(verdict, cases) {
+  curves <- curves_of(verdict)
+  rows <- curves$curves[curves$curves$case %in% cases & curves$curves$score %in% axes, ]
+  rows$score <- factor(rows$score, axes)
+  ggplot2::ggplot(rows, ggplot2::aes(.data$value, .data$mean, colour = .data$family, group = paste(.data$line, .data$case))) +
+    ggplot2::geom_line(linewidth = 0.8) +
+    ggplot2::geom_point(size = 2) +
+    ggplot2::facet_wrap("score", nrow = 1) +
+    ggplot2::scale_colour_manual(values = family_colours(verdict$recipes), name = NULL) +
+    ggplot2::coord_cartesian(ylim = 0:1) +
+    ggplot2::labs(x = axis_title(curves$vary), y = NULL, title = NULL) +
+    theme_sprenn() +
+    ggplot2::theme(legend.position = "right")
 }
 
-sheet_layout <- function(grid, width) {
-  columns <- length(grid$recipes$pipeline) + 1
+sheet_layout <- function(rows, columns, width) {
+  sides <- 1 + any(!vapply(rows, function(row) is.null(row$look), NA))
+  columns <- columns + sides
   gap <- 8
-  cell <- floor((width - 2 * gap) / columns) - gap
-  frames <- lapply(grid$cases, case_frame, suite = grid$suite)
-  tallest <- max(vapply(frames, function(frame) frame[2] / frame[1], 0))
+  # A sheet of one column would be a poster.
+  cell <- min(420, floor((width - 2 * gap) / columns) - gap)
+  tallest <- max(vapply(rows, function(row) row$frame[2] / row$frame[1], 0))
   picture <- round(cell * min(1.4, tallest))
-  text <- 44
+  text <- 62
+  close_up <- round(cell * 0.5)
+  tall <- vapply(rows, function(row) picture + text + (if (is.null(row$watch)) 0 else close_up + gap) + gap, 0)
   head <- 96
-  list(
-    width = width, gap = gap, cell = cell, picture = picture, text = text, head = head,
-    height = head + length(grid$cases) * (picture + text + gap) + gap, frames = frames
-  )
+  list(width = width, gap = gap, cell = cell, picture = picture, text = text, close_up = close_up, head = head, sides = sides, tops = head + cumsum(c(0, tall[-length(tall)])), height = head + sum(tall) + gap)
 }
 
-paint_sheet <- function(grid, layout, verdict, seed) {
-  open_page(layout$width, layout$height)
+paint_sheet <- function(rows, columns, layout, title, height) {
+  open_page(layout$width, height)
   say <- function(..., most = layout$cell) put_text(..., most = most)
-  say(paste0(verdict$suite$title, ", seed ", seed), 8, 8, 18, bold = TRUE, most = layout$width)
+  say(title, 8, 8, 18, bold = TRUE, most = layout$width)
   say(
-    "Under each take: structure, adherence, style. A green edge marks a keeper; what else is wrong is named in red.",
+    "Under each take: structure, adherence, style; what is wrong in red. A green edge marks a keeper.",
     8, 34, 13, "#555555", most = layout$width
   )
   left <- function(column) layout$gap + (column - 1) * (layout$cell + layout$gap)
-  colours <- family_colours(verdict$recipes)[family_of(grid$recipes)]
   say("reference", left(1), layout$head - 26, 14, bold = TRUE)
-  for (k in seq_along(grid$recipes$pipeline)) {
-    say(grid$recipes$pipeline[k], left(k + 1), layout$head - 26, 14, colours[[k]], bold = TRUE, ends = TRUE)
+  if (layout$sides == 2) say("look", left(2), layout$head - 26, 14, bold = TRUE)
+  for (k in seq_len(nrow(columns))) say(columns$title[k], left(k + layout$sides), layout$head - 26, 14, columns$colour[k], bold = TRUE, ends = TRUE)
+  for (i in seq_along(rows)) paint_row(rows[[i]], layout$tops[i], layout, left)
+}
+
+paint_row <- function(row, top, layout, left) {
+  say <- function(...) put_text(..., most = layout$cell)
+  below <- top + layout$picture
+  closer <- below + layout$text
+  if (!is.null(row$reference)) draw_cell(row$reference, left(1), top, layout)
+  if (!is.null(row$look)) draw_cell(row$look, left(2), top, layout)
+  say(row$title, left(1), below + 4, 13, bold = TRUE)
+  say(row$note, left(1), below + 22, 12, "#555555")
+  near <- list(cell = layout$cell, picture = layout$close_up)
+  if (!is.null(row$watch)) {
+    if (!is.null(row$reference)) draw_cell(cut_box(row$reference, row$watch), left(1), closer, near)
+    put_text("watched, closer", left(1), closer - 16, 11.5, "#555555", most = layout$cell)
   }
-  for (i in seq_along(grid$cases)) {
-    top <- layout$head + (i - 1) * (layout$picture + layout$text + layout$gap)
-    case <- grid$cases[[i]]
-    draw_cell(if (!is.null(case$reference)) fitted_reference(case, grid$suite), left(1), top, layout)
-    say(case$id, left(1), top + layout$picture + 4, 13, bold = TRUE)
-    if (!is.na(case$look)) say(paste("look:", case$look), left(1), top + layout$picture + 22, 12, "#555555")
-    for (k in seq_along(grid$recipes$pipeline)) {
-      cell <- grid$cells[[i]][[k]]
-      pixels <- if (!is.null(cell$path)) bring_back(read_picture(cell$path), layout$frames[[i]])
-      draw_cell(pixels, left(k + 1), top, layout, edge = if (cell$keeper) "#1b8a4b" else "#bbbbbb")
-      say(cell$scores, left(k + 1), top + layout$picture + 5, 11.5)
-      say(cell$notes, left(k + 1), top + layout$picture + 22, 11.5, "#b03a1a")
-    }
+  for (k in seq_along(row$cells)) {
+    cell <- row$cells[[k]]
+    if (is.null(cell)) next
+    x <- left(k + layout$sides)
+    pixels <- if (!is.null(cell$path)) bring_back(read_picture(cell$path), row$frame)
+    draw_cell(pixels, x, top, layout, edge = if (cell$keeper) "#1b8a4b" else "#bbbbbb")
+    if (!is.null(row$watch) && !is.null(pixels)) draw_cell(cut_box(pixels, row$watch), x, closer, near)
+    say(cell$scores, x, below + 5, 11.5)
+    say(cell$cost, x, below + 21, 11, "#555555")
+    say(cell$notes, x, below + 36, 11.5, "#b03a1a")
   }
+}
+
+# A part of a picture, given in shares, with a little around it.
+cut_box <- function(pixels, box) {
+  size <- dim(pixels)[2:1]
+  from <- pmax(1, floor((box[1:2] - 0.02) * size) + 1)
+  to <- pmin(size, ceiling((box[3:4] + 0.02) * size))
+  pixels[from[2]:to[2], from[1]:to[1], , drop = FALSE]
 }
 
 # A white page measured in pixels from its top left corner.

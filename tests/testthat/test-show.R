@@ -26,6 +26,54 @@ test_that("the sheet is a PNG of the width asked for, with every take of the see
   expect_error(draw_sheet(folder, seed = 99), "no seed 99", class = "sprenn_error_argument")
 })
 
+test_that("a sheet shows seeds, steps, a sweep, the best and the worst", {
+  folder <- small_trial(
+    suite = sub("prompt: a thing}", "prompt: a thing, watch: {middle: {box: [0.3, 0.3, 0.7, 0.7]}}}", small_suite),
+    lineup = c(small_lineup, "  - id: mended", "    steps: [{engine: mixer, hold: 0.9}, {engine: mixer, hold: 0.5}]", "sweeps:", "  - {vary: hold, of: firm, over: [0.3, 0.6]}"),
+    brief = c("brief: keep the layout", "weights: {structure: 2, style: 1}", "floors: {structure: 0.2}", "style: {change: [0.1, 0.9]}")
+  )
+  run_trial(folder, workers = 0)
+  trial <- read_trial(folder)
+  verdict <- choose_pipeline(trial)
+  grid <- function(by, show = "all", case = NULL, pipeline = "firm") internal("sheet_grid")(trial, verdict, "main", by, show, 1L, case, pipeline)
+  titles <- function(...) grid(...)$columns$title
+  expect_setequal(titles("pipelines"), c("firm", "loose", "mended", "firm/hold=0.3", "firm/hold=0.6"))
+  expect_equal(titles("seeds"), c("seed 1", "seed 2"))
+  expect_equal(titles("sweep"), paste("hold", c(0.3, 0.6, 0.9)))
+  expect_equal(utils::tail(titles("steps", pipeline = "mended"), 1), "mended")
+  expect_length(titles("steps", pipeline = "mended"), 2)
+  expect_error(grid("steps"), "one step only", class = "sprenn_error_argument")
+  # The best first, and each cell says whose it is.
+  best <- grid("best", case = "one")$rows[[1]]$cells
+  worths <- verdict$table[verdict$table$case == "one", ]
+  top <- worths[which.max(worths$utility), ]
+  expect_equal(best[[1]]$cost, paste0(top$pipeline, ", seed ", top$seed))
+  expect_equal(grid("worst", case = "one")$rows[[1]]$cells[[1]]$keeper, FALSE)
+  # Keepers only: who has none has no column.
+  expect_false("loose" %in% titles("pipelines", show = "keepers"))
+  expect_error(grid("pipelines", show = "failed"), "nothing to draw", class = "sprenn_error_run")
+  expect_equal(round(grid("pipelines", case = "two")$rows[[1]]$watch, 1), c(0.3, 0.3, 0.7, 0.7))
+  for (by in c("sweep", "best", "seeds")) {
+    file <- draw_sheet(trial, by = by, file = withr::local_tempfile(fileext = ".png"), width = 900)
+    expect_equal(dim(read_picture(file))[2], 900)
+  }
+})
+
+test_that("large sheets have pages, and are PDF and SVG too", {
+  folder <- scored_trial()
+  out <- withr::local_tempdir()
+  pages <- draw_sheet(folder, file = file.path(out, "sheet.png"), width = 700, rows = 2)
+  expect_equal(basename(pages), c("sheet.png", "sheet-2.png"))
+  expect_gt(dim(read_picture(pages[1]))[1], dim(read_picture(pages[2]))[1])
+  pdf <- draw_sheet(folder, file = file.path(out, "sheet.pdf"), width = 700, rows = 2)
+  expect_equal(rawToChar(readBin(pdf, "raw", 4)), "%PDF")
+  expect_length(pdf, 1)
+  svg <- draw_sheet(folder, file = file.path(out, "sheet.svg"), width = 700)
+  expect_match(paste(readLines(svg, warn = FALSE), collapse = " "), "data:image/png;base64")
+  expect_error(draw_sheet(folder, file = file.path(out, "sheet.gif")), class = "sprenn_error_argument")
+  expect_error(draw_sheet(folder, case = "won"), "Did you mean \"one\"", class = "sprenn_error_argument")
+})
+
 test_that("cells say scores, flaws, floors and failures", {
   one <- tibble::tibble(state = "made", structure = 0.5, adherence = NA, style = 0.25, flaws = "near_copy", slight = "bars", missed = "", keeper = FALSE, failure = NA)
   expect_equal(internal("cell_scores")(one), "0.50  -  0.25")
