@@ -123,7 +123,7 @@ paint_sheet <- function(rows, columns, layout, title, height) {
   say <- function(..., most = layout$cell) put_text(..., most = most)
   say(title, 8, 8, 18, bold = TRUE, most = layout$width)
   say(
-    "Under each take: structure, adherence, style; what is wrong in red. A green edge marks a keeper.",
+    "Under each take: structure, adherence, style; cost and seconds; what is wrong in red. A green edge marks a keeper.",
     8, 34, 13, "#555555", most = layout$width
   )
   left <- function(column) layout$gap + (column - 1) * (layout$cell + layout$gap)

@@ -107,7 +107,7 @@ sheet_row <- function(case, own, columns, trial, run, line, first, by) {
 }
 
 take_cell <- function(one, trial, run, by) {
-  money <- paste(c(if (!is.na(one$cost)) paste("cost", small_sum(one$cost)), if (!is.na(one$seconds)) paste(two(one$seconds), "s")), collapse = ", ")
+  money <- paste(c(if (!is.na(one$cost)) small_sum(one$cost), if (!is.na(one$seconds)) paste(two(one$seconds), "s")), collapse = ", ")
   list(
     path = if (one$state == "made") file.path(run_folder(trial$folder, run), "takes", one$file), scores = cell_scores(one), notes = cell_notes(one), keeper = isTRUE(one$keeper),
     cost = if (by %in% c("best", "worst")) paste0(one$pipeline, ", seed ", one$seed) else money

@@ -54,7 +54,7 @@ test_that("the demo trial is sound, and holds what it promises", {
   trial <- read_trial(folder)
   expect_setequal(vapply(trial$suite$cases, `[[`, "", "job"), internal("jobs"))
   expect_equal(nrow(check_trial(trial$folder)), 0)
-  expect_length(trial$suite$seeds, 3)
+  expect_length(trial$suite$seeds, 2)
   expect_gte(nrow(trial$lineup$pipelines), 4)
   expect_setequal(names(trial$lineup$engines), c("yarrow", "bracken", "quince", "teasel", "sorrel", "handmade"))
   expect_true("hold" %in% trial$lineup$pipelines$vary)

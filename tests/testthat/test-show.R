@@ -71,7 +71,7 @@ test_that("large sheets have pages, and are PDF and SVG too", {
   svg <- draw_sheet(folder, file = file.path(out, "sheet.svg"), width = 700)
   expect_match(paste(readLines(svg, warn = FALSE), collapse = " "), "data:image/png;base64")
   expect_error(draw_sheet(folder, file = file.path(out, "sheet.gif")), class = "sprenn_error_argument")
-  expect_error(draw_sheet(folder, case = "won"), "Did you mean \"one\"", class = "sprenn_error_argument")
+  expect_error(draw_sheet(folder, case = "thre"), "Did you mean \"three\"", class = "sprenn_error_argument")
 })
 
 test_that("cells say scores, flaws, floors and failures", {

@@ -169,7 +169,7 @@ test_that("what a job needs and what it has no use for is told with the reason",
   expect_equal(problem_at(case("job: edit, reference: references/one.png"), "cases[1].mask")$wanted, "mask, as job is edit")
   expect_equal(problem_at(case("job: fresh, reference: references/one.png"), "cases[1].reference")$wanted, "no reference, as job is fresh")
   expect_equal(problem_at(case("job: blend, references: [references/one.png]"), "cases[1].references")$wanted, "a list with at least 2 entries")
-  expect_equal(problem_at(case("job: extend, reference: references/one.png, grow: {}"), "cases[1].grow")$wanted, "keys with values")
+  expect_equal(problem_at(case("job: extend, reference: references/one.png, grow: {}"), "cases[1].grow")$wanted, "left or top or right or bottom")
   expect_match(problem_at(case("job: vary"), "cases[1]")$wanted, "reference or references")
   expect_match(problem_at(case("job: repair, reference: references/one.png, mask: {picture: references/two.png, boxes: [[0, 0, 1, 1]]}"), "cases[1].mask.boxes")$wanted, "as there is picture")
   expect_match(problem_at(case("job: restyle, reference: references/one.png, watch: {x: {keep: 0.2}}"), "cases[1].watch.x")$wanted, "box or mask")
