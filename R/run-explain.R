@@ -40,18 +40,21 @@ explain_pipeline <- function(trial, pipeline, run = "main", job = NULL) {
   ), class = "sprenn_portrait")
 }
 
-# What each step of a chain adds; no row for a pipeline of one step. Its first steps may have
-# been made for another pipeline, which starts with the same.
+# What each step of a chain adds; no row for a pipeline of one step.
 chain_gains <- function(trial, pipeline, run, brief, recipes) {
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
   takes <- takes_for(store, trial, brief, recipes$pipeline)
-  chain <- which(takes$pipeline == pipeline)
-  repeat {
-    before <- setdiff(match(takes$parent[chain], takes$take), c(chain, NA))
-    if (length(before) == 0) break
-    chain <- c(chain, before)
-  }
+  chain <- chain_rows(takes, pipeline)
   own <- if (any(!is.na(takes$parent[chain]))) axes_of(store, trial, brief, takes[sort(chain), ])
   stage_gains(own, brief$draws, brief$seed)
+}
+
+# Which takes are a pipeline's own or led to them, the first steps first. These may have been
+# made for another pipeline, which starts with the same.
+chain_rows <- function(takes, pipeline) {
+  last <- which(takes$pipeline == pipeline)
+  chain <- last
+  while (length(last <- setdiff(match(takes$parent[last], takes$take), c(chain, NA)))) chain <- c(last, chain)
+  chain
 }

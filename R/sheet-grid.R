@@ -66,19 +66,12 @@ swept_columns <- function(table, recipes, verdict) {
 stepwise_table <- function(trial, verdict, run, pipeline) {
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
-  table <- add_utility(axes_of(store, trial, verdict$brief, takes_for(store, trial, verdict$brief, verdict$recipes$pipeline)), verdict$brief)
-  own <- which(table$pipeline == pipeline)
-  rows <- own
-  while (length(before <- setdiff(match(table$parent[own], table$take), c(rows, NA)))) {
-    rows <- c(before, rows)
-    own <- before
-  }
-  if (length(unique(table$pipeline[rows])) < 2) {
+  takes <- takes_for(store, trial, verdict$brief, verdict$recipes$pipeline)
+  takes <- takes[chain_rows(takes, pipeline), ]
+  if (length(unique(takes$pipeline)) < 2) {
     stop_sprenn("argument", c(paste0(quoted(pipeline), " has one step only."), i = "A chain has `steps:` in lineup.yml."))
   }
-  # The first steps may have been made for another pipeline; the chain's own order counts.
-  table <- table[rows, ]
-  table[order(match(table$pipeline, unique(table$pipeline))), ]
+  add_utility(axes_of(store, trial, verdict$brief, takes), verdict$brief)
 }
 
 sheet_rows <- function(table, columns, trial, run, by) {
