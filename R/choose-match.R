@@ -26,7 +26,8 @@ match_table <- function(lines, pipelines, draws, levels, by = "utility") {
       tibble::tibble(
         line = own$line[1], level = level, setting = middle[["setting"]], score = others, mean = unname(middle[others]),
         low = clamp_share(vapply(others, function(column) interval(spread[, column])[1], 0)), high = clamp_share(vapply(others, function(column) interval(spread[, column])[2], 0)),
-        reached = mean(!is.na(spread[, "setting"]))
+        # From one take of each setting nothing can be drawn.
+        reached = if (all(is.na(drawn$structure))) NA_real_ else mean(!is.na(spread[, "setting"]))
       )
     })
     do.call(rbind, found)

@@ -15,7 +15,7 @@
 #' unlink(folder, recursive = TRUE)
 draw_match <- function(match) {
   check_arguments(match = checkmate::check_class(match, "sprenn_match"))
-  rows <- match$levels[match$levels$score %in% c("adherence", "style") & match$levels$reached >= 0.5, ]
+  rows <- match$levels[match$levels$score %in% c("adherence", "style") & (is.na(match$levels$reached) | match$levels$reached >= 0.5), ]
   if (nrow(rows) == 0) stop_sprenn("run", c("There is nothing to draw: no sweep of two settings or more was measured.", i = "Sweeps are made in lineup.yml."))
   lines <- unique(rows$line)
   colours <- stats::setNames(rep_len(family_palette, length(lines)), lines)

@@ -54,6 +54,12 @@ test_that("a sweep is read off at equal structure, and what no sweep reaches is 
   expect_match(format(match_engines(folder, at = 0.999)), "No sweep reaches", all = FALSE)
   expect_match(format(found), "no two sweeps|nothing to compare", ignore.case = TRUE, all = FALSE)
   expect_s3_class(draw_match(found), "ggplot")
+  # One take of each setting: no bands, but lines.
+  single <- small_trial(suite = c("suite: small", "seeds: [1]", small_suite[3:5]), lineup = swept_lineup)
+  run_trial(single, workers = 0)
+  alone <- match_engines(single)
+  expect_true(all(is.na(alone$levels$reached)))
+  expect_gt(nrow(draw_match(alone)$data), 5)
 })
 
 test_that("a pipeline is told by itself: its place, its cases, what goes wrong, and its steps", {
