@@ -13,6 +13,9 @@ family_colours <- function(recipes) {
 
 family_of <- function(recipes) ifelse(is.na(recipes$sweep), recipes$pipeline, recipes$sweep)
 
+# Families together, each along its sweep.
+by_family <- function(recipes) recipes[order(match(family_of(recipes), unique(family_of(recipes))), recipes$value), ]
+
 theme_sprenn <- function() {
   ggplot2::theme_minimal(base_size = 13) +
     ggplot2::theme(

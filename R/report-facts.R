@@ -1,18 +1,16 @@
 # What a report's script is told: the takes with their scores, and their previews.
 
-# `page` is what is needed at once; `cases` and `takes` are what case_pictures() wants.
+# `page` is what is needed at once, of the `whole` run or of `jobs` alone; `cases` and `takes` are what case_pictures() wants.
 # `edge` is how wide previews are, the smaller the more takes there are.
-report_facts <- function(trial, jobs, verdicts, run, originals = NULL) {
+report_facts <- function(trial, jobs, verdicts, run, whole = TRUE, originals = NULL) {
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
-  takes <- shown_takes(store, trial, jobs, verdicts)
+  takes <- shown_takes(store, trial, jobs, verdicts, whole)
   cases <- Filter(function(case) case$id %in% takes$case, trial$suite$cases)
   recipes <- with_settings(read_pipelines(store))
-  recipes <- recipes[recipes$pipeline %in% takes$pipeline, ]
-  recipes <- recipes[order(match(recipes$family, unique(recipes$family)), recipes$value), ]
-  takes$id <- match(takes$case, vapply(cases, `[[`, "", "id"))
-  takes <- takes[order(takes$id, match(takes$pipeline, recipes$pipeline), takes$seed), ]
-  takes$case <- takes$id
+  recipes <- by_family(recipes[recipes$pipeline %in% takes$pipeline, ])
+  takes$case <- match(takes$case, vapply(cases, `[[`, "", "id"))
+  takes <- takes[order(takes$case, match(takes$pipeline, recipes$pipeline), takes$seed), ]
   colours <- family_colours(verdicts[[1]]$recipes)
   edge <- preview_edge(sum(takes$state == "made"))
   list(
@@ -29,15 +27,18 @@ report_facts <- function(trial, jobs, verdicts, run, originals = NULL) {
 # Few takes are shown large enough to be judged by; many must still fit into one file.
 preview_edge <- function(n) if (n <= 400) 384 else if (n <= 1500) 288 else 184
 
-# All takes proper with their axes and worth: those of a job by its own purpose, the rest
-# by the first one, of which they have no worth.
-shown_takes <- function(store, trial, jobs, verdicts) {
+# The takes proper with their axes and worth: those of each job by its own purpose, and of the
+# `whole` run the rest too, by the first one, of which they have no worth.
+shown_takes <- function(store, trial, jobs, verdicts, whole) {
   pipelines <- trial$lineup$pipelines$pipeline
   of_job <- function(brief) {
     table <- axes_of(store, trial, brief, takes_for(store, trial, brief, pipelines))
     add_utility(table, brief)
   }
   tables <- Map(function(job, verdict) tibble::add_column(of_job(verdict$brief), job = job), jobs, verdicts)
+  if (!whole) {
+    return(do.call(rbind, unname(tables)))
+  }
   first <- verdicts[[1]]$brief
   first$job <- NA_character_
   rest <- of_job(first)

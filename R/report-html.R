@@ -41,7 +41,7 @@ write_report <- function(trial, run = "main", file = NULL, job = NULL, full = FA
   verdicts <- verdicts[shown]
   file <- file %||% file.path(run_folder(trial$folder, run), "report.html")
   tag <- htmltools::tags
-  facts <- report_facts(trial, jobs, verdicts, run, if (full) place_of_originals(file, trial, run))
+  facts <- report_facts(trial, jobs, verdicts, run, is.null(job), if (full) place_of_originals(file, trial, run))
   rest <- unique(facts$takes$case[facts$takes$job == "other"])
   pages <- c(jobs, if (length(rest)) "other")
   body <- htmltools::tagList(

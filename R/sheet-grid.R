@@ -13,8 +13,7 @@ sheet_grid <- function(trial, verdict, run, by, show, seed, case, pipeline) {
   if (!is.null(case)) table <- table[table$case %in% case, ]
   if (by == "seeds") table <- table[table$pipeline == pipeline, ]
   if (!by %in% c("seeds", "best", "worst")) table <- table[table$seed == seed, ]
-  recipes <- verdict$recipes[verdict$recipes$pipeline %in% table$pipeline, ]
-  recipes <- recipes[order(match(family_of(recipes), unique(family_of(recipes))), recipes$value), ]
+  recipes <- by_family(verdict$recipes[verdict$recipes$pipeline %in% table$pipeline, ])
   table$shown <- shown_takes_of[[show]](table)
   found <- switch(by,
     pipelines = columns_of(table, table$pipeline, recipes$pipeline, recipes, verdict),
@@ -31,7 +30,7 @@ sheet_grid <- function(trial, verdict, run, by, show, seed, case, pipeline) {
     row$cells <- row$cells[full]
     row
   })
-  list(columns = found$columns[full, ], rows = rows, by = by)
+  list(columns = found$columns[full, ], rows = rows)
 }
 
 # The column of each take, and the headings.

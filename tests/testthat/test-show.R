@@ -212,6 +212,9 @@ test_that("takes of jobs without a purpose have a page of their own, and links t
   facts <- told$data$facts
   expect_equal(unique(unlist(facts$takes$job)), c("restyle", "other"))
   expect_equal(facts$originals, "takes")
+  # Of one job by itself nothing else is told.
+  alone <- told_by(write_report(folder, file = file.path(folder, "alone.html"), job = "restyle"))$data$facts
+  expect_equal(unique(unlist(alone$takes$job)), "restyle")
   expect_true(all(file.exists(file.path(folder, "runs", "main", "takes", unlist(facts$takes$file)))))
   expect_equal(told_by(write_report(folder, file = file.path(folder, "report.html"), full = TRUE))$data$facts$originals, "runs/main/takes")
   expect_error(write_report(folder, file = file.path(withr::local_tempdir(), "report.html"), full = TRUE), "above them", class = "sprenn_error_argument")
