@@ -18,8 +18,9 @@ race_step <- function(table, brief, seeds, dropped = character()) {
   parts <- lapply(stats::setNames(nm = setdiff(running, best)), function(rival) paired_parts(table, best, rival))
   information <- min(1, vapply(parts, information_of, 0, seeds = seeds))
   stretch <- function(information) peeking_stretch(brief$confidence, information, seeds)
-  drawn <- score_draws(table, "utility", brief$draws, brief$seed, stretch(information))$utility
-  chance <- chance_best(drawn)
+  widen <- stretch(information)
+  drawn <- score_draws(table, "utility", brief$draws, brief$seed, widen)$utility
+  chance <- chance_best(likely_worth(drawn, case_means(table, "utility", drawn_units(table))[[1]], widen))
   confidence <- chance[[best]]
   few <- length(unique(table$case)) < fewest_cases
   if (!few) dropped <- union(dropped, hopeless(chance, dropped, (1 - brief$confidence) / 2))

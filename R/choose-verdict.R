@@ -12,7 +12,8 @@ verdict_from <- function(table, brief, looks = NULL) {
   columns <- c("utility", axes)
   widen <- if (is.null(looks)) 1 else peeking_stretch(brief$confidence, known_by_now(table, looks), looks)
   draws <- score_draws(table, columns, brief$draws, brief$seed, widen)
-  pipelines <- pipeline_table(table, draws)
+  by_case <- case_means(table, "utility", drawn_units(table))[[1]]
+  pipelines <- pipeline_table(table, draws, likely_worth(draws$utility, by_case, widen))
   pipelines <- pipelines[order(-pipelines$utility, pipelines$cost_per_keeper, na.last = TRUE), ]
   best <- pipelines$pipeline[1]
   runner_up <- if (nrow(pipelines) > 1) pipelines$pipeline[2] else NA_character_
@@ -41,7 +42,7 @@ verdict_from <- function(table, brief, looks = NULL) {
     failures = count_failures(table, best),
     coverage = mean(table$coverage[table$state == "made"], na.rm = TRUE),
     unchecked = unchecked_axes(table, brief),
-    pairs = pair_differences(case_means(table, "utility", drawn_units(table))[[1]], widen = widen),
+    pairs = pair_differences(by_case, widen = widen),
     tradeoff = tradeoff_table(axis_means(pipelines), draws[axes]),
     flips = nearest_flips(table, brief$weights[weighed], parts),
     weightings = weight_map(table, weighed, parts = parts),
@@ -57,14 +58,15 @@ axis_means <- function(pipelines) {
   means
 }
 
-# One row a pipeline: means with 90 % intervals, ranks, yield, money and time.
-pipeline_table <- function(table, draws) {
+# One row a pipeline: means with 90 % intervals, ranks, yield, money and time. Who is the best
+# is told from `worth` (likely_worth()).
+pipeline_table <- function(table, draws, worth) {
   pipelines <- unique(table$pipeline)
   drawn <- !all(is.na(draws$utility))
-  ranks <- rank_intervals(draws$utility)
+  ranks <- rank_intervals(worth)
   out <- tibble::tibble(
-    pipeline = pipelines, chance_best = if (drawn) unname(chance_best(draws$utility)[pipelines]) else NA_real_,
-    regret = unname(expected_regret(draws$utility)[pipelines]), rank_low = if (drawn) unname(ranks[, "from"]) else NA_real_, rank_high = if (drawn) unname(ranks[, "to"]) else NA_real_
+    pipeline = pipelines, chance_best = if (drawn) unname(chance_best(worth)[pipelines]) else NA_real_,
+    regret = unname(expected_regret(worth)[pipelines]), rank_low = if (drawn) unname(ranks[, "from"]) else NA_real_, rank_high = if (drawn) unname(ranks[, "to"]) else NA_real_
   )
   for (column in names(draws)) {
     ends <- vapply(pipelines, function(p) clamp_share(interval(draws[[column]][p, ])), c(0, 0))
@@ -90,7 +92,8 @@ pipeline_table <- function(table, draws) {
 # The mean lead over the runner-up, and its 90 % interval.
 margin_of <- function(draws, pipelines, best, runner_up) {
   utility <- stats::setNames(pipelines$utility, pipelines$pipeline)
-  c(utility[[best]] - utility[[runner_up]], interval(draws[best, ] - draws[runner_up, ]))
+  # Worths lie between 0 and 1, and so do leads.
+  c(utility[[best]] - utility[[runner_up]], pmin(1, pmax(-1, interval(draws[best, ] - draws[runner_up, ]))))
 }
 
 # What speaks for the best pipeline, strongest first: its lead on each axis over

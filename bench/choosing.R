@@ -62,7 +62,7 @@ one <- function(seed) {
   verdict <- core("verdict_from")(draw_world(world, cases, seeds, seed + 3e6), brief)
   own <- verdict$pipelines
   true <- truth[own$pipeline, , drop = FALSE]
-  holds <- function(column, score) mean(own[[paste0(column, "_low")]] <= true[, score] & true[, score] <= own[[paste0(column, "_high")]])
+  holds <- function(column, score) mean(own[[paste0(column, "_low")]] <= true[, score] & true[, score] <= own[[paste0(column, "_high")]], na.rm = TRUE)
   pairs <- verdict$pairs
   apart <- truth[pairs$one, "utility"] - truth[pairs$other, "utility"]
   # A pair named beforehand, not by who leads.
@@ -84,7 +84,7 @@ rows <- do.call(rbind, lapply(found, `[[`, "rows"))
 chances <- do.call(rbind, lapply(found, `[[`, "chances"))
 cat("\nHow often intervals of 90 % hold the truth\n")
 what <- c("worth", "structure", "yield", "difference", "all_pairs")
-print(round(rbind(vapply(split(rows[what], rows$cases), colMeans, numeric(length(what))) |> t(), all = colMeans(rows[what])), 3))
+print(round(rbind(vapply(split(rows[what], rows$cases), colMeans, numeric(length(what)), na.rm = TRUE) |> t(), all = colMeans(rows[what], na.rm = TRUE)), 3))
 cat(sprintf("\nDeclared at 90 %%: %.1f %% of all; wrongly: %.1f %% of all, %.1f %% of those declared\n", 100 * mean(rows$declared), 100 * mean(rows$declared & rows$wrong), 100 * mean(rows$wrong[rows$declared])))
 cat(sprintf("What a wrong one declared lost: %.3f of a take's worth on average\n", mean(rows$lost[rows$declared & rows$wrong])))
 cat("\nChance of being best: said, and how often it was so\n")

@@ -256,3 +256,49 @@ test_that("a race drops who can't win, stops when decided, and says when it is s
   expect_equal(race(tie[tie$seed == 1, ], core_brief, 4)$state, "open")
   expect_equal(race(clear[clear$case %in% c("c01", "c02"), ], core_brief, 4)$state, "open")
 })
+
+test_that("what luck could have made of a lead is taken off it before anybody is said to be the best", {
+  likely <- internal("likely_worth")
+  draws_of <- function(table) {
+    table <- worth(table)
+    list(drawn = internal("score_draws")(table, "utility", 2000L, 1)$utility, means = internal("case_means")(table, "utility")[[1]])
+  }
+  # Far apart: nothing to take off.
+  far <- draws_of(scored_table(means_of(a = c(0.9, 0.5, 0.5), b = c(0.5, 0.5, 0.5), c = c(0.3, 0.5, 0.5)), cases = 12, by_case = 0.01))
+  expect_equal(rowMeans(likely(far$drawn, far$means)), rowMeans(far$drawn), tolerance = 0.01)
+  # Eight that are the same in truth: the lucky one's lead shrinks, its chance too, and order stays.
+  same <- matrix(0.5, 8, 3, dimnames = list(letters[1:8], c("structure", "adherence", "style")))
+  near <- draws_of(scored_table(same, cases = 6, by_case = 0.1))
+  shrunk <- likely(near$drawn, near$means)
+  expect_lt(diff(range(rowMeans(shrunk))), 0.5 * diff(range(rowMeans(near$drawn))))
+  expect_lt(max(internal("chance_best")(shrunk)), max(internal("chance_best")(near$drawn)))
+  expect_equal(order(rowMeans(shrunk)), order(colMeans(near$means)))
+  expect_identical(shrunk, likely(near$drawn, near$means))
+  # The mean of all is nobody's lead.
+  expect_equal(mean(shrunk), mean(near$means), tolerance = 1e-6)
+  # By hand, where the spread of the truth is beyond doubt: many pipelines, t = 0.1, one v.
+  truth <- withr::with_seed(2, stats::rnorm(200, 0.5, 0.1))
+  many <- withr::with_seed(3, t(replicate(50, truth + stats::rnorm(200, 0, 0.5))))
+  colnames(many) <- paste0("p", 1:200)
+  by_draw <- internal("core_bootstrap")(many, 400L, 1)
+  rownames(by_draw) <- colnames(many)
+  v <- 0.5^2 / 50
+  found <- rowMeans(likely(by_draw, many)) - mean(many)
+  kept <- stats::coef(stats::lm(found ~ 0 + I(colMeans(many) - mean(many))))[[1]]
+  expect_equal(kept, 0.1^2 / (0.1^2 + v), tolerance = 0.1)
+  expect_lt(mean((found - (truth - mean(truth)))^2), mean((colMeans(many) - mean(many) - (truth - mean(truth)))^2))
+})
+
+test_that("pipelines that are the same in all they made share their chance, and unknown ones have none", {
+  table <- worth(scored_table(means_of(a = c(0.6, 0.5, 0.5), b = c(0.5, 0.5, 0.5), c = c(0.55, 0.5, 0.5))))
+  table$utility[table$pipeline == "b"] <- table$utility[table$pipeline == "a"]
+  drawn <- internal("score_draws")(table, "utility", 500L, 1)$utility
+  means <- internal("case_means")(table, "utility")[[1]]
+  chance <- internal("chance_best")(internal("likely_worth")(drawn, means))
+  expect_equal(chance[["a"]], chance[["b"]])
+  drawn["c", ] <- NA
+  found <- internal("likely_worth")(drawn, means)
+  expect_true(all(is.na(found["c", ])))
+  expect_equal(unname(internal("chance_best")(found)[c("a", "b", "c")]), c(0.5, 0.5, NA))
+  expect_identical(internal("likely_worth")(drawn["a", , drop = FALSE], means), drawn["a", , drop = FALSE])
+})
