@@ -1,4 +1,4 @@
-.PHONY: demo test install check sanitize schema docs bench clean
+.PHONY: demo test install check sanitize schema docs guides bench clean
 
 DEMO = brackwater
 
@@ -26,7 +26,7 @@ sanitize:
 	@sh tools/setup.sh test
 	@sh tools/sanitize.sh
 
-# After a change of the fields, the roxygen comments or the glue:
+# After a change of the fields, the roxygen comments or the glue; and the site, in site/.
 docs:
 	@sh tools/setup.sh test
 	@Rscript -e 'Rcpp::compileAttributes(".")'
@@ -34,6 +34,13 @@ docs:
 	@Rscript -e 'roxygen2::roxygenise(".", load_code = "installed")'
 	@sh tools/install.sh
 	@Rscript tools/schema.R
+	@Rscript tools/site.R
+
+# After a change of the guides or their examples, or of what commands say: runs them.
+guides:
+	@sh tools/setup.sh test
+	@sh tools/install.sh
+	@Rscript tools/guides.R
 
 bench:
 	@sh tools/setup.sh run
@@ -53,4 +60,4 @@ bench:
 	@Rscript bench/fuzz.R
 
 clean:
-	rm -rf $(DEMO) src/*.o src/core/*.o src/*.so sprenn.Rcheck sprenn_*.tar.gz
+	rm -rf $(DEMO) site src/*.o src/core/*.o src/*.so sprenn.Rcheck sprenn_*.tar.gz

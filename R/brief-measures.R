@@ -2,7 +2,7 @@
 # measure_function(), or a list of them.
 
 own_measures <- function(path) {
-  value <- source(path, local = new.env(parent = globalenv()))$value
+  value <- value_of_file(path)
   measures <- if (inherits(value, "sprenn_measure")) list(value) else value
   if (!is.list(measures) || length(measures) == 0 || !all(vapply(measures, inherits, NA, "sprenn_measure"))) {
     stop("its last value is no measure_function(), nor a list of them", call. = FALSE)

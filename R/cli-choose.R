@@ -4,7 +4,7 @@ choosing_commands <- function() {
   run <- option("run", "character", "main", "the run's name [%default]", "NAME")
   job <- option("job", "character", NULL, "the job, where the brief has several purposes", "JOB")
   out <- option("out", "character", NULL, "draw it into a PNG or SVG file", "FILE")
-  json <- option("json", "logical", FALSE, "as JSON")
+  json <- json_option()
   vary <- option("vary", "character", NULL, "the setting to look along [hold, or the first that was swept]", "SETTING")
   list(
     choose = new_command(
@@ -44,7 +44,7 @@ cli_choose <- function(given) {
   jobs <- given$job %||% brief_jobs(if (is.null(brief)) trial$brief else read_brief(brief, trial$suite))
   verdicts <- lapply(jobs, function(job) choose_pipeline(trial, given$run, if (!is.na(job)) job, brief, split_files(given$without), read_weights(given[["if"]])))
   if (given$json) {
-    cat(to_json(lapply(verdicts, verdict_data)), "\n", sep = "")
+    tell_json(lapply(verdicts, verdict_data))
   } else {
     for (i in seq_along(jobs)) {
       if (length(jobs) > 1) cat(cli::rule(jobs[i]), "\n", sep = "")
@@ -108,7 +108,7 @@ cli_compare <- function(given) {
 
 # In words or as JSON, and drawn where a file is named.
 show_found <- function(found, parts, given, draw = NULL, height = 640) {
-  if (given$json) cat(to_json(unclass(found)[parts]), "\n", sep = "") else cat(format(found), sep = "\n")
+  if (given$json) tell_json(unclass(found)[parts]) else cat(format(found), sep = "\n")
   if (!is.null(given$out)) save_drawing(draw(), given, height)
   0L
 }

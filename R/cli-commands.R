@@ -21,7 +21,7 @@ cli_commands <- function() {
         option("look", "character", NULL, "a picture of the look wanted; several with commas between", "FILES"),
         option("prompt", "character", NULL, "what every case asks for [in a new look]", "TEXT"),
         option("demo", "logical", FALSE, "make the demo trial instead"),
-        option("untidy", "logical", FALSE, "make the untidy demo, which shows every warning")
+        option("untidy", "logical", FALSE, "make the untidy demo, which shows every warning"), json_option()
       ),
       run = cli_new, note = "Example: sprenn new my-trial --from ~/pictures --look oil.jpg --prompt \"an oil painting\""
     ),
@@ -30,7 +30,7 @@ cli_commands <- function() {
       list(
         option("strict", "logical", FALSE, "leave with status 1 if there is a warning"),
         option("run", "character", NULL, "hold a run's files against its records instead", "NAME"),
-        option("repair", "logical", FALSE, "with --run: mend what is found, and say how"), wait
+        option("repair", "logical", FALSE, "with --run: mend what is found, and say how"), wait, json_option()
       ), cli_check,
       note = "Example: sprenn check my-trial --run main --repair"
     ),
@@ -39,26 +39,26 @@ cli_commands <- function() {
       list(
         option("engine", "character", NULL, "which engine describes them (needed)", "NAME"),
         option("case", "character", NULL, "which cases [all]; several with commas between", "IDS"),
-        option("join", "logical", FALSE, "add to prompts that were written by hand")
+        option("join", "logical", FALSE, "add to prompts that were written by hand"), json_option()
       ), cli_caption,
       note = "Example: sprenn caption my-trial --engine bracken"
     ),
     pack = new_command(
       "Pack a trial into one zip that runs elsewhere.", "TRIAL",
-      list(option("out", "character", NULL, "the zip to write [named after the suite]", "FILE")), cli_pack,
+      list(option("out", "character", NULL, "the zip to write [named after the suite]", "FILE"), json_option()), cli_pack,
       note = "Example: sprenn pack brackwater --out brackwater.zip"
     ),
     prepare = new_command(
       "Show what every engine will be given.", "TRIAL",
       list(
         option("out", "character", NULL, "the folder to write to [prepared, in the trial]", "FOLDER"),
-        option("width", "integer", 1600L, "the sheets' width in pixels [%default]", "PIXELS")
+        option("width", "integer", 1600L, "the sheets' width in pixels [%default]", "PIXELS"), json_option()
       ), cli_prepare,
       note = "Example: sprenn prepare brackwater"
     ),
     plan = new_command(
       "Show what a run would make and what that costs.", "TRIAL",
-      list(within, option("json", "logical", FALSE, "as JSON, with every take")), cli_plan,
+      list(within, json_option("as JSON, with every take")), cli_plan,
       note = "Examples: sprenn plan brackwater --within 30min\n          sprenn plan brackwater --json"
     ),
     run = new_command(
@@ -67,13 +67,14 @@ cli_commands <- function() {
         run, within, option("retry", "logical", FALSE, "try failed takes again"), option("yes", "logical", FALSE, "go on over a limit of the brief"),
         option("no-score", "logical", FALSE, "make only, measure later"),
         option("until", "character", NULL, "decided: make takes in rounds, and stop as soon as it is clear which pipeline to use", "WHAT"), workers,
-        option("store", "character", NULL, "for a new run: a PostgreSQL database to keep its records in, postgresql://USER@HOST/DATABASE", "ADDRESS"), wait
+        option("store", "character", NULL, "for a new run: a PostgreSQL database to keep its records in, postgresql://USER@HOST/DATABASE", "ADDRESS"), wait,
+        json_option("what came of it as JSON, with every take")
       ), cli_run,
       note = "Example: sprenn run brackwater --within 2.50\nCtrl-C lets finish what is in flight and stops; a second one stops now.\nThe same command goes on from there."
     ),
     score = new_command(
       "Measure the takes that were made.", "TRIAL",
-      list(run, option("again", "logical", FALSE, "measure all of them anew"), workers, wait), cli_score,
+      list(run, option("again", "logical", FALSE, "measure all of them anew"), workers, wait, json_option("as JSON, with every number")), cli_score,
       note = "Example: sprenn score brackwater --again"
     ),
     sheet = new_command(
@@ -86,13 +87,13 @@ cli_commands <- function() {
         option("pipeline", "character", NULL, "with --by seeds or steps: which [the one that is chosen]", "ID"),
         option("seed", "integer", NULL, "which seed to show [the first]", "SEED"),
         option("rows", "integer", 40L, "how many rows a page has at most [%default]", "N"),
-        option("width", "integer", 1600L, "its width in pixels [%default]", "PIXELS")
+        option("width", "integer", 1600L, "its width in pixels [%default]", "PIXELS"), json_option()
       ), cli_sheet,
       note = "Examples: sprenn sheet brackwater --job restyle --seed 23 --out sheet.pdf\n          sprenn sheet brackwater --by sweep --case ferry-teal --out strip.png"
     ),
     report = new_command(
       "Write a report as one HTML file.", "TRIAL",
-      list(run, job, option("out", "character", NULL, "the HTML file to write", "FILE"), option("full", "logical", FALSE, "link every take to its original")), cli_report,
+      list(run, job, option("out", "character", NULL, "the HTML file to write", "FILE"), option("full", "logical", FALSE, "link every take to its original"), json_option()), cli_report,
       note = "Example: sprenn report brackwater --full"
     ),
     measure = new_command(
@@ -103,7 +104,7 @@ cli_commands <- function() {
         option("mask", "character", NULL, "a picture whose white part may change", "FILE"),
         option("job", "character", "restyle", "what kind of work it is; says which flaws there can be", "JOB"),
         option("explain", "character", NULL, "draw why into a PNG or SVG file", "FILE"),
-        option("measure", "character", "structure", "the measure that is explained", "NAME")
+        option("measure", "character", "structure", "the measure that is explained", "NAME"), json_option()
       ), cli_measure,
       note = "Example: sprenn measure repainted.png --against tile.png --look linocut.png --explain why.png --measure vanished"
     )
@@ -117,11 +118,14 @@ cli_commands <- function() {
 read_shown <- function(place) read_trial(place, progress = progress_bar("reading"))
 
 cli_new <- function(given) {
-  if (!is.null(given$from) && grepl("\\.zip$", given$from)) cat("Unpacking; R files inside run from the first reading on, so look at them if they are not yours.\n")
+  if (!given$json && !is.null(given$from) && grepl("\\.zip$", given$from)) cat("Unpacking; R files inside run from the first reading on, so look at them if they are not yours.\n")
   folder <- new_trial(given$places, from = given$from, like = given$like, look = split_files(given$look), prompt = given$prompt, demo = given$demo, untidy = given$untidy)
   left_out <- attr(folder, "left_out")
-  for (i in seq_along(left_out)) cat("left out ", names(left_out)[i], ": ", left_out[[i]], "\n", sep = "")
   trial <- read_shown(given$places)
+  if (given$json) {
+    return(tell_json(list(trial = given$places, suite = trial$suite$suite, cases = I(vapply(trial$suite$cases, `[[`, "", "id")), left_out = as.list(left_out))))
+  }
+  for (i in seq_along(left_out)) cat("left out ", names(left_out)[i], ": ", left_out[[i]], "\n", sep = "")
   cat(format(trial), sep = "\n")
   next_steps(c(paste("sprenn check", shell_path(given$places)), paste("sprenn plan", shell_path(given$places)), paste("sprenn run", shell_path(given$places))))
   0L
@@ -137,6 +141,9 @@ next_steps <- function(steps) cat("", "Next:", paste0("  ", trimws(steps)), sep 
 # What of a run is not as it was recorded.
 cli_check_run <- function(given) {
   found <- check_run(given$places, given$run, repair = given$repair, wait = if (given$wait) Inf else 0, progress = progress_bar("checking"))
+  if (given$json) {
+    return(tell_json(list(run = given$run, problems = found), if (anyNA(found$mended)) 1L else 0L))
+  }
   for (i in seq_len(nrow(found))) {
     cat(strwrap(paste0(found$kind[i], ": ", if (!is.na(found$file[i])) paste0(found$file[i], ". "), found$words[i], if (!is.na(found$mended[i])) paste0(" Mended: ", found$mended[i], ".")), 100, initial = "  - ", prefix = "    "), sep = "\n")
   }
@@ -155,6 +162,10 @@ cli_check <- function(given) {
   if (given$repair) stop_sprenn("usage", c("--repair wants --run NAME beside it.", i = "A trial's own files are yours to mend; a run's can be mended by Sprenn."))
   trial <- read_shown(given$places)
   warnings <- trial_warnings(trial)
+  status <- if (given$strict && nrow(warnings)) 1L else 0L
+  if (given$json) {
+    return(tell_json(list(suite = trial$suite$suite, fingerprint = fingerprint_suite(trial$suite), warnings = warnings, notes = I(plan_notes(trial))), status))
+  }
   cat(format(trial), sep = "\n")
   for (file in unique(warnings$file)) {
     own <- warnings[warnings$file == file, ]
@@ -166,12 +177,16 @@ cli_check <- function(given) {
   cat("\n")
   for (note in plan_notes(trial)) cat(strwrap(note, 100, initial = "note: ", exdent = 6), sep = "\n")
   cat("All files and pictures can be used; ", if (nrow(warnings)) paste0("`sprenn prepare ", shell_path(given$places), "` draws what the warnings mean") else "there is nothing to warn of", ".\n", sep = "")
-  if (given$strict && nrow(warnings)) 1L else 0L
+  status
 }
 
 cli_caption <- function(given) {
   if (is.null(given$engine)) stop_sprenn("usage", c("`sprenn caption` wants --engine NAME.", i = "The engine is one of lineup.yml that can say what is in a picture."))
   drafts <- draft_prompts(given$places, given$engine, split_files(given$case), given$join, progress_bar("describing"))
+  status <- if (any(drafts$state == "failed")) 1L else 0L
+  if (given$json) {
+    return(tell_json(drafts, status))
+  }
   why <- c("hand-written" = "has a prompt written by hand; --join adds to it", neutral = "is neutral", "no reference" = "has no reference", "taken over" = "takes its prompt from another case", failed = "failed")
   for (i in seq_len(nrow(drafts))) {
     state <- drafts$state[i]
@@ -180,12 +195,15 @@ cli_caption <- function(given) {
   }
   new <- sum(drafts$state %in% c("drafted", "joined"))
   cat("\n", count_words(new, "prompt"), " drafted into ", file.path(given$places, "suite.yml"), if (new > 0) ". They are marked as drafted until you touch their words.\n" else ".\n", sep = "")
-  if (any(drafts$state == "failed")) 1L else 0L
+  status
 }
 
 cli_pack <- function(given) {
   trial <- read_shown(given$places)
   file <- pack_trial(trial, given$out)
+  if (given$json) {
+    return(tell_json(list(file = file, bytes = file.size(file), fingerprint = fingerprint_suite(trial$suite), runs_code = I(engine_files(trial$folder)))))
+  }
   cat("The suite ", trial$suite$suite, " is packed in ", file, " (", ceiling(file.size(file) / 1e6), " MB), fingerprint ", substr(fingerprint_suite(trial$suite), 1, 12), ".\n", sep = "")
   code <- engine_files(trial$folder)
   if (length(code)) cat("It holds R code that runs when the trial is read: ", shorten_list(code, 8), ".\n", sep = "")
@@ -195,6 +213,9 @@ cli_pack <- function(given) {
 
 cli_prepare <- function(given) {
   made <- prepare_trial(read_shown(given$places), folder = given$out, width = given$width, progress = progress_bar("preparing"))
+  if (given$json) {
+    return(tell_json(made))
+  }
   folder <- given$out %||% file.path(given$places, "prepared")
   cat(count_words(nrow(made), "case"), ", ", count_words(sum(made$warnings), "warning"), ".\n", sep = "")
   cat(
@@ -208,8 +229,7 @@ cli_plan <- function(given) {
   trial <- read_shown(given$places)
   plan <- plan_run(trial, given$within)
   if (given$json) {
-    cat(plan_json(trial, plan), "\n", sep = "")
-    return(0L)
+    return(tell_json(plan_facts(trial, plan)))
   }
   each <- summary(plan)
   cat(format(trial), "", sep = "\n")
@@ -235,13 +255,13 @@ cli_plan <- function(given) {
 }
 
 # A plan for other programs: what it comes to, what to know, and every take.
-plan_json <- function(trial, plan) {
+plan_facts <- function(trial, plan) {
   rows <- function(table) lapply(seq_len(nrow(table)), function(i) Filter(Negate(is.na), as.list(table[i, ])))
-  to_json(list(
+  list(
     suite = trial$suite$suite, fingerprint = fingerprint_suite(trial$suite), takes_in_all = nrow(plan), left_out = attr(plan, "left_out"), cost = sum(plan$price),
     seconds = null_for_na(plan_seconds(plan, trial$lineup)), bytes = plan_bytes(trial, plan), over_limits = as.list(over_limits(trial, plan)), notes = as.list(attr(plan, "notes")),
     pipelines = rows(summary(plan)), takes = rows(plan)
-  ))
+  )
 }
 
 cli_run <- function(given) {
@@ -250,6 +270,14 @@ cli_run <- function(given) {
     trial, given$run, retry = given$retry, within = given$within, yes = given$yes, score = !given[["no-score"]], until = given$until, workers = given_workers(given$workers),
     store = given$store, wait = if (given$wait) Inf else 0, progress = run_progress()
   )
+  left_out <- isTRUE(attr(takes, "race")$closed)
+  status <- if (all(takes$state == "made" | (left_out & takes$state == "planned"))) 0L else 1L
+  if (given$json) {
+    return(tell_json(list(
+      run = given$run, made = sum(takes$state == "made"), failed = sum(takes$state %in% c("failed", "refused")), planned = sum(takes$state == "planned"), cost = sum(takes$cost, na.rm = TRUE),
+      race = attr(takes, "race"), left_alone = as.list(attr(takes, "parked")), judges = attr(takes, "judged"), takes = takes[intersect(c("take", "pipeline", "case", "seed", "control", "state", "failure", "message", "cost", "seconds", "file"), names(takes))]
+    ), status))
+  }
   report_takes(takes)
   report_race(attr(takes, "race"), takes)
   report_by_hand(attr(takes, "by_hand"))
@@ -258,8 +286,7 @@ cli_run <- function(given) {
   for (words in attr(takes, "turned_away")) cat(strwrap(paste0("A worker was given nothing: ", words, ". Install the same there."), 100, exdent = 4), sep = "\n")
   for (name in names(parked)) cat(strwrap(paste0(name, " was left alone: ", parked[[name]]), 100, exdent = 4), sep = "\n")
   next_steps(paste(if (given[["no-score"]]) "sprenn score" else "sprenn choose", shell_path(given$places), run_option(given$run)))
-  left_out <- isTRUE(attr(takes, "race")$closed)
-  if (all(takes$state == "made" | (left_out & takes$state == "planned"))) 0L else 1L
+  status
 }
 
 # What came of a run that stops when it is decided.
@@ -319,6 +346,9 @@ report_by_hand <- function(reports) {
 
 cli_score <- function(given) {
   scores <- score_run(read_shown(given$places), given$run, again = given$again, workers = given_workers(given$workers), wait = if (given$wait) Inf else 0, progress = progress_bar("measuring"))
+  if (given$json) {
+    return(tell_json(list(run = given$run, takes = length(unique(scores$take)), judges = attr(scores, "judged"), scores = scores)))
+  }
   cat(length(unique(scores$take)), "takes are measured,", nrow(scores), "numbers in all.\n")
   report_judged(attr(scores, "judged"))
   flaws <- scores[scores$axis == "flaws" & scores$level == "serious", ]
@@ -341,13 +371,19 @@ cli_sheet <- function(given) {
     read_shown(given$places), given$run, file = given$out, seed = given$seed, width = given$width, job = given$job, by = given$by, show = given$show, case = split_files(given$case),
     pipeline = given$pipeline, rows = given$rows
   )
+  if (given$json) {
+    return(tell_json(list(files = I(files))))
+  }
   cat("The contact sheet is ", paste(files, collapse = ", "), "\n", sep = "")
   0L
 }
 
 cli_report <- function(given) {
   file <- write_report(read_shown(given$places), given$run, file = given$out, job = given$job, full = given$full)
-  cat("The report is", file, "\n")
+  if (given$json) {
+    return(tell_json(list(file = file, bytes = file.size(file))))
+  }
+  cat("The report is ", file, "\n", sep = "")
   0L
 }
 
@@ -356,13 +392,11 @@ cli_measure <- function(given) {
     stop_sprenn("usage", c("`sprenn measure` wants --against REFERENCE.", i = "The reference is the picture that the take was made from."))
   }
   look <- split_files(given$look)
-  if (!is.null(given$explain)) {
-    figure <- explain_score(given$places, given$against, given$measure, look, given$mask, given$job)
-    save_figure(figure, given$explain, 1280, 560)
-    cat("Drawn in ", given$explain, ": why ", gsub("_", " ", given$measure), " is what it is.\n", sep = "")
-    return(0L)
-  }
   scores <- score_picture(given$places, given$against, look, given$mask, job = given$job)
+  if (!is.null(given$explain)) save_row(explain_score(given$places, given$against, given$measure, look, given$mask, given$job), given$explain)
+  if (given$json) {
+    return(tell_json(scores))
+  }
   ranges <- list_measures()
   cat(text_table(list(
     axis = scores$axis, measure = scores$measure, value = two(scores$value), raw = formatC(scores$raw, format = "f", digits = 3),
@@ -373,5 +407,6 @@ cli_measure <- function(given) {
   for (i in seq_len(nrow(shown))) {
     cat(strwrap(paste0(shown$measure[i], ": ", shown$range[i], "; sees ", shown$sees[i]), 100, initial = "  ", exdent = 4), sep = "\n")
   }
+  if (!is.null(given$explain)) cat("\nDrawn in ", given$explain, ": why ", gsub("_", " ", given$measure), " is what it is.\n", sep = "")
   0L
 }

@@ -15,7 +15,7 @@ engine_commands <- function() {
         option("at", "character", NULL, "with --conform: a server's address, in place of a trial", "ADDRESS"),
         option("key", "character", NULL, "with --at: the environment variable that holds its key", "NAME"),
         option("key-header", "character", NULL, "with --at: the header that carries it [Authorization: Bearer]", "HEADER"),
-        option("seconds", "double", 120, "with --at: how long one call may take [%default]", "SECONDS")
+        option("seconds", "double", 120, "with --at: how long one call may take [%default]", "SECONDS"), json_option()
       ), cli_engines,
       note = "Examples: sprenn engines my-trial --try; sprenn engines --conform --at http://127.0.0.1:8461"
     ),
@@ -25,7 +25,7 @@ engine_commands <- function() {
         option("engine", "character", NULL, "which engines [all that have a knob]; several with commas between", "NAMES"),
         option("case", "character", NULL, "on which cases [the first two]; several with commas between", "IDS"),
         option("rungs", "integer", 10L, "how many values of the knob are tried [%default]", "NUMBER"),
-        option("dry", "logical", FALSE, "show what it would take, and make nothing")
+        option("dry", "logical", FALSE, "show what it would take, and make nothing"), json_option("the curves as JSON; not with --dry")
       ), cli_calibrate,
       note = "Example: sprenn calibrate brackwater --engine bracken"
     ),
@@ -49,21 +49,28 @@ cli_engines <- function(given) {
   if (!is.null(given$at)) {
     if (!given$conform) stop_sprenn("usage", c("--at wants --conform beside it.", i = "`sprenn engines --conform --at ADDRESS` holds a server against the contract."))
     found <- conform_engine(given$at, given$key, given$`key-header`, given$seconds)
+    status <- if (all(found$kept %in% c(TRUE, NA))) 0L else 1L
+    if (given$json) {
+      return(tell_json(found, status))
+    }
     cat(format(found), sep = "\n")
-    return(if (all(found$kept %in% c(TRUE, NA))) 0L else 1L)
+    return(status)
   }
   if (length(given$places) == 0) stop_sprenn("usage", c("`sprenn engines` wants a trial, or --conform --at ADDRESS.", i = "`sprenn engines --help` shows examples."))
   trial <- read_shown(given$places)
   names <- split_files(given$engine)
   stop_for_unknown(names, names(trial$lineup$engines), "lineup.yml", "engine")
   if (given$conform) {
-    return(conform_all(trial, names %||% names(trial$lineup$engines)))
+    return(conform_all(trial, names %||% names(trial$lineup$engines), given$json))
   }
   listed <- list_engines(trial)
   if (!is.null(names)) listed <- listed[listed$engine %in% names, ]
-  cat(side_by_side(listed), sep = "\n")
+  if (given$json && !given$try) {
+    return(tell_json(listed))
+  }
+  if (!given$json) cat(side_by_side(listed), sep = "\n")
   stale <- listed[!is.na(listed$remembered), ]
-  if (nrow(stale)) cat("\nNot answering now: ", paste0(stale$engine, " (shown as it was on ", sub("T.*", "", stale$remembered), ")", collapse = ", "), ".\n", sep = "")
+  if (nrow(stale) && !given$json) cat("\nNot answering now: ", paste0(stale$engine, " (shown as it was on ", sub("T.*", "", stale$remembered), ")", collapse = ", "), ".\n", sep = "")
   if (!given$try) {
     next_steps(c(paste("sprenn engines", shell_path(given$places), "--try"), paste("sprenn calibrate", shell_path(given$places))))
     return(0L)
@@ -71,18 +78,27 @@ cli_engines <- function(given) {
   tries <- try_engines(trial, given$case, names)
   file <- given$out %||% file.path(given$places, "tried.png")
   draw_tries(tries, file, given$width)
+  failed <- tries[tries$state != "made", ]
+  status <- if (nrow(failed)) 1L else 0L
+  if (given$json) {
+    return(tell_json(list(case = attr(tries, "case"), file = file, tries = tries[c("engine", "state", "message", "seconds", "waited", "cost")]), status))
+  }
   cat("\nOne picture each, of ", attr(tries, "case"), ":\n", sep = "")
   cat(text_table(list(
     engine = tries$engine, state = gsub("_", " ", tries$state), seconds = two(tries$seconds), "in queue" = two(tries$waited), cost = ifelse(is.na(tries$cost), "-", format(tries$cost))
   )), sep = "\n")
-  failed <- tries[tries$state != "made", ]
-  for (i in seq_len(nrow(failed))) cat(strwrap(paste0(failed$engine[i], ": ", failed$message[i], " What to do: ", failure_words[[failed$state[i]]], "."), 100, initial = "  - ", prefix = "    "), sep = "\n")
+  for (i in seq_len(nrow(failed))) cat(strwrap(paste0(failed$engine[i], ": ", sub("[.]?$", ". ", failed$message[i]), "What to do: ", failure_words[[failed$state[i]]], "."), 100, initial = "  - ", prefix = "    "), sep = "\n")
   cat("\nThey are drawn side by side in ", file, "\n", sep = "")
-  if (nrow(failed)) 1L else 0L
+  status
 }
 
-conform_all <- function(trial, names) {
+conform_all <- function(trial, names, json) {
   kept <- TRUE
+  if (json) {
+    callable <- Filter(function(name) trial$lineup$engines[[name]]$kind != "folder", names)
+    found <- lapply(stats::setNames(nm = callable), function(name) conform_engine(trial$lineup$engines[[name]]))
+    return(tell_json(found, if (all(vapply(found, function(one) all(one$kept %in% c(TRUE, NA)), NA))) 0L else 1L))
+  }
   for (name in names) {
     engine <- trial$lineup$engines[[name]]
     cat(cli::rule(paste0(name, ", ", engine$kind)), "\n", sep = "")
@@ -122,11 +138,15 @@ cli_calibrate <- function(given) {
   unable <- setdiff(names, able)
   if (length(unable)) stop_sprenn("argument", c(paste0("Can't calibrate ", shorten_list(unable), "."), i = paste("Engines with a knob that nobody has to turn by hand:", paste(able, collapse = ", "))))
   cases <- split_files(given$case)
+  calibrate <- function(name) calibrate_engine(trial, name, cases, rungs = given$rungs, progress = progress_bar("climbing"))
+  if (given$json && !given$dry) {
+    return(tell_json(lapply(stats::setNames(nm = names), function(name) unclass(calibrate(name))[c("version", "checkpoint", "reach", "curve", "rungs")])))
+  }
   for (name in names) {
     about <- trial$lineup$engines[[name]]$about
     pictures <- given$rungs * length(cases %||% 1:2) * min(3, length(trial$suite$seeds))
     cat(name, ": ", pictures, " pictures, about ", two(pictures * about$price), " in cost", if (!is.na(about$seconds)) paste0(" and ", ceiling(pictures * about$seconds), " s"), ".\n", sep = "")
-    if (!given$dry) cat(format(calibrate_engine(trial, name, cases, rungs = given$rungs, progress = progress_bar("climbing"))), "", sep = "\n")
+    if (!given$dry) cat(format(calibrate(name)), "", sep = "\n")
   }
   if (!given$dry) {
     cat("The curves are in ", file.path(given$places, "lineup.yml"), " under `calibrations`; take one out to be without it.\n", sep = "")

@@ -10,7 +10,7 @@ evidence_commands <- function() {
         option("trial", "character", NULL, "with --case: take mask, watched regions and looks from there", "TRIAL"),
         option("case", "character", NULL, "with --trial: the case that the picture is a take of", "ID"),
         option("explain", "character", NULL, "draw what counted into a PNG or SVG file", "FILE"),
-        option("json", "logical", FALSE, "as JSON")
+        json_option()
       ), cli_probe,
       note = paste(
         "Examples: sprenn probe take.png \"colour: teal, where: top third, share: at least 0.3\"",
@@ -22,7 +22,7 @@ evidence_commands <- function() {
       list(
         option("try", "logical", FALSE, "ask each about one picture of a case"),
         option("case", "character", NULL, "with --try: which case [the first with a reference and a prompt]", "ID"),
-        option("picture", "character", NULL, "with --try: the picture [the case's reference]", "FILE")
+        option("picture", "character", NULL, "with --try: the picture [the case's reference]", "FILE"), json_option()
       ), cli_judges,
       note = "Example: sprenn judges brackwater --try --case windmill-linocut"
     ),
@@ -35,20 +35,21 @@ evidence_commands <- function() {
         option("pick", "logical", FALSE, "show the pairs that say most, given all answers so far"),
         option("port", "integer", NULL, "the page's port [a free one]", "PORT"),
         option("for", "double", Inf, "stop by itself after so many seconds", "SECONDS"),
-        option("results", "logical", FALSE, "only say what came of the viewings so far")
+        option("results", "logical", FALSE, "only say what came of the viewings so far"),
+        option("out", "character", NULL, "draw what came of it into a PNG or SVG file", "FILE"), json_option("what came of it as JSON")
       ), cli_viewing,
       note = "Example: sprenn viewing brackwater --job restyle --pick\nCtrl-C ends it; every answer is kept already."
     ),
     evidence = new_command(
       "Say which phrases have evidence, from whom, and what has none.", "TRIAL",
-      list(option("run", "character", "main", "the run's name [%default]", "NAME"), option("json", "logical", FALSE, "as JSON")), cli_evidence,
+      list(option("run", "character", "main", "the run's name [%default]", "NAME"), json_option()), cli_evidence,
       note = "Example: sprenn evidence brackwater"
     ),
     influence = new_command(
       "Say what prompt, reference, look and guide really do.", "TRIAL",
       list(
         option("run", "character", "main", "the run's name [%default]", "NAME"), option("out", "character", NULL, "draw it into a PNG or SVG file", "FILE"),
-        option("json", "logical", FALSE, "as JSON")
+        json_option()
       ), cli_influence,
       note = "Example: sprenn influence brackwater --out influence.png\nIt wants control takes: controls: [swapped_prompt, no_look] in lineup.yml."
     )
@@ -60,15 +61,15 @@ cli_probe <- function(given) {
   if (given$json) {
     probe <- found$probe
     bound <- replace(probe$bound, is.infinite(probe$bound), NA)
-    cat(to_json(Filter(Negate(is.null), list(
+    tell_json(Filter(Negate(is.null), list(
       measure = probe$measure, where = probe$where, colour = probe$colour, look = probe$look,
       at_least = null_for_na(bound[1]), at_most = null_for_na(bound[2]), number = found$number, grade = found$grade
-    ))), "\n", sep = "")
+    )))
   } else {
     cat(format(found), sep = "\n")
   }
   if (!is.null(given$explain)) {
-    save_figure(ggplot2::autoplot(found), given$explain, 1280, 560)
+    save_row(ggplot2::autoplot(found), given$explain)
     if (!given$json) cat("Drawn in ", given$explain, ": what counted.\n", sep = "")
   }
   0L
@@ -77,6 +78,9 @@ cli_probe <- function(given) {
 cli_judges <- function(given) {
   trial <- read_shown(given$places)
   judges <- list_judges(trial)
+  if (given$json) {
+    return(tell_json(list(judges = judges, tried = if (given$try && nrow(judges)) try_judges(trial, given$case, given$picture)), if (all(is.na(judges$problem))) 0L else 1L))
+  }
   if (nrow(judges) == 0) {
     cat("The brief names no judges: only probes and viewings can say what is in a picture.\nHow to name one: docs/judges.md\n")
     return(0L)
@@ -104,7 +108,10 @@ report_judged <- function(judged) {
 
 cli_evidence <- function(given) {
   found <- list_evidence(read_shown(given$places), given$run)
-  if (given$json) cat(to_json(found[c("coverage", "phrases", "pipelines", "agreement", "judges")]), "\n", sep = "") else cat(format(found), sep = "\n")
+  if (given$json) {
+    return(tell_json(found[c("coverage", "phrases", "pipelines", "agreement", "judges")]))
+  }
+  cat(format(found), sep = "\n")
   0L
 }
 
@@ -120,9 +127,8 @@ cli_viewing <- function(given) {
   } else {
     view_takes(
       trial, given$run, if (given$singles) "singles" else "pairs", given$ballots, given$pick, given$job, given$port, given[["for"]],
-      ready = function(address) cat("Open this on this machine, one window a person; Ctrl-C ends it:\n\n  ", address, "\n\n", sep = "")
+      ready = function(address) cat(file = if (given$json) stderr() else "", "Open this on this machine, one window a person; Ctrl-C ends it:\n\n  ", address, "\n\n", sep = "")
     )
   }
-  cat(format(found), sep = "\n")
-  0L
+  show_found(found, names(found), given, function() draw_agreement(found), 240 + 28 * max(NROW(found$strengths), NROW(found$measures)))
 }

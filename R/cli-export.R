@@ -9,14 +9,14 @@ export_commands <- function() {
       list(
         run, option("as", "character", "crate", "csv, parquet, pictures or crate [%default]", "FORMAT"),
         option("out", "character", NULL, "the folder, or the crate's zip [named after suite and run]", "PATH"),
-        option("licence", "character", NULL, "with a crate: the address of its licence", "ADDRESS")
+        option("licence", "character", NULL, "with a crate: the address of its licence", "ADDRESS"), json_option()
       ), cli_export,
       note = "Examples: sprenn export my-trial --as csv; sprenn export my-trial --out spring.zip"
     ),
     recipe = new_command(
       "Say how a picture was made, or make it again.", "PICTURE",
       list(
-        option("json", "logical", FALSE, "as JSON, with everything"),
+        json_option("as JSON, with everything"),
         option("again", "character", NULL, "a trial to make it in once more, to see whether it comes out the same", "TRIAL"),
         option("out", "character", NULL, "with --again: where to write the new picture", "FILE")
       ), cli_recipe,
@@ -24,7 +24,7 @@ export_commands <- function() {
     ),
     prune = new_command(
       "List what a run no longer needs, and delete it.", "TRIAL",
-      list(run, option("yes", "logical", FALSE, "delete what was listed"), option("wait", "logical", FALSE, "wait for another process that is at work on the run")), cli_prune,
+      list(run, option("yes", "logical", FALSE, "delete what was listed"), json_option(), option("wait", "logical", FALSE, "wait for another process that is at work on the run")), cli_prune,
       note = "Example: sprenn prune brackwater --yes\nWithout --yes nothing is changed."
     )
   )
@@ -33,6 +33,9 @@ export_commands <- function() {
 cli_export <- function(given) {
   out <- export_run(read_shown(given$places), given$run, as = given$as, file = given$out, licence = given$licence, progress = progress_bar("writing"))
   count <- attr(out, "count")
+  if (given$json) {
+    return(tell_json(list(out = as.character(out), as = given$as, count = count)))
+  }
   words <- switch(given$as,
     crate = paste0("is the run as an RO-Crate: the trial, ", count_words(count, "picture"), " with their recipes, and the tables"),
     pictures = paste("holds", count_words(count, "picture"), "with their recipes"),
@@ -68,6 +71,9 @@ cli_recipe <- function(given) {
 
 cli_prune <- function(given) {
   found <- prune_run(read_shown(given$places), given$run, yes = given$yes, wait = if (given$wait) Inf else 0)
+  if (given$json) {
+    return(tell_json(list(run = given$run, deleted = given$yes, found = found)))
+  }
   if (nrow(found) == 0) {
     cat("Run ", given$run, " has nothing to prune: all of it is asked for.\n", sep = "")
     return(0L)

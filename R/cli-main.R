@@ -45,6 +45,8 @@ sprenn_command <- function(arguments = commandArgs(trailingOnly = TRUE)) {
       130L
     },
     error = function(e) {
+      # Whoever read the answer has seen enough of it (`| head`).
+      if (grepl("SIGPIPE", conditionMessage(e))) return(141L)
       cat("sprenn ", word, ": ", conditionMessage(e), "\n", sep = "", file = stderr())
       1L
     }
@@ -63,6 +65,14 @@ option <- function(name, type, default, help, metavar = toupper(name)) {
     paste0("--", name), type = type, default = default, help = help,
     action = if (flag) "store_true" else "store", metavar = if (flag) NULL else metavar
   )
+}
+
+# For other programs: what a command has to say as data, in place of words.
+json_option <- function(help = "as JSON") option("json", "logical", FALSE, help)
+
+tell_json <- function(x, status = 0L) {
+  cat(to_json(x), "\n", sep = "")
+  status
 }
 
 # Reads a command's words. NULL when only its help was asked for.

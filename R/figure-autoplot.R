@@ -24,3 +24,8 @@ autoplot.sprenn_changes <- function(object, ...) draw_changes(object)
 #' @param object,... The same, for [ggplot2::autoplot()].
 #' @exportS3Method ggplot2::autoplot
 autoplot.sprenn_influence <- function(object, ...) draw_influence(object)
+
+#' @rdname draw_agreement
+#' @param object,... The same, for [ggplot2::autoplot()].
+#' @exportS3Method ggplot2::autoplot
+autoplot.sprenn_viewing <- function(object, ...) draw_agreement(object)

@@ -38,3 +38,9 @@ save_figure <- function(figure, file, width = 1100, height = 640, times = 2) {
   ggplot2::ggsave(file, figure, device = device, width = width / 96, height = height / 96, dpi = 96 * times)
   invisible(file)
 }
+
+# A row of pictures (row_of_panels()), as high as they are.
+save_row <- function(figure, file, width = 1280) {
+  limits <- figure$coordinates$limits
+  save_figure(figure, file, width, round(width * diff(limits$y) / diff(limits$x)) + 110)
+}

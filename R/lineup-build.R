@@ -73,7 +73,7 @@ code_value <- function(wanted, folder) {
   at <- resolve_path(wanted$file, folder)
   if (!is.null(at$wrong)) stop(quoted(wanted$file), ", ", at$wrong)
   if (!file.exists(at$path)) stop(quoted(wanted$file), ", no such file")
-  source(at$path, local = new.env(parent = globalenv()))$value
+  value_of_file(at$path)
 }
 
 # All pipelines, sweeps unfolded: a tibble with `pipeline`, `engine`,

@@ -89,6 +89,8 @@ format.sprenn_match <- function(x, ...) {
 format.sprenn_changes <- function(x, ...) {
   silent <- x$pictures[x$pictures$silent, ]
   changed <- x$scores[x$scores$changed, ]
+  # What is sure and too little to be told in three digits is no news.
+  changed <- changed[abs(changed$change) >= 0.0005, ]
   odd <- x$pictures[x$pictures$lost + x$pictures$gained > 0, ]
   same <- setdiff(x$pictures$pipeline, c(changed$pipeline, silent$pipeline))
   named <- c(utility = "worth", keeper = "keepers")
@@ -133,7 +135,7 @@ format.sprenn_portrait <- function(x, ...) {
     ), 100),
     if (nrow(ahead)) strwrap(paste0("Surely behind: ", listed(ahead$other), "."), 100, exdent = 2),
     if (nrow(behind)) strwrap(paste0("Surely ahead of: ", listed(behind$other), "."), 100, exdent = 2),
-    if (nrow(level)) strwrap(paste0("Can't be told apart from: ", listed(level$other), "."), 100, exdent = 2),
+    if (nrow(level)) strwrap(paste0("With all pairs compared at once, neither surely ahead of nor behind: ", listed(level$other), "."), 100, exdent = 2),
     flip,
     "", "Case by case, best first:", paste0("  ", text_table(list(
       case = x$cases$case, worth = two(x$cases$utility), "the others'" = two(x$cases$others), structure = two(x$cases$structure), adherence = two(x$cases$adherence), style = two(x$cases$style), keepers = percent(x$cases$keepers)

@@ -56,6 +56,7 @@ write_report <- function(trial, run = "main", file = NULL, job = NULL, full = FA
         tag$article(`data-job` = "other", tag$h1("Other jobs: nothing to choose"), tag$p("The brief has no purpose for these, so nothing is chosen for them. Their takes were measured all the same."))
       },
       influence_section(trial, run),
+      evidence_section(list_evidence(trial, run), if (!is.null(job)) verdicts[[1]]),
       takes_section(),
       tag$section(id = "basis", tag$h2("What it rests on"), rests_section(trial, verdicts, run))
     ),
@@ -239,6 +240,41 @@ influence_section <- function(trial, run) {
     id = "influence", tag$h2("What the inputs really do"),
     figure_tag(draw_influence(found), "How far a take moves without each of its inputs", height = 250 + 32 * length(unique(found$inputs$pipeline))),
     tag$pre(class = "words", paste(words[-seq_len(which(words == "")[1])], collapse = "\n"))
+  )
+}
+
+# Who spoke on what the prompts ask for, and what nobody speaks on; of one verdict's cases
+# where it is given.
+evidence_section <- function(found, verdict = NULL) {
+  if (!is.null(verdict)) {
+    found$phrases <- found$phrases[found$phrases$case %in% verdict$table$case, ]
+    found$coverage <- verdict$coverage
+  }
+  if (nrow(found$phrases) == 0) {
+    return(NULL)
+  }
+  tag <- htmltools::tags
+  phrases <- found$phrases
+  cells <- list(
+    case = phrases$case, weight = two(phrases$weight), "evidence from" = ifelse(phrases$sources == "", "nobody", gsub("_", " ", phrases$sources)),
+    covered = percent(phrases$covered), value = two(phrases$value), opposed = percent(phrases$conflict)
+  )
+  bare <- phrases[phrases$covered == 0 & phrases$takes > 0, ]
+  tag$section(
+    id = "evidence", tag$h2("Who says what is in the pictures"),
+    tag$p(paste0("So much of what the prompts ask for, by weight, has evidence behind it: ", percent(found$coverage), ". The rest counts for nothing.")),
+    if (nrow(bare)) htmltools::tagList(tag$h3("What nobody speaks on"), tag$ul(lapply(seq_len(nrow(bare)), function(i) tag$li(bare$phrase[i], tag$span(class = "soft", paste0(" (", bare$case[i], ")")))))),
+    if (nrow(found$agreement)) htmltools::tagList(tag$h3("How far those who speak agree"), tag$ul(Map(function(one, other, both, agreement, opposed) {
+      tag$li(paste0(gsub("_", " ", one), " and ", gsub("_", " ", other), " both spoke on ", count_words(both, "answer"), ": rank correlation ", two(agreement), ", opposed on ", percent(opposed), "."))
+    }, found$agreement$one, found$agreement$other, found$agreement$both, found$agreement$agreement, found$agreement$opposed))),
+    tag$details(
+      tag$summary("Phrase by phrase"),
+      tag$div(class = "scroll", tabindex = "0", role = "region", `aria-label` = "Evidence of each phrase", tag$table(
+        tag$caption("Value: mean evidence over takes, 0 absent to 1 there. Opposed: the share of takes on which sources contradict each other."),
+        tag$thead(tag$tr(lapply(c("phrase", names(cells)), tag$th, scope = "col"))),
+        tag$tbody(lapply(seq_len(nrow(phrases)), function(i) tag$tr(tag$th(scope = "row", phrases$phrase[i]), lapply(cells, function(column) tag$td(column[i])))))
+      ))
+    )
   )
 }
 

@@ -109,13 +109,13 @@ sheet_layout <- function(rows, columns, width) {
   gap <- 8
   # A sheet of one column would be a poster.
   cell <- min(420, floor((width - 2 * gap) / columns) - gap)
-  tallest <- max(vapply(rows, function(row) row$frame[2] / row$frame[1], 0))
-  picture <- round(cell * min(1.4, tallest))
+  # Each row as high as its own pictures.
+  pictures <- vapply(rows, function(row) round(cell * min(1.4, row$frame[2] / row$frame[1])), 0)
   text <- 62
   close_up <- round(cell * 0.5)
-  tall <- vapply(rows, function(row) picture + text + (if (is.null(row$watch)) 0 else close_up + gap) + gap, 0)
+  tall <- pictures + vapply(rows, function(row) text + (if (is.null(row$watch)) 0 else close_up + gap) + gap, 0)
   head <- 96
-  list(width = width, gap = gap, cell = cell, picture = picture, text = text, close_up = close_up, head = head, sides = sides, tops = head + cumsum(c(0, tall[-length(tall)])), height = head + sum(tall) + gap)
+  list(width = width, gap = gap, cell = cell, pictures = pictures, text = text, close_up = close_up, head = head, sides = sides, tops = head + cumsum(c(0, tall[-length(tall)])), height = head + sum(tall) + gap)
 }
 
 paint_sheet <- function(rows, columns, layout, title, height) {
@@ -130,7 +130,7 @@ paint_sheet <- function(rows, columns, layout, title, height) {
   say("reference", left(1), layout$head - 26, 14, bold = TRUE)
   if (layout$sides == 2) say("look", left(2), layout$head - 26, 14, bold = TRUE)
   for (k in seq_len(nrow(columns))) say(columns$title[k], left(k + layout$sides), layout$head - 26, 14, columns$colour[k], bold = TRUE, ends = TRUE)
-  for (i in seq_along(rows)) paint_row(rows[[i]], layout$tops[i], layout, left)
+  for (i in seq_along(rows)) paint_row(rows[[i]], layout$tops[i], c(layout, picture = layout$pictures[i]), left)
 }
 
 paint_row <- function(row, top, layout, left) {

@@ -70,7 +70,7 @@ new_trial <- function(trial, from = NULL, like = NULL, look = NULL, prompt = NUL
     } else if (kind == "zip") {
       unpack_trial(from, building)
     } else {
-      write_from_pictures(building, from, kind, like, look, prompt)
+      write_from_pictures(building, plain_names(basename(normalizePath(trial, mustWork = FALSE))), from, kind, like, look, prompt)
     }
   }
   left_out <- tryCatch(make(), error = function(e) {
@@ -119,8 +119,9 @@ first_cases <- function(lines, cases) {
   )
 }
 
-# A trial from a folder of pictures or a table, perhaps after another trial.
-write_from_pictures <- function(folder, from, kind, like, look, prompt) {
+# A trial from a folder of pictures or a table, perhaps after another trial; its suite is
+# called `name`.
+write_from_pictures <- function(folder, name, from, kind, like, look, prompt) {
   model <- if (!is.null(like)) model_of(like)
   prompt <- prompt %||% "in a new look"
   found <- if (kind == "folder") cases_from_folder(from, prompt) else cases_from_table(from, prompt)
@@ -137,7 +138,7 @@ write_from_pictures <- function(folder, from, kind, like, look, prompt) {
   jobs <- unique(vapply(cases, `[[`, "", "job"))
   if (!is.null(model)) copy_trial(model$folder, folder, c(model$looks, model$engine_files))
   suite <- c(
-    list(suite = "my-suite", seeds = model$suite$seeds %||% list(11, 23, 47), size = model$suite$size %||% 576),
+    list(suite = name, seeds = model$suite$seeds %||% list(11, 23, 47), size = model$suite$size %||% 576),
     if (length(looks)) list(looks = looks), list(cases = cases)
   )
   write <- function(lines, file) write_whole(lines, file.path(folder, file))

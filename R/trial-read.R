@@ -175,3 +175,10 @@ print.sprenn_trial <- function(x, ...) {
   cat(format(x, ...), sep = "\n")
   invisible(x)
 }
+
+# The last value of an R file that a trial brings along, which has Sprenn's functions at hand,
+# whether the package is attached or not.
+value_of_file <- function(path) {
+  at_hand <- list2env(mget(getNamespaceExports("sprenn"), asNamespace("sprenn")), parent = globalenv())
+  source(path, local = new.env(parent = at_hand))$value
+}

@@ -13,7 +13,7 @@ if (length(given) == 2) {
 
 files <- list.files("tests/testthat", "^test-.*[.]R$", full.names = TRUE)
 # The long ones begin, so that none is left over at the end.
-long <- paste0("test-", c("survival", "faults", "cli", "elsewhere", "conform", "works", "calibrate", "standins", "characters", "kinds", "plan", "recipe", "export", "postgres"), ".R")
+long <- paste0("test-", c("examples", "survival", "faults", "cli", "elsewhere", "conform", "works", "calibrate", "standins", "characters", "kinds", "plan", "recipe", "export", "postgres"), ".R")
 waiting <- files[order(match(basename(files), long))]
 at_once <- max(1, min(4, parallel::detectCores(), na.rm = TRUE))
 rscript <- file.path(R.home("bin"), "Rscript")

@@ -195,3 +195,49 @@ test_that("zsh reads its completions", {
   writeLines(zsh, file)
   expect_equal(system2("zsh", c("-n", file)), 0)
 })
+
+test_that("every command that says something says it as JSON too, and nothing beside it", {
+  commands <- internal("cli_commands")()
+  has <- vapply(commands, function(command) "--json" %in% internal("flags_of")(command), NA)
+  expect_setequal(names(has)[!has], c("demo", "standins", "completions"))
+  folder <- small_trial()
+  picture <- list.files(file.path(folder, "references"), full.names = TRUE)[1]
+  told <- function(...) {
+    found <- run_cli(..., "--json")
+    c(list(status = found$status), list(said = jsonlite::fromJSON(paste(found$out, collapse = "\n"), simplifyVector = FALSE)))
+  }
+  ran <- told("run", folder, "--workers", "0")
+  expect_equal(ran$status, 0)
+  expect_equal(c(ran$said$made, ran$said$failed), c(length(ran$said$takes), 0))
+  expect_equal(told("check", folder)$said$fingerprint, internal("fingerprint_suite")(read_trial(folder)$suite))
+  expect_equal(told("check", folder, "--run", "main")$said$problems, list())
+  expect_gt(length(told("score", folder, "--workers", "0")$said$scores), 10)
+  expect_true(file.exists(told("sheet", folder)$said$files[[1]]))
+  expect_gt(told("report", folder)$said$bytes, 10000)
+  expect_equal(told("prune", folder)$said$deleted, FALSE)
+  expect_equal(told("export", folder, "--as", "csv", "--out", file.path(folder, "csv"))$said$as, "csv")
+  expect_equal(told("engines", folder)$said[[1]]$engine, "mixer")
+  tried <- told("engines", folder, "--try", "--out", file.path(folder, "tried.png"))
+  expect_equal(tried$said$tries[[1]]$state, "made")
+  expect_gt(length(told("engines", folder, "--conform")$said$mixer), 3)
+  measured <- told("measure", picture, "--against", picture)$said
+  expect_equal(Filter(function(one) one$measure == "orientation", measured)[[1]]$value, 1)
+  expect_equal(told("viewing", folder, "--results")$said$ballots, list())
+  expect_equal(told("prepare", folder, "--out", file.path(folder, "prepared"))$said[[1]]$warnings, 0)
+  expect_equal(told("pack", folder, "--out", file.path(folder, "p.zip"))$said$bytes, file.size(file.path(folder, "p.zip")))
+  expect_equal(told("judges", folder)$said$judges, list())
+  unlink(list.files(file.path(folder, "runs", "main", "takes"), recursive = TRUE, full.names = TRUE)[1])
+  broken <- told("check", folder, "--run", "main")
+  expect_equal(broken$status, 1)
+  expect_equal(broken$said$problems[[1]]$kind, "missing")
+  # What is wrong is told where errors go, and nothing half where answers do.
+  wrong <- run_cli("sheet", folder, "--by", "nothing", "--json")
+  expect_equal(wrong[c("status", "out")], list(status = 2L, out = character()))
+})
+
+test_that("who reads the first lines only is no error", {
+  skip_on_os("windows")
+  made <- processx::run("sh", c("-c", paste(shQuote(launcher()), "help | head -n 1; ", shQuote(launcher()), "completions man | head -n 1")), env = c("current", R_LIBS = paste(.libPaths(), collapse = ":")))
+  expect_equal(length(strsplit(trimws(made$stdout), "\n")[[1]]), 2)
+  expect_no_match(made$stderr, "SIGPIPE")
+})

@@ -43,3 +43,34 @@ test_that("every named colour covers a typical example and not its opposite", {
   expect_equal(share("#2f8f92", "#2f8f92"), 1)
   expect_equal(share("#c0302a", "#2f8f92"), 0)
 })
+
+# What people with a colour deficiency see of colours, rows of sRGB: Machado, Oliveira and Fernandes
+# (2009), severity 1, in linear light.
+deficient <- list(
+  protan = c(0.152286, 1.052583, -0.204868, 0.114503, 0.786281, 0.099216, -0.003882, -0.048116, 1.051998),
+  deutan = c(0.367322, 0.860646, -0.227968, 0.280085, 0.672501, 0.047413, -0.011820, 0.042940, 0.968881),
+  tritan = c(1.255528, -0.076749, -0.178779, -0.078411, 0.930809, 0.147602, 0.004733, 0.691367, 0.303900)
+)
+seen_by <- function(colours, kind) {
+  rgb <- t(grDevices::col2rgb(colours)) / 255
+  linear <- ifelse(rgb <= 0.04045, rgb / 12.92, ((rgb + 0.055) / 1.055)^2.4) %*% matrix(deficient[[kind]], 3)
+  linear <- pmin(pmax(linear, 0), 1)
+  t(apply(ifelse(linear <= 0.0031308, 12.92 * linear, 1.055 * linear^(1 / 2.4) - 0.055), 1, function(one) oklab_of(one[1], one[2], one[3])))
+}
+
+test_that("colours of figures can be told apart whatever colours a reader sees", {
+  # 0.02 is what eyes just notice; grey is turned into itself.
+  expect_equal(seen_by("#808080", "deutan")[1, 2:3], c(0, 0), tolerance = 0.005)
+  apart <- function(colours, kind) min(stats::dist(seen_by(colours, kind)))
+  for (kind in names(deficient)) {
+    # Families of pipelines; every figure names them beside their marks as well.
+    expect_gt(apart(internal("family_palette"), kind), 0.07)
+    # What agrees and what does not on maps; what rose and what fell (their shapes differ too).
+    expect_gt(apart(c("#0072B2", "#D55E00"), kind), 0.15)
+    # Keepers' edges in the report, light and dark, against the lines of others.
+    expect_gt(apart(c("#17703d", "#d9dee2"), kind), 0.15)
+    expect_gt(apart(c("#5ecb8d", "#363e44"), kind), 0.15)
+  }
+  # A red and a green that are told apart by hue alone would not pass.
+  expect_lt(apart(c("#B05A00", "#6B7A00"), "deutan"), 0.07)
+})

@@ -56,3 +56,24 @@ test_that("a take of another shape is said to be stretched", {
   expect_match(said(96, 64), "(96 x 64) has another shape than the reference (64 x 96)", fixed = TRUE)
   expect_no_match(said(128, 192), "another shape")
 })
+
+test_that("a row of pictures is drawn as high as they are, with the numbers printed beside", {
+  folder <- withr::local_tempdir()
+  wide <- file.path(folder, "wide.png")
+  tall <- file.path(folder, "tall.png")
+  png::writePNG(scene(1, 192, 64), wide)
+  png::writePNG(scene(1, 64, 192), tall)
+  height <- function(picture) {
+    out <- file.path(folder, "why.png")
+    said <- run_cli("measure", picture, "--against", picture, "--explain", out)
+    expect_match(said$out[1], "^axis +measure +value +raw")
+    expect_match(utils::tail(said$out, 1), "Drawn in .*why[.]png: why structure is what it is")
+    dim(png::readPNG(out))[1:2]
+  }
+  low <- height(wide)
+  high <- height(tall)
+  expect_equal(low[2], high[2])
+  expect_gt(high[1], 4 * low[1])
+  # Little is left white below the pictures of a wide one.
+  expect_lt(low[1], 0.4 * low[2])
+})

@@ -66,3 +66,17 @@ test_that("the demo trial is sound, and holds what it promises", {
   new_trial(other, demo = TRUE)
   expect_identical(plan_run(other)$take, plan_run(folder)$take)
 })
+
+test_that("a suite made of pictures is named after the trial's folder", {
+  pictures <- withr::local_tempdir()
+  picture_file <- file.path(pictures, "a.png")
+  png::writePNG(scene(1, 96, 64), picture_file)
+  named <- function(name) {
+    folder <- file.path(withr::local_tempdir(), name)
+    new_trial(folder, from = pictures)
+    read_trial(folder)$suite$suite
+  }
+  expect_equal(named("spring tiles"), "spring-tiles")
+  expect_equal(named("K\u00fcste_2"), "kuste-2")
+  expect_equal(named("\u6d77"), "picture")
+})

@@ -65,3 +65,17 @@ test_that("seeds that make no difference are noticed, and one hand is told from 
   expect_equal(sum(scores$measure == "same_as_seed"), 12)
   expect_true(all(scores$value[scores$measure == "consistency"] <= 1))
 })
+
+test_that("an R file of a trial has Sprenn's functions at hand where the package is not attached", {
+  folder <- with_measures(redness)
+  code <- sprintf("stopifnot(!\"package:sprenn\" %%in%% search()); trial <- sprenn::read_trial('%s'); cat(basename(trial$suite$measures))", folder)
+  mixer <- "sprenn::engine(list(name = 'mixer', version = '1', checkpoints = list(plain = list()), hold = c(at_0 = 0, at_1 = 10)), function(request) stop('none'))"
+  writeLines(sub("sprenn::", "", mixer, fixed = TRUE), file.path(folder, "mixer.R"))
+  made <- processx::run(file.path(R.home("bin"), "Rscript"), c("--no-save", "-e", code), env = c("current", R_LIBS = paste(.libPaths(), collapse = ":")), error_on_status = FALSE)
+  expect_equal(made$stderr, "")
+  expect_equal(made$stdout, "own.R")
+  # What it defines stays its own, and it sees nothing of Sprenn's inside.
+  file <- withr::local_tempfile(fileext = ".R", lines = c("secret <- exists('add_utility')", "list(secret = secret, two = exists('two'), engine = is.function(engine))"))
+  expect_equal(internal("value_of_file")(file), list(secret = FALSE, two = FALSE, engine = TRUE))
+  expect_false(exists("secret"))
+})

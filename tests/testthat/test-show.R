@@ -234,6 +234,34 @@ test_that("a report of failed takes shows why, and of nothing says so", {
   expect_silent(write_report(nothing))
 })
 
+# What came of a viewing, made up.
+viewed <- function() {
+  structure(list(
+    ballots = tibble::tibble(), strengths = tibble::tibble(pipeline = c("firm", "loose", "sly"), strength = c(0.9, -0.2, -0.7), low = c(0.4, -0.7, -1.3), high = c(1.4, 0.3, -0.1)),
+    measures = tibble::tibble(measure = c("layout", "local_correlation", "blur", "seam"), axis = c("structure", "structure", "flaws", "flaws"), pairs = c(45, 45, 30, 3), agreement = c(0.84, 0.8, 0.5, 1))
+  ), class = "sprenn_viewing")
+}
+
+# What a comparison of two runs found, and what control takes said, made up.
+changed <- function() {
+  scores <- tidied(pipeline = c("firm", "loose"), score = c("structure", "style"))
+  scores$change <- c(0.05, -0.02, 0.001, -0.1)
+  scores$low <- scores$change - 0.03
+  scores$high <- scores$change + 0.03
+  scores$changed <- abs(scores$change) > 0.03
+  structure(list(runs = c("october", "november"), confidence = 0.95, scores = scores), class = "sprenn_changes")
+}
+influenced <- function() {
+  inputs <- tidied(pipeline = c("firm", "loose"), input = c("prompt", "look"))
+  inputs$moved <- c(0, 2.5, 0.6, 8)
+  inputs$low <- inputs$moved * 0.8
+  inputs$high <- inputs$moved * 1.3
+  inputs$controls <- 3L
+  inputs$influence <- c("ignored", "dominant", "weak", "dominant")
+  structure(list(inputs = inputs, fights = NULL), class = "sprenn_influence")
+}
+tidied <- function(...) tibble::as_tibble(expand.grid(..., stringsAsFactors = FALSE))
+
 test_that("the drawings look as they did", {
   skip_if_not_installed("vdiffr")
   skip_if(packageVersion("ggplot2") >= "3.5.0", "drawn with Debian's ggplot2; newer ones space text otherwise")
@@ -243,4 +271,70 @@ test_that("the drawings look as they did", {
   vdiffr::expect_doppelganger("ranks", draw_ranks(verdict))
   vdiffr::expect_doppelganger("weights", draw_weights(verdict))
   vdiffr::expect_doppelganger("seeds", draw_seeds(verdict))
+  # Seconds are those of this machine.
+  verdict$pipelines$seconds_per_keeper <- seq_len(nrow(verdict$pipelines))
+  vdiffr::expect_doppelganger("yield", draw_yield(verdict))
+  vdiffr::expect_doppelganger("agreement", draw_agreement(viewed()))
+  vdiffr::expect_doppelganger("changes", draw_changes(changed()))
+  vdiffr::expect_doppelganger("influence", draw_influence(influenced()))
+})
+
+test_that("what people say is drawn beside what sides with them, chance marked", {
+  built <- ggplot2::ggplot_build(ggplot2::autoplot(viewed()))
+  points <- built$data[[3]]
+  # The seam had three pairs only, which say nothing.
+  expect_equal(nrow(points), 3 + 3)
+  ranges <- built$data[[2]]
+  # By hand: Wilson's for 30 pairs at a half.
+  z <- stats::qnorm(0.95)
+  half <- z / (1 + z^2 / 30) * sqrt(0.25 / 30 + z^2 / (4 * 30^2))
+  expect_equal(c(ranges$xmin[6], ranges$xmax[6]), 0.5 + c(-half, half))
+  expect_equal(built$data[[1]]$xintercept, c(0, 0.5))
+  # Where no number can side with anybody, strengths are drawn alone.
+  alone <- viewed()
+  alone$measures <- NULL
+  expect_equal(nrow(ggplot2::ggplot_build(draw_agreement(alone))$data[[3]]), 3)
+  expect_error(draw_agreement(structure(list(), class = "sprenn_viewing")), "No pairs", class = "sprenn_error_viewing")
+  expect_error(draw_agreement(1), class = "sprenn_error_argument")
+})
+
+test_that("figures of families name each beside its marks, so that colour is not needed", {
+  verdict <- choose_pipeline(scored_trial())
+  for (figure in list(draw_tradeoff(verdict), draw_ranks(verdict), draw_weights(verdict), draw_yield(verdict), draw_seeds(verdict), draw_curve(verdict))) {
+    built <- ggplot2::ggplot_build(figure)
+    # No key to look colours up in.
+    expect_false(any(vapply(built$plot$scales$scales, function(scale) any(c("colour", "fill") %in% scale$aesthetics) && !identical(scale$guide, "none"), NA)))
+  }
+})
+
+test_that("the report says who speaks on what the prompts ask for, and what nobody speaks on", {
+  found <- structure(list(
+    coverage = 0.6, agreement = tibble::tibble(one = "colour_share", other = "heron", both = 12L, agreement = 0.5, opposed = 0.25),
+    phrases = tibble::tibble(case = c("mill", "sea"), phrase = c("<b>a cream sky</b>", "a wisp"), weight = c(1, 0.5), sources = c("colour_share, heron", ""), takes = 4L, covered = c(1, 0), value = c(0.8, NA), conflict = c(0.25, NA))
+  ), class = "sprenn_evidence")
+  section <- as.character(internal("evidence_section")(found))
+  page <- xml2::read_html(section)
+  said <- function(path) gsub("[[:space:]]+", " ", trimws(xml2::xml_text(xml2::xml_find_all(page, path))))
+  expect_match(said("//p")[1], "60 %", fixed = TRUE)
+  expect_equal(said("//h3"), c("What nobody speaks on", "How far those who speak agree"))
+  expect_equal(said("//li"), c("a wisp (sea)", "colour share and heron both spoke on 12 answers: rank correlation 0.50, opposed on 25 %."))
+  expect_equal(said("//tbody/tr/th"), c("<b>a cream sky</b>", "a wisp"))
+  expect_equal(said("//tbody/tr[2]/td"), c("sea", "0.50", "nobody", "0 %", "-", "-"))
+  # Of one job nothing of another's cases, and where nothing is asked there is nothing to say.
+  one <- as.character(internal("evidence_section")(found, list(table = tibble::tibble(case = "mill"), coverage = 1)))
+  expect_no_match(one, "a wisp")
+  expect_match(one, "100 %", fixed = TRUE)
+  found$phrases <- found$phrases[0, ]
+  expect_null(internal("evidence_section")(found))
+  folder <- scored_trial()
+  expect_match(paste(readLines(write_report(folder)), collapse = " "), "Who says what is in the pictures")
+})
+
+test_that("each row of a sheet is as high as its own pictures, up to a bound", {
+  row <- function(width, height, watch = NULL) list(frame = c(width, height), look = NULL, watch = watch)
+  layout <- internal("sheet_layout")(list(row(200, 100), row(100, 110), row(100, 900), row(200, 100, c(0, 0, 1, 1))), 2, 800)
+  expect_equal(layout$pictures, round(layout$cell * c(0.5, 1.1, 1.4, 0.5)))
+  expect_equal(diff(layout$tops)[1:2], layout$pictures[1:2] + layout$text + layout$gap)
+  # What is watched is shown closer below.
+  expect_equal(layout$height - layout$tops[4], layout$pictures[4] + layout$text + layout$close_up + 3 * layout$gap)
 })
