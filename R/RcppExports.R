@@ -157,8 +157,8 @@ core_ssim <- function(a, b) {
     .Call(`_sprenn_core_ssim`, a, b)
 }
 
-core_distance <- function(marked) {
-    .Call(`_sprenn_core_distance`, marked)
+core_distance <- function(marked, reach) {
+    .Call(`_sprenn_core_distance`, marked, reach)
 }
 
 core_framing <- function(take, reference) {

@@ -1,13 +1,19 @@
 # What measuring costs, against decoding the same PNG and against what R users would
-# otherwise call. One thread, one run, the least of several tries each. From the root
+# otherwise call. One thread, one run, in turns, the least of several tries each. From the root
 # with the package installed:
 #   Rscript bench/speed.R
 library(sprenn)
 source("bench/pictures.R")
-least <- function(code, tries = 7) {
+# In turns, for a machine is now faster, now slower, and what is compared should share that.
+in_turns <- function(..., tries = 9) {
+  jobs <- list(...)
+  took <- vapply(seq_len(tries), function(i) vapply(jobs, function(job) system.time(job())[["elapsed"]], 0), numeric(length(jobs)))
+  apply(matrix(took, ncol = tries), 1, min) * 1000
+}
+least <- function(code) {
   code <- substitute(code)
   where <- parent.frame()
-  min(vapply(seq_len(tries), function(i) system.time(eval(code, where))[["elapsed"]], 0)) * 1000
+  in_turns(function() eval(code, where))
 }
 line <- function(what, ms, than = NULL) cat(sprintf("%-58s %8.1f ms%s\n", what, ms, if (is.null(than)) "" else sprintf("   %5.2f x %s", ms / than$ms, than$what)))
 
@@ -20,10 +26,6 @@ png::writePNG(take, file)
 bytes <- core("read_bytes")(file)
 cat(sprintf("A PNG of %d x %d, %.1f MB\n", edge, edge, length(bytes) / 1e6))
 
-decode <- list(what = "decoding", ms = least(core("decode_samples")(core("encoded_picture")(bytes))))
-line("decoding it (ImageMagick, as a run does)", decode$ms)
-line("decoding it (png::readPNG)", least(png::readPNG(bytes)), decode)
-
 known <- core("view_picture")(reference, frame, "reference")
 decoys <- lapply(core("draw_decoys")(frame), core("view_picture"), frame = frame, part = "decoy")
 look <- list(core("look_facts")(core("view_picture")(restyle(draw_scene(2, "held_out", edge, edge), restyles()$held_out$dry_gouache, 1), frame)))
@@ -31,7 +33,11 @@ measure_it <- function() {
   view <- core("view_encoded")(bytes, frame)$view
   core("score_scene")(core("new_scene")(view, known, look, decoys, frame = frame))
 }
-all <- least(measure_it())
+took <- in_turns(function() core("decode_samples")(core("encoded_picture")(bytes)), measure_it, function() png::readPNG(bytes), tries = 25)
+decode <- list(what = "decoding", ms = took[1])
+all <- took[2]
+line("decoding it (ImageMagick, as a run does)", decode$ms)
+line("decoding it (png::readPNG)", took[3], decode)
 line(sprintf("decoding and all %d numbers against a prepared reference", nrow(measure_it())), all, decode)
 
 cat("\nwhere the time goes\n")
@@ -63,6 +69,9 @@ magick_ssim <- function(a, b) {
   xy <- smooth(times(x, y)) - mx * my
   mean((2 * mx * my + 1e-4) * (2 * xy + 9e-4) / ((mx^2 + my^2 + 1e-4) * (xx + yy + 9e-4)))
 }
-versus <- function(what, ours, theirs) cat(sprintf("%-34s %8.1f ms, by magick %8.1f ms: %.1f times as fast\n", what, ours, theirs, theirs / ours))
-versus("SSIM at full size", least(core("core_ssim")(take, reference)), least(magick_ssim(a, b), 2))
-versus("outlines (Canny) at full size", least(core("core_thin_edges")(take)), least(magick::image_canny(a, "0x1.2+10%+30%"), 2))
+versus <- function(what, ours, theirs) {
+  took <- in_turns(ours, theirs, tries = 5)
+  cat(sprintf("%-34s %8.1f ms, by magick %8.1f ms: %.1f times as fast\n", what, took[1], took[2], took[2] / took[1]))
+}
+versus("SSIM at full size", function() core("core_ssim")(take, reference), function() magick_ssim(a, b))
+versus("outlines (Canny) at full size", function() core("core_thin_edges")(take), function() magick::image_canny(a, "0x1.2+10%+30%"))

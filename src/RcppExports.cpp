@@ -489,13 +489,14 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_distance
-Rcpp::NumericMatrix core_distance(Rcpp::NumericMatrix marked);
-RcppExport SEXP _sprenn_core_distance(SEXP markedSEXP) {
+Rcpp::NumericMatrix core_distance(Rcpp::NumericMatrix marked, int reach);
+RcppExport SEXP _sprenn_core_distance(SEXP markedSEXP, SEXP reachSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type marked(markedSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_distance(marked));
+    Rcpp::traits::input_parameter< int >::type reach(reachSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_distance(marked, reach));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -712,7 +713,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_core_mirrored", (DL_FUNC) &_sprenn_core_mirrored, 3},
     {"_sprenn_core_similarity", (DL_FUNC) &_sprenn_core_similarity, 2},
     {"_sprenn_core_ssim", (DL_FUNC) &_sprenn_core_ssim, 2},
-    {"_sprenn_core_distance", (DL_FUNC) &_sprenn_core_distance, 1},
+    {"_sprenn_core_distance", (DL_FUNC) &_sprenn_core_distance, 2},
     {"_sprenn_core_framing", (DL_FUNC) &_sprenn_core_framing, 2},
     {"_sprenn_core_graininess", (DL_FUNC) &_sprenn_core_graininess, 2},
     {"_sprenn_core_usual", (DL_FUNC) &_sprenn_core_usual, 1},

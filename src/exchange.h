@@ -2,6 +2,8 @@
 #pragma once
 #include <Rcpp.h>
 
+#include <algorithm>
+
 #include "core/edges.h"
 #include "core/flaws.h"
 #include "core/plane.h"
@@ -12,37 +14,21 @@ using sprenn::Plane;
 // R keeps a picture as rows x columns x channels with rows running fastest.
 inline Picture picture_from(const Rcpp::NumericVector& pixels) {
   const Rcpp::IntegerVector dim = pixels.attr("dim");
-  const int height = dim[0], width = dim[1];
   Picture picture;
-  const double* from = pixels.begin();
-  for (int c = 0; c < 3; ++c) {
-    Plane plane(width, height);
-    for (int x = 0; x < width; ++x)
-      for (int y = 0; y < height; ++y) plane.at(x, y) = static_cast<float>(*from++);
-    picture.channel[c] = std::move(plane);
-  }
+  const R_xlen_t size = static_cast<R_xlen_t>(dim[0]) * dim[1];
+  for (int c = 0; c < 3; ++c) picture.channel[c] = sprenn::from_columns(pixels.begin() + c * size, dim[1], dim[0]);
   return picture;
-}
-
-inline void write_plane(const Plane& plane, double* to) {
-  for (int x = 0; x < plane.width; ++x)
-    for (int y = 0; y < plane.height; ++y) *to++ = plane.at(x, y);
 }
 
 inline Rcpp::NumericVector pixels_from(const Picture& picture) {
   const R_xlen_t size = static_cast<R_xlen_t>(picture.channel[0].size());
-  Rcpp::NumericVector out(3 * size);
-  for (int c = 0; c < 3; ++c) write_plane(picture.channel[c], out.begin() + c * size);
+  Rcpp::NumericVector out = Rcpp::no_init(3 * size);
+  for (int c = 0; c < 3; ++c) sprenn::to_columns(picture.channel[c], out.begin() + c * size);
   out.attr("dim") = Rcpp::IntegerVector::create(picture.height(), picture.width(), 3);
   return out;
 }
 
-inline Plane plane_from(const Rcpp::NumericMatrix& values) {
-  Plane plane(values.ncol(), values.nrow());
-  for (int x = 0; x < plane.width; ++x)
-    for (int y = 0; y < plane.height; ++y) plane.at(x, y) = static_cast<float>(values(y, x));
-  return plane;
-}
+inline Plane plane_from(const Rcpp::NumericMatrix& values) { return sprenn::from_columns(values.begin(), values.ncol(), values.nrow()); }
 
 inline Rcpp::NumericVector bars_from(const sprenn::Bars& bars) {
   return Rcpp::NumericVector::create(Rcpp::_["top"] = bars.top, Rcpp::_["bottom"] = bars.bottom,
@@ -50,8 +36,8 @@ inline Rcpp::NumericVector bars_from(const sprenn::Bars& bars) {
 }
 
 inline Rcpp::NumericMatrix matrix_from(const Plane& plane) {
-  Rcpp::NumericMatrix out(plane.height, plane.width);
-  write_plane(plane, out.begin());
+  Rcpp::NumericMatrix out = Rcpp::no_init(plane.height, plane.width);
+  sprenn::to_columns(plane, out.begin());
   return out;
 }
 

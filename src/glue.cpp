@@ -54,7 +54,8 @@ Rcpp::NumericMatrix core_regions(Rcpp::NumericMatrix marked) {
 
 // [[Rcpp::export]]
 Rcpp::NumericMatrix core_thin_edges(Rcpp::NumericVector srgb) {
-  return matrix_from(sprenn::thin_edges(oklab_at_own_size(srgb).channel[0]));
+  const Rcpp::IntegerVector dim = srgb.attr("dim");
+  return matrix_from(sprenn::thin_edges(sprenn::lightness_of_columns(srgb.begin(), dim[1], dim[0])));
 }
 
 // [[Rcpp::export]]

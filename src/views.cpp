@@ -68,21 +68,9 @@ SEXP core_view_bytes(Rcpp::RawVector bytes, int width, int height, Rcpp::Integer
   if (static_cast<std::size_t>(bytes.size()) != n * channels || (channels != 1 && channels != 3))
     Rcpp::stop("another amount of pixels than stated");
   const Rbyte* from = bytes.begin();
-  float values[256], light[256];
-  for (int i = 0; i < 256; ++i) light[i] = values[i] = static_cast<float>(i / 255.0);
-  sprenn::linear_row(light, 256);
-  const std::size_t green_at = channels == 3 ? 1 : 0, blue_at = channels == 3 ? 2 : 0;
-  const auto read = [&](int y, float* const rows[3], float* const linear[3]) {
-    const Rbyte* row = from + static_cast<std::size_t>(y) * w * channels;
-    for (std::size_t x = 0; x < w; ++x, row += channels) {
-      const Rbyte red = row[0], green = row[green_at], blue = row[blue_at];
-      rows[0][x] = values[red];
-      rows[1][x] = values[green];
-      rows[2][x] = values[blue];
-      linear[0][x] = light[red];
-      linear[1][x] = light[green];
-      linear[2][x] = light[blue];
-    }
+  sprenn::ByteRows rows(width, static_cast<int>(channels));
+  const auto read = [&](int y, float* const srgb[3], float* const linear[3]) {
+    rows.read(from + static_cast<std::size_t>(y) * w * channels, srgb, linear);
   };
   return view_from(read, width, height, frame, size, part);
 }
@@ -167,7 +155,9 @@ double core_ssim(Rcpp::NumericVector a, Rcpp::NumericVector b) {
 }
 
 // [[Rcpp::export]]
-Rcpp::NumericMatrix core_distance(Rcpp::NumericMatrix marked) { return matrix_from(sprenn::distance_to(plane_from(marked))); }
+Rcpp::NumericMatrix core_distance(Rcpp::NumericMatrix marked, int reach) {
+  return matrix_from(sprenn::distance_to(plane_from(marked), reach));
+}
 
 // How the take's contents lie in the reference's frame: x, y (from the middle, in
 // long edges), zoom, turn (radians, clockwise), and the agreement before and after.
@@ -217,17 +207,7 @@ Rcpp::NumericMatrix core_covered(Rcpp::NumericVector place, int width, int heigh
 // [[Rcpp::export]]
 double core_coarse_difference(SEXP take, SEXP other) {
   const Handle a(take), b(other);
-  double sum = 0.0;
-  const std::size_t n = a->coarse.channel[0].size();
-  for (std::size_t i = 0; i < n; ++i) {
-    double squared = 0.0;
-    for (int c = 0; c < 3; ++c) {
-      const double d = static_cast<double>(a->coarse.channel[c].values[i] - b->coarse.channel[c].values[i]);
-      squared += d * d;
-    }
-    sum += std::sqrt(squared);
-  }
-  return sum / static_cast<double>(n);
+  return sprenn::mean_difference(a->coarse, b->coarse);
 }
 
 // Mean lightness and colours of 12 x 8 patches, one channel after the other.

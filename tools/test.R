@@ -41,6 +41,8 @@ repeat {
 slow <- results[order(-results$real), ][1:12, ]
 cat("\nThe slowest tests, in seconds:\n", sprintf("%6.1f  %s: %s\n", slow$real, slow$file, slow$test), sep = "")
 cat("\nAll of them took ", round(as.numeric(Sys.time() - began, units = "mins"), 1), " min, ", at_once, " files at a time.\n", sep = "")
+wrong <- results[results$failed > 0 | results$error, ]
+if (nrow(wrong)) cat("\nWhat failed:\n", sprintf("  %s: %s\n", wrong$file, wrong$test), sep = "")
 failed <- sum(results$failed) + sum(results$error)
 skipped <- sum(results$skipped)
 cat("\n", sum(results$passed), " passed, ", failed, " failed", if (skipped) paste0(", ", skipped, " skipped"), "\n", sep = "")

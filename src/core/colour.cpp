@@ -37,15 +37,61 @@ const std::array<float, kSteps + 2>& linear_table() {
   return table;
 }
 
+// Places in the table, from 0 to its end, for a row's values; then what lies between entries.
+SPRENN_WIDE void places_of(float* __restrict row, int* __restrict below, int n) {
+  for (int i = 0; i < n; ++i) {
+    const float positive = row[i] > 0.0f ? row[i] : 0.0f;
+    row[i] = (positive < 1.0f ? positive : 1.0f) * static_cast<float>(kSteps);
+    below[i] = static_cast<int>(row[i]);
+  }
+}
+SPRENN_WIDE void between_entries(float* __restrict row, const int* __restrict below, const float* __restrict table, int n) {
+  for (int i = 0; i < n; ++i) row[i] = table[below[i]] + (row[i] - static_cast<float>(below[i])) * (table[below[i] + 1] - table[below[i]]);
+}
+
 }  // namespace
 
-SPRENN_WIDE void linear_row(float* row, int n) {
-  const float* table = linear_table().data();
+void linear_row(float* row, int n) {
+  constexpr int kAtOnce = 256;
+  int below[kAtOnce];
+  for (int from = 0; from < n; from += kAtOnce) {
+    const int some = std::min(kAtOnce, n - from);
+    places_of(row + from, below, some);
+    between_entries(row + from, below, linear_table().data(), some);
+  }
+}
+
+namespace {
+
+SPRENN_WIDE void split_bytes(const std::uint8_t* __restrict in, std::uint8_t* __restrict r, std::uint8_t* __restrict g, std::uint8_t* __restrict b, int n) {
   for (int i = 0; i < n; ++i) {
-    const float place = std::min(1.0f, std::max(0.0f, row[i])) * kSteps;
-    const int below = static_cast<int>(place);
-    const float low = table[below];
-    row[i] = low + (place - static_cast<float>(below)) * (table[below + 1] - low);
+    r[i] = in[3 * i];
+    g[i] = in[3 * i + 1];
+    b[i] = in[3 * i + 2];
+  }
+}
+SPRENN_WIDE void shares_of_bytes(float* __restrict out, const std::uint8_t* __restrict in, int n) {
+  for (int i = 0; i < n; ++i) out[i] = static_cast<float>(in[i]) / 255.0f;
+}
+SPRENN_WIDE void look_up(float* __restrict out, const std::uint8_t* __restrict in, const float* __restrict table, int n) {
+  for (int i = 0; i < n; ++i) out[i] = table[in[i]];
+}
+
+}  // namespace
+
+ByteRows::ByteRows(int width, int channels) : width_(width), channels_(channels) {
+  if (channels == 3)
+    for (auto& one : split_) one.resize(static_cast<std::size_t>(width));
+  for (int i = 0; i < 256; ++i) light_[i] = static_cast<float>(i) / 255.0f;
+  linear_row(light_, 256);
+}
+
+void ByteRows::read(const std::uint8_t* row, float* const srgb[3], float* const linear[3]) {
+  if (channels_ == 3) split_bytes(row, split_[0].data(), split_[1].data(), split_[2].data(), width_);
+  for (int c = 0; c < 3; ++c) {
+    const std::uint8_t* from = channels_ == 3 ? split_[c].data() : row;
+    shares_of_bytes(srgb[c], from, width_);
+    look_up(linear[c], from, light_, width_);
   }
 }
 
@@ -152,6 +198,21 @@ Picture srgb_from_oklab(const Picture& oklab) {
   return out;
 }
 
+Plane lightness_of_columns(const double* srgb, int width, int height) {
+  Plane out = Plane::unset(width, height);
+  float channel[3][kTile];
+  const std::ptrdiff_t size = static_cast<std::ptrdiff_t>(width) * height;
+  by_tiles(width, height, [&](int left, int top, int w, int h) {
+    for (int c = 0; c < 3; ++c) {
+      tile_of_columns(channel[c], srgb + c * size, height, left, top, w, h);
+      linear_row(channel[c], w * h);
+    }
+    oklab_row(channel[0], channel[1], channel[2], static_cast<std::size_t>(w * h));
+    for (int y = 0; y < h; ++y) std::copy_n(channel[0] + y * w, w, out.row(top + y) + left);
+  });
+  return out;
+}
+
 Picture oklab_from_srgb(const Picture& srgb, int width, int height) {
   Picture out = linear_at(srgb, width, height);
   to_oklab(out);
@@ -160,7 +221,7 @@ Picture oklab_from_srgb(const Picture& srgb, int width, int height) {
 
 Intake take_in(const ReadRow& read, int own_width, int own_height, int width, int height) {
   Intake out;
-  out.luma = Plane(own_width, own_height);
+  out.luma = Plane::unset(own_width, own_height);
   Shrinker shrinker[3] = {{own_width, own_height, width, height},
                           {own_width, own_height, width, height},
                           {own_width, own_height, width, height}};

@@ -1,6 +1,8 @@
 // Colour: sRGB, linear light, and OKLab (Ottosson 2020).
 #pragma once
+#include <cstdint>
 #include <functional>
+#include <vector>
 
 #include "plane.h"
 
@@ -8,6 +10,8 @@ namespace sprenn {
 
 // Light is averaged in linear light, so that is where a picture is resized.
 Picture oklab_from_srgb(const Picture& srgb, int width, int height);
+// The lightness alone, of columns of sRGB values, channel after channel.
+Plane lightness_of_columns(const double* srgb, int width, int height);
 Picture resize_srgb(const Picture& srgb, int width, int height);
 
 Picture srgb_from_oklab(const Picture& oklab);
@@ -22,6 +26,18 @@ struct Intake {
 };
 using ReadRow = std::function<void(int y, float* const srgb[3], float* const linear[3])>;
 void linear_row(float* row, int n);
+
+// A row of interleaved bytes, three a pixel or one, as `ReadRow` gives it.
+class ByteRows {
+ public:
+  ByteRows(int width, int channels);
+  void read(const std::uint8_t* row, float* const srgb[3], float* const linear[3]);
+
+ private:
+  int width_, channels_;
+  std::vector<std::uint8_t> split_[3];
+  float light_[256];
+};
 Intake take_in(const ReadRow& read, int own_width, int own_height, int width, int height);
 
 }  // namespace sprenn

@@ -41,9 +41,9 @@ float swing(const At& at, int end, int way, int n, float sign, float rise) {
   return (sign * at(end) - beyond) * static_cast<float>(way) / rise;
 }
 
-// Contours along one line of values that lie `step` apart.
-void find_contours(const float* line, std::size_t step, int n, float clear, Contours& found) {
-  const auto at = [&](int i) { return line[static_cast<std::size_t>(i) * step]; };
+// Contours along one line of values.
+void find_contours(const float* line, int n, float clear, Contours& found) {
+  const auto at = [&](int i) { return line[i]; };
   int i = 1;
   while (i < n) {
     const float slope = at(i) - at(i - 1);
@@ -91,9 +91,9 @@ Contours contours_of(const Plane& luma) {
   for (int y = every / 2; y < luma.height; y += every)
     for (int x = every / 2; x < luma.width; x += every) some.push_back(luma.at(x, y));
   const float range = quantile_of(some, 0.98) - quantile_of(some, 0.02), clear = std::max(kFaintest, kContour * range);
-  for (int y = every / 2; y < luma.height; y += every) find_contours(luma.row(y), 1, luma.width, clear, found);
-  for (int x = every / 2; x < luma.width; x += every)
-    find_contours(luma.values.data() + x, static_cast<std::size_t>(luma.width), luma.height, clear, found);
+  for (int y = every / 2; y < luma.height; y += every) find_contours(luma.row(y), luma.width, clear, found);
+  const Plane columns = columns_of(luma, every, every / 2);
+  for (int k = 0; k < columns.height; ++k) find_contours(columns.row(k), columns.width, clear, found);
   return found;
 }
 
@@ -176,9 +176,7 @@ double blocks_of(const Plane& luma) {
     if (y >= 2) {
       std::fill(sum.begin(), sum.end(), 0.0f);
       add_lonely(sum.data(), before.data(), last.data(), down.data(), w);
-      double all = 0.0;
-      for (const float value : sum) all += static_cast<double>(value);
-      rows[static_cast<std::size_t>(y - 1)] = all / w;
+      rows[static_cast<std::size_t>(y - 1)] = sum_of(sum.data(), n) / w;
     }
     before.swap(last);
     last.swap(down);
@@ -187,11 +185,14 @@ double blocks_of(const Plane& luma) {
   return std::max(0.0, std::min(grid_excess(columns), grid_excess(rows)));
 }
 
+SPRENN_WIDE void mark_same(char* same, const float* line, int n) {
+  for (int i = 0; i + 1 < n; ++i) same[i] = std::abs(line[i + 1] - line[i]) < kSame;
+}
+
 // Pixels of one line in staircases: runs of one tone, each a small step on in one direction.
 template <typename Mark>
-int stair_pixels(const float* line, std::size_t step, int n, const Mark& mark) {
-  const auto at = [&](int i) { return line[static_cast<std::size_t>(i) * step]; };
-  int found = 0, stairs = 0, start = 0, from = 0;
+int stair_pixels(const float* line, int n, std::vector<char>& same, const Mark& mark) {
+  int found = 0, stairs = 0, from = 0, last = 0;
   float way = 0.0f;
   const auto close = [&](int end) {
     if (stairs >= kStairs)
@@ -201,26 +202,30 @@ int stair_pixels(const float* line, std::size_t step, int n, const Mark& mark) {
       }
     stairs = 0;
   };
-  int i = 0;
-  while (i < n) {
-    start = i;
-    while (i + 1 < n && std::abs(at(i + 1) - at(i)) < kSame) ++i;
-    const int end = i + 1;
-    const bool stair = end - start >= kRun;
-    if (!stair) {
-      close(start);
-    } else {
-      if (stairs == 0) from = start;
-      ++stairs;
-      const float next = end < n ? at(end) - at(end - 1) : 0.0f;
-      const float direction = next > 0.0f ? 1.0f : -1.0f;
-      const bool goes_on = std::abs(next) > 2.0f * kSame && std::abs(next) < kBand && (stairs == 1 || direction == way);
-      if (!goes_on) close(end);
-      way = direction;
-    }
-    i = end;
+  same.assign(static_cast<std::size_t>(n), 0);
+  mark_same(same.data(), line, n);
+  const auto alike = [&](int i) { return i >= 0 && same[static_cast<std::size_t>(i)]; };
+  // A stair has so many like neighbours on end that of the places between them one in
+  // five is looked at; where it is not alike, no stair lies across it.
+  for (int i = kRun - 2; i < n; i += kRun - 1) {
+    if (!alike(i)) continue;
+    int start = i, end = i;
+    while (start > last && alike(start - 1)) --start;
+    while (alike(end)) ++end;
+    ++end;
+    i = std::max(i, end - 1);
+    if (end - start < kRun) continue;
+    if (start != last) close(last);
+    if (stairs == 0) from = start;
+    ++stairs;
+    const float next = end < n ? line[end] - line[end - 1] : 0.0f;
+    const float direction = next > 0.0f ? 1.0f : -1.0f;
+    const bool goes_on = std::abs(next) > 2.0f * kSame && std::abs(next) < kBand && (stairs == 1 || direction == way);
+    if (!goes_on) close(end);
+    way = direction;
+    last = end;
   }
-  close(n);
+  close(last);
   return found;
 }
 
@@ -229,13 +234,14 @@ Spot banding_of(const Plane& luma) {
   constexpr int kEvery = 4;
   double all = 0.0, found = 0.0;
   const auto cell = [&](int x, int y) { return static_cast<std::size_t>(3 * y / luma.height * 3 + 3 * x / luma.width); };
+  std::vector<char> same;
   for (int y = 0; y < luma.height; y += kEvery) {
-    found += stair_pixels(luma.row(y), 1, luma.width, [&](int x) { out.cells[cell(x, y)] += 1.0; });
+    found += stair_pixels(luma.row(y), luma.width, same, [&](int x) { out.cells[cell(x, y)] += 1.0; });
     all += luma.width;
   }
-  for (int x = 0; x < luma.width; x += kEvery) {
-    found += stair_pixels(luma.values.data() + x, static_cast<std::size_t>(luma.width), luma.height,
-                          [&](int y) { out.cells[cell(x, y)] += 1.0; });
+  const Plane columns = columns_of(luma, kEvery, 0);
+  for (int k = 0; k < columns.height; ++k) {
+    found += stair_pixels(columns.row(k), columns.width, same, [&](int y) { out.cells[cell(k * kEvery, y)] += 1.0; });
     all += luma.height;
   }
   out.number = found / std::max(1.0, all);

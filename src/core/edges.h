@@ -11,10 +11,10 @@ namespace sprenn {
 // weaker ones (Canny 1986); both thresholds come from the picture's own gradients.
 Plane thin_edges(const Plane& lightness, float sigma = 1.2f);
 
-// Distance in pixels from each pixel to the nearest that is not 0, exact
-// (Felzenszwalb and Huttenlocher 2012); everywhere `kNowhere` where there is none.
+// Distance in pixels from each pixel to the nearest that is not 0, exact up to `reach`;
+// `kNowhere` where there is none so near.
 constexpr float kNowhere = 1e6f;
-Plane distance_to(const Plane& marked);
+Plane distance_to(const Plane& marked, int reach);
 
 // Connected parts of what is above a half (neighbours of eight), the heaviest
 // first: the box around each in pixels and the weight that lies in it.
@@ -29,8 +29,7 @@ struct Edges {
   Plane distance;
   std::vector<int> pixels;  // where the outlines are, row by row
 };
-// At a long edge of 384 px.
-Edges edges_of(const Picture& oklab);
+Edges edges_of(const Plane& lightness);
 
 // How much of each one's outlines lies within about two pixels of the other's:
 // the harmonic mean of both shares, 0 to 1.

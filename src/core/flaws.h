@@ -20,4 +20,7 @@ double colour_spread(const Picture& oklab);
 // A picture shrunk so far that grain and compression noise are gone.
 Picture coarse_copy(const Picture& oklab);
 
+// The mean distance of two pictures' colours, place by place, in OKLab.
+double mean_difference(const Picture& a, const Picture& b);
+
 }  // namespace sprenn

@@ -41,7 +41,7 @@ std::vector<int> group_colours(const Picture& oklab, int colours) {
     for (std::size_t c = 0; c < 3; ++c) own[c] = oklab.channel[c].values[i];
   };
   Centres centres(k);
-  std::vector<float> light = oklab.channel[0].values;
+  Values light = oklab.channel[0].values;
   std::sort(light.begin(), light.end());
   for (std::size_t g = 0; g < k; ++g) centres.at[0][g] = light[(2 * g + 1) * (n - 1) / (2 * k)];
   for (std::size_t c = 1; c < 3; ++c) centres.at[c].assign(k, static_cast<float>(mean_of(oklab.channel[c])));

@@ -17,7 +17,7 @@ constexpr int kCells = 8192;
 // Patches nearer than this are alike: below, only grain and rounding decide.
 constexpr float kAlike = 2e-3f;
 
-SPRENN_WIDE void distances_from(float* out, const std::array<std::vector<float>, 4>& facts, int own, int n) {
+SPRENN_WIDE void distances_from(float* out, const std::array<Values, 4>& facts, int own, int n) {
   const float *l = facts[0].data(), *a = facts[1].data(), *b = facts[2].data(), *s = facts[3].data();
   const float l0 = l[own], a0 = a[own], b0 = b[own], s0 = s[own];
   for (int i = 0; i < n; ++i) {
@@ -30,7 +30,7 @@ SPRENN_WIDE void distances_from(float* out, const std::array<std::vector<float>,
 }  // namespace
 
 std::vector<float> layout_ranks(const Picture& oklab) {
-  std::array<std::vector<float>, 4> facts;
+  std::array<Values, 4> facts;
   Plane squares = oklab.channel[0];
   for (float& value : squares.values) value *= value;
   for (int c = 0; c < 3; ++c) facts[static_cast<std::size_t>(c)] = resize(oklab.channel[c], kSide, kSide).values;
@@ -62,7 +62,7 @@ std::vector<float> layout_ranks(const Picture& oklab) {
 
 double layout_agreement(const std::vector<float>& a, const std::vector<float>& b, const Plane* weight) {
   if (a.empty() || b.empty()) return 0.0;
-  const std::vector<float> kept = weight ? resize(*weight, kSide, kSide).values : std::vector<float>(kPatches, 1.0f);
+  const Values kept = weight ? resize(*weight, kSide, kSide).values : Values(kPatches, 1.0f);
   double n = 0.0, sum_a = 0.0, sum_b = 0.0, dot = 0.0, aa = 0.0, bb = 0.0;
   std::size_t at = 0;
   for (std::size_t own = 0; own < kPatches; ++own) {

@@ -3,13 +3,13 @@
 #include "orientation.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace sprenn {
 
 namespace {
 
-constexpr int kLongEdge = 384;
 constexpr int kScales = 3;
 constexpr float kSigma = 1.5f;
 constexpr float kNeighbourhood = 8.0f * kSigma;
@@ -18,13 +18,15 @@ constexpr float kFaintest = 0.002f;
 // Below this energy a pixel has no direction at all.
 constexpr float kNothing = 1e-12f;
 
-// Adds a gradient's products to the tensor: xx - yy, 2 xy, and xx + yy.
-SPRENN_WIDE void add_tensor(float* along, float* across, float* energy, const float* x, const float* y, std::size_t n) {
-  for (std::size_t i = 0; i < n; ++i) {
-    const float xx = x[i] * x[i], yy = y[i] * y[i];
-    along[i] += xx - yy;
-    across[i] += 2.0f * (x[i] * y[i]);
-    energy[i] += xx + yy;
+// The tensor of three gradients: their products xx - yy, 2 xy, and xx + yy, added up.
+SPRENN_WIDE void tensor_row(float* along, float* across, float* energy, const std::array<Values, 3>& gx, const std::array<Values, 3>& gy, int n) {
+  const float *x0 = gx[0].data(), *x1 = gx[1].data(), *x2 = gx[2].data();
+  const float *y0 = gy[0].data(), *y1 = gy[1].data(), *y2 = gy[2].data();
+#pragma GCC ivdep
+  for (int i = 0; i < n; ++i) {
+    along[i] = (x0[i] * x0[i] - y0[i] * y0[i]) + (x1[i] * x1[i] - y1[i] * y1[i]) + (x2[i] * x2[i] - y2[i] * y2[i]);
+    across[i] = 2.0f * (x0[i] * y0[i] + x1[i] * y1[i] + x2[i] * y2[i]);
+    energy[i] = (x0[i] * x0[i] + y0[i] * y0[i]) + (x1[i] * x1[i] + y1[i] * y1[i]) + (x2[i] * x2[i] + y2[i] * y2[i]);
   }
 }
 
@@ -44,15 +46,20 @@ SPRENN_WIDE void normalise(float* along, float* across, const float* energy, con
 
 Field field_of(const Picture& oklab) {
   const int w = oklab.width(), h = oklab.height();
-  Plane along(w, h), across(w, h), energy(w, h);
-  for (const Plane& channel : oklab.channel) {
-    const Gradient gradient = gradient_of(blur(channel, kSigma));
-    add_tensor(along.values.data(), across.values.data(), energy.values.data(),
-               gradient.across.values.data(), gradient.down.values.data(), along.size());
+  const std::array<Plane, 3> smooth = {blur(oklab.channel[0], kSigma), blur(oklab.channel[1], kSigma), blur(oklab.channel[2], kSigma)};
+  Plane along = Plane::unset(w, h), across = Plane::unset(w, h), energy = Plane::unset(w, h);
+  std::array<Values, 3> gx, gy;
+  for (std::size_t c = 0; c < 3; ++c) {
+    gx[c].resize(static_cast<std::size_t>(w));
+    gy[c].resize(static_cast<std::size_t>(w));
+  }
+  for (int y = 0; y < h; ++y) {
+    for (std::size_t c = 0; c < 3; ++c) gradient_row(smooth[c], y, gx[c].data(), gy[c].data());
+    tensor_row(along.row(y), across.row(y), energy.row(y), gx, gy, w);
   }
   Field field{blur(along, kSigma), blur(across, kSigma)};
   energy = blur(energy, kSigma);
-  Plane strength(w, h);
+  Plane strength = Plane::unset(w, h);
   square_roots(strength.values.data(), energy.values.data(), strength.size());
   const Plane around = blur_wide(strength, kNeighbourhood);
   normalise(field.cosine.values.data(), field.sine.values.data(), energy.values.data(),
@@ -67,7 +74,7 @@ struct Sums {
 // Of the rows from both ends: what a mirrored picture has at x lies at w - 1 - x,
 // and its sine has the other sign. Sums of a row are floats, four at a time.
 template <bool kMirrored, bool kWeighted>
-Sums row_sums(const float* ac, const float* as, const float* bc, const float* bs, const float* weight, int w) {
+__attribute__((always_inline)) inline Sums row_sums(const float* ac, const float* as, const float* bc, const float* bs, const float* weight, int w) {
   constexpr int kLanes = 8;
   float dot[kLanes] = {}, aa[kLanes] = {}, bb[kLanes] = {};
   const auto one = [&](int x, int lane) {
@@ -94,24 +101,27 @@ Sums row_sums(const float* ac, const float* as, const float* bc, const float* bs
 }  // namespace
 
 std::vector<Field> orientation_fields(const Picture& oklab) {
-  std::vector<Field> fields;
-  Picture level = oklab;
-  for (int scale = 0; scale < kScales; ++scale) {
-    const Size size = with_long_edge(oklab.width(), oklab.height(), kLongEdge >> scale);
-    level = resize(level, size.width, size.height);
+  std::vector<Field> fields = {field_of(oklab)};
+  Picture level;
+  for (int scale = 1; scale < kScales; ++scale) {
+    const Size size = with_long_edge(oklab.width(), oklab.height(), kContourEdge >> scale);
+    level = resize(scale == 1 ? oklab : level, size.width, size.height);
     fields.push_back(field_of(level));
   }
   return fields;
 }
 
+namespace {
+
+SPRENN_WIDE Sums sums_of_rows(const float* ac, const float* as, const float* bc, const float* bs, const float* weight, bool mirrored, int w) {
+  if (weight) return mirrored ? row_sums<true, true>(ac, as, bc, bs, weight, w) : row_sums<false, true>(ac, as, bc, bs, weight, w);
+  return mirrored ? row_sums<true, false>(ac, as, bc, bs, weight, w) : row_sums<false, false>(ac, as, bc, bs, weight, w);
+}
+
 double field_cosine(const Field& a, const Field& b, const Plane* weight, bool mirrored) {
   Sums sums;
-  const int w = a.cosine.width;
   for (int y = 0; y < a.cosine.height; ++y) {
-    const float *ac = a.cosine.row(y), *as = a.sine.row(y), *bc = b.cosine.row(y), *bs = b.sine.row(y);
-    const float* by = weight ? weight->row(y) : nullptr;
-    const Sums row = by ? (mirrored ? row_sums<true, true>(ac, as, bc, bs, by, w) : row_sums<false, true>(ac, as, bc, bs, by, w))
-                        : (mirrored ? row_sums<true, false>(ac, as, bc, bs, by, w) : row_sums<false, false>(ac, as, bc, bs, by, w));
+    const Sums row = sums_of_rows(a.cosine.row(y), a.sine.row(y), b.cosine.row(y), b.sine.row(y), weight ? weight->row(y) : nullptr, mirrored, a.cosine.width);
     sums.dot += row.dot;
     sums.a += row.a;
     sums.b += row.b;
@@ -119,6 +129,8 @@ double field_cosine(const Field& a, const Field& b, const Plane* weight, bool mi
   const double norm = std::sqrt(sums.a * sums.b);
   return norm > 0.0 ? sums.dot / norm : 0.0;
 }
+
+}  // namespace
 
 double orientation_agreement(const std::vector<Field>& a, const std::vector<Field>& b,
                              const Plane* weight, bool mirrored) {

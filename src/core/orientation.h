@@ -14,15 +14,15 @@ struct Field {
   Plane sine;
 };
 
-// Fields at contour widths of about 1.5, 3 and 6 px of a long edge of 384 px.
+// Contours and outlines are looked for at this long edge.
+constexpr int kContourEdge = 384;
+
+// Fields at contour widths of about 1.5, 3 and 6 px of a picture of that size.
 std::vector<Field> orientation_fields(const Picture& oklab);
 
-// Weighted cosine of two fields of one size; `weight` of that size, or none. A
-// field without any contour agrees with nothing. With `mirrored` the second is
-// taken as if its picture had been mirrored.
-double field_cosine(const Field& a, const Field& b, const Plane* weight, bool mirrored = false);
-
-// The mean of that over the scales. `weight` is at any size.
+// The weighted cosine of two fields, as the mean over the scales; `weight` is at any
+// size, or none. A field without any contour agrees with nothing. With `mirrored` the
+// second is taken as if its picture had been mirrored.
 double orientation_agreement(const std::vector<Field>& a, const std::vector<Field>& b,
                              const Plane* weight, bool mirrored = false);
 

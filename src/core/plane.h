@@ -3,20 +3,31 @@
 #pragma once
 #include <array>
 #include <cstddef>
-#include <utility>
 #include <vector>
 
+#include "recycled.h"
+
 namespace sprenn {
+
+using Values = std::vector<float, Recycled<float>>;
 
 struct Plane {
   int width = 0;
   int height = 0;
-  std::vector<float> values;
+  Values values;
 
   Plane() = default;
   Plane(int w, int h, float fill = 0.0f)
       : width(w), height(h),
         values(static_cast<std::size_t>(w) * static_cast<std::size_t>(h), fill) {}
+  // One whose every value will be written.
+  static Plane unset(int w, int h) {
+    Plane plane;
+    plane.width = w;
+    plane.height = h;
+    plane.values.resize(static_cast<std::size_t>(w) * static_cast<std::size_t>(h));
+    return plane;
+  }
 
   std::size_t size() const { return values.size(); }
   float* row(int y) { return values.data() + index(0, y); }
@@ -49,6 +60,22 @@ struct Spot {
   std::array<double, 9> cells{};
 };
 
+// Goes through a picture by tiles. Columns whose height is a power of two lie so far apart
+// that read side by side they would push each other out of the cache: tiles have a buffer.
+constexpr int kTileWidth = 16, kTileHeight = 128, kTile = kTileWidth * kTileHeight;
+template <typename Visit>
+void by_tiles(int width, int height, const Visit& visit) {
+  for (int left = 0; left < width; left += kTileWidth)
+    for (int top = 0; top < height; top += kTileHeight)
+      visit(left, top, width - left < kTileWidth ? width - left : kTileWidth, height - top < kTileHeight ? height - top : kTileHeight);
+}
+// A tile of values that are kept column by column, row by row.
+void tile_of_columns(float* tile, const double* columns, int height, int left, int top, int w, int h);
+
+// A plane of such values, and back.
+Plane from_columns(const double* columns, int width, int height);
+void to_columns(const Plane& plane, double* columns);
+
 // The size with the given long edge and the same aspect, at least 1 x 1.
 Size with_long_edge(int width, int height, int long_edge);
 
@@ -57,7 +84,8 @@ Size with_long_edge(int width, int height, int long_edge);
 Plane resize(const Plane& plane, int width, int height);
 Picture resize(const Picture& picture, int width, int height);
 
-// The same, given row by row: what comes in is added to the rows that it covers.
+// The same, given row by row, from the first to the last: what comes in is added to the
+// rows that it covers.
 class Shrinker {
  public:
   Shrinker(int width, int height, int to_width, int to_height);
@@ -73,11 +101,16 @@ class Shrinker {
     std::vector<float> weights;
   };
   static Taps taps(int from, int to);
+  void across(float* to, const float* from) const;
   int width_;
-  int to_width_;
   Taps across_;
-  std::vector<std::vector<std::pair<int, float>>> down_;
-  Plane tall_;
+  bool halving_;  // each output cell is the mean of two
+  float weight_down(int tap, int to) const;
+  Taps down_;
+  int last_of(int to) const;  // the last row that an output row takes from
+  int next_ = 0;              // the first output row that is not complete
+  Plane open_;  // rows of the input's width that are not yet complete
+  Plane out_;
 };
 
 // Gaussian with the border mirrored, cut off at 3.5 sigma.
@@ -92,13 +125,26 @@ struct Gradient {
   Plane down;
 };
 Gradient gradient_of(const Plane& plane);
+void gradient_row(const Plane& plane, int y, float* across, float* down);
 Plane length_of(const Gradient& gradient);
 
 // Between pixels by the four around; beyond the border, the border.
 float sample(const Plane& plane, float x, float y);
 
+// Every so many columns from `first` on, as rows: what runs down a picture
+// is walked through as fast as what runs across it.
+Plane columns_of(const Plane& plane, int every, int first);
+
+double sum_of(const float* values, std::size_t n);
+// Of the products of two sequences, each less a number.
+double sum_of_products(const float* a, const float* b, double less_a, double less_b, std::size_t n);
 double mean_of(const Plane& plane);
 double spread_of(const Plane& plane);
-float quantile_of(const std::vector<float>& values, double share);
+double covariance_of(const Plane& a, const Plane& b);
+float quantile_of(const float* values, std::size_t n, double share);
+template <typename Sequence>
+float quantile_of(const Sequence& values, double share) {
+  return quantile_of(values.data(), values.size(), share);
+}
 
 }  // namespace sprenn

@@ -31,19 +31,20 @@ Lines find_lines(const Edges& edges, const Field& finest) {
   std::vector<std::pair<double, double>> way;
   for (int k = 0; k < kAngles; ++k) way.emplace_back(std::cos(k * kPi / kAngles), std::sin(k * kPi / kAngles));
   // Lines are named by the angle of their normal and their distance from the middle.
-  for (int y = 0; y < h; ++y)
-    for (int x = 0; x < w; ++x) {
-      if (edges.thin.at(x, y) < 0.5f) continue;
-      const double normal = 0.5 * std::atan2(static_cast<double>(finest.sine.at(x, y)), static_cast<double>(finest.cosine.at(x, y)));
-      const int nearest = static_cast<int>(std::lround(normal * kAngles / kPi));
-      for (int k = nearest - 2; k <= nearest + 2; ++k) {
-        const int angle = ((k % kAngles) + kAngles) % kAngles;
-        const auto& [c, s] = way[static_cast<std::size_t>(angle)];
-        const double distance = (x - 0.5 * w) * c + (y - 0.5 * h) * s;
-        const int cell = static_cast<int>(std::lround(distance / kSpacing)) + cells / 2;
-        if (cell > 0 && cell + 1 < cells) votes[static_cast<std::size_t>(angle * cells + cell)] += 1.0f;
-      }
+  // Rounded to the nearest, of numbers that an addition makes positive.
+  const auto nearest_to = [](double value, int more) { return static_cast<int>(value + more + 0.5) - more; };
+  for (const int pixel : edges.pixels) {
+    const int x = pixel % w, y = pixel / w;
+    const double normal = 0.5 * static_cast<double>(std::atan2(finest.sine.at(x, y), finest.cosine.at(x, y)));
+    const int nearest = nearest_to(normal * kAngles / kPi, kAngles);
+    for (int k = nearest - 2; k <= nearest + 2; ++k) {
+      const int angle = k < 0 ? k + kAngles : k >= kAngles ? k - kAngles : k;
+      const auto& [c, s] = way[static_cast<std::size_t>(angle)];
+      const double distance = (x - 0.5 * w) * c + (y - 0.5 * h) * s;
+      const int cell = nearest_to(distance / kSpacing, cells) + cells / 2;
+      if (cell > 0 && cell + 1 < cells) votes[static_cast<std::size_t>(angle * cells + cell)] += 1.0f;
     }
+  }
   Lines out;
   const double least = kShortest * std::max(w, h);
   const auto at = [&](int angle, int cell) { return static_cast<double>(votes[static_cast<std::size_t>(angle * cells + cell)]); };
@@ -93,12 +94,13 @@ int count_figures(const Picture& oklab) {
     open.pop_back();
     const auto step_to = [&](int u, int v) {
       if (u < 0 || v < 0 || u >= w || v >= h) return;
+      if (figure.at(u, v) == 0.0f) return;
       float step = 0.0f;
       for (const Plane& plane : small.channel) {
         const float d = plane.at(u, v) - plane.at(x, y);
         step += d * d;
       }
-      if (std::sqrt(step) < kColourStep) reach(u, v);
+      if (step < kColourStep * kColourStep) reach(u, v);
     };
     step_to(x - 1, y);
     step_to(x + 1, y);

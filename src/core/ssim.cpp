@@ -44,7 +44,7 @@ SPRENN_WIDE void multiply_row(float* out, const float* a, const float* b, int n)
 Plane windowed(const Plane& a, const Plane* b) {
   const int w = a.width, h = a.height;
   const float* weights = window().data();
-  Plane across(w - kWindow + 1, h), out(w - kWindow + 1, h - kWindow + 1);
+  Plane across = Plane::unset(w - kWindow + 1, h), out = Plane::unset(w - kWindow + 1, h - kWindow + 1);
   std::vector<float> row(static_cast<std::size_t>(w));
   for (int y = 0; y < h; ++y) {
     const float* from = a.row(y);
@@ -71,9 +71,10 @@ SPRENN_WIDE void compare_row(float* light, float* rest, const float* ma, const f
 Plane shrink_by(const Plane& plane, int factor) {
   const int w = plane.width / factor, h = plane.height / factor;
   if (factor == 1) return plane;
-  Plane whole(w * factor, h * factor);
-  for (int y = 0; y < whole.height; ++y) std::copy_n(plane.row(y), whole.width, whole.row(y));
-  return resize(whole, w, h);
+  // What is left over at the right and below stays out.
+  Shrinker shrinker(w * factor, h * factor, w, h);
+  for (int y = 0; y < h * factor; ++y) shrinker.add(y, plane.row(y));
+  return shrinker.finish();
 }
 
 }  // namespace

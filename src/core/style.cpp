@@ -40,9 +40,9 @@ std::vector<std::string> make_names() {
 // Quantiles of many values on [0, high], to a two-thousandth of it.
 class Quantiles {
  public:
-  explicit Quantiles(double high) : high_(high), scale_((kCells - 1) / high) {}
-  void add(double value) {
-    ++counts_[static_cast<std::size_t>(std::clamp(value * scale_, 0.0, kCells - 1.0))];
+  explicit Quantiles(double high) : high_(high), scale_(static_cast<float>((kCells - 1) / high)) {}
+  void add(float value) {
+    ++counts_[static_cast<std::size_t>(std::min(std::max(value * scale_, 0.0f), kCells - 1.0f))];
     ++total_;
   }
   double at(double p) const {
@@ -57,23 +57,14 @@ class Quantiles {
  private:
   static constexpr std::size_t kCells = 2048;
   double high_;
-  double scale_;
-  double total_ = 0.0;
-  std::array<double, kCells> counts_{};
+  float scale_;
+  int total_ = 0;
+  std::array<int, kCells> counts_{};
 };
 
 double correlation(const Plane& a, const Plane& b) {
-  const double ma = mean_of(a), mb = mean_of(b);
-  double ab = 0.0, aa = 0.0, bb = 0.0;
-  for (std::size_t i = 0; i < a.size(); ++i) {
-    const double da = a.values[i] - ma, db = b.values[i] - mb;
-    ab += da * db;
-    aa += da * da;
-    bb += db * db;
-  }
   // The floor keeps the correlation of two all but constant planes near zero.
-  const double n = static_cast<double>(a.size());
-  return (ab / n) / std::sqrt((aa / n + 1e-5) * (bb / n + 1e-5));
+  return covariance_of(a, b) / std::sqrt((covariance_of(a, a) + 1e-5) * (covariance_of(b, b) + 1e-5));
 }
 
 double entropy(const std::vector<double>& counts) {
@@ -109,7 +100,7 @@ void add_palette(const Picture& lab, std::vector<double>& out) {
       const double av = a.values[i], bv = b.values[i];
       const double c = std::sqrt(av * av + bv * bv);
       tone.add(L.values[i]);
-      chroma.add(c);
+      chroma.add(static_cast<float>(c));
       // Where hue says nothing its angle isn't worth working out.
       if (c > 0.004) {
         const double turn = (std::atan2(bv, av) / (2.0 * kPi) + 1.0) * kHues;
@@ -143,7 +134,7 @@ void add_texture(const Picture& lab, std::vector<double>& out) {
   Plane before;
   for (int k = 0; k < kBands; ++k) {
     const Plane lower = blur(level, 1.0f);
-    Plane band(level.width, level.height), strength(level.width, level.height);
+    Plane band = Plane::unset(level.width, level.height), strength = Plane::unset(level.width, level.height);
     double second = 0.0, third = 0.0, size = 0.0;
     for (std::size_t i = 0; i < band.size(); ++i) {
       const double v = level.values[i] - lower.values[i];
@@ -184,34 +175,47 @@ void add_texture(const Picture& lab, std::vector<double>& out) {
   }
 }
 
+SPRENN_WIDE void differences(float* out, const float* a, const float* b, std::size_t n) {
+  for (std::size_t i = 0; i < n; ++i) out[i] = a[i] - b[i];
+}
+
+SPRENN_WIDE void count_steps(const float* steep, std::size_t n, int* lines, int* flat) {
+  int above = 0, below = 0;
+  for (std::size_t i = 0; i < n; ++i) {
+    above += steep[i] > 0.03f;
+    below += steep[i] < 0.003f;
+  }
+  *lines = above;
+  *flat = below;
+}
+
+// What a blur takes away.
+Plane rest_of(const Plane& fine, float sigma) {
+  Plane rest = blur(fine, sigma);
+  differences(rest.values.data(), fine.values.data(), rest.values.data(), rest.size());
+  return rest;
+}
+
 void add_line(const Picture& lab, std::vector<double>& out) {
   for (float sigma : {0.7f, 2.8f}) {
     double energy = 0.0;
     for (int c = 1; c < 3; ++c) {
-      const Plane fine = sigma < 1.0f ? lab.channel[c] : blur(lab.channel[c], 0.5f * sigma);
-      const Plane coarse = blur(fine, sigma);
-      for (std::size_t i = 0; i < fine.size(); ++i) {
-        const double v = fine.values[i] - coarse.values[i];
-        energy += v * v;
-      }
+      const Plane rest = rest_of(sigma < 1.0f ? lab.channel[c] : blur(lab.channel[c], 0.5f * sigma), sigma);
+      energy += sum_of_products(rest.values.data(), rest.values.data(), 0.0, 0.0, rest.size());
     }
     out.push_back(std::log(std::sqrt(energy / static_cast<double>(lab.channel[0].size())) + 1e-4));
   }
   const Plane steep = length_of(gradient_of(blur(lab.channel[0], 1.0f)));
-  double lines = 0.0, flat = 0.0;
-  for (float v : steep.values) {
-    lines += v > 0.03f;
-    flat += v < 0.003f;
-  }
+  int lines = 0, flat = 0;
+  count_steps(steep.values.data(), steep.size(), &lines, &flat);
   const double n = static_cast<double>(steep.size());
   out.push_back(lines / n);
   out.push_back(flat / n);
   // Grain: the median of what a small blur takes away, so that contours, which
   // are few, don't count.
-  const Plane smooth = blur(lab.channel[0], 0.7f);
+  const Plane grain = rest_of(lab.channel[0], 0.7f);
   Quantiles rest(0.2);
-  for (std::size_t i = 0; i < smooth.size(); ++i)
-    rest.add(std::abs(lab.channel[0].values[i] - smooth.values[i]));
+  for (const float value : grain.values) rest.add(std::fabs(value));
   out.push_back(std::log(rest.at(0.5) + 1e-3));
 }
 

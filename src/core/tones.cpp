@@ -50,7 +50,8 @@ double window(const Plane& blocks, int x, int y) {
 std::vector<std::uint8_t> groups_of(const Plane& lightness) {
   constexpr int kCells = 1024;
   std::vector<int> count(kCells, 0);
-  const auto cell = [](float value) { return static_cast<std::size_t>(std::clamp(value, 0.0f, 1.0f) * (kCells - 1)); };
+  // Black and white lie in the middle of a cell, not at the border of two.
+  const auto cell = [](float value) { return static_cast<std::size_t>(std::clamp(value, 0.0f, 1.0f) * (kCells - 1) + 0.5f); };
   for (const float value : lightness.values) ++count[cell(value)];
   std::vector<std::uint8_t> group(kCells);
   double below = 0.0;

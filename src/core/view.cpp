@@ -17,7 +17,9 @@ std::size_t bytes_of(const std::vector<Plane>& planes) {
 }  // namespace
 
 Structure structure_of(const Picture& oklab) {
-  return {orientation_fields(oklab), layout_ranks(oklab), tones_of(oklab), edges_of(oklab)};
+  const Size size = with_long_edge(oklab.width(), oklab.height(), kContourEdge);
+  const Picture fine = resize(oklab, size.width, size.height);
+  return {orientation_fields(fine), layout_ranks(oklab), tones_of(oklab), edges_of(fine.channel[0])};
 }
 
 View view_of(const Intake& intake, Size frame, Part part) {
