@@ -7,9 +7,13 @@ measure_unfinished <- function() {
     source = "as noise, at a half and a quarter of the size",
     cost = "low",
     compute = function(scene) {
-      # Fine grain leaves half of itself at half the size.
-      # Looks made of strokes leave more of them on some contents than on others.
-      coarse <- scene$grain[["blotches"]] - max(known_before(scene, "blotches") + 0.15 * strokes_in(scene), 0.75 * scene$grain[["noise"]])
+      # Looks made of strokes leave more of them on some contents than on others. But strokes
+      # and texture are fine too: beyond four times its own grain a take's blotches are not
+      # theirs, however many an example of the look has.
+      grain <- scene$grain[["noise"]]
+      of_look <- known_before(scene["look"], "blotches") + 0.15 * strokes_in(scene)
+      excused <- max(known_before(scene["reference"], "blotches"), min(of_look, max(0.05, 4 * grain)), 0.75 * grain)
+      coarse <- scene$grain[["blotches"]] - excused
       flaw_score(max(0, coarse), 0.026, 0.04, place = "whole", raw = scene$grain[["blotches"]])
     }
   )

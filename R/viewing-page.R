@@ -5,7 +5,8 @@ viewing_page <- function(viewing) {
   tag <- htmltools::tags
   file <- function(name) paste(readLines(system.file("viewing", name, package = "sprenn"), encoding = "UTF-8", warn = FALSE), collapse = "\n")
   pairs <- viewing$kind == "pairs"
-  htmltools::tagList(
+  # shiny takes the language of the page from here.
+  structure(htmltools::tagList(
     tag$head(
       tag$title(paste("Viewing:", viewing$trial$suite$title)),
       tag$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
@@ -69,7 +70,7 @@ viewing_page <- function(viewing) {
       )
     ),
     tag$script(htmltools::HTML(file("page.js")))
-  )
+  ), lang = "en")
 }
 
 picture_frame <- function(id, label, key) {

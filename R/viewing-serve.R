@@ -49,7 +49,11 @@ view_takes <- function(trial, run = "main", kind = c("pairs", "singles"), ballot
     watch <- function() if (clock() >= ends) shiny::stopApp() else later::later(watch, 0.5)
     if (is.finite(seconds)) watch()
   }
-  tryCatch(shiny::runApp(app, host = "127.0.0.1", port = port, quiet = TRUE, launch.browser = FALSE), interrupt = function(e) NULL)
+  # runApp() attaches shiny, and says so.
+  withCallingHandlers(
+    tryCatch(shiny::runApp(app, host = "127.0.0.1", port = port, quiet = TRUE, launch.browser = FALSE), interrupt = function(e) NULL),
+    packageStartupMessage = function(m) invokeRestart("muffleMessage")
+  )
   record_viewed(store, trial$suite)
   invisible(viewing_of(store, trial))
 }

@@ -67,7 +67,7 @@ test_that("what has no counterpart is the share of edges far from any other", {
   b <- a
   b[20:50, 40:70, ] <- 0.5
   mine <- internal("core_thin_edges")(a) > 0.5
-  far <- internal("core_distance")(internal("core_thin_edges")(b))
+  far <- internal("core_distance")(internal("core_thin_edges")(b), 96)
   gone <- internal("core_unmatched")(seen_as(a), seen_as(b), NULL)$share
   # How far is far lies between two and ten pixels.
   expect_gt(gone, mean(far[mine] > 10))

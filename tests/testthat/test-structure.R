@@ -61,8 +61,11 @@ test_that("distances are those to the nearest mark, in a straight line", {
   marks <- rbind(c(3, 4), c(20, 29), c(11, 15), c(1, 31))
   marked[marks] <- 1
   apart <- outer(1:23, 1:31, Vectorize(function(r, c) sqrt(min((marks[, 1] - r)^2 + (marks[, 2] - c)^2))))
-  expect_equal(internal("core_distance")(marked), apart, tolerance = 1e-5)
-  expect_true(all(internal("core_distance")(matrix(0, 4, 5)) >= 1e6))
+  expect_equal(internal("core_distance")(marked, 40), apart, tolerance = 1e-5)
+  near <- internal("core_distance")(marked, 10)
+  expect_equal(near[apart <= 10], apart[apart <= 10], tolerance = 1e-5)
+  expect_true(all(near[apart > 10] >= 1e6))
+  expect_true(all(internal("core_distance")(matrix(0, 4, 5), 10) >= 1e6))
 })
 
 test_that("vanished and new details are counted and boxed where they are", {

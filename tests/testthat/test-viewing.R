@@ -201,6 +201,7 @@ test_that("two people judge at once in a real browser, one leaves midway and com
   ben$until("document.getElementById('refused').textContent.includes('judging already')")
   ben$enter("ben")
   ben$until("!document.getElementById('look').hidden")
+  expect_accessible(ana, 8)
   # Nothing on the page says which pipeline made what.
   expect_false(ana$value("/firm|loose/.test(document.documentElement.outerHTML)"))
   expect_true(ana$value("[...document.querySelectorAll('#stage img')].every(i => i.complete && i.naturalWidth === 96)"))
@@ -223,6 +224,7 @@ test_that("two people judge at once in a real browser, one leaves midway and com
   again$until("!document.getElementById('end').hidden")
   again$value("(document.getElementById('show').click(), true)")
   again$until("document.getElementById('results').innerText.includes('firm')")
+  expect_accessible(again, 1)
   viewing$process$kill_tree()
   found <- read_viewing(folder)
   said <- function(name) found$ballots$choice[found$ballots$person == name]
