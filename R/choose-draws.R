@@ -124,8 +124,7 @@ likely_worth <- function(draws, means, widen = 1) {
 }
 
 # The share of draws (of likely_worth()) in which each pipeline is the best; ties are shared
-# out. Unknown of one
-# without takes, and of all where nobody has ever made anything of worth.
+# out. Unknown of one without takes, and of all where nobody has ever made anything of worth.
 chance_best <- function(utility) {
   unknown <- rowSums(!is.na(utility)) == 0
   utility[is.na(utility)] <- -Inf

@@ -1,6 +1,7 @@
 # Runs all tests against the installed package, each file in a process of its own and one
-# more at a time than there are cores, at most four, for many wait on what they started; ends with one line that counts
-# them. `test.R FILE RESULTS` is what such a process does.
+# more at a time than there are cores, at most four, for many wait on what they started.
+# Ends with what failed and one line that counts. `test.R FILE RESULTS` is what such a
+# process does.
 Sys.setenv(NOT_CRAN = "true")
 given <- commandArgs(TRUE)
 if (length(given) == 2) {

@@ -98,7 +98,7 @@ namespace {
 SPRENN_WIDE void distances(float* out, const Picture& a, const Picture& b, std::size_t n) {
   const float *al = a.channel[0].values.data(), *aa = a.channel[1].values.data(), *ab = a.channel[2].values.data();
   const float *bl = b.channel[0].values.data(), *ba = b.channel[1].values.data(), *bb = b.channel[2].values.data();
-#pragma GCC ivdep
+  SPRENN_APART
   for (std::size_t i = 0; i < n; ++i)
     out[i] = std::sqrt((al[i] - bl[i]) * (al[i] - bl[i]) + (aa[i] - ba[i]) * (aa[i] - ba[i]) + (ab[i] - bb[i]) * (ab[i] - bb[i]));
 }

@@ -22,7 +22,7 @@ constexpr float kNothing = 1e-12f;
 SPRENN_WIDE void tensor_row(float* along, float* across, float* energy, const std::array<Values, 3>& gx, const std::array<Values, 3>& gy, int n) {
   const float *x0 = gx[0].data(), *x1 = gx[1].data(), *x2 = gx[2].data();
   const float *y0 = gy[0].data(), *y1 = gy[1].data(), *y2 = gy[2].data();
-#pragma GCC ivdep
+  SPRENN_APART
   for (int i = 0; i < n; ++i) {
     along[i] = (x0[i] * x0[i] - y0[i] * y0[i]) + (x1[i] * x1[i] - y1[i] * y1[i]) + (x2[i] * x2[i] - y2[i] * y2[i]);
     across[i] = 2.0f * (x0[i] * y0[i] + x1[i] * y1[i] + x2[i] * y2[i]);

@@ -87,7 +87,7 @@ __attribute__((always_inline)) inline void filter_by(float* __restrict out, cons
   float by[kReach + 1];
   for (int k = 0; k <= 2 * kReach; ++k) rows[k] = in[k];
   for (int k = 0; k <= kReach; ++k) by[k] = kernel[k];
-#pragma GCC ivdep
+  SPRENN_APART
   for (int i = 0; i < n; ++i) {
     float sum = by[0] * rows[kReach][i];
     for (int k = 1; k <= kReach; ++k) sum += by[k] * (rows[kReach - k][i] + rows[kReach + k][i]);
