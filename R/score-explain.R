@@ -119,7 +119,7 @@ explain_leak <- function(scene) {
     return(explain_place(scene, "leak"))
   }
   found <- core_leak(scene$take$handle, scene$reference$handle, scene$mask)
-  list(words = "Orange: what changed outside the mask.", panels = list(reference = list(), take = list(), leak = list(map = -pmin(1, found$map / 0.1))))
+  list(words = "Orange: what changed outside the mask.", panels = list(reference = list(), take = list(), leak = list(map = -pmin(found$map / 0.1, 1))))
 }
 
 # A flaw where its score says that it is.

@@ -12,8 +12,15 @@ using sprenn::Picture;
 using sprenn::Plane;
 
 // R keeps a picture as rows x columns x channels with rows running fastest.
+inline Rcpp::IntegerVector picture_dim(const Rcpp::NumericVector& pixels) {
+  const Rcpp::RObject given = pixels.attr("dim");
+  const Rcpp::IntegerVector dim = given.isNULL() ? Rcpp::IntegerVector(1) : Rcpp::IntegerVector(given);
+  if (dim.size() != 3 || dim[2] < 3 || dim[0] < 1 || dim[1] < 1) Rcpp::stop("a picture is rows x columns x 3");
+  return dim;
+}
+
 inline Picture picture_from(const Rcpp::NumericVector& pixels) {
-  const Rcpp::IntegerVector dim = pixels.attr("dim");
+  const Rcpp::IntegerVector dim = picture_dim(pixels);
   Picture picture;
   const R_xlen_t size = static_cast<R_xlen_t>(dim[0]) * dim[1];
   for (int c = 0; c < 3; ++c) picture.channel[c] = sprenn::from_columns(pixels.begin() + c * size, dim[1], dim[0]);
@@ -28,7 +35,10 @@ inline Rcpp::NumericVector pixels_from(const Picture& picture) {
   return out;
 }
 
-inline Plane plane_from(const Rcpp::NumericMatrix& values) { return sprenn::from_columns(values.begin(), values.ncol(), values.nrow()); }
+inline Plane plane_from(const Rcpp::NumericMatrix& values) {
+  if (values.nrow() < 1 || values.ncol() < 1) Rcpp::stop("a map has at least one row and one column");
+  return sprenn::from_columns(values.begin(), values.ncol(), values.nrow());
+}
 
 inline Rcpp::NumericVector bars_from(const sprenn::Bars& bars) {
   return Rcpp::NumericVector::create(Rcpp::_["top"] = bars.top, Rcpp::_["bottom"] = bars.bottom,

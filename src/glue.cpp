@@ -35,6 +35,7 @@ Rcpp::NumericVector core_resize(Rcpp::NumericVector srgb, int width, int height)
 
 // [[Rcpp::export]]
 Rcpp::NumericVector core_resize_mask(Rcpp::NumericVector mask, int width, int height) {
+  if (width < 1 || height < 1) Rcpp::stop("nothing is smaller than 1 x 1");
   Picture out = sprenn::resize(picture_from(mask), width, height);
   // A cubic swings over where a mask has an edge.
   for (Plane& plane : out.channel)
@@ -54,7 +55,7 @@ Rcpp::NumericMatrix core_regions(Rcpp::NumericMatrix marked) {
 
 // [[Rcpp::export]]
 Rcpp::NumericMatrix core_thin_edges(Rcpp::NumericVector srgb) {
-  const Rcpp::IntegerVector dim = srgb.attr("dim");
+  const Rcpp::IntegerVector dim = picture_dim(srgb);
   return matrix_from(sprenn::thin_edges(sprenn::lightness_of_columns(srgb.begin(), dim[1], dim[0])));
 }
 

@@ -46,7 +46,7 @@ sprenn::Placement placement_from(const Rcpp::NumericVector& place) { return {pla
 
 // [[Rcpp::export]]
 SEXP core_view(Rcpp::NumericVector srgb, Rcpp::IntegerVector frame, Rcpp::IntegerVector size, std::string part) {
-  const Rcpp::IntegerVector dim = srgb.attr("dim");
+  const Rcpp::IntegerVector dim = picture_dim(srgb);
   const R_xlen_t h = dim[0], w = dim[1];
   const double* from = srgb.begin();
   const auto read = [=](int y, float* const rows[3], float* const linear[3]) {

@@ -77,3 +77,23 @@ test_that("a row of pictures is drawn as high as they are, with the numbers prin
   # Little is left white below the pictures of a wide one.
   expect_lt(low[1], 0.4 * low[2])
 })
+
+test_that("what leaked out of a mask is marked where it leaked, and nowhere else", {
+  reference <- scene(3, 120, 80)
+  mask <- matrix(0, 80, 120)
+  mask[, 1:40] <- 1
+  take <- reference
+  take[, 1:40, ] <- 1 - take[, 1:40, ]
+  take[20:60, 80:110, ] <- 1 - take[20:60, 80:110, ]
+  see <- function(picture, part = "take") internal("view_picture")(picture, part = part)
+  found <- internal("explain_leak")(list(take = see(take), reference = see(reference, "reference"), mask = mask))
+  map <- found$panels$leak$map
+  expect_equal(dim(map), c(80, 120))
+  expect_true(all(map >= -1 & map <= 0))
+  expect_lt(mean(map[25:55, 85:105]), -0.5)
+  expect_equal(max(abs(map[, 1:36])), 0)
+  expect_lt(mean(abs(map[, 46:70])), 0.02)
+  drawn <- internal("lay_map")(take, map)
+  expect_equal(dim(drawn), dim(take))
+  expect_true(all(is.finite(drawn)))
+})

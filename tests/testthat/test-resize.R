@@ -41,7 +41,7 @@ test_that("every size comes out as by the definition, larger, smaller, and one o
   values <- picture[, , 1]
   for (size in list(c(72, 48), c(48, 32), c(31, 29), c(12, 8), c(6, 4), c(7, 5), c(72, 8), c(5, 48), c(24, 33), c(25, 16), c(2, 1), c(100, 99))) {
     right <- weights_of(16, size[2]) %*% values %*% t(weights_of(24, size[1]))
-    expect_equal(resize(picture, size[1], size[2])[, , 1], pmin(pmax(right, 0), 1), tolerance = 1e-5, info = paste(size, collapse = " x "))
+    expect_equal(matrix(resize(picture, size[1], size[2])[, , 1], size[2]), pmin(pmax(right, 0), 1), tolerance = 1e-5, info = paste(size, collapse = " x "))
   }
 })
 
@@ -79,6 +79,14 @@ test_that("nothing leaves the range of what was there", {
     expect_gte(min(out), 0)
     expect_lte(max(out), 1)
   }
+})
+
+test_that("what is no picture is refused, not read beyond its end", {
+  expect_error(resize(array(0, 3), 4, 4), "rows x columns x 3")
+  expect_error(resize(1:9 / 9, 4, 4), "rows x columns x 3")
+  expect_error(resize(array(0, c(0, 4, 3)), 4, 4), "rows x columns x 3")
+  expect_error(resize(array(0.5, c(4, 4, 3)), 0, 4), "smaller than 1 x 1")
+  expect_error(internal("core_blur")(matrix(0, 0, 3), 1), "at least one row")
 })
 
 test_that("mirroring and resizing can be exchanged", {
