@@ -16,7 +16,7 @@ EOF
 R_MAKEVARS_USER="$work/Makevars" MAKEFLAGS=-j2 R CMD INSTALL --no-test-load --no-byte-compile -l "$work/library" "$work/source" >"$work/log" 2>&1 || { cat "$work/log"; exit 1; }
 preload=$(${CXX:-g++} -print-file-name=libasan.so)
 failed=0
-for name in ${TESTS:-choose colour drawing fit flaws guides orientation own-measures probes read-picture resize structure style}; do
+for name in ${TESTS:-choose colour core definitions drawing explain fit flaws guides orientation own-measures probes read-picture resize structure style}; do
   [ -f "tests/testthat/test-$name.R" ] || continue
   # R itself keeps what it has until it ends: leaks are not looked for.
   ASAN_OPTIONS=detect_leaks=0 LD_PRELOAD="$preload" R_LIBS="$work/library" NOT_CRAN=true Rscript --vanilla -e "
