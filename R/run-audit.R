@@ -1,7 +1,7 @@
 # What a lead should know before anything is made: where the comparison is unfair
 # or can't tell what it seems to tell, and what goes over a limit.
 
-plan_notes <- function(trial) {
+plan_notes <- function(trial, inputs = case_inputs(trial$suite)) {
   cases <- trial$suite$cases
   ids <- vapply(cases, `[[`, "", "id")
   unchecked <- vapply(cases, function(case) !case$neutral && all(vapply(case$prompt, function(p) is.null(p$probe), NA)), NA)
@@ -20,13 +20,12 @@ plan_notes <- function(trial) {
       "Only one seed: luck can't be told from a pipeline's doing."
     },
     if (length(unsure)) paste0(paste(names(unsure), collapse = ", "), " does not repeat a seed: its takes differ each time."),
-    aspect_note(trial), credit_note(trial$lineup), same_note(trial$suite)
+    aspect_note(trial), credit_note(trial$lineup), same_note(trial$suite, inputs)
   )
 }
 
 # Cases that differ in nothing that an engine is told.
-same_note <- function(suite) {
-  inputs <- vapply(suite$cases, case_inputs_hash, "", suite = suite)
+same_note <- function(suite, inputs) {
   ids <- vapply(suite$cases, `[[`, "", "id")
   again <- which(duplicated(inputs))
   if (length(again)) paste0("Engines are asked for the same twice: ", shorten_list(paste(ids[again], "as for", ids[match(inputs[again], inputs)])), ".")

@@ -52,7 +52,9 @@ score_elsewhere <- function(kit, pictures, far = FALSE, files = NULL) {
     return("lacking")
   }
   known <- keep(workshop$kits, kit$id, unpack_suite(kit$suite, files))
-  tryCatch(lapply(pictures, score_bytes, known$cases[[1]], known, workshop$kept), sprenn_error = identity)
+  began <- clock()
+  scores <- tryCatch(lapply(pictures, score_bytes, known$cases[[1]], known, workshop$kept), sprenn_error = identity)
+  structure(scores, seconds = clock() - began)
 }
 
 # A suite whose files lie on another machine: they are written here, and the suite

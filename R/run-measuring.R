@@ -17,7 +17,6 @@ unscored_takes <- function(store, takes, version, again = FALSE) {
 # got to know once; but not so much that another process would stand idle for long,
 # memory fill, or a stop lose more than seconds of work.
 send_to_score <- function(works) {
-  works$first_score <- works$first_score %||% clock()
   waiting <- works$to_score
   if (!has_workers(works)) {
     works$to_score <- waiting[-1]
@@ -25,7 +24,7 @@ send_to_score <- function(works) {
   }
   same <- waiting[works$takes$case[waiting] == works$takes$case[waiting[1]]]
   many <- min(24, length(waiting) %/% (2 * works$pool$size), sum(cumsum(works$takes$bytes[same]) < 1.2e7))
-  ats <- utils::head(same, max(4, many))
+  ats <- utils::head(same, max(fewest_measured, many))
   works$to_score <- setdiff(waiting, ats)
   job <- list(at = ats[1], ats = ats, take = works$takes[ats[1], ], began = clock(), sha256 = works$takes$sha256[ats], kit = kit_of(works, works$takes$case[ats[1]]))
   send_scoring(works, job)
@@ -54,6 +53,7 @@ land_scores <- function(works, job, scores) {
   }
   if (inherits(scores, "condition")) stop(scores)
   works$longest <- max(works$longest, clock() - job$began)
+  time_measuring(works, attr(scores, "seconds"), length(scores))
   # It may have been asked for again meanwhile: this was another picture.
   same <- which(works$takes$sha256[job$ats] == job$sha256 & works$made[job$ats])
   keep_scores(works, works$takes$take[job$ats[same]], scores[same])
@@ -62,7 +62,16 @@ land_scores <- function(works, job, scores) {
 score_here <- function(works, at) {
   take <- works$takes[at, ]
   case <- case_named(works$trial$suite, take$case)
-  keep_scores(works, take$take, list(score_bytes(take_bytes(works$store, take), case, works$trial$suite, works$kept)))
+  began <- clock()
+  found <- list(score_bytes(take_bytes(works$store, take), case, works$trial$suite, works$kept))
+  time_measuring(works, clock() - began, 1)
+  keep_scores(works, take$take, found)
+}
+
+# What measuring costs a process, for the time that is left.
+time_measuring <- function(works, seconds, takes) {
+  works$measured <- sum(works$measured, takes)
+  works$measuring <- sum(works$measuring, seconds)
 }
 
 keep_scores <- function(works, takes, found) {

@@ -32,8 +32,9 @@ plan_run <- function(trial, within = NULL) {
   cases <- trial$suite$cases
   steps <- all_steps(trial$lineup)
   about <- lapply(steps$engine, function(name) trial$lineup$engines[[name]]$about)
+  inputs <- case_inputs(trial$suite)
   columns <- list(
-    inputs = substr(case_inputs(trial$suite), 1, 12),
+    inputs = substr(told_apart(inputs, trial$suite), 1, 12),
     recipe = substr(step_recipes(steps, trial$lineup$engines), 1, 12),
     case = vapply(cases, `[[`, "", "id"), seed = trial$suite$seeds,
     price = vapply(about, `[[`, 0, "price"), seconds = as.numeric(vapply(about, function(a) as.numeric(a$seconds), 0))
@@ -44,7 +45,7 @@ plan_run <- function(trial, within = NULL) {
   plan <- plan[!duplicated(plan$take), ]
   whole <- nrow(plan)
   if (!is.null(budget)) plan <- plan_within(plan, budget, trial$lineup)
-  structure(plan, class = unique(c("sprenn_plan", class(plan))), notes = plan_notes(trial), left_out = whole - nrow(plan))
+  structure(plan, class = unique(c("sprenn_plan", class(plan))), notes = plan_notes(trial, inputs), left_out = whole - nrow(plan))
 }
 
 as_trial <- function(trial) if (inherits(trial, "sprenn_trial")) trial else read_trial(trial)
@@ -74,7 +75,9 @@ take_grid <- function(trial, steps) {
 # `grid` is of one control, or of none.
 fill_plan <- function(grid, steps, columns) {
   control <- unique(grid$control)
-  tail <- paste0("-", columns$inputs[grid$case], "-", columns$seed[grid$seed], if (length(control) && !is.na(control)) paste0("-", control))
+  # What a take's id ends with is the same for all steps, and a plan may have millions.
+  tails <- outer(columns$inputs, columns$seed, function(inputs, seed) paste0("-", inputs, "-", seed, if (length(control) && !is.na(control)) paste0("-", control)))
+  tail <- tails[cbind(grid$case, grid$seed)]
   follows <- match(steps$follows, steps$pipeline)[grid$step]
   parent <- rep(NA_character_, nrow(grid))
   later <- which(!is.na(follows))
@@ -87,10 +90,12 @@ fill_plan <- function(grid, steps, columns) {
   )
 }
 
-# What engines are given for each case, as hashes. A case that asks for the same as an earlier
-# one, for another job perhaps, has takes of its own all the same.
-case_inputs <- function(suite) {
-  inputs <- vapply(suite$cases, case_inputs_hash, "", suite = suite)
+# What engines are given for each case, as hashes.
+case_inputs <- function(suite) vapply(suite$cases, case_inputs_hash, "", suite = suite)
+
+# A case that asks for the same as an earlier one, for another job perhaps, has takes of its
+# own all the same.
+told_apart <- function(inputs, suite) {
   again <- duplicated(inputs)
   ids <- vapply(suite$cases, `[[`, "", "id")
   inputs[again] <- vapply(which(again), function(i) hash_of(list(inputs[i], ids[i])), "")

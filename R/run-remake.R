@@ -73,7 +73,7 @@ remake_take <- function(recipe, trial, file = NULL) {
 case_of_recipe <- function(recipe, trial) {
   cases <- trial$suite$cases
   wanted <- strsplit(recipe$take, "-", fixed = TRUE)[[1]][2]
-  at <- which(substr(case_inputs(trial$suite), 1, 12) == wanted)
+  at <- which(substr(told_apart(case_inputs(trial$suite), trial$suite), 1, 12) == wanted)
   if (length(at)) {
     return(cases[[at[1]]])
   }

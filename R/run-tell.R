@@ -33,16 +33,19 @@ worker_words <- function(pool) {
   paste0("workers: ", here, " here, ", max(0, pool$size - here), " elsewhere")
 }
 
-# Seconds until the slowest engine is done, and the measuring; NA until something
-# is known of both.
+# Seconds until all is made and measured. Servers work beside each other, each on as many calls
+# as it takes; what works in this run's own processes shares them with the measuring. NA until
+# something is known of all that is left.
 time_left <- function(works) {
-  each <- vapply(works$lanes, function(lane) {
-    open <- length(lane$queue) + nrow(lane$later) + lane$flying
-    if (open == 0 || !is.null(lane$parked)) 0 else if (lane$timed < 1) NA_real_ else open * lane$seconds / lane$timed / min(lane$engine$about$at_once, open)
-  }, 0)
-  spent <- clock() - (works$first_score %||% clock())
-  scores <- if (works$expected > works$scored) (if (works$scored > 2) spent / works$scored * (works$expected - works$scored) else NA_real_) else 0
-  if (all(is.na(c(each, scores)))) NA_real_ else max(c(each, scores), na.rm = TRUE)
+  lanes <- Filter(function(lane) is.null(lane$parked) && lane$total > lane$made + lane$failed, works$lanes)
+  numbers <- function(of) vapply(lanes, of, 0, USE.NAMES = FALSE)
+  open <- numbers(function(lane) lane$total - lane$made - lane$failed)
+  work <- open * numbers(function(lane) if (lane$timed > 0) lane$seconds / lane$timed else as.numeric(lane$engine$about$seconds))
+  at_once <- pmin(open, numbers(function(lane) as.numeric(lane$engine$about$at_once)))
+  own <- vapply(lanes, function(lane) is.null(lane$engine$converse), NA, USE.NAMES = FALSE)
+  measuring <- if (works$expected > works$scored) (works$expected - works$scored) * (works$measuring %||% NA_real_) / (works$measured %||% 1) else 0
+  processes <- if (has_workers(works)) max(1, works$pool$size) else 1
+  max(0, work / at_once, (sum(work[own]) + measuring) / processes)
 }
 
 engine_states <- function(works) {

@@ -95,7 +95,8 @@ anything_left <- function(works) {
   any(open) || length(works$to_score) > 0
 }
 
-# Sends what may be sent now. Making comes before measuring, which can wait.
+# Sends what may be sent now. Making comes before measuring, but for one place in the pool:
+# what is measured early shows what is wrong before all is made.
 send_all <- function(works) {
   sent <- FALSE
   for (lane in works$lanes) {
@@ -122,7 +123,13 @@ has_workers <- function(works) !is.null(works$pool) && (works$pool$size > 0 || c
 join_patience <- 15
 
 # A pool has one piece of work waiting behind each that is being done.
-has_room <- function(works) !is.null(works$pool) && length(works$sent) < 2 * works$pool$size
+has_room <- function(works, kept = 0) !is.null(works$pool) && length(works$sent) + kept < 2 * works$pool$size
+
+has_room_to_make <- function(works) {
+  measuring <- vapply(works$sent, function(job) job$work == "score_elsewhere", NA)
+  has_room(works, kept = as.numeric(length(works$to_score) >= fewest_measured && !any(measuring)))
+}
+fewest_measured <- 4
 
 may_send <- function(works, lane) {
   now <- clock()
@@ -131,7 +138,7 @@ may_send <- function(works, lane) {
   }
   # While an engine is away, one call at a time asks whether it is back.
   most <- if (is.null(lane$away)) lane$engine$about$at_once else 1
-  if (lane$flying >= most || (goes_out(works, lane) && !has_room(works)) || !within_rate(lane, now)) {
+  if (lane$flying >= most || (goes_out(works, lane) && !has_room_to_make(works)) || !within_rate(lane, now)) {
     return(FALSE)
   }
   due <- which(lane$later$due <= now)

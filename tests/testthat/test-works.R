@@ -108,6 +108,49 @@ test_that("progress is redrawn in a terminal, and said line by line in a log", {
   expect_match(live, "yarrow  3/9  1 in flight", fixed = TRUE)
 })
 
+test_that("the time that is left counts servers beside each other, and what shares this run's processes one after the other", {
+  lane <- function(total, made, seconds, timed = made, at_once = 1, here = FALSE, says = 9) {
+    engine <- list(about = list(at_once = at_once, seconds = says), converse = if (!here) identity)
+    list2env(list(total = total, made = made, failed = 0, seconds = seconds, timed = timed, engine = engine))
+  }
+  works <- list2env(list(
+    lanes = list(served = lane(30, 10, 20, at_once = 4), own = lane(15, 4, 4, here = TRUE)), pool = list(size = 2, opened = 0), expected = 100, scored = 40, measuring = 20, measured = 40
+  ))
+  left <- function() internal("time_left")(works)
+  works$lanes$own$failed <- 1
+  # 20 calls of 2 s, four at a time; 10 pictures of 1 s and 60 measured in 0.5 s, on two processes.
+  expect_equal(left(), 20)
+  works$pool <- NULL
+  expect_equal(left(), 40)
+  works$lanes$served$engine$about$at_once <- 1
+  works$lanes$served$made <- 5
+  expect_equal(left(), 25 * 2)
+  # What an engine says of itself counts until it has shown it.
+  works$lanes$served$timed <- 0
+  expect_equal(left(), 25 * 9)
+  works$lanes$served$engine$about$seconds <- NA
+  expect_equal(left(), NA_real_)
+  works$lanes$served$parked <- "out of credit"
+  expect_equal(left(), 40)
+  works$measured <- works$measuring <- NULL
+  expect_equal(left(), NA_real_)
+  works$scored <- 100
+  works$lanes$own$made <- 14
+  expect_equal(left(), 0)
+})
+
+test_that("one place in the pool is kept for measuring as long as nothing is being measured", {
+  works <- list2env(list(pool = list(size = 2), to_score = integer(), sent = rep(list(list(work = "make_elsewhere")), 3)))
+  room <- function() c(make = internal("has_room_to_make")(works), measure = internal("has_room")(works))
+  expect_equal(room(), c(make = TRUE, measure = TRUE))
+  works$to_score <- 1:4
+  expect_equal(room(), c(make = FALSE, measure = TRUE))
+  works$sent[[1]]$work <- "score_elsewhere"
+  expect_equal(room(), c(make = TRUE, measure = TRUE))
+  works$sent[[4]] <- list(work = "make_elsewhere")
+  expect_equal(room(), c(make = FALSE, measure = FALSE))
+})
+
 test_that("a shelf keeps what was used last, within its room", {
   shelf <- internal("new_shelf")(3000)
   made <- 0
