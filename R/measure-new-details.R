@@ -7,6 +7,6 @@ measure_new_details <- function() {
     source = "as vanished, the other way round",
     cost = "low",
     needs = "reference",
-    compute = function(scene) unmatched_score(core_unmatched(scene$settled, scene$reference$handle, scene$kept))
+    compute = function(scene) unmatched_score(scene$come)
   )
 }

@@ -16,8 +16,8 @@
 #' list_measures()[, c("measure", "axis", "range", "sees")]
 list_measures <- function() {
   facts <- c("measure", "axis", "range", "better", "sees", "blind_to", "cost", "source")
-  rows <- lapply(c(all_measures(), across_measures()), function(measure) tibble::as_tibble(measure[facts]))
-  do.call(rbind, rows)
+  measures <- c(all_measures(), across_measures())
+  tibble::as_tibble(lapply(stats::setNames(nm = facts), function(fact) vapply(measures, `[[`, "", fact)))
 }
 
 all_measures <- function() {

@@ -7,7 +7,7 @@ measure_vanished <- function() {
     source = "outlines more than 4 px in 384 from any of the other picture, where most around are",
     cost = "low",
     needs = "reference",
-    compute = function(scene) unmatched_score(core_unmatched(scene$reference$handle, scene$settled, scene$kept))
+    compute = function(scene) unmatched_score(scene$gone)
   )
 }
 

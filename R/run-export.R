@@ -61,15 +61,15 @@ make_folder <- function(folder) {
 
 # The tables as CSV, and what their columns are.
 write_csvs <- function(store, folder) {
-  for (name in names(exported_tables())) {
+  for (name in exported_tables) {
     part <- tempfile("part-")
     utils::write.table(read_exported(store, name), part, sep = ",", qmethod = "double", row.names = FALSE, na = "", eol = "\r\n", fileEncoding = "UTF-8")
     text <- read_bytes(part)
     unlink(part)
     write_bytes(text, file.path(folder, paste0(name, ".csv")))
   }
-  described <- lapply(names(exported_tables()), function(name) {
-    columns <- exported_tables()[[name]]
+  described <- lapply(exported_tables, function(name) {
+    columns <- exported_columns(name)
     list(url = paste0(name, ".csv"), tableSchema = list(columns = lapply(seq_len(nrow(columns)), function(i) {
       list(name = columns$column[i], titles = columns$column[i], datatype = columns$type[i], "dc:description" = columns$doc[i])
     })))
@@ -80,7 +80,7 @@ write_csvs <- function(store, folder) {
 write_json <- function(value, file) write_bytes(charToRaw(enc2utf8(paste0(jsonlite::prettify(to_json(value), 1), "\n"))), file)
 
 write_parquets <- function(store, folder) {
-  for (name in names(exported_tables())) {
+  for (name in exported_tables) {
     file <- file.path(folder, paste0(name, ".parquet"))
     tryCatch(nanoparquet::write_parquet(read_exported(store, name), file), error = function(e) stop_sprenn("file", c(paste0("Can't write ", file, "."), x = one_line(e))))
   }

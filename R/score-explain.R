@@ -57,21 +57,19 @@ explain_mirrored <- function(scene) {
 }
 
 explain_details <- function(scene) {
-  gone <- core_unmatched(scene$reference$handle, scene$settled, scene$kept)
-  come <- core_unmatched(scene$settled, scene$reference$handle, scene$kept)
-  large <- function(boxes) boxes[boxes[, "weight"] >= least_box, , drop = FALSE]
-  gone$boxes <- large(gone$boxes)
-  come$boxes <- large(come$boxes)
+  gone <- large_boxes(scene$gone)
+  come <- large_boxes(scene$come)
   list(
-    words = sprintf("Vanished: %s of the reference's outlines. New: %s of the take's.", in_percent(gone$share), in_percent(come$share)),
+    words = sprintf("Vanished: %s of the reference's outlines. New: %s of the take's.", in_percent(scene$gone$share), in_percent(scene$come$share)),
     panels = list(
-      reference = list(boxes = new_boxes(gone$boxes, paste("gone", in_percent(gone$boxes[, "weight"])))),
-      take = list(boxes = new_boxes(come$boxes, paste("new", in_percent(come$boxes[, "weight"]))), settled = TRUE)
+      reference = list(boxes = new_boxes(gone, paste("gone", in_percent(gone[, "weight"])))),
+      take = list(boxes = new_boxes(come, paste("new", in_percent(come[, "weight"]))), settled = TRUE)
     )
   )
 }
 
 # What is hardly there at all would only clutter the picture.
+large_boxes <- function(unmatched) unmatched$boxes[unmatched$boxes[, "weight"] >= least_box, , drop = FALSE]
 least_box <- 0.005
 
 in_percent <- function(share) paste(formatC(100 * share, format = "f", digits = 1), "%")

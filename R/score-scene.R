@@ -81,6 +81,8 @@ settle_scene <- function(scene) {
     scene$chance <- chance_of(scene$settled, kept)
   }
   scene$kept <- kept
+  scene$gone <- core_unmatched(reference, scene$settled, kept)
+  scene$come <- core_unmatched(scene$settled, reference, kept)
   scene$similarity <- core_similarity(take, reference)
   if (length(scene$watch)) scene$watched <- find_watched(scene)
   scene

@@ -27,9 +27,7 @@ overview_columns <- function() {
       "sha256", "t.sha256", "string", "SHA-256 of the picture as the engine sent it.",
       "made_at", "t.made_at", "dateTime", "When it was made, UTC."
     ),
-    do.call(rbind, lapply(c(all_measures(), across_measures()), function(measure) {
-      tibble::tibble(column = measure$measure, from = paste0("s.", measure$measure), type = "double", doc = paste0("The measure ", measure$measure, " (", measure$axis, "), ", measure$range, "."))
-    }))
+    with(list_measures(), tibble::tibble(column = measure, from = paste0("s.", measure), type = "double", doc = paste0("The measure ", measure, " (", axis, "), ", range, ".")))
   )
 }
 
@@ -86,12 +84,16 @@ ballots_columns <- function() {
   )
 }
 
-exported_tables <- function() list(takes = overview_columns(), scores = scores_columns(), pipelines = pipelines_columns(), ballots = ballots_columns())
+exported_tables <- c("takes", "scores", "pipelines", "ballots")
+
+exported_columns <- function(name) {
+  switch(name, takes = overview_columns(), scores = scores_columns(), pipelines = pipelines_columns(), ballots = ballots_columns())
+}
 
 table_query <- function(name) {
-  columns <- exported_tables()[[name]]
+  columns <- exported_columns(name)
   select <- paste("SELECT", paste0(columns$from, " AS \"", columns$column, "\"", collapse = ", "))
-  measures <- vapply(c(all_measures(), across_measures()), `[[`, "", "measure")
+  measures <- list_measures()$measure
   pivot <- paste0("AVG(CASE WHEN measure = '", measures, "' THEN value END) AS ", measures, collapse = ", ")
   paste(select, switch(name,
     takes = paste0("FROM takes t JOIN pipelines p ON p.pipeline = t.pipeline LEFT JOIN (SELECT take, ", pivot, " FROM scores GROUP BY take) s ON s.take = t.take ORDER BY t.position"),
@@ -112,7 +114,7 @@ view_statements <- function() {
 
 # A table as it is exported, with its columns' types.
 read_exported <- function(store, name) {
-  columns <- exported_tables()[[name]]
+  columns <- exported_columns(name)
   table <- read_db(store, table_query(name))
   # A column without any value has lost its type.
   as <- list(string = as.character, double = as.numeric, integer = as.integer, dateTime = as.character)
