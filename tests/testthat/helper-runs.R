@@ -19,6 +19,20 @@ served_trial <- function(address, cases = 4, seeds = 1:2, env = parent.frame()) 
   folder
 }
 
+# A copy of what `make` gives, a trial with its runs perhaps: it is made once in a test file.
+copy_of <- function(name, make, env = parent.frame()) {
+  copy <- function(from, to) {
+    file.copy(list.files(from, full.names = TRUE), to, recursive = TRUE, copy.date = TRUE)
+    to
+  }
+  if (is.null(made_once[[name]])) {
+    dir.create(kept <- tempfile("made-once-"))
+    made_once[[name]] <- copy(make(), kept)
+  }
+  copy(made_once[[name]], withr::local_tempdir(.local_envir = env))
+}
+made_once <- new.env()
+
 # `sprenn run` in a process of its own.
 start_run <- function(folder, ..., env = character()) {
   process <- processx::process$new(

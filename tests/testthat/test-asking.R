@@ -2,9 +2,12 @@
 # and the command line.
 swept_lineup <- c(small_lineup, "sweeps:", "  - {vary: hold, of: firm, over: [0.5, 0.7]}")
 swept <- function(env = parent.frame()) {
-  folder <- small_trial(lineup = swept_lineup, env = env)
-  run_trial(folder, workers = 0)
-  folder
+  frame <- environment()
+  copy_of("swept", function() {
+    folder <- small_trial(lineup = swept_lineup, env = frame)
+    run_trial(folder, workers = 0)
+    folder
+  }, env)
 }
 
 test_that("a choice can be made by another brief, without an engine, and with other weights", {

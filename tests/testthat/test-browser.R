@@ -34,8 +34,8 @@ test_that("the report opens whole, asks for nothing and fits its width, light an
   expect_equal(paper(), "rgb(21, 25, 28)")
 })
 
-# A report of two jobs with sweeps, failures and texts that no page likes, opened.
-open_report <- function(env = parent.frame()) {
+# A report of two jobs with sweeps, failures and texts that no page likes, in a folder.
+report_of_two_jobs <- function() {
   nasty <- "<b onclick=alert(1)>bold</b> </script> \u05e9\u05dc\u05d5\u05dd \u202egnol"
   folder <- small_trial(
     suite = c(
@@ -43,11 +43,16 @@ open_report <- function(env = parent.frame()) {
       "  - {id: free, job: vary, reference: references/one.png, prompt: a thing}", "  - {id: freer, like: free, reference: references/two.png}", "  - {id: freest, like: free, reference: references/three.png}"
     ),
     lineup = c(small_lineup, "sweeps:", "  - {vary: hold, of: firm, over: [0.3, 0.6]}"),
-    brief = c("brief: two jobs", "purposes:", "  restyle: {weights: {structure: 2, style: 1}, floors: {structure: 0.2}, style: {change: [0.1, 0.9]}}", "  vary: {weights: {style: 1}, style: {change: [0.5, 1]}}"), env = env
+    brief = c("brief: two jobs", "purposes:", "  restyle: {weights: {structure: 2, style: 1}, floors: {structure: 0.2}, style: {change: [0.1, 0.9]}}", "  vary: {weights: {style: 1}, style: {change: [0.5, 1]}}")
   )
   trial <- read_trial(folder, engines = list(mixer = mixing_engine(broken = function(request) if (request$hold < 0.2 && request$seed == 2) engine_failure("refused", "<i>not</i> this"))))
   run_trial(trial, workers = 0)
-  opened <- open_page(write_report(trial), env = env)
+  write_report(trial, file = file.path(withr::local_tempdir(.local_envir = parent.frame()), "report.html")) |> dirname()
+}
+
+# The same, opened.
+open_report <- function(env = parent.frame()) {
+  opened <- open_page(file.path(copy_of("two jobs", report_of_two_jobs, env), "report.html"), env = env)
   opened$wait <- function(script) {
     for (i in 1:100) if (isTRUE(opened$value(script))) return(TRUE) else Sys.sleep(0.05)
     FALSE

@@ -1,12 +1,13 @@
-scored_trial <- function(env = parent.frame(), ...) {
-  folder <- small_trial(
-    lineup = c(small_lineup, "sweeps:", "  - {vary: hold, of: firm, over: [0.3, 0.6]}"),
-    brief = c("brief: keep the layout", "weights: {structure: 2, style: 1}", "floors: {structure: 0.2}", "style: {change: [0.1, 0.9]}"),
-    env = env, ...
-  )
-  run_trial(folder)
-  score_run(folder)
-  folder
+scored_trial <- function(env = parent.frame(), suite = small_suite) {
+  frame <- environment()
+  copy_of(paste(suite, collapse = "\n"), function() {
+    folder <- small_trial(
+      suite = suite, lineup = c(small_lineup, "sweeps:", "  - {vary: hold, of: firm, over: [0.3, 0.6]}"),
+      brief = c("brief: keep the layout", "weights: {structure: 2, style: 1}", "floors: {structure: 0.2}", "style: {change: [0.1, 0.9]}"), env = frame
+    )
+    run_trial(folder, workers = 0)
+    folder
+  }, env)
 }
 
 # The same takes chosen from by other weights.
@@ -69,7 +70,7 @@ test_that("large sheets have pages, and are PDF and SVG too", {
   expect_equal(rawToChar(readBin(pdf, "raw", 4)), "%PDF")
   expect_length(pdf, 1)
   svg <- draw_sheet(folder, file = file.path(out, "sheet.svg"), width = 700)
-  expect_match(paste(readLines(svg, warn = FALSE), collapse = " "), "data:image/png;base64")
+  expect_true(any(grepl("data:image/png;base64", readLines(svg, warn = FALSE), fixed = TRUE)))
   expect_error(draw_sheet(folder, file = file.path(out, "sheet.gif")), class = "sprenn_error_argument")
   expect_error(draw_sheet(folder, case = "thre"), "Did you mean \"three\"", class = "sprenn_error_argument")
 })
@@ -163,7 +164,8 @@ test_that("the report holds everything and asks for nothing", {
   }
   images <- xml2::xml_find_all(page, "//section//img")
   expect_true(all(nchar(xml2::xml_attr(images, "alt")) > 5))
-  html <- xml2::xml_text(page)
+  html <- xml2::xml_text(xml2::xml_find_all(page, "//section[not(script)]"))
+  html <- paste(html, collapse = " ")
   expect_match(html, "fingerprint [0-9a-f]{64}")
   expect_match(html, "What would change it")
 })
@@ -327,7 +329,7 @@ test_that("the report says who speaks on what the prompts ask for, and what nobo
   found$phrases <- found$phrases[0, ]
   expect_null(internal("evidence_section")(found))
   folder <- scored_trial()
-  expect_match(paste(readLines(write_report(folder)), collapse = " "), "Who says what is in the pictures")
+  expect_true(any(grepl("Who says what is in the pictures", readLines(write_report(folder)), fixed = TRUE)))
 })
 
 test_that("each row of a sheet is as high as its own pictures, up to a bound", {
