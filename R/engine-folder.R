@@ -115,7 +115,7 @@ write_checklist <- function(engine, takes, request_of) {
 csv_lines <- function(table) {
   cell <- function(x) {
     x <- ifelse(is.na(x), "", as.character(x))
-    ifelse(grepl("[\",\n]", x), paste0("\"", gsub("\"", "\"\"", x), "\""), x)
+    ifelse(grepl("[\",\r\n]", x), paste0("\"", gsub("\"", "\"\"", x), "\""), x)
   }
   c(paste(names(table), collapse = ","), do.call(paste, c(lapply(table, cell), sep = ",")))
 }

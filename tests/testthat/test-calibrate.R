@@ -63,3 +63,22 @@ test_that("what can't be calibrated is said, and nothing is changed", {
   expect_error(calibrate(folder, cases = "four"), "four", class = "sprenn_error_calibration")
   expect_equal(readLines(file.path(folder, "lineup.yml")), small_lineup)
 })
+
+test_that("the fit rises, goes astray with no single picture, and leaves what rises as it is", {
+  fit <- function(at, structure) internal("rising_fit")(data.frame(at = at, structure = structure))
+  even <- seq(0, 1, 0.25)
+  expect_equal(fit(rep(even, each = 3), rep(even^2, each = 3))$structure, even^2)
+  # One of three at each knob is a picture that went astray.
+  astray <- c(rbind(even^2, even^2, rev(even)))
+  expect_equal(fit(rep(even, each = 3), astray)$structure, even^2)
+  withr::with_seed(4, for (i in 1:20) {
+    at <- sort(stats::runif(9))
+    structure <- pmin(1, pmax(0, at + stats::rnorm(9, 0, 0.3)))
+    found <- fit(at, structure)
+    expect_equal(found$at, at)
+    expect_true(all(diff(found$structure) >= 0))
+    # Of all rising lines the nearest by least squares: no level of a block can be moved to a better place.
+    blocks <- split(structure, round(found$structure, 12))
+    expect_equal(unname(vapply(blocks, mean, 0)), sort(unique(round(found$structure, 12))), tolerance = 1e-9)
+  })
+})

@@ -194,3 +194,15 @@ test_that("another run of the same takes asks under other keys, and the same run
   take_request(noting, "x", scene(), size = c(64, 64))
   expect_identical(.Random.seed, drawn)
 })
+
+test_that("pauses double with every try, and takes that failed together come back apart", {
+  pause <- internal("pause_after")
+  keys <- paste0("take-", 1:200)
+  for (try in 1:5) {
+    pauses <- vapply(keys, function(key) pause(try, key), 0)
+    expect_true(all(pauses >= 0.25 * 2^try * 0.75 & pauses <= 0.25 * 2^try * 1.25))
+    # Spread over all that is allowed, and the same again for the same take.
+    expect_gt(diff(range(pauses)), 0.4 * 0.25 * 2^try)
+    expect_equal(vapply(keys, function(key) pause(try, key), 0), pauses)
+  }
+})

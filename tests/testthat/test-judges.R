@@ -182,3 +182,23 @@ test_that("what is wrong with a judge in brief.yml is told before anything runs"
   named <- problems_of(brief = c(small_brief, "judges:", "  blur: {kind: answering, call: \"sprenn::standin_heron\"}"))
   expect_match(problem_at(named, "judges.blur")$wanted, "no measure has")
 })
+
+test_that("what a judge said is kept so that it comes out as it went in", {
+  pack <- internal("pack_said")
+  unpack <- internal("unpack_said")
+  said <- c(0, 1, 1 / 3, 0.1 + 0.2, 1e-12)
+  expect_equal(unlist(unpack(vapply(said, pack, "", "answering"), "answering")), said, tolerance = 1e-14)
+  # Vectors as 4-byte numbers: seven digits, also very small and very large ones.
+  vector <- c(-1, 0, 1 / 3, 1e-20, 3e20, pi)
+  expect_equal(unpack(pack(vector, "embedding"), "embedding")[[1]], vector, tolerance = 1e-7)
+  expect_length(unpack(NA_character_, "embedding")[[1]], 0)
+  figures <- list(list(head = c(0.5, 0.25), foot = c(0.125, 1)), list(head = c(0, 0)))
+  expect_equal(unpack(pack(figures, "pose"), "pose")[[1]], figures)
+  expect_equal(unpack(pack(list(), "pose"), "pose")[[1]], list())
+  # Depth counts by what is nearer than what: its own units are gone.
+  slope <- matrix(seq(3, 900, length.out = 48 * 64), 48)
+  kept <- unpack(pack(slope, "depth"), "depth")[[1]]
+  expect_length(kept, 32 * 32)
+  expect_true(all(kept > -1e-6 & kept < 1 + 1e-6))
+  expect_equal(order(matrix(kept, 32)[16, ]), 1:32)
+})

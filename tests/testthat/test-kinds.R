@@ -166,3 +166,18 @@ test_that("nothing in a person's folder is overwritten", {
   expect_match(wrong("../out")$found, "leaves the trial", all = FALSE)
   expect_match(wrong("hand, name: same")$found, "lacks \\{pipeline\\}", all = FALSE)
 })
+
+test_that("a checklist reads back as it was written, whatever the words are", {
+  table <- data.frame(
+    save_as = c("plain", "a, b", "he said \"no\"", "two\nlines", "carriage\rreturn", "\u05e9\u05dc\u05d5\u05dd, \u00e9t\u00e9", ""),
+    seed = c(1L, NA, 3:7), hold = c(0.1, 0.25, NA, 1, 1e-7, 123456.789, 0)
+  )
+  file <- withr::local_tempfile()
+  writeLines(enc2utf8(internal("csv_lines")(table)), file, useBytes = TRUE)
+  read <- utils::read.csv(file, encoding = "UTF-8", na.strings = "", colClasses = c("character", "integer", "numeric"))
+  table$save_as[table$save_as == ""] <- NA
+  # R's own reader takes a bare carriage return for the end of a line.
+  expect_equal(gsub("\n", "\r", read$save_as), gsub("\n", "\r", table$save_as))
+  expect_equal(read$seed, table$seed)
+  expect_equal(read$hold, table$hold)
+})

@@ -131,3 +131,71 @@ test_that("an engine's price and pace may be set in the lineup", {
   expect_false(internal("within_rate")(as.environment(list(engine = lane$engine, starts = numeric(), last = 100)), 200))
   expect_true(internal("within_rate")(as.environment(list(engine = lane$engine, starts = numeric(), last = 100)), 221))
 })
+
+test_that("a take's id changes with all that determines the picture, and with nothing else", {
+  change <- function(lines, from, to) {
+    stopifnot(any(grepl(from, lines, fixed = TRUE)))
+    sub(from, to, lines, fixed = TRUE)
+  }
+  before <- plan_of(small_lineup)
+  kept <- function(after) vapply(c("one", "two", "three"), function(case) mean(before$take[before$case == case] %in% after$take), 0)
+  all_kept <- c(one = 1, two = 1, three = 1)
+  none_kept <- 0 * all_kept
+  # What the picture does not depend on: names, titles, order, the brief, what is beside it.
+  expect_equal(kept(plan_of(small_lineup, c(small_suite[1], "title: another", small_suite[-1]))), all_kept)
+  expect_equal(kept(plan_of(small_lineup, small_suite[c(1:4, 7, 6, 5)])), all_kept)
+  expect_equal(kept(plan_of(small_lineup, change(small_suite, "seeds: [1, 2]", "seeds: [3, 2, 1]"))), all_kept)
+  expect_equal(kept(plan_of(small_lineup, brief = c("brief: another", "weights: {style: 1}", "style: {change: [0.2, 0.4]}"))), all_kept)
+  expect_equal(kept(plan_of(c(small_lineup, "  - {id: more, engine: mixer, hold: 0.4}"))), all_kept)
+  expect_equal(kept(plan_of(change(small_lineup, "id: firm", "id: hard"))), all_kept)
+  renamed <- change(small_suite, "id: one", "id: uno")
+  expect_equal(sum(before$take[before$case == "one"] %in% plan_of(small_lineup, renamed)$take), 4)
+  # How a phrase is checked is not told to the engine; how it is weighed is.
+  expect_equal(kept(plan_of(small_lineup, change(small_suite, "at most 0.9", "at most 0.8"))), all_kept)
+  expect_equal(kept(plan_of(small_lineup, change(small_suite, "say: dark,", "say: dark, weight: 2,"))), c(one = 0, two = 1, three = 1))
+  expect_equal(kept(plan_of(small_lineup, change(small_suite, "two.png, prompt: a thing", "two.png, prompt: a Thing"))), c(one = 1, two = 0, three = 1))
+  expect_equal(kept(plan_of(small_lineup, change(small_suite, "[96, 64]", "[96, 72]"))), none_kept)
+  expect_equal(kept(plan_of(change(small_lineup, "hold: 0.9}", "hold: 0.91}"))), all_kept / 2)
+  expect_equal(kept(plan_of(change(small_lineup, "hold: 0.9}", "hold: 0.9, settings: {tint: 0.5}}"))), all_kept / 2)
+  engine_of <- function(version) plan_run(read_trial(small_trial(), engines = list(mixer = mixing_engine(version = version))))
+  expect_equal(kept(engine_of("1")), all_kept)
+  expect_equal(kept(engine_of("2")), none_kept)
+})
+
+test_that("a reference counts by its pixels, however they are stored", {
+  folder <- small_trial()
+  before <- plan_run(folder)
+  path <- file.path(folder, "references", "two.png")
+  pixels <- png::readPNG(path)
+  magick::image_write(magick::image_read(path), path, format = "png", depth = 16, quality = 0)
+  expect_equal(plan_run(folder)$take, before$take)
+  # One value, of one pixel, by the least that can be told.
+  pixels[10, 20, 1] <- pixels[10, 20, 1] + if (pixels[10, 20, 1] < 0.5) 1 / 255 else -1 / 255
+  png::writePNG(pixels, path)
+  after <- plan_run(folder)
+  expect_equal(before$take == after$take, before$case != "two")
+})
+
+test_that("what may be used is read as money or time, and anything else is told", {
+  read <- internal("read_within")
+  expect_null(read(NULL))
+  expect_equal(read(2.5), list(money = 2.5))
+  expect_equal(read("0.16"), list(money = 0.16))
+  expect_equal(read("90 s"), list(seconds = 90))
+  expect_equal(read(" 1.5 h "), list(seconds = 5400))
+  expect_equal(read("30min"), list(seconds = 1800))
+  expect_equal(read("2 d"), list(seconds = 172800))
+  for (wrong in list("much", "-1", "0", 0, "5 weeks", "", NA, c(1, 2), "1e3")) expect_error(read(wrong), "money as a number, or time", class = "sprenn_error_argument")
+})
+
+test_that("engines are expected to work beside each other, each on as many calls as it takes", {
+  plan <- tibble::tibble(engine = rep(c("slow", "wide"), c(3, 8)), seconds = rep(c(4, 6), c(3, 8)))
+  lineup <- list(engines = list(slow = list(about = list(at_once = 1)), wide = list(about = list(at_once = 6))))
+  seconds <- internal("plan_seconds")
+  expect_equal(seconds(plan, lineup), 12)
+  lineup$engines$slow$about$at_once <- 2
+  expect_equal(seconds(plan, lineup), 8)
+  expect_equal(seconds(plan[0, ], lineup), 0)
+  plan$seconds[1] <- NA
+  expect_equal(seconds(plan, lineup), NA_real_)
+})

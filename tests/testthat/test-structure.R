@@ -228,3 +228,40 @@ test_that("pictures that can't be measured are named, and nothing else happens",
   expect_error(score_picture(1, good), "`take`", class = "sprenn_error_argument")
   expect_error(score_picture(good, good, job = "dream"), "`job`", class = "sprenn_error_argument")
 })
+
+test_that("what one lost is what the other has new", {
+  plain <- scene(3, 288, 192)
+  more <- plain
+  more[60:110, 180:230, ] <- 1 - more[60:110, 180:230, ]
+  files <- c(picture_file(more), picture_file(plain))
+  of <- function(take, reference) {
+    scene <- internal("scene_of_files")(files[take], files[reference])
+    expect_false(scene$framing$found)
+    scene[c("gone", "come")]
+  }
+  there <- of(1, 2)
+  back <- of(2, 1)
+  expect_equal(there$gone, back$come)
+  expect_equal(there$come, back$gone)
+  same <- of(2, 2)
+  expect_equal(c(same$gone$share, same$come$share), c(0, 0))
+  expect_equal(nrow(same$gone$boxes), 0)
+  # And the measures, the overlay's boxes and an explanation tell of the same.
+  scores <- score_picture(files[1], files[2])
+  expect_equal(scores$value[scores$measure == "vanished"], there$gone$share)
+  expect_equal(scores$value[scores$measure == "new_details"], there$come$share)
+})
+
+test_that("a drawn decoy is the same every time, has no bare ground and shares no layout with another", {
+  leaves <- internal("core_dead_leaves")
+  one <- leaves(96, 64, 7001)
+  expect_identical(leaves(96, 64, 7001), one)
+  expect_equal(dim(one), c(64, 96, 3))
+  expect_true(all(one >= 0 & one <= 1))
+  # Seven hundred leaves leave hardly a pixel of the ground, which is an even grey.
+  expect_lt(mean(one[, , 1] == 0.5 & one[, , 2] == 0.5 & one[, , 3] == 0.5), 0.01)
+  views <- lapply(internal("draw_decoys")(c(192, 128)), internal("view_picture"), frame = c(192, 128))
+  pairs <- utils::combn(length(views), 2)
+  alike <- apply(pairs, 2, function(pair) contours_agree(views[[pair[1]]], views[[pair[2]]]))
+  expect_true(all(abs(alike) < 0.25))
+})
