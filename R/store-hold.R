@@ -15,6 +15,7 @@ hold_run <- function(store, wait = 0, told = function(words) NULL) {
       params = unname(me)
     )
     if (taken == 1) {
+      held_here[[me$id]] <- TRUE
       return(me$id)
     }
     other <- as.list(read_db(store, "SELECT * FROM holder"))
@@ -25,7 +26,7 @@ hold_run <- function(store, wait = 0, told = function(words) NULL) {
       seen <- list(id = other$id, beat = other$beat, at = now)
     }
     # Where its process can't be looked up, a holder that no longer counts on is gone.
-    gone <- if (other$machine == me$machine) !process_runs(other$pid, other$started) else now - seen$at > silence
+    gone <- if (other$machine == me$machine) !still_holds(other) else now - seen$at > silence
     if (gone) {
       write_db(store$db, "DELETE FROM holder WHERE id = ? AND beat = ?", params = list(other$id, other$beat))
       next
@@ -43,7 +44,7 @@ hold_run <- function(store, wait = 0, told = function(words) NULL) {
 # Whether a process is at work on the run, as far as can be told at once.
 is_held <- function(store) {
   other <- as.list(read_db(store, "SELECT * FROM holder"))
-  length(other$id) > 0 && (other$machine != machine_id() || process_runs(other$pid, other$started))
+  length(other$id) > 0 && (other$machine != machine_id() || still_holds(other))
 }
 
 # After how many seconds without a sign a holder on another machine is given up.
@@ -62,7 +63,15 @@ beat_on <- function(store, id) {
   }
 }
 
-let_go <- function(store, id) try(write_db(store$db, "DELETE FROM holder WHERE id = ?", params = list(id)), silent = TRUE)
+# A process that could not let go when it ended its work, as the database was locked or away,
+# knows so itself and may go on; others believe it is at work until it ends.
+still_holds <- function(other) process_runs(other$pid, other$started) && (other$pid != Sys.getpid() || !is.null(held_here[[other$id]]))
+held_here <- new.env()
+
+let_go <- function(store, id) {
+  rm(list = id, envir = held_here)
+  try(write_db(store$db, "DELETE FROM holder WHERE id = ?", params = list(id)), silent = TRUE)
+}
 
 # A machine since it was last started: process numbers mean nothing beyond that.
 machine_id <- function() {

@@ -4,6 +4,7 @@
 # One row a take, with every measure in a column of its own. A measure that looked at
 # several phrases is there with their mean; scores has each by itself.
 overview_columns <- function() {
+  known <- list_measures()
   rbind(
     tibble::tribble(
       ~column, ~from, ~type, ~doc,
@@ -27,7 +28,7 @@ overview_columns <- function() {
       "sha256", "t.sha256", "string", "SHA-256 of the picture as the engine sent it.",
       "made_at", "t.made_at", "dateTime", "When it was made, UTC."
     ),
-    with(list_measures(), tibble::tibble(column = measure, from = paste0("s.", measure), type = "double", doc = paste0("The measure ", measure, " (", axis, "), ", range, ".")))
+    tibble::tibble(column = known$measure, from = paste0("s.", known$measure), type = "double", doc = paste0("The measure ", known$measure, " (", known$axis, "), ", known$range, "."))
   )
 }
 

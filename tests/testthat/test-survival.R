@@ -112,6 +112,7 @@ test_that("one process at a time works on a run; another says who does, or waits
 })
 
 test_that("a lock that was left behind is recognised", {
+  skip_on_os("windows")
   folder <- small_trial()
   run_trial(folder, score = FALSE)
   store <- internal("open_store")(folder, "main")
@@ -123,7 +124,12 @@ test_that("a lock that was left behind is recognised", {
   # A process of this number runs, but not since then.
   leave(internal("machine_id")(), Sys.getpid())
   expect_equal(unique(run_trial(folder, score = FALSE)$state), "made")
+  # What this very process no longer knows of it has not let go of, which it could not then.
   leave(internal("machine_id")(), Sys.getpid(), internal("process_start")(Sys.getpid()))
+  expect_equal(unique(run_trial(folder, score = FALSE)$state), "made")
+  other <- processx::process$new("sleep", "60")
+  withr::defer(other$kill())
+  leave(internal("machine_id")(), other$get_pid(), internal("process_start")(other$get_pid()))
   error <- expect_error(run_trial(folder), class = "sprenn_error_held")
   expect_match(error$details, "ana on hut", all = FALSE)
   # On another machine only its silence tells.
@@ -135,6 +141,37 @@ test_that("a lock that was left behind is recognised", {
   hold <- internal("hold_run")(store)
   DBI::dbExecute(store$db, "UPDATE holder SET id = 'other'")
   expect_error(internal("beat_on")(store, hold), "has taken over", class = "sprenn_error_held")
+})
+
+test_that("whoever has locked the database is waited for, and named where that takes too long", {
+  skip_on_cran()
+  folder <- small_trial()
+  calm <- run_trial(folder, "calm", workers = 0)
+  calls <- 0
+  # Before its third picture is made, somebody else has the run's database for so many seconds.
+  run_locked <- function(run, seconds) {
+    calls <<- 0
+    other <- NULL
+    withr::defer(if (!is.null(other)) other$kill())
+    engine <- mixing_engine(broken = function(request) {
+      calls <<- calls + 1
+      if (calls != 3) return()
+      file <- normalizePath(file.path(folder, "runs", run, "run.sqlite"))
+      code <- sprintf("db <- DBI::dbConnect(RSQLite::SQLite(), '%s'); invisible(DBI::dbExecute(db, 'BEGIN EXCLUSIVE')); file.create('%s.held'); Sys.sleep(%d)", file, file, seconds)
+      other <<- processx::process$new(file.path(R.home("bin"), "Rscript"), c("-e", code))
+      wait_until(file.exists(paste0(file, ".held")))
+    })
+    run_trial(read_trial(folder, engines = list(mixer = engine)), run, workers = 0)
+  }
+  expect_equal(run_locked("main", 3)$sha256, calm$sha256)
+  expect_equal(calls, nrow(calm))
+  error <- expect_error(run_locked("long", 60), "database can't be written", class = "sprenn_error_store")
+  expect_match(error$details, "Another process has locked it", all = FALSE)
+  expect_equal(run_trial(folder, "long", workers = 0)$sha256, calm$sha256)
+  for (run in c("main", "long")) {
+    expect_equal(outcome_of(folder, run), outcome_of(folder, "calm"))
+    expect_equal(nrow(check_run(folder, run)), 0)
+  }
 })
 
 test_that("a run folder may be moved, and a read-only one read", {
