@@ -1,5 +1,5 @@
-# Runs all tests against the installed package, each file in a process of its own and as
-# many at a time as there are cores, at most four.
+# Runs all tests against the installed package, each file in a process of its own and one
+# more at a time than there are cores, as many tests wait; at most four.
 # Ends with what failed and one line that counts. `test.R FILE RESULTS` is what such a
 # process does.
 Sys.setenv(NOT_CRAN = "true")
@@ -16,7 +16,7 @@ files <- list.files("tests/testthat", "^test-.*[.]R$", full.names = TRUE)
 # The long ones begin, so that none is left over at the end.
 long <- paste0("test-", c("examples", "survival", "faults", "cli", "elsewhere", "conform", "works", "calibrate", "standins", "characters", "kinds", "plan", "recipe", "export", "postgres"), ".R")
 waiting <- files[order(match(basename(files), long))]
-at_once <- max(1, min(4, parallel::detectCores(), na.rm = TRUE))
+at_once <- max(1, min(4, parallel::detectCores() + 1, na.rm = TRUE))
 rscript <- file.path(R.home("bin"), "Rscript")
 began <- Sys.time()
 running <- list()

@@ -53,8 +53,8 @@ outcome_of <- function(folder, run = "main") {
 
 paid_for <- function(running, name = "quince") unlist(jsonlite::read_json(running$ledgers[[name]]))
 
-# Waits until something is so, for ten seconds at most.
-wait_until <- function(code, seconds = 20) {
+# Waits until something is so, for a minute at most.
+wait_until <- function(code, seconds = 60) {
   code <- substitute(code)
   frame <- parent.frame()
   for (i in seq_len(seconds * 20)) {

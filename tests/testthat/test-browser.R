@@ -54,7 +54,7 @@ report_of_two_jobs <- function() {
 open_report <- function(env = parent.frame()) {
   opened <- open_page(file.path(copy_of("two jobs", report_of_two_jobs, env), "report.html"), env = env)
   opened$wait <- function(script) {
-    for (i in 1:100) if (isTRUE(opened$value(script))) return(TRUE) else Sys.sleep(0.05)
+    for (i in 1:400) if (isTRUE(opened$value(script))) return(TRUE) else Sys.sleep(0.05)
     FALSE
   }
   opened$press <- function(key, code = key) {

@@ -122,7 +122,7 @@ test_that("hosts join, are cut off, stop and come late, and the run is as if not
   wait_until(count_events(folder, "made") >= 5)
   second$kill_tree()
   hosts$join(3, script)
-  process$wait(90000)
+  process$wait(240000)
   expect_equal(process$get_exit_status(), 0)
   expect_equal(outcome_of(folder, "main"), outcome_of(folder, "alone"))
   expect_gt(count_events(folder, "worker lost"), 0)
