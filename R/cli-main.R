@@ -15,27 +15,8 @@ sprenn_command <- function(arguments = commandArgs(trailingOnly = TRUE)) {
   check_arguments(arguments = checkmate::check_character(arguments, any.missing = FALSE))
   commands <- cli_commands()
   word <- if (length(arguments)) arguments[1] else "help"
-  if (word %in% c("--version", "version")) {
-    cat("sprenn", as.character(utils::packageVersion("sprenn")), "\n")
-    return(invisible(0L))
-  }
-  if (word %in% c("help", "--help", "-h")) {
-    cat(help_text(commands), sep = "\n")
-    return(invisible(0L))
-  }
   status <- tryCatch(
-    {
-      command <- commands[[word]]
-      if (is.null(command)) {
-        near <- nearest_word(word, names(commands))
-        stop_sprenn("usage", c(
-          paste0("There is no command ", quoted(word), "."),
-          if (!is.na(near)) c(i = paste0("Did you mean ", quoted(near), "?")), i = "`sprenn help` lists them."
-        ))
-      }
-      given <- read_arguments(command, word, arguments[-1])
-      if (is.null(given)) 0L else command$run(given)
-    },
+    run_word(word, arguments[-1], commands),
     sprenn_error = function(e) {
       write_error(e)
       2L
@@ -52,6 +33,27 @@ sprenn_command <- function(arguments = commandArgs(trailingOnly = TRUE)) {
     }
   )
   invisible(as.integer(status))
+}
+
+run_word <- function(word, arguments, commands) {
+  if (word %in% c("--version", "version")) {
+    cat("sprenn", as.character(utils::packageVersion("sprenn")), "\n")
+    return(0L)
+  }
+  if (word %in% c("help", "--help", "-h")) {
+    cat(help_text(commands), sep = "\n")
+    return(0L)
+  }
+  command <- commands[[word]]
+  if (is.null(command)) {
+    near <- nearest_word(word, names(commands))
+    stop_sprenn("usage", c(
+      paste0("There is no command ", quoted(word), "."),
+      if (!is.na(near)) c(i = paste0("Did you mean ", quoted(near), "?")), i = "`sprenn help` lists them."
+    ))
+  }
+  given <- read_arguments(command, word, arguments)
+  if (is.null(given)) 0L else command$run(given)
 }
 
 # One command: what it is for, its places and options, and what runs it.
