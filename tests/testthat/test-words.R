@@ -118,3 +118,25 @@ test_that("a change that is sure and too small for three digits is no news, and 
   expect_match(format(portrait), "With all pairs compared at once, neither surely ahead of nor behind: firm", all = FALSE)
   expect_no_match(paste(format(portrait), collapse = " "), "told apart")
 })
+
+test_that("a word that is nearly one that is known is guessed, and one that is not is left", {
+  near <- internal("nearest_word")
+  known <- c("structure", "adherence", "style", "flaws")
+  expect_equal(near("structur", known), "structure")
+  expect_equal(near("STYLE", known), "style")
+  expect_equal(near("adherance", known), "adherence")
+  expect_equal(near("flwas", known), "flaws")
+  expect_equal(near("price", known), NA_character_)
+  expect_equal(near("", known), NA_character_)
+  expect_equal(near("style", character()), NA_character_)
+})
+
+test_that("long lists are cut short, and what is left out is counted", {
+  short <- internal("shorten_list")
+  expect_equal(short(character()), character())
+  expect_equal(short("one"), "one")
+  expect_equal(short(c("one", "two")), "one and two")
+  expect_equal(short(letters[1:4]), "a, b, c and d")
+  expect_equal(short(letters[1:5]), "a, b, c and 2 more")
+  expect_equal(short(letters, most = 2), "a and 25 more")
+})

@@ -108,6 +108,23 @@ test_that("progress is redrawn in a terminal, and said line by line in a log", {
   expect_match(live, "yarrow  3/9  1 in flight", fixed = TRUE)
 })
 
+test_that("how far a run is, is said in the units that a person would use, and only what is known", {
+  words <- function(...) {
+    known <- list(done = 3, total = 12, failed = 0, seconds = 30, flying = 0, scored = 0, to_score = 0, cost = 0, left = NA, words = "", over = FALSE)
+    do.call(internal("run_words"), utils::modifyList(known, list(...)))
+  }
+  expect_equal(words(), "made 3 of 12")
+  expect_equal(words(left = 41.2), "made 3 of 12, about 42 s left")
+  # The first two seconds tell nothing of the others.
+  expect_equal(words(left = 41.2, seconds = 1), "made 3 of 12")
+  expect_equal(words(done = 5, failed = 2, flying = 4, cost = 1.005), "made 3 of 12, 2 failed, 4 in flight, cost 1.00")
+  expect_equal(words(done = 0, total = 0, scored = 4, to_score = 9), "measured 4 of 9")
+  expect_equal(words(words = "stopped"), "made 3 of 12 - stopped")
+  expect_equal(words(done = 12, over = TRUE, seconds = 89.5), "made 12 of 12, 90 s")
+  seconds <- internal("show_seconds")
+  expect_equal(vapply(c(0.2, 89, 90, 600, 5399, 5400, 86400), seconds, ""), c("1 s", "89 s", "2 min", "10 min", "90 min", "1.5 h", "24 h"))
+})
+
 test_that("the time that is left counts servers beside each other, and what shares this run's processes one after the other", {
   lane <- function(total, made, seconds, timed = made, at_once = 1, here = FALSE, says = 9) {
     engine <- list(about = list(at_once = at_once, seconds = says), converse = if (!here) identity)
