@@ -35,15 +35,19 @@ worker_words <- function(pool) {
 
 # Seconds until all is made and measured. Servers work beside each other, each on as many calls
 # as it takes; what works in this run's own processes shares them with the measuring. NA until
-# something is known of all that is left.
+# something is known of all that is left. What an engine that is left alone would have made
+# does not come.
 time_left <- function(works) {
-  lanes <- Filter(function(lane) is.null(lane$parked) && lane$total > lane$made + lane$failed, works$lanes)
+  open_in <- function(lane) lane$total - lane$made - lane$failed
+  parked <- !vapply(works$lanes, function(lane) is.null(lane$parked), NA)
+  to_measure <- works$expected - works$scored - sum(vapply(works$lanes[parked], open_in, 0))
+  lanes <- Filter(function(lane) open_in(lane) > 0, works$lanes[!parked])
   numbers <- function(of) vapply(lanes, of, 0, USE.NAMES = FALSE)
-  open <- numbers(function(lane) lane$total - lane$made - lane$failed)
+  open <- numbers(open_in)
   work <- open * numbers(function(lane) if (lane$timed > 0) lane$seconds / lane$timed else as.numeric(lane$engine$about$seconds))
   at_once <- pmin(open, numbers(function(lane) as.numeric(lane$engine$about$at_once)))
   own <- vapply(lanes, function(lane) is.null(lane$engine$converse), NA, USE.NAMES = FALSE)
-  measuring <- if (works$expected > works$scored) (works$expected - works$scored) * (works$measuring %||% NA_real_) / (works$measured %||% 1) else 0
+  measuring <- if (to_measure > 0) to_measure * (works$measuring %||% NA_real_) / (works$measured %||% 1) else 0
   processes <- if (has_workers(works)) max(1, works$pool$size) else 1
   max(0, work / at_once, (sum(work[own]) + measuring) / processes)
 }

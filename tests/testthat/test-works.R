@@ -147,8 +147,9 @@ test_that("the time that is left counts servers beside each other, and what shar
   expect_equal(left(), 25 * 9)
   works$lanes$served$engine$about$seconds <- NA
   expect_equal(left(), NA_real_)
+  # Its 25 pictures won't come, and won't be measured.
   works$lanes$served$parked <- "out of credit"
-  expect_equal(left(), 40)
+  expect_equal(left(), 10 + 35 * 0.5)
   works$measured <- works$measuring <- NULL
   expect_equal(left(), NA_real_)
   works$scored <- 100
