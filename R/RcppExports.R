@@ -149,6 +149,10 @@ core_mirrored <- function(take, other, kept) {
     .Call(`_sprenn_core_mirrored`, take, other, kept)
 }
 
+core_registered <- function(take, other, kept) {
+    .Call(`_sprenn_core_registered`, take, other, kept)
+}
+
 core_similarity <- function(take, reference) {
     .Call(`_sprenn_core_similarity`, take, reference)
 }

@@ -464,6 +464,19 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_registered
+double core_registered(SEXP take, SEXP other, Rcpp::Nullable<Rcpp::NumericMatrix> kept);
+RcppExport SEXP _sprenn_core_registered(SEXP takeSEXP, SEXP otherSEXP, SEXP keptSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type take(takeSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type other(otherSEXP);
+    Rcpp::traits::input_parameter< Rcpp::Nullable<Rcpp::NumericMatrix> >::type kept(keptSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_registered(take, other, kept));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_similarity
 Rcpp::NumericVector core_similarity(SEXP take, SEXP reference);
 RcppExport SEXP _sprenn_core_similarity(SEXP takeSEXP, SEXP referenceSEXP) {
@@ -711,6 +724,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_core_view_facts", (DL_FUNC) &_sprenn_core_view_facts, 1},
     {"_sprenn_core_likeness", (DL_FUNC) &_sprenn_core_likeness, 3},
     {"_sprenn_core_mirrored", (DL_FUNC) &_sprenn_core_mirrored, 3},
+    {"_sprenn_core_registered", (DL_FUNC) &_sprenn_core_registered, 3},
     {"_sprenn_core_similarity", (DL_FUNC) &_sprenn_core_similarity, 2},
     {"_sprenn_core_ssim", (DL_FUNC) &_sprenn_core_ssim, 2},
     {"_sprenn_core_distance", (DL_FUNC) &_sprenn_core_distance, 2},

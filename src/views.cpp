@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "core/marks.h"
+#include "core/registration.h"
 #include "core/view.h"
 #include "core/watch.h"
 #include "exchange.h"
@@ -130,6 +131,12 @@ Rcpp::NumericVector core_likeness(SEXP take, SEXP other, Rcpp::Nullable<Rcpp::Nu
 double core_mirrored(SEXP take, SEXP other, Rcpp::Nullable<Rcpp::NumericMatrix> kept) {
   const Weight weight(kept);
   return sprenn::orientation_agreement(Handle(take)->structure.orientation, Handle(other)->structure.orientation, weight.get(), true);
+}
+
+// [[Rcpp::export]]
+double core_registered(SEXP take, SEXP other, Rcpp::Nullable<Rcpp::NumericMatrix> kept) {
+  const Weight weight(kept);
+  return sprenn::registered_agreement(Handle(take)->structure.orientation, Handle(other)->structure.orientation, weight.get());
 }
 
 // SSIM and multi-scale SSIM; NA for pictures smaller than the window.

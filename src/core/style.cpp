@@ -2,6 +2,8 @@
 
 #include "style.h"
 
+#include "hand.h"
+
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -34,6 +36,7 @@ std::vector<std::string> make_names() {
   }
   for (const char* n : {"chroma_energy_1", "chroma_energy_2", "lines", "flat", "grain"})
     names.push_back(n);
+  names.insert(names.end(), hand_names().begin(), hand_names().end());
   return names;
 }
 
@@ -234,6 +237,8 @@ std::vector<double> style_vector(const Picture& oklab) {
   add_palette(lab, out);
   add_texture(lab, out);
   add_line(lab, out);
+  const std::vector<double> hand = hand_numbers(oklab);
+  out.insert(out.end(), hand.begin(), hand.end());
   return out;
 }
 
