@@ -221,3 +221,15 @@ core_leak <- function(take, reference, mask) {
     .Call(`_sprenn_core_leak`, take, reference, mask)
 }
 
+core_fill <- function(take, mask) {
+    .Call(`_sprenn_core_fill`, take, mask)
+}
+
+core_repeated <- function(take, mask) {
+    .Call(`_sprenn_core_repeated`, take, mask)
+}
+
+core_change_inside <- function(take, reference, mask) {
+    .Call(`_sprenn_core_change_inside`, take, reference, mask)
+}
+

@@ -4,7 +4,7 @@ measure_leak <- function() {
     range = "0 none, 0.05 plainly seen (mean OKLab difference)", better = "lower",
     sees = "changes outside the mask of an edit",
     blind_to = "grain, changes inside",
-    source = "mean difference from the reference, smoothed, where the mask is below 0.02",
+    source = "mean difference from the reference, smoothed, where the mask is below 0.02; and the strongest spot of it",
     cost = "low",
     needs = "reference",
     compute = function(scene) {
@@ -12,7 +12,14 @@ measure_leak <- function() {
         return(NULL)
       }
       found <- core_leak(scene$take$handle, scene$reference$handle, scene$mask)
-      flaw_score(found$difference, 0.012, 0.03, place = map_box(found$map))
+      # A spot that was changed is as bad as a slight change all over.
+      number <- max(found$difference, (found$spot - spot_of_noise) / spot_as_bad)
+      flaw_score(max(0, number), 0.012, 0.03, place = map_box(found$map))
     }
   )
 }
+
+# What making a picture anew does to its worst spot, and how much stronger than its mean
+# difference a spot must be to count as much.
+spot_of_noise <- 0.03
+spot_as_bad <- 2.5

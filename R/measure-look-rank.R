@@ -10,8 +10,8 @@ measure_look_rank <- function() {
       if (length(scene$look) == 0 || length(scene$other_looks) == 0) {
         return(NULL)
       }
-      own <- style_distance(scene$take$style, mean_style(scene$look))
-      others <- vapply(scene$other_looks, function(look) style_distance(scene$take$style, mean_style(look)), 0)
+      own <- distance_from_look(scene$take, scene$look, scene$reference)
+      others <- vapply(scene$other_looks, function(look) distance_from_look(scene$take, look, scene$reference), 0)
       nearer <- sum(others < own)
       new_scores(1 - nearer / length(others), 1 + nearer)
     }

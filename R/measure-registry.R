@@ -27,6 +27,8 @@ all_measures <- function() {
 plain_measures <- function() {
   list(
     measure_structure(),
+    measure_registration(),
+    measure_agreement(),
     measure_orientation(),
     measure_layout(),
     measure_local_correlation(),
@@ -60,6 +62,8 @@ plain_measures <- function() {
     measure_crushed(),
     measure_residual_damage(),
     measure_seam(),
+    measure_patch(),
+    measure_repeated(),
     measure_leak(),
     measure_guide_bleed()
   )

@@ -11,6 +11,10 @@ measure_seam <- function() {
       if (is.null(scene$mask) || !scene$job %in% c("edit", "extend", "repair")) {
         return(NULL)
       }
+      # The reference's own step at an added canvas is where we padded it, and excuses nothing.
+      if (scene$job == "extend") {
+        return(flaw_score(core_seam(scene$take$handle, NULL, scene$mask), 0.035, 0.08, place = "the canvas' edge"))
+      }
       flaw_score(core_seam(scene$take$handle, scene$reference$handle, scene$mask), 0.047, 0.1, place = "the mask's edge")
     }
   )

@@ -2,18 +2,19 @@ measure_structure <- function() {
   new_measure(
     "structure", "structure",
     range = "0 chance, 1 the same layout", better = "higher",
-    sees = "the layout: the stated weighting of the four measures above",
+    sees = "the layout, whatever the medium: where parts are, and that they are there at all",
     blind_to = "style",
-    source = "weights in docs/measures.md",
+    source = "three quarters registration, one quarter agreement up to what line work has",
     cost = "none",
     needs = "reference",
     compute = function(scene) {
-      new_scores(weighted_mean(rescale_from_chance(scene$raw, scene$chance), structure_weights), weighted_mean(scene$raw, structure_weights))
+      there <- min(1, agreement_value(scene) / agreement_of_line_work)
+      new_scores(0.75 * registration_value(scene) + 0.25 * there, scene$registered)
     }
   )
 }
 
-# What makes up structure, found on the tuning part of bench/validity.R.
-structure_weights <- c(orientation = 0.55, layout = 0.15, local_correlation = 0.2, shared_information = 0.1)
-
-weighted_mean <- function(values, weights) sum(values[names(weights)] * weights) / sum(weights)
+# The agreement that line drawings have with the photograph that they were made from, on the
+# `fit` half of bench/natural.R: beyond it agreement says what the medium is, not whether
+# the layout was kept.
+agreement_of_line_work <- 0.45

@@ -13,14 +13,3 @@ measure_style_change <- function() {
     }
   )
 }
-
-# Distances are taken where the variation that content causes within one look
-# has the same size in every direction.
-style_distance <- function(a, b) sqrt(sum((style_position(a) - style_position(b))^2))
-
-style_position <- function(style) {
-  space <- style_space
-  scaled <- (style - space$centre) / space$spread
-  scaled <- pmin(pmax(scaled, -space$clip), space$clip)
-  drop(space$whitening %*% scaled)
-}

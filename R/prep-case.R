@@ -38,7 +38,7 @@ fitted_reference <- function(case, suite) prepare_one(case$reference, case, suit
 # that the engine is to fill.
 case_mask <- function(case, suite, size) {
   reference <- case$reference
-  grown <- any(case$grow > 0) || identical(reference$fit, "extend")
+  grown <- has_added_canvas(case)
   if (is.null(case$mask) && !grown) {
     return(NULL)
   }
@@ -51,12 +51,17 @@ case_mask <- function(case, suite, size) {
     softness <- case$mask$feather * size[1] / case_frame(case, suite)[1]
     if (softness > 0) mask <- core_blur(mask, softness / 2)
   }
-  if (grown) {
-    place <- frame_inside(size, case_frame(case, suite))
-    bare <- uncovered(window_at(case, suite, reference, place), place[3:4])
-    mask <- pmax(mask, reflect_into(array(bare, c(dim(bare), 1)), place, size)[, , 1])
-  }
+  if (grown) mask <- pmax(mask, added_canvas(case, suite, size))
   pmin(pmax(mask, 0), 1)
+}
+
+has_added_canvas <- function(case) any(case$grow > 0) || identical(case$reference$fit, "extend")
+
+# 1 where the canvas is bare of the reference (rows x columns).
+added_canvas <- function(case, suite, size) {
+  place <- frame_inside(size, case_frame(case, suite))
+  bare <- uncovered(window_at(case, suite, case$reference, place), place[3:4])
+  reflect_into(array(bare, c(dim(bare), 1)), place, size)[, , 1]
 }
 
 # The regions that must survive, as maps (rows x columns, 1 inside) on the canvas.

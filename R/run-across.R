@@ -5,7 +5,7 @@
 # A print as text: the place in the style space in steps of 1/300, and the patches'
 # lightness and colours in steps of 1/255.
 take_print <- function(view) {
-  position <- as.integer(round(300 * pmin(pmax(style_position(view$style), -100), 100)))
+  position <- as.integer(round(300 * pmin(pmax(sqrt(style_space$weight) * style_position(view$style), -100), 100)))
   patches <- as.raw(round(255 * pmin(pmax(core_patches(view$handle) + rep(c(0, 0.5, 0.5), each = print_patches), 0), 1)))
   gsub("\n", "", jsonlite::base64_enc(c(writeBin(position, raw(), size = 2, endian = "little"), patches)), fixed = TRUE)
 }

@@ -73,7 +73,7 @@ take_bytes <- function(store, take) {
 score_bytes <- function(bytes, case, suite, kept) {
   frame <- case_frame(case, suite)
   hold <- function(what, code) keep(kept, paste(what, case$id), list(code))[[1]]
-  reference <- if (!is.null(case$reference)) hold("view", view_picture(fitted_reference(case, suite), frame, "reference"))
+  reference <- if (!is.null(case$reference)) hold("view", reference_view(case, suite, frame))
   looks <- lapply(stats::setNames(nm = names(suite$looks)), function(name) {
     keep(kept, paste("look", name), lapply(suite$looks[[name]], function(path) look_facts(view_picture(read_picture(path)))))
   })
@@ -91,6 +91,24 @@ score_bytes <- function(bytes, case, suite, kept) {
   scores <- score_scene(scene, asked_phrases(case), c(all_measures(), own))
   list(scores = scores, print = take_print(view$view), overlay = take_overlay(scene))
 }
+
+# A reference as takes are compared with it. Where canvas was added, what the picture says
+# of itself (its style, its grain, how sharp it is) is that of the part that is there: the
+# padding is ours.
+reference_view <- function(case, suite, frame) {
+  pixels <- fitted_reference(case, suite)
+  view <- view_picture(pixels, frame, "reference")
+  there <- if (has_added_canvas(case)) 1 - added_canvas(case, suite, frame)
+  if (is.null(there) || !any(there > 0.5)) {
+    return(view)
+  }
+  inside <- view_picture(pixels[rowSums(there) > 0.5, colSums(there) > 0.5, , drop = FALSE])
+  view[own_facts] <- inside[own_facts]
+  drop_view(inside)
+  view
+}
+
+own_facts <- c("style", "spread", "blur", "noise", "blotches", "blocks", "ringing", "banding", "burnt", "crushed")
 
 # A take as its bytes, seen in its frame. The pixels only where somebody asks for them:
 # 8 bits a channel need not become numbers first.
@@ -162,7 +180,7 @@ read_deciding_scores <- function(store, structure_from) {
   wanted <- paste("SELECT take, axis, measure, phrase, value, level FROM scores WHERE", deciding, "AND axis IN")
   scores <- read_db(store, paste0(wanted, " ('adherence', 'flaws') UNION ALL ", wanted, " ('structure', 'style') AND measure IN (", parts, ")",
     # A brief may make structure up of flaws too: then those that are not there count.
-    if (!all(names(structure_from) %in% c("structure", names(structure_weights)))) paste0(" UNION ALL SELECT take, axis, measure, phrase, value, level FROM scores WHERE axis = 'flaws' AND level = 'none' AND measure IN (", parts, ")")
+    if (!all(names(structure_from) %in% c("structure", names(agreement_weights)))) paste0(" UNION ALL SELECT take, axis, measure, phrase, value, level FROM scores WHERE axis = 'flaws' AND level = 'none' AND measure IN (", parts, ")")
   ))
   tibble::as_tibble(scores)
 }

@@ -50,7 +50,7 @@ look_facts <- function(view) {
 new_scene <- function(take, reference, look = list(), decoys, mask = NULL, job = "restyle", frame = take$own,
                       other_looks = list(), guide = NULL, watch = list(), pixels = NULL, looks = list()) {
   scene <- list(
-    grain = core_graininess(take$handle, (reference %||% take)$handle), take = take, reference = reference, look = look, other_looks = other_looks, decoys = decoys, mask = mask,
+    grain = core_graininess(take$handle, plainest_in(take, reference, job)$handle), take = take, reference = reference, look = look, other_looks = other_looks, decoys = decoys, mask = mask,
     job = job, frame = frame, guide = guide, watch = watch, pixels = pixels, looks = looks, settled = take$handle
   )
   if (is.null(reference)) {
@@ -59,6 +59,10 @@ new_scene <- function(take, reference, look = list(), decoys, mask = NULL, job =
   scene$reference$outlined <- if (!is.null(guide)) core_marked_share(reference$handle, NULL)
   settle_scene(scene)
 }
+
+# The picture that says where a take should be plain: its reference, but for what was
+# grown, whose plainest part is the padding that was to be filled.
+plainest_in <- function(take, reference, job) if (is.null(reference) || job == "extend") take else reference
 
 # Compares the layouts, after the take's framing has been taken out where it has one.
 settle_scene <- function(scene) {
@@ -80,6 +84,7 @@ settle_scene <- function(scene) {
     scene$raw <- core_likeness(scene$settled, reference, kept)
     scene$chance <- chance_of(scene$settled, kept)
   }
+  scene$registered <- core_registered(scene$settled, reference, kept)
   scene$kept <- kept
   scene$gone <- core_unmatched(reference, scene$settled, kept)
   scene$come <- core_unmatched(scene$settled, reference, kept)

@@ -685,6 +685,43 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_fill
+Rcpp::NumericVector core_fill(SEXP take, Rcpp::NumericMatrix mask);
+RcppExport SEXP _sprenn_core_fill(SEXP takeSEXP, SEXP maskSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type take(takeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type mask(maskSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_fill(take, mask));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_repeated
+double core_repeated(SEXP take, Rcpp::NumericMatrix mask);
+RcppExport SEXP _sprenn_core_repeated(SEXP takeSEXP, SEXP maskSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type take(takeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type mask(maskSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_repeated(take, mask));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_change_inside
+Rcpp::NumericVector core_change_inside(SEXP take, SEXP reference, Rcpp::NumericMatrix mask);
+RcppExport SEXP _sprenn_core_change_inside(SEXP takeSEXP, SEXP referenceSEXP, SEXP maskSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type take(takeSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type reference(referenceSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type mask(maskSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_change_inside(take, reference, mask));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_draw_resize", (DL_FUNC) &_sprenn_draw_resize, 3},
@@ -742,6 +779,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_core_marked_share", (DL_FUNC) &_sprenn_core_marked_share, 2},
     {"_sprenn_core_seam", (DL_FUNC) &_sprenn_core_seam, 3},
     {"_sprenn_core_leak", (DL_FUNC) &_sprenn_core_leak, 3},
+    {"_sprenn_core_fill", (DL_FUNC) &_sprenn_core_fill, 2},
+    {"_sprenn_core_repeated", (DL_FUNC) &_sprenn_core_repeated, 2},
+    {"_sprenn_core_change_inside", (DL_FUNC) &_sprenn_core_change_inside, 3},
     {NULL, NULL, 0}
 };
 

@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "core/fill.h"
 #include "core/marks.h"
 #include "core/registration.h"
 #include "core/view.h"
@@ -270,14 +271,36 @@ double core_marked_share(SEXP view, Rcpp::Nullable<Rcpp::NumericMatrix> outlines
   return sprenn::marked_share(sprenn::thin_marks(own->oklab.channel[0], 2), given.get() ? *given.get() : own->structure.edges.thin);
 }
 
-// `mask` is 1 where the picture may change.
+// `mask` is 1 where the picture may change. Steps that the reference has there are none of
+// the take's; NULL where the reference has nothing there.
 // [[Rcpp::export]]
 double core_seam(SEXP take, SEXP reference, Rcpp::NumericMatrix mask) {
-  return sprenn::seam_excess(Handle(take)->oklab, Handle(reference)->oklab, plane_from(mask));
+  const Picture* before = Rf_isNull(reference) ? nullptr : &Handle(reference)->oklab;
+  return sprenn::seam_excess(Handle(take)->oklab, before, plane_from(mask));
 }
 
 // [[Rcpp::export]]
 Rcpp::List core_leak(SEXP take, SEXP reference, Rcpp::NumericMatrix mask) {
   const auto found = sprenn::leak_outside(Handle(take)->oklab, Handle(reference)->oklab, plane_from(mask));
-  return Rcpp::List::create(Rcpp::_["difference"] = found.difference, Rcpp::_["map"] = matrix_from(found.map));
+  return Rcpp::List::create(Rcpp::_["difference"] = found.difference, Rcpp::_["spot"] = sprenn::strongest_spot(found.map),
+                            Rcpp::_["map"] = matrix_from(found.map));
+}
+
+// How what lies inside a mask goes with what lies around it.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_fill(SEXP take, Rcpp::NumericMatrix mask) {
+  const auto found = sprenn::fill_detail(Handle(take)->oklab, plane_from(mask));
+  return Rcpp::NumericVector::create(Rcpp::_["detail"] = found.detail, Rcpp::_["noise"] = found.noise);
+}
+
+// [[Rcpp::export]]
+double core_repeated(SEXP take, Rcpp::NumericMatrix mask) {
+  return sprenn::repeated_inside(Handle(take)->oklab, plane_from(mask));
+}
+
+// The difference of two pictures inside a mask: its mean, and what the most changed tenth has.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_change_inside(SEXP take, SEXP reference, Rcpp::NumericMatrix mask) {
+  const auto found = sprenn::change_inside(Handle(take)->oklab, Handle(reference)->oklab, plane_from(mask));
+  return Rcpp::NumericVector::create(Rcpp::_["mean"] = found.mean, Rcpp::_["most"] = found.most, Rcpp::_["spread"] = found.spread);
 }

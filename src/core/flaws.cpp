@@ -4,78 +4,110 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstddef>
+#include <vector>
 
 namespace sprenn {
 
 namespace {
 
-constexpr float kPlain = 0.015f;    // a bar's own unevenness, in OKLab
-constexpr float kNeutral = 0.03f;   // the chroma that a bar may have
-constexpr float kStep = 0.04f;      // the step from a bar to the picture
-constexpr int kCoarseEdge = 170;    // where pictures are told from copies
-constexpr double kStraight = 0.5;   // the share of its inner edge that shows it
+constexpr int kBarEdge = 256;        // where bars are looked for
+constexpr float kStep = 0.035f;      // the step from a bar to the picture, in OKLab
+constexpr double kDeepest = 0.24;    // of the height or width
+constexpr double kStraight = 0.55;   // the share of a bar's inner edge that must show it
+constexpr double kUnmistakable = 0.8;  // a step that is so straight shows a bar whatever is in it
+constexpr double kQuieter = 0.45;    // how much detail a bar may have, of what the picture has
+constexpr double kLeastDetail = 0.002;
+constexpr int kCoarseEdge = 170;     // where pictures are told from copies
 
-// Line i counted from one of the four edges inwards.
-class Lines {
+// Detail of middle size: grain and slopes have little of it.
+Plane middle_detail(const Plane& lightness) {
+  Plane out = blur(lightness, 1.0f);
+  const Plane wide = blur(lightness, 3.0f);
+  for (std::size_t i = 0; i < out.size(); ++i) out.values[i] = std::abs(out.values[i] - wide.values[i]);
+  return out;
+}
+
+// A picture seen from one of its edges: line 0 is the outermost.
+class FromEdge {
  public:
-  Lines(const Picture& picture, bool rows, bool from_end)
-      : picture_(picture), rows_(rows), from_end_(from_end) {}
+  FromEdge(const Picture& picture, const Plane& detail, bool rows, bool from_end)
+      : picture_(picture), detail_(detail), rows_(rows), from_end_(from_end) {}
 
-  int count() const { return rows_ ? picture_.height() : picture_.width(); }
-  int length() const { return rows_ ? picture_.width() : picture_.height(); }
-  float value(int channel, int line, int place) const {
-    const int i = from_end_ ? count() - 1 - line : line;
-    return rows_ ? picture_.channel[channel].at(place, i) : picture_.channel[channel].at(i, place);
+  int count() const { return rows_ ? detail_.height : detail_.width; }
+  int length() const { return rows_ ? detail_.width : detail_.height; }
+
+  double detail_of(int line) const {
+    double sum = 0.0;
+    for (int place = 0; place < length(); ++place) sum += static_cast<double>(at(detail_, line, place));
+    return sum / std::max(1, length());
   }
 
-  bool plain_like(int line, const float colour[3]) const {
-    for (int place = 0; place < length(); ++place)
-      for (int c = 0; c < 3; ++c)
-        if (std::abs(value(c, line, place) - colour[c]) > kPlain) return false;
-    return true;
-  }
-
-  double share_that_steps(int line, const float colour[3]) const {
-    int steps = 0;
-    for (int place = 0; place < length(); ++place) {
-      double distance = 0.0;
-      for (int c = 0; c < 3; ++c) {
-        const double d = value(c, line, place) - colour[c];
-        distance += d * d;
-      }
-      steps += std::sqrt(distance) > kStep;
+  // How far two lines differ at a place, each with its outer or inner neighbour.
+  float step(int outer, int inner, int place) const {
+    float sum = 0.0f;
+    for (const Plane& plane : picture_.channel) {
+      const float out = 0.5f * (at(plane, outer, place) + at(plane, std::max(0, outer - 1), place));
+      const float in = 0.5f * (at(plane, inner, place) + at(plane, std::min(count() - 1, inner + 1), place));
+      sum += (in - out) * (in - out);
     }
-    return static_cast<double>(steps) / length();
+    return std::sqrt(sum);
   }
 
  private:
+  float at(const Plane& plane, int line, int place) const {
+    const int i = from_end_ ? count() - 1 - line : line;
+    return rows_ ? plane.at(place, i) : plane.at(i, place);
+  }
   const Picture& picture_;
+  const Plane& detail_;
   bool rows_;
   bool from_end_;
 };
 
-double bar_depth(const Lines& lines) {
-  float colour[3];
-  for (int c = 0; c < 3; ++c) colour[c] = lines.value(c, 0, lines.length() / 2);
-  if (std::hypot(colour[1], colour[2]) > kNeutral) return 0.0;
-  int depth = 0;
-  while (depth < lines.count() && lines.plain_like(depth, colour)) ++depth;
-  if (depth == 0 || depth == lines.count()) return 0.0;
-  // A resampled bar has a soft inner edge, so the step may come a line later.
-  const int beyond = std::min(depth + 1, lines.count() - 1);
-  const double step =
-      std::max(lines.share_that_steps(depth, colour), lines.share_that_steps(beyond, colour));
-  return step >= kStraight ? static_cast<double>(depth) / lines.count() : 0.0;
+// The depth at which a quiet strip ends in a straight step, as a share; 0 without a bar.
+// The step must be a step of this line: larger than those a little further out and in.
+double bar_depth(const FromEdge& lines) {
+  const int n = lines.count(), deepest = static_cast<int>(kDeepest * n);
+  if (n < 16) return 0.0;
+  std::vector<double> detail(static_cast<std::size_t>(n));
+  for (int line = 0; line < n; ++line) detail[static_cast<std::size_t>(line)] = lines.detail_of(line);
+  std::vector<double> inner(detail.begin() + n / 4, detail.begin() + std::max(n / 4 + 1, 3 * n / 4));
+  std::nth_element(inner.begin(), inner.begin() + static_cast<std::ptrdiff_t>(inner.size() / 2), inner.end());
+  const double usual = inner[inner.size() / 2] + kLeastDetail;
+  double best = 0.0, depth = 0.0, sum = 0.0;
+  for (int d = 1; d <= deepest; ++d) {
+    // The lines next to the step have of its detail.
+    if (d >= 4) sum += detail[static_cast<std::size_t>(d - 4)];
+    const double outside = d >= 4 ? sum / (d - 3) : 0.0;
+    const double quiet = 1.0 - outside / (kQuieter * usual);
+    int steps = 0;
+    for (int place = 0; place < lines.length(); ++place) {
+      const float here = lines.step(d - 1, d, place);
+      const float beside = std::max(d >= 5 ? lines.step(d - 4, d - 3, place) : 0.0f, lines.step(d + 3, d + 4, place));
+      steps += here > kStep && here > 1.5f * beside;
+    }
+    const double straight = static_cast<double>(steps) / lines.length();
+    const double found = straight * std::sqrt(std::max(quiet, 0.1));
+    if (straight >= (quiet > 0.0 ? kStraight : kUnmistakable) && found > best) {
+      best = found;
+      depth = static_cast<double>(d) / n;
+    }
+  }
+  return depth;
 }
 
 }  // namespace
 
 Bars find_bars(const Picture& oklab) {
+  const Size size = with_long_edge(oklab.width(), oklab.height(), kBarEdge);
+  const Picture small = resize(oklab, size.width, size.height);
+  const Plane detail = middle_detail(small.channel[0]);
   Bars bars;
-  bars.top = bar_depth(Lines(oklab, true, false));
-  bars.bottom = bar_depth(Lines(oklab, true, true));
-  bars.left = bar_depth(Lines(oklab, false, false));
-  bars.right = bar_depth(Lines(oklab, false, true));
+  bars.top = bar_depth(FromEdge(small, detail, true, false));
+  bars.bottom = bar_depth(FromEdge(small, detail, true, true));
+  bars.left = bar_depth(FromEdge(small, detail, false, false));
+  bars.right = bar_depth(FromEdge(small, detail, false, true));
   return bars;
 }
 

@@ -114,7 +114,7 @@ double line_share(const Plane& marks) {
   return static_cast<double>(lines) / static_cast<double>(std::max<std::size_t>(1, marks.size()));
 }
 
-double seam_excess(const Picture& take, const Picture& reference, const Plane& mask) {
+double seam_excess(const Picture& take, const Picture* reference, const Plane& mask) {
   const int w = take.width(), h = take.height();
   const Plane soft = blur(resize(mask, w, h), 2.0f);
   const Gradient way = gradient_of(soft);
@@ -137,10 +137,10 @@ double seam_excess(const Picture& take, const Picture& reference, const Plane& m
       const float nx = way.across.at(x, y) / length, ny = way.down.at(x, y) / length;
       Stretch& stretch = stretches[static_cast<std::size_t>(y / kStretch * columns + x / kStretch)];
       stretch.n += 1.0;
-      for (std::size_t which = 0; which < 2; ++which)
+      for (std::size_t which = 0; which < (reference ? 2u : 1u); ++which)
         for (std::size_t k = 0; k < kOffsets.size(); ++k)
           for (std::size_t c = 0; c < 3; ++c) {
-            const Plane& plane = (which ? reference : take).channel[c];
+            const Plane& plane = (which ? *reference : take).channel[c];
             const float fx = static_cast<float>(x) + kOffsets[k] * nx, fy = static_cast<float>(y) + kOffsets[k] * ny;
             stretch.step[which][k][c] += static_cast<double>(sample(plane, fx + 1.5f * nx, fy + 1.5f * ny) - sample(plane, fx - 1.5f * nx, fy - 1.5f * ny));
           }

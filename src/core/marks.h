@@ -29,7 +29,7 @@ double line_share(const Plane& marks);
 
 // Along the half-way line of a mask (1 may change): how much steeper the take is
 // across it than a few pixels to either side, beyond what the reference is there.
-double seam_excess(const Picture& take, const Picture& reference, const Plane& mask);
+double seam_excess(const Picture& take, const Picture* reference, const Plane& mask);
 
 // Mean difference (OKLab, smoothed) outside the mask, and where it is.
 struct Leak {

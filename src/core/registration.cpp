@@ -3,38 +3,47 @@
 #include "registration.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <cstddef>
 #include <vector>
-#include <cstdlib>
 
 namespace sprenn {
 
 namespace {
 
-double env(const char* n, double d) { const char* v = std::getenv(n); return v ? std::atof(v) : d; }
+constexpr int kCell = 20;     // a part's side, in pixels of the coarse field; it overlaps half of the next
+constexpr int kReach = 6;     // how far it is looked for there: 6 % of the long edge
+constexpr int kFineReach = 2;  // and in the fine field, around the place found and its own
+// A part may lie this far from its place, in pixels of the fine field, and count 0.6.
+constexpr float kTolerance = 2.0f;
 constexpr float kFaintest = 1e-3f;
+// A part that is found less well than this share of what is usual in the take is lost.
+constexpr double kLost = 0.3;
 
-// Sums over a part, at one place of the reference and of the take.
-struct Sums {
-  float dot = 0.0f, take = 0.0f;
+// Both pictures' fields of one scale, with what each pixel of the take has of contours.
+struct Scale {
+  const Field& take;
+  const Field& reference;
+  Plane take_energy;
+  Plane reference_energy;
+  int width() const { return reference.cosine.width; }
+  int height() const { return reference.cosine.height; }
 };
 
-SPRENN_WIDE Sums part_sums(const Field& take, const Field& reference, const float* energy, int x, int y, int dx, int dy, int w, int h) {
-  Sums sums;
-  for (int v = y; v < y + h; ++v) {
-    const float *rc = reference.cosine.row(v) + x, *rs = reference.sine.row(v) + x;
-    const float *tc = take.cosine.row(v + dy) + x + dx, *ts = take.sine.row(v + dy) + x + dx;
-    const float* te = energy + static_cast<std::ptrdiff_t>(v + dy) * take.cosine.width + x + dx;
-    float dot = 0.0f, sum = 0.0f;
-    for (int u = 0; u < w; ++u) {
-      dot += rc[u] * tc[u] + rs[u] * ts[u];
-      sum += te[u];
-    }
-    sums.dot += dot;
-    sums.take += sum;
-  }
-  return sums;
-}
+struct Box {
+  int x, y, width, height;
+  float area() const { return static_cast<float>(width * height); }
+};
+
+struct Way {
+  int x, y;
+};
+
+struct Found {
+  float agreement = 0.0f;
+  Way way{0, 0};
+};
 
 Plane energy_of(const Field& field) {
   Plane out = Plane::unset(field.cosine.width, field.cosine.height);
@@ -43,56 +52,114 @@ Plane energy_of(const Field& field) {
   return out;
 }
 
+float sum_in(const Plane& plane, const Box& box) {
+  float sum = 0.0f;
+  for (int y = box.y; y < box.y + box.height; ++y) {
+    const float* row = plane.row(y) + box.x;
+    for (int x = 0; x < box.width; ++x) sum += row[x];
+  }
+  return sum;
+}
+
+SPRENN_WIDE void add_row(float* dot, float* energy, const float* ac, const float* as, const float* ae, const float* bc, const float* bs, int n) {
+  float d = 0.0f, e = 0.0f;
+  for (int x = 0; x < n; ++x) {
+    d += ac[x] * bc[x] + as[x] * bs[x];
+    e += ae[x];
+  }
+  *dot += d;
+  *energy += e;
+}
+
+// The cosine of a part of the reference and the part of the take that lies `way` from it.
+float agreement_at(const Scale& scale, const Box& box, Way way, float own) {
+  float dot = 0.0f, energy = 0.0f;
+  const int x = box.x + way.x;
+  for (int y = box.y; y < box.y + box.height; ++y)
+    add_row(&dot, &energy, scale.take.cosine.row(y + way.y) + x, scale.take.sine.row(y + way.y) + x, scale.take_energy.row(y + way.y) + x,
+            scale.reference.cosine.row(y) + box.x, scale.reference.sine.row(y) + box.x, box.width);
+  return dot / (std::sqrt(energy * own) + kFaintest * box.area());
+}
+
+bool lies_inside(const Scale& scale, const Box& box, Way way) {
+  return box.x + way.x >= 0 && box.y + way.y >= 0 && box.x + way.x + box.width <= scale.width() && box.y + way.y + box.height <= scale.height();
+}
+
+// The best place of a part within `reach` of `from`.
+Found search(const Scale& scale, const Box& box, float own, Way from, int reach) {
+  Found best;
+  for (int y = from.y - reach; y <= from.y + reach; ++y)
+    for (int x = from.x - reach; x <= from.x + reach; ++x) {
+      if (!lies_inside(scale, box, {x, y})) continue;
+      const float agreement = agreement_at(scale, box, {x, y}, own);
+      if (agreement > best.agreement) best = {agreement, {x, y}};
+    }
+  return best;
+}
+
+float nearness(Way way) {
+  return std::exp(-0.5f * static_cast<float>(way.x * way.x + way.y * way.y) / (kTolerance * kTolerance));
+}
+
+// The same part in the fine field.
+Box in_fine(const Box& box, const Scale& coarse, const Scale& fine) {
+  const auto along = [](int at, int from, int to) { return at * to / std::max(1, from); };
+  const int left = along(box.x, coarse.width(), fine.width()), top = along(box.y, coarse.height(), fine.height());
+  const int right = along(box.x + box.width, coarse.width(), fine.width()), bottom = along(box.y + box.height, coarse.height(), fine.height());
+  return {left, top, std::max(1, right - left), std::max(1, bottom - top)};
+}
+
+struct Part {
+  double presence = 0.0;  // how much contour the reference has there
+  double here = 0.0;      // how well it is found where it was
+  double anywhere = 0.0;  // and at its best place
+};
+
+// What is usual: the median of `anywhere`, by presence.
+double usual_agreement(std::vector<Part> parts) {
+  double all = 0.0, below = 0.0;
+  for (const Part& part : parts) all += part.presence;
+  std::sort(parts.begin(), parts.end(), [](const Part& p, const Part& q) { return p.anywhere < q.anywhere; });
+  for (const Part& part : parts) {
+    below += part.presence;
+    if (below >= 0.5 * all) return part.anywhere;
+  }
+  return 0.0;
+}
+
 }  // namespace
 
 double registered_agreement(const std::vector<Field>& take, const std::vector<Field>& reference, const Plane* weight) {
-  const std::size_t lev = static_cast<std::size_t>(env("REG_LEVEL", 2));
-  const int kCell = static_cast<int>(env("REG_CELL", 12)), kStride = kCell / 2, kReach = static_cast<int>(env("REG_REACH", 6));
-  const float kTolerance = static_cast<float>(env("REG_TOL", 2)), kappa = static_cast<float>(env("REG_KAPPA", 0.6));
-  struct Cell { double presence, best, near; };
-  std::vector<Cell> cells;
-  const Field &a = take[lev], &b = reference[lev];
-  const int w = b.cosine.width, h = b.cosine.height;
-  const Plane take_energy = energy_of(a), reference_energy = energy_of(b);
-  const Plane kept = weight ? resize(*weight, w, h) : Plane();
-  float nearness[32][32];
-  for (int dy = -kReach; dy <= kReach; ++dy)
-    for (int dx = -kReach; dx <= kReach; ++dx)
-      nearness[dy + kReach][dx + kReach] = std::exp(-0.5f * static_cast<float>(dx * dx + dy * dy) / (kTolerance * kTolerance));
-  double found = 0.0, sought = 0.0;
-  for (int y = 0; y < h; y += kStride)
-    for (int x = 0; x < w; x += kStride) {
-      const int width = std::min(kCell, w - x), height = std::min(kCell, h - y);
-      if ((width < kStride || height < kStride) && (w > kStride && h > kStride)) continue;
-      float own = 0.0f, counts = 0.0f;
-      for (int v = y; v < y + height; ++v)
-        for (int u = x; u < x + width; ++u) {
-          own += reference_energy.at(u, v);
-          counts += weight ? kept.at(u, v) : 1.0f;
-        }
-      const float area = static_cast<float>(width * height);
-      counts /= area;
-      if (counts < 0.5f) continue;
-      float best = 0.0f, best_near = 0.0f;
-      for (int dy = -kReach; dy <= kReach; ++dy)
-        for (int dx = -kReach; dx <= kReach; ++dx) {
-          if (x + dx < 0 || y + dy < 0 || x + dx + width > w || y + dy + height > h) continue;
-          const Sums sums = part_sums(a, b, take_energy.values.data(), x, y, dx, dy, width, height);
-          const float cosine = sums.dot / (std::sqrt(sums.take * own) + kFaintest * area);
-          best = std::max(best, cosine);
-          best_near = std::max(best_near, cosine * nearness[dy + kReach][dx + kReach]);
-        }
-      const double presence = std::sqrt(static_cast<double>(own / area)) * static_cast<double>(counts);
-      cells.push_back({presence, best, best_near});
+  const Scale coarse{take[2], reference[2], energy_of(take[2]), energy_of(reference[2])};
+  const Scale fine{take[1], reference[1], energy_of(take[1]), energy_of(reference[1])};
+  const Plane kept = weight ? resize(*weight, coarse.width(), coarse.height()) : Plane();
+  const int w = coarse.width(), h = coarse.height(), across = std::min(kCell, w), down = std::min(kCell, h);
+  std::vector<Part> parts;
+  for (int top = 0; top == 0 || top + kCell / 2 < h; top += kCell / 2)
+    for (int left = 0; left == 0 || left + kCell / 2 < w; left += kCell / 2) {
+      const Box box{std::min(left, w - across), std::min(top, h - down), across, down};
+      const double share = weight ? static_cast<double>(sum_in(kept, box) / box.area()) : 1.0;
+      if (share < 0.5) continue;
+      const float own = sum_in(coarse.reference_energy, box);
+      const Box close = in_fine(box, coarse, fine);
+      const float own_close = sum_in(fine.reference_energy, close);
+      const Found rough = search(coarse, box, own, {0, 0}, kReach);
+      const Found here = search(fine, close, own_close, {0, 0}, kFineReach);
+      const Found there = search(fine, close, own_close, {2 * rough.way.x, 2 * rough.way.y}, kFineReach);
+      Part part;
+      part.presence = share * std::sqrt(static_cast<double>(own / box.area()));
+      part.here = static_cast<double>(here.agreement * nearness(here.way));
+      part.anywhere = static_cast<double>(std::max(here.agreement, there.agreement));
+      parts.push_back(part);
     }
-  double all = 0.0, typical = 0.0;
-  std::vector<Cell> sorted = cells;
-  std::sort(sorted.begin(), sorted.end(), [](const Cell& p, const Cell& q) { return p.best < q.best; });
-  for (const Cell& c : sorted) all += c.presence;
-  double run = 0.0;
-  for (const Cell& c : sorted) { run += c.presence; if (run >= 0.5 * all) { typical = c.best; break; } }
-  for (const Cell& c : cells) { found += c.presence * c.near; sought += c.presence * std::max(c.best, kappa * typical); }
-  return sought > 0.0 ? found / sought : 0.0;
+  const double least = kLost * usual_agreement(parts);
+  double found = 0.0, sought = 0.0;
+  for (const Part& part : parts) {
+    found += part.presence * part.here;
+    sought += part.presence * std::max(part.anywhere, least);
+  }
+  // Where there is no contour at all, none has moved.
+  return sought > 0.0 ? found / sought : 1.0;
 }
 
 }  // namespace sprenn

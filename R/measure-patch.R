@@ -1,0 +1,36 @@
+measure_patch <- function() {
+  new_measure(
+    "patch", "flaws",
+    range = "1 as detailed as its surroundings, 0.5 plainly flat, smeared, soft or noisy, 0 nothing there", better = "higher",
+    sees = "that what was filled in does not belong: flat, smeared, blurred, or noise",
+    blind_to = "what it shows, its colours",
+    source = "detail just inside the mask's edge against that just outside, and against the next octave's",
+    cost = "low",
+    needs = "reference",
+    compute = function(scene) {
+      if (is.null(scene$mask) || !scene$job %in% c("edit", "extend")) {
+        return(NULL)
+      }
+      found <- core_fill(scene$take$handle, scene$mask)
+      # What was put in by an edit may be smoother than what lies around it; a canvas that
+      # was grown goes on as it was.
+      quiet <- if (scene$job == "extend") {
+        c(flat = found[["detail"]] / least_detail, soft = found[["noise"]] / softest)
+      } else {
+        change <- core_change_inside(scene$take$handle, scene$reference$handle, scene$mask)
+        c(flat = change[["spread"]] / flattest)
+      }
+      loud <- c(noisy = max(most_detail / found[["detail"]], noisiest / found[["noise"]]))
+      worst <- c(quiet, loud)[which.min(c(quiet, loud))]
+      flaw_score(min(1, worst / 2), 0.6, 0.5, place = names(worst), raw = found[["detail"]])
+    }
+  )
+}
+
+# Beyond these a fill is told from what a photograph itself has on both sides of a line: of
+# the `fit` half of bench/natural.R, two in a hundred lie half way towards them.
+least_detail <- 0.55
+most_detail <- 2
+softest <- 0.64
+noisiest <- 1.65
+flattest <- 0.03
