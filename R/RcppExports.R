@@ -173,6 +173,14 @@ core_graininess <- function(own, plain) {
     .Call(`_sprenn_core_graininess`, own, plain)
 }
 
+core_blotches <- function(own, plain) {
+    .Call(`_sprenn_core_blotches`, own, plain)
+}
+
+core_worst_part <- function(take, reference) {
+    .Call(`_sprenn_core_worst_part`, take, reference)
+}
+
 core_usual <- function(view) {
     .Call(`_sprenn_core_usual`, view)
 }

@@ -56,10 +56,10 @@ plain_measures <- function() {
     measure_noise(),
     measure_unfinished(),
     measure_blocks(),
-    measure_ringing(),
     measure_banding(),
     measure_burnt(),
     measure_crushed(),
+    measure_local_damage(),
     measure_residual_damage(),
     measure_seam(),
     measure_patch(),
@@ -124,8 +124,20 @@ strokes_in <- function(scene) known_before(scene["look"], "lines")
 clipping_score <- function(scene, what) {
   spot <- scene$take[[what]]
   before <- max(1.5 * known_before(scene["reference"], what, "number"), 4 * known_before(scene["look"], what, "number"))
-  flaw_score(max(0, spot$number - before), 0.1, 0.18, place = worst_cell(spot), raw = spot$number)
+  flaw_score(max(0, spot$number - before), 0.03, 0.14, place = worst_cell(spot), raw = spot$number)
 }
+
+# Flaws that a look may be made of: grain, halftone, few tones, white paper, black ink.
+may_be_the_look <- c("blur", "noise", "unfinished", "blocks", "banding", "burnt", "crushed")
+
+# Where nothing shows what the look is, and a take's manner has moved away from the
+# reference's, these are at most slight: nobody can say whether they were meant.
+look_is_unknown <- function(scene) {
+  length(scene$look) == 0 && (is.null(scene$reference) || style_distance(scene$take$style, scene$reference$style) > moved_manner * style_space$between)
+}
+
+# What light, cropping and compression do to a manner stays below this; see bench/natural.R.
+moved_manner <- 0.25
 
 # Places in words: one of nine cells, or a box in shares.
 worst_cell <- function(spot) {

@@ -1,20 +1,18 @@
 measure_unfinished <- function() {
   new_measure(
     "unfinished", "flaws",
-    range = "0 none, 0.04 plainly seen (standard deviation of luma)", better = "lower",
-    sees = "blotches in plain parts, as too few steps leave them",
-    blind_to = "fine grain, texture, contours",
-    source = "as noise, at a half and a quarter of the size",
+    range = "0 none, 0.006 plainly seen (sway of OKLab)", better = "lower",
+    sees = "blotches in light and colours where the reference is plain, as too few steps leave them",
+    blind_to = "fine grain, contours, what the look has of it",
+    source = "what lies between a blur of 2 px and one of 7 px of 512, in the plainest fifth of the reference",
     cost = "low",
     compute = function(scene) {
-      # Looks made of strokes leave more of them on some contents than on others. But strokes
-      # and texture are fine too: beyond four times its own grain a take's blotches are not
-      # theirs, however many an example of the look has.
-      grain <- scene$grain[["noise"]]
-      of_look <- known_before(scene["look"], "blotches") + 0.15 * strokes_in(scene)
-      excused <- max(known_before(scene["reference"], "blotches"), min(of_look, max(0.05, 4 * grain)), 0.75 * grain)
-      coarse <- scene$grain[["blotches"]] - excused
-      flaw_score(max(0, coarse), 0.026, 0.04, place = "whole", raw = scene$grain[["blotches"]])
+      plain <- plainest_in(scene$take, scene$reference, scene$job)
+      sway <- core_blotches(scene$take$handle, plain$handle)
+      excused <- c(known_before(scene["look"], "light_sway"), known_before(scene["look"], "colour_sway"))
+      # Light sways with every stroke; colours hardly do.
+      number <- max(0, 0.5 * (sway[["light"]] - excused[1]), sway[["colour"]] - excused[2])
+      flaw_score(number, 0.003, 0.006, place = "whole", raw = sway[["colour"]])
     }
   )
 }

@@ -108,7 +108,7 @@ reference_view <- function(case, suite, frame) {
   view
 }
 
-own_facts <- c("style", "spread", "blur", "noise", "blotches", "blocks", "ringing", "banding", "burnt", "crushed")
+own_facts <- c("style", "spread", "blur", "noise", "blotches", "blocks", "tones", "burnt", "crushed")
 
 # A take as its bytes, seen in its frame. The pixels only where somebody asks for them:
 # 8 bits a channel need not become numbers first.

@@ -52,6 +52,8 @@ decoys_of <- function(i, frame, of = in_looks) {
 # The scores of a take, by measure.
 scored <- function(take, reference, decoys, ..., only) {
   frame <- reference$own
+  # Chance says nothing of flaws, but something must say what it is.
+  if (length(decoys) == 0) decoys <- lapply(core("draw_decoys")(frame, 1), view, frame = frame, part = "decoy")
   scene <- core("new_scene")(view(take, frame), reference, decoys = decoys, frame = frame, ...)
   rows <- core("score_scene")(scene, measures = Filter(function(m) m$measure %in% only, core("all_measures")()))
   split(rows, factor(rows$measure, only))

@@ -537,6 +537,30 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_blotches
+Rcpp::NumericVector core_blotches(SEXP own, SEXP plain);
+RcppExport SEXP _sprenn_core_blotches(SEXP ownSEXP, SEXP plainSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type own(ownSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type plain(plainSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_blotches(own, plain));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_worst_part
+Rcpp::List core_worst_part(SEXP take, SEXP reference);
+RcppExport SEXP _sprenn_core_worst_part(SEXP takeSEXP, SEXP referenceSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type take(takeSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type reference(referenceSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_worst_part(take, reference));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_usual
 Rcpp::NumericVector core_usual(SEXP view);
 RcppExport SEXP _sprenn_core_usual(SEXP viewSEXP) {
@@ -767,6 +791,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_core_distance", (DL_FUNC) &_sprenn_core_distance, 2},
     {"_sprenn_core_framing", (DL_FUNC) &_sprenn_core_framing, 2},
     {"_sprenn_core_graininess", (DL_FUNC) &_sprenn_core_graininess, 2},
+    {"_sprenn_core_blotches", (DL_FUNC) &_sprenn_core_blotches, 2},
+    {"_sprenn_core_worst_part", (DL_FUNC) &_sprenn_core_worst_part, 2},
     {"_sprenn_core_usual", (DL_FUNC) &_sprenn_core_usual, 1},
     {"_sprenn_core_brought_back", (DL_FUNC) &_sprenn_core_brought_back, 2},
     {"_sprenn_core_covered", (DL_FUNC) &_sprenn_core_covered, 3},

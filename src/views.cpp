@@ -110,7 +110,7 @@ Rcpp::List core_view_facts(SEXP view) {
       Rcpp::_["own"] = Rcpp::IntegerVector::create(own->own_width, own->own_height), Rcpp::_["style"] = style,
       Rcpp::_["bars"] = bars_from(own->bars), Rcpp::_["spread"] = own->spread, Rcpp::_["blur"] = defects.blur,
       Rcpp::_["noise"] = grain.fine, Rcpp::_["blotches"] = grain.coarse, Rcpp::_["blocks"] = defects.blocks,
-      Rcpp::_["ringing"] = defects.ringing, Rcpp::_["banding"] = spot_from(defects.banding),
+      Rcpp::_["tones"] = own->tones,
       Rcpp::_["burnt"] = spot_from(own->burnt), Rcpp::_["crushed"] = spot_from(own->crushed),
       Rcpp::_["directions"] = Rcpp::NumericVector(own->lines.direction.begin(), own->lines.direction.end()),
       Rcpp::_["level"] = level, Rcpp::_["figures"] = own->figures);
@@ -187,12 +187,30 @@ Rcpp::NumericVector core_graininess(SEXP own, SEXP plain) {
   return Rcpp::NumericVector::create(Rcpp::_["noise"] = grain.fine, Rcpp::_["blotches"] = grain.coarse);
 }
 
+// How far one picture sways in light and colours where the other is plain, beyond it.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_blotches(SEXP own, SEXP plain) {
+  const auto found = sprenn::blotches_beyond(Handle(own)->sway, Handle(plain)->sway);
+  return Rcpp::NumericVector::create(Rcpp::_["light"] = found.light, Rcpp::_["colour"] = found.colour);
+}
+
+// Where a take departs from its reference more than elsewhere: by its contours, and by detail.
+// [[Rcpp::export]]
+Rcpp::List core_worst_part(SEXP take, SEXP reference) {
+  const Handle a(take), b(reference);
+  const auto found = sprenn::worst_part(a->structure.orientation, b->structure.orientation);
+  return Rcpp::List::create(Rcpp::_["drop"] = found.drop, Rcpp::_["x"] = found.x, Rcpp::_["y"] = found.y,
+                            Rcpp::_["uneven"] = sprenn::uneven_detail(a->oklab.channel[0], b->oklab.channel[0]));
+}
+
 // How busy a picture usually is, and the share of it that is thin lines.
 // [[Rcpp::export]]
 Rcpp::NumericVector core_usual(SEXP view) {
   const Handle own(view);
   const auto grain = sprenn::usual_grain(own->defects);
   return Rcpp::NumericVector::create(Rcpp::_["noise"] = grain.fine, Rcpp::_["blotches"] = grain.coarse,
+                                     Rcpp::_["light_sway"] = sprenn::usual_blotches(own->sway).light,
+                                     Rcpp::_["colour_sway"] = sprenn::usual_blotches(own->sway).colour,
                                      Rcpp::_["lines"] = sprenn::line_share(sprenn::thin_marks(own->oklab.channel[0], 2)));
 }
 

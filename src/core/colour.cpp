@@ -219,6 +219,23 @@ Picture oklab_from_srgb(const Picture& srgb, int width, int height) {
   return out;
 }
 
+namespace {
+
+// The tones of a channel, in 256 steps, of every third pixel of a row.
+void count_tones(std::array<double, 256>& counts, const float* row, int n) {
+  for (int x = 0; x < n; x += 3) counts[static_cast<std::size_t>(std::clamp(row[x], 0.0f, 1.0f) * 255.0f + 0.5f)] += 1.0;
+}
+
+double tones_in(const std::array<double, 256>& counts) {
+  double total = 0.0, entropy = 0.0;
+  for (const double count : counts) total += count;
+  for (const double count : counts)
+    if (count > 0.0) entropy -= count / total * std::log(count / total);
+  return std::exp(entropy);
+}
+
+}  // namespace
+
 Intake take_in(const ReadRow& read, int own_width, int own_height, int width, int height) {
   Intake out;
   out.luma = Plane::unset(own_width, own_height);
@@ -230,12 +247,15 @@ Intake take_in(const ReadRow& read, int own_width, int own_height, int width, in
   float* const srgb[3] = {rows[0].data(), rows[1].data(), rows[2].data()};
   float* const linear[3] = {rows[3].data(), rows[4].data(), rows[5].data()};
   std::array<int, 9> burnt{}, crushed{};
+  std::array<std::array<double, 256>, 3> tones{};
   for (int y = 0; y < own_height; ++y) {
     read(y, srgb, linear);
     const int band = 3 * y / own_height;
     for (int k = 0; k < 3; ++k)
       count_clipped(rows[0].data(), rows[1].data(), rows[2].data(), k * own_width / 3, (k + 1) * own_width / 3,
                     &burnt[static_cast<std::size_t>(3 * band + k)], &crushed[static_cast<std::size_t>(3 * band + k)]);
+    if (y % 2 == 0)
+      for (std::size_t c = 0; c < 3; ++c) count_tones(tones[c], srgb[c], own_width);
     luma_row(out.luma.row(y), rows[0].data(), rows[1].data(), rows[2].data(), own_width);
     for (int c = 0; c < 3; ++c) shrinker[c].add(y, linear[c]);
   }
@@ -244,6 +264,7 @@ Intake take_in(const ReadRow& read, int own_width, int own_height, int width, in
   const double pixels = static_cast<double>(out.luma.size());
   finish_spot(out.burnt, burnt, pixels);
   finish_spot(out.crushed, crushed, pixels);
+  out.tones = std::cbrt(tones_in(tones[0]) * tones_in(tones[1]) * tones_in(tones[2]));
   return out;
 }
 

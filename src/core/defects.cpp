@@ -20,26 +20,10 @@ constexpr int kNoiseBlock = 16;
 constexpr std::size_t kPlainest = 7;  // one block in so many counts as plain
 constexpr int kGrid = 8;
 constexpr float kLargestStep = 0.08f;
-constexpr float kTexture = 0.7f;     // what swings back further is no halo
-constexpr float kSame = 0.0012f;     // a third of a step of 8 bits
-constexpr float kBand = 0.03f;       // a visible step of a staircase at most
-constexpr int kRun = 6;              // pixels of one tone that make a stair
-constexpr int kStairs = 3;
 
 struct Contours {
   std::vector<float> widths;
-  std::vector<float> halos;
 };
-
-// How far a contour's end (at `end`, going `way`) swings beyond what follows.
-template <typename At>
-float swing(const At& at, int end, int way, int n, float sign, float rise) {
-  const int first = end + 3 * way, last = end + 6 * way;
-  if (last < 0 || last >= n) return 0.0f;
-  float beyond = 0.0f;
-  for (int k = first; k != last + way; k += way) beyond += 0.25f * sign * at(k);
-  return (sign * at(end) - beyond) * static_cast<float>(way) / rise;
-}
 
 // Contours along one line of values.
 void find_contours(const float* line, int n, float clear, Contours& found) {
@@ -76,9 +60,6 @@ void find_contours(const float* line, int n, float clear, Contours& found) {
         return static_cast<float>(last);
       };
       found.widths.push_back(std::max(0.5f, crossing(0.9f) - crossing(0.1f)));
-      // A halo swings over on both sides; a thin line on one, and a texture altogether.
-      const float above = swing(at, last, 1, n, sign, rise), below = swing(at, first, -1, n, sign, rise);
-      found.halos.push_back(std::max(above, below) > kTexture ? 0.0f : std::max(0.0f, std::min(above, below)));
     }
     i = std::max(last + 1, i + 1);
   }
@@ -144,22 +125,72 @@ SPRENN_WIDE void add_lonely(float* sums, const float* before, const float* own, 
   for (int x = 0; x < n; ++x) sums[x] += std::max(0.0f, own[x] - std::max(before[x], after[x]));
 }
 
-// By how much the lonely steps at the best of eight phases exceed those at the next,
-// as a multiple of the mean, of profiles that hold them by their place.
-double grid_excess(const std::vector<double>& profile) {
-  std::array<double, kGrid> phase{}, count{};
-  double total = 0.0;
-  for (std::size_t i = 1; i + 1 < profile.size(); ++i) {
-    phase[i % kGrid] += profile[i];
-    count[i % kGrid] += 1.0;
-    total += profile[i];
+// The power of a sequence at a frequency (in cycles a place).
+double power_at(const std::vector<double>& values, double frequency) {
+  constexpr double kTurn = 6.283185307179586;
+  const double c = std::cos(kTurn * frequency), s = std::sin(kTurn * frequency);
+  double real = 0.0, imaginary = 0.0, x = 1.0, y = 0.0;
+  for (const double value : values) {
+    real += value * x;
+    imaginary += value * y;
+    const double next = x * c - y * s;
+    y = x * s + y * c;
+    x = next;
   }
+  return real * real + imaginary * imaginary;
+}
+
+// What stands out of a profile of lonely steps: less its moving mean, cut off at three
+// deviations, and faded out towards both ends.
+std::vector<double> standing_out(const std::vector<double>& profile) {
+  constexpr int kAround = 12;
+  const int n = static_cast<int>(profile.size());
+  std::vector<double> out(profile.size());
+  double squares = 0.0;
+  for (int i = 0; i < n; ++i) {
+    const int from = std::max(0, i - kAround), to = std::min(n - 1, i + kAround);
+    double sum = 0.0;
+    for (int k = from; k <= to; ++k) sum += profile[static_cast<std::size_t>(k)];
+    const double rest = profile[static_cast<std::size_t>(i)] - sum / (to - from + 1);
+    out[static_cast<std::size_t>(i)] = rest;
+    squares += rest * rest;
+  }
+  const double most = 3.0 * std::sqrt(squares / std::max(1, n));
+  for (int i = 0; i < n; ++i) {
+    const double fade = 0.5 - 0.5 * std::cos(6.283185307179586 * (i + 0.5) / n);
+    double& value = out[static_cast<std::size_t>(i)];
+    value = fade * std::clamp(value, -most, most);
+  }
+  return out;
+}
+
+// How strong lonely steps are that come at one pitch of 5 to 17 px, by their mean; 0 unless
+// the pitch and its harmonics stand out clearly among all. Resizing leaves any such pitch.
+double grid_excess(const std::vector<double>& profile) {
+  constexpr double kLeastPitch = 4.8, kMostPitch = 17.0, kHighest = 0.48, kClear = 3.2;
   if (profile.size() < 4 * kGrid) return 0.0;
-  for (std::size_t k = 0; k < kGrid; ++k) phase[k] /= std::max(1.0, count[k]);
-  std::array<double, kGrid> sorted = phase;
-  std::sort(sorted.begin(), sorted.end());
-  // The next highest says what the picture's own texture does.
-  return (sorted[7] - std::max(0.0, sorted[6])) / (total / static_cast<double>(profile.size() - 2) + 0.0004);
+  const std::vector<double> values = standing_out(profile);
+  std::vector<float> others;
+  for (double frequency = 0.04; frequency < 0.5; frequency += 0.0037) others.push_back(static_cast<float>(power_at(values, frequency)));
+  const double usual = static_cast<double>(quantile_of(others, 0.5)) + 1e-12;
+  const double resolution = 0.35 / static_cast<double>(profile.size());
+  double best = 0.0, strength = 0.0;
+  for (double frequency = 1.0 / kMostPitch; frequency < 1.0 / kLeastPitch; frequency += resolution) {
+    double sum = std::log(std::max(1.0, power_at(values, frequency) / usual));
+    // Alone it is not enough: most frequencies end here.
+    if (sum < best) continue;
+    double n = 1.0;
+    for (int harmonic = 2; harmonic <= 3 && harmonic * frequency < kHighest; ++harmonic) {
+      sum += std::log(std::max(1.0, power_at(values, harmonic * frequency) / usual));
+      n += 1.0;
+    }
+    if (n < 2.0 || sum / n <= best) continue;
+    best = sum / n;
+    strength = std::sqrt(power_at(values, frequency)) * 4.0 / static_cast<double>(values.size());
+  }
+  double mean = 0.0;
+  for (const double value : profile) mean += value / static_cast<double>(profile.size());
+  return best >= kClear ? strength / (mean + 0.0004) : 0.0;
 }
 
 double blocks_of(const Plane& luma) {
@@ -183,70 +214,6 @@ double blocks_of(const Plane& luma) {
   }
   for (std::size_t x = 0; x < columns.size(); ++x) columns[x] = static_cast<double>(across[x]) / h;
   return std::max(0.0, std::min(grid_excess(columns), grid_excess(rows)));
-}
-
-SPRENN_WIDE void mark_same(char* same, const float* line, int n) {
-  for (int i = 0; i + 1 < n; ++i) same[i] = std::abs(line[i + 1] - line[i]) < kSame;
-}
-
-// Pixels of one line in staircases: runs of one tone, each a small step on in one direction.
-template <typename Mark>
-int stair_pixels(const float* line, int n, std::vector<char>& same, const Mark& mark) {
-  int found = 0, stairs = 0, from = 0, last = 0;
-  float way = 0.0f;
-  const auto close = [&](int end) {
-    if (stairs >= kStairs)
-      for (int i = from; i < end; ++i) {
-        mark(i);
-        ++found;
-      }
-    stairs = 0;
-  };
-  same.assign(static_cast<std::size_t>(n), 0);
-  mark_same(same.data(), line, n);
-  const auto alike = [&](int i) { return i >= 0 && same[static_cast<std::size_t>(i)]; };
-  // A stair has so many like neighbours on end that of the places between them one in
-  // five is looked at; where it is not alike, no stair lies across it.
-  for (int i = kRun - 2; i < n; i += kRun - 1) {
-    if (!alike(i)) continue;
-    int start = i, end = i;
-    while (start > last && alike(start - 1)) --start;
-    while (alike(end)) ++end;
-    ++end;
-    i = std::max(i, end - 1);
-    if (end - start < kRun) continue;
-    if (start != last) close(last);
-    if (stairs == 0) from = start;
-    ++stairs;
-    const float next = end < n ? line[end] - line[end - 1] : 0.0f;
-    const float direction = next > 0.0f ? 1.0f : -1.0f;
-    const bool goes_on = std::abs(next) > 2.0f * kSame && std::abs(next) < kBand && (stairs == 1 || direction == way);
-    if (!goes_on) close(end);
-    way = direction;
-    last = end;
-  }
-  close(last);
-  return found;
-}
-
-Spot banding_of(const Plane& luma) {
-  Spot out;
-  constexpr int kEvery = 4;
-  double all = 0.0, found = 0.0;
-  const auto cell = [&](int x, int y) { return static_cast<std::size_t>(3 * y / luma.height * 3 + 3 * x / luma.width); };
-  std::vector<char> same;
-  for (int y = 0; y < luma.height; y += kEvery) {
-    found += stair_pixels(luma.row(y), luma.width, same, [&](int x) { out.cells[cell(x, y)] += 1.0; });
-    all += luma.width;
-  }
-  const Plane columns = columns_of(luma, kEvery, 0);
-  for (int k = 0; k < columns.height; ++k) {
-    found += stair_pixels(columns.row(k), columns.width, same, [&](int y) { out.cells[cell(k * kEvery, y)] += 1.0; });
-    all += luma.height;
-  }
-  out.number = found / std::max(1.0, all);
-  for (double& value : out.cells) value /= std::max(1.0, all / 9.0);
-  return out;
 }
 
 Plane half_of(const Plane& plane) { return resize(plane, std::max(1, plane.width / 2), std::max(1, plane.height / 2)); }
@@ -285,14 +252,10 @@ Graininess usual_grain(const Defects& own) {
 Defects find_defects(const Plane& luma) {
   Defects out;
   Contours contours = contours_of(luma);
-  if (contours.widths.size() >= kFewest) {
-    out.blur = static_cast<double>(quantile_of(contours.widths, 0.2));
-    out.ringing = static_cast<double>(quantile_of(contours.halos, 0.7));
-  }
+  if (contours.widths.size() >= kFewest) out.blur = static_cast<double>(quantile_of(contours.widths, 0.2));
   const Plane half = half_of(luma);
   out.grain = {grain_of(luma), grain_of(half), grain_of(half_of(half))};
   out.blocks = blocks_of(luma);
-  out.banding = banding_of(luma);
   return out;
 }
 

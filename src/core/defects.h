@@ -13,14 +13,9 @@ struct Defects {
   // Standard deviation of the grain (Immerkaer 1996) of luma from 0 to 1, in blocks of
   // 16 px; of the picture, a half and a quarter of its size.
   std::array<Plane, 3> grain;
-  // How far lonely steps on a grid of 8 x 8 px exceed those beside it, as a multiple
-  // of all there are: the lesser of both ways.
+  // How strong lonely steps are that come at one pitch of 5 to 17 px, as a multiple of all
+  // there are: the lesser of both ways.
   double blocks = 0.0;
-  // How far clear contours swing over on both sides, as a share of their rise: halos
-  // and ripples.
-  double ringing = 0.0;
-  // The share of the picture that lies in staircases of tones.
-  Spot banding;
 };
 Defects find_defects(const Plane& luma);
 

@@ -33,11 +33,13 @@ View view_of(const Intake& intake, Size frame, Part part) {
   view.octaves = octaves_of(resize(intake.luma, frame.width, frame.height));
   view.style = style_vector(view.oklab);
   view.coarse = coarse_copy(view.oklab);
+  view.sway = sway_of(view.oklab);
   view.bars = find_bars(view.oklab);
   view.spread = colour_spread(view.oklab);
   view.defects = find_defects(intake.luma);
   view.burnt = intake.burnt;
   view.crushed = intake.crushed;
+  view.tones = intake.tones;
   view.lines = find_lines(view.structure.edges, view.structure.orientation[0]);
   view.figures = count_figures(view.oklab);
   if (part == Part::reference) view.sought = prepare_search(view.structure.orientation);

@@ -10,6 +10,7 @@
 #include "framing.h"
 #include "layout.h"
 #include "orientation.h"
+#include "parts.h"
 #include "shapes.h"
 #include "ssim.h"
 #include "style.h"
@@ -36,11 +37,13 @@ struct View {
   Octaves octaves;
   std::vector<double> style;
   Picture coarse;
+  Sway sway;
   Bars bars;
   double spread = 0.0;
   Defects defects;
   Spot burnt;
   Spot crushed;
+  double tones = 0.0;
   Lines lines;
   int figures = 0;
   // Of a reference:
