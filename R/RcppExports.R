@@ -217,6 +217,10 @@ core_residue <- function(take, reference) {
     .Call(`_sprenn_core_residue`, take, reference)
 }
 
+core_marks_that_stayed <- function(take, reference) {
+    .Call(`_sprenn_core_marks_that_stayed`, take, reference)
+}
+
 core_marked_share <- function(view, outlines) {
     .Call(`_sprenn_core_marked_share`, view, outlines)
 }

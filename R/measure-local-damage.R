@@ -8,7 +8,8 @@ measure_local_damage <- function() {
     cost = "low",
     needs = "reference",
     compute = function(scene) {
-      if (!scene$job %in% c("restyle", "repair")) {
+      # A worn reference has contours that a repair must lose; other jobs change parts on purpose.
+      if (scene$job != "restyle") {
         return(NULL)
       }
       found <- core_worst_part(scene$settled, scene$reference$handle)

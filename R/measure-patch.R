@@ -33,4 +33,4 @@ least_detail <- 0.55
 most_detail <- 2
 softest <- 0.64
 noisiest <- 1.65
-flattest <- 0.03
+flattest <- 0.035

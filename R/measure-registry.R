@@ -127,17 +127,23 @@ clipping_score <- function(scene, what) {
   flaw_score(max(0, spot$number - before), 0.03, 0.14, place = worst_cell(spot), raw = spot$number)
 }
 
-# Flaws that a look may be made of: grain, halftone, few tones, white paper, black ink.
-may_be_the_look <- c("blur", "noise", "unfinished", "blocks", "banding", "burnt", "crushed")
+# Flaws that a look may be made of (grain, halftone, few tones, white paper, black ink), each
+# with how far such a look moves a manner, in typical distances between looks. The flaw
+# alone does not move it so far (the `fit` half of bench/natural.R).
+moved_by_such_looks <- c(noise = 0.95, unfinished = 0.4, banding = 0.55, burnt = 0.45, crushed = 0.45)
 
-# Where nothing shows what the look is, and a take's manner has moved away from the
-# reference's, these are at most slight: nobody can say whether they were meant.
-look_is_unknown <- function(scene) {
-  length(scene$look) == 0 && (is.null(scene$reference) || style_distance(scene$take$style, scene$reference$style) > moved_manner * style_space$between)
+# Where nothing shows what the look is, and a take's manner has moved so far, or from
+# nothing that we know, such a flaw is at most slight: nobody can say whether it was meant.
+may_be_the_look <- function(scene) {
+  if (length(scene$look) > 0) {
+    return(character())
+  }
+  if (is.null(scene$reference)) {
+    return(names(moved_by_such_looks))
+  }
+  moved <- style_distance(scene$take$style, scene$reference$style) / style_space$between
+  names(moved_by_such_looks)[moved > moved_by_such_looks]
 }
-
-# What light, cropping and compression do to a manner stays below this; see bench/natural.R.
-moved_manner <- 0.25
 
 # Places in words: one of nine cells, or a box in shares.
 worst_cell <- function(spot) {

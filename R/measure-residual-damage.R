@@ -3,8 +3,8 @@ measure_residual_damage <- function() {
     "residual_damage", "flaws",
     range = "0 mended, 1 all still there (share of the reference's thin marks)", better = "lower",
     sees = "scratches and specks that a repair left",
-    blind_to = "broad stains; fine lines that belong there count as marks too",
-    source = "lightness that stands out from both sides within 3 px of 512",
+    blind_to = "broad stains and fading; measured alone, fine lines that belong there count as marks too",
+    source = "marks of up to 9 px of 512 that at least a fifth of the takes of the case took away; alone, those that stand out within 3 px",
     cost = "low",
     needs = "reference",
     compute = function(scene) {
@@ -12,8 +12,13 @@ measure_residual_damage <- function() {
         return(NULL)
       }
       found <- core_residue(scene$take$handle, scene$reference$handle)
-      # Too few marks say nothing.
-      if (found$damage < 0.0005) new_scores(NA_real_, NA_real_, "none") else flaw_score(found$share, 0.7, 0.85, place = "whole")
+      # Too few marks say nothing; and one take alone can't say which of them are damage:
+      # compare_repairs() does, with all takes of the case.
+      if (found$damage < 0.0005) {
+        return(new_scores(NA_real_, NA_real_, "none"))
+      }
+      level <- if (found$share >= 0.85) "slight" else "none"
+      new_scores(found$share, found$share, level, if (level == "none") NA_character_ else "whole")
     }
   )
 }

@@ -2,13 +2,17 @@
 # whether a pipeline has one hand. Each take leaves a print when it is measured, and
 # what has changed is compared when a run has measured all there is.
 
-# A print as text: the place in the style space in steps of 1/300, and the patches'
-# lightness and colours in steps of 1/255.
-take_print <- function(view) {
+# A print as text: the place in the style space in steps of 1/300, the patches' lightness
+# and colours in steps of 1/255, and for a repair of a reference which of its marks stayed,
+# a bit each.
+take_print <- function(view, mended = NULL) {
   position <- as.integer(round(300 * pmin(pmax(sqrt(style_space$weight) * style_position(view$style), -100), 100)))
   patches <- as.raw(round(255 * pmin(pmax(core_patches(view$handle) + rep(c(0, 0.5, 0.5), each = print_patches), 0), 1)))
-  gsub("\n", "", jsonlite::base64_enc(c(writeBin(position, raw(), size = 2, endian = "little"), patches)), fixed = TRUE)
+  marks <- if (!is.null(mended)) as_bits(core_marks_that_stayed(view$handle, mended$handle))
+  gsub("\n", "", jsonlite::base64_enc(c(writeBin(position, raw(), size = 2, endian = "little"), patches, marks)), fixed = TRUE)
 }
+
+as_bits <- function(flags) packBits(c(flags, logical(-length(flags) %% 8)))
 
 print_patches <- 96
 
@@ -17,7 +21,7 @@ read_prints <- function(prints) {
   bytes <- lapply(prints, jsonlite::base64_dec)
   styles <- length(style_space$centre)
   position <- t(vapply(bytes, function(b) readBin(b, "integer", styles, size = 2, endian = "little") / 300, numeric(styles)))
-  patches <- t(vapply(bytes, function(b) as.integer(utils::tail(b, 3 * print_patches)) / 255, numeric(3 * print_patches)))
+  patches <- t(vapply(bytes, function(b) as.integer(b[2 * styles + seq_len(3 * print_patches)]) / 255, numeric(3 * print_patches)))
   list(position = position, patches = patches)
 }
 
@@ -42,6 +46,7 @@ compare_across <- function(store, suite) {
       insert_scores(store, scores)
     })
   }
+  if (length(changed)) compare_repairs(store, suite, takes)
 }
 
 across_scores <- function(own, look, kept_jobs) {
@@ -63,3 +68,43 @@ across_scores <- function(own, look, kept_jobs) {
     phrase = NA_character_, value = numbers, raw = numbers, level = c(rep(NA_character_, nrow(own)), level), place = NA_character_
   )
 }
+
+# The marks that stayed, a row a take; of takes of one case, so all have as many.
+read_marks <- function(prints) {
+  from <- 2 * length(style_space$centre) + 3 * print_patches
+  bits <- lapply(prints, function(print) rawToBits(utils::tail(jsonlite::base64_dec(print), -from)) == 1)
+  do.call(rbind, bits)
+}
+
+# What is damage and what belongs to the picture, only the takes of a case can say together:
+# marks of the reference that some of them took away are damage. Each take is judged by the
+# share of these that it left.
+compare_repairs <- function(store, suite, takes) {
+  for (case in Filter(function(case) case$job == "repair", suite$cases)) {
+    own <- read_db(store, "SELECT p.take, p.print FROM prints p JOIN takes t ON t.take = p.take WHERE t.case_id = ? ORDER BY p.take", params = list(case$id))
+    own <- own[own$take %in% takes$take, ]
+    left <- if (nrow(own) > 1) damage_left(read_marks(own$print))
+    if (is.null(left)) next
+    level <- c("none", "slight", "serious")[1 + (left >= 0.3) + (left >= 0.42)]
+    in_transaction(store$db, {
+      write_db(store$db, "DELETE FROM scores WHERE take = ? AND measure = 'residual_damage'", params = list(own$take))
+      insert_scores(store, tibble::tibble(
+        take = own$take, axis = "flaws", measure = "residual_damage", phrase = NA_character_, value = left, raw = left,
+        level = level, place = ifelse(level == "none", NA_character_, "whole")
+      ))
+    })
+  }
+}
+
+# Of `stayed` (a row a take, a column a mark): the share of the damage that each take left,
+# or NULL where next to nothing was taken away. One take in five must have mended a mark, so
+# that what a single one erased is no damage to all others.
+damage_left <- function(stayed) {
+  mended <- colSums(!stayed) >= max(1, nrow(stayed) / 5)
+  if (sum(mended) < fewest_marks) {
+    return(NULL)
+  }
+  rowMeans(stayed[, mended, drop = FALSE])
+}
+
+fewest_marks <- 60

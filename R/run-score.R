@@ -53,7 +53,7 @@ score_run <- function(trial, run = "main", again = FALSE, workers = NULL, wait =
 }
 
 # Changes whenever a measure does, so that old scores are never mixed with new.
-measures_version <- "6"
+measures_version <- "7"
 
 # The bytes of a take's picture, if they are still those that were recorded.
 take_bytes <- function(store, take) {
@@ -89,7 +89,7 @@ score_bytes <- function(bytes, case, suite, kept) {
     pixels = if (length(own)) list(take = view$pixels, reference = if (!is.null(reference)) hold("pixels", fitted_reference(case, suite)))
   )
   scores <- score_scene(scene, asked_phrases(case), c(all_measures(), own))
-  list(scores = scores, print = take_print(view$view), overlay = take_overlay(scene))
+  list(scores = scores, print = take_print(view$view, if (case$job == "repair") reference), overlay = take_overlay(scene))
 }
 
 # A reference as takes are compared with it. Where canvas was added, what the picture says

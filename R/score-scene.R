@@ -118,7 +118,7 @@ score_scene <- function(scene, phrases = list(), measures = all_measures()) {
     label_scores(measure, found)
   })
   rows <- unlist(rows, recursive = FALSE)
-  if (look_is_unknown(scene)) rows <- lapply(rows, soften_level)
+  rows <- lapply(rows, soften_level, doubtful = may_be_the_look(scene))
   # Column by column, since a run makes forty of these a take.
   words <- function(column) vapply(rows, `[[`, "", column)
   numbers <- function(column) vapply(rows, `[[`, 0, column)
@@ -128,8 +128,8 @@ score_scene <- function(scene, phrases = list(), measures = all_measures()) {
   ), nrow = length(rows))
 }
 
-soften_level <- function(row) {
-  if (row$measure %in% may_be_the_look && identical(row$level, "serious")) row$level <- "slight"
+soften_level <- function(row, doubtful) {
+  if (row$measure %in% doubtful && identical(row$level, "serious")) row$level <- "slight"
   row
 }
 

@@ -671,6 +671,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_marks_that_stayed
+Rcpp::LogicalVector core_marks_that_stayed(SEXP take, SEXP reference);
+RcppExport SEXP _sprenn_core_marks_that_stayed(SEXP takeSEXP, SEXP referenceSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type take(takeSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type reference(referenceSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_marks_that_stayed(take, reference));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_marked_share
 double core_marked_share(SEXP view, Rcpp::Nullable<Rcpp::NumericMatrix> outlines);
 RcppExport SEXP _sprenn_core_marked_share(SEXP viewSEXP, SEXP outlinesSEXP) {
@@ -802,6 +814,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_core_agreement_map", (DL_FUNC) &_sprenn_core_agreement_map, 2},
     {"_sprenn_core_watched", (DL_FUNC) &_sprenn_core_watched, 4},
     {"_sprenn_core_residue", (DL_FUNC) &_sprenn_core_residue, 2},
+    {"_sprenn_core_marks_that_stayed", (DL_FUNC) &_sprenn_core_marks_that_stayed, 2},
     {"_sprenn_core_marked_share", (DL_FUNC) &_sprenn_core_marked_share, 2},
     {"_sprenn_core_seam", (DL_FUNC) &_sprenn_core_seam, 3},
     {"_sprenn_core_leak", (DL_FUNC) &_sprenn_core_leak, 3},

@@ -281,6 +281,12 @@ Rcpp::List core_residue(SEXP take, SEXP reference) {
   return Rcpp::List::create(Rcpp::_["share"] = found.share, Rcpp::_["damage"] = found.damage, Rcpp::_["map"] = matrix_from(found.map));
 }
 
+// Which of the reference's narrow marks stayed in the take.
+// [[Rcpp::export]]
+Rcpp::LogicalVector core_marks_that_stayed(SEXP take, SEXP reference) {
+  return Rcpp::wrap(sprenn::marks_that_stayed(Handle(take)->oklab.channel[0], Handle(reference)->oklab.channel[0]));
+}
+
 // How much of the outlines (of any size; NULL: the picture's own) are thin lines in the picture.
 // [[Rcpp::export]]
 double core_marked_share(SEXP view, Rcpp::Nullable<Rcpp::NumericMatrix> outlines) {

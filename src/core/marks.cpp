@@ -75,6 +75,52 @@ Residue residual_marks(const Plane& take, const Plane& reference) {
   return out;
 }
 
+namespace {
+
+constexpr int kBroadest = 9;       // how broad a mark may be
+constexpr float kClearMark = 0.07f;  // in OKLab lightness
+
+// The least or the largest within a square of kBroadest.
+template <typename Choose>
+Plane within_square(const Plane& plane, const Choose& choose) {
+  constexpr int kReach = kBroadest / 2;
+  Plane across = plane, out = plane;
+  for (int y = 0; y < plane.height; ++y)
+    for (int x = 0; x < plane.width; ++x)
+      for (int u = std::max(0, x - kReach); u <= std::min(plane.width - 1, x + kReach); ++u)
+        across.at(x, y) = choose(across.at(x, y), plane.at(u, y));
+  out = across;
+  for (int y = 0; y < plane.height; ++y)
+    for (int v = std::max(0, y - kReach); v <= std::min(plane.height - 1, y + kReach); ++v) {
+      float* to = out.row(y);
+      const float* from = across.row(v);
+      for (int x = 0; x < plane.width; ++x) to[x] = choose(to[x], from[x]);
+    }
+  return out;
+}
+
+// How far a picture stands out, lighter or darker, from what is left without narrow marks.
+Plane narrow_marks(const Plane& lightness) {
+  const auto least = [](float a, float b) { return std::min(a, b); };
+  const auto most = [](float a, float b) { return std::max(a, b); };
+  const Plane opened = within_square(within_square(lightness, least), most);
+  const Plane closed = within_square(within_square(lightness, most), least);
+  Plane out = Plane::unset(lightness.width, lightness.height);
+  for (std::size_t i = 0; i < out.size(); ++i)
+    out.values[i] = std::max(lightness.values[i] - opened.values[i], closed.values[i] - lightness.values[i]);
+  return out;
+}
+
+}  // namespace
+
+std::vector<bool> marks_that_stayed(const Plane& take, const Plane& reference) {
+  const Plane before = narrow_marks(reference), after = narrow_marks(take);
+  std::vector<bool> out;
+  for (std::size_t i = 0; i < before.size(); ++i)
+    if (before.values[i] > kClearMark) out.push_back(after.values[i] > 0.5f * before.values[i]);
+  return out;
+}
+
 double marked_share(const Plane& marks, const Plane& outlines) {
   const int w = marks.width, h = marks.height;
   const Plane lines = resize(outlines, w, h);

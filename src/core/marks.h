@@ -1,6 +1,8 @@
 // Thin marks: scratches and specks that stayed, guide lines that show through, and
 // what happens along the edge of a mask.
 #pragma once
+#include <vector>
+
 #include "edges.h"
 #include "plane.h"
 
@@ -26,6 +28,10 @@ double marked_share(const Plane& marks, const Plane& outlines);
 
 // The share of a picture that is thin lines.
 double line_share(const Plane& marks);
+
+// For each place where the reference has a light or dark mark of up to 9 px across, in the
+// order of the rows: whether the take has one there too, light or dark, of half its height.
+std::vector<bool> marks_that_stayed(const Plane& take, const Plane& reference);
 
 // Along the half-way line of a mask (1 may change): how much steeper the take is
 // across it than a few pixels to either side, beyond what the reference is there.
