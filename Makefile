@@ -43,8 +43,9 @@ guides:
 	@Rscript tools/guides.R
 
 bench:
-	@sh tools/setup.sh run
+	@sh tools/setup.sh bench
 	@sh tools/install.sh
+	@Rscript bench/natural.R
 	@Rscript bench/validity.R
 	@Rscript bench/speed.R
 	@Rscript bench/suite.R

@@ -21,5 +21,5 @@ measure_leak <- function() {
 
 # What making a picture anew does to its worst spot, and how much stronger than its mean
 # difference a spot must be to count as much.
-spot_of_noise <- 0.03
-spot_as_bad <- 2.5
+spot_of_noise <- 0.02
+spot_as_bad <- 2

@@ -18,7 +18,8 @@ measure_patch <- function() {
         c(flat = found[["detail"]] / least_detail, soft = found[["noise"]] / softest)
       } else {
         change <- core_change_inside(scene$take$handle, scene$reference$handle, scene$mask)
-        c(flat = change[["spread"]] / flattest)
+        both <- max(found[["detail"]] / least_detail, found[["noise"]] / softest)
+        c(flat = change[["spread"]] / flattest, soft = both)
       }
       loud <- c(noisy = max(most_detail / found[["detail"]], noisiest / found[["noise"]]))
       worst <- c(quiet, loud)[which.min(c(quiet, loud))]

@@ -257,4 +257,132 @@ if (wanted("local")) for (name in names(local_defects)) {
   note(sprintf("local damage: %s (AUC, strongest)", name), "0.9", auc(found$value[found$rung > 0], found$value[found$rung == 0]), auc(found$value[found$rung == max(found$rung)], found$value[found$rung == 0]))
 }
 
+# An extension to the right by a third, and edits inside an ellipse, as engines do them.
+if (wanted("masks")) {
+  mask_flaws <- c("bars", "near_copy", "seam", "patch", "repeated", "leak")
+  reflected <- function(p, n) p[, ifelse(seq_len(ncol(p)) <= n, seq_len(ncol(p)), 2 * n + 1 - seq_len(ncol(p))), ]
+  put <- function(p, columns, by) {
+    p[, columns, ] <- by
+    p
+  }
+  fills <- list(
+    as_it_was = function(p, n, other) p,
+    left_grey = function(p, n, other) put(p, (n + 1):ncol(p), 0.5),
+    smeared = function(p, n, other) put(p, (n + 1):ncol(p), p[, rep(n, ncol(p) - n), ]),
+    mirrored = function(p, n, other) reflected(p, n),
+    repeated = function(p, n, other) put(p, (n + 1):ncol(p), p[, seq_len(ncol(p) - n), ]),
+    blurred = function(p, n, other) put(p, (n + 1):ncol(p), pieces(reflected(p, n), 8)[, (n + 1):ncol(p), ]),
+    something_else = function(p, n, other) put(p, (n + 1):ncol(p), other[, (n + 1):ncol(p), ])
+  )
+  some <- seq_len(min(48, nrow(many)))
+  found <- do.call(rbind, over(some, function(i) {
+    p <- picture_at(i, many)
+    if (i %% 2 == 1) p <- aperm(p, c(2, 1, 3))
+    n <- round(0.75 * ncol(p))
+    reference <- reference_of(put(p, (n + 1):ncol(p), 0.5))
+    mask <- core("resize_map")(1 * (col(p[, , 1]) > n), reference$working)
+    other <- fitted(picture_at(after(i, 1, nrow(many)), many), dim(p)[2:1])
+    do.call(rbind, lapply(names(fills), function(fill) {
+      take <- as_jpeg(fills[[fill]](p, n, other), 92)
+      levels <- vapply(scored(take, reference, list(), mask = mask, job = "extend", only = mask_flaws), function(rows) as.character(level_of(rows)), "")
+      data.frame(fill, said = any(levels != "none", na.rm = TRUE), serious = any(levels == "serious", na.rm = TRUE))
+    }))
+  }))
+  for (fill in names(fills)) {
+    own <- found[found$fill == fill, ]
+    note(paste("extend:", fill, "called flawed (serious)"), if (fill == "as_it_was") "0" else "0.95", mean(own$said), mean(own$serious))
+  }
+  edits <- list(
+    well_done = function(p, inside, seed) p,
+    copied = NULL,
+    colour = function(p, inside, seed) p + c(inside) * rep(c(0.09, -0.02, -0.08), each = length(inside)),
+    feathered = function(p, inside, seed) p + c(core("core_blur")(inside, 5)) * rep(c(-0.1, 0.03, 0.1), each = length(inside)),
+    displaced = function(p, inside, seed) ifelse(rep(inside > 0.5, 3), taken_from(p, row(inside) + 5, col(inside) + 5), p),
+    blurred = function(p, inside, seed) ifelse(rep(inside > 0.5, 3), pieces(p, 4), p),
+    grainy = function(p, inside, seed) {
+      set.seed(seed)
+      p + c(inside) * 0.1 * c(stats::rnorm(length(inside)))
+    },
+    spot_outside = function(p, inside, seed) spotted(p, seed, function(part) part[, , c(3, 1, 2)]),
+    erased_outside = function(p, inside, seed) spotted(p, seed, function(part) pieces(part, 14))
+  )
+  # A disc of an eighth of the height, above and left of the mask.
+  spotted <- function(p, seed, by) {
+    disc <- (row(p[, , 1]) - 0.16 * nrow(p))^2 + (col(p[, , 1]) - (0.12 + 0.1 * (seed %% 7)) * ncol(p))^2 < (0.11 * nrow(p))^2
+    ifelse(rep(disc, 3), by(p), p)
+  }
+  found <- do.call(rbind, over(some, function(i) {
+    p <- picture_at(i, many)
+    reference <- reference_of(p)
+    inside <- 1 * (((row(p[, , 1]) / nrow(p) - 0.6) / 0.27)^2 + ((col(p[, , 1]) / ncol(p) - 0.5) / 0.25)^2 < 1)
+    mask <- core("resize_map")(inside, reference$working)
+    # What is asked for: another light inside, brought in softly.
+    soft <- c(core("core_blur")(inside, 6))
+    done <- within01(p * (1 - soft) + soft * (p[, , c(2, 1, 3)]^1.3))
+    do.call(rbind, lapply(names(edits), function(edit) {
+      take <- if (edit == "copied") p else within01(edits[[edit]](done, inside, i))
+      dim(take) <- dim(p)
+      levels <- vapply(scored(as_jpeg(take, 92), reference, list(), mask = mask, job = "edit", only = mask_flaws), function(rows) as.character(level_of(rows)), "")
+      data.frame(edit, said = any(levels != "none", na.rm = TRUE), serious = any(levels == "serious", na.rm = TRUE))
+    }))
+  }))
+  for (edit in names(edits)) {
+    own <- found[found$edit == edit, ]
+    note(paste("edit:", edit, "called flawed (serious)"), if (edit == "well_done") "0" else "0.9", mean(own$said), mean(own$serious))
+  }
+}
+
+# Repairs of worn photographs; four takes a case say together what damage is.
+if (wanted("repair")) {
+  some <- seq_len(min(40, nrow(many)))
+  found <- do.call(rbind, over(some, function(i) {
+    p <- picture_at(i, many)
+    kinds <- if (part == "fit") c("scratches", "specks", "fading") else c("scratches", "specks", "folds", "stains", "fading")
+    worn <- worn_photograph(p, i, kinds)
+    reference <- reference_of(worn)
+    bits <- function(take) core("core_marks_that_stayed")(view(as_jpeg(take, 92), reference$own)$handle, reference$handle)
+    mended <- function(share) {
+      # From the top down, as far as the share says.
+      q <- p
+      rows <- seq_len(nrow(p)) > share * nrow(p)
+      q[rows, , ] <- worn[rows, , ]
+      q
+    }
+    dark <- p
+    scratched <- rowSums(abs(worn - worn_photograph(p, i, setdiff(kinds, c("scratches", "specks", "folds")))), dims = 2) > 0.3
+    dark[rep(scratched, 3)] <- 0.06
+    left <- core("damage_left")(do.call(rbind, lapply(list(p, mended(0.75), mended(0.5), mended(0.25), worn, dark), bits)))
+    if (is.null(left)) NULL else data.frame(i, take = c("true", "0.75", "0.5", "0.25", "none", "dark"), left)
+  }))
+  left <- split(found$left, found$take)
+  note("repair: the true photograph called serious", "0", mean(left$true >= 0.42))
+  note("repair: all damage left called serious", "1", mean(left$none >= 0.42))
+  note("repair: scratches redrawn in black called serious", "1", mean(left$dark >= 0.42))
+  ladder <- found[found$take != "dark", ]
+  ranks <- vapply(split(ladder, ladder$i), function(one) cor(one$left, c(0, 0.25, 0.5, 0.75, 1), method = "spearman"), 0)
+  note("repair: what is left graded (rank correlation)", "0.95", mean(ranks), min(ranks))
+}
+
+if (wanted("probes")) {
+  number <- function(p) {
+    p <- fitted(p, pmax(1, round(dim(p)[2:1] * 256 / max(dim(p)[1:2]))))
+    lab <- matrix(core("core_oklab")(p, ncol(p), nrow(p)), ncol = 3, dimnames = list(NULL, c("L", "a", "b")))
+    max(0, (mean(core("in_one_hue")(lab) & core("follows_lightness")(lab)) - 0.9) / 0.1)
+  }
+  coloured <- unlist(over(seq_len(nrow(many)), function(i) {
+    p <- picture_at(i, many)
+    # Grey photographs are no coloured ones.
+    if (mean(abs(p[, , 1] - p[, , 2]) + abs(p[, , 2] - p[, , 3])) < 0.02) NA else number(p)
+  }))
+  note("monochrome of coloured photographs", "below 0.1", mean(coloured, na.rm = TRUE), mean(coloured > 0.5, na.rm = TRUE), "above a half")
+  tinted <- if (part == "fit") c("grey", "sepia") else c("graphite", "blueprint")
+  note("monochrome of one tint", "1", mean(unlist(over(seq(1, nrow(in_looks), by = 2), function(i) vapply(tinted, function(look) number(in_look_at(i, look)), 0)))))
+}
+
+if (part == "report") {
+  new <- do.call(rbind, facts)
+  kept <- "bench/natural.csv"
+  old <- if (file.exists(kept)) utils::read.csv(kept)
+  utils::write.csv(rbind(old[!old$question %in% new$question, ], new), kept, row.names = FALSE)
+}
 cat(sprintf("\n%d photographs, %d of them in %d looks; %.1f minutes\n", nrow(many), nrow(in_looks), length(looks), as.numeric(Sys.time() - began, units = "mins")))

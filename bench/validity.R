@@ -19,9 +19,9 @@ scenes <- lapply(stats::setNames(nm = parts), function(part) lapply(seq_len(n_sc
 looks <- restyles()
 view <- function(p, part = "take") core("view_picture")(p, frame, part)
 references <- lapply(scenes, lapply, view, part = "reference")
-structure_weights <- core("structure_weights")
+agreement_weights <- core("agreement_weights")
 rescale <- core("rescale_from_chance")
-likeness <- function(a, b) core("core_likeness")(a$handle, b$handle, NULL)
+likeness <- function(a, b) c(core("core_likeness")(a$handle, b$handle, NULL), registration = core("core_registered")(a$handle, b$handle, NULL))
 facts <- list()
 note <- function(part, question, what, value, worst = NA, at = "") {
   facts[[length(facts) + 1]] <<- data.frame(part, question, what, value, worst, at)
@@ -35,12 +35,16 @@ auc <- function(high, low) {
   (sum(r[seq_len(n)]) - n * (n + 1) / 2) / (n * length(low))
 }
 
-with_composite <- function(values) cbind(values, structure = drop(values[, names(structure_weights)] %*% structure_weights) / sum(structure_weights))
+with_composite <- function(values) {
+  agreement <- drop(values[, names(agreement_weights)] %*% agreement_weights)
+  cbind(values, structure = 0.75 * values[, "registration"] + 0.25 * pmin(1, agreement / core("agreement_of_line_work")))
+}
 
 # The values of a take against several pictures, rescaled by six others.
 values_against <- function(take, others, decoys) {
-  chance <- rowMeans(vapply(decoys, likeness, numeric(5), a = take))
-  raw <- t(vapply(others, likeness, numeric(5), a = take))
+  chance <- rowMeans(vapply(decoys, likeness, numeric(6), a = take))
+  chance[["registration"]] <- core("registered_by_chance")
+  raw <- t(vapply(others, likeness, numeric(6), a = take))
   with_composite(rescale(raw, rep(chance, each = nrow(raw))))
 }
 cyclic <- function(i, by) (i - 1 + by) %% n_scenes + 1
@@ -201,7 +205,7 @@ if (wanted("style")) {
     note(part, "style change ranks restyles above warps (AUC)", "style_change", auc(unlist(by_restyle), by_warp), min(per), names(per)[which.min(per)])
     styles <- lapply(looks[[part]][seq_len(12)], function(f) lapply(seq_len(n_scenes), function(i) view(restyle(scenes[[part]][[i]], f, i))$style))
     right <- vapply(names(styles), function(name) mean(vapply(3:n_scenes, function(i) {
-      distance <- vapply(styles, function(s) core("style_distance")(styles[[name]][[i]], (s[[1]] + s[[2]]) / 2), 0)
+      distance <- vapply(styles, function(s) core("distance_from_look")(list(style = styles[[name]][[i]]), list(list(style = s[[1]]), list(style = s[[2]])), refs[[i]]), 0)
       names(which.min(distance)) == name
     }, NA)), 0)
     note(part, "look named among twelve, on other content", "style", mean(right), min(right), names(right)[which.min(right)])
@@ -223,7 +227,7 @@ scratched <- function(p, i) {
   })
 }
 if (wanted("flaws")) for (part in parts) {
-  flaws <- c("bars", "wrong_size", "blank", "near_copy", "mirrored", "blur", "noise", "unfinished", "blocks", "ringing", "banding", "burnt", "crushed")
+  flaws <- c("bars", "wrong_size", "blank", "near_copy", "mirrored", "blur", "noise", "unfinished", "blocks", "banding", "burnt", "crushed")
   clean <- do.call(rbind, lapply(names(looks[[part]]), function(name) {
     matrix(over_scenes(function(i) {
       take <- restyle(scenes[[part]][[i]], looks[[part]][[name]], i)
@@ -250,11 +254,6 @@ if (wanted("flaws")) for (part in parts) {
     noise = function(p, i) seeded(i, clamp(p * 0.8 + 0.1 + c(rnorm(prod(frame), sd = 0.07)))),
     unfinished = function(p, i) seeded(i, clamp(p * 0.64 + 0.18 + 0.36 * c(smooth_noise(frame[2], frame[1], 2.5)))),
     blocks = function(p, i) jpeg_saved(p, 6),
-    ringing = function(p, i) {
-      # Where all is black or white already nothing can swing over.
-      sharp <- each_channel(0.25 + 0.5 * p, function(m) m + 4 * (m - core("core_blur")(m, 1.6)))
-      clamp(each_channel(sharp, function(m) m + 2.5 * (m - core("core_blur")(m, 0.9))))
-    },
     banding = function(p, i) {
       slow <- each_channel(scenes[[part]][[i]], function(m) core("core_blur")(m, 14))
       clamp(round(slow * 24) / 24)
@@ -264,10 +263,8 @@ if (wanted("flaws")) for (part in parts) {
     crushed = function(p, i) clamp(5 * (scenes[[part]][[i]] - quantile(brightest(scenes[[part]][[i]]), 0.45)))
   )
   for (flaw in flaws) {
-    # Grain, blotches, ripples and a grid are no flaw where the look is made of them,
-    # and what is soft all over has no contour that could ripple.
-    named <- if (flaw %in% c("noise", "unfinished", "ringing", "blocks")) smooth_looks(part) else names(looks[[part]])
-    if (flaw == "ringing") named <- Filter(function(name) look_of(part, name, 1)[[1]]$blur < 2, named)
+    # Grain, blotches and a grid are no flaw where the look is made of them.
+    named <- if (flaw %in% c("noise", "unfinished", "blocks")) smooth_looks(part) else names(looks[[part]])
     levels <- over_scenes(function(i) {
       name <- named[1 + i %% length(named)]
       take <- restyle(scenes[[part]][[i]], looks[[part]][[name]], i)

@@ -1,7 +1,8 @@
 #!/bin/sh
 # Installs the R packages that are missing. As root on Debian, with Debian's own
 # R, they come built from Debian; what Debian lacks, and everything elsewhere,
-# comes from CRAN. `setup.sh test` adds what the tests need.
+# comes from CRAN. `setup.sh test` adds what the tests need, `setup.sh bench` what the
+# benches do.
 set -eu
 what=${1:-run}
 cd "$(dirname "$0")/.."
@@ -14,6 +15,11 @@ if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null && debs=$(missing debian)
   if [ "$what" = test ] && ! command -v chromium >/dev/null; then debs="$debs chromium fonts-dejavu-core"; fi
   # A general JSON Schema library, to hold the shipped schemas against the reader.
   if [ "$what" = test ] && ! /usr/bin/python3 -c "import jsonschema" 2>/dev/null; then debs="$debs python3-jsonschema"; fi
+  # What gives photographs their looks in bench/natural.R.
+  if [ "$what" = bench ]; then
+    command -v gmic >/dev/null || debs="$debs gmic"
+    command -v gegl >/dev/null || debs="$debs gegl"
+  fi
   # A clock that can be made to jump, for one process.
   if [ "$what" = test ] && ! ls /usr/lib/*/faketime/libfaketime.so.1 >/dev/null 2>&1; then debs="$debs libfaketime"; fi
   # What chromote stands on is compiled against OpenSSL.

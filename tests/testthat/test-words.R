@@ -23,7 +23,8 @@ test_that("the recipe that it ends with is a pipeline that the reader takes", {
 })
 
 test_that("a floor that nobody clears is told with the numbers below it", {
-  verdict <- verdict_of(small_trial(brief = c("brief: x", "weights: {structure: 1}", "floors: {structure: 0.999}", "style: stay")))
+  lineup <- sub("hold: 0.9", "hold: 0.3", small_lineup)
+  verdict <- verdict_of(small_trial(lineup = lineup, brief = c("brief: x", "weights: {structure: 1}", "floors: {structure: 0.999}", "style: stay")))
   expect_equal(verdict$state, "no keepers")
   text <- paste(format(verdict), collapse = " ")
   expect_match(text, "No pipeline can be used")
