@@ -20,7 +20,9 @@ measure_local_damage <- function() {
       reach <- 1 / 18
       place <- say_box(pmin(1, pmax(0, c(found$x - reach, found$y - reach, found$x + reach, found$y + reach))))
       if (sharpness > contours) place <- "sharp in some parts, soft in others"
-      flaw_score(max(0, contours, sharpness), 0.12, 0.4, place = place, raw = found$drop)
+      # And in another manner nobody can be sure of it.
+      serious <- if (moved < near_manner) 0.4 else Inf
+      flaw_score(max(0, contours, sharpness), 0.12, serious, place = place, raw = found$drop)
     }
   )
 }
@@ -29,3 +31,4 @@ measure_local_damage <- function() {
 # typical distance between looks that they moved (the `fit` half of bench/natural.R).
 uneven_contours <- c(0.06, 0.5)
 uneven_sharpness <- c(0.5, 1.2)
+near_manner <- 0.35
