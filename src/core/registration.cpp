@@ -19,7 +19,9 @@ constexpr int kFineReach = 2;  // and in the fine field, around the place found 
 constexpr float kTolerance = 2.0f;
 constexpr float kFaintest = 1e-3f;
 // A part that is found less well than this share of what is usual in the take is lost.
-constexpr double kLost = 0.3;
+constexpr double kLost = 0.75;
+// What is usual is read at this share of all parts, by presence and from the worst found up.
+constexpr double kUsual = 0.75;
 
 // Both pictures' fields of one scale, with what each pixel of the take has of contours.
 struct Scale {
@@ -115,14 +117,14 @@ struct Part {
   double anywhere = 0.0;  // and at its best place
 };
 
-// What is usual: the median of `anywhere`, by presence.
+// What is usual where a part is found well: an upper quartile of `anywhere`, by presence.
 double usual_agreement(std::vector<Part> parts) {
   double all = 0.0, below = 0.0;
   for (const Part& part : parts) all += part.presence;
   std::sort(parts.begin(), parts.end(), [](const Part& p, const Part& q) { return p.anywhere < q.anywhere; });
   for (const Part& part : parts) {
     below += part.presence;
-    if (below >= 0.5 * all) return part.anywhere;
+    if (below >= kUsual * all) return part.anywhere;
   }
   return 0.0;
 }
@@ -158,8 +160,9 @@ double registered_agreement(const std::vector<Field>& take, const std::vector<Fi
     found += part.presence * part.here;
     sought += part.presence * std::max(part.anywhere, least);
   }
-  // Where there is no contour at all, none has moved.
-  return sought > 0.0 ? found / sought : 1.0;
+  if (sought > 0.0) return found / sought;
+  // Where neither has any contour none has moved; where only one has, none was found.
+  return mean_of(coarse.take_energy) + mean_of(coarse.reference_energy) > kFaintest * kFaintest ? 0.0 : 1.0;
 }
 
 }  // namespace sprenn

@@ -151,8 +151,11 @@ test_that("every size and kind of picture gives defined numbers", {
   }
   flat <- array(0.5, c(40, 60, 3))
   scores <- score_picture(picture_file(flat), picture_file(flat))
-  expect_lt(abs(scores$value[scores$measure == "structure"]), 1e-4)
+  expect_equal(scores$value[scores$measure == "structure"], 1)
   expect_equal(scores$level[scores$measure == "blank"], "serious")
+  # A blank take has nothing of what was there.
+  lost <- score_picture(picture_file(flat), picture_file(scene(1, 60, 40)))
+  expect_lt(lost$value[lost$measure == "structure"], 0.01)
 })
 
 test_that("bytes and pixels come to the same view, run after run", {
