@@ -225,8 +225,8 @@ core_marked_share <- function(view, outlines) {
     .Call(`_sprenn_core_marked_share`, view, outlines)
 }
 
-core_seam <- function(take, reference, mask) {
-    .Call(`_sprenn_core_seam`, take, reference, mask)
+core_edge_steps <- function(picture, mask) {
+    .Call(`_sprenn_core_edge_steps`, picture, mask)
 }
 
 core_leak <- function(take, reference, mask) {

@@ -13,13 +13,10 @@ measure_leak <- function() {
       }
       found <- core_leak(scene$take$handle, scene$reference$handle, scene$mask)
       # A spot that was changed is as bad as a slight change all over.
-      number <- max(found$difference, (found$spot - spot_of_noise) / spot_as_bad)
-      flaw_score(max(0, number), 0.012, 0.03, place = map_box(found$map))
+      flaw_score(max(found$difference, found$spot - spot_of_noise), 0.012, 0.03, place = map_box(found$map))
     }
   )
 }
 
-# What making a picture anew does to its worst spot, and how much stronger than its mean
-# difference a spot must be to count as much.
+# What making a picture anew and a soft edge of the mask do to its worst spot at most.
 spot_of_noise <- 0.02
-spot_as_bad <- 2

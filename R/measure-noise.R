@@ -7,7 +7,9 @@ measure_noise <- function() {
     source = "residual of Immerkaer (1996) in the blocks where the reference is plainest",
     cost = "low",
     compute = function(scene) {
-      flaw_score(max(0, scene$grain[["noise"]] - known_before(scene, "noise")), 0.025, 0.045, place = "whole", raw = scene$grain[["noise"]])
+      # Other contents in the same look may have half as much again as its examples.
+      before <- max(known_before(scene["reference"], "noise"), 1.5 * known_before(scene["look"], "noise"))
+      flaw_score(max(0, scene$grain - before), 0.025, 0.045, place = "whole", raw = scene$grain)
     }
   )
 }

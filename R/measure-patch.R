@@ -8,17 +8,18 @@ measure_patch <- function() {
     cost = "low",
     needs = "reference",
     compute = function(scene) {
-      if (is.null(scene$mask) || !scene$job %in% c("edit", "extend")) {
+      grown <- !is.null(scene$added)
+      if (!grown && (is.null(scene$mask) || scene$job != "edit")) {
         return(NULL)
       }
-      found <- core_fill(scene$take$handle, scene$mask)
+      found <- core_fill(scene$take$handle, if (grown) scene$added else scene$mask)
       # What was put in by an edit may be smoother than what lies around it; a canvas that
       # was grown goes on as it was.
-      quiet <- if (scene$job == "extend") {
+      quiet <- if (grown) {
         c(flat = found[["detail"]] / least_detail, soft = found[["noise"]] / softest)
       } else {
         change <- core_change_inside(scene$take$handle, scene$reference$handle, scene$mask)
-        both <- max(found[["detail"]] / least_detail, found[["noise"]] / softest)
+        both <- max(found[["detail"]] / least_detail_of_edits, found[["noise"]] / softest_of_edits)
         c(flat = change[["spread"]] / flattest, soft = both)
       }
       loud <- c(noisy = max(most_detail / found[["detail"]], noisiest / found[["noise"]]))
@@ -31,7 +32,9 @@ measure_patch <- function() {
 # Beyond these a fill is told from what a photograph itself has on both sides of a line: of
 # the `fit` half of bench/natural.R, two in a hundred lie half way towards them.
 least_detail <- 0.55
+least_detail_of_edits <- 0.625
 most_detail <- 2
 softest <- 0.64
+softest_of_edits <- 0.74
 noisiest <- 1.65
 flattest <- 0.035

@@ -38,8 +38,6 @@ plain_measures <- function() {
     measure_new_details(),
     measure_framing(),
     measure_lines(),
-    measure_horizon(),
-    measure_figures(),
     measure_watch_colour(),
     measure_ssim(),
     measure_multi_scale_ssim(),
@@ -130,7 +128,7 @@ clipping_score <- function(scene, what) {
 # Flaws that a look may be made of (grain, halftone, few tones, white paper, black ink), each
 # with how far such a look moves a manner, in typical distances between looks. The flaw
 # alone does not move it so far (the `fit` half of bench/natural.R).
-moved_by_such_looks <- c(noise = 0.95, unfinished = 0.4, banding = 0.55, burnt = 0.45, crushed = 0.45)
+moved_by_such_looks <- c(noise = 0.85, unfinished = 0.4, banding = 0.55, burnt = 0.45, crushed = 0.45)
 
 # Where nothing shows what the look is, and a take's manner has moved so far, or from
 # nothing that we know, such a flaw is at most slight: nobody can say whether it was meant.

@@ -8,10 +8,10 @@ measure_repeated <- function() {
     cost = "high",
     needs = "reference",
     compute = function(scene) {
-      if (is.null(scene$mask) || scene$job != "extend") {
+      if (is.null(scene$added)) {
         return(NULL)
       }
-      flaw_score(core_repeated(scene$take$handle, scene$mask), 0.84, 0.9, place = "the added canvas")
+      flaw_score(core_repeated(scene$take$handle, scene$added), 0.84, 0.9, place = "the added canvas")
     }
   )
 }

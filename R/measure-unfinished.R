@@ -7,11 +7,11 @@ measure_unfinished <- function() {
     source = "what lies between a blur of 2 px and one of 7 px of 512, in the plainest fifth of the reference",
     cost = "low",
     compute = function(scene) {
-      plain <- plainest_in(scene$take, scene$reference, scene$job)
+      plain <- plainest_in(scene$take, scene$reference, scene$added)
       sway <- core_blotches(scene$take$handle, plain$handle)
       excused <- c(known_before(scene["look"], "light_sway"), known_before(scene["look"], "colour_sway"))
       # White noise passes as so much of its deviation.
-      excused <- excused + 0.14 * scene$grain[["noise"]]
+      excused <- excused + 0.14 * scene$grain
       # Light sways with every stroke; colours hardly do.
       number <- max(0, 0.5 * (sway[["light"]] - excused[1]), sway[["colour"]] - excused[2])
       flaw_score(number, 0.003, 0.006, place = "whole", raw = sway[["colour"]])

@@ -39,6 +39,14 @@ send_scoring <- function(works, job, files = NULL) {
 # measuring twice does no harm, and a machine that is cut off says nothing of it.
 score_patience <- function(works) if (is.null(works$longest)) 300 else max(20, 8 * works$longest)
 
+# The patience at sending may have been that of one who had measured nothing yet.
+give_up_silent <- function(works) {
+  for (job in works$sent) {
+    silent <- job$work == "score_elsewhere" && clock() - job$began > score_patience(works)
+    if (silent && !has_landed(job$mirai)) mirai::stop_mirai(job$mirai)
+  }
+}
+
 kit_of <- function(works, case_id) {
   keep(works$kits, case_id, {
     case <- case_named(works$trial$suite, case_id)

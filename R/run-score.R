@@ -83,6 +83,7 @@ score_bytes <- function(bytes, case, suite, kept) {
   scene <- new_scene(
     view$view, reference, if (is.na(case$look)) list() else looks[[case$look]], suite_decoys(suite, case, frame, kept),
     mask = hold("mask", case_mask(case, suite, frame)), job = case$job, frame = frame,
+    added = hold("added", if (has_added_canvas(case)) added_canvas(case, suite, frame)),
     other_looks = if (is.na(case$look)) list() else looks[setdiff(names(looks), case$look)], looks = looks,
     guide = hold("guide", case_outlines(case, suite, frame)),
     watch = if (is.null(reference)) list() else hold("watch", case_watch(case, suite, frame)),
@@ -108,7 +109,7 @@ reference_view <- function(case, suite, frame) {
   view
 }
 
-own_facts <- c("style", "spread", "blur", "noise", "blotches", "blocks", "tones", "burnt", "crushed")
+own_facts <- c("style", "spread", "blur", "noise", "blocks", "tones", "burnt", "crushed")
 
 # A take as its bytes, seen in its frame. The pixels only where somebody asks for them:
 # 8 bits a channel need not become numbers first.

@@ -86,7 +86,8 @@ landed <- function(sent) {
   if (!mirai::is_error_value(data)) {
     return(data)
   }
-  late <- mirai::is_error_value(data) && !mirai::is_mirai_error(data) && as.integer(data) == 5L
+  # 5: its own time was over; 20: we no longer waited.
+  late <- !mirai::is_mirai_error(data) && as.integer(data) %in% c(5L, 20L)
   structure(list(late = late, why = if (late) "it took too long" else if (mirai::is_mirai_error(data)) trimws(gsub("[[:space:]]+", " ", as.character(data))) else "its process ended"), class = "sprenn_lost")
 }
 

@@ -238,6 +238,7 @@ land_all <- function(works) {
   works$waiting <- works$waiting[!due]
   for (one in ready) one$call()
   curl::multi_run(timeout = 0, poll = TRUE, pool = works$calls)
+  give_up_silent(works)
   back <- vapply(works$sent, function(job) has_landed(job$mirai), NA)
   landing <- works$sent[back]
   works$sent <- works$sent[!back]

@@ -34,12 +34,11 @@ look_facts <- function(view) {
   # Contents differ: what a look usually has excuses more than its plainest part.
   usual <- core_usual(view$handle)
   view$noise <- usual[["noise"]]
-  view$blotches <- usual[["blotches"]]
   view$outlined <- core_marked_share(view$handle, NULL)
   view$lines <- usual[["lines"]]
   view$light_sway <- usual[["light_sway"]]
   view$colour_sway <- usual[["colour_sway"]]
-  view[c("style", "blur", "noise", "blotches", "blocks", "tones", "burnt", "crushed", "outlined", "lines", "light_sway", "colour_sway")]
+  view[c("style", "blur", "noise", "blocks", "tones", "burnt", "crushed", "outlined", "lines", "light_sway", "colour_sway")]
 }
 
 # What one take is measured against: views of the take and its reference (NULL for
@@ -48,12 +47,18 @@ look_facts <- function(view) {
 # (pictures that it has nothing to do with, from which chance is taken), a mask
 # (rows x columns, 1 may change) or NULL, the job, the frame, a guide of thin
 # outlines (rows x columns) or NULL, the regions to watch (by name: `kept`,
-# rows x columns, and `least`), and the facts of all looks by name, for probes.
+# rows x columns, and `least`), the facts of all looks by name, for probes, and the
+# canvas that was added (rows x columns, 1 where it is bare of the reference) or NULL.
 new_scene <- function(take, reference, look = list(), decoys, mask = NULL, job = "restyle", frame = take$own,
-                      other_looks = list(), guide = NULL, watch = list(), pixels = NULL, looks = list()) {
+                      other_looks = list(), guide = NULL, watch = list(), pixels = NULL, looks = list(),
+                      added = NULL) {
+  # Without one, what an extension is to fill is its mask.
+  if (is.null(added) && job == "extend") added <- mask
   scene <- list(
-    grain = core_graininess(take$handle, plainest_in(take, reference, job)$handle), take = take, reference = reference, look = look, other_looks = other_looks, decoys = decoys, mask = mask,
-    job = job, frame = frame, guide = guide, watch = watch, pixels = pixels, looks = looks, settled = take$handle
+    take = take, reference = reference, look = look, other_looks = other_looks,
+    decoys = decoys, mask = mask, job = job, frame = frame, guide = guide, watch = watch,
+    pixels = pixels, looks = looks, added = added, settled = take$handle,
+    grain = core_graininess(take$handle, plainest_in(take, reference, added)$handle)
   )
   if (is.null(reference)) {
     return(scene)
@@ -64,7 +69,7 @@ new_scene <- function(take, reference, look = list(), decoys, mask = NULL, job =
 
 # The picture that says where a take should be plain: its reference, but for what was
 # grown, whose plainest part is the padding that was to be filled.
-plainest_in <- function(take, reference, job) if (is.null(reference) || job == "extend") take else reference
+plainest_in <- function(take, reference, added) if (is.null(reference) || !is.null(added)) take else reference
 
 # Compares the layouts, after the take's framing has been taken out where it has one.
 settle_scene <- function(scene) {

@@ -266,7 +266,10 @@ tell_job <- function(engine, office, id, res) {
     job$seconds <- proc.time()[["elapsed"]] - began
     office$orders[[id]] <- job
     office$paid[[job$key]] <- engine$about$price
-    writeLines(jsonlite::toJSON(as.list(office$paid), auto_unbox = TRUE), office$ledger)
+    # Written beside and renamed: a server that is killed meanwhile must not lose it.
+    part <- paste0(office$ledger, ".part")
+    writeLines(jsonlite::toJSON(as.list(office$paid), auto_unbox = TRUE), part)
+    file.rename(part, office$ledger)
   }
   say_json(res, 200, list(
     key = job$key, state = "made", cost = engine$about$price, waited = job$ready - job$asked, seconds = job$seconds,

@@ -266,6 +266,8 @@ if (wanted("masks")) {
     p[, columns, ] <- by
     p
   }
+  shift_of_fill <- list(fit = c(0.08, -0.02, -0.07), report = c(-0.05, 0.06, 0.03))[[part]]
+  moved_by <- c(fit = 7, report = 9)[[part]]
   fills <- list(
     as_it_was = function(p, n, other) p,
     left_grey = function(p, n, other) put(p, (n + 1):ncol(p), 0.5),
@@ -273,6 +275,8 @@ if (wanted("masks")) {
     mirrored = function(p, n, other) reflected(p, n),
     repeated = function(p, n, other) put(p, (n + 1):ncol(p), p[, seq_len(ncol(p) - n), ]),
     blurred = function(p, n, other) put(p, (n + 1):ncol(p), pieces(reflected(p, n), 8)[, (n + 1):ncol(p), ]),
+    tinted = function(p, n, other) put(p, (n + 1):ncol(p), within01(p[, (n + 1):ncol(p), ] + rep(shift_of_fill, each = nrow(p) * (ncol(p) - n)))),
+    displaced = function(p, n, other) put(p, (n + 1):ncol(p), p[c(moved_by:nrow(p), rep(nrow(p), moved_by - 1)), (n + 1):ncol(p), ]),
     something_else = function(p, n, other) put(p, (n + 1):ncol(p), other[, (n + 1):ncol(p), ])
   )
   some <- seq_len(min(48, nrow(many)))
@@ -286,50 +290,36 @@ if (wanted("masks")) {
     do.call(rbind, lapply(names(fills), function(fill) {
       take <- as_jpeg(fills[[fill]](p, n, other), 92)
       levels <- vapply(scored(take, reference, list(), mask = mask, job = "extend", only = mask_flaws), function(rows) as.character(level_of(rows)), "")
-      data.frame(fill, said = any(levels != "none", na.rm = TRUE), serious = any(levels == "serious", na.rm = TRUE))
+      data.frame(fill, said = any(levels != "none", na.rm = TRUE), serious = any(levels == "serious", na.rm = TRUE), which = toString(names(which(levels != "none"))))
     }))
   }))
   for (fill in names(fills)) {
     own <- found[found$fill == fill, ]
     note(paste("extend:", fill, "called flawed (serious)"), if (fill == "as_it_was") "0" else "0.95", mean(own$said), mean(own$serious))
-  }
-  edits <- list(
-    well_done = function(p, inside, seed) p,
-    copied = NULL,
-    colour = function(p, inside, seed) p + c(inside) * rep(c(0.09, -0.02, -0.08), each = length(inside)),
-    feathered = function(p, inside, seed) p + c(core("core_blur")(inside, 5)) * rep(c(-0.1, 0.03, 0.1), each = length(inside)),
-    displaced = function(p, inside, seed) ifelse(rep(inside > 0.5, 3), taken_from(p, row(inside) + 5, col(inside) + 5), p),
-    blurred = function(p, inside, seed) ifelse(rep(inside > 0.5, 3), pieces(p, 4), p),
-    grainy = function(p, inside, seed) {
-      set.seed(seed)
-      p + c(inside) * 0.1 * c(stats::rnorm(length(inside)))
-    },
-    spot_outside = function(p, inside, seed) spotted(p, seed, function(part) part[, , c(3, 1, 2)]),
-    erased_outside = function(p, inside, seed) spotted(p, seed, function(part) pieces(part, 14))
-  )
-  # A disc of an eighth of the height, above and left of the mask.
-  spotted <- function(p, seed, by) {
-    disc <- (row(p[, , 1]) - 0.16 * nrow(p))^2 + (col(p[, , 1]) - (0.12 + 0.1 * (seed %% 7)) * ncol(p))^2 < (0.11 * nrow(p))^2
-    ifelse(rep(disc, 3), by(p), p)
+    cat("    ", toString(sprintf("%s %d", names(table(own$which)), table(own$which))), "\n")
   }
   found <- do.call(rbind, over(some, function(i) {
     p <- picture_at(i, many)
-    reference <- reference_of(p)
-    inside <- 1 * (((row(p[, , 1]) / nrow(p) - 0.6) / 0.27)^2 + ((col(p[, , 1]) / ncol(p) - 0.5) / 0.25)^2 < 1)
+    inside <- edit_mask(p, part)
+    # The reference has something else well inside the mask; the edit that is asked for
+    # leads back to the photograph, whose own continuation is what a good edit comes to.
+    core_of_it <- c(core("core_blur")(1 * (core("core_blur")(inside, 0.06 * min(dim(p)[1:2])) > 0.75), 3))
+    other <- fitted(picture_at(after(i, 3, nrow(many)), many), dim(p)[2:1])
+    before <- p * (1 - core_of_it) + other * core_of_it
+    reference <- reference_of(as_jpeg(before, 95))
     mask <- core("resize_map")(inside, reference$working)
-    # What is asked for: another light inside, brought in softly.
-    soft <- c(core("core_blur")(inside, 6))
-    done <- within01(p * (1 - soft) + soft * (p[, , c(2, 1, 3)]^1.3))
-    do.call(rbind, lapply(names(edits), function(edit) {
-      take <- if (edit == "copied") p else within01(edits[[edit]](done, inside, i))
+    do.call(rbind, lapply(names(edits_of(part)), function(edit) {
+      take <- if (edit == "copied") before else within01(edits_of(part)[[edit]](p, inside, i))
       dim(take) <- dim(p)
-      levels <- vapply(scored(as_jpeg(take, 92), reference, list(), mask = mask, job = "edit", only = mask_flaws), function(rows) as.character(level_of(rows)), "")
-      data.frame(edit, said = any(levels != "none", na.rm = TRUE), serious = any(levels == "serious", na.rm = TRUE))
+      scores <- scored(as_jpeg(take, 92), reference, list(), mask = mask, job = "edit", only = mask_flaws)
+      levels <- vapply(scores, function(rows) as.character(level_of(rows)), "")
+      data.frame(edit, said = any(levels != "none", na.rm = TRUE), serious = any(levels == "serious", na.rm = TRUE), which = toString(names(which(levels != "none"))))
     }))
   }))
-  for (edit in names(edits)) {
+  for (edit in names(edits_of(part))) {
     own <- found[found$edit == edit, ]
     note(paste("edit:", edit, "called flawed (serious)"), if (edit == "well_done") "0" else "0.9", mean(own$said), mean(own$serious))
+    cat("    ", toString(sprintf("%s %d", names(table(own$which)), table(own$which))), "\n")
   }
 }
 

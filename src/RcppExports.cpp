@@ -526,7 +526,7 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_graininess
-Rcpp::NumericVector core_graininess(SEXP own, SEXP plain);
+double core_graininess(SEXP own, SEXP plain);
 RcppExport SEXP _sprenn_core_graininess(SEXP ownSEXP, SEXP plainSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
@@ -695,16 +695,15 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// core_seam
-double core_seam(SEXP take, SEXP reference, Rcpp::NumericMatrix mask);
-RcppExport SEXP _sprenn_core_seam(SEXP takeSEXP, SEXP referenceSEXP, SEXP maskSEXP) {
+// core_edge_steps
+Rcpp::NumericVector core_edge_steps(SEXP picture, Rcpp::NumericMatrix mask);
+RcppExport SEXP _sprenn_core_edge_steps(SEXP pictureSEXP, SEXP maskSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< SEXP >::type take(takeSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type reference(referenceSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type picture(pictureSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type mask(maskSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_seam(take, reference, mask));
+    rcpp_result_gen = Rcpp::wrap(core_edge_steps(picture, mask));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -816,7 +815,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_core_residue", (DL_FUNC) &_sprenn_core_residue, 2},
     {"_sprenn_core_marks_that_stayed", (DL_FUNC) &_sprenn_core_marks_that_stayed, 2},
     {"_sprenn_core_marked_share", (DL_FUNC) &_sprenn_core_marked_share, 2},
-    {"_sprenn_core_seam", (DL_FUNC) &_sprenn_core_seam, 3},
+    {"_sprenn_core_edge_steps", (DL_FUNC) &_sprenn_core_edge_steps, 2},
     {"_sprenn_core_leak", (DL_FUNC) &_sprenn_core_leak, 3},
     {"_sprenn_core_fill", (DL_FUNC) &_sprenn_core_fill, 2},
     {"_sprenn_core_repeated", (DL_FUNC) &_sprenn_core_repeated, 2},

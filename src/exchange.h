@@ -41,8 +41,14 @@ inline Plane plane_from(const Rcpp::NumericMatrix& values) {
 }
 
 inline Rcpp::NumericVector bars_from(const sprenn::Bars& bars) {
-  return Rcpp::NumericVector::create(Rcpp::_["top"] = bars.top, Rcpp::_["bottom"] = bars.bottom,
-                                     Rcpp::_["left"] = bars.left, Rcpp::_["right"] = bars.right);
+  return Rcpp::NumericVector::create(Rcpp::_["top"] = bars.top.depth, Rcpp::_["bottom"] = bars.bottom.depth,
+                                     Rcpp::_["left"] = bars.left.depth, Rcpp::_["right"] = bars.right.depth);
+}
+
+// Where straight steps lie along each edge.
+inline Rcpp::List steps_from(const sprenn::Bars& bars) {
+  return Rcpp::List::create(Rcpp::_["top"] = bars.top.steps, Rcpp::_["bottom"] = bars.bottom.steps,
+                            Rcpp::_["left"] = bars.left.steps, Rcpp::_["right"] = bars.right.steps);
 }
 
 inline Rcpp::NumericMatrix matrix_from(const Plane& plane) {

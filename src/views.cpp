@@ -9,6 +9,7 @@
 #include "core/fill.h"
 #include "core/marks.h"
 #include "core/registration.h"
+#include "core/seams.h"
 #include "core/view.h"
 #include "core/watch.h"
 #include "exchange.h"
@@ -95,25 +96,14 @@ Rcpp::List core_view_facts(SEXP view) {
   const Handle own(view);
   Rcpp::NumericVector style = Rcpp::wrap(own->style);
   style.names() = Rcpp::wrap(sprenn::style_names());
-  const int n = static_cast<int>(own->lines.level.size());
-  Rcpp::NumericMatrix level(n, 3);
-  for (int i = 0; i < n; ++i) {
-    const sprenn::Level& line = own->lines.level[static_cast<std::size_t>(i)];
-    level(i, 0) = line.height;
-    level(i, 1) = line.tilt;
-    level(i, 2) = line.length;
-  }
-  Rcpp::colnames(level) = Rcpp::CharacterVector::create("height", "tilt", "length");
   const sprenn::Defects& defects = own->defects;
-  const sprenn::Graininess grain = sprenn::graininess(defects, defects);
   return Rcpp::List::create(
       Rcpp::_["own"] = Rcpp::IntegerVector::create(own->own_width, own->own_height), Rcpp::_["style"] = style,
-      Rcpp::_["bars"] = bars_from(own->bars), Rcpp::_["spread"] = own->spread, Rcpp::_["blur"] = defects.blur,
-      Rcpp::_["noise"] = grain.fine, Rcpp::_["blotches"] = grain.coarse, Rcpp::_["blocks"] = defects.blocks,
+      Rcpp::_["bars"] = bars_from(own->bars), Rcpp::_["steps"] = steps_from(own->bars), Rcpp::_["spread"] = own->spread, Rcpp::_["blur"] = defects.blur,
+      Rcpp::_["noise"] = sprenn::graininess(defects, defects), Rcpp::_["blocks"] = defects.blocks,
       Rcpp::_["tones"] = own->tones,
       Rcpp::_["burnt"] = spot_from(own->burnt), Rcpp::_["crushed"] = spot_from(own->crushed),
-      Rcpp::_["directions"] = Rcpp::NumericVector(own->lines.direction.begin(), own->lines.direction.end()),
-      Rcpp::_["level"] = level, Rcpp::_["figures"] = own->figures);
+      Rcpp::_["directions"] = Rcpp::NumericVector(own->lines.direction.begin(), own->lines.direction.end()));
 }
 
 // `kept` is rows x columns, 1 where the pictures are compared, or NULL.
@@ -182,10 +172,7 @@ Rcpp::List core_framing(SEXP take, SEXP reference) {
 
 // The grain of one picture where the other is plain.
 // [[Rcpp::export]]
-Rcpp::NumericVector core_graininess(SEXP own, SEXP plain) {
-  const auto grain = sprenn::graininess(Handle(own)->defects, Handle(plain)->defects);
-  return Rcpp::NumericVector::create(Rcpp::_["noise"] = grain.fine, Rcpp::_["blotches"] = grain.coarse);
-}
+double core_graininess(SEXP own, SEXP plain) { return sprenn::graininess(Handle(own)->defects, Handle(plain)->defects); }
 
 // How far one picture sways in light and colours where the other is plain, beyond it.
 // [[Rcpp::export]]
@@ -207,8 +194,7 @@ Rcpp::List core_worst_part(SEXP take, SEXP reference) {
 // [[Rcpp::export]]
 Rcpp::NumericVector core_usual(SEXP view) {
   const Handle own(view);
-  const auto grain = sprenn::usual_grain(own->defects);
-  return Rcpp::NumericVector::create(Rcpp::_["noise"] = grain.fine, Rcpp::_["blotches"] = grain.coarse,
+  return Rcpp::NumericVector::create(Rcpp::_["noise"] = sprenn::usual_grain(own->defects),
                                      Rcpp::_["light_sway"] = sprenn::usual_blotches(own->sway).light,
                                      Rcpp::_["colour_sway"] = sprenn::usual_blotches(own->sway).colour,
                                      Rcpp::_["lines"] = sprenn::line_share(sprenn::thin_marks(own->oklab.channel[0], 2)));
@@ -295,12 +281,15 @@ double core_marked_share(SEXP view, Rcpp::Nullable<Rcpp::NumericMatrix> outlines
   return sprenn::marked_share(sprenn::thin_marks(own->oklab.channel[0], 2), given.get() ? *given.get() : own->structure.edges.thin);
 }
 
-// `mask` is 1 where the picture may change. Steps that the reference has there are none of
-// the take's; NULL where the reference has nothing there.
+// How a mask's edge shows in a picture: steps of the mean colour all around it, hard and
+// soft, and how neighbouring pixels differ across it.
 // [[Rcpp::export]]
-double core_seam(SEXP take, SEXP reference, Rcpp::NumericMatrix mask) {
-  const Picture* before = Rf_isNull(reference) ? nullptr : &Handle(reference)->oklab;
-  return sprenn::seam_excess(Handle(take)->oklab, before, plane_from(mask));
+Rcpp::NumericVector core_edge_steps(SEXP picture, Rcpp::NumericMatrix mask) {
+  const auto found = sprenn::edge_steps(Handle(picture)->oklab, plane_from(mask));
+  return Rcpp::NumericVector::create(
+      Rcpp::_["hard_light"] = found.light[0], Rcpp::_["soft_light"] = found.light[1],
+      Rcpp::_["hard_chroma"] = found.chroma[0], Rcpp::_["soft_chroma"] = found.chroma[1],
+      Rcpp::_["jump"] = found.jump, Rcpp::_["jump_ratio"] = found.jump_ratio);
 }
 
 // [[Rcpp::export]]

@@ -172,6 +172,63 @@ lettered <- function(p, size, down, strength) {
   p * (1 - letters) + ink * letters
 }
 
+# Where an edit may change something: an ellipse in the part `fit`, two discs in `report`.
+edit_mask <- function(p, part) {
+  down <- row(p[, , 1]) / nrow(p)
+  across <- col(p[, , 1]) / ncol(p)
+  aspect <- ncol(p) / nrow(p)
+  if (part == "fit") {
+    return(1 * (((down - 0.58) / 0.27)^2 + ((across - 0.5) / 0.25)^2 < 1))
+  }
+  disc <- function(y, x, r) (down - y)^2 + ((across - x) * aspect)^2 < r^2
+  1 * (disc(0.62, 0.4, 0.24) | disc(0.5, 0.62, 0.2))
+}
+
+# Edits of the part of a photograph that a mask holds: as an engine that does it well
+# leaves it, and as others do. Each takes the photograph, the mask and a seed.
+edits_of <- function(part) {
+  tinted <- function(p, inside, by) p + c(inside) * rep(by, each = length(inside))
+  replaced <- function(p, inside, by) ifelse(rep(inside > 0.5, 3), by, p)
+  # A disc of a tenth of the height, above the mask, where there is most to be changed.
+  spotted <- function(p, by) {
+    discs <- lapply(seq(0.12, 0.88, length.out = 7), function(at) {
+      (row(p[, , 1]) - 0.14 * nrow(p))^2 + (col(p[, , 1]) - at * ncol(p))^2 < (0.1 * nrow(p))^2
+    })
+    detail <- vapply(discs, function(disc) stats::sd(rowMeans(p, dims = 2)[disc]), 0)
+    ifelse(rep(discs[[which.max(detail)]], 3), by(p), p)
+  }
+  grain <- function(inside, seed) {
+    set.seed(seed)
+    matrix(stats::rnorm(length(inside)), nrow(inside))
+  }
+  always <- list(well_done = function(p, inside, seed) p, copied = NULL)
+  own <- list(
+    fit = list(
+      colour = function(p, inside, seed) tinted(p, inside, c(0.09, -0.02, -0.08)),
+      lighter = function(p, inside, seed) tinted(p, inside, 0.06),
+      feathered = function(p, inside, seed) tinted(p, core("core_blur")(inside, 5), c(-0.1, 0.03, 0.1)),
+      displaced = function(p, inside, seed) replaced(p, inside, taken_from(p, row(inside) + 5, col(inside) + 5)),
+      blurred = function(p, inside, seed) replaced(p, inside, pieces(p, 3)),
+      grainy = function(p, inside, seed) tinted(p, 0.06 * inside * grain(inside, seed), 1),
+      flat = function(p, inside, seed) replaced(p, inside, rep(c(0.4, 0.45, 0.5), each = length(inside))),
+      spot_outside = function(p, inside, seed) spotted(p, function(part) 0.8 * part),
+      erased_outside = function(p, inside, seed) spotted(p, function(part) pieces(part, 9))
+    ),
+    report = list(
+      colour = function(p, inside, seed) tinted(p, inside, c(-0.05, 0.07, 0.02)),
+      darker = function(p, inside, seed) tinted(p, inside, -0.07),
+      feathered = function(p, inside, seed) tinted(p, core("core_blur")(inside, 7), c(0.09, 0, -0.09)),
+      displaced = function(p, inside, seed) replaced(p, inside, taken_from(p, row(inside) - 4, col(inside) + 7)),
+      blurred = function(p, inside, seed) replaced(p, inside, pieces(pieces(p, 1.5), 3)),
+      grainy = function(p, inside, seed) tinted(p, 0.12 * inside * core("core_blur")(grain(inside, seed), 0.6), 1),
+      noise = function(p, inside, seed) replaced(p, inside, within01(0.5 + 0.2 * c(grain(inside, seed), grain(inside, seed + 1), grain(inside, seed + 2)))),
+      spot_outside = function(p, inside, seed) spotted(p, function(part) part[, , c(3, 1, 2)]),
+      erased_outside = function(p, inside, seed) spotted(p, function(part) pieces(part, 14))
+    )
+  )
+  c(always, own[[part]])
+}
+
 # Scratches, specks, folds, stains and fading, as `worn`; and repairs of it.
 worn_photograph <- function(p, seed, kinds = c("scratches", "specks", "folds", "stains", "fading")) {
   set.seed(seed)

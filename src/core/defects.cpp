@@ -16,6 +16,8 @@ constexpr float kContour = 0.25f;    // the share of the luma's range that makes
 constexpr float kFaintest = 0.04f;   // but never less than this step
 constexpr float kJitter = 0.15f;     // going back by less of such a step does not end a contour
 constexpr std::size_t kFewest = 40;  // contours without which nothing is said of blur
+constexpr std::size_t kFewOneWay = 3;  // of those the other way, so many parts must be there
+constexpr double kInFocus = 0.05;    // the share of contours that may be all that is in focus
 constexpr int kNoiseBlock = 16;
 constexpr std::size_t kPlainest = 7;  // one block in so many counts as plain
 constexpr int kGrid = 8;
@@ -65,17 +67,24 @@ void find_contours(const float* line, int n, float clear, Contours& found) {
   }
 }
 
-Contours contours_of(const Plane& luma) {
-  Contours found;
+// How wide the sharpest contours are, across and down: shaking blurs them one way only.
+double blur_of(const Plane& luma) {
   std::vector<float> some;
   const int every = std::max(1, std::max(luma.width, luma.height) / 160);
   for (int y = every / 2; y < luma.height; y += every)
     for (int x = every / 2; x < luma.width; x += every) some.push_back(luma.at(x, y));
   const float range = quantile_of(some, 0.98) - quantile_of(some, 0.02), clear = std::max(kFaintest, kContour * range);
-  for (int y = every / 2; y < luma.height; y += every) find_contours(luma.row(y), luma.width, clear, found);
+  Contours across;
+  for (int y = every / 2; y < luma.height; y += every) find_contours(luma.row(y), luma.width, clear, across);
+  Contours down;
   const Plane columns = columns_of(luma, every, every / 2);
-  for (int k = 0; k < columns.height; ++k) find_contours(columns.row(k), columns.width, clear, found);
-  return found;
+  for (int k = 0; k < columns.height; ++k) find_contours(columns.row(k), columns.width, clear, down);
+  // One way alone may hold little but slopes.
+  const std::size_t fewest = std::max(kFewest, std::max(across.widths.size(), down.widths.size()) / kFewOneWay);
+  double widest = 0.0;
+  for (Contours* found : {&across, &down})
+    if (found->widths.size() >= fewest) widest = std::max(widest, static_cast<double>(quantile_of(found->widths, kInFocus)));
+  return widest;
 }
 
 SPRENN_WIDE void residual_row(float* out, const float* above, const float* own, const float* below, int n) {
@@ -216,8 +225,6 @@ double blocks_of(const Plane& luma) {
   return std::max(0.0, std::min(grid_excess(columns), grid_excess(rows)));
 }
 
-Plane half_of(const Plane& plane) { return resize(plane, std::max(1, plane.width / 2), std::max(1, plane.height / 2)); }
-
 // The grain of `own` in the quietest part of `plain`, both by blocks.
 double grain_where_plain(const Plane& own, const Plane& plain) {
   std::vector<std::pair<float, float>> found;
@@ -235,26 +242,18 @@ double grain_where_plain(const Plane& own, const Plane& plain) {
 
 }  // namespace
 
-Graininess graininess(const Defects& own, const Defects& plain) {
-  return {grain_where_plain(own.grain[0], plain.grain[0]),
-          std::max(grain_where_plain(own.grain[1], plain.grain[1]), grain_where_plain(own.grain[2], plain.grain[2]))};
-}
+double graininess(const Defects& own, const Defects& plain) { return grain_where_plain(own.grain, plain.grain); }
 
-Graininess usual_grain(const Defects& own) {
-  const auto middle = [](const Plane& grain) {
-    std::vector<float> levels;
-    std::copy_if(grain.values.begin(), grain.values.end(), std::back_inserter(levels), [](float value) { return value >= 0.0f; });
-    return static_cast<double>(quantile_of(levels, 0.5));
-  };
-  return {middle(own.grain[0]), std::max(middle(own.grain[1]), middle(own.grain[2]))};
+double usual_grain(const Defects& own) {
+  std::vector<float> levels;
+  std::copy_if(own.grain.values.begin(), own.grain.values.end(), std::back_inserter(levels), [](float value) { return value >= 0.0f; });
+  return static_cast<double>(quantile_of(levels, 0.5));
 }
 
 Defects find_defects(const Plane& luma) {
   Defects out;
-  Contours contours = contours_of(luma);
-  if (contours.widths.size() >= kFewest) out.blur = static_cast<double>(quantile_of(contours.widths, 0.2));
-  const Plane half = half_of(luma);
-  out.grain = {grain_of(luma), grain_of(half), grain_of(half_of(half))};
+  out.blur = blur_of(luma);
+  out.grain = grain_of(luma);
   out.blocks = blocks_of(luma);
   return out;
 }

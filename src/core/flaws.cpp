@@ -15,6 +15,7 @@ constexpr int kBarEdge = 256;        // where bars are looked for
 constexpr float kStep = 0.035f;      // the step from a bar to the picture, in OKLab
 constexpr double kDeepest = 0.24;    // of the height or width
 constexpr double kStraight = 0.55;   // the share of a bar's inner edge that must show it
+constexpr double kStepThere = 0.3;   // the share at which there is a step to speak of
 constexpr double kUnmistakable = 0.8;  // a step that is so straight shows a bar whatever is in it
 constexpr double kQuieter = 0.45;    // how much detail a bar may have, of what the picture has
 constexpr double kLeastDetail = 0.002;
@@ -65,17 +66,18 @@ class FromEdge {
   bool from_end_;
 };
 
-// The depth at which a quiet strip ends in a straight step, as a share; 0 without a bar.
-// The step must be a step of this line: larger than those a little further out and in.
-double bar_depth(const FromEdge& lines) {
+// Where a quiet strip ends in a straight step. The step must be a step of this line:
+// larger than those a little further out and in.
+Bar bar_at(const FromEdge& lines) {
   const int n = lines.count(), deepest = static_cast<int>(kDeepest * n);
-  if (n < 16) return 0.0;
+  Bar out;
+  if (n < 16) return out;
   std::vector<double> detail(static_cast<std::size_t>(n));
   for (int line = 0; line < n; ++line) detail[static_cast<std::size_t>(line)] = lines.detail_of(line);
   std::vector<double> inner(detail.begin() + n / 4, detail.begin() + std::max(n / 4 + 1, 3 * n / 4));
   std::nth_element(inner.begin(), inner.begin() + static_cast<std::ptrdiff_t>(inner.size() / 2), inner.end());
   const double usual = inner[inner.size() / 2] + kLeastDetail;
-  double best = 0.0, depth = 0.0, sum = 0.0;
+  double best = 0.0, sum = 0.0;
   for (int d = 1; d <= deepest; ++d) {
     // The lines next to the step have of its detail.
     if (d >= 4) sum += detail[static_cast<std::size_t>(d - 4)];
@@ -88,13 +90,14 @@ double bar_depth(const FromEdge& lines) {
       steps += here > kStep && here > 1.5f * beside;
     }
     const double straight = static_cast<double>(steps) / lines.length();
+    if (straight >= kStepThere) out.steps.push_back(static_cast<double>(d) / n);
     const double found = straight * std::sqrt(std::max(quiet, 0.1));
     if (straight >= (quiet > 0.0 ? kStraight : kUnmistakable) && found > best) {
       best = found;
-      depth = static_cast<double>(d) / n;
+      out.depth = static_cast<double>(d) / n;
     }
   }
-  return depth;
+  return out;
 }
 
 }  // namespace
@@ -104,10 +107,10 @@ Bars find_bars(const Picture& oklab) {
   const Picture small = resize(oklab, size.width, size.height);
   const Plane detail = middle_detail(small.channel[0]);
   Bars bars;
-  bars.top = bar_depth(FromEdge(small, detail, true, false));
-  bars.bottom = bar_depth(FromEdge(small, detail, true, true));
-  bars.left = bar_depth(FromEdge(small, detail, false, false));
-  bars.right = bar_depth(FromEdge(small, detail, false, true));
+  bars.top = bar_at(FromEdge(small, detail, true, false));
+  bars.bottom = bar_at(FromEdge(small, detail, true, true));
+  bars.left = bar_at(FromEdge(small, detail, false, false));
+  bars.right = bar_at(FromEdge(small, detail, false, true));
   return bars;
 }
 

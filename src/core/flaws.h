@@ -1,16 +1,22 @@
 // Defects that a picture shows by itself.
 #pragma once
+#include <vector>
+
 #include "plane.h"
 
 namespace sprenn {
 
-// Depth of the plain grey, black or white bars at the four edges, as a share
-// of the height (top, bottom) or width (left, right).
+// The bars at one edge, as a share of the height or width: how deep a plain strip is that
+// ends in a straight step (0 without one), and where all such steps lie, plain or not.
+struct Bar {
+  double depth = 0.0;
+  std::vector<double> steps;
+};
 struct Bars {
-  double top = 0.0;
-  double bottom = 0.0;
-  double left = 0.0;
-  double right = 0.0;
+  Bar top;
+  Bar bottom;
+  Bar left;
+  Bar right;
 };
 Bars find_bars(const Picture& oklab);
 

@@ -14,10 +14,14 @@ constexpr int kSide = 64;           // of the spectra
 constexpr int kFieldEdge = 48;      // so that a third of the frame is left to shift into
 constexpr double kPi = 3.14159265358979323846;
 constexpr double kSure = 0.8;       // so much agreement leaves nothing to look for
-constexpr double kGain = 0.03;      // what another framing must explain beyond standing still
-constexpr double kLeast = 0.008;    // the least displacement worth the name, in long edges
+constexpr double kGain = 0.012;   // what another framing must explain beyond standing still
+constexpr double kLeast = 0.004;    // the least displacement worth the name, in long edges
 constexpr double kFound = 0.42;     // what the contents must agree in where they were found
-constexpr double kOverlap = 0.5;
+constexpr double kFoundFar = 0.55;  // the same where they lie farther off than kFar
+constexpr double kFar = 0.1;
+constexpr double kOverlap = 0.2;
+constexpr double kLeastZoom = 0.45;
+constexpr double kMostZoom = 2.2;
 
 // One butterfly for all columns at once.
 SPRENN_WIDE void butterfly(float* ar, float* ai, float* br, float* bi, float tr, float ti) {
@@ -277,7 +281,7 @@ Placement climb(const Terrain& take, const Field& reference, Placement place, in
     bool better = false;
     for (double by = 1.0; by > 0.2 && !better; by *= 0.5) {
       const Placement next{place.x + by * here.step[0], place.y + by * here.step[1],
-                           std::clamp(place.zoom + by * here.step[2], 0.5, 2.0), place.turn + by * here.step[3]};
+                           std::clamp(place.zoom + by * here.step[2], kLeastZoom, kMostZoom), place.turn + by * here.step[3]};
       const Fit there = fit_at(take, reference, next, true);
       if (there.agreement <= here.agreement) continue;
       better = there.agreement > here.agreement + 1e-4;
@@ -315,7 +319,7 @@ Sought prepare_search(const std::vector<Field>& reference) {
     const Field field = moved(small, zoom, turn);
     out.poses.push_back({zoom, turn, norm_of(field), spectrum_of(field)});
   };
-  for (const double zoom : {1.0, 1.08, 1.17, 1.27, 1.38, 0.92, 0.85, 0.78, 0.72}) add(zoom, 0.0);
+  for (const double zoom : {1.0, 1.08, 1.17, 1.27, 1.38, 1.5, 1.63, 1.78, 1.93, 0.92, 0.85, 0.78, 0.72, 0.66, 0.6, 0.55}) add(zoom, 0.0);
   for (const double degrees : {-9.0, -6.0, -3.0, 3.0, 6.0, 9.0}) add(1.0, degrees * kPi / 180.0);
   for (const double zoom : {1.12, 0.89})
     for (const double degrees : {-5.0, 5.0}) add(zoom, degrees * kPi / 180.0);
@@ -337,7 +341,12 @@ Framing find_framing(const std::vector<Field>& take, const std::vector<Field>& r
   if (displacement(place, coarse.width, coarse.height) < 0.5 * kLeast) return out;
   place = climb(fine, fine_reference, place, 3);
   const double after = agreement_at(fine, fine_reference, place);
-  if (after >= kFound && after > out.before + kGain && displacement(place, fine.width, fine.height) >= kLeast) {
+  const double way = displacement(place, fine.width, fine.height);
+  // Far off there are many places in which two pictures may agree by chance, most of all
+  // where one of them is a small part of the other.
+  const bool agrees = after >= (way > kFar ? kFoundFar : kFound) && after > out.before + kGain;
+  const bool at_the_limit = place.zoom <= kLeastZoom || place.zoom >= kMostZoom;
+  if (agrees && way >= kLeast && !at_the_limit) {
     out.place = place;
     out.after = after;
     out.found = true;

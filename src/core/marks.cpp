@@ -160,56 +160,6 @@ double line_share(const Plane& marks) {
   return static_cast<double>(lines) / static_cast<double>(std::max<std::size_t>(1, marks.size()));
 }
 
-double seam_excess(const Picture& take, const Picture* reference, const Plane& mask) {
-  const int w = take.width(), h = take.height();
-  const Plane soft = blur(resize(mask, w, h), 2.0f);
-  const Gradient way = gradient_of(soft);
-  // A seam goes one way all along: steps are added up by stretches of the edge, in which
-  // texture cancels out. Here (within a pixel of the edge) and beside it alike.
-  constexpr int kStretch = 16;
-  constexpr std::array<float, 15> kOffsets = {-1, 0, 1, -10, -9, -8, -7, -6, -5, 5, 6, 7, 8, 9, 10};
-  struct Stretch {
-    double n = 0.0;
-    std::array<std::array<std::array<double, 3>, 15>, 2> step{};
-  };
-  const int columns = w / kStretch + 1;
-  std::vector<Stretch> stretches(static_cast<std::size_t>(columns * (h / kStretch + 1)));
-  for (int y = 1; y + 1 < h; ++y)
-    for (int x = 1; x + 1 < w; ++x) {
-      const float own = soft.at(x, y);
-      const bool crosses = (own - 0.5f) * (soft.at(x + 1, y) - 0.5f) <= 0.0f || (own - 0.5f) * (soft.at(x, y + 1) - 0.5f) <= 0.0f;
-      const float length = std::hypot(way.across.at(x, y), way.down.at(x, y));
-      if (!crosses || length < 0.01f) continue;
-      const float nx = way.across.at(x, y) / length, ny = way.down.at(x, y) / length;
-      Stretch& stretch = stretches[static_cast<std::size_t>(y / kStretch * columns + x / kStretch)];
-      stretch.n += 1.0;
-      for (std::size_t which = 0; which < (reference ? 2u : 1u); ++which)
-        for (std::size_t k = 0; k < kOffsets.size(); ++k)
-          for (std::size_t c = 0; c < 3; ++c) {
-            const Plane& plane = (which ? *reference : take).channel[c];
-            const float fx = static_cast<float>(x) + kOffsets[k] * nx, fy = static_cast<float>(y) + kOffsets[k] * ny;
-            stretch.step[which][k][c] += static_cast<double>(sample(plane, fx + 1.5f * nx, fy + 1.5f * ny) - sample(plane, fx - 1.5f * nx, fy - 1.5f * ny));
-          }
-    }
-  double excess = 0.0, n = 0.0;
-  for (const Stretch& stretch : stretches) {
-    // The largest of three in a row here and beside alike: in a regular pattern the
-    // largest is well above the mean.
-    const auto beyond_sides = [&](std::size_t which) {
-      std::array<double, 5> largest{};
-      for (std::size_t k = 0; k < kOffsets.size(); ++k) {
-        const auto& step = stretch.step[which][k];
-        largest[k / 3] = std::max(largest[k / 3], std::sqrt(step[0] * step[0] + step[1] * step[1] + step[2] * step[2]));
-      }
-      return largest[0] - (largest[1] + largest[2] + largest[3] + largest[4]) / 4.0;
-    };
-    if (stretch.n == 0.0) continue;
-    excess += std::clamp(beyond_sides(0) - std::max(0.0, beyond_sides(1)), -0.1 * stretch.n, 0.3 * stretch.n);
-    n += stretch.n;
-  }
-  return n < 10.0 ? 0.0 : excess / n;
-}
-
 Leak leak_outside(const Picture& take, const Picture& reference, const Plane& mask) {
   const int w = take.width(), h = take.height();
   const Plane kept = resize(mask, w, h);

@@ -33,10 +33,6 @@ double line_share(const Plane& marks);
 // order of the rows: whether the take has one there too, light or dark, of half its height.
 std::vector<bool> marks_that_stayed(const Plane& take, const Plane& reference);
 
-// Along the half-way line of a mask (1 may change): how much steeper the take is
-// across it than a few pixels to either side, beyond what the reference is there.
-double seam_excess(const Picture& take, const Picture* reference, const Plane& mask);
-
 // Mean difference (OKLab, smoothed) outside the mask, and where it is.
 struct Leak {
   double difference = 0.0;

@@ -41,7 +41,6 @@ View view_of(const Intake& intake, Size frame, Part part) {
   view.crushed = intake.crushed;
   view.tones = intake.tones;
   view.lines = find_lines(view.structure.edges, view.structure.orientation[0]);
-  view.figures = count_figures(view.oklab);
   if (part == Part::reference) view.sought = prepare_search(view.structure.orientation);
   return view;
 }

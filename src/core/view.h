@@ -45,7 +45,6 @@ struct View {
   Spot crushed;
   double tones = 0.0;
   Lines lines;
-  int figures = 0;
   // Of a reference:
   Sought sought;
 

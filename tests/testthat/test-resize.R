@@ -66,7 +66,7 @@ test_that("a blur is the Gaussian with the border mirrored, for near and far rea
 
 test_that("pictures seen one after another leave nothing behind in each other", {
   pictures <- list(scene(1, 300, 200), scene(2, 128, 96), scene(3, 301, 207))
-  facts <- function(picture) internal("view_picture")(picture)[c("style", "blur", "noise", "blocks", "banding", "figures")]
+  facts <- function(picture) internal("view_picture")(picture)[c("style", "blur", "noise", "blocks", "tones")]
   once <- lapply(pictures, facts)
   for (k in c(3, 1, 2, 2, 1, 3)) expect_identical(facts(pictures[[k]]), once[[k]])
 })
