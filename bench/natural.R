@@ -370,6 +370,20 @@ if (wanted("probes")) {
   note("monochrome of one tint", "1", mean(unlist(over(seq(1, nrow(in_looks), by = 2), function(i) vapply(tinted, function(look) number(in_look_at(i, look)), 0)))))
 }
 
+if (wanted("probes")) {
+  # What one person said who looked at them: bench/natural/colours.csv.
+  said <- utils::read.csv("bench/natural/colours.csv")
+  said <- said[said$part == part, ]
+  at <- match(said$photograph, many$file)
+  seen <- unlist(over(seq_along(at), function(k) {
+    p <- picture_at(at[k], many, 256)
+    lab <- matrix(core("core_oklab")(p, ncol(p), nrow(p)), ncol = 3, dimnames = list(NULL, c("L", "a", "b")))
+    mean(core("colour_membership")(lab, said$colour[k]))
+  }))
+  far <- abs(seen - said$share)
+  note("colours within 0.15 of a person's estimate (share; worst)", "0.85", mean(far <= 0.15), max(far), paste(said$colour, basename(said$photograph))[which.max(far)])
+}
+
 if (part == "report") {
   new <- do.call(rbind, facts)
   kept <- "bench/natural.csv"

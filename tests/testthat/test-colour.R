@@ -27,7 +27,7 @@ test_that("every named colour covers a typical example and not its opposite", {
   examples <- c(
     black = "#101010", grey = "#808080", white = "#fafafa", cream = "#f3e6c0", beige = "#cdbf9f", brown = "#6b4423",
     red = "#c0302a", orange = "#e8862e", ochre = "#b8862f", yellow = "#f2d02c", green = "#4f9a3d", teal = "#2f8f92",
-    `sky blue` = "#8fc3e8", blue = "#2f5fc0", navy = "#1b2a5c", purple = "#71408f", pink = "#f0a5b8"
+    skin = "#d9a38a", `sky blue` = "#8fc3e8", blue = "#2f5fc0", navy = "#1b2a5c", purple = "#71408f", pink = "#f0a5b8"
   )
   share <- function(hex, colour) {
     lab <- matrix(oklab_of(col2rgb(hex)[1] / 255, col2rgb(hex)[2] / 255, col2rgb(hex)[3] / 255), 1, dimnames = list(NULL, c("L", "a", "b")))
