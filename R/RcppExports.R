@@ -221,6 +221,10 @@ core_marks_that_stayed <- function(take, reference) {
     .Call(`_sprenn_core_marks_that_stayed`, take, reference)
 }
 
+core_places_of_marks <- function(reference) {
+    .Call(`_sprenn_core_places_of_marks`, reference)
+}
+
 core_marked_share <- function(view, outlines) {
     .Call(`_sprenn_core_marked_share`, view, outlines)
 }

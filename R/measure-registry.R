@@ -69,7 +69,7 @@ plain_measures <- function() {
 
 # Measures that compare takes with each other, once they are all there; `compute` is
 # given what read_prints() makes of a group, and returns a number a take.
-across_measures <- function() list(measure_consistency(), measure_same_as_seed())
+across_measures <- function() list(measure_consistency(), measure_same_as_seed(), measure_erased())
 
 # A measure: its facts, and the function that takes it. `compute(scene)` is
 # given the scene of new_scene() and returns what new_scores() makes (a list of

@@ -39,6 +39,8 @@ seam_score <- function(steps, place, before = NULL) {
   )
   # Where nothing says what was there before, a picture's own contours may lie on the edge.
   if (is.null(before)) visible <- visible / visible_alone
+  # And along a short one the picture's own steps do not cancel out.
+  visible <- visible * min(1, sqrt(steps[["length"]] / long_edge_of_mask))
   flaw_score(max(0, visible), 1, 2.5, place = place)
 }
 
@@ -50,3 +52,5 @@ visible_light <- 0.01
 visible_jump <- 0.005
 visible_factor <- 0.15
 visible_alone <- 1.5
+# In pixels of 512; shorter ones are as much less sure as a mean of fewer numbers is.
+long_edge_of_mask <- 400

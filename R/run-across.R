@@ -78,22 +78,39 @@ read_marks <- function(prints) {
 
 # What is damage and what belongs to the picture, only the takes of a case can say together:
 # marks of the reference that some of them took away are damage. Each take is judged by the
-# share of these that it left.
+# share of these that it left, and by what it alone took away.
 compare_repairs <- function(store, suite, takes) {
   for (case in Filter(function(case) case$job == "repair", suite$cases)) {
     own <- read_db(store, "SELECT p.take, p.print FROM prints p JOIN takes t ON t.take = p.take WHERE t.case_id = ? ORDER BY p.take", params = list(case$id))
     own <- own[own$take %in% takes$take, ]
-    left <- if (nrow(own) > 1) damage_left(read_marks(own$print))
+    if (nrow(own) < 2) next
+    stayed <- read_marks(own$print)
+    left <- damage_left(stayed)
     if (is.null(left)) next
-    level <- c("none", "slight", "serious")[1 + (left >= 0.3) + (left >= 0.42)]
+    reference <- reference_view(case, suite, case_frame(case, suite))
+    places <- core_places_of_marks(reference$handle)
+    drop_view(reference)
+    # Bits come in whole bytes.
+    stayed <- stayed[, seq_len(nrow(places)), drop = FALSE]
+    residual <- lapply(left, flaw_score, slight = 0.3, serious = damage_plainly_left, place = "whole")
+    erased <- measure_erased()$compute(stayed, places, left)
+    scores <- rbind(
+      rows_of_repairs(own$take, "residual_damage", residual),
+      rows_of_repairs(own$take, "erased", erased)
+    )
     in_transaction(store$db, {
-      write_db(store$db, "DELETE FROM scores WHERE take = ? AND measure = 'residual_damage'", params = list(own$take))
-      insert_scores(store, tibble::tibble(
-        take = own$take, axis = "flaws", measure = "residual_damage", phrase = NA_character_, value = left, raw = left,
-        level = level, place = ifelse(level == "none", NA_character_, "whole")
-      ))
+      write_db(store$db, "DELETE FROM scores WHERE take = ? AND measure = ?", params = list(scores$take, scores$measure))
+      insert_scores(store, scores)
     })
   }
+}
+
+rows_of_repairs <- function(takes, measure, scores) {
+  field <- function(name, type) vapply(scores, `[[`, type, name)
+  tibble::tibble(
+    take = takes, axis = "flaws", measure = measure, phrase = NA_character_,
+    value = field("value", 0), raw = field("raw", 0), level = field("level", ""), place = field("place", "")
+  )
 }
 
 # Of `stayed` (a row a take, a column a mark): the share of the damage that each take left,

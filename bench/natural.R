@@ -342,11 +342,29 @@ if (wanted("repair")) {
     dark <- p
     scratched <- rowSums(abs(worn - worn_photograph(p, i, setdiff(kinds, c("scratches", "specks", "folds")))), dims = 2) > 0.3
     dark[rep(scratched, 3)] <- 0.06
-    left <- core("damage_left")(do.call(rbind, lapply(list(p, mended(0.75), mended(0.5), mended(0.25), worn, dark), bits)))
-    if (is.null(left)) NULL else data.frame(i, take = c("true", "0.75", "0.5", "0.25", "none", "dark"), left)
+    stayed <- do.call(rbind, lapply(list(p, mended(0.75), mended(0.5), mended(0.25), worn, dark), bits))
+    left <- core("damage_left")(stayed)
+    if (is.null(left)) {
+      return(NULL)
+    }
+    # Good repairs as engines redraw them, and one that took a part of the picture with it.
+    erased <- function(take) {
+      good <- lapply(list(take, pieces(p, 0.5), within01(p * 1.08), mended(0.9)), bits)
+      good <- do.call(rbind, good)
+      core("measure_erased")()$compute(good, core("core_places_of_marks")(reference$handle), core("damage_left")(good))[[1]]$level
+    }
+    with_loss <- spotted(p, function(q) pieces(q, c(fit = 9, report = 12)[[part]]), if (part == "fit") 0.5 else 0.62)
+    dim(with_loss) <- dim(p)
+    data.frame(
+      i, take = c("true", "0.75", "0.5", "0.25", "none", "dark"), left,
+      erased = c(erased(with_loss), erased(p), rep(NA, 4)), what = c("erased", "kept", rep(NA, 4))
+    )
   }))
   left <- split(found$left, found$take)
   note("repair: the true photograph called serious", "0", mean(left$true >= 0.42))
+  lost <- split(found$erased, found$what)
+  note("repair: a part of the picture erased too, called flawed (serious)", "0.9", mean(lost$erased != "none"), mean(lost$erased == "serious"))
+  note("repair: the true photograph called to have erased anything", "0", mean(lost$kept != "none"), mean(lost$kept == "serious"))
   note("repair: all damage left called serious", "1", mean(left$none >= 0.42))
   note("repair: scratches redrawn in black called serious", "1", mean(left$dark >= 0.42))
   ladder <- found[found$take != "dark", ]

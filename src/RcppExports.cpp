@@ -683,6 +683,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_places_of_marks
+Rcpp::NumericMatrix core_places_of_marks(SEXP reference);
+RcppExport SEXP _sprenn_core_places_of_marks(SEXP referenceSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type reference(referenceSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_places_of_marks(reference));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_marked_share
 double core_marked_share(SEXP view, Rcpp::Nullable<Rcpp::NumericMatrix> outlines);
 RcppExport SEXP _sprenn_core_marked_share(SEXP viewSEXP, SEXP outlinesSEXP) {
@@ -814,6 +825,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_core_watched", (DL_FUNC) &_sprenn_core_watched, 4},
     {"_sprenn_core_residue", (DL_FUNC) &_sprenn_core_residue, 2},
     {"_sprenn_core_marks_that_stayed", (DL_FUNC) &_sprenn_core_marks_that_stayed, 2},
+    {"_sprenn_core_places_of_marks", (DL_FUNC) &_sprenn_core_places_of_marks, 1},
     {"_sprenn_core_marked_share", (DL_FUNC) &_sprenn_core_marked_share, 2},
     {"_sprenn_core_edge_steps", (DL_FUNC) &_sprenn_core_edge_steps, 2},
     {"_sprenn_core_leak", (DL_FUNC) &_sprenn_core_leak, 3},

@@ -273,6 +273,20 @@ Rcpp::LogicalVector core_marks_that_stayed(SEXP take, SEXP reference) {
   return Rcpp::wrap(sprenn::marks_that_stayed(Handle(take)->oklab.channel[0], Handle(reference)->oklab.channel[0]));
 }
 
+// Where they lie: columns x and y, in shares of the frame.
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_places_of_marks(SEXP reference) {
+  const Handle own(reference);
+  const Plane& lightness = own->oklab.channel[0];
+  const std::vector<int> places = sprenn::places_of_marks(lightness);
+  Rcpp::NumericMatrix out(static_cast<int>(places.size()), 2);
+  for (std::size_t i = 0; i < places.size(); ++i) {
+    out(static_cast<int>(i), 0) = (places[i] % lightness.width + 0.5) / lightness.width;
+    out(static_cast<int>(i), 1) = (places[i] / lightness.width + 0.5) / lightness.height;
+  }
+  return out;
+}
+
 // How much of the outlines (of any size; NULL: the picture's own) are thin lines in the picture.
 // [[Rcpp::export]]
 double core_marked_share(SEXP view, Rcpp::Nullable<Rcpp::NumericMatrix> outlines) {
@@ -289,7 +303,8 @@ Rcpp::NumericVector core_edge_steps(SEXP picture, Rcpp::NumericMatrix mask) {
   return Rcpp::NumericVector::create(
       Rcpp::_["hard_light"] = found.light[0], Rcpp::_["soft_light"] = found.light[1],
       Rcpp::_["hard_chroma"] = found.chroma[0], Rcpp::_["soft_chroma"] = found.chroma[1],
-      Rcpp::_["jump"] = found.jump, Rcpp::_["jump_ratio"] = found.jump_ratio);
+      Rcpp::_["jump"] = found.jump, Rcpp::_["jump_ratio"] = found.jump_ratio,
+      Rcpp::_["length"] = found.length);
 }
 
 // [[Rcpp::export]]

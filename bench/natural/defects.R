@@ -172,6 +172,15 @@ lettered <- function(p, size, down, strength) {
   p * (1 - letters) + ink * letters
 }
 
+# A disc of a tenth of the height, changed where in a row (`down`) there is most to change.
+spotted <- function(p, by, down) {
+  discs <- lapply(seq(0.12, 0.88, length.out = 7), function(at) {
+    (row(p[, , 1]) - down * nrow(p))^2 + (col(p[, , 1]) - at * ncol(p))^2 < (0.1 * nrow(p))^2
+  })
+  detail <- vapply(discs, function(disc) stats::sd(rowMeans(p, dims = 2)[disc]), 0)
+  ifelse(rep(discs[[which.max(detail)]], 3), by(p), p)
+}
+
 # Where an edit may change something: an ellipse in the part `fit`, two discs in `report`.
 edit_mask <- function(p, part) {
   down <- row(p[, , 1]) / nrow(p)
@@ -189,14 +198,7 @@ edit_mask <- function(p, part) {
 edits_of <- function(part) {
   tinted <- function(p, inside, by) p + c(inside) * rep(by, each = length(inside))
   replaced <- function(p, inside, by) ifelse(rep(inside > 0.5, 3), by, p)
-  # A disc of a tenth of the height, above the mask, where there is most to be changed.
-  spotted <- function(p, by) {
-    discs <- lapply(seq(0.12, 0.88, length.out = 7), function(at) {
-      (row(p[, , 1]) - 0.14 * nrow(p))^2 + (col(p[, , 1]) - at * ncol(p))^2 < (0.1 * nrow(p))^2
-    })
-    detail <- vapply(discs, function(disc) stats::sd(rowMeans(p, dims = 2)[disc]), 0)
-    ifelse(rep(discs[[which.max(detail)]], 3), by(p), p)
-  }
+  above_mask <- 0.14
   grain <- function(inside, seed) {
     set.seed(seed)
     matrix(stats::rnorm(length(inside)), nrow(inside))
@@ -211,8 +213,8 @@ edits_of <- function(part) {
       blurred = function(p, inside, seed) replaced(p, inside, pieces(p, 3)),
       grainy = function(p, inside, seed) tinted(p, 0.06 * inside * grain(inside, seed), 1),
       flat = function(p, inside, seed) replaced(p, inside, rep(c(0.4, 0.45, 0.5), each = length(inside))),
-      spot_outside = function(p, inside, seed) spotted(p, function(part) 0.8 * part),
-      erased_outside = function(p, inside, seed) spotted(p, function(part) pieces(part, 9))
+      spot_outside = function(p, inside, seed) spotted(p, function(part) 0.8 * part, above_mask),
+      erased_outside = function(p, inside, seed) spotted(p, function(part) pieces(part, 9), above_mask)
     ),
     report = list(
       colour = function(p, inside, seed) tinted(p, inside, c(-0.05, 0.07, 0.02)),
@@ -222,8 +224,8 @@ edits_of <- function(part) {
       blurred = function(p, inside, seed) replaced(p, inside, pieces(pieces(p, 1.5), 3)),
       grainy = function(p, inside, seed) tinted(p, 0.12 * inside * core("core_blur")(grain(inside, seed), 0.6), 1),
       noise = function(p, inside, seed) replaced(p, inside, within01(0.5 + 0.2 * c(grain(inside, seed), grain(inside, seed + 1), grain(inside, seed + 2)))),
-      spot_outside = function(p, inside, seed) spotted(p, function(part) part[, , c(3, 1, 2)]),
-      erased_outside = function(p, inside, seed) spotted(p, function(part) pieces(part, 14))
+      spot_outside = function(p, inside, seed) spotted(p, function(part) part[, , c(3, 1, 2)], above_mask),
+      erased_outside = function(p, inside, seed) spotted(p, function(part) pieces(part, 14), above_mask)
     )
   )
   c(always, own[[part]])

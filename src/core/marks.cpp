@@ -121,6 +121,14 @@ std::vector<bool> marks_that_stayed(const Plane& take, const Plane& reference) {
   return out;
 }
 
+std::vector<int> places_of_marks(const Plane& reference) {
+  const Plane marks = narrow_marks(reference);
+  std::vector<int> out;
+  for (std::size_t i = 0; i < marks.size(); ++i)
+    if (marks.values[i] > kClearMark) out.push_back(static_cast<int>(i));
+  return out;
+}
+
 double marked_share(const Plane& marks, const Plane& outlines) {
   const int w = marks.width, h = marks.height;
   const Plane lines = resize(outlines, w, h);

@@ -33,6 +33,9 @@ double line_share(const Plane& marks);
 // order of the rows: whether the take has one there too, light or dark, of half its height.
 std::vector<bool> marks_that_stayed(const Plane& take, const Plane& reference);
 
+// Where these marks lie, as pixels in the order of the rows.
+std::vector<int> places_of_marks(const Plane& reference);
+
 // Mean difference (OKLab, smoothed) outside the mask, and where it is.
 struct Leak {
   double difference = 0.0;

@@ -30,6 +30,7 @@ struct Across {
   std::array<Colour, kSamples> sum{};
   std::array<double, kSamples> neighbours{};
   std::array<double, kSamples> n{};
+  double length = 0.0;
 };
 
 Across look_across(const Picture& picture, const Plane& mask) {
@@ -46,6 +47,7 @@ Across look_across(const Picture& picture, const Plane& mask) {
       const bool crosses = own * (soft.at(x + 1, y) - 0.5f) <= 0.0f || own * (soft.at(x, y + 1) - 0.5f) <= 0.0f;
       const float slope = std::hypot(way.across.at(x, y), way.down.at(x, y));
       if (!crosses || slope < kLeastSlope) continue;
+      out.length += 1.0;
       const float nx = way.across.at(x, y) / slope;
       const float ny = way.down.at(x, y) / slope;
       for (int t = -kReach; t <= kReach; ++t) {
@@ -123,6 +125,7 @@ double excess(const std::pair<double, double>& found) { return found.first - fou
 EdgeSteps edge_steps(const Picture& picture, const Plane& mask) {
   const Across across = look_across(picture, mask);
   EdgeSteps out;
+  out.length = across.length;
   for (std::size_t i = 0; i < kHalfWidths.size(); ++i) {
     const int half = kHalfWidths[i];
     const auto light = [&](int place) { return step_at(across, place, half).light; };

@@ -15,6 +15,7 @@ struct EdgeSteps {
   // lines beside it (their mean), and by what factor.
   double jump = 0.0;
   double jump_ratio = 1.0;
+  double length = 0.0;  // of the edge, in pixels of the working size
 };
 EdgeSteps edge_steps(const Picture& picture, const Plane& mask);
 

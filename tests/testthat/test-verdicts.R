@@ -122,9 +122,17 @@ test_that("of a repair, marks that others took away are damage, and the picture'
       p
     }
   )
+  # One mends the scratches and takes a part of the picture away with them.
+  engines$also_mends <- function(request, i) 0.98 * clean[[i]]
+  engines$erases <- function(request, i) {
+    p <- clean[[i]]
+    p[60:130, 185:220, ] <- rep(colMeans(p[60:130, 185, ]), each = 71 * 36)
+    p
+  }
   trial <- job_trial("repair", worn, engines)
   kept <- yields(trial)
   expect_equal(kept[["mends"]], 1)
+  expect_equal(kept[["erases"]], 0)
   expect_equal(kept[["leaves"]], 0)
   expect_equal(kept[["redraws_dark"]], 0)
 })
