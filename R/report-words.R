@@ -234,7 +234,11 @@ assumed_words <- function(verdict) {
       if (verdict$coverage > 0.995) "Adherence rests on evidence for all that the prompts ask." else paste0("Adherence rests on evidence for ", percent(verdict$coverage), " of the prompts' weight; the rest has none and is not guessed.")
     },
     if (!is.null(verdict$looks)) "The run was stopped when it had seen enough: chances and intervals are stretched for the looks on the way.",
-    if (length(missing)) paste0("No evidence for ", names(missing), " in ", count_words(missing, "case"), ": left out there, for all pipelines alike.")
+    if (length(missing)) paste0("No evidence for ", names(missing), " in ", count_words(missing, "case"), ": left out there, for all pipelines alike."),
+    if (!verdict$state %in% c("nothing made", "no keepers")) {
+      "Chances are about other pictures like these, measured the same way. Whether the measures see what matters to you, a blind viewing says (`sprenn viewing`)."
+    },
+    verdict$weak_spots
   )
 }
 

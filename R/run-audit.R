@@ -20,7 +20,7 @@ plan_notes <- function(trial, inputs = case_inputs(trial$suite)) {
       "Only one seed: luck can't be told from a pipeline's doing."
     },
     if (length(unsure)) paste0(paste(names(unsure), collapse = ", "), " does not repeat a seed: its takes differ each time."),
-    aspect_note(trial), credit_note(trial$lineup), same_note(trial$suite, inputs)
+    weak_spots(trial), aspect_note(trial), credit_note(trial$lineup), same_note(trial$suite, inputs)
   )
 }
 

@@ -54,7 +54,7 @@
 choose_pipeline <- function(trial, run = "main", job = NULL, brief = NULL, without = NULL, weights = NULL) {
   told <- read_deciding(trial, run, job, brief, without, weights)
   verdict <- verdict_from(told$table, told$brief, told$looks)
-  verdict <- c(verdict, told[c("recipes", "suite", "run", "folder")])
+  verdict <- c(verdict, told[c("recipes", "suite", "run", "folder", "weak_spots")])
   structure(verdict, class = "sprenn_verdict")
 }
 
@@ -75,7 +75,8 @@ read_deciding <- function(trial, run, job = NULL, brief = NULL, without = NULL, 
   if (isTRUE(race$over)) table <- table[table$state != "planned", ]
   list(
     table = table, brief = brief, looks = race$looks,
-    recipes = with_settings(read_pipelines(store)), suite = trial$suite[c("suite", "title")], run = run, folder = trial$folder
+    recipes = with_settings(read_pipelines(store)), suite = trial$suite[c("suite", "title")], run = run, folder = trial$folder,
+    weak_spots = weak_spots(trial, Filter(function(case) is.na(brief$job) || case$job == brief$job, trial$suite$cases))
   )
 }
 

@@ -201,3 +201,58 @@ test_that("where a look sways by itself, blotches count less", {
   expect_equal(level(blotched, look)$level, "serious")
   expect_equal(level(blotched, swaying)$level, "none")
 })
+
+test_that("a plain sky that ends at a straight step of the reference is no bar", {
+  reference <- scene(1, 192, 128)
+  reference[1:20, , ] <- 0.6 + 0.1 * scene(5, 192, 20)
+  reference[21:24, , ] <- 0.2
+  take <- reference
+  take[1:20, , ] <- 0.85
+  expect_equal(flaws_of(take, reference)$bars$level, "none")
+  expect_equal(flaws_of(take, scene(1, 192, 128))$bars$level, "serious")
+})
+
+test_that("another colour inside a mask is a seam, brought in softly or not, and so are broken contours", {
+  reference <- soft(scene(8, 384, 256), 0.8)
+  inside <- 1 * (((row(reference[, , 1]) / 256 - 0.5) / 0.3)^2 + ((col(reference[, , 1]) / 384 - 0.5) / 0.25)^2 < 1)
+  changed <- reference
+  changed[100:150, 160:220, ] <- changed[100:150, 160:220, c(3, 1, 2)]
+  seam <- function(take) {
+    view <- internal("view_picture")
+    scene <- internal("new_scene")(view(take), view(reference, part = "reference"), decoys = list(view(internal("draw_decoys")(c(384, 256), 1)[[1]], part = "decoy")), mask = inside, job = "edit")
+    internal("measure_seam")()$compute(scene)$level
+  }
+  tint <- function(mask) changed + c(mask) * rep(c(0.08, -0.02, -0.07), each = length(mask))
+  expect_equal(seam(changed), "none")
+  expect_equal(seam(tint(inside)), "serious")
+  expect_false(seam(tint(internal("core_blur")(inside, 4))) == "none")
+  moved <- changed
+  shifted <- changed[c(9:256, rep(256, 8)), c(9:384, rep(384, 8)), ]
+  moved[rep(inside > 0.5, 3)] <- shifted[rep(inside > 0.5, 3)]
+  expect_false(seam(moved) == "none")
+})
+
+test_that("a picture is sharp where a part of it is in focus, and shaken where no contour is sharp one way", {
+  picture <- scene(3, 384, 256)
+  width <- function(p) internal("view_picture")(p)$blur
+  half_soft <- soft(picture, 4)
+  half_soft[, 1:120, ] <- picture[, 1:120, ]
+  expect_lt(width(half_soft), 2)
+  expect_gt(width(soft(picture, 2)), 3)
+  shaken <- Reduce(`+`, lapply(-5:5, function(d) picture[, pmin(pmax(seq_len(384) + d, 1), 384), ])) / 11
+  expect_gt(width(shaken), 4)
+  expect_false(level_of("blur", shaken, picture) == "none")
+})
+
+test_that("what was added to a canvas is judged for itself, whatever the job", {
+  picture <- 0.1 + 0.8 * scene(11, 192, 128)
+  added <- matrix(0, 128, 192)
+  added[, 153:192] <- 1
+  padded <- picture
+  padded[, 153:192, ] <- 0.5
+  found <- flaws_of(padded, padded, added = added, mask = added)
+  expect_equal(found$bars$level, "serious")
+  expect_equal(found$patch$level, "serious")
+  expect_false(found$seam$level == "none")
+  expect_null(flaws_of(padded, padded)$patch)
+})

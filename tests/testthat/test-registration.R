@@ -46,6 +46,21 @@ test_that("damage is what a fifth of the takes mended, and each is judged by wha
   expect_equal(left(ten), rep(0, 10))
 })
 
+test_that("what one good repair lost and the others kept was erased, in one part and not all over", {
+  places <- as.matrix(expand.grid(x = (0:39 + 0.5) / 40, y = (0:39 + 0.5) / 40))
+  whole <- rep(TRUE, nrow(places))
+  eyes <- whole & !(places[, 1] > 0.45 & places[, 1] < 0.65 & places[, 2] > 0.45 & places[, 2] < 0.65)
+  softer <- whole & seq_along(whole) %% 3 > 0
+  erased <- function(stayed, left = rep(0.1, nrow(stayed))) internal("measure_erased")()$compute(stayed, places, left)
+  found <- erased(rbind(whole, eyes, softer, whole))
+  expect_equal(vapply(found, `[[`, "", "level"), c("none", "serious", "none", "none"))
+  box <- as.numeric(strsplit(found[[2]]$place, " ")[[1]][-1])
+  expect_true(all(abs(box - c(0.47, 0.47, 0.63, 0.63)) < 0.1))
+  # Who left the damage is no witness, and one witness is not enough.
+  alone <- erased(rbind(whole, eyes, whole, whole), left = c(0.1, 0.1, 0.9, 0.9))
+  expect_true(is.na(alone[[2]]$value))
+})
+
 test_that("what may be a look's own doing is at most slight where nothing shows the look", {
   doubtful <- internal("may_be_the_look")
   a <- internal("view_picture")(scene(1, 192, 128))

@@ -93,6 +93,26 @@ test_that("a shift, a zoom and a turn are found in a restyled picture, with thei
   expect_equal(framing(1 - larger)$place[3], 1.25, tolerance = 0.01)
 })
 
+test_that("a turn of one degree and a zoom of 1.8 are found, and nothing in what is unmoved", {
+  picture <- scene(9, 384, 256)
+  reference <- view(picture, "reference")$handle
+  framing <- function(take) internal("core_framing")(view(take)$handle, reference)
+  turned <- function(degrees) {
+    t <- degrees * pi / 180
+    u <- col(picture[, , 1]) - 192.5
+    v <- row(picture[, , 1]) - 128.5
+    x <- pmin(pmax(round(192.5 + cos(t) * u + sin(t) * v), 1), 384)
+    y <- pmin(pmax(round(128.5 + cos(t) * v - sin(t) * u), 1), 256)
+    array(picture[cbind(c(y), c(x), rep(1:3, each = length(x)))], dim(picture))
+  }
+  found <- framing((1 - turned(1))^1.4)
+  expect_true(found$found)
+  expect_equal(abs(found$place[4]) * 180 / pi, 1, tolerance = 0.2)
+  expect_false(framing(turned(0.2))$found)
+  larger <- internal("resize_picture")(picture, round(c(384, 256) * 1.8))
+  expect_equal(framing(larger[102 + 1:256, 153 + 1:384, ])$place[3], 1.8, tolerance = 0.02)
+})
+
 test_that("structure is judged after the frame's move has been taken out, and the move is said", {
   picture <- scene(9, 384, 256)
   moved <- picture[c(rep(1, 13), 1:243), c(rep(1, 27), 1:357), ]

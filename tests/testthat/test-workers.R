@@ -44,3 +44,20 @@ test_that("files are found all the same when the processes that look at them are
   expect_length(found, 104)
   expect_false(any(vapply(found, function(one) is.null(one$facts$hash), NA)))
 })
+
+test_that("who is silent about what it measures is given up as soon as others show how long it takes", {
+  skip_on_cran()
+  pool <- pool_of(1)
+  silent <- internal("send_to_pool")(pool, function() Sys.sleep(120), list(), seconds = 300)
+  works <- new.env()
+  works$sent <- list(list(work = "score_elsewhere", began = internal("clock")() - 25, mirai = silent))
+  internal("give_up_silent")(works)
+  # Nothing has been measured yet: it may take long.
+  expect_false(internal("has_landed")(silent))
+  works$longest <- 1
+  internal("give_up_silent")(works)
+  expect_true(internal("has_landed")(silent))
+  lost <- internal("landed")(silent)
+  expect_s3_class(lost, "sprenn_lost")
+  expect_true(lost$late)
+})

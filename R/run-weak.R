@@ -1,0 +1,36 @@
+# Where a trial leaves the measures less to go by than they could have: said before a run,
+# with the verdict and in the report.
+
+# In words, one piece an item; none if there is nothing to say. `cases` are those that count.
+weak_spots <- function(trial, cases = trial$suite$cases) {
+  ids <- function(of) shorten_list(vapply(of, `[[`, "", "id"))
+  makes_anew <- function(case) case$job %in% c("restyle", "vary", "blend", "fresh")
+  unshown <- Filter(function(case) makes_anew(case) && is.na(case$look), cases)
+  unwatched <- Filter(function(case) case$job == "restyle" && length(case$watch) == 0, cases)
+  repairs <- Filter(function(case) case$job == "repair", cases)
+  able <- vapply(trial$lineup$pipelines$jobs, function(jobs) "repair" %in% jobs, NA)
+  few_repairs <- sum(able & is.na(trial$lineup$pipelines$follows)) * length(trial$suite$seeds) < fewest_repairs
+  c(
+    if (length(unshown)) {
+      paste0(
+        "No picture shows the look of ", ids(unshown), ": grain, blotches, few tones and clipped light may be ",
+        "meant, and are slight flaws at most. Pictures under `looks` help."
+      )
+    },
+    if (length(unwatched)) {
+      paste0(
+        "Nothing is watched in ", ids(unwatched), ": a spoilt face in a picture that is fine otherwise is found ",
+        "reliably only near the reference's manner. Boxes under `watch` help."
+      )
+    },
+    if (length(repairs) && few_repairs) {
+      paste0(
+        "Fewer than ", fewest_repairs, " takes of ", ids(repairs), ": damage, and what a repair erased, are told by ",
+        "comparing a case's repairs. More seeds or pipelines help."
+      )
+    }
+  )
+}
+
+# A take and two others that mended it as well.
+fewest_repairs <- 3
