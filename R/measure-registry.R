@@ -121,14 +121,19 @@ strokes_in <- function(scene) known_before(scene["look"], "lines")
 # may have several times as much as its examples, the same contents only a little more.
 clipping_score <- function(scene, what) {
   spot <- scene$take[[what]]
-  before <- max(1.5 * known_before(scene["reference"], what, "number"), 4 * known_before(scene["look"], what, "number"))
+  in_look <- known_before(scene["look"], what, "number")
+  # A look that is made of flat black or of white paper makes whatever is dark or light so.
+  if (in_look >= made_of_clipped) in_look <- 1
+  before <- max(1.5 * known_before(scene["reference"], what, "number"), 4 * in_look)
   flaw_score(max(0, spot$number - before), 0.03, 0.14, place = worst_cell(spot), raw = spot$number)
 }
 
-# Flaws that a look may be made of (grain, halftone, few tones, white paper, black ink), each
+made_of_clipped <- 0.05
+
+# Flaws that a look may be made of (grain, halftone, few tones, white paper, black ink, tiles), each
 # with how far such a look moves a manner, in typical distances between looks. The flaw
 # alone does not move it so far (the `fit` half of bench/natural.R).
-moved_by_such_looks <- c(noise = 0.85, unfinished = 0.4, banding = 0.55, burnt = 0.45, crushed = 0.45)
+moved_by_such_looks <- c(noise = 0.85, unfinished = 0.4, banding = 0.55, burnt = 0.45, crushed = 0.45, blocks = 0.68)
 
 # Where nothing shows what the look is, and a take's manner has moved so far, or from
 # nothing that we know, such a flaw is at most slight: nobody can say whether it was meant.
@@ -137,7 +142,8 @@ may_be_the_look <- function(scene) {
     return(character())
   }
   if (is.null(scene$reference)) {
-    return(names(moved_by_such_looks))
+    # A sky may end at a straight horizon, too.
+    return(c(names(moved_by_such_looks), "bars"))
   }
   moved <- style_distance(scene$take$style, scene$reference$style) / style_space$between
   names(moved_by_such_looks)[moved > moved_by_such_looks]

@@ -14,13 +14,13 @@ weak_spots <- function(trial, cases = trial$suite$cases) {
     if (length(unshown)) {
       paste0(
         "No picture shows the look of ", ids(unshown), ": grain, blotches, few tones and clipped light may be ",
-        "meant, and are slight flaws at most. Pictures under `looks` help."
+        "meant, and are slight flaws at most. Pictures of it help."
       )
     },
     if (length(unwatched)) {
       paste0(
         "Nothing is watched in ", ids(unwatched), ": a spoilt face in a picture that is fine otherwise is found ",
-        "reliably only near the reference's manner. Boxes under `watch` help."
+        "reliably only near the reference's manner. Boxes to watch help."
       )
     },
     if (length(repairs) && few_repairs) {

@@ -67,6 +67,6 @@ test_that("what may be a look's own doing is at most slight where nothing shows 
   far <- internal("view_picture")(array(as.numeric(scene(1, 192, 128) > 0.5), c(128, 192, 3)))
   expect_equal(doubtful(list(look = list(a), take = far, reference = a)), character())
   expect_equal(doubtful(list(look = list(), take = a, reference = a)), character())
-  expect_setequal(doubtful(list(look = list(), take = a, reference = NULL)), c("noise", "unfinished", "banding", "burnt", "crushed"))
+  expect_setequal(doubtful(list(look = list(), take = a, reference = NULL)), c("noise", "unfinished", "banding", "burnt", "crushed", "blocks", "bars"))
   expect_true("burnt" %in% doubtful(list(look = list(), take = far, reference = a)))
 })
