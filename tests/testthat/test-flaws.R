@@ -87,11 +87,14 @@ test_that("a grid of 8 px or of 6 px is found wherever it begins, stripes are no
     lift <- ((row(p[, , 1]) + shift) %/% pitch + (col(p[, , 1]) + shift) %/% pitch) %% 2
     pmin(pmax(p + 0.03 * c(lift), 0), 1)
   }
-  for (shift in c(0, 3)) expect_equal(level_of("blocks", gridded(8, shift)), "serious", info = shift)
-  expect_equal(level_of("blocks", gridded(6, 0)), "serious")
+  blocks <- function(take, ...) level_of("blocks", take, smooth, ...)
+  for (shift in c(0, 3)) expect_equal(blocks(gridded(8, shift)), "serious", info = shift)
+  expect_equal(blocks(gridded(6, 0)), "serious")
+  # Far from the reference tiles may be the look: none is shown.
+  expect_equal(level_of("blocks", gridded(8, 0), 1 - scene(5, 192, 128)), "slight")
   striped <- smooth
   striped <- pmin(pmax(striped + 0.03 * c((col(smooth[, , 1]) %/% 8) %% 2), 0), 1)
-  expect_equal(level_of("blocks", striped), "none")
+  expect_equal(blocks(striped), "none")
 })
 
 test_that("few tones where the reference has many are banding, as few as its own are not", {
@@ -255,4 +258,30 @@ test_that("what was added to a canvas is judged for itself, whatever the job", {
   expect_equal(found$patch$level, "serious")
   expect_false(found$seam$level == "none")
   expect_null(flaws_of(padded, padded)$patch)
+})
+
+test_that("a part that is swirled is found, with its place; a sky that was repainted is no serious damage", {
+  reference <- soft(scene(9, 384, 256), 0.7)
+  u <- col(reference[, , 1]) - 230
+  v <- row(reference[, , 1]) - 140
+  turn <- 2.5 * pmax(0, 1 - sqrt(u^2 + v^2) / 60)
+  from <- cbind(
+    c(pmin(pmax(round(140 + sin(turn) * u + cos(turn) * v), 1), 256)),
+    c(pmin(pmax(round(230 + cos(turn) * u - sin(turn) * v), 1), 384)), rep(1:3, each = length(turn))
+  )
+  swirled <- array(reference[from], dim(reference))
+  damage <- function(take) {
+    view <- internal("view_picture")
+    decoys <- list(view(internal("draw_decoys")(c(384, 256), 1)[[1]], part = "decoy"))
+    scene <- internal("new_scene")(view(take), view(reference, part = "reference"), decoys = decoys)
+    internal("measure_local_damage")()$compute(scene)
+  }
+  found <- damage(swirled)
+  expect_false(found$level == "none")
+  box <- as.numeric(strsplit(found$place, " ")[[1]][-1])
+  expect_true(box[1] < 230 / 384 && box[3] > 200 / 384 && box[2] < 170 / 256 && box[4] > 110 / 256)
+  expect_equal(damage(0.9 * reference)$level, "none")
+  repainted <- reference
+  repainted[1:70, , ] <- 0.8
+  expect_false(damage(repainted)$level == "serious")
 })
