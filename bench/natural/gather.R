@@ -55,7 +55,10 @@ photograph <- function(path, edge) {
     from <- (size - cut) %/% 2
     pixels <- pixels[from[2] + seq_len(cut[2]), from[1] + seq_len(cut[1]), ]
     if (max(cut) > edge) pixels <- core("resize_picture")(pixels, round(cut * edge / max(cut)))
-    write_pixels(pixels, kept)
+    # Beside and renamed: other processes may be after the same one.
+    part <- tempfile("part-", dirname(kept), ".png")
+    write_pixels(pixels, part)
+    file.rename(part, kept)
   }
   kept
 }
