@@ -2,7 +2,7 @@ measure_patch <- function() {
   new_measure(
     "patch", "flaws",
     range = "1 as detailed as its surroundings, 0.5 plainly flat, smeared, soft or noisy, 0 nothing there", better = "higher",
-    sees = "that what was filled in does not belong: flat, smeared, blurred, or noise",
+    sees = "that what was filled in does not belong: flat, smeared, blurred, noise, or in a far busier manner",
     blind_to = "what it shows, its colours",
     source = "detail just inside the mask's edge against that just outside, and against the next octave's",
     cost = "low",
@@ -16,7 +16,10 @@ measure_patch <- function() {
       # What was put in by an edit may be smoother than what lies around it; a canvas that
       # was grown goes on as it was.
       quiet <- if (grown) {
-        c(flat = found[["detail"]] / least_detail, soft = found[["noise"]] / softest)
+        c(
+          flat = found[["detail"]] / least_detail, soft = found[["noise"]] / softest,
+          busier = far_more_detail / found[["detail"]]
+        )
       } else {
         change <- core_change_inside(scene$take$handle, scene$reference$handle, scene$mask)
         both <- max(found[["detail"]] / least_detail_of_edits, found[["noise"]] / softest_of_edits)
@@ -34,6 +37,7 @@ measure_patch <- function() {
 least_detail <- 0.55
 least_detail_of_edits <- 0.625
 most_detail <- 2
+far_more_detail <- 3
 softest <- 0.64
 softest_of_edits <- 0.74
 noisiest <- 1.65

@@ -41,7 +41,7 @@ sprenn run tiles --run october
 sprenn choose tiles --run october | head -n 2
 
 # ---- turned
-sed 's/^strength <- 1/strength <- 1.15/' tiles/painter.R > painter.new
+sed 's/^strength <- 1/strength <- 1.4/' tiles/painter.R > painter.new
 mv painter.new tiles/painter.R
 
 # ---- november
