@@ -14,8 +14,10 @@ constexpr int kSide = 64;           // of the spectra
 constexpr int kFieldEdge = 48;      // so that a third of the frame is left to shift into
 constexpr double kPi = 3.14159265358979323846;
 constexpr double kSure = 0.8;       // so much agreement leaves nothing to look for
-constexpr double kGain = 0.012;   // what another framing must explain beyond standing still
-constexpr double kLeast = 0.004;    // the least displacement worth the name, in long edges
+constexpr double kGain = 0.03;       // what another framing must explain beyond standing still
+constexpr double kLeast = 0.008;     // the least displacement worth the name, in long edges
+// Or half of both, where so much of what standing still leaves unexplained is explained.
+constexpr double kOfTheRest = 0.15;
 constexpr double kFound = 0.42;     // what the contents must agree in where they were found
 constexpr double kFoundFar = 0.55;  // the same where they lie farther off than kFar
 constexpr double kFar = 0.1;
@@ -338,15 +340,18 @@ Framing find_framing(const std::vector<Field>& take, const std::vector<Field>& r
     const Placement other = climb(coarse, coarse_reference, search(take.back(), sought), 8);
     if (agreement_at(coarse, coarse_reference, other) > agreed) place = other;
   }
-  if (displacement(place, coarse.width, coarse.height) < 0.5 * kLeast) return out;
+  if (displacement(place, coarse.width, coarse.height) < 0.25 * kLeast) return out;
   place = climb(fine, fine_reference, place, 3);
   const double after = agreement_at(fine, fine_reference, place);
   const double way = displacement(place, fine.width, fine.height);
   // Far off there are many places in which two pictures may agree by chance, most of all
   // where one of them is a small part of the other.
-  const bool agrees = after >= (way > kFar ? kFoundFar : kFound) && after > out.before + kGain;
+  const bool agrees = after >= (way > kFar ? kFoundFar : kFound);
+  const double gain = after - out.before;
+  const bool clearly = gain > kGain && way >= kLeast;
+  const bool finely = gain > 0.5 * kGain && gain > kOfTheRest * (1.0 - out.before) && way >= 0.5 * kLeast;
   const bool at_the_limit = place.zoom <= kLeastZoom || place.zoom >= kMostZoom;
-  if (agrees && way >= kLeast && !at_the_limit) {
+  if (agrees && (clearly || finely) && !at_the_limit) {
     out.place = place;
     out.after = after;
     out.found = true;
