@@ -3,7 +3,10 @@ measure_local_damage <- function() {
     "local_damage", "flaws",
     range = "0 alike all over, 0.85 and more one part has lost what the rest has kept", better = "lower",
     sees = "a part that departs from the reference more than the rest: melted, swirled, written over, doubled, blurred",
-    blind_to = "whether a prompt asked for it; what is wrong all over, parts without contours; the further the manner has moved, the less it sees",
+    blind_to = paste(
+      "whether a prompt asked for it; what is wrong all over; parts without contours;",
+      "the further the manner has moved, the less it sees"
+    ),
     source = "contours and sharpness of the worst part against the usual one, parts a ninth of the long edge",
     cost = "low",
     needs = "reference",
@@ -32,6 +35,6 @@ measure_local_damage <- function() {
 uneven_contours <- c(0.06, 0.5)
 uneven_sharpness <- c(0.5, 1.2)
 near_manner <- 0.35
-# No clean take has as much, in photographs or in the demo's scenes, where skies are
-# repainted; only looks that swirl parts themselves do.
+# No clean take of the `fit` half of bench/natural.R has as much, nor do the demo's scenes
+# whose skies are repainted; only a look that swirls parts itself does.
 plainly_damaged <- 0.85

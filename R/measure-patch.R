@@ -8,28 +8,38 @@ measure_patch <- function() {
     cost = "low",
     needs = "reference",
     compute = function(scene) {
-      grown <- !is.null(scene$added)
-      if (!grown && (is.null(scene$mask) || scene$job != "edit")) {
-        return(NULL)
-      }
-      found <- core_fill(scene$take$handle, if (grown) scene$added else scene$mask)
-      # What was put in by an edit may be smoother than what lies around it; a canvas that
-      # was grown goes on as it was.
-      quiet <- if (grown) {
-        c(
-          flat = found[["detail"]] / least_detail, soft = found[["noise"]] / softest,
-          busier = far_more_detail / found[["detail"]]
-        )
-      } else {
-        change <- core_change_inside(scene$take$handle, scene$reference$handle, scene$mask)
-        both <- max(found[["detail"]] / least_detail_of_edits, found[["noise"]] / softest_of_edits)
-        c(flat = change[["spread"]] / flattest, soft = both)
-      }
-      loud <- c(noisy = max(most_detail / found[["detail"]], noisiest / found[["noise"]]))
-      worst <- c(quiet, loud)[which.min(c(quiet, loud))]
-      flaw_score(min(1, worst / 2), 0.6, 0.5, place = names(worst), raw = found[["detail"]])
+      take <- scene$take$handle
+      mask <- if (scene$job == "edit") mask_inside(scene)
+      list(
+        if (!is.null(scene$added)) patch_of_canvas(core_fill(take, scene$added)),
+        if (!is.null(mask)) {
+          change <- core_change_inside(take, scene$reference$handle, mask)
+          patch_of_edit(core_fill(take, mask), change)
+        }
+      )
     }
   )
+}
+
+# A canvas that was grown goes on as it was.
+patch_of_canvas <- function(fill) {
+  patch_score(fill, c(
+    flat = fill[["detail"]] / least_detail, soft = fill[["noise"]] / softest,
+    busier = far_more_detail / fill[["detail"]]
+  ))
+}
+
+# What was put in by an edit may be smoother than what lies around it.
+patch_of_edit <- function(fill, change) {
+  both <- max(fill[["detail"]] / least_detail_of_edits, fill[["noise"]] / softest_of_edits)
+  patch_score(fill, c(flat = change[["spread"]] / flattest, soft = both))
+}
+
+patch_score <- function(fill, found) {
+  noisy <- max(most_detail / fill[["detail"]], noisiest / fill[["noise"]])
+  found <- c(found, noisy = noisy)
+  worst <- found[which.min(found)]
+  flaw_score(min(1, worst / 2), 0.6, 0.5, place = names(worst), raw = fill[["detail"]])
 }
 
 # Beyond these a fill is told from what a photograph itself has on both sides of a line: of

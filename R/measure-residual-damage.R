@@ -17,8 +17,7 @@ measure_residual_damage <- function() {
       if (found$damage < 0.0005) {
         return(new_scores(NA_real_, NA_real_, "none"))
       }
-      level <- if (found$share >= 0.85) "slight" else "none"
-      new_scores(found$share, found$share, level, if (level == "none") NA_character_ else "whole")
+      flaw_score(found$share, 0.85, Inf, place = "whole")
     }
   )
 }

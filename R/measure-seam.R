@@ -2,8 +2,11 @@ measure_seam <- function() {
   new_measure(
     "seam", "flaws",
     range = "0 none, 1 just visible, 2.5 plainly seen", better = "lower",
-    sees = "an edge where the mask ends or a canvas was grown: another colour or light inside, contours that do not go on",
-    blind_to = "edges that the reference has there, a step that is there along a small part of the edge only",
+    sees = paste(
+      "an edge where the mask ends or a canvas was grown: another colour or light inside,",
+      "contours that do not go on"
+    ),
+    blind_to = "edges that the reference has there, a step along a small part of the edge only",
     source = paste(
       "own method: mean steps of chroma and lightness all along the mask's half-way line, and",
       "differences of neighbouring pixels across it, beyond those along lines beside it"
@@ -12,30 +15,41 @@ measure_seam <- function() {
     needs = "reference",
     compute = function(scene) {
       take <- scene$take$handle
-      # The reference's own step at an added canvas is where we padded it, and excuses nothing.
-      if (!is.null(scene$added)) {
-        return(seam_score(core_edge_steps(take, scene$added), "the canvas' edge"))
-      }
-      if (is.null(scene$mask) || !scene$job %in% c("edit", "repair")) {
-        return(NULL)
-      }
-      before <- core_edge_steps(scene$reference$handle, scene$mask)
-      seam_score(core_edge_steps(take, scene$mask), "the mask's edge", before)
+      mask <- if (scene$job %in% c("edit", "repair")) mask_inside(scene)
+      list(
+        # The reference's own step there is where we padded it, and excuses nothing.
+        if (!is.null(scene$added)) {
+          seam_score(core_edge_steps(take, scene$added), "the canvas' edge")
+        },
+        if (!is.null(mask)) {
+          before <- core_edge_steps(scene$reference$handle, mask)
+          seam_score(core_edge_steps(take, mask), "the mask's edge", before)
+        }
+      )
     }
   )
 }
 
+# The mask where the reference has something: without the canvas that was added, which is
+# judged for itself. NULL if nothing is left.
+mask_inside <- function(scene) {
+  mask <- scene$mask
+  if (!is.null(mask) && !is.null(scene$added)) mask <- mask * (1 - scene$added)
+  if (any(mask > 0.5)) mask
+}
+
+# `before`: the same of the reference, where it had anything there.
 seam_score <- function(steps, place, before = NULL) {
-  beyond <- function(what, from) {
-    if (!is.null(before)) from <- max(from, before[[what]])
-    steps[[what]] - from
-  }
-  # How often a neighbour's difference is that of the lines beside it.
-  factor <- steps[["jump_ratio"]] / max(1, if (!is.null(before)) before[["jump_ratio"]])
+  was <- function(what, least) max(least, if (!is.null(before)) before[[what]])
+  beyond <- function(what) steps[[what]] - was(what, 0)
   visible <- c(
-    beyond("hard_chroma", 0) / visible_chroma, beyond("soft_chroma", 0) / visible_soft_chroma,
-    beyond("hard_light", 0) / visible_light,
-    min(beyond("jump", 0) / visible_jump, (factor - 1) / visible_factor)
+    beyond("hard_chroma") / visible_chroma,
+    beyond("soft_chroma") / visible_soft_chroma,
+    beyond("hard_light") / visible_light,
+    min(
+      beyond("jump") / visible_jump,
+      (steps[["jump_ratio"]] / was("jump_ratio", 1) - 1) / visible_factor
+    )
   )
   # Where nothing says what was there before, a picture's own contours may lie on the edge.
   if (is.null(before)) visible <- visible / visible_alone

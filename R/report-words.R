@@ -236,7 +236,10 @@ assumed_words <- function(verdict) {
     if (!is.null(verdict$looks)) "The run was stopped when it had seen enough: chances and intervals are stretched for the looks on the way.",
     if (length(missing)) paste0("No evidence for ", names(missing), " in ", count_words(missing, "case"), ": left out there, for all pipelines alike."),
     if (!verdict$state %in% c("nothing made", "no keepers")) {
-      "Chances are about other pictures like these, measured the same way. Whether the measures see what matters to you, a blind viewing says (sprenn viewing)."
+      paste(
+        "Chances are about other pictures like these, measured the same way. A blind viewing",
+        "(sprenn viewing) shows whether the measures see what matters to you."
+      )
     },
     verdict$weak_spots
   )

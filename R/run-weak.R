@@ -13,20 +13,20 @@ weak_spots <- function(trial, cases = trial$suite$cases) {
   c(
     if (length(unshown)) {
       paste0(
-        "No picture shows the look of ", ids(unshown), ": grain, blotches, few tones and clipped light may be ",
-        "meant, and are slight flaws at most. Pictures of it help."
+        "No picture shows the look of ", ids(unshown), ": grain, blotches, few tones and clipped ",
+        "light may be intended, and count as slight flaws at most. Pictures of the look help."
       )
     },
     if (length(unwatched)) {
       paste0(
-        "Nothing is watched in ", ids(unwatched), ": a spoilt face in a picture that is fine otherwise is found ",
-        "reliably only near the reference's manner. Boxes to watch help."
+        "Nothing is watched in ", ids(unwatched), ": a spoilt face in a picture that is fine otherwise ",
+        "may go unseen. Watch regions help."
       )
     },
     if (length(repairs) && few_repairs) {
       paste0(
-        "Fewer than ", fewest_repairs, " takes of ", ids(repairs), ": damage, and what a repair erased, are told by ",
-        "comparing a case's repairs. More seeds or pipelines help."
+        "Fewer than ", fewest_repairs, " takes of ", ids(repairs), ": damage that stayed, and what a ",
+        "repair erased, are found by comparing a case's repairs. More seeds or pipelines help."
       )
     }
   )

@@ -223,7 +223,7 @@ test_that("another colour inside a mask is a seam, brought in softly or not, and
   seam <- function(take) {
     view <- internal("view_picture")
     scene <- internal("new_scene")(view(take), view(reference, part = "reference"), decoys = list(view(internal("draw_decoys")(c(384, 256), 1)[[1]], part = "decoy")), mask = inside, job = "edit")
-    internal("measure_seam")()$compute(scene)$level
+    internal("measure_seam")()$compute(scene)[[2]]$level
   }
   tint <- function(mask) changed + c(mask) * rep(c(0.08, -0.02, -0.07), each = length(mask))
   expect_equal(seam(changed), "none")
@@ -258,6 +258,14 @@ test_that("what was added to a canvas is judged for itself, whatever the job", {
   expect_equal(found$patch$level, "serious")
   expect_false(found$seam$level == "none")
   expect_null(flaws_of(padded, padded)$patch)
+  # An edit that also grows the canvas: both edges are looked at.
+  mask <- added
+  mask[40:90, 30:80] <- 1
+  both <- flaws_of(padded, padded, added = added, mask = mask, job = "edit")
+  expect_equal(both$seam$place[1], "the canvas' edge")
+  expect_equal(nrow(both$seam), 2)
+  expect_equal(nrow(both$patch), 2)
+  expect_equal(both$seam$level[2], "none")
 })
 
 test_that("a part that is swirled is found, with its place; a sky that was repainted is no serious damage", {
