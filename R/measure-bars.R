@@ -10,7 +10,8 @@ measure_bars <- function() {
       found <- scene$take$bars
       # What the reference has at an added canvas is our own padding.
       if (!is.null(scene$reference) && is.null(scene$added)) {
-        was_there <- mapply(function(depth, steps) any(abs(steps - depth) < step_tolerance), found, scene$reference$steps)
+        near <- function(depth, steps) any(abs(steps - depth) < step_tolerance)
+        was_there <- mapply(near, found, scene$reference$steps)
         found <- ifelse(was_there, 0, found - scene$reference$bars)
       }
       flaw_score(max(found, 0), 0.01, 0.03, place = names(found)[which.max(found)])

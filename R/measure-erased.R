@@ -4,8 +4,14 @@ measure_erased <- function() {
     "erased", "flaws",
     range = "0 nothing, 1 all marks of one part (share, less three times that of the rest)", better = "lower",
     sees = "that a repair took away a part of the picture itself: eyes, a mouth, lettering",
-    blind_to = "broad shapes; what all repairs of the case took away; cases with fewer than two other good repairs",
-    source = "marks of up to 9 px of 512 in a sixth of the frame each way that three quarters of the other good repairs kept",
+    blind_to = paste(
+      "broad shapes; what all repairs of the case took away;",
+      "cases with fewer than two other good repairs"
+    ),
+    source = paste(
+      "marks of up to 9 px of 512, in a sixth of the frame each way,",
+      "that three quarters of the other good repairs kept"
+    ),
     cost = "none",
     compute = function(stayed, places, left) {
       mended <- left < damage_plainly_left
@@ -21,7 +27,8 @@ measure_erased <- function() {
         worst <- which.max(share)
         # What is softer all over loses marks everywhere.
         rest <- (lost$all - lost$inside[worst]) / max(1, own$all - own$inside[worst])
-        flaw_score(max(0, share[worst] - 3 * rest), 0.3, 0.5, place = say_box(own$box[worst, ]), raw = share[worst])
+        number <- max(0, share[worst] - 3 * rest)
+        flaw_score(number, 0.3, 0.5, place = say_box(own$box[worst, ]), raw = share[worst])
       })
     }
   )

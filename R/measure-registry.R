@@ -130,10 +130,12 @@ clipping_score <- function(scene, what) {
 
 made_of_clipped <- 0.05
 
-# Flaws that a look may be made of (grain, halftone, few tones, white paper, black ink, tiles), each
-# with how far such a look moves a manner, in typical distances between looks. The flaw
-# alone does not move it so far (the `fit` half of bench/natural.R).
-moved_by_such_looks <- c(noise = 0.85, unfinished = 0.4, banding = 0.55, burnt = 0.45, crushed = 0.45, blocks = 0.68)
+# Flaws that a look may be made of (grain, halftone, few tones, white paper, black ink,
+# tiles), each with how far such a look moves a manner, in typical distances between looks.
+# The flaw alone seldom moves it so far (the `fit` half of bench/natural.R).
+moved_by_such_looks <- c(
+  noise = 0.85, unfinished = 0.4, banding = 0.55, burnt = 0.45, crushed = 0.45, blocks = 0.68
+)
 
 # Where nothing shows what the look is, and a take's manner has moved so far, or from
 # nothing that we know, such a flaw is at most slight: nobody can say whether it was meant.

@@ -81,7 +81,9 @@ read_marks <- function(prints) {
 # share of these that it left, and by what it alone took away.
 compare_repairs <- function(store, suite, takes) {
   for (case in Filter(function(case) case$job == "repair", suite$cases)) {
-    own <- read_db(store, "SELECT p.take, p.print FROM prints p JOIN takes t ON t.take = p.take WHERE t.case_id = ? ORDER BY p.take", params = list(case$id))
+    own <- read_db(store, "
+      SELECT p.take, p.print FROM prints p JOIN takes t ON t.take = p.take
+      WHERE t.case_id = ? ORDER BY p.take", params = list(case$id))
     own <- own[own$take %in% takes$take, ]
     if (nrow(own) < 2) next
     stayed <- read_marks(own$print)
@@ -99,7 +101,10 @@ compare_repairs <- function(store, suite, takes) {
       rows_of_repairs(own$take, "erased", erased)
     )
     in_transaction(store$db, {
-      write_db(store$db, "DELETE FROM scores WHERE take = ? AND measure = ?", params = list(scores$take, scores$measure))
+      write_db(
+        store$db, "DELETE FROM scores WHERE take = ? AND measure = ?",
+        params = list(scores$take, scores$measure)
+      )
       insert_scores(store, scores)
     })
   }
@@ -109,7 +114,8 @@ rows_of_repairs <- function(takes, measure, scores) {
   field <- function(name, type) vapply(scores, `[[`, type, name)
   tibble::tibble(
     take = takes, axis = "flaws", measure = measure, phrase = NA_character_,
-    value = field("value", 0), raw = field("raw", 0), level = field("level", ""), place = field("place", "")
+    value = field("value", 0), raw = field("raw", 0),
+    level = field("level", ""), place = field("place", "")
   )
 }
 

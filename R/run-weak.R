@@ -9,7 +9,8 @@ weak_spots <- function(trial, cases = trial$suite$cases) {
   unwatched <- Filter(function(case) case$job == "restyle" && length(case$watch) == 0, cases)
   repairs <- Filter(function(case) case$job == "repair", cases)
   able <- vapply(trial$lineup$pipelines$jobs, function(jobs) "repair" %in% jobs, NA)
-  few_repairs <- sum(able & is.na(trial$lineup$pipelines$follows)) * length(trial$suite$seeds) < fewest_repairs
+  pipelines <- sum(able & is.na(trial$lineup$pipelines$follows))
+  few_repairs <- pipelines * length(trial$suite$seeds) < fewest_repairs
   c(
     if (length(unshown)) {
       paste0(
@@ -19,14 +20,14 @@ weak_spots <- function(trial, cases = trial$suite$cases) {
     },
     if (length(unwatched)) {
       paste0(
-        "Nothing is watched in ", ids(unwatched), ": a spoilt face in a picture that is fine otherwise ",
-        "may go unseen. Watch regions help."
+        "Nothing is watched in ", ids(unwatched), ": a spoilt face in a picture that is fine ",
+        "otherwise may go unseen. Watch regions help."
       )
     },
     if (length(repairs) && few_repairs) {
       paste0(
-        "Fewer than ", fewest_repairs, " takes of ", ids(repairs), ": damage that stayed, and what a ",
-        "repair erased, are found by comparing a case's repairs. More seeds or pipelines help."
+        "Fewer than ", fewest_repairs, " takes of ", ids(repairs), ": damage that stayed, and ",
+        "what a repair erased, are found by comparing a case's repairs. More seeds or pipelines help."
       )
     }
   )

@@ -38,7 +38,10 @@ look_facts <- function(view) {
   view$lines <- usual[["lines"]]
   view$light_sway <- usual[["light_sway"]]
   view$colour_sway <- usual[["colour_sway"]]
-  view[c("style", "blur", "noise", "blocks", "tones", "burnt", "crushed", "outlined", "lines", "light_sway", "colour_sway")]
+  view[c(
+    "style", "blur", "noise", "blocks", "tones", "burnt", "crushed", "outlined", "lines",
+    "light_sway", "colour_sway"
+  )]
 }
 
 # What one take is measured against: views of the take and its reference (NULL for

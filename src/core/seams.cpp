@@ -44,7 +44,9 @@ Across look_across(const Picture& picture, const Plane& mask) {
   for (int y = 1; y + 1 < h; ++y)
     for (int x = 1; x + 1 < w; ++x) {
       const float own = soft.at(x, y) - 0.5f;
-      const bool crosses = own * (soft.at(x + 1, y) - 0.5f) <= 0.0f || own * (soft.at(x, y + 1) - 0.5f) <= 0.0f;
+      const float right = soft.at(x + 1, y) - 0.5f;
+      const float below = soft.at(x, y + 1) - 0.5f;
+      const bool crosses = own * right <= 0.0f || own * below <= 0.0f;
       const float slope = std::hypot(way.across.at(x, y), way.down.at(x, y));
       if (!crosses || slope < kLeastSlope) continue;
       out.length += 1.0;
@@ -54,7 +56,9 @@ Across look_across(const Picture& picture, const Plane& mask) {
         const std::size_t k = static_cast<std::size_t>(t + kReach);
         const float u = static_cast<float>(x) + static_cast<float>(t) * nx;
         const float v = static_cast<float>(y) + static_cast<float>(t) * ny;
-        there[k] = u >= 0.0f && v >= 0.0f && u <= static_cast<float>(w - 1) && v <= static_cast<float>(h - 1);
+        const bool across = u >= 0.0f && u <= static_cast<float>(w - 1);
+        const bool down = v >= 0.0f && v <= static_cast<float>(h - 1);
+        there[k] = across && down;
         if (!there[k]) continue;
         out.n[k] += 1.0;
         for (std::size_t c = 0; c < 3; ++c) {
@@ -106,7 +110,8 @@ double neighbours_at(const Across& across, int place) {
 // What is largest near the edge, and what is largest on either side of it (their mean): in
 // a regular pattern the largest is well above the mean.
 template <typename Number>
-std::pair<double, double> here_and_beside(int tolerance, int nearest, int farthest, const Number& number) {
+std::pair<double, double> here_and_beside(
+    int tolerance, int nearest, int farthest, const Number& number) {
   double here = 0.0;
   for (int place = -tolerance; place <= tolerance; ++place) here = std::max(here, number(place));
   double outside = 0.0;
@@ -133,7 +138,8 @@ EdgeSteps edge_steps(const Picture& picture, const Plane& mask) {
     out.light[i] = excess(here_and_beside(kTolerance, half + kApart, kReach - half, light));
     out.chroma[i] = excess(here_and_beside(kTolerance, half + kApart, kReach - half, chroma));
   }
-  const auto [here, beside] = here_and_beside(1, kNearest, kFarthest, [&](int place) { return neighbours_at(across, place); });
+  const auto neighbours = [&](int place) { return neighbours_at(across, place); };
+  const auto [here, beside] = here_and_beside(1, kNearest, kFarthest, neighbours);
   out.jump = here - beside;
   out.jump_ratio = beside > 0.0 ? here / beside : 1.0;
   return out;

@@ -80,3 +80,28 @@ test_that("a suite made of pictures is named after the trial's folder", {
   expect_equal(named("K\u00fcste_2"), "kuste-2")
   expect_equal(named("\u6d77"), "picture")
 })
+
+test_that("a trial that leaves the measures little to go by is told so, and one that does not is not", {
+  case <- function(id, job, look = NA_character_, watch = list()) {
+    list(id = id, job = job, look = look, watch = watch)
+  }
+  trial <- function(cases, seeds = 1:2, pipelines = 2) {
+    list(
+      suite = list(cases = cases, seeds = seeds),
+      lineup = list(pipelines = tibble::tibble(
+        jobs = rep(list(c("restyle", "repair")), pipelines),
+        follows = rep(NA_character_, pipelines)
+      ))
+    )
+  }
+  weak <- internal("weak_spots")
+  told <- weak(trial(list(case("a", "restyle"), case("b", "repair")), seeds = 1, pipelines = 1))
+  expect_length(told, 3)
+  expect_match(told[1], "look of a:")
+  expect_match(told[2], "watched in a:")
+  expect_match(told[3], "Fewer than 3 takes of b")
+  whole <- case("a", "restyle", "wanted", list(face = c(0, 0, 1, 1)))
+  expect_null(weak(trial(list(whole, case("b", "repair")))))
+  # Only the cases that count.
+  expect_length(weak(trial(list(whole, case("c", "fresh"))), list(case("c", "fresh"))), 1)
+})
