@@ -53,7 +53,7 @@ score_run <- function(trial, run = "main", again = FALSE, workers = NULL, wait =
 }
 
 # Changes whenever a measure does, so that old scores are never mixed with new.
-measures_version <- "7"
+measures_version <- "8"
 
 # The bytes of a take's picture, if they are still those that were recorded.
 take_bytes <- function(store, take) {

@@ -187,7 +187,7 @@ Rcpp::List core_worst_part(SEXP take, SEXP reference) {
   const Handle a(take), b(reference);
   const auto found = sprenn::worst_part(a->structure.orientation, b->structure.orientation);
   return Rcpp::List::create(Rcpp::_["drop"] = found.drop, Rcpp::_["x"] = found.x, Rcpp::_["y"] = found.y,
-                            Rcpp::_["uneven"] = sprenn::uneven_detail(a->oklab.channel[0], b->oklab.channel[0]));
+                            Rcpp::_["uneven"] = sprenn::uneven_detail(a->sway, b->sway));
 }
 
 // How busy a picture usually is, and the share of it that is thin lines.
@@ -200,12 +200,13 @@ Rcpp::NumericVector core_usual(SEXP view) {
                                      Rcpp::_["lines"] = sprenn::line_share(sprenn::thin_marks(own->oklab.channel[0], 2)));
 }
 
-// The take's view as its contents lie in the reference's frame, for its structure only.
+// The take's view as its contents lie in the reference's frame, for its structure and parts only.
 // [[Rcpp::export]]
 SEXP core_brought_back(SEXP take, Rcpp::NumericVector place) {
   View view;
   view.oklab = sprenn::bring_back(Handle(take)->oklab, placement_from(place));
   view.structure = sprenn::structure_of(view.oklab);
+  view.sway = sprenn::sway_of(view.oklab);
   return Handle(new View(std::move(view)), true);
 }
 

@@ -3,6 +3,7 @@
 #include "defects.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <iterator>
 #include <utility>
@@ -30,14 +31,13 @@ struct Contours {
 // Contours along one line of values.
 void find_contours(const float* line, int n, float clear, Contours& found) {
   const auto at = [&](int i) { return line[i]; };
+  // What rises less than this at its steepest would be wider than anything counted.
+  const float least = 0.05f * clear;
   int i = 1;
   while (i < n) {
+    while (i < n && std::abs(line[i] - line[i - 1]) < least) ++i;
+    if (i == n) break;
     const float slope = at(i) - at(i - 1);
-    // What rises less than this at its steepest would be wider than anything counted.
-    if (std::abs(slope) < 0.05f * clear) {
-      ++i;
-      continue;
-    }
     const float sign = slope > 0.0f ? 1.0f : -1.0f;
     int first = i - 1, last = i;
     while (first > 0 && sign * (at(first) - at(first - 1)) > 0.0f) --first;
@@ -134,20 +134,35 @@ SPRENN_WIDE void add_lonely(float* sums, const float* before, const float* own, 
   for (int x = 0; x < n; ++x) sums[x] += std::max(0.0f, own[x] - std::max(before[x], after[x]));
 }
 
-// The power of a sequence at a frequency (in cycles a place).
-double power_at(const std::vector<double>& values, double frequency) {
+// The powers of a sequence at some frequencies, in cycles a place (Goertzel 1958).
+constexpr std::size_t kTogether = 16;
+using Powers = std::array<double, kTogether>;
+SPRENN_WIDE void powers_at(const double* values, std::size_t n, const double* frequencies, double* powers) {
   constexpr double kTurn = 6.283185307179586;
-  const double c = std::cos(kTurn * frequency), s = std::sin(kTurn * frequency);
-  double real = 0.0, imaginary = 0.0, x = 1.0, y = 0.0;
-  for (const double value : values) {
-    real += value * x;
-    imaginary += value * y;
-    const double next = x * c - y * s;
-    y = x * s + y * c;
-    x = next;
-  }
-  return real * real + imaginary * imaginary;
+  Powers twice_cosine, last{}, before{};
+  for (std::size_t k = 0; k < kTogether; ++k) twice_cosine[k] = 2.0 * std::cos(kTurn * frequencies[k]);
+  for (std::size_t i = 0; i < n; ++i)
+    for (std::size_t k = 0; k < kTogether; ++k) {
+      const double next = values[i] + twice_cosine[k] * last[k] - before[k];
+      before[k] = last[k];
+      last[k] = next;
+    }
+  for (std::size_t k = 0; k < kTogether; ++k)
+    powers[k] = last[k] * last[k] + before[k] * before[k] - twice_cosine[k] * last[k] * before[k];
 }
+
+// The same of any number of them: each would wait for itself, several at once do not.
+std::vector<double> all_powers(const std::vector<double>& values, std::vector<double> frequencies) {
+  const std::size_t wanted = frequencies.size();
+  while (frequencies.size() % kTogether) frequencies.push_back(0.0);
+  std::vector<double> out(frequencies.size());
+  for (std::size_t i = 0; i < frequencies.size(); i += kTogether)
+    powers_at(values.data(), values.size(), frequencies.data() + i, out.data() + i);
+  out.resize(wanted);
+  return out;
+}
+
+double power_at(const std::vector<double>& values, double frequency) { return all_powers(values, {frequency})[0]; }
 
 // What stands out of a profile of lonely steps: less its moving mean, cut off at three
 // deviations, and faded out towards both ends.
@@ -179,13 +194,19 @@ double grid_excess(const std::vector<double>& profile) {
   constexpr double kLeastPitch = 4.8, kMostPitch = 17.0, kHighest = 0.48, kClear = 3.2;
   if (profile.size() < 4 * kGrid) return 0.0;
   const std::vector<double> values = standing_out(profile);
+  std::vector<double> frequencies;
+  for (double frequency = 0.04; frequency < 0.5; frequency += 0.0037) frequencies.push_back(frequency);
   std::vector<float> others;
-  for (double frequency = 0.04; frequency < 0.5; frequency += 0.0037) others.push_back(static_cast<float>(power_at(values, frequency)));
+  for (const double power : all_powers(values, frequencies)) others.push_back(static_cast<float>(power));
   const double usual = static_cast<double>(quantile_of(others, 0.5)) + 1e-12;
   const double resolution = 0.35 / static_cast<double>(profile.size());
+  frequencies.clear();
+  for (double frequency = 1.0 / kMostPitch; frequency < 1.0 / kLeastPitch; frequency += resolution) frequencies.push_back(frequency);
+  const std::vector<double> powers = all_powers(values, frequencies);
   double best = 0.0, strength = 0.0;
-  for (double frequency = 1.0 / kMostPitch; frequency < 1.0 / kLeastPitch; frequency += resolution) {
-    double sum = std::log(std::max(1.0, power_at(values, frequency) / usual));
+  for (std::size_t i = 0; i < frequencies.size(); ++i) {
+    const double frequency = frequencies[i];
+    double sum = std::log(std::max(1.0, powers[i] / usual));
     // Alone it is not enough: most frequencies end here.
     if (sum < best) continue;
     double n = 1.0;
@@ -195,7 +216,7 @@ double grid_excess(const std::vector<double>& profile) {
     }
     if (n < 2.0 || sum / n <= best) continue;
     best = sum / n;
-    strength = std::sqrt(power_at(values, frequency)) * 4.0 / static_cast<double>(values.size());
+    strength = std::sqrt(powers[i]) * 4.0 / static_cast<double>(values.size());
   }
   double mean = 0.0;
   for (const double value : profile) mean += value / static_cast<double>(profile.size());

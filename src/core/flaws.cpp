@@ -17,8 +17,10 @@ constexpr double kDeepest = 0.24;    // of the height or width
 constexpr double kStraight = 0.55;   // the share of a bar's inner edge that must show it
 constexpr double kStepThere = 0.3;   // the share at which there is a step to speak of
 constexpr double kUnmistakable = 0.8;  // a step that is so straight shows a bar whatever is in it
+constexpr int kMostAlike = 2;          // so many of a bar's lines may show one: a frame has two
 constexpr double kQuieter = 0.45;    // how much detail a bar may have, of what the picture has
 constexpr double kLeastDetail = 0.002;
+constexpr int kFurtherOut = 3, kFurtherIn = 4;  // lines beside, whose steps must be smaller
 constexpr int kCoarseEdge = 170;     // where pictures are told from copies
 
 // Detail of middle size: grain and slopes have little of it.
@@ -44,15 +46,21 @@ class FromEdge {
     return sum / std::max(1, length());
   }
 
-  // How far two lines differ at a place, each with its outer or inner neighbour.
-  float step(int outer, int inner, int place) const {
-    float sum = 0.0f;
-    for (const Plane& plane : picture_.channel) {
-      const float out = 0.5f * (at(plane, outer, place) + at(plane, std::max(0, outer - 1), place));
-      const float in = 0.5f * (at(plane, inner, place) + at(plane, std::min(count() - 1, inner + 1), place));
-      sum += (in - out) * (in - out);
+  // How far a line differs from the one outside it, by places; each is averaged with the
+  // next on its own side.
+  std::vector<float> steps_to(int line) const {
+    const int outer = line - 1, further_out = std::max(0, outer - 1), further_in = std::min(count() - 1, line + 1);
+    std::vector<float> out(static_cast<std::size_t>(length()));
+    for (int place = 0; place < length(); ++place) {
+      float sum = 0.0f;
+      for (const Plane& plane : picture_.channel) {
+        const float outside = 0.5f * (at(plane, outer, place) + at(plane, further_out, place));
+        const float inside = 0.5f * (at(plane, line, place) + at(plane, further_in, place));
+        sum += (inside - outside) * (inside - outside);
+      }
+      out[static_cast<std::size_t>(place)] = std::sqrt(sum);
     }
-    return std::sqrt(sum);
+    return out;
   }
 
  private:
@@ -66,6 +74,17 @@ class FromEdge {
   bool from_end_;
 };
 
+// How many lines apart from each other have a straight step.
+int lines_with_a_step(const std::vector<double>& straight) {
+  int found = 0, last = -kFurtherIn;
+  for (int d = 0; d < static_cast<int>(straight.size()); ++d) {
+    if (straight[static_cast<std::size_t>(d)] < kStraight || d - last < kFurtherIn) continue;
+    ++found;
+    last = d;
+  }
+  return found;
+}
+
 // Where a quiet strip ends in a straight step. The step must be a step of this line:
 // larger than those a little further out and in.
 Bar bar_at(const FromEdge& lines) {
@@ -77,22 +96,32 @@ Bar bar_at(const FromEdge& lines) {
   std::vector<double> inner(detail.begin() + n / 4, detail.begin() + std::max(n / 4 + 1, 3 * n / 4));
   std::nth_element(inner.begin(), inner.begin() + static_cast<std::ptrdiff_t>(inner.size() / 2), inner.end());
   const double usual = inner[inner.size() / 2] + kLeastDetail;
+  std::vector<std::vector<float>> steps(1);
+  for (int line = 1; line <= deepest + kFurtherIn; ++line) steps.push_back(lines.steps_to(line));
+  const std::vector<float> none(static_cast<std::size_t>(lines.length()), 0.0f);
+  std::vector<double> straight(static_cast<std::size_t>(deepest + 1), 0.0);
+  for (int d = 1; d <= deepest; ++d) {
+    const std::vector<float>& here = steps[static_cast<std::size_t>(d)];
+    const std::vector<float>& further_out = d > kFurtherIn ? steps[static_cast<std::size_t>(d - kFurtherOut)] : none;
+    const std::vector<float>& further_in = steps[static_cast<std::size_t>(d + kFurtherIn)];
+    int stepped = 0;
+    for (std::size_t place = 0; place < here.size(); ++place)
+      stepped += here[place] > kStep && here[place] > 1.5f * std::max(further_out[place], further_in[place]);
+    straight[static_cast<std::size_t>(d)] = static_cast<double>(stepped) / lines.length();
+    if (straight[static_cast<std::size_t>(d)] >= kStepThere) out.steps.push_back(static_cast<double>(d) / n);
+  }
+  const bool in_rows = lines_with_a_step(straight) > kMostAlike;
   double best = 0.0, sum = 0.0;
   for (int d = 1; d <= deepest; ++d) {
     // The lines next to the step have of its detail.
     if (d >= 4) sum += detail[static_cast<std::size_t>(d - 4)];
     const double outside = d >= 4 ? sum / (d - 3) : 0.0;
     const double quiet = 1.0 - outside / (kQuieter * usual);
-    int steps = 0;
-    for (int place = 0; place < lines.length(); ++place) {
-      const float here = lines.step(d - 1, d, place);
-      const float beside = std::max(d >= 5 ? lines.step(d - 4, d - 3, place) : 0.0f, lines.step(d + 3, d + 4, place));
-      steps += here > kStep && here > 1.5f * beside;
-    }
-    const double straight = static_cast<double>(steps) / lines.length();
-    if (straight >= kStepThere) out.steps.push_back(static_cast<double>(d) / n);
-    const double found = straight * std::sqrt(std::max(quiet, 0.1));
-    if (straight >= (quiet > 0.0 ? kStraight : kUnmistakable) && found > best) {
+    // Tiles and squares have such steps in rows.
+    if (quiet <= 0.0 && in_rows) continue;
+    const double own = straight[static_cast<std::size_t>(d)];
+    const double found = own * std::sqrt(std::max(quiet, 0.1));
+    if (own >= (quiet > 0.0 ? kStraight : kUnmistakable) && found > best) {
       best = found;
       out.depth = static_cast<double>(d) / n;
     }

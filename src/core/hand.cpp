@@ -5,6 +5,8 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <cstdint>
+#include <cstring>
 
 namespace sprenn {
 
@@ -30,86 +32,143 @@ std::array<unsigned char, 256> pattern_table() {
   return table;
 }
 
+using Tone = std::int16_t;
+
+// Of each pixel a bit for each of its eight neighbours that is at least as light.
+SPRENN_WIDE void codes_of_row(std::uint16_t* codes, const Tone* own, const std::ptrdiff_t* around, int n) {
+  const Tone *a = own + around[0], *b = own + around[1], *c = own + around[2], *d = own + around[3];
+  const Tone *e = own + around[4], *f = own + around[5], *g = own + around[6], *h = own + around[7];
+  SPRENN_APART
+  for (int x = 0; x < n; ++x) {
+    const Tone middle = own[x];
+    codes[x] = static_cast<std::uint16_t>(
+        (a[x] >= middle ? 1 : 0) | (b[x] >= middle ? 2 : 0) | (c[x] >= middle ? 4 : 0) |
+        (d[x] >= middle ? 8 : 0) | (e[x] >= middle ? 16 : 0) | (f[x] >= middle ? 32 : 0) |
+        (g[x] >= middle ? 64 : 0) | (h[x] >= middle ? 128 : 0));
+  }
+}
+
 // Local binary patterns (Ojala et al. 2002) at a radius, on tones in coarse steps.
-void add_patterns(const std::vector<int>& tone, int w, int h, int radius, std::vector<double>& out) {
+void add_patterns(const std::vector<Tone>& tone, int w, int h, int radius, std::vector<double>& out) {
   static const auto table = pattern_table();
-  std::array<double, kPatterns> count{};
   const int far = radius, near = std::max(1, static_cast<int>(std::lround(0.7071 * radius)));
   const std::array<std::ptrdiff_t, 8> around = {
       -far * w, -near * w + near, far, near * w + near, far * w, near * w - near, -far, -near * w - near};
-  for (int y = radius; y + radius < h; ++y)
-    for (int x = radius; x + radius < w; ++x) {
-      const int* own = tone.data() + static_cast<std::ptrdiff_t>(y) * w + x;
-      unsigned code = 0;
-      for (unsigned k = 0; k < 8; ++k) code |= static_cast<unsigned>(own[around[k]] >= *own) << k;
-      count[table[code]] += 1.0;
-    }
+  const int n = w - 2 * radius;
+  std::vector<std::uint16_t> codes(static_cast<std::size_t>(std::max(0, n)));
+  // Two counts in turns: neighbours often have one code, and one count would wait for itself.
+  std::array<std::array<int, 256>, 2> seen{};
+  for (int y = radius; n > 0 && y + radius < h; ++y) {
+    const std::ptrdiff_t from = static_cast<std::ptrdiff_t>(y) * w + radius;
+    codes_of_row(codes.data(), tone.data() + from, around.data(), n);
+    for (std::size_t x = 0; x < codes.size(); ++x) ++seen[x & 1u][codes[x]];
+  }
+  std::array<double, kPatterns> count{};
+  for (std::size_t code = 0; code < table.size(); ++code) count[table[code]] += seen[0][code] + seen[1][code];
   double total = 0.0;
-  for (const double n : count) total += n;
-  for (const double n : count) out.push_back(4.0 * std::sqrt(n / std::max(total, 1.0)));
+  for (const double one : count) total += one;
+  for (const double one : count) out.push_back(4.0 * std::sqrt(one / std::max(total, 1.0)));
 }
 
-std::vector<int> tones_in_steps(const Plane& lightness) {
-  std::vector<int> out(lightness.size());
-  for (std::size_t i = 0; i < out.size(); ++i) out[i] = static_cast<int>(lightness.values[i] / kTone);
+std::vector<Tone> tones_in_steps(const Plane& lightness) {
+  std::vector<Tone> out(lightness.size());
+  for (std::size_t i = 0; i < out.size(); ++i) out[i] = static_cast<Tone>(lightness.values[i] / kTone);
   return out;
 }
 
 double log_of(double value, double floor) { return std::log(value + floor); }
 
+// How many neighbours hardly differ, across and down, and where a run of one tone ends.
+SPRENN_WIDE void count_alike(const float* own, const float* under, float* across, char* ends, int* below, int n) {
+  for (int x = 0; x < n; ++x) across[x] = std::abs(own[x + 1] - own[x]);
+  for (int x = 0; x < n; ++x) ends[x] = across[x] > kRunEnds;
+  for (std::size_t k = 0; k < kSteps.size(); ++k) {
+    const float step = kSteps[k];
+    int alike = 0;
+    for (int x = 0; x < n; ++x) alike += (across[x] < step) + (std::abs(under[x] - own[x]) < step);
+    below[k] += alike;
+  }
+}
+
 // Shares of neighbours that hardly differ, and how long one tone goes on.
 void add_neighbours(const Plane& lightness, std::vector<double>& out) {
-  const int w = lightness.width, h = lightness.height;
-  std::array<double, kSteps.size()> below{};
-  std::vector<float> runs;
-  double n = 0.0;
+  const int n = lightness.width - 1, h = lightness.height;
+  std::array<int, kSteps.size()> below{};
+  std::vector<float> across(static_cast<std::size_t>(std::max(0, n))), runs;
+  std::vector<char> ends(across.size());
   int ended = 0;
   for (int y = 0; y + 1 < h; ++y) {
-    const float *own = lightness.row(y), *under = lightness.row(y + 1);
-    int run = 0;
-    for (int x = 0; x + 1 < w; ++x) {
-      const float across = std::abs(own[x + 1] - own[x]), down = std::abs(under[x] - own[x]);
-      for (std::size_t k = 0; k < kSteps.size(); ++k) below[k] += (across < kSteps[k]) + (down < kSteps[k]);
-      n += 2.0;
-      ++run;
-      if (across > kRunEnds || x + 2 == w) {
-        if (++ended % 3 == 0) runs.push_back(static_cast<float>(run));
-        run = 0;
-      }
+    count_alike(lightness.row(y), lightness.row(y + 1), across.data(), ends.data(), below.data(), n);
+    const char *begun = ends.data(), *const last = begun + n;
+    while (begun < last) {
+      const char* const end = static_cast<const char*>(std::memchr(begun, 1, static_cast<std::size_t>(last - begun)));
+      const char* const next = end ? end + 1 : last;
+      if (++ended % 3 == 0) runs.push_back(static_cast<float>(next - begun));
+      begun = next;
     }
   }
-  for (const double count : below) out.push_back(3.0 * count / std::max(n, 1.0));
+  const double pairs = 2.0 * std::max(0, n) * std::max(0, h - 1);
+  for (const int count : below) out.push_back(3.0 * count / std::max(pairs, 1.0));
   for (const double share : {0.5, 0.8, 0.95}) out.push_back(runs.empty() ? 6.0 : std::log1p(static_cast<double>(quantile_of(runs, share))));
 }
 
 Plane steepness(const Plane& lightness, float sigma) { return length_of(gradient_of(blur(lightness, sigma))); }
 
+constexpr std::size_t kLanes = 8;  // sums side by side: one would wait for itself
+
+// The sum of those values whose counterpart is at least `least`, and how many these are.
+SPRENN_WIDE void sum_above(const float* values, const float* counterpart, float least, std::size_t n, double* sum, double* count) {
+  double sums[kLanes] = {}, counts[kLanes] = {};
+  std::size_t i = 0;
+  for (; i + kLanes <= n; i += kLanes)
+    for (std::size_t k = 0; k < kLanes; ++k) {
+      const bool above = counterpart[i + k] >= least;
+      sums[k] += static_cast<double>(above ? values[i + k] : 0.0f);
+      counts[k] += above ? 1.0 : 0.0;
+    }
+  for (; i < n; ++i) {
+    if (counterpart[i] < least) continue;
+    sums[0] += static_cast<double>(values[i]);
+    counts[0] += 1.0;
+  }
+  *sum = 0.0;
+  *count = 0.0;
+  for (std::size_t k = 0; k < kLanes; ++k) {
+    *sum += sums[k];
+    *count += counts[k];
+  }
+}
+
+double mean_above(const Plane& plane, const Plane& counterpart, float least) {
+  double sum, count;
+  sum_above(plane.values.data(), counterpart.values.data(), least, plane.size(), &sum, &count);
+  return sum / (count + 1e-9);
+}
+
+SPRENN_WIDE void differences(float* rest, float* size, const float* a, const float* b, std::size_t n) {
+  for (std::size_t i = 0; i < n; ++i) {
+    rest[i] = a[i] - b[i];
+    size[i] = std::abs(rest[i]);
+  }
+}
+
 // How contours are made: as steps or as lines, hard or soft, dark or light.
 void add_profiles(const Plane& lightness, std::vector<double>& out) {
   const Plane fine = steepness(lightness, 0.7f), middle = steepness(lightness, 1.4f), coarse = steepness(lightness, 2.8f);
-  const float clear = quantile_of(coarse.values, 0.92);
-  double sum_fine = 0.0, sum_middle = 0.0, sum_coarse = 0.0, n = 1e-9;
-  for (std::size_t i = 0; i < coarse.size(); ++i) {
-    if (coarse.values[i] < clear) continue;
-    sum_fine += fine.values[i];
-    sum_middle += middle.values[i];
-    sum_coarse += coarse.values[i];
-    n += 1.0;
-  }
-  out.push_back(log_of(sum_fine / n, 0.001) - log_of(sum_coarse / n, 0.001));
-  out.push_back(log_of(sum_middle / n, 0.001) - log_of(sum_coarse / n, 0.001));
-  out.push_back(log_of(quantile_of(fine.values, 0.99), 0.001));
-  out.push_back(log_of(quantile_of(fine.values, 0.5), 0.0005));
-  out.push_back(log_of(quantile_of(coarse.values, 0.5), 0.0005));
+  const std::vector<float> of_coarse = quantiles_of(coarse.values, {0.5, 0.92});
+  const std::vector<float> of_fine = quantiles_of(fine.values, {0.5, 0.99});
+  const float clear = of_coarse[1];
+  const double at_fine = mean_above(fine, coarse, clear), at_middle = mean_above(middle, coarse, clear);
+  const double at_coarse = mean_above(coarse, coarse, clear);
+  out.push_back(log_of(at_fine, 0.001) - log_of(at_coarse, 0.001));
+  out.push_back(log_of(at_middle, 0.001) - log_of(at_coarse, 0.001));
+  out.push_back(log_of(of_fine[1], 0.001));
+  out.push_back(log_of(of_fine[0], 0.0005));
+  out.push_back(log_of(of_coarse[0], 0.0005));
   for (const float sigma : {1.0f, 2.0f}) {
     const Plane smooth = blur(lightness, sigma), wider = blur(smooth, sigma);
     Plane ridge = Plane::unset(smooth.width, smooth.height), strength = ridge;
-    double sum = 0.0;
-    for (std::size_t i = 0; i < ridge.size(); ++i) {
-      ridge.values[i] = wider.values[i] - smooth.values[i];
-      strength.values[i] = std::abs(ridge.values[i]);
-      sum += strength.values[i];
-    }
+    differences(ridge.values.data(), strength.values.data(), wider.values.data(), smooth.values.data(), ridge.size());
     const float strong = quantile_of(strength.values, 0.95);
     double dark = 0.0, all = 1e-9;
     for (std::size_t i = 0; i < ridge.size(); ++i) {
@@ -117,44 +176,77 @@ void add_profiles(const Plane& lightness, std::vector<double>& out) {
       dark += ridge.values[i] > 0.0f;
       all += 1.0;
     }
+    const double sum = sum_of(strength.values.data(), strength.size());
     out.push_back(2.0 * dark / all);
     out.push_back(log_of(sum / static_cast<double>(std::max<std::size_t>(1, ridge.size())), 0.0002));
   }
+}
+
+SPRENN_WIDE void lengths_of(float* out, const float* a, const float* b, int n) {
+  for (int x = 0; x < n; ++x) out[x] = std::sqrt(a[x] * a[x] + b[x] * b[x]);
+}
+
+SPRENN_WIDE void steps_of_colour(float* out, const float* a, const float* b, int n) {
+  for (int x = 0; x < n; ++x) {
+    const float da = a[x + 1] - a[x], db = b[x + 1] - b[x];
+    out[x] = std::sqrt(da * da + db * db);
+  }
+}
+
+SPRENN_WIDE void steps_of_light(float* out, const float* light, int n) {
+  for (int x = 0; x < n; ++x) out[x] = std::abs(light[x + 1] - light[x]);
 }
 
 // Chroma: how much, and how it goes from pixel to pixel.
 void add_chroma(const Picture& oklab, std::vector<double>& out) {
   const Plane &L = oklab.channel[0], &a = oklab.channel[1], &b = oklab.channel[2];
   Plane chroma = Plane::unset(a.width, a.height);
-  for (std::size_t i = 0; i < chroma.size(); ++i) chroma.values[i] = std::hypot(a.values[i], b.values[i]);
-  for (const double share : {0.1, 0.5, 0.9, 0.99}) out.push_back(log_of(quantile_of(chroma.values, share), 0.005));
-  double coloured = 0.0, light = 0.0, n = 1e-9;
-  for (int y = 0; y < a.height; ++y)
-    for (int x = 0; x + 1 < a.width; ++x) {
-      coloured += std::hypot(a.at(x + 1, y) - a.at(x, y), b.at(x + 1, y) - b.at(x, y));
-      light += std::abs(L.at(x + 1, y) - L.at(x, y));
-      n += 1.0;
-    }
+  for (int y = 0; y < a.height; ++y) lengths_of(chroma.row(y), a.row(y), b.row(y), a.width);
+  for (const float level : quantiles_of(chroma.values, {0.1, 0.5, 0.9, 0.99})) out.push_back(log_of(level, 0.005));
+  double coloured = 0.0, light = 0.0;
+  const int pairs = a.width - 1;
+  std::vector<float> steps(static_cast<std::size_t>(std::max(1, a.width)));
+  for (int y = 0; y < a.height && pairs > 0; ++y) {
+    steps_of_colour(steps.data(), a.row(y), b.row(y), pairs);
+    coloured += sum_of(steps.data(), static_cast<std::size_t>(pairs));
+    steps_of_light(steps.data(), L.row(y), pairs);
+    light += sum_of(steps.data(), static_cast<std::size_t>(pairs));
+  }
+  const double n = 1e-9 + static_cast<double>(std::max(0, pairs)) * a.height;
   out.push_back(log_of(coloured / n, 0.0003));
   out.push_back(log_of(coloured / n, 0.0003) - log_of(light / n, 0.0003));
 }
 
+constexpr int kToneCells = 48, kColourSide = 20;
+
+inline int cell_of(float value, float from, float to, int cells) {
+  const float share = std::min(std::max((value - from) / (to - from), 0.0f), 0.9999f);
+  return static_cast<int>(share * static_cast<float>(cells));
+}
+
+// In which cell of all tones, and of all colours, a pixel lies.
+SPRENN_WIDE void cells_of_row(int* tone, int* colour, const float* L, const float* a, const float* b, int n) {
+  SPRENN_APART
+  for (int x = 0; x < n; ++x) {
+    tone[x] = cell_of(L[x], 0.0f, 1.0f, kToneCells);
+    colour[x] = (cell_of(L[x], 0.0f, 1.0f, kColourSide) * kColourSide + cell_of(a[x], -0.3f, 0.3f, kColourSide)) * kColourSide +
+                cell_of(b[x], -0.3f, 0.3f, kColourSide);
+  }
+}
+
 // How few tones and colours there are.
 void add_counts(const Picture& oklab, std::vector<double>& out) {
-  constexpr std::size_t kCells = 48;
-  std::vector<double> tones(kCells, 0.0);
-  constexpr int kSide = 20;
-  std::vector<int> colours(kSide * kSide * kSide, 0);
+  std::vector<int> counts(kToneCells, 0), colours(kColourSide * kColourSide * kColourSide, 0);
   const double n = static_cast<double>(std::max<std::size_t>(1, oklab.channel[0].size()));
-  const auto cell = [](float value, float from, float to) {
-    return static_cast<std::size_t>(std::clamp((value - from) / (to - from), 0.0f, 0.9999f) * kSide);
-  };
-  for (std::size_t i = 0; i < oklab.channel[0].size(); ++i) {
-    const float light = oklab.channel[0].values[i];
-    tones[static_cast<std::size_t>(std::clamp(light, 0.0f, 0.9999f) * kCells)] += 1.0 / n;
-    const std::size_t at = (cell(light, 0.0f, 1.0f) * kSide + cell(oklab.channel[1].values[i], -0.3f, 0.3f)) * kSide + cell(oklab.channel[2].values[i], -0.3f, 0.3f);
-    ++colours[at];
+  const Plane &L = oklab.channel[0], &a = oklab.channel[1], &b = oklab.channel[2];
+  std::vector<int> tone_of(static_cast<std::size_t>(L.width)), colour_of(tone_of.size());
+  for (int y = 0; y < L.height; ++y) {
+    cells_of_row(tone_of.data(), colour_of.data(), L.row(y), a.row(y), b.row(y), L.width);
+    for (const int cell : tone_of) ++counts[static_cast<std::size_t>(cell)];
+    for (const int cell : colour_of) ++colours[static_cast<std::size_t>(cell)];
   }
+  std::vector<double> tones;
+  for (const int count : counts) tones.push_back(count / n);
   double entropy = 0.0;
   for (const double share : tones)
     if (share > 0.0) entropy -= share * std::log(share);
@@ -169,33 +261,37 @@ void add_counts(const Picture& oklab, std::vector<double>& out) {
   out.push_back(std::log(used + 1.0));
 }
 
+constexpr int kLongest = 24, kShortest = 3;  // the pitches looked for, in pixels
+constexpr int kLags = kLongest + 1;
+
+// Of a sequence the products with itself at each lag, lag by lag.
+SPRENN_WIDE void add_products(float* sums, const float* step, int n) {
+  float own[kLags] = {};
+  for (int x = 0; x < n; ++x)
+    for (int lag = 0; lag < kLags; ++lag) own[lag] += step[x] * step[x + lag];
+  for (int lag = 0; lag < kLags; ++lag) sums[lag] = own[lag];
+}
+
 // How much one pitch recurs along the rows and the columns: tiles, dots, a screen.
 double lattice(const Plane& lightness) {
-  constexpr int kLongest = 24, kShortest = 3;
   const int w = lightness.width, h = lightness.height;
   if (w < 4 * kLongest || h < 8) return 0.0;
-  double best = 0.0;
-  std::array<double, kLongest + 1> sums{};
-  double own = 1e-9;
+  std::array<double, kLags> sums{};
+  std::array<float, kLags> of_row{};
+  std::vector<float> step(static_cast<std::size_t>(w - 1));
   for (int y = 0; y < h; y += 3) {
     const float* row = lightness.row(y);
-    std::vector<float> step(static_cast<std::size_t>(w - 1));
     float mean = 0.0f;
     for (int x = 0; x + 1 < w; ++x) mean += step[static_cast<std::size_t>(x)] = std::min(std::abs(row[x + 1] - row[x]), 0.12f);
     mean /= static_cast<float>(w - 1);
     for (float& value : step) value -= mean;
-    const int n = w - 1 - kLongest;
-    for (int lag = kShortest; lag <= kLongest; ++lag) {
-      float sum = 0.0f;
-      for (int x = 0; x < n; ++x) sum += step[static_cast<std::size_t>(x)] * step[static_cast<std::size_t>(x + lag)];
-      sums[static_cast<std::size_t>(lag)] += sum;
-    }
-    for (int x = 0; x < n; ++x) own += step[static_cast<std::size_t>(x)] * step[static_cast<std::size_t>(x)];
+    add_products(of_row.data(), step.data(), w - 1 - kLongest);
+    for (std::size_t lag = 0; lag < kLags; ++lag) sums[lag] += static_cast<double>(of_row[lag]);
   }
-  for (int lag = kShortest + 1; lag < kLongest; ++lag) {
-    const std::size_t k = static_cast<std::size_t>(lag);
-    best = std::max(best, (sums[k] - 0.5 * (sums[k - 1] + sums[k + 1])) / own);
-  }
+  const double own = sums[0] + 1e-9;
+  double best = 0.0;
+  for (std::size_t lag = kShortest + 1; lag < kLongest; ++lag)
+    best = std::max(best, (sums[lag] - 0.5 * (sums[lag - 1] + sums[lag + 1])) / own);
   return best;
 }
 
@@ -224,7 +320,7 @@ std::vector<double> hand_numbers(const Picture& oklab) {
   std::vector<double> out;
   out.reserve(hand_names().size());
   for (const Plane* plane : {&lightness, &half}) {
-    const std::vector<int> tone = tones_in_steps(*plane);
+    const std::vector<Tone> tone = tones_in_steps(*plane);
     for (const int radius : {1, 2}) add_patterns(tone, plane->width, plane->height, radius, out);
   }
   add_neighbours(lightness, out);

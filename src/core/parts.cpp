@@ -22,14 +22,24 @@ Plane by_cells(const Plane& plane) {
   return resize(plane, std::max(1, plane.width / kCell), std::max(1, plane.height / kCell));
 }
 
+// What is left between both blurs, at half the size, where they cost much less.
 Plane sway_squared(const Plane& plane) {
-  Plane out = blur(plane, kFinest);
-  const Plane wide = blur(plane, kCoarsest);
+  const Plane half = resize(plane, std::max(1, plane.width / 2), std::max(1, plane.height / 2));
+  Plane out = blur(half, 0.5f * kFinest);
+  const Plane wide = blur(half, 0.5f * kCoarsest);
   for (std::size_t i = 0; i < out.size(); ++i) {
     const float rest = out.values[i] - wide.values[i];
     out.values[i] = rest * rest;
   }
-  return by_cells(out);
+  return resize(out, std::max(1, plane.width / kCell), std::max(1, plane.height / kCell));
+}
+
+// How much detail the parts have.
+Plane detail_of(const Plane& lightness) {
+  Plane out = blur(lightness, 0.8f);
+  for (std::size_t i = 0; i < out.size(); ++i) out.values[i] = std::abs(lightness.values[i] - out.values[i]);
+  const Plane cells = by_cells(out);
+  return blur(cells, std::max(0.5f, kPart / 2.5f * static_cast<float>(std::max(cells.width, cells.height))));
 }
 
 void take_roots(Plane& plane) {
@@ -41,7 +51,7 @@ double middle(const Values& values) { return values.empty() ? 0.0 : static_cast<
 }  // namespace
 
 Sway sway_of(const Picture& oklab) {
-  Sway out{sway_squared(oklab.channel[0]), sway_squared(oklab.channel[1]), Plane()};
+  Sway out{sway_squared(oklab.channel[0]), sway_squared(oklab.channel[1]), Plane(), detail_of(oklab.channel[0])};
   const Plane blue = sway_squared(oklab.channel[2]);
   for (std::size_t i = 0; i < blue.size(); ++i) out.colour.values[i] = std::max(out.colour.values[i], blue.values[i]);
   take_roots(out.light);
@@ -77,9 +87,9 @@ WorstPart worst_part(const std::vector<Field>& take, const std::vector<Field>& r
     other.values[i] = bc * bc + bs * bs;
   }
   const float sigma = std::max(1.0f, kPart / 2.5f * static_cast<float>(std::max(w, h)));
-  dot = blur(dot, sigma);
-  own = blur(own, sigma);
-  other = blur(other, sigma);
+  dot = blur_wide(dot, sigma);
+  own = blur_wide(own, sigma);
+  other = blur_wide(other, sigma);
   const float spoken = quantile_of(other.values, kSpoken);
   Values agreed;
   float least = 2.0f;
@@ -101,14 +111,8 @@ WorstPart worst_part(const std::vector<Field>& take, const std::vector<Field>& r
   return out;
 }
 
-double uneven_detail(const Plane& take, const Plane& reference) {
-  const auto detail = [](const Plane& lightness) {
-    Plane out = blur(lightness, 0.8f);
-    for (std::size_t i = 0; i < out.size(); ++i) out.values[i] = std::abs(lightness.values[i] - out.values[i]);
-    const Plane cells = by_cells(out);
-    return blur(cells, std::max(0.5f, kPart / 2.5f * static_cast<float>(std::max(cells.width, cells.height))));
-  };
-  const Plane own = detail(take), other = detail(reference);
+double uneven_detail(const Sway& take, const Sway& reference) {
+  const Plane &own = take.detail, &other = reference.detail;
   Values kept;
   const float spoken = quantile_of(other.values, 0.3);
   for (std::size_t i = 0; i < own.size(); ++i) {

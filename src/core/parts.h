@@ -6,12 +6,13 @@
 
 namespace sprenn {
 
-// By cells of 16 px: how far lightness and colours sway within 4 to 16 px, and how much
-// contour there is.
+// By cells of 16 px: how far lightness and colours sway within 4 to 16 px, how much contour
+// there is, and how much detail the parts around have.
 struct Sway {
   Plane light;
   Plane colour;
   Plane contour;
+  Plane detail;
 };
 Sway sway_of(const Picture& oklab);
 
@@ -35,6 +36,6 @@ WorstPart worst_part(const std::vector<Field>& take, const std::vector<Field>& r
 
 // How unevenly sharp a take is, as against the reference: the range of the detail that its
 // parts kept, as a logarithm. Half a blurred picture is far apart from the other half.
-double uneven_detail(const Plane& take, const Plane& reference);
+double uneven_detail(const Sway& take, const Sway& reference);
 
 }  // namespace sprenn

@@ -79,6 +79,8 @@ SPRENN_WIDE void add_pairs(float* out, const float* const* in, const float* by, 
     out[i] += p * (a[i] + b[i]) + q * (c[i] + d[i]) + r * (e[i] + f[i]) + s * (g[i] + h[i]);
 }
 
+constexpr int kNear = 12;
+
 // A symmetric filter of a reach known beforehand in one pass; `in` holds the rows from the
 // first to the last that it reaches.
 template <int kReach>
@@ -101,14 +103,20 @@ SPRENN_WIDE void filter_near(float* out, const float* const* in, const float* ke
     case 3: return filter_by<3>(out, in, kernel, n);
     case 4: return filter_by<4>(out, in, kernel, n);
     case 5: return filter_by<5>(out, in, kernel, n);
-    default: return filter_by<6>(out, in, kernel, n);
+    case 6: return filter_by<6>(out, in, kernel, n);
+    case 7: return filter_by<7>(out, in, kernel, n);
+    case 8: return filter_by<8>(out, in, kernel, n);
+    case 9: return filter_by<9>(out, in, kernel, n);
+    case 10: return filter_by<10>(out, in, kernel, n);
+    case 11: return filter_by<11>(out, in, kernel, n);
+    default: return filter_by<kNear>(out, in, kernel, n);
   }
 }
 
 // One row of a symmetric filter of any reach.
 void filter_row(float* out, const float* const* in, const std::vector<float>& kernel, int n) {
   const int reach = static_cast<int>(kernel.size()) - 1;
-  if (reach <= 6) return filter_near(out, in, kernel.data(), reach, n);
+  if (reach <= kNear) return filter_near(out, in, kernel.data(), reach, n);
   const float* const* centre = in + reach;
   scale_row(out, centre[0], kernel[0], n);
   int k = 1;
@@ -340,10 +348,14 @@ float sample(const Plane& plane, float x, float y) {
 
 Plane columns_of(const Plane& plane, int every, int first) {
   Plane out = Plane::unset(plane.height, first < plane.width ? (plane.width - 1 - first) / every + 1 : 0);
-  for (int y = 0; y < plane.height; ++y) {
-    const float* from = plane.row(y) + first;
-    float* to = out.values.data() + y;
-    for (int k = 0; k < out.height; ++k) to[static_cast<std::ptrdiff_t>(k) * out.width] = from[static_cast<std::ptrdiff_t>(k) * every];
+  // So many columns at once that their lines stay in the cache until they are full.
+  constexpr int kTogether = 16;
+  for (int left = 0; left < out.height; left += kTogether) {
+    const int right = std::min(out.height, left + kTogether);
+    for (int y = 0; y < plane.height; ++y) {
+      const float* from = plane.row(y) + first;
+      for (int k = left; k < right; ++k) out.row(k)[y] = from[static_cast<std::ptrdiff_t>(k) * every];
+    }
   }
   return out;
 }
@@ -375,27 +387,90 @@ double covariance_of(const Plane& a, const Plane& b) {
   return sum_of_products(a.values.data(), b.values.data(), mean_of(a), mean_of(b), a.size()) / static_cast<double>(a.size());
 }
 
-float quantile_of(const float* values, std::size_t n, double share) {
-  if (n == 0) return 0.0f;
-  // Numbers rank like the bits that they are written with, once the sign is turned
-  // round: a count by the upper half finds the few among which the one sought is.
-  const auto rank = [](float value) {
-    std::uint32_t bits;
-    std::memcpy(&bits, &value, sizeof bits);
-    return (bits & 0x80000000u ? ~bits : bits | 0x80000000u) >> 16;
+namespace {
+
+constexpr std::size_t kWorthCounting = 16384;  // below it a plain search is faster
+constexpr std::size_t kAtOnce = 64;            // ranks that are looked through together
+
+using Rank = std::uint16_t;
+using Ranks = std::vector<Rank, Recycled<Rank>>;
+
+// Numbers rank like the bits that they are written with, once the sign is turned round;
+// this is the upper half of them.
+SPRENN_WIDE void rank_all(Rank* out, const float* values, std::size_t n) {
+  for (std::size_t i = 0; i < n; ++i) {
+    std::int32_t bits;
+    std::memcpy(&bits, values + i, sizeof bits);
+    const std::int32_t negative = bits >> 31;
+    out[i] = static_cast<Rank>(static_cast<std::uint32_t>(bits ^ (negative | INT32_MIN)) >> 16);
+  }
+}
+
+SPRENN_WIDE bool is_among(const Rank* ranks, Rank sought) {
+  Rank found = 0;
+  for (std::size_t k = 0; k < kAtOnce; ++k) found = static_cast<Rank>(found | (ranks[k] == sought));
+  return found != 0;
+}
+
+// The values of one rank.
+void collect(Values& out, const float* values, const Ranks& ranks, Rank sought) {
+  out.clear();
+  const auto look = [&](std::size_t from, std::size_t to) {
+    for (std::size_t i = from; i < to; ++i)
+      if (ranks[i] == sought) out.push_back(values[i]);
   };
-  std::vector<std::uint32_t> count(65536);
-  for (std::size_t i = 0; i < n; ++i) ++count[rank(values[i])];
-  auto at = static_cast<std::size_t>(share * static_cast<double>(n - 1));
-  std::uint32_t bucket = 0;
-  while (at >= count[bucket]) at -= count[bucket++];
-  std::vector<float> near;
-  near.reserve(count[bucket]);
-  for (std::size_t i = 0; i < n; ++i)
-    if (rank(values[i]) == bucket) near.push_back(values[i]);
-  const auto sought = near.begin() + static_cast<std::ptrdiff_t>(at);
-  std::nth_element(near.begin(), sought, near.end());
+  std::size_t i = 0;
+  for (; i + kAtOnce <= ranks.size(); i += kAtOnce)
+    if (is_among(ranks.data() + i, sought)) look(i, i + kAtOnce);
+  look(i, ranks.size());
+}
+
+// How many values have each rank. Two counts in turns: neighbours are often alike, and one
+// count would wait for itself.
+std::vector<std::uint32_t> count_ranks(const Ranks& ranks) {
+  constexpr std::size_t kRanks = 65536;
+  static thread_local std::vector<std::uint32_t> other(kRanks);
+  std::vector<std::uint32_t> count(kRanks, 0);
+  std::fill(other.begin(), other.end(), 0u);
+  for (std::size_t i = 0; i + 1 < ranks.size(); i += 2) {
+    ++count[ranks[i]];
+    ++other[ranks[i + 1]];
+  }
+  if (ranks.size() % 2) ++count[ranks.back()];
+  for (std::size_t k = 0; k < kRanks; ++k) count[k] += other[k];
+  return count;
+}
+
+float nth_of(Values& values, std::size_t place) {
+  const auto sought = values.begin() + static_cast<std::ptrdiff_t>(place);
+  std::nth_element(values.begin(), sought, values.end());
   return *sought;
+}
+
+}  // namespace
+
+std::vector<float> quantiles_of(const float* values, std::size_t n, const std::vector<double>& shares) {
+  if (n == 0) return std::vector<float>(shares.size(), 0.0f);
+  const auto place_of = [&](double share) { return static_cast<std::size_t>(share * static_cast<double>(n - 1)); };
+  std::vector<float> out;
+  if (n < kWorthCounting) {
+    Values copy(values, values + n);
+    for (const double share : shares) out.push_back(nth_of(copy, place_of(share)));
+    return out;
+  }
+  // The count tells which rank is sought: few have it, and among them it is found.
+  Ranks ranks(n);
+  rank_all(ranks.data(), values, n);
+  const std::vector<std::uint32_t> count = count_ranks(ranks);
+  Values near;
+  for (const double share : shares) {
+    std::size_t place = place_of(share), rank = 0;
+    while (place >= count[rank]) place -= count[rank++];
+    near.reserve(count[rank]);
+    collect(near, values, ranks, static_cast<Rank>(rank));
+    out.push_back(nth_of(near, place));
+  }
+  return out;
 }
 
 }  // namespace sprenn

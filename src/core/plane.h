@@ -141,10 +141,15 @@ double sum_of_products(const float* a, const float* b, double less_a, double les
 double mean_of(const Plane& plane);
 double spread_of(const Plane& plane);
 double covariance_of(const Plane& a, const Plane& b);
-float quantile_of(const float* values, std::size_t n, double share);
+// The values below which such shares of a sequence lie; one of its own, 0 of an empty one.
+std::vector<float> quantiles_of(const float* values, std::size_t n, const std::vector<double>& shares);
+template <typename Sequence>
+std::vector<float> quantiles_of(const Sequence& values, const std::vector<double>& shares) {
+  return quantiles_of(values.data(), values.size(), shares);
+}
 template <typename Sequence>
 float quantile_of(const Sequence& values, double share) {
-  return quantile_of(values.data(), values.size(), share);
+  return quantiles_of(values, {share})[0];
 }
 
 }  // namespace sprenn

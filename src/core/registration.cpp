@@ -13,6 +13,7 @@ namespace sprenn {
 namespace {
 
 constexpr int kCell = 20;     // a part's side, in pixels of the coarse field; it overlaps half of the next
+constexpr int kWidest = 4 * kCell;  // a part in the fine field is about twice as wide
 constexpr int kReach = 6;     // how far it is looked for there: 6 % of the long edge
 constexpr int kFineReach = 2;  // and in the fine field, around the place found and its own
 // A part may lie this far from its place, in pixels of the fine field, and count 0.6.
@@ -23,19 +24,50 @@ constexpr double kLost = 0.75;
 // What is usual is read at this share of all parts, by presence and from the worst found up.
 constexpr double kUsual = 0.75;
 
-// Both pictures' fields of one scale, with what each pixel of the take has of contours.
-struct Scale {
-  const Field& take;
-  const Field& reference;
-  Plane take_energy;
-  Plane reference_energy;
-  int width() const { return reference.cosine.width; }
-  int height() const { return reference.cosine.height; }
-};
-
 struct Box {
   int x, y, width, height;
   float area() const { return static_cast<float>(width * height); }
+};
+
+// Sums of a plane over any box (a summed-area table, Crow 1984).
+class Sums {
+ public:
+  explicit Sums(const Plane& plane) : across_(static_cast<std::size_t>(plane.width) + 1) {
+    below_.assign(across_ * (static_cast<std::size_t>(plane.height) + 1), 0.0);
+    for (int y = 0; y < plane.height; ++y) {
+      const float* row = plane.row(y);
+      double sum = 0.0;
+      for (int x = 0; x < plane.width; ++x) {
+        sum += static_cast<double>(row[x]);
+        below_[at(x + 1, y + 1)] = below_[at(x + 1, y)] + sum;
+      }
+    }
+  }
+
+  float in(const Box& box) const {
+    const int right = box.x + box.width, bottom = box.y + box.height;
+    const double sum = (below_[at(right, bottom)] - below_[at(box.x, bottom)]) -
+                       (below_[at(right, box.y)] - below_[at(box.x, box.y)]);
+    return static_cast<float>(std::max(0.0, sum));
+  }
+
+  // Of the whole plane.
+  double all() const { return below_.back(); }
+
+ private:
+  std::size_t at(int x, int y) const { return static_cast<std::size_t>(y) * across_ + static_cast<std::size_t>(x); }
+  std::size_t across_;
+  std::vector<double> below_;
+};
+
+// Both pictures' fields of one scale, with what each part of them has of contours.
+struct Scale {
+  const Field& take;
+  const Field& reference;
+  Sums take_energy;
+  Sums reference_energy;
+  int width() const { return reference.cosine.width; }
+  int height() const { return reference.cosine.height; }
 };
 
 struct Way {
@@ -47,39 +79,30 @@ struct Found {
   Way way{0, 0};
 };
 
-Plane energy_of(const Field& field) {
+Sums energy_of(const Field& field) {
   Plane out = Plane::unset(field.cosine.width, field.cosine.height);
   for (std::size_t i = 0; i < out.size(); ++i)
     out.values[i] = field.cosine.values[i] * field.cosine.values[i] + field.sine.values[i] * field.sine.values[i];
-  return out;
+  return Sums(out);
 }
 
-float sum_in(const Plane& plane, const Box& box) {
-  float sum = 0.0f;
+// Of the vectors of two boxes the products, summed column by column.
+SPRENN_WIDE void add_products(float* out, const Field& take, const Field& reference, const Box& box, Way way) {
   for (int y = box.y; y < box.y + box.height; ++y) {
-    const float* row = plane.row(y) + box.x;
-    for (int x = 0; x < box.width; ++x) sum += row[x];
+    const float *ac = take.cosine.row(y + way.y) + box.x + way.x, *as = take.sine.row(y + way.y) + box.x + way.x;
+    const float *bc = reference.cosine.row(y) + box.x, *bs = reference.sine.row(y) + box.x;
+    SPRENN_APART
+    for (int x = 0; x < box.width; ++x) out[x] += ac[x] * bc[x] + as[x] * bs[x];
   }
-  return sum;
-}
-
-SPRENN_WIDE void add_row(float* dot, float* energy, const float* ac, const float* as, const float* ae, const float* bc, const float* bs, int n) {
-  float d = 0.0f, e = 0.0f;
-  for (int x = 0; x < n; ++x) {
-    d += ac[x] * bc[x] + as[x] * bs[x];
-    e += ae[x];
-  }
-  *dot += d;
-  *energy += e;
 }
 
 // The cosine of a part of the reference and the part of the take that lies `way` from it.
 float agreement_at(const Scale& scale, const Box& box, Way way, float own) {
-  float dot = 0.0f, energy = 0.0f;
-  const int x = box.x + way.x;
-  for (int y = box.y; y < box.y + box.height; ++y)
-    add_row(&dot, &energy, scale.take.cosine.row(y + way.y) + x, scale.take.sine.row(y + way.y) + x, scale.take_energy.row(y + way.y) + x,
-            scale.reference.cosine.row(y) + box.x, scale.reference.sine.row(y) + box.x, box.width);
+  std::array<float, kWidest> by_column{};
+  add_products(by_column.data(), scale.take, scale.reference, box, way);
+  float dot = 0.0f;
+  for (int x = 0; x < box.width; ++x) dot += by_column[static_cast<std::size_t>(x)];
+  const float energy = scale.take_energy.in({box.x + way.x, box.y + way.y, box.width, box.height});
   return dot / (std::sqrt(energy * own) + kFaintest * box.area());
 }
 
@@ -134,20 +157,21 @@ double usual_agreement(std::vector<Part> parts) {
 double registered_agreement(const std::vector<Field>& take, const std::vector<Field>& reference, const Plane* weight) {
   const Scale coarse{take[2], reference[2], energy_of(take[2]), energy_of(reference[2])};
   const Scale fine{take[1], reference[1], energy_of(take[1]), energy_of(reference[1])};
-  const Plane kept = weight ? resize(*weight, coarse.width(), coarse.height()) : Plane();
+  const Sums kept(weight ? resize(*weight, coarse.width(), coarse.height()) : Plane());
   const int w = coarse.width(), h = coarse.height(), across = std::min(kCell, w), down = std::min(kCell, h);
   std::vector<Part> parts;
   for (int top = 0; top == 0 || top + kCell / 2 < h; top += kCell / 2)
     for (int left = 0; left == 0 || left + kCell / 2 < w; left += kCell / 2) {
       const Box box{std::min(left, w - across), std::min(top, h - down), across, down};
-      const double share = weight ? static_cast<double>(sum_in(kept, box) / box.area()) : 1.0;
+      const double share = weight ? static_cast<double>(kept.in(box) / box.area()) : 1.0;
       if (share < 0.5) continue;
-      const float own = sum_in(coarse.reference_energy, box);
+      const float own = coarse.reference_energy.in(box);
       const Box close = in_fine(box, coarse, fine);
-      const float own_close = sum_in(fine.reference_energy, close);
+      const float own_close = fine.reference_energy.in(close);
       const Found rough = search(coarse, box, own, {0, 0}, kReach);
       const Found here = search(fine, close, own_close, {0, 0}, kFineReach);
-      const Found there = search(fine, close, own_close, {2 * rough.way.x, 2 * rough.way.y}, kFineReach);
+      const bool stayed = rough.way.x == 0 && rough.way.y == 0;
+      const Found there = stayed ? here : search(fine, close, own_close, {2 * rough.way.x, 2 * rough.way.y}, kFineReach);
       Part part;
       part.presence = share * std::sqrt(static_cast<double>(own / box.area()));
       part.here = static_cast<double>(here.agreement * nearness(here.way));
@@ -162,7 +186,8 @@ double registered_agreement(const std::vector<Field>& take, const std::vector<Fi
   }
   if (sought > 0.0) return found / sought;
   // Where neither has any contour none has moved; where only one has, none was found.
-  return mean_of(coarse.take_energy) + mean_of(coarse.reference_energy) > kFaintest * kFaintest ? 0.0 : 1.0;
+  const double pixels = std::max(1, w * h);
+  return (coarse.take_energy.all() + coarse.reference_energy.all()) / pixels > kFaintest * kFaintest ? 0.0 : 1.0;
 }
 
 }  // namespace sprenn

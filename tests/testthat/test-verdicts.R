@@ -3,7 +3,8 @@
 
 # A trial of one job. `pictures` are what engines are given; an engine is a function of the
 # request and the number of the case, from 1.
-job_trial <- function(job, pictures, engines, extra = "", look = NULL, floors = "{structure: 0.2}", style = "stay", env = parent.frame()) {
+job_trial <- function(job, pictures, engines, extra = "", look = NULL, floors = "{structure: 0.2}", style = "stay",
+                      weights = "{structure: 1, style: 1}", env = parent.frame()) {
   folder <- withr::local_tempdir(.local_envir = env)
   dir.create(file.path(folder, "references"))
   for (i in seq_along(pictures)) png::writePNG(pictures[[i]], file.path(folder, "references", paste0("r", i, ".png")))
@@ -21,7 +22,7 @@ job_trial <- function(job, pictures, engines, extra = "", look = NULL, floors = 
   })
   names(made) <- names(engines)
   assign("verdict_engines", made, globalenv())
-  withr::defer(rm("verdict_engines", envir = globalenv()), envir = env)
+  withr::defer(suppressWarnings(rm("verdict_engines", envir = globalenv())), envir = env)
   for (name in names(engines)) writeLines(sprintf("get('verdict_engines', globalenv())[['%s']]", name), file.path(folder, paste0(name, ".R")))
   writeLines(c(
     "suite: verdicts", "seeds: [1, 2]", sprintf("size: [%d, %d]", ncol(pictures[[1]]), nrow(pictures[[1]])),
@@ -32,7 +33,7 @@ job_trial <- function(job, pictures, engines, extra = "", look = NULL, floors = 
     "engines:", sprintf("  %s: {kind: function, file: %s.R}", names(engines), names(engines)), "pipelines:",
     sprintf("  - {id: %s, engine: %s, hold: 0.5}", names(engines), names(engines))
   ), file.path(folder, "lineup.yml"))
-  writeLines(c("brief: the job done", "weights: {structure: 1, style: 1}", paste("floors:", floors), paste("style:", style)), file.path(folder, "brief.yml"))
+  writeLines(c("brief: the job done", paste("weights:", weights), paste("floors:", floors), paste("style:", style)), file.path(folder, "brief.yml"))
   trial <- read_trial(folder)
   run_trial(trial, workers = 1)
   trial
@@ -158,4 +159,74 @@ test_that("an unmoved line drawing keeps its layout, and a melted picture does n
   expect_gt(structure("draws"), 0.75)
   expect_lt(structure("melts"), 0.5)
   expect_equal(choose_pipeline(trial)$best, "draws")
+})
+
+# Squares of one colour each, of few tones.
+in_squares <- function(p) {
+  small <- internal("resize_picture")(p, c(ncol(p), nrow(p)) / 8)
+  rows <- rep(seq_len(nrow(small)), each = 8)
+  columns <- rep(seq_len(ncol(small)), each = 8)
+  round(small[rows, columns, ] * 7) / 7
+}
+# Flat colours between dark lines, as for a film of drawings.
+in_flat_colours <- function(p) {
+  smooth <- internal("each_channel")(p, function(m) internal("core_blur")(m, 2))
+  light <- rowMeans(smooth, dims = 2)
+  lines <- pmax(internal("core_blur")(light, 2) - light, 0) > 0.012
+  flat <- round(smooth * 4) / 4
+  flat * array(rep(ifelse(lines, 0.15, 1), 3), dim(p))
+}
+
+test_that("what is wholly in the look wins, whatever it shows", {
+  pictures <- lapply(wide_scenes, function(p) p[, 1:256, ])
+  for (manner in list(in_squares, in_flat_colours)) {
+    other <- if (identical(manner, in_squares)) in_flat_colours else in_squares
+    engines <- list(
+      reaches_it = function(request, i) manner(pictures[[i]]),
+      goes_half_way = function(request, i) 0.5 * manner(pictures[[i]]) + 0.5 * pictures[[i]],
+      goes_elsewhere = function(request, i) other(pictures[[i]])
+    )
+    trial <- job_trial("restyle", pictures, engines, look = manner(scene(77, 256, 192)), style = "reach the look", weights = "{structure: 1, style: 3}")
+    scores <- score_run(trial)
+    matches <- function(name) scores$value[scores$measure == "look_match" & scores$pipeline == name]
+    expect_equal(choose_pipeline(trial)$best, "reaches_it")
+    expect_gt(min(matches("reaches_it")), 0.7)
+    expect_lt(diff(range(matches("reaches_it"))), 0.3)
+    expect_lt(max(matches("goes_elsewhere")), 0.5)
+  }
+})
+
+test_that("without a look to go by, clean drawings and prints are keepers", {
+  pictures <- lapply(wide_scenes, function(p) p[, 1:256, ])
+  light_of <- function(p) rowMeans(internal("each_channel")(p, function(m) internal("core_blur")(m, 1)), dims = 2)
+  as_grey <- function(m) array(rep(m, 3), c(dim(m), 3))
+  engines <- list(
+    # Ink on white paper, the darker the more strokes.
+    hatches = function(request, i) {
+      light <- light_of(pictures[[i]])
+      strokes <- (row(light) + col(light)) %% 6 < 6 * (0.75 - light)
+      as_grey(ifelse(strokes, 0.08, 1))
+    },
+    # Dots of three inks on white paper.
+    prints = function(request, i) {
+      p <- internal("each_channel")(pictures[[i]], function(m) internal("core_blur")(m, 1))
+      for (k in 1:3) {
+        m <- p[, , k]
+        dots <- (1 + cos((row(m) + k * col(m) / 2) * 1.1) * cos((col(m) - k * row(m) / 2) * 1.1)) / 2
+        p[, , k] <- ifelse(dots > m, 0.1, 1)
+      }
+      p
+    },
+    tiles = function(request, i) in_squares(pictures[[i]]),
+    leaves_noise = function(request, i) {
+      noise <- internal("with_drawing_seed")(i, stats::rnorm(192 * 256, sd = 0.12))
+      pictures[[i]] + array(rep(noise, 3), dim(pictures[[i]]))
+    }
+  )
+  trial <- job_trial("restyle", pictures, engines, style = "{change: [0.2, 1.5]}")
+  kept <- yields(trial)
+  expect_equal(kept[["hatches"]], 1)
+  expect_equal(kept[["prints"]], 1)
+  expect_equal(kept[["tiles"]], 1)
+  expect_equal(kept[["leaves_noise"]], 0)
 })
