@@ -4,7 +4,7 @@
 # on Debian with gmic and gegl there:
 #   Rscript bench/natural.R [structure] [style] [clean] [flaws] [masks] [repair] [local] [probes] [fit]
 # Pictures are fetched and made once and kept outside the repository (SPRENN_NATURAL, or R's
-# cache folder). Making the looks takes half an hour, once, and the rest as long on two cores.
+# cache folder). Making the looks takes half an hour, once, and the rest 20 minutes on two cores.
 # Bounds and the style space were made on the part `fit` of photographs, looks and
 # defects; what is printed and kept in bench/natural.csv is of the part `report`. What the
 # parts do not keep apart is said in docs/measures.md. With `fit`, that part is printed, and

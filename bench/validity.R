@@ -189,7 +189,11 @@ if (wanted("ladders")) for (part in parts) {
     p <- scenes[[part]][[i]]
     p[, 1:192, ] <- clamp(p[, 1:192, ] + ifelse(mean(p[, 186:199, ]) > 0.5, -s, s))
     p
-  }, of = function(scene) core("core_seam")(scene$take$handle, scene$reference$handle, left_mask))
+  }, of = function(scene) {
+    scene$mask <- left_mask
+    scene$job <- "edit"
+    scores_of(scene, "seam")$raw
+  })
 }
 
 # Style: any restyle changes it more than any warp; the look is named on other content.
@@ -279,7 +283,8 @@ if (wanted("flaws")) for (part in parts) {
   # Flaws of masks, repairs and guides, each with its own kind of clean picture.
   pairs <- list(
     seam = list(
-      clean = function(p, i, f) p * (1 - c(core("core_blur")(left_mask, 6))) + f(p) * c(core("core_blur")(left_mask, 6)),
+      # Other shapes in the same light.
+      clean = function(p, i, f) p * (1 - c(core("core_blur")(left_mask, 6))) + warped(p, 0.06, i) * c(core("core_blur")(left_mask, 6)),
       bad = function(p, i, f) {
         p[, 1:192, ] <- clamp(p[, 1:192, ] + ifelse(mean(p[, 186:199, ]) > 0.5, -0.18, 0.18))
         p

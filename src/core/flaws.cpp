@@ -117,8 +117,9 @@ Bar bar_at(const FromEdge& lines) {
     if (d >= 4) sum += detail[static_cast<std::size_t>(d - 4)];
     const double outside = d >= 4 ? sum / (d - 3) : 0.0;
     const double quiet = 1.0 - outside / (kQuieter * usual);
-    // Tiles and squares have such steps in rows.
-    if (quiet <= 0.0 && in_rows) continue;
+    // Tiles, squares and dots have such steps in rows, and of so few lines nobody can say that
+    // they are quiet.
+    if (in_rows && (quiet <= 0.0 || d < kFurtherIn)) continue;
     const double own = straight[static_cast<std::size_t>(d)];
     const double found = own * std::sqrt(std::max(quiet, 0.1));
     if (own >= (quiet > 0.0 ? kStraight : kUnmistakable) && found > best) {
