@@ -97,12 +97,12 @@ core_glance_bytes <- function(bytes, columns, rows, width, height) {
     .Call(`_sprenn_core_glance_bytes`, bytes, columns, rows, width, height)
 }
 
-core_dead_leaves <- function(width, height, seed) {
-    .Call(`_sprenn_core_dead_leaves`, width, height, seed)
+core_uniform <- function(n, seed) {
+    .Call(`_sprenn_core_uniform`, n, seed)
 }
 
-core_bootstrap <- function(means, draws, seed) {
-    .Call(`_sprenn_core_bootstrap`, means, draws, seed)
+core_dead_leaves <- function(width, height, seed) {
+    .Call(`_sprenn_core_dead_leaves`, width, height, seed)
 }
 
 sync_file <- function(path) {

@@ -1,5 +1,8 @@
 # From a sound brief.yml to the brief that a choice is made by.
 
+# Which of several pipelines that are close enough is taken.
+preferences <- c("better", "cheaper", "faster")
+
 brief_problems <- function(read, suite) {
   brief <- read$value
   if (is.null(brief) || nrow(read$problems) > 0) {
@@ -36,6 +39,7 @@ build_brief <- function(brief) {
   }
   list(
     brief = brief$brief, purposes = purposes, limits = brief$limits, confidence = brief$confidence %||% 0.9,
+    close_enough = as.numeric(brief$close_enough %||% 0), prefer = brief$prefer %||% preferences[1],
     draws = as.integer(brief$draws %||% 2000), seed = as.integer(brief$seed %||% 1)
   )
 }
@@ -66,7 +70,7 @@ brief_for <- function(brief, job = NULL) {
       i = if (anyNA(jobs)) "It has one purpose, for all cases." else paste("It has", shorten_list(jobs, 8))
     ))
   }
-  c(brief[c("brief", "confidence", "draws", "seed")], brief$purposes[[at]])
+  c(brief[c("brief", "confidence", "close_enough", "prefer", "draws", "seed")], brief$purposes[[at]])
 }
 
 # Another brief than the trial's, from a file of the same form.

@@ -1,23 +1,16 @@
-# How sure a mean is: what it could as well have been, drawn from the cases that were met.
+# What scores of cases say of means: draws, and what is told from draws.
 
-# `columns` of an axis table, drawn together: a list with one matrix each, pipelines x
-# draws. All pipelines and columns meet the same cases in a draw, so that what is compared
-# stays paired. With a single case its seeds are drawn instead, and speak for it alone.
-# `widen` stretches every draw away from the mean (see peeking_stretch()).
+# `columns` of an axis table, drawn: a list with one matrix each, pipelines x draws (see
+# posterior_draws()). It is by their worth that pipelines are chosen, and so the worth of those
+# that lead is what luck has had a hand in: only that is shrunk. With a single case its seeds
+# speak, and for it alone.
 score_draws <- function(table, columns, draws, seed, widen = 1) {
+  units <- independent_units(table)
   cells <- case_means(table, columns, by = drawn_units(table))
-  means <- do.call(cbind, cells)
-  drawn <- core_bootstrap(means, draws, seed)
-  if (widen != 1) {
-    middle <- colMeans(means, na.rm = TRUE)
-    drawn <- middle + widen * (drawn - middle)
-  }
-  n <- ncol(cells[[1]])
-  lapply(stats::setNames(seq_along(columns), columns), function(k) {
-    own <- drawn[(k - 1) * n + seq_len(n), , drop = FALSE]
-    rownames(own) <- colnames(cells[[1]])
-    own
+  drawn <- lapply(seq_along(columns), function(k) {
+    posterior_draws(cells[[k]], units, draws, seed + k - 1, widen, shrink = columns[k] == "utility")
   })
+  stats::setNames(drawn, columns)
 }
 
 drawn_units <- function(table) if (length(unique(table$case)) > 1) "case" else "seed"
@@ -80,50 +73,7 @@ wilson <- function(share, n, level = 0.9) {
   cbind(from = middle - half, to = middle + half)
 }
 
-# What the worths of pipelines may really be, given that pipelines resemble each other: draws
-# (see score_draws(); `means` are the cases x pipelines that they came of) with leads shrunk as
-# far as luck could make them. Of many that differ little the one that leads has been lucky,
-# so its lead is more than the truth; plain draws would boast of it.
-#
-# True worths are taken to be normal around their mean with a spread that is not known: half
-# Cauchy, scale 0.3, beforehand (Gelman 2006), for worths lie between 0 and 1. Given the
-# spread t, a contrast whose mean varies by v keeps t^2 / (t^2 + v) of itself (Efron and
-# Morris 1973) and varies by as much of v. A few cases say little about how contrasts vary
-# together, so v is drawn to what all have in common, the more the fewer cases there are.
-likely_worth <- function(draws, means, widen = 1) {
-  known <- rownames(draws)[rowSums(!is.na(draws)) > 0]
-  n <- length(known)
-  if (n < 2) {
-    return(draws)
-  }
-  means <- means[, known, drop = FALSE]
-  middle <- colMeans(means, na.rm = TRUE)
-  met <- colSums(!is.na(means))
-  off <- t((t(means) - middle) * widen / sqrt(met * (met - 1)))
-  off[is.na(off)] <- 0
-  contrasts <- qr.Q(qr(cbind(1, diag(n))))[, -1, drop = FALSE]
-  spread <- crossprod(off %*% contrasts)
-  common <- n / (n + nrow(means) - 1)
-  turned <- eigen((1 - common) * spread + common * mean(diag(spread)) * diag(n - 1), symmetric = TRUE)
-  turn <- contrasts %*% turned$vectors
-  v <- pmax(turned$values, 0)
-  lead <- as.vector(crossprod(turn, middle))
-  spreads <- exp(seq(log(0.001), 0, length.out = 40))
-  fit <- vapply(spreads, function(t) sum(stats::dnorm(lead, 0, sqrt(t^2 + v), log = TRUE)) + log(t) - log1p((t / 0.3)^2), 0)
-  # Every draw has its spread, dealt out evenly (the golden ratio's multiples) by how likely each is.
-  likely <- cumsum(exp(fit - max(fit)) / sum(exp(fit - max(fit))))
-  each <- spreads[pmin(length(spreads), 1 + findInterval((seq_len(ncol(draws)) * (sqrt(5) - 1) / 2) %% 1, likely))]
-  kept <- 1 / (1 + outer(v, each^2, "/"))
-  chance <- draws[known, , drop = FALSE] - middle
-  chance[is.na(chance)] <- 0
-  # Rounded, so that pipelines that are the same in all they made stay so.
-  worth <- round(mean(middle) + turn %*% (lead * kept + crossprod(turn, chance) * sqrt(kept)), 12)
-  out <- draws
-  out[known, ] <- replace(worth, is.na(draws[known, ]), NA)
-  out
-}
-
-# The share of draws (of likely_worth()) in which each pipeline is the best; ties are shared
+# The share of draws in which each pipeline is the best; ties are shared
 # out. Unknown of one without takes, and of all where nobody has ever made anything of worth.
 chance_best <- function(utility) {
   unknown <- rowSums(!is.na(utility)) == 0
@@ -132,6 +82,16 @@ chance_best <- function(utility) {
   wins <- utility == rep(top, each = nrow(utility))
   chance <- rowMeans(wins / rep(colSums(wins), each = nrow(utility)))
   replace(chance, unknown | all(utility <= 0), NA_real_)
+}
+
+# The share of draws in which each pipeline is worth no less than the best less `within`.
+chance_close <- function(utility, within) {
+  best <- chance_best(utility)
+  if (within <= 0) {
+    return(best)
+  }
+  top <- apply(utility[!is.na(best), , drop = FALSE], 2, max)
+  replace(rowMeans(utility >= rep(top - within, each = nrow(utility))), is.na(best), NA_real_)
 }
 
 # What is lost, on average over the draws, if a pipeline is used that is not the best.
@@ -153,23 +113,27 @@ rank_intervals <- function(utility, level = 0.9) {
   structure(t(ends), dimnames = list(rownames(utility), c("from", "to")))
 }
 
-# Every two pipelines' difference, with intervals that hold all at once in `level` of cases.
-# `means` is a matrix cases x pipelines (see case_means()). Differences are taken within
-# cases; each interval is Student's, as sure as so many pairs together want it (Bonferroni).
-pair_differences <- function(means, level = 0.9, widen = 1) {
-  means <- means[, colSums(!is.na(means)) > 0, drop = FALSE]
-  worth <- colMeans(means, na.rm = TRUE)
-  pairs <- if (ncol(means) > 1) utils::combn(colnames(means), 2) else matrix("", 2, 0)
-  # The better one first.
-  swap <- worth[pairs[1, ]] < worth[pairs[2, ]]
-  pairs[, swap] <- pairs[2:1, swap]
-  apart <- means[, pairs[1, ], drop = FALSE] - means[, pairs[2, ], drop = FALSE]
-  met <- colSums(!is.na(apart))
-  half <- widen * all_at_once(level, ncol(pairs), met - 1) * apply(apart, 2, stats::sd, na.rm = TRUE) / sqrt(met)
-  difference <- colMeans(apart, na.rm = TRUE)
+most_numbers <- 5e6
+
+# Every two pipelines' difference, the better one first, with intervals that hold all at once
+# in `level` of draws: each is as many of its own spreads wide as the pair that is furthest off
+# in a draw wants. `draws` is a matrix pipelines x draws.
+pair_differences <- function(draws, level = 0.9) {
+  # Of very many pairs fewer draws.
+  known <- !is.na(draws[, 1])
+  every <- ceiling(choose(sum(known), 2) * ncol(draws) / most_numbers)
+  draws <- draws[known, seq(1, ncol(draws), by = max(1, every)), drop = FALSE]
+  names <- rownames(draws)[order(-rowMeans(draws))]
+  pairs <- if (length(names) > 1) utils::combn(names, 2) else matrix("", 2, 0)
+  apart <- draws[pairs[1, ], , drop = FALSE] - draws[pairs[2, ], , drop = FALSE]
+  difference <- rowMeans(apart)
+  spread <- sqrt(rowMeans((apart - difference)^2))
+  off <- abs(apart - difference) / pmax(spread, 1e-12)
+  reach <- if (length(off)) stats::quantile(apply(off, 2, max), level, names = FALSE) else 0
   tibble::tibble(
-    one = pairs[1, ], other = pairs[2, ], difference = unname(difference), low = unname(difference - half), high = unname(difference + half),
-    apart = unname(!is.na(half) & difference - half > 0)
+    one = pairs[1, ], other = pairs[2, ], difference = unname(difference),
+    low = unname(difference - reach * spread), high = unname(difference + reach * spread),
+    apart = unname(difference - reach * spread > 0)
   )
 }
 

@@ -14,15 +14,16 @@ race_step <- function(table, brief, seeds, dropped = character()) {
   table <- table[!is.na(table$keeper), ]
   means <- mean_by_pipeline(table, "utility")
   running <- setdiff(names(means)[!is.na(means)], dropped)
-  best <- running[which.max(means[running])]
+  expected <- expected_worth(table, brief)
+  best <- running[which.max(expected[running])]
   parts <- lapply(stats::setNames(nm = setdiff(running, best)), function(rival) paired_parts(table, best, rival))
   information <- min(1, vapply(parts, information_of, 0, seeds = seeds))
   stretch <- function(information) peeking_stretch(brief$confidence, information, seeds)
   widen <- stretch(information)
   drawn <- score_draws(table, "utility", brief$draws, brief$seed, widen)$utility
-  chance <- chance_best(likely_worth(drawn, case_means(table, "utility", drawn_units(table))[[1]], widen))
-  confidence <- chance[[best]]
-  few <- length(unique(table$case)) < fewest_cases
+  chance <- chance_best(drawn)
+  confidence <- chance_close(drawn, close_enough_of(brief))[[best]]
+  few <- independent_pictures(table) < fewest_cases
   if (!few) dropped <- union(dropped, hopeless(chance, dropped, (1 - brief$confidence) / 2))
   chances <- vapply(parts[setdiff(names(parts), dropped)], chance_to_settle, 0, seeds = seeds, confidence = brief$confidence)
   state <- if (!few && isTRUE(confidence >= brief$confidence) && means[[best]] > 0) {
@@ -33,6 +34,12 @@ race_step <- function(table, brief, seeds, dropped = character()) {
     "open"
   }
   list(state = state, best = best, confidence = confidence, information = information, dropped = dropped)
+}
+
+# What pipelines are expected to be worth on new pictures; of a single take its own worth.
+expected_worth <- function(table, brief) {
+  expected <- rowMeans(score_draws(table, "utility", brief$draws, brief$seed)$utility)
+  ifelse(is.na(expected), mean_by_pipeline(table, "utility")[names(expected)], expected)
 }
 
 # Those that can go, least likely first, for as long as the best is among all who went with

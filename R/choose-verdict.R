@@ -6,50 +6,103 @@ fewest_cases <- 3
 # NULL where it was not.
 verdict_from <- function(table, brief, looks = NULL) {
   table <- add_utility(table, brief)
-  if (!any(!is.na(table$keeper))) {
+  if (!any(table$state %in% c("made", "failed", "refused"))) {
     return(list(state = "nothing made", table = table, brief = brief))
+  }
+  if (all(is.na(table$utility))) {
+    return(list(state = "no evidence", table = table, brief = brief, unchecked = unchecked_axes(table, brief)))
   }
   columns <- c("utility", axes)
   widen <- if (is.null(looks)) 1 else peeking_stretch(brief$confidence, known_by_now(table, looks), looks)
   draws <- score_draws(table, columns, brief$draws, brief$seed, widen)
-  by_case <- case_means(table, "utility", drawn_units(table))[[1]]
-  pipelines <- pipeline_table(table, draws, likely_worth(draws$utility, by_case, widen))
+  pipelines <- pipeline_table(table, draws)
+  pipelines$chance_close <- unname(chance_close(draws$utility, close_enough_of(brief))[pipelines$pipeline])
   pipelines <- pipelines[order(-pipelines$utility, pipelines$cost_per_keeper, na.last = TRUE), ]
+  close <- pipelines$pipeline[!is.na(pipelines$chance_close) & pipelines$chance_close >= brief$confidence]
+  pipelines <- chosen_first(pipelines, close, brief$prefer)
   best <- pipelines$pipeline[1]
   runner_up <- if (nrow(pipelines) > 1) pipelines$pipeline[2] else NA_character_
-  n_cases <- length(unique(table$case))
-  state <- if (pipelines$yield[1] == 0) {
+  pictures <- pictures_met(table)
+  state <- if (!any(pipelines$yield > 0, na.rm = TRUE)) {
     "no keepers"
   } else if (any(table$state == "planned")) {
     "unfinished"
-  } else if (n_cases < fewest_cases) {
+  } else if (pictures$independent < fewest_cases) {
     "too few cases"
-  } else if (!isTRUE(pipelines$chance_best[1] >= brief$confidence)) {
+  } else if (!best %in% close) {
     "too close"
   } else {
     "decided"
   }
   in_the_race <- pipelines$pipeline[pipelines$chance_best %in% NA | pipelines$chance_best >= 0.05 | pipelines$pipeline == best]
   weighed <- names(brief$weights)[brief$weights > 0]
-  parts <- worth_parts(table, weighed)
+  expected <- stats::setNames(pipelines$utility, pipelines$pipeline)
+  parts <- without_luck(worth_parts(table, weighed), brief$weights[weighed], expected)
   list(
     state = state, best = best, runner_up = runner_up,
-    confidence = pipelines$chance_best[1],
-    margin = if (is.na(runner_up)) rep(NA_real_, 3) else margin_of(draws$utility, pipelines, best, runner_up),
-    in_the_race = in_the_race,
+    confidence = pipelines$chance_close[1], close = close,
+    margin = if (is.na(runner_up)) rep(NA_real_, 3) else margin_of(draws$utility, pipelines, best, runner_up, margin_level(brief)),
+    in_the_race = in_the_race, pictures = pictures,
     reasons = rank_reasons(pipelines, brief),
     weakest_case = weakest_case(table, best),
     failures = count_failures(table, best),
-    coverage = mean(table$coverage[table$state == "made"], na.rm = TRUE),
+    coverage = mean((table[["counted"]] %||% table$coverage)[table$state == "made"], na.rm = TRUE),
+    uneven = uneven_coverage(table),
     unchecked = unchecked_axes(table, brief),
-    pairs = pair_differences(by_case, widen = widen),
+    unjudged = setdiff(unique(table$case), table$case[!is.na(table$utility)]),
+    pairs = pair_differences(draws$utility),
     tradeoff = tradeoff_table(axis_means(pipelines), draws[axes]),
-    flips = nearest_flips(table, brief$weights[weighed], parts),
-    weightings = weight_map(table, weighed, parts = parts),
+    flips = nearest_flips(brief$weights[weighed], parts),
+    weightings = weight_map(weighed, parts),
     needed = evidence_needed(table, best, setdiff(in_the_race, best), brief$confidence),
     looks = looks, draws = draws,
     pipelines = pipelines, table = table, brief = brief
   )
+}
+
+close_enough_of <- function(brief) brief$close_enough %||% 0
+
+# The pipelines (the best first) with the one to use at the top: of those that are `close`
+# enough to the best, what the brief prefers; where none is surely so, the one that leads.
+chosen_first <- function(pipelines, close, prefer) {
+  candidates <- which(pipelines$pipeline %in% close)
+  if (length(candidates) == 0) {
+    return(pipelines)
+  }
+  own <- pipelines[candidates, ]
+  first <- switch(prefer %||% "better", cheaper = which.min(own$cost_per_keeper), faster = which.min(own$seconds_per_keeper), 1L)
+  at <- candidates[c(first, 1L)[1]]
+  pipelines[c(at, setdiff(seq_len(nrow(pipelines)), at)), ]
+}
+
+# The chance that the best is one of each engine's: settings of one engine don't take chances
+# from each other. `recipes` says whose a pipeline is.
+chance_by_engine <- function(pipelines, recipes) {
+  whose <- recipes[["engine"]][match(pipelines$pipeline, recipes$pipeline)]
+  if (length(unique(whose)) < 2 || !anyDuplicated(whose) || all(is.na(pipelines$chance_best))) {
+    return(NULL)
+  }
+  sums <- vapply(split(pipelines$chance_best, whose), sum, 0, na.rm = TRUE)
+  sort(sums, decreasing = TRUE)
+}
+
+# What a verdict speaks for: how many cases, references and looks were met, and how many
+# pictures that have nothing to do with each other those are.
+pictures_met <- function(table) {
+  judged <- table[!is.na(table$utility), ]
+  many <- function(column) length(unique(stats::na.omit(judged[[column]])))
+  list(
+    cases = many("case"), references = many("reference"), looks = many("look"),
+    independent = independent_pictures(judged)
+  )
+}
+
+# The share of the prompts' weight that has evidence, by pipeline, where that differs by more
+# than a twentieth; NULL where it does not. Nobody's is counted that one lacks.
+uneven_coverage <- function(table) {
+  made <- table[table$state == "made" & !is.na(table$coverage), ]
+  share <- sort(vapply(split(made$coverage, made$pipeline), mean, 0))
+  if (length(share) > 1 && diff(range(share)) > 0.05) share
 }
 
 axis_means <- function(pipelines) {
@@ -58,19 +111,24 @@ axis_means <- function(pipelines) {
   means
 }
 
-# One row a pipeline: means with 90 % intervals, ranks, yield, money and time. Who is the best
-# is told from `worth` (likely_worth()).
-pipeline_table <- function(table, draws, worth) {
-  pipelines <- unique(table$pipeline)
-  drawn <- !all(is.na(draws$utility))
+# One row a pipeline: what worth and axes may really be (the mean of draws, and 90 % of them),
+# ranks, yield, money and time.
+pipeline_table <- function(table, draws) {
+  worth <- draws$utility
+  pipelines <- rownames(worth)
+  drawn <- !all(is.na(worth))
   ranks <- rank_intervals(worth)
   out <- tibble::tibble(
-    pipeline = pipelines, chance_best = if (drawn) unname(chance_best(worth)[pipelines]) else NA_real_,
-    regret = unname(expected_regret(worth)[pipelines]), rank_low = if (drawn) unname(ranks[, "from"]) else NA_real_, rank_high = if (drawn) unname(ranks[, "to"]) else NA_real_
+    pipeline = pipelines, chance_best = if (drawn) unname(chance_best(worth)) else NA_real_,
+    regret = unname(expected_regret(worth)),
+    rank_low = if (drawn) unname(ranks[, "from"]) else NA_real_,
+    rank_high = if (drawn) unname(ranks[, "to"]) else NA_real_
   )
   for (column in names(draws)) {
     ends <- vapply(pipelines, function(p) clamp_share(interval(draws[[column]][p, ])), c(0, 0))
-    out[[column]] <- unname(mean_by_pipeline(table, column))
+    # Of a single take nothing can be drawn: it is all that is known.
+    expected <- rowMeans(draws[[column]])
+    out[[column]] <- clamp_share(unname(ifelse(is.na(expected), mean_by_pipeline(table, column), expected)))
     out[[paste0(column, "_low")]] <- ends[1, ]
     out[[paste0(column, "_high")]] <- ends[2, ]
   }
@@ -89,12 +147,17 @@ pipeline_table <- function(table, draws, worth) {
   out
 }
 
-# The mean lead over the runner-up, and its 90 % interval.
-margin_of <- function(draws, pipelines, best, runner_up) {
-  utility <- stats::setNames(pipelines$utility, pipelines$pipeline)
+# The lead over the runner-up, and an interval of it that lies above 0 where the leader is
+# surely enough the better one (see margin_level()).
+margin_of <- function(draws, pipelines, best, runner_up, level) {
+  worth <- stats::setNames(pipelines$utility, pipelines$pipeline)
   # Worths lie between 0 and 1, and so do leads.
-  c(utility[[best]] - utility[[runner_up]], pmin(1, pmax(-1, interval(draws[best, ] - draws[runner_up, ]))))
+  ends <- interval(draws[best, ] - draws[runner_up, ], level)
+  c(worth[[best]] - worth[[runner_up]], pmin(1, pmax(-1, ends)))
 }
+
+# The brief's confidence is that of a claim to one side: as much is left out at either end.
+margin_level <- function(brief) max(0.5, 2 * brief$confidence - 1)
 
 # What speaks for the best pipeline, strongest first: its lead on each axis over
 # the median of the others, counted by the brief's weight; its yield; and, counted
@@ -131,7 +194,7 @@ saving <- function(what, best, others) {
 
 # Where the best pipeline does worst.
 weakest_case <- function(table, best) {
-  own <- table[table$pipeline == best & !is.na(table$utility), ]
+  own <- table[table$pipeline == best & !is.na(table$utility) & !is.na(table$keeper), ]
   worth <- tapply(own$utility, own$case, mean)
   kept <- tapply(own$keeper, own$case, mean)
   worst <- names(which.min(worth))

@@ -2,8 +2,8 @@
 # that only what they are worth has to be counted anew.
 
 # Every weighting of the axes in steps of `step`, with who wins by it: a tibble with a column
-# of weights for each axis, `winner` and `lead` over the second.
-weight_map <- function(table, axes, step = 0.05, parts = worth_parts(table, axes)) {
+# of weights for each axis, `winner` and `lead` over the second. `parts` are worth_parts().
+weight_map <- function(axes, parts, step = 0.05) {
   weights <- all_weightings(length(axes), step)
   colnames(weights) <- axes
   worth <- worth_by(parts, weights)
@@ -46,7 +46,20 @@ worth_parts <- function(table, axes) {
     }
     found
   }, matrix(0, length(pipelines), length(axes)))
-  list(sums = array(sums, c(length(pipelines), length(axes), length(groups))), known = known[match(groups, group), , drop = FALSE], pipelines = pipelines)
+  list(
+    sums = array(sums, c(length(pipelines), length(axes), length(groups))),
+    known = known[match(groups, group), , drop = FALSE], pipelines = pipelines,
+    luck = rep(0, length(pipelines))
+  )
+}
+
+# The same, less the luck that pipelines are thought to have had by these weights: there their
+# worth is `expected` (see posterior_draws()), so that the verdict's leader leads.
+without_luck <- function(parts, weights, expected) {
+  plain <- worth_by(parts, matrix(weights / sum(weights), 1))[1, ]
+  luck <- plain - expected[parts$pipelines]
+  parts$luck <- unname(ifelse(is.na(luck), 0, luck))
+  parts
 }
 
 # Worth by each of `weights` (a row each): a matrix weightings x pipelines. A group of takes
@@ -58,14 +71,14 @@ worth_by <- function(parts, weights) {
     sums <- matrix(parts$sums[, , k], length(parts$pipelines))
     worth <- worth + (weights %*% t(sums)) / ifelse(all > 0, all, Inf)
   }
-  worth
+  worth - rep(parts$luck, each = nrow(weights))
 }
 
 # For each other pipeline that some weighting makes the winner: the one nearest to the
 # brief's. `moved` is how much of the weight has to change its axis.
-nearest_flips <- function(table, weights, parts = worth_parts(table, names(weights))) {
+nearest_flips <- function(weights, parts) {
   axes <- names(weights)
-  map <- weight_map(table, axes, 0.02, parts)
+  map <- weight_map(axes, parts, 0.02)
   own <- weights / sum(weights)
   moved <- rowSums(abs(sweep(as.matrix(map[axes]), 2, own))) / 2
   best <- names(which.max(worth_by(parts, matrix(own, 1))[1, ]))

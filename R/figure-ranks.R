@@ -18,7 +18,7 @@ draw_ranks <- function(verdict) {
   stop_if_nothing_made(verdict)
   rows <- verdict$pipelines
   n <- nrow(rows)
-  rows$rank <- seq_len(n)
+  rows$rank <- rank(-rows$utility, ties.method = "first")
   rows$family <- family_of(verdict$recipes)[match(rows$pipeline, verdict$recipes$pipeline)]
   rows$pipeline <- factor(rows$pipeline, rev(rows$pipeline))
   rows$chance <- ifelse(is.na(rows$chance_best), "not known", chance_words(rows$chance_best))

@@ -177,6 +177,8 @@ score_section <- function(verdict) {
   colours <- family_colours(verdict$recipes)[family_of(verdict$recipes)]
   names(colours) <- verdict$recipes$pipeline
   measures <- c(worth = "utility", structure = "structure", adherence = "adherence", style = "style", keepers = "yield")
+  within <- close_enough_of(verdict$brief)
+  close_title <- if (within > 0) paste("chance within", format(within), "of the best") else "chance best"
   cell <- function(i, measure) {
     value <- rows[[measure]][i]
     if (is.na(value)) {
@@ -191,13 +193,19 @@ score_section <- function(verdict) {
     )
   }
   tag$div(class = "scroll", tabindex = "0", role = "region", `aria-label` = "Scores of the pipelines", tag$table(
-    tag$caption("Means over cases and seeds with 90 % intervals. A take's worth is the brief's weighting of its axes, and 0 if it is no keeper."),
-    tag$thead(tag$tr(lapply(c("pipeline", names(measures), "chance best", "cost per keeper", "seconds per keeper"), tag$th, scope = "col"))),
+    tag$caption(
+      "What pipelines are worth on new pictures, and means over cases, with 90 % intervals. A take's ",
+      "worth is the brief's weighting of its axes, and 0 if it is no keeper."
+    ),
+    tag$thead(tag$tr(lapply(
+      c("pipeline", names(measures), close_title, "cost per keeper", "seconds per keeper"), tag$th,
+      scope = "col"
+    ))),
     tag$tbody(lapply(seq_len(nrow(rows)), function(i) {
       tag$tr(
         tag$th(scope = "row", swatch(colours[[rows$pipeline[i]]]), rows$pipeline[i]),
         lapply(measures, cell, i = i),
-        tag$td(class = "number", chance_words(rows$chance_best[i])),
+        tag$td(class = "number", chance_words(rows$chance_close[i])),
         tag$td(class = "number", small_sum(rows$cost_per_keeper[i])),
         tag$td(class = "number", money_words(rows$seconds_per_keeper[i]))
       )
@@ -339,7 +347,7 @@ rests_section <- function(trial, verdicts, run) {
       fact("Seeds", paste(trial$suite$seeds, collapse = ", ")), fact("Run", paste0(run, ", in ", run_folder(basename(trial$folder), run))),
       fact("Engines", paste(engines, collapse = "; ")),
       fact("Takes", paste0(sum(takes$state == "made"), " made (", sum(takes$state == "made" & !is.na(takes$control)), " of them controls), ", sum(takes$state %in% c("failed", "refused")), " failed or refused, ", sum(takes$state == "planned"), " not made")),
-      fact("Bootstrap", paste0(brief$draws, " draws over cases; seed ", brief$seed)),
+      fact("Draws", paste0(brief$draws, " of what pipelines may be worth; seed ", brief$seed)),
       fact("To repeat it", tag$code(paste("sprenn run", basename(trial$folder), if (run != "main") paste("--run", run)))),
       fact("Written by", paste0("Sprenn ", facts$sprenn_version, ", on ", format(Sys.Date(), "%e %B %Y")))
     ),

@@ -16,11 +16,11 @@ headline_words <- function(verdict) {
   switch(verdict$state,
     "decided" = paste0("Use ", verdict$best, "."),
     "too close" = paste0(
-      "Not decided yet: ", verdict$best, " leads, but the chance that it is the best is ",
+      "Not decided yet: ", verdict$best, " leads, but the chance that it is ", aim_words(verdict), " is ",
       chance, ", and the brief wants ", wanted, "."
     ),
     "too few cases" = paste0(
-      "Not decided: ", verdict$best, " leads, but ", count_words(length(unique(verdict$table$case)), "case"),
+      "Not decided: ", verdict$best, " leads, but ", few_pictures_words(verdict$pictures),
       " can't speak for other pictures; at least ", fewest_cases, " are needed."
     ),
     "unfinished" = paste0(
@@ -28,12 +28,45 @@ headline_words <- function(verdict) {
       " takes have not been made yet; so far ", verdict$best, " leads."
     ),
     "no keepers" = "No pipeline can be used: none has a take that clears every floor of the brief without a serious flaw.",
+    "no evidence" = no_evidence_words(verdict),
     "nothing made" = "Nothing to choose from: no take has been made yet."
   )
 }
 
+# States in which there is no leader to speak of.
+leaderless <- c("nothing made", "no evidence", "no keepers")
+
+few_pictures_words <- function(pictures) {
+  if (pictures$independent == pictures$cases) {
+    return(count_words(pictures$cases, "case"))
+  }
+  of <- if (pictures$references == pictures$independent) "reference" else "look"
+  paste(count_words(pictures$cases, "case"), "of", count_words(pictures$independent, of))
+}
+
+# What is missing before anything can be said.
+no_evidence_words <- function(verdict) {
+  brief <- verdict$brief
+  floored <- intersect(names(verdict$unchecked), names(brief$floors)[!is.na(brief$floors)])
+  weighed <- names(brief$weights)[brief$weights > 0]
+  paste0(
+    "Nothing can be said: no case has evidence for ",
+    if (length(floored)) paste0(listed(floored), ", on which the brief sets a floor.") else paste0(listed(weighed), ", which is all that the brief weighs."),
+    " ", missing_evidence_words(if (length(floored)) floored else weighed)
+  )
+}
+
+missing_evidence_words <- function(axes) {
+  paste(c(
+    if ("adherence" %in% axes) "Give the phrases probes or a judge (`sprenn evidence` says which lack one).",
+    if ("style" %in% axes) "Give the cases a look, or have the brief want another thing of style.",
+    if ("structure" %in% axes) "Give the cases references.",
+    "Or change the brief."
+  ), collapse = " ")
+}
+
 standing_words <- function(verdict) {
-  if (verdict$state %in% c("nothing made", "no keepers")) {
+  if (verdict$state %in% leaderless) {
     return(character())
   }
   n <- nrow(verdict$pipelines)
@@ -45,14 +78,61 @@ standing_words <- function(verdict) {
   others <- others[!is.na(verdict$pipelines$chance_best[match(others, verdict$pipelines$pipeline)])]
   chances <- chance_words(verdict$pipelines$chance_best[match(others, verdict$pipelines$pipeline)])
   c(
-    if (verdict$state == "decided") paste0("Chance that it is the best of ", n, ": ", chance_words(verdict$confidence), " (the brief wants ", percent(verdict$brief$confidence), ")."),
-    if (!is.na(verdict$margin[1])) paste0(
-      "Lead over the runner-up, ", verdict$runner_up, ": ", signed(verdict$margin[1]), " of a take's worth (", if (!is.na(verdict$margin[2])) paste0("90 % interval ", signed(verdict$margin[2]), " to ", signed(verdict$margin[3]), "; "),
-      "a perfect take is worth 1)."
-    ),
+    if (verdict$state == "decided") {
+      paste0(
+        "Chance that it is ", aim_words(verdict), " of ", n, ": ", chance_words(verdict$confidence),
+        " (the brief wants ", percent(verdict$brief$confidence), ")."
+      )
+    },
+    if (verdict$state == "decided") close_words(verdict),
+    lead_words(verdict),
     if (verdict$state != "decided" && length(others)) paste0("Still in the race: ", shorten_list(paste0(others, " (", chances, ")"), 5), "."),
+    if (verdict$state != "decided" && !is.null(verdict$engines)) {
+      paste0(
+        "Chance that the best is one of an engine's: ",
+        shorten_list(paste(names(verdict$engines), chance_words(verdict$engines)), 5), "."
+      )
+    },
     if (verdict$state == "too close") settle_words(verdict),
     if (verdict$state == "unfinished") missing_words(verdict)
+  )
+}
+
+# A preference may put another in front than the one that leads.
+lead_words <- function(verdict) {
+  margin <- verdict$margin
+  if (is.na(margin[1])) {
+    return(NULL)
+  }
+  said <- if (margin[1] < 0) {
+    paste0("It is worth ", signed(margin[1]), " of a take less than ", verdict$runner_up, ", which leads (")
+  } else {
+    paste0("Lead over the runner-up, ", verdict$runner_up, ": ", signed(margin[1]), " of a take's worth (")
+  }
+  paste0(
+    sub("worth -", "worth ", said, fixed = TRUE),
+    if (!is.na(margin[2])) paste0("at least ", signed(margin[2]), " with a chance of ", percent(verdict$brief$confidence), "; "),
+    "a perfect take is worth 1)."
+  )
+}
+
+# What a pipeline has to be to be chosen.
+aim_words <- function(verdict) {
+  within <- close_enough_of(verdict$brief)
+  if (within > 0) paste("within", format(within), "of the best") else "the best"
+}
+
+# Who else would do, and why this one.
+close_words <- function(verdict) {
+  others <- setdiff(verdict$close, verdict$best)
+  if (length(others) == 0 || close_enough_of(verdict$brief) <= 0) {
+    return(NULL)
+  }
+  chance <- verdict$pipelines$chance_close[match(others, verdict$pipelines$pipeline)]
+  why <- switch(verdict$brief$prefer %||% "better", cheaper = "the cheapest of them", faster = "the fastest of them", "the best of them so far")
+  paste0(
+    "As close, and as surely: ", shorten_list(paste0(others, " (", chance_words(chance), ")"), 5), ". ",
+    verdict$best, " is ", why, "."
   )
 }
 
@@ -61,7 +141,7 @@ disagreement_words <- function(jobs, verdicts) {
   best <- vapply(verdicts, function(verdict) verdict$best %||% NA_character_, "")
   if (length(unique(best)) > 1) {
     decided <- vapply(verdicts, function(verdict) verdict$state == "decided", NA)
-    usable <- vapply(verdicts, function(verdict) !verdict$state %in% c("no keepers", "nothing made"), NA)
+    usable <- vapply(verdicts, function(verdict) !verdict$state %in% leaderless, NA)
     said <- ifelse(!usable, "none can be used yet", ifelse(decided, paste("use", best), paste(best, "leads, not decided")))
     paste0("The jobs disagree: ", paste0("for ", jobs, " ", said, collapse = "; "), ". No one pipeline is the best for all.")
   }
@@ -98,12 +178,25 @@ settle_words <- function(verdict) {
   } else {
     paste0("If the lead stays what it is, about ", count_words(seeds, "more seed"), " of each case would settle it, or about ", count_words(cases, "more case"), ".")
   }
-  c(more, if (isTRUE(loss > 0)) paste0("Who uses ", verdict$best, " now has to reckon with a loss of ", formatC(loss, format = "f", digits = 3), " of a take's worth on average."))
+  c(more, near_words(verdict), if (isTRUE(loss > 0)) paste0("Who uses ", verdict$best, " now has to reckon with a loss of ", formatC(loss, format = "f", digits = 3), " of a take's worth on average."))
+}
+
+# Where the leader is all but the best, the brief may let that do.
+usually_close <- 0.03
+near_words <- function(verdict) {
+  chance <- chance_close(verdict$draws$utility, usually_close)[[verdict$best]]
+  if (close_enough_of(verdict$brief) > 0 || !isTRUE(chance >= verdict$brief$confidence)) {
+    return(NULL)
+  }
+  paste0(
+    "That ", verdict$best, " is within ", usually_close, " of the best has a chance of ", chance_words(chance),
+    ": where that will do, write `close_enough: ", usually_close, "` into the brief."
+  )
 }
 
 # What would change it: other weights, and who is not beaten on every axis at once.
 change_words <- function(verdict) {
-  if (verdict$state %in% c("nothing made", "no keepers") || nrow(verdict$pipelines) == 1) {
+  if (verdict$state %in% leaderless || nrow(verdict$pipelines) == 1) {
     return(character())
   }
   weighed <- names(verdict$brief$weights)[verdict$brief$weights > 0]
@@ -166,7 +259,7 @@ saving_words <- function(reason) {
 }
 
 caveat_words <- function(verdict) {
-  if (verdict$state == "nothing made") {
+  if (verdict$state %in% c("nothing made", "no evidence")) {
     return(character())
   }
   if (verdict$state == "no keepers") {
@@ -235,19 +328,47 @@ assumed_words <- function(verdict) {
     },
     if (!is.null(verdict$looks)) "The run was stopped when it had seen enough: chances and intervals are stretched for the looks on the way.",
     if (length(missing)) paste0("No evidence for ", names(missing), " in ", count_words(missing, "case"), ": left out there, for all pipelines alike."),
-    if (!verdict$state %in% c("nothing made", "no keepers")) {
-      paste(
-        "Chances are about other pictures like these, measured the same way. A blind viewing",
-        "(sprenn viewing) shows whether the measures see what matters to you."
+    if (length(verdict$unjudged)) {
+      paste0(
+        "Nothing is counted of ", shorten_list(verdict$unjudged), ": there is no evidence for what ",
+        "the brief weighs, or sets a floor on."
+      )
+    },
+    if (length(verdict$uneven)) {
+      paste0(
+        "Evidence on the prompts differs by pipeline: ",
+        shorten_list(paste(names(verdict$uneven), percent(verdict$uneven)), 6),
+        " of their weight. What one lacks in a case counts for none of them there."
+      )
+    },
+    if (!verdict$state %in% leaderless) {
+      paste0(
+        "Chances and intervals are about new pictures like ", pictures_words(verdict$pictures),
+        ", measured the same way. A blind viewing (sprenn viewing) shows whether the measures ",
+        "see what matters to you."
       )
     },
     verdict$weak_spots
   )
 }
 
+# Whom a verdict speaks for.
+pictures_words <- function(pictures) {
+  of_cases <- if (pictures$cases == 1) "that of this one case" else paste("those of these", pictures$cases, "cases")
+  few_looks <- pictures$looks > 0 && pictures$looks < fewest_looks
+  shared <- c(
+    if (pictures$references %in% seq_len(pictures$cases - 1)) count_words(pictures$references, "reference"),
+    if (!few_looks && pictures$looks %in% seq_len(pictures$cases - 1)) count_words(pictures$looks, "look")
+  )
+  paste0(
+    of_cases, if (length(shared)) paste0(" (", shorten_list(shared), ")"),
+    if (few_looks) paste0(", in ", if (pictures$looks == 1) "this look" else paste("these", pictures$looks, "looks"))
+  )
+}
+
 # The pipeline as lines of a lineup.yml, to use it tomorrow.
 recipe_words <- function(verdict) {
-  if (verdict$state %in% c("nothing made", "no keepers")) {
+  if (verdict$state %in% leaderless) {
     return(character())
   }
   one <- verdict$recipes[verdict$recipes$pipeline == verdict$best, ]
@@ -299,13 +420,21 @@ summary.sprenn_verdict <- function(object, ...) object$pipelines
 
 verdict_table <- function(verdict) {
   rows <- verdict$pipelines
-  text_table(list(
+  columns <- list(
     "pipeline" = rows$pipeline,
     "worth (90 % interval)" = with_interval(rows$utility, rows$utility_low, rows$utility_high),
     "structure" = two(rows$structure), "adherence" = two(rows$adherence), "style" = two(rows$style),
-    "keepers" = percent(rows$yield), "chance" = if (nrow(rows) > 1) chance_words(rows$chance_best) else "-",
+    "keepers" = percent(rows$yield), "chance" = if (nrow(rows) > 1) chance_words(rows$chance_close) else "-",
     "cost/keeper" = small_sum(rows$cost_per_keeper)
-  ))
+  )
+  names(columns)[7] <- chance_title(verdict$brief)
+  text_table(columns)
+}
+
+# What the chances in a table are of.
+chance_title <- function(brief) {
+  within <- close_enough_of(brief)
+  if (within > 0) paste("within", format(within)) else "chance"
 }
 
 # Small sums differ in what two digits hide.

@@ -1,9 +1,8 @@
 #' Choose a pipeline, or say what is missing
 #'
 #' Weighs the measured takes of a run by the trial's brief. Differences are
-#' taken within the cases and seeds that all pipelines met, and uncertainty
-#' comes from a bootstrap that resamples cases. Failed
-#' and refused takes count as not usable.
+#' taken within the cases that all pipelines met, and uncertainty comes from how
+#' cases disagree. Failed and refused takes count as not usable.
 #'
 #' A take is a *keeper* when it was made, has no serious flaw and clears every
 #' floor of the brief. Its worth is the weighted mean of its axes if it is a
@@ -18,25 +17,32 @@
 #' @param weights What if axes weighed otherwise: a named vector of weights from 0 to
 #'   1, such as `c(structure = 0.6)`. The other axes share the rest as they did.
 #' @return An object of class `sprenn_verdict`, a list: `state` (`decided`, `too
-#'   close`, `too few cases`, `unfinished`, `no keepers`, `nothing made`),
-#'   `best`, `runner_up`, `confidence` (the chance that `best` is the best),
-#'   `margin` (lead over the runner-up, with its 90 % interval), `reasons`,
-#'   `pipelines` (a tibble, best first: utility, axes and yield with 90 %
+#'   close`, `too few cases`, `unfinished`, `no keepers`, `no evidence`, `nothing made`),
+#'   `best`, `runner_up`, `confidence` (the chance that `best` is the best, or within
+#'   the brief's `close_enough` of it), `close` (all of which that is as sure as the
+#'   brief wants), `margin` (lead over the runner-up, and an interval that leaves out
+#'   as much at either end as the brief allows to be wrong), `reasons`,
+#'   `pipelines` (a tibble, best first: worth (`utility`), axes and yield with 90 %
 #'   intervals, chance of being best, `regret` (what using it loses on average if
 #'   it is not), ranks that hold 90 % of draws, takes, money and seconds per
-#'   keeper), `pairs` (every two pipelines' difference, with intervals that hold
+#'   keeper), `engines` (the chance that the best is one of each engine's),
+#'   `pictures` (how many cases, references and looks were met, and how many of them
+#'   are independent), `uneven` (the share of the prompts' weight with evidence, by
+#'   pipeline, where that differs), `unjudged` (cases that count for nothing),
+#'   `pairs` (every two pipelines' difference, with intervals that hold
 #'   all at once), `tradeoff` (whom nothing beats on all axes), `weightings` and
 #'   `flips` (who would win with other weights, and the nearest of those), `needed`
 #'   (for each rival still in the race, how many more seeds or cases would settle
 #'   it) and `table` (a tibble with a row a take). Printing it says all this in
 #'   words.
-#' @section How sure: A draw takes cases, as they are, with replacement, and
-#'   stretches what comes of it as Student's t does: few cases say little. The chance
-#'   of being the best, regret and ranks are told from leads that are shrunk by what
-#'   luck could have made of them (empirical Bayes, Efron and Morris 1973): of many
-#'   pipelines that differ little, the one that leads has been lucky.
-#'   `bench/choosing.R` holds what is stated against made-up worlds whose truth is
-#'   known.
+#' @section How sure: What pipelines are worth on new pictures is drawn from how cases
+#'   disagree: leads are shrunk by what luck could have made of them (empirical Bayes,
+#'   Efron and Morris 1973), for of many pipelines that differ little, the one that
+#'   leads has been lucky. Worth, order, chance and loss are told from the same draws.
+#'   Cases that share a reference, or one of four looks or more, are no independent
+#'   witnesses (Cameron, Gelbach and Miller 2011). Evidence on the prompts counts where
+#'   all pipelines have it. `bench/choosing.R` holds what is stated against made-up
+#'   worlds whose truth is known.
 #' @section Errors: `sprenn_error_run` where takes have not been measured, or no case
 #'   was met by all; `sprenn_error_argument` for a job, engine, pipeline or axis that
 #'   is not there; `sprenn_error_trial` for a `brief` that can't be read.
@@ -55,6 +61,7 @@ choose_pipeline <- function(trial, run = "main", job = NULL, brief = NULL, witho
   told <- read_deciding(trial, run, job, brief, without, weights)
   verdict <- verdict_from(told$table, told$brief, told$looks)
   verdict <- c(verdict, told[c("recipes", "suite", "run", "folder", "weak_spots")])
+  if (!is.null(verdict$pipelines)) verdict$engines <- chance_by_engine(verdict$pipelines, told$recipes)
   structure(verdict, class = "sprenn_verdict")
 }
 
@@ -94,7 +101,7 @@ deciding_table <- function(store, trial, brief, kept) {
       i = "`sprenn score` measures them."
     ))
   }
-  axes_of(store, trial, brief, takes)
+  axes_of(store, trial, brief, takes, evenly = TRUE)
 }
 
 # The takes of some pipelines on the cases of a brief's job, with what their chains cost; with
@@ -107,9 +114,22 @@ takes_for <- function(store, trial, brief, pipelines, controls = FALSE) {
   if (is.na(brief$job)) takes else takes[takes$case %in% ids[jobs == brief$job], ]
 }
 
-axes_of <- function(store, trial, brief, takes) {
+axes_of <- function(store, trial, brief, takes, evenly = FALSE) {
   columns <- c("take", "pipeline", "case", "seed", "control", "state", "file", "seconds", "cost", "failure", "message", "parent")
-  axis_table(takes[columns], read_deciding_scores(store, brief$structure_from), suite_phrases(trial$suite), brief$style, brief$structure_from)
+  takes <- with_pictures(takes[columns], trial$suite)
+  scores <- read_deciding_scores(store, brief$structure_from)
+  axis_table(takes, scores, suite_phrases(trial$suite), brief$style, brief$structure_from, evenly)
+}
+
+# Adds which `reference` (the hash of its pixels) and which `look` (its name) a take's case has.
+with_pictures <- function(takes, suite) {
+  at <- match(takes$case, vapply(suite$cases, `[[`, "", "id"))
+  of_case <- function(f, ...) vapply(suite$cases, f, "", ...)[at]
+  takes$reference <- of_case(function(case) {
+    if (is.null(case$reference)) NA_character_ else suite$files[[case$reference$path]]$hash
+  })
+  takes$look <- of_case(`[[`, "look")
+  takes
 }
 
 # The pipelines that are left in: all but those named, by their own name or their engine's.
@@ -220,7 +240,14 @@ suite_phrases <- function(suite) {
 }
 
 stop_if_nothing_made <- function(verdict) {
-  if (is.null(verdict$pipelines)) {
-    stop_sprenn("run", c("There is nothing to say yet: no take has been made.", i = "`sprenn run` makes them."))
+  if (!is.null(verdict$pipelines)) {
+    return(invisible())
   }
+  if (verdict$state == "no evidence") {
+    stop_sprenn("run", c(
+      "No case has evidence for what the brief weighs, or sets a floor on.",
+      i = "`sprenn choose` says what is missing."
+    ))
+  }
+  stop_sprenn("run", c("There is nothing to say yet: no take has been made.", i = "`sprenn run` makes them."))
 }

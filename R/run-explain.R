@@ -34,7 +34,7 @@ explain_pipeline <- function(trial, pipeline, run = "main", job = NULL) {
   stop_for_unknown(pipeline, verdict$pipelines$pipeline, "This choice", "pipeline")
   influence <- tryCatch(measure_influence(trial, run), sprenn_error_run = function(e) NULL)
   structure(list(
-    pipeline = pipeline, standing = tibble::tibble(rank = match(pipeline, verdict$pipelines$pipeline), verdict$pipelines[verdict$pipelines$pipeline == pipeline, ]),
+    pipeline = pipeline, standing = tibble::tibble(rank = rank_of(pipeline, verdict$pipelines), verdict$pipelines[verdict$pipelines$pipeline == pipeline, ]),
     against = against_others(verdict$pairs, pipeline), cases = case_portrait(verdict$table, pipeline), problems = count_problems(verdict$table, pipeline, verdict$brief),
     flip = verdict$flips[verdict$flips$pipeline == pipeline, ], stages = chain_gains(trial, pipeline, run, verdict$brief, verdict$recipes), influence = lapply(influence, function(part) part[part$pipeline == pipeline, ]), verdict = verdict
   ), class = "sprenn_portrait")
@@ -58,3 +58,6 @@ chain_rows <- function(takes, pipeline) {
   while (length(last <- setdiff(match(takes$parent[last], takes$take), c(chain, NA)))) chain <- c(last, chain)
   chain
 }
+
+# By worth: a preference may have put another in front.
+rank_of <- function(pipeline, pipelines) match(pipeline, pipelines$pipeline[order(-pipelines$utility)])

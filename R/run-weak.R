@@ -29,7 +29,23 @@ weak_spots <- function(trial, cases = trial$suite$cases) {
         "Fewer than ", fewest_repairs, " takes of ", ids(repairs), ": damage that stayed, and ",
         "what a repair erased, are found by comparing a case's repairs. More seeds or pipelines help."
       )
-    }
+    },
+    shared_words(trial$suite, cases)
+  )
+}
+
+# Cases that share a reference, or one of several looks, are no independent witnesses.
+shared_words <- function(suite, cases) {
+  pictures <- with_pictures(tibble::tibble(case = vapply(cases, `[[`, "", "id")), suite)
+  independent <- independent_pictures(pictures)
+  if (length(cases) < 2 || independent == length(cases)) {
+    return(NULL)
+  }
+  of <- if (independent == length(unique(pictures$reference))) "reference" else "look"
+  paste0(
+    "These ", length(cases), " cases have ", count_words(independent, of), " between them, and how a pipeline ",
+    "does on other pictures is told from those: ", independent, " witnesses, not ", length(cases), ". Cases of ",
+    "other ", of, "s would say more."
   )
 }
 

@@ -8,8 +8,10 @@ axes <- c("structure", "adherence", "style")
 # phrases asked for. Returns `takes` with
 # `structure`, `adherence` and `style` (0 to 1, NA without evidence),
 # `coverage`, `flaws` (the serious ones, named), `slight` (the slight ones) and
-# `missed` (the phrases that must be there and are not).
-axis_table <- function(takes, scores, phrases, style_aim, structure_from = c(structure = 1)) {
+# `missed` (the phrases that must be there and are not). With `evenly` evidence counts only
+# where all pipelines have it (see even_evidence()), and `counted` is the share of the prompts'
+# weight that does.
+axis_table <- function(takes, scores, phrases, style_aim, structure_from = c(structure = 1), evenly = FALSE) {
   value <- function(measure) {
     rows <- scores[scores$measure == measure, ]
     rows$value[match(takes$take, rows$take)]
@@ -21,12 +23,64 @@ axis_table <- function(takes, scores, phrases, style_aim, structure_from = c(str
   parts <- matrix(vapply(names(structure_from), value, numeric(nrow(takes))), nrow(takes))
   takes$structure <- clamp_share(drop(parts %*% structure_from) / sum(structure_from))
   evidence <- phrase_evidence(takes, scores, phrases)
-  takes[c("adherence", "coverage")] <- adherence_of(takes, evidence, phrases)
+  graded <- adherence_of(takes, evidence, phrases)
+  takes$coverage <- graded$coverage
+  if (evenly) {
+    evidence <- even_evidence(evidence, takes, phrases)
+    graded <- adherence_of(takes, evidence, phrases)
+    takes$counted <- graded$coverage
+  }
+  takes$adherence <- graded$adherence
   takes$style <- style_of(value("style_change"), value("look_match"), style_aim)
   takes$flaws <- flaws_at("serious")
   takes$slight <- flaws_at("slight")
   takes$missed <- missed_phrases(takes, evidence, phrases)
+  if (evenly) takes <- even_axes(takes)
   tibble::as_tibble(takes)
+}
+
+# Evidence that counts for all pipelines alike. A judge that is silent on one pipeline would
+# else decide: easy phrases that only one is graded on are worth as much as hard ones. So a
+# phrase of a case counts where every pipeline that made something of the case has evidence
+# for it, and its takes without any have the mean of its others. What one lacks is not counted
+# for any, for a value in its place would be a guess.
+even_evidence <- function(evidence, takes, phrases) {
+  made <- which(takes$state == "made")
+  wanted <- merge(
+    tibble::tibble(at = made, case = takes$case[made], pipeline = takes$pipeline[made]),
+    tibble::tibble(asked = seq_len(nrow(phrases)), case = phrases$case)
+  )
+  found <- match(paste(wanted$at, wanted$asked), paste(evidence$at, evidence$asked))
+  for (column in c("value", "sources", "apart")) wanted[[column]] <- evidence[[column]][found]
+  wanted <- fill_evenly(wanted, "value", paste(wanted$asked, wanted$pipeline), wanted$asked)
+  wanted <- wanted[!is.na(wanted$value), ]
+  wanted$sources[is.na(wanted$sources)] <- 0L
+  wanted$apart[is.na(wanted$apart)] <- 0
+  tibble::as_tibble(wanted[order(wanted$at, wanted$asked), names(evidence)])
+}
+
+# The same for whole axes: one counts in a case where every pipeline has it there.
+even_axes <- function(table) {
+  made <- which(table$state == "made")
+  own <- table[made, ]
+  for (axis in axes) own <- fill_evenly(own, axis, paste(own$case, own$pipeline, sep = "\r"), own$case)
+  table[made, axes] <- own[axes]
+  table
+}
+
+# Gaps of a column get the mean of their group's other rows. Where a group of `together` has
+# nothing but gaps, all rows of `together` become gaps.
+fill_evenly <- function(rows, column, group, together) {
+  values <- rows[[column]]
+  gaps <- is.na(values)
+  if (!any(gaps)) {
+    return(rows)
+  }
+  means <- tapply(values, group, mean, na.rm = TRUE)
+  values[gaps] <- means[group[gaps]]
+  values[together %in% together[is.na(values)]] <- NA
+  rows[[column]] <- values
+  rows
 }
 
 # The evidence for each phrase of each take: `at` (which of `takes`), `asked` (which of

@@ -341,8 +341,10 @@ brief_fields <- function() {
       "limits.hours", "number 0..100000", "no", "How long; 24 if left out.",
       "limits.gigabytes", "number 0..1000000", "no", "How much disk; 20 if left out.",
       "confidence", "number 0.5..0.999", "no", "How sure a decision has to be; 0.9 if left out.",
-      "draws", "integer 200..100000", "no", "Bootstrap draws; 2000 if left out.",
-      "seed", "integer 0..2147483647", "no", "The seed of the bootstrap; 1 if left out."
+      "close_enough", "number 0..0.5", "no", "By how much of a take's worth a pipeline may miss the best and still do; 0 if left out.",
+      "prefer", choice_of(preferences), "no", "Of the pipelines that are close enough, which one: the better, the cheaper or the faster per keeper; the better if left out.",
+      "draws", "integer 200..100000", "no", "How often the truth is drawn; 2000 if left out.",
+      "seed", "integer 0..2147483647", "no", "The seed of these draws; 1 if left out."
     )
   )
   rows

@@ -14,83 +14,132 @@ brief <- list(
   style = "reach the look", confidence = 0.9, draws = 1000L, seed = 1L
 )
 
+kinds <- c("plain", "family", "many", "outlier", "heavy tails", "two kinds of cases", "shared references")
+
 # What a world is like: pipelines that differ by a little or a lot, on scores that go together;
-# cases that are hard for all, or for some; luck; failures, which come in cases too.
-new_world <- function(seed, apart = NULL, pipelines = NULL) {
+# cases that are hard for all, or for some; luck; failures, which come in cases too. A family
+# is one engine at several settings, whose worth runs in a curve; of "many" there are up to 30;
+# an outlier is far worse than the others; in worlds of two kinds of cases some pipelines are
+# better at one, some at the other; shared references come in several looks each.
+new_world <- function(seed, kind = kinds[1], apart = NULL, pipelines = NULL) {
   withr::with_seed(seed, {
-    n <- if (is.null(pipelines)) sample(2:6, 1) else pipelines
+    n <- if (!is.null(pipelines)) pipelines else if (kind == "many") sample(c(12, 20, 30), 1) else sample(2:8, 1)
     apart <- if (is.null(apart)) sample(c(0.01, 0.03, 0.06, 0.12), 1) else apart
+    own <- matrix(stats::rnorm(3 * n, 0, apart), n) + stats::rnorm(n, 0, apart)
+    along <- seq(-1, 1, length.out = n)
+    if (kind == "family") own <- own / 5 + outer(along, stats::rnorm(3, 0, apart)) - outer(along^2, stats::runif(3, 0, apart))
+    if (kind == "outlier") own[1, ] <- own[1, ] - 0.3
     list(
-      means = matrix(stats::rnorm(3 * n, 0, apart), n) + matrix(c(0.62, 0.6, 0.55), n, 3, byrow = TRUE) + stats::rnorm(n, 0, apart),
-      fails = stats::rbeta(n, 1, 9), case = stats::runif(1, 0.02, 0.1), own = stats::runif(1, 0.01, 0.08), luck = stats::runif(1, 0.02, 0.1), pipelines = paste0("p", seq_len(n))
+      kind = kind, means = own + matrix(c(0.62, 0.6, 0.55), n, 3, byrow = TRUE), fails = stats::rbeta(n, 1, 9),
+      case = stats::runif(1, 0.02, 0.1), own = stats::runif(1, 0.01, 0.08), luck = stats::runif(1, 0.02, 0.1),
+      by_kind = stats::rnorm(n, 0, 0.1), reference = stats::runif(1, 0.01, 0.08), look = stats::runif(1, 0.01, 0.08),
+      pipelines = paste0("p", seq_len(n))
     )
   })
 }
-draw_world <- function(world, cases, seeds, seed) {
+# Every case has a picture of its own, but where references are shared and cases are few.
+draw_world <- function(world, cases, seeds, seed, shared = world$kind == "shared references") {
   withr::with_seed(seed, {
     n <- length(world$pipelines)
+    noise <- function(k, spread) if (world$kind == "heavy tails") stats::rt(k, 3) / sqrt(3) * spread else stats::rnorm(k, 0, spread)
     grid <- expand.grid(seed = seq_len(seeds), case = seq_len(cases), pipeline = seq_len(n))
     rows <- nrow(grid)
-    of_case <- matrix(stats::rnorm(3 * cases, 0, world$case), cases) + stats::rnorm(cases, 0, world$case)
-    own <- matrix(stats::rnorm(3 * cases * n, 0, world$own), cases * n) + stats::rnorm(cases * n, 0, world$own)
+    of_case <- matrix(noise(3 * cases, world$case), cases) + noise(cases, world$case)
+    own <- matrix(noise(3 * cases * n, world$own), cases * n) + noise(cases * n, world$own)
     at <- grid$case + cases * (grid$pipeline - 1)
-    luck <- matrix(stats::rnorm(3 * rows, 0, world$luck), rows) + stats::rnorm(rows, 0, world$luck)
-    scores <- pmin(pmax(world$means[grid$pipeline, , drop = FALSE] + of_case[grid$case, ] + own[at, ] + luck, 0), 1)
+    luck <- matrix(noise(3 * rows, world$luck), rows) + noise(rows, world$luck)
+    second <- if (world$kind == "two kinds of cases") stats::runif(cases) < 0.3 else rep(FALSE, cases)
+    references <- if (shared) max(3, round(sqrt(cases))) else cases
+    reference <- (seq_len(cases) - 1) %% references + 1
+    look <- if (shared) (seq_len(cases) - 1) %/% references + 1 else seq_len(cases)
+    in_pictures <- 0
+    if (world$kind == "shared references") {
+      of_reference <- matrix(stats::rnorm(references * n, 0, world$reference), references)
+      of_look <- matrix(stats::rnorm(max(look) * n, 0, world$look), max(look))
+      in_pictures <- of_reference[cbind(reference[grid$case], grid$pipeline)] + of_look[cbind(look[grid$case], grid$pipeline)]
+    }
+    scores <- world$means[grid$pipeline, , drop = FALSE] + of_case[grid$case, ] + own[at, ] + luck +
+      second[grid$case] * world$by_kind[grid$pipeline] + in_pictures
+    scores <- pmin(pmax(scores, 0), 1)
     hard <- stats::rnorm(cases * n, 0, 1)[at]
     failed <- stats::runif(rows) < stats::plogis(stats::qlogis(world$fails[grid$pipeline]) + hard)
     tibble::tibble(
-      pipeline = world$pipelines[grid$pipeline], case = sprintf("c%05d", grid$case), seed = grid$seed, state = ifelse(failed, "failed", "made"), cost = 0.1, seconds = 1,
-      message = NA_character_, structure = ifelse(failed, NA, scores[, 1]), adherence = ifelse(failed, NA, scores[, 2]), style = ifelse(failed, NA, scores[, 3]),
+      pipeline = world$pipelines[grid$pipeline], case = sprintf("c%05d", grid$case), seed = grid$seed,
+      reference = paste0("r", reference[grid$case]), look = paste0("l", look[grid$case]),
+      state = ifelse(failed, "failed", "made"), cost = 0.1, seconds = 1, message = NA_character_,
+      structure = ifelse(failed, NA, scores[, 1]), adherence = ifelse(failed, NA, scores[, 2]), style = ifelse(failed, NA, scores[, 3]),
       coverage = 1, flaws = "", slight = "", missed = ""
     )
   })
 }
 # The truth is what very many cases would show.
 truth_of <- function(world, seed) {
-  table <- core("add_utility")(draw_world(world, 15000, 1, seed), brief)
+  cases <- if (length(world$pipelines) > 8) 6000 else 15000
+  table <- core("add_utility")(draw_world(world, cases, 1, seed, shared = FALSE), brief)
   vapply(c("utility", "structure", "keeper"), function(column) core("mean_by_pipeline")(table, column)[world$pipelines], numeric(length(world$pipelines)))
 }
 each <- function(seeds, f) parallel::mclapply(seeds, f, mc.cores = 2)
 
+within <- 0.03
 one <- function(seed) {
-  world <- new_world(seed)
+  world <- new_world(seed, kinds[seed %% length(kinds) + 1])
   withr::with_seed(seed + 1e6, {
-    cases <- sample(c(4, 6, 8, 12, 20), 1)
-    seeds <- sample(c(2, 3, 5), 1)
+    cases <- sample(c(4, 6, 8, 12, 20, 40), 1)
+    seeds <- sample(c(1, 2, 3, 5), 1)
   })
+  if (world$kind == "shared references") cases <- max(cases, 12)
   truth <- truth_of(world, seed + 2e6)
   verdict <- core("verdict_from")(draw_world(world, cases, seeds, seed + 3e6), brief)
   own <- verdict$pipelines
+  worth <- verdict$draws$utility[own$pipeline, , drop = FALSE]
   true <- truth[own$pipeline, , drop = FALSE]
-  holds <- function(column, score) mean(own[[paste0(column, "_low")]] <= true[, score] & true[, score] <= own[[paste0(column, "_high")]], na.rm = TRUE)
+  holds <- function(column, score) own[[paste0(column, "_low")]] <= true[, score] & true[, score] <= own[[paste0(column, "_high")]]
   pairs <- verdict$pairs
   apart <- truth[pairs$one, "utility"] - truth[pairs$other, "utility"]
   # A pair named beforehand, not by who leads.
   named <- core("interval")(verdict$draws$utility["p1", ] - verdict$draws$utility["p2", ])
   between <- truth["p1", "utility"] - truth["p2", "utility"]
   best <- world$pipelines[which.max(truth[, "utility"])]
+  is_close <- truth[own$pipeline, "utility"] >= max(truth[, "utility"]) - within
+  close <- core("chance_close")(worth, within)
   list(
     rows = data.frame(
-      cases = cases, pipelines = length(world$pipelines), worth = holds("utility", "utility"), structure = holds("structure", "structure"), yield = holds("yield", "keeper"),
+      kind = world$kind, cases = cases, worth = mean(holds("utility", "utility")), structure = mean(holds("structure", "structure"), na.rm = TRUE),
+      yield = mean(holds("yield", "keeper"), na.rm = TRUE), leader = holds("utility", "utility")[1], bias = own$utility[1] - true[1, "utility"],
       difference = named[1] <= between && between <= named[2], all_pairs = all(pairs$low <= apart & apart <= pairs$high),
-      declared = verdict$confidence >= brief$confidence, wrong = verdict$best != best, lost = max(truth[, "utility"]) - truth[verdict$best, "utility"], confidence = verdict$confidence
+      declared = verdict$confidence >= brief$confidence, wrong = verdict$best != best, lost = max(truth[, "utility"]) - truth[verdict$best, "utility"],
+      close_declared = close[1] >= brief$confidence, close_wrong = !is_close[1]
     ),
-    chances = data.frame(pipeline = own$pipeline, said = own$chance_best, true = own$pipeline == best)
+    chances = data.frame(said = own$chance_best, true = own$pipeline == best, leads = seq_len(nrow(own)) == 1, close_said = unname(close), close = unname(is_close))
   )
 }
-cat(simulations, "simulations: 2 to 6 pipelines, 4 to 20 cases, 2 to 5 seeds\n")
+cat(simulations, "simulations of seven kinds of worlds: 2 to 30 pipelines, 4 to 40 cases, 1 to 5 seeds\n")
 found <- each(seq_len(simulations), one)
 rows <- do.call(rbind, lapply(found, `[[`, "rows"))
 chances <- do.call(rbind, lapply(found, `[[`, "chances"))
-cat("\nHow often intervals of 90 % hold the truth\n")
-what <- c("worth", "structure", "yield", "difference", "all_pairs")
-print(round(rbind(vapply(split(rows[what], rows$cases), colMeans, numeric(length(what)), na.rm = TRUE) |> t(), all = colMeans(rows[what], na.rm = TRUE)), 3))
-cat(sprintf("\nDeclared at 90 %%: %.1f %% of all; wrongly: %.1f %% of all, %.1f %% of those declared\n", 100 * mean(rows$declared), 100 * mean(rows$declared & rows$wrong), 100 * mean(rows$wrong[rows$declared])))
+summed <- function(by) {
+  t(vapply(split(rows, rows[[by]]), function(own) c(
+    worlds = nrow(own), colMeans(own[c("worth", "structure", "yield", "leader", "bias", "difference", "all_pairs", "declared")], na.rm = TRUE),
+    wrong = mean(own$declared & own$wrong), close = mean(own$close_declared), close_wrong = mean(own$close_declared & own$close_wrong)
+  ), numeric(12)))
+}
+cat("\nHow often intervals of 90 % hold the truth, the leader's bias, and shares declared at 90 %\n")
+print(round(summed("cases"), 3))
+print(round(summed("kind"), 3))
 cat(sprintf("What a wrong one declared lost: %.3f of a take's worth on average\n", mean(rows$lost[rows$declared & rows$wrong])))
-cat("\nChance of being best: said, and how often it was so\n")
-chances$bin <- cut(chances$said, c(-0.01, 0.02, 0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 0.98, 1))
-reliability <- do.call(rbind, lapply(split(chances, chances$bin), function(bin) data.frame(said = mean(bin$said), true = mean(bin$true), n = nrow(bin))))
-print(round(reliability, 3))
+bins <- c(-0.01, 0.006, 0.02, 0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 0.98, 1)
+reliable <- function(said, true) {
+  bin <- cut(said, bins)
+  table <- data.frame(said = tapply(said, bin, mean), true = tapply(true, bin, mean), n = as.vector(table(bin)))
+  table[table$n > 0, ]
+}
+reliability <- reliable(chances$said, chances$true)
+cat("\nChance of being best: said, and how often it was so: leaders\n")
+print(round(reliable(chances$said[chances$leads], chances$true[chances$leads]), 3))
+cat("others\n")
+print(round(reliable(chances$said[!chances$leads], chances$true[!chances$leads]), 3))
+cat("Chance of being within", within, "of the best\n")
+print(round(reliable(chances$close_said, chances$close), 3))
 
 # Races: twelve cases, six rounds of a seed each, at most.
 race <- function(seed) {

@@ -307,6 +307,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_uniform
+Rcpp::NumericVector core_uniform(int n, double seed);
+RcppExport SEXP _sprenn_core_uniform(SEXP nSEXP, SEXP seedSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< int >::type n(nSEXP);
+    Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_uniform(n, seed));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_dead_leaves
 Rcpp::NumericVector core_dead_leaves(int width, int height, double seed);
 RcppExport SEXP _sprenn_core_dead_leaves(SEXP widthSEXP, SEXP heightSEXP, SEXP seedSEXP) {
@@ -317,19 +329,6 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< int >::type height(heightSEXP);
     Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
     rcpp_result_gen = Rcpp::wrap(core_dead_leaves(width, height, seed));
-    return rcpp_result_gen;
-END_RCPP
-}
-// core_bootstrap
-Rcpp::NumericMatrix core_bootstrap(Rcpp::NumericMatrix means, int draws, double seed);
-RcppExport SEXP _sprenn_core_bootstrap(SEXP meansSEXP, SEXP drawsSEXP, SEXP seedSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type means(meansSEXP);
-    Rcpp::traits::input_parameter< int >::type draws(drawsSEXP);
-    Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_bootstrap(means, draws, seed));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -794,8 +793,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_core_unpack", (DL_FUNC) &_sprenn_core_unpack, 5},
     {"_sprenn_core_glance", (DL_FUNC) &_sprenn_core_glance, 3},
     {"_sprenn_core_glance_bytes", (DL_FUNC) &_sprenn_core_glance_bytes, 5},
+    {"_sprenn_core_uniform", (DL_FUNC) &_sprenn_core_uniform, 2},
     {"_sprenn_core_dead_leaves", (DL_FUNC) &_sprenn_core_dead_leaves, 3},
-    {"_sprenn_core_bootstrap", (DL_FUNC) &_sprenn_core_bootstrap, 3},
     {"_sprenn_sync_file", (DL_FUNC) &_sprenn_sync_file, 1},
     {"_sprenn_steady_seconds", (DL_FUNC) &_sprenn_steady_seconds, 0},
     {"_sprenn_core_view", (DL_FUNC) &_sprenn_core_view, 4},

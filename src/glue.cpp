@@ -7,7 +7,7 @@
 #include <cstring>
 #include <vector>
 
-#include "core/bootstrap.h"
+#include "core/random.h"
 #include "core/colour.h"
 #include "core/edges.h"
 #include "core/guides.h"
@@ -184,15 +184,17 @@ Rcpp::List core_glance_bytes(Rcpp::RawVector bytes, int columns, int rows, int w
   return glance([=](int v, int u, int k) -> int { return from[(v * across + u) * 3 + k]; }, 255, rows, columns, width, height);
 }
 
+// Even random numbers between 0 and 1, neither of them among these.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_uniform(int n, double seed) {
+  sprenn::Random random(static_cast<std::uint64_t>(seed));
+  Rcpp::NumericVector out(n);
+  for (double& value : out) value = random.uniform() + 0x1.0p-54;
+  return out;
+}
+
 // [[Rcpp::export]]
 Rcpp::NumericVector core_dead_leaves(int width, int height, double seed) {
   return pixels_from(sprenn::dead_leaves(width, height, static_cast<std::uint64_t>(seed)));
 }
 
-// [[Rcpp::export]]
-Rcpp::NumericMatrix core_bootstrap(Rcpp::NumericMatrix means, int draws, double seed) {
-  const auto drawn = sprenn::paired_bootstrap(Rcpp::as<std::vector<double>>(means), means.nrow(), means.ncol(),
-                                              draws, static_cast<std::uint64_t>(seed));
-  // The core returns draw after draw, and R fills matrices column by column.
-  return Rcpp::NumericMatrix(means.ncol(), draws, drawn.begin());
-}

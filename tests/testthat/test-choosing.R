@@ -1,5 +1,6 @@
 # The methods of choosing on tables whose answer is known.
 worth <- function(table, brief = core_brief) internal("add_utility")(table, brief)
+parts_of <- function(table) internal("worth_parts")(table, c("structure", "adherence"))
 
 test_that("the interval of a yield is Wilson's where takes of a case are independent, and wider where they go together", {
   interval <- internal("yield_interval")
@@ -28,22 +29,6 @@ test_that("regret is what a pipeline lacks to the best of each draw, and ranks a
   expect_equal(internal("rank_intervals")(utility, 1)["c", ], c(from = 2, to = 3))
 })
 
-test_that("differences of all pairs hold at once: wider than one alone, the better one first", {
-  table <- worth(scored_table(means_of(a = c(0.8, 0.5, 0.5), b = c(0.6, 0.5, 0.5), c = c(0.59, 0.5, 0.5), d = c(0.3, 0.5, 0.5))))
-  means <- internal("case_means")(table, "utility")[[1]]
-  pairs <- internal("pair_differences")(means)
-  expect_equal(nrow(pairs), 6)
-  expect_true(all(pairs$difference >= 0))
-  alone <- stats::t.test(means[, "a"] - means[, "b"], conf.level = 0.9)$conf.int
-  own <- pairs[pairs$one == "a" & pairs$other == "b", ]
-  expect_gt(own$high - own$low, diff(alone))
-  expect_true(own$apart)
-  # By hand: Student's, a sixth of a tenth left out.
-  by_hand <- stats::t.test(means[, "a"] - means[, "b"], conf.level = 1 - 0.1 / 6)
-  expect_equal(c(own$difference, own$low, own$high), c(unname(by_hand$estimate), as.vector(by_hand$conf.int)))
-  expect_false(pairs$apart[pairs$one %in% c("b", "c") & pairs$other %in% c("b", "c")])
-})
-
 test_that("nothing beats what no other is at least as good as on all axes", {
   means <- means_of(a = c(0.9, 0.1, 0.5), b = c(0.5, 0.5, 0.5), c = c(0.5, 0.4, 0.5), d = c(0.1, 0.9, 0.5))
   draws <- lapply(stats::setNames(nm = colnames(means)), function(axis) matrix(means[, axis], 4, 10, dimnames = list(rownames(means), NULL)))
@@ -69,14 +54,14 @@ test_that("worth by other weights is what counting anew with them gives", {
 test_that("the nearest weights that change the choice are found, and the share of weightings won", {
   # a leads by structure alone: 0.5 w1 against 0.4 w2, level at w2 = 1.25 w1.
   table <- worth(scored_table(means_of(a = c(0.9, 0.4, 0.5), b = c(0.4, 0.8, 0.5)), by_case = 0, by_seed = 0))
-  map <- internal("weight_map")(table, c("structure", "adherence"), 0.01)
+  map <- internal("weight_map")(c("structure", "adherence"), parts_of(table), 0.01)
   expect_equal(mean(map$winner == "b"), 0.444, tolerance = 0.02)
-  flip <- internal("nearest_flips")(table, c(structure = 0.6, adherence = 0.4))
+  flip <- internal("nearest_flips")(c(structure = 0.6, adherence = 0.4), parts_of(table))
   expect_equal(flip$pipeline, "b")
   expect_equal(flip$adherence, 0.56)
   expect_equal(flip$moved, 0.16)
   always <- worth(scored_table(means_of(a = c(0.9, 0.9, 0.5), b = c(0.4, 0.8, 0.5)), by_case = 0, by_seed = 0))
-  expect_equal(nrow(internal("nearest_flips")(always, c(structure = 0.6, adherence = 0.4))), 0)
+  expect_equal(nrow(internal("nearest_flips")(c(structure = 0.6, adherence = 0.4), parts_of(always))), 0)
 })
 
 test_that("what would settle it follows from how much cases and seeds differ", {
@@ -257,48 +242,3 @@ test_that("a race drops who can't win, stops when decided, and says when it is s
   expect_equal(race(clear[clear$case %in% c("c01", "c02"), ], core_brief, 4)$state, "open")
 })
 
-test_that("what luck could have made of a lead is taken off it before anybody is said to be the best", {
-  likely <- internal("likely_worth")
-  draws_of <- function(table) {
-    table <- worth(table)
-    list(drawn = internal("score_draws")(table, "utility", 2000L, 1)$utility, means = internal("case_means")(table, "utility")[[1]])
-  }
-  # Far apart: nothing to take off.
-  far <- draws_of(scored_table(means_of(a = c(0.9, 0.5, 0.5), b = c(0.5, 0.5, 0.5), c = c(0.3, 0.5, 0.5)), cases = 12, by_case = 0.01))
-  expect_equal(rowMeans(likely(far$drawn, far$means)), rowMeans(far$drawn), tolerance = 0.01)
-  # Eight that are the same in truth: the lucky one's lead shrinks, its chance too, and order stays.
-  same <- matrix(0.5, 8, 3, dimnames = list(letters[1:8], c("structure", "adherence", "style")))
-  near <- draws_of(scored_table(same, cases = 6, by_case = 0.1))
-  shrunk <- likely(near$drawn, near$means)
-  expect_lt(diff(range(rowMeans(shrunk))), 0.5 * diff(range(rowMeans(near$drawn))))
-  expect_lt(max(internal("chance_best")(shrunk)), max(internal("chance_best")(near$drawn)))
-  expect_equal(order(rowMeans(shrunk)), order(colMeans(near$means)))
-  expect_identical(shrunk, likely(near$drawn, near$means))
-  # The mean of all is nobody's lead.
-  expect_equal(mean(shrunk), mean(near$means), tolerance = 1e-6)
-  # By hand, where the spread of the truth is beyond doubt: many pipelines, t = 0.1, one v.
-  truth <- withr::with_seed(2, stats::rnorm(200, 0.5, 0.1))
-  many <- withr::with_seed(3, t(replicate(50, truth + stats::rnorm(200, 0, 0.5))))
-  colnames(many) <- paste0("p", 1:200)
-  by_draw <- internal("core_bootstrap")(many, 400L, 1)
-  rownames(by_draw) <- colnames(many)
-  v <- 0.5^2 / 50
-  found <- rowMeans(likely(by_draw, many)) - mean(many)
-  kept <- stats::coef(stats::lm(found ~ 0 + I(colMeans(many) - mean(many))))[[1]]
-  expect_equal(kept, 0.1^2 / (0.1^2 + v), tolerance = 0.1)
-  expect_lt(mean((found - (truth - mean(truth)))^2), mean((colMeans(many) - mean(many) - (truth - mean(truth)))^2))
-})
-
-test_that("pipelines that are the same in all they made share their chance, and unknown ones have none", {
-  table <- worth(scored_table(means_of(a = c(0.6, 0.5, 0.5), b = c(0.5, 0.5, 0.5), c = c(0.55, 0.5, 0.5))))
-  table$utility[table$pipeline == "b"] <- table$utility[table$pipeline == "a"]
-  drawn <- internal("score_draws")(table, "utility", 500L, 1)$utility
-  means <- internal("case_means")(table, "utility")[[1]]
-  chance <- internal("chance_best")(internal("likely_worth")(drawn, means))
-  expect_equal(chance[["a"]], chance[["b"]])
-  drawn["c", ] <- NA
-  found <- internal("likely_worth")(drawn, means)
-  expect_true(all(is.na(found["c", ])))
-  expect_equal(unname(internal("chance_best")(found)[c("a", "b", "c")]), c(0.5, 0.5, NA))
-  expect_identical(internal("likely_worth")(drawn["a", , drop = FALSE], means), drawn["a", , drop = FALSE])
-})

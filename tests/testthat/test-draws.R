@@ -46,37 +46,84 @@ test_that("Wilson's interval is the one of the score test, and stays within 0 an
   expect_equal(unname(many[1, ]), 1 - unname(rev(many[3, ])))
 })
 
-test_that("pairs' intervals are Student's of the differences within cases, wide enough for all at once", {
-  means <- withr::with_seed(1, matrix(rnorm(36, rep(c(0.5, 0.6, 0.9), each = 12), 0.1), 12, dimnames = list(NULL, c("x", "y", "z"))))
-  found <- internal("pair_differences")(means)
-  expect_equal(found$one, c("y", "z", "z"))
-  for (i in 1:3) {
-    right <- stats::t.test(means[, found$one[i]], means[, found$other[i]], paired = TRUE, conf.level = 1 - 0.1 / 3)
-    expect_equal(found$difference[i], unname(right$estimate))
-    expect_equal(c(found$low[i], found$high[i]), as.vector(right$conf.int), tolerance = 1e-6)
-    expect_equal(found$apart[i], right$conf.int[1] > 0)
-  }
-  # A pipeline that some cases lack is compared in those that both have.
-  means[1:6, "x"] <- NA
-  some <- internal("pair_differences")(means)
-  right <- stats::t.test(means[7:12, "z"], means[7:12, "x"], paired = TRUE, conf.level = 1 - 0.1 / 3)
-  expect_equal(c(some$low, some$high)[some$other == "x" & some$one == "z"], as.vector(right$conf.int), tolerance = 1e-6)
-  expect_equal(nrow(internal("pair_differences")(means[, "x", drop = FALSE])), 0)
+drawn_means <- function(means, units = list(seq_len(nrow(means))), draws = 4000, ...) {
+  internal("posterior_draws")(means, units, draws, 1, ...)
+}
+# Cases x pipelines, the same luck everywhere.
+met <- function(truth, cases = 10, sd = 0.1, seed = 4) {
+  means <- withr::with_seed(seed, matrix(rnorm(cases * length(truth), rep(truth, each = cases), sd), cases))
+  colnames(means) <- letters[seq_along(truth)]
+  means
+}
+
+test_that("pairs' intervals hold at once, the better one first", {
+  draws <- drawn_means(met(c(0.5, 0.55, 0.9)))
+  found <- internal("pair_differences")(draws)
+  expect_equal(found$one, c("c", "c", "b"))
+  expect_equal(found$difference, unname(rowMeans(draws[found$one, ] - draws[found$other, ])))
+  inside <- draws[found$one, ] - draws[found$other, ] >= found$low & draws[found$one, ] - draws[found$other, ] <= found$high
+  expect_equal(mean(colSums(inside) == 3), 0.9, tolerance = 0.01)
+  expect_equal(found$apart, found$low > 0)
+  expect_equal(nrow(internal("pair_differences")(draws["a", , drop = FALSE])), 0)
 })
 
 test_that("leads are kept where cases agree and shrunk where they don't, whatever the level of all", {
-  likely <- internal("likely_worth")
-  mean_lead <- function(sd, add = 0) {
-    means <- withr::with_seed(4, matrix(rnorm(40, rep(c(0.4, 0.4, 0.4, 0.5), each = 10), sd), 10, dimnames = list(NULL, letters[1:4]))) + add
-    draws <- withr::with_seed(5, colMeans(means) + matrix(rnorm(4000, 0, sd / sqrt(10)), 4))
-    rownames(draws) <- letters[1:4]
-    shrunk <- rowMeans(likely(draws, means))
+  lead <- function(sd, add = 0) {
+    means <- met(c(0.4, 0.4, 0.4, 0.5), sd = sd) + add
+    shrunk <- rowMeans(drawn_means(means))
     c(plain = diff(range(colMeans(means))), shrunk = diff(range(shrunk)), level = mean(shrunk) - mean(means))
   }
-  sure <- mean_lead(0.005)
-  unsure <- mean_lead(0.4)
+  sure <- lead(0.005)
+  unsure <- lead(0.4)
   expect_gt(sure[["shrunk"]] / sure[["plain"]], 0.95)
-  expect_lt(unsure[["shrunk"]] / unsure[["plain"]], 0.7)
-  expect_equal(unsure[["level"]], 0, tolerance = 0.02)
-  expect_equal(mean_lead(0.4, 7)[["shrunk"]], unsure[["shrunk"]], tolerance = 1e-6)
+  expect_lt(unsure[["shrunk"]] / unsure[["plain"]], 0.5)
+  expect_equal(unsure[["level"]], 0, tolerance = 1e-10)
+  expect_equal(lead(0.4, 7)[["shrunk"]], unsure[["shrunk"]], tolerance = 1e-6)
+})
+
+test_that("a single pipeline's mean is drawn as Student's t has it", {
+  scores <- matrix(withr::with_seed(5, stats::rnorm(6)), dimnames = list(NULL, "a"))
+  ends <- internal("interval")(drawn_means(scores, draws = 60000)["a", ])
+  expect_equal(ends, as.vector(stats::t.test(scores[, 1], conf.level = 0.9)$conf.int), tolerance = 0.03)
+})
+
+test_that("where the spread of the truth is beyond doubt, means shrink by the textbook's factor", {
+  truth <- withr::with_seed(2, stats::rnorm(200, 0.5, 0.1))
+  many <- withr::with_seed(3, t(replicate(50, truth + stats::rnorm(200, 0, 0.5))))
+  colnames(many) <- paste0("p", 1:200)
+  found <- rowMeans(drawn_means(many, draws = 400)) - mean(many)
+  plain <- colMeans(many) - mean(many)
+  kept <- stats::coef(stats::lm(found ~ 0 + plain))[[1]]
+  expect_equal(kept, 0.1^2 / (0.1^2 + 0.5^2 / 50), tolerance = 0.1)
+  expect_lt(mean((found - (truth - mean(truth)))^2), mean((plain - (truth - mean(truth)))^2))
+})
+
+test_that("cases that share a reference are one witness, and a gap says less", {
+  means <- met(c(0.5, 0.5), cases = 24, sd = 0.02)
+  reference <- rep(1:4, 6)
+  # Each reference suits one of both.
+  means[, "a"] <- means[, "a"] + c(0.1, -0.1, 0.05, -0.03)[reference]
+  width <- function(...) diff(internal("interval")(drawn_means(...)["a", ] - drawn_means(...)["b", ]))
+  alone <- width(means)
+  shared <- width(means, list(reference))
+  expect_gt(shared, 1.5 * alone)
+  crossed <- width(means, list(reference, rep(1:6, each = 4)))
+  expect_equal(crossed, shared, tolerance = 0.35)
+  # One picture for all says nothing of others; it is the cases that do.
+  expect_equal(width(means, list(rep(1, 24))), alone)
+  gappy <- means
+  gappy[1:18, "b"] <- NA
+  expect_gt(width(gappy), alone)
+  expect_true(all(is.na(drawn_means(means[1, , drop = FALSE]))))
+})
+
+test_that("what is the same in all it made shares its chance, and the unknown has none", {
+  means <- met(c(0.5, 0.6, 0.4))
+  means[, "c"] <- means[, "b"]
+  draws <- drawn_means(means)
+  expect_identical(draws["b", ], draws["c", ])
+  means[, "a"] <- NA
+  draws <- drawn_means(means)
+  expect_true(all(is.na(draws["a", ])))
+  expect_equal(unname(internal("chance_best")(draws)), c(NA, 0.5, 0.5))
 })
