@@ -53,7 +53,9 @@ test_that("killed workers have their work done by others", {
   withr::defer(process$kill_tree())
   killed <- 0
   while (process$is_alive()) {
-    workers <- Filter(function(child) any(grepl("mirai::daemon", tryCatch(ps::ps_cmdline(child), error = function(e) ""))), ps::ps_children(process$as_ps_handle(), recursive = TRUE))
+    # One that ends while it is asked for is no worker any more.
+    children <- tryCatch(ps::ps_children(process$as_ps_handle(), recursive = TRUE), error = function(e) list())
+    workers <- Filter(function(child) any(grepl("mirai::daemon", tryCatch(ps::ps_cmdline(child), error = function(e) ""))), children)
     if (length(workers) && killed < 6) {
       # The younger one, so that no take meets this every time.
       try(ps::ps_kill(workers[[length(workers)]]), silent = TRUE)
