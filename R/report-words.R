@@ -420,15 +420,17 @@ summary.sprenn_verdict <- function(object, ...) object$pipelines
 
 verdict_table <- function(verdict) {
   rows <- verdict$pipelines
-  columns <- list(
-    "pipeline" = rows$pipeline,
-    "worth (90 % interval)" = with_interval(rows$utility, rows$utility_low, rows$utility_high),
-    "structure" = two(rows$structure), "adherence" = two(rows$adherence), "style" = two(rows$style),
-    "keepers" = percent(rows$yield), "chance" = if (nrow(rows) > 1) chance_words(rows$chance_close) else "-",
-    "cost/keeper" = small_sum(rows$cost_per_keeper)
-  )
-  names(columns)[7] <- chance_title(verdict$brief)
-  text_table(columns)
+  chance <- if (nrow(rows) > 1) chance_words(rows$chance_close) else "-"
+  text_table(c(
+    list(
+      "pipeline" = rows$pipeline,
+      "worth (90 % interval)" = with_interval(rows$utility, rows$utility_low, rows$utility_high),
+      "structure" = two(rows$structure), "adherence" = two(rows$adherence), "style" = two(rows$style),
+      "keepers" = percent(rows$yield)
+    ),
+    stats::setNames(list(chance), chance_title(verdict$brief)),
+    list("cost/keeper" = small_sum(rows$cost_per_keeper))
+  ))
 }
 
 # What the chances in a table are of.

@@ -46,17 +46,19 @@ axis_table <- function(takes, scores, phrases, style_aim, structure_from = c(str
 # for any, for a value in its place would be a guess.
 even_evidence <- function(evidence, takes, phrases) {
   made <- which(takes$state == "made")
-  wanted <- merge(
-    tibble::tibble(at = made, case = takes$case[made], pipeline = takes$pipeline[made]),
-    tibble::tibble(asked = seq_len(nrow(phrases)), case = phrases$case)
-  )
-  found <- match(paste(wanted$at, wanted$asked), paste(evidence$at, evidence$asked))
+  own <- split(seq_len(nrow(phrases)), phrases$case)[takes$case[made]]
+  wanted <- tibble::tibble(at = rep(made, lengths(own)), asked = unlist(own, use.names = FALSE))
+  if (nrow(wanted) == nrow(evidence)) {
+    return(evidence)
+  }
+  key <- function(rows) rows$at * (nrow(phrases) + 1) + rows$asked
+  found <- match(key(wanted), key(evidence))
   for (column in c("value", "sources", "apart")) wanted[[column]] <- evidence[[column]][found]
-  wanted <- fill_evenly(wanted, "value", paste(wanted$asked, wanted$pipeline), wanted$asked)
+  wanted <- fill_evenly(wanted, "value", paste(wanted$asked, takes$pipeline[wanted$at]), wanted$asked)
   wanted <- wanted[!is.na(wanted$value), ]
   wanted$sources[is.na(wanted$sources)] <- 0L
   wanted$apart[is.na(wanted$apart)] <- 0
-  tibble::as_tibble(wanted[order(wanted$at, wanted$asked), names(evidence)])
+  wanted[names(evidence)]
 }
 
 # The same for whole axes: one counts in a case where every pipeline has it there.
