@@ -1,46 +1,115 @@
 # Two runs of one suite: which pipelines changed, and by how much, beyond the noise.
 
+# How often the signs of differences are dealt anew, and the share of comparisons in which what is
+# said to be seen is.
+sign_rounds <- 1999L
+surely_seen <- 0.9
+
 # `old` and `new` are axis tables with `utility`, `keeper`, `picture` (its hash) and
 # `request` (what was asked). Takes of one pipeline, case and seed are compared. Whether
 # anything has changed is asked of these cases, not of others like them, so that every take
 # is a witness by itself. Returns a list: `scores`, a row for each pipeline and score with
 # `old`, `new`, `change`, an interval that holds for all of them at once in `level` of cases,
-# and `changed`; `pictures`, a row a pipeline: `asked_alike`, how many takes were asked for
+# `changed`, and `seen`, the least change that would have been seen in nine of ten such
+# comparisons; `pictures`, a row a pipeline: `asked_alike`, how many takes were asked for
 # in the same words, and `other`, how many of those came out as another picture.
-run_changes <- function(old, new, level = 0.95) {
+run_changes <- function(old, new, level = 0.95, seed = 1L) {
   key <- function(table) paste(table$pipeline, table$case, table$seed, sep = "\r")
   at <- match(key(new), key(old))
   both <- !is.na(at) & new$state != "planned" & old$state[at] %in% c("made", "failed", "refused")
   new <- new[both, ]
   old <- old[at[both], ]
-  list(scores = score_changes(old, new, level), pictures = picture_changes(old, new))
+  list(scores = score_changes(old, new, level, seed), pictures = picture_changes(old, new))
 }
 
-score_changes <- function(old, new, level) {
+# If nothing has changed, each take's difference might as well have had the other sign (Fisher
+# 1935). So the signs are dealt anew, all scores of a take together, and nothing is called a
+# change that does not stand out from what the largest of all pipelines and scores does then
+# (Westfall and Young 1993). This is exact for any distribution, for keepers too, and with
+# few takes nothing can stand out. `reach` is the root of a difference's sum of squares that
+# its sum has to exceed; solved for the mean, it gives the interval.
+score_changes <- function(old, new, level, seed) {
   columns <- c(axes, "utility", "keeper")
-  rows <- lapply(unique(new$pipeline), function(pipeline) {
-    own <- new$pipeline == pipeline
-    lapply(columns, function(column) {
-      before <- as.numeric(old[[column]][own])
-      after <- as.numeric(new[[column]][own])
-      known <- !is.na(after - before)
-      by <- (after - before)[known]
-      if (any(known)) {
+  differences <- lapply(columns, function(column) as.numeric(new[[column]]) - as.numeric(old[[column]]))
+  differences <- do.call(cbind, differences)
+  colnames(differences) <- columns
+  own <- split(seq_len(nrow(new)), factor(new$pipeline, unique(new$pipeline)))
+  reach <- reach_of_signs(lapply(own, function(rows) differences[rows, , drop = FALSE]), level, seed)
+  rows <- lapply(names(own), function(pipeline) {
+    at <- own[[pipeline]]
+    alike <- identical(old$picture[at], new$picture[at])
+    found <- lapply(columns, function(column) {
+      by <- differences[at, column]
+      known <- at[!is.na(by)]
+      if (length(known)) {
+        by <- by[!is.na(by)]
+        n <- length(by)
         tibble::tibble(
-          pipeline = pipeline, score = column, old = mean(before[known]), new = mean(after[known]), change = mean(by),
-          spread = stats::sd(by) / sqrt(sum(known)), takes = sum(known)
+          pipeline = pipeline, score = column,
+          old = mean(as.numeric(old[[column]][known])), new = mean(as.numeric(new[[column]][known])),
+          change = mean(by), takes = n, spread = sqrt(mean((by - mean(by))^2)),
+          # That no keeper was lost among so many does not mean that none ever is.
+          least = if (alike) 0 else if (column == "keeper") sqrt((sum(by != 0) + 1) / (n + 1)) else NA_real_
         )
       }
     })
+    do.call(rbind, found)
   })
-  none <- tibble::tibble(pipeline = character(), score = character(), old = numeric(), new = numeric(), change = numeric(), spread = numeric(), takes = integer())
-  rows <- do.call(rbind, c(list(none), unlist(rows, recursive = FALSE)))
-  half <- all_at_once(level, sum(rows$spread > 0, na.rm = TRUE), rows$takes - 1) * rows$spread
-  rows$spread <- NULL
-  rows$low <- rows$change - half
-  rows$high <- rows$change + half
-  rows$changed <- !is.na(half) & abs(rows$change) > half
-  rows
+  none <- tibble::tibble(
+    pipeline = character(), score = character(), old = numeric(), new = numeric(), change = numeric(),
+    takes = integer(), spread = numeric(), least = numeric()
+  )
+  rows <- do.call(rbind, c(list(none), rows))
+  told <- function(spread, reach) {
+    ifelse(rows$takes > reach^2 + 1e-6, reach * spread / sqrt(pmax(rows$takes - reach^2, 1e-9)), Inf)
+  }
+  half <- ifelse(rows$change == 0 & rows$spread == 0, 0, told(rows$spread, reach))
+  usual <- tapply(rows$spread, rows$score, function(all) if (any(all > 0)) stats::median(all[all > 0]) else 0)
+  spread <- pmax(rows$spread, ifelse(is.na(rows$least), usual[rows$score], rows$least))
+  # Another comparison's spread is another, the more so the fewer takes there are.
+  free <- pmax(1, rows$takes - 1)
+  spread <- spread * sqrt(free / stats::qchisq(0.2, free))
+  seen <- told(spread, max(reach, stats::qnorm((1 + level) / 2))) + stats::qnorm(surely_seen) * spread / sqrt(rows$takes)
+  # Signs of so few takes never tell.
+  seen[2^(1 - rows$takes) > 1 - level] <- NA
+  seen[rows$least %in% 0] <- 0
+  tibble::tibble(
+    rows[c("pipeline", "score", "old", "new", "change")], low = pmax(-1, rows$change - half), high = pmin(1, rows$change + half),
+    takes = rows$takes, changed = abs(rows$change) > half + 1e-9, seen = unname(ifelse(seen > 1, NA_real_, seen))
+  )
+}
+
+# `differences` has a matrix takes x scores for each pipeline.
+reach_of_signs <- function(differences, level, seed) {
+  differences <- lapply(differences, function(own) replace(own, is.na(own), 0))
+  most <- min(most_signs, max(0, vapply(differences, nrow, 0L)))
+  signs <- matrix(2 * (core_uniform(sign_rounds * most, seed) < 0.5) - 1, sign_rounds)
+  largest <- rep(0, sign_rounds)
+  for (k in seq_along(differences)) {
+    own <- differences[[k]][, colSums(differences[[k]]^2) > 0, drop = FALSE]
+    if (ncol(own)) {
+      # Another pipeline's luck is another: its rounds are taken in another order.
+      order <- (seq_len(sign_rounds) + 37 * k) %% sign_rounds + 1
+      sums <- signs[order, seq_len(min(most, nrow(own))), drop = FALSE] %*% few_rows(own, most)
+      largest <- pmax(largest, apply(abs(sums) / rep(sqrt(colSums(own^2)), each = sign_rounds), 1, max))
+    }
+  }
+  stats::quantile(largest, level, type = 1, names = FALSE)
+}
+
+# Beyond so many takes the sum of signed differences is as good as normal: fewer rows with
+# the same covariance say the same.
+most_signs <- 500L
+
+few_rows <- function(differences, most) {
+  if (nrow(differences) <= most) {
+    return(differences)
+  }
+  turned <- eigen(crossprod(differences), symmetric = TRUE)
+  root <- sqrt(pmax(turned$values, 0)) * t(turned$vectors)
+  each <- most %/% nrow(root)
+  spread_out <- root[rep(seq_len(nrow(root)), each), , drop = FALSE] / sqrt(each)
+  rbind(spread_out, matrix(0, most - nrow(spread_out), ncol(root)))
 }
 
 picture_changes <- function(old, new) {
@@ -48,7 +117,9 @@ picture_changes <- function(old, new) {
   alike <- made & !is.na(old$request) & old$request == new$request
   count <- function(which) as.integer(table(factor(new$pipeline[which], unique(new$pipeline))))
   tibble::tibble(
-    pipeline = unique(new$pipeline), takes = count(rep(TRUE, nrow(new))), asked_alike = count(alike), other = count(alike & old$picture != new$picture),
+    pipeline = unique(new$pipeline), takes = count(rep(TRUE, nrow(new))),
+    same = count(if (nrow(new)) old$state == new$state & (!made | old$picture == new$picture) else logical()),
+    asked_alike = count(alike), other = count(alike & old$picture != new$picture),
     lost = count(old$state == "made" & new$state != "made"), gained = count(old$state != "made" & new$state == "made")
   )
 }

@@ -137,11 +137,6 @@ pair_differences <- function(draws, level = 0.9) {
   )
 }
 
-# How many spreads an interval reaches when `many` of them are to hold at once.
-all_at_once <- function(level, many, df) {
-  ifelse(df > 0, suppressWarnings(stats::qt(1 - (1 - level) / 2 / max(1, many), pmax(df, 1))), NA_real_)
-}
-
 # Who looks more than once, and stops when it suits, will find what is not there. A
 # Brownian motion that is watched all the time crosses b before its end twice as often as it
 # ends above it (the reflection principle); looked at `looks` times it seems lower by 0.58 of

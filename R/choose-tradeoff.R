@@ -18,14 +18,10 @@ tradeoff_table <- function(means, draws) {
 
 # A list with a matrix draws x pipelines for each axis in, one matrix of yes and no out.
 unbeaten <- function(axes) {
-  n <- ncol(axes[[1]])
-  out <- matrix(TRUE, nrow(axes[[1]]), n)
-  for (i in seq_len(n)) {
-    for (j in setdiff(seq_len(n), i)) {
-      as_good <- Reduce(`&`, lapply(axes, function(one) one[, j] >= one[, i]))
-      better <- Reduce(`|`, lapply(axes, function(one) one[, j] > one[, i]))
-      out[, i] <- out[, i] & !(as_good & better %in% TRUE)
-    }
-  }
-  out
+  beaten <- vapply(seq_len(ncol(axes[[1]])), function(i) {
+    as_good <- Reduce(`&`, lapply(axes, function(one) one >= one[, i]))
+    better <- Reduce(`|`, lapply(axes, function(one) one > one[, i]))
+    rowSums(as_good & !is.na(better) & better) > 0
+  }, logical(nrow(axes[[1]])))
+  matrix(!beaten, nrow(axes[[1]]))
 }

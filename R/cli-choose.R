@@ -32,8 +32,11 @@ choosing_commands <- function() {
     ),
     compare = new_command(
       "Say what has changed between two runs of a suite.", c("TRIAL", "OLD", "NEW"),
-      list(job, option("confidence", "double", 0.95, "how sure all that is called a change is, together [%default]", "SHARE"), out, json), cli_compare,
-      note = "Example: sprenn compare brackwater main november"
+      list(
+        job, option("confidence", "double", 0.95, "how sure all that is called a change is, together [%default]", "SHARE"),
+        option("strict", "logical", FALSE, "leave with status 1 if anything has changed"), out, json
+      ), cli_compare,
+      note = "Example: sprenn compare brackwater main november --strict"
     )
   )
 }
@@ -104,6 +107,7 @@ cli_match <- function(given) {
 cli_compare <- function(given) {
   found <- compare_runs(read_shown(given$places[1]), given$places[2], given$places[3], given$job, given$confidence)
   show_found(found, c("runs", "confidence", "scores", "pictures", "versions", "only"), given, function() draw_changes(found))
+  as.integer(given$strict && nrow(told_changes(found)) + sum(found$pictures$silent) > 0)
 }
 
 # In words or as JSON, and drawn where a file is named.

@@ -88,26 +88,78 @@ format.sprenn_match <- function(x, ...) {
 #' @export
 format.sprenn_changes <- function(x, ...) {
   silent <- x$pictures[x$pictures$silent, ]
-  changed <- x$scores[x$scores$changed, ]
-  # What is sure and too little to be told in three digits is no news.
-  changed <- changed[abs(changed$change) >= 0.0005, ]
+  changed <- told_changes(x)
   odd <- x$pictures[x$pictures$lost + x$pictures$gained > 0, ]
-  same <- setdiff(x$pictures$pipeline, c(changed$pipeline, silent$pipeline))
-  named <- c(utility = "worth", keeper = "keepers")
-  score <- ifelse(changed$score %in% names(named), named[changed$score], changed$score)
+  other <- x$pictures$pipeline[x$pictures$same < x$pictures$takes]
+  same <- setdiff(other, c(changed$pipeline, silent$pipeline))
   c(
-    if (nrow(silent) + nrow(changed) == 0) paste0("Nothing has changed from ", x$runs[1], " to ", x$runs[2], " beyond the noise."),
+    if (nrow(silent) + nrow(changed) == 0) {
+      paste0("Nothing is seen to have changed from ", x$runs[1], " to ", x$runs[2], ".")
+    },
     if (nrow(silent)) c(
-      strwrap("Changed behind their names: these engines say that they repeat a seed and that they are of the same version, and gave other pictures for the same words:", 100),
-      paste0("  - ", silent$pipeline, " (engine ", silent$engine, "): ", silent$other, " of ", silent$asked_alike, " takes")
+      strwrap(paste(
+        "Changed behind their names: these engines say that they repeat a seed and that they are of",
+        "the same version, and gave other pictures for the same words:"
+      ), 100),
+      paste0(
+        "  - ", silent$pipeline, " (engine ", silent$engine, "): ", silent$other, " of ",
+        silent$asked_alike, " takes"
+      )
     ),
-    if (nrow(changed)) c("", paste0("Scores that changed (intervals that hold for all at once in ", percent(x$confidence), "):"), paste0("  ", text_table(list(
-      pipeline = changed$pipeline, score = score, old = two(changed$old), new = two(changed$new), change = paste0(signed(changed$change), " (", signed(changed$low), " to ", signed(changed$high), ")"), takes = as.character(changed$takes)
-    )))),
-    if (nrow(x$versions)) c("", paste0("Engine ", x$versions$engine, " was of version ", x$versions$old, " and is of ", x$versions$new, ".")),
-    if (nrow(odd)) c("", paste0(odd$pipeline, ": ", odd$lost, " takes were made in ", x$runs[1], " only, ", odd$gained, " in ", x$runs[2], " only.")),
-    if (length(same) && nrow(silent) + nrow(changed) > 0) c("", strwrap(paste0("Not changed beyond the noise: ", listed(same), "."), 100, exdent = 2)),
-    if (length(unlist(x$only$pipelines))) c("", strwrap(paste0("In one run only: ", shorten_list(unlist(x$only$pipelines), 12), "."), 100, exdent = 2))
+    if (nrow(changed)) c(
+      "", paste0("Scores that changed (intervals that hold for all at once in ", percent(x$confidence), "):"),
+      paste0("  ", text_table(list(
+        pipeline = changed$pipeline, score = score_names(changed$score), old = two(changed$old), new = two(changed$new),
+        change = paste0(signed(changed$change), " (", signed(changed$low), " to ", signed(changed$high), ")"),
+        takes = as.character(changed$takes)
+      )))
+    ),
+    if (nrow(x$versions)) {
+      c("", paste0("Engine ", x$versions$engine, " was of version ", x$versions$old, " and is of ", x$versions$new, "."))
+    },
+    if (nrow(odd)) {
+      c("", paste0(odd$pipeline, ": ", odd$lost, " takes were made in ", x$runs[1], " only, ", odd$gained, " in ", x$runs[2], " only."))
+    },
+    if (length(same) && nrow(silent) + nrow(changed) > 0) {
+      c("", strwrap(paste0("Not seen to have changed: ", listed(same), "."), 100, exdent = 2))
+    },
+    seen_words(x),
+    if (length(unlist(x$only$pipelines))) {
+      c("", strwrap(paste0("In one run only: ", shorten_list(unlist(x$only$pipelines), 12), "."), 100, exdent = 2))
+    }
+  )
+}
+
+# What is sure and too little to be told in three digits is no news.
+told_changes <- function(x) x$scores[x$scores$changed & abs(x$scores$change) >= 0.0005, ]
+
+score_names <- function(scores) {
+  named <- c(utility = "worth", keeper = "keepers")
+  unname(ifelse(scores %in% names(named), named[scores], scores))
+}
+
+# How small a change would have been seen, where pictures differ at all.
+seen_words <- function(x) {
+  again <- x$pictures$pipeline[x$pictures$same == x$pictures$takes]
+  rows <- x$scores[!x$scores$pipeline %in% again, ]
+  blind <- unique(rows$pipeline[is.na(rows$seen)])
+  rows <- rows[!is.na(rows$seen), ]
+  least <- vapply(split(rows$seen, factor(rows$score, unique(rows$score))), max, 0)
+  least <- least[least > 0]
+  named <- paste("of", score_names(names(least)), "by", ifelse(names(least) == "keeper", percent(least), two(least)))
+  c(
+    if (length(again)) {
+      whom <- if (length(again) == nrow(x$pictures)) "all pipelines" else listed(again)
+      c("", strwrap(paste0("The same pictures again, to the last byte: ", whom, "."), 100, exdent = 2))
+    },
+    if (length(least)) c("", strwrap(paste0(
+      "Nine of ten comparisons like this one would have seen a change ", paste(named, collapse = ", "),
+      ", in any pipeline with other pictures", if (length(blind)) " and takes enough", "."
+    ), 100, exdent = 2)),
+    if (length(blind)) c("", strwrap(paste0(
+      "Too few takes to see some changes, or any, in ", listed(blind), ": scores that are not listed may have ",
+      "changed all the same. More seeds or cases tell."
+    ), 100, exdent = 2))
   )
 }
 

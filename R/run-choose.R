@@ -218,8 +218,10 @@ count_calm_calls <- function(takes) {
 # Pipelines are compared on the cases that all of them met; where they were tried
 # on different jobs, those may be few.
 met_by_all <- function(takes) {
-  met <- table(takes$case, takes$pipeline) > 0
-  common <- rownames(met)[rowSums(met) == ncol(met)]
+  cases <- unique(takes$case)
+  pipelines <- unique(takes$pipeline)
+  met <- unique(match(takes$case, cases) + length(cases) * (match(takes$pipeline, pipelines) - 1))
+  common <- cases[tabulate((met - 1) %% length(cases) + 1, length(cases)) == length(pipelines)]
   if (nrow(takes) > 0 && length(common) == 0) {
     stop_sprenn("run", c(
       "No case was met by all pipelines, so they can't be compared.",

@@ -5,13 +5,21 @@
 #' intervals that hold for all pipelines and scores at once, and their pictures,
 #' which a repeatable engine has to make again to the last byte.
 #'
+#' If nothing has changed, a take's difference might as well have had the other sign
+#' (Fisher 1935). What is called a change stands out from what signs dealt by luck do in
+#' all pipelines and scores together (Westfall and Young 1993). That is exact whatever the
+#' scores are like; with fewer than about eight takes a pipeline nothing can stand out.
+#'
 #' @inheritParams choose_pipeline
 #' @param run,other Names of two runs of the trial, the older one first.
 #' @param confidence How sure all that is called a change has to be, together.
 #' @return An object of class `sprenn_changes`, a list: `scores`, a tibble with a row for
 #'   each pipeline and score (the axes, `utility` and `keeper`): `old`, `new`,
-#'   `change`, `low`, `high`, `takes` and `changed`; `pictures`, a row a pipeline:
-#'   `takes` in both, `asked_alike` (asked for in the same words), `other` (of
+#'   `change`, `low`, `high`, `takes`, `changed`, and `seen`, the least change that nine
+#'   of ten such comparisons would have found (`NA` where none could have been);
+#'   `pictures`, a row a pipeline:
+#'   `takes` in both, `same` (of these, how many came out the same, pictures to the
+#'   last byte), `asked_alike` (asked for in the same words), `other` (of
 #'   these, how many came out as another picture), `lost` and `gained` (made in
 #'   one only), `repeatable` (whether the engine says that it repeats a seed),
 #'   `engine`, and `silent`, whether a repeatable engine gave other pictures for
@@ -45,7 +53,7 @@ compare_runs <- function(trial, run, other, job = NULL, confidence = 0.95) {
       i = "Make a run of the suite as it is now with both lineups."
     ))
   }
-  found <- run_changes(both[[1]]$table, both[[2]]$table, confidence)
+  found <- run_changes(both[[1]]$table, both[[2]]$table, confidence, brief$seed)
   if (nrow(found$pictures) == 0) stop_sprenn("run", c("The two runs have no take of the same pipeline, case and seed.", i = "Pipelines are told by their ids: those in both are compared."))
   recipes <- both[[2]]$recipes
   found$pictures$engine <- recipes$engine[match(found$pictures$pipeline, recipes$pipeline)]

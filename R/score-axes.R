@@ -54,7 +54,7 @@ even_evidence <- function(evidence, takes, phrases) {
   key <- function(rows) rows$at * (nrow(phrases) + 1) + rows$asked
   found <- match(key(wanted), key(evidence))
   for (column in c("value", "sources", "apart")) wanted[[column]] <- evidence[[column]][found]
-  wanted <- fill_evenly(wanted, "value", paste(wanted$asked, takes$pipeline[wanted$at]), wanted$asked)
+  wanted <- fill_evenly(wanted, "value", pairs_of(wanted$asked, takes$pipeline[wanted$at]), wanted$asked)
   wanted <- wanted[!is.na(wanted$value), ]
   wanted$sources[is.na(wanted$sources)] <- 0L
   wanted$apart[is.na(wanted$apart)] <- 0
@@ -65,9 +65,14 @@ even_evidence <- function(evidence, takes, phrases) {
 even_axes <- function(table) {
   made <- which(table$state == "made")
   own <- table[made, ]
-  for (axis in axes) own <- fill_evenly(own, axis, paste(own$case, own$pipeline, sep = "\r"), own$case)
+  for (axis in axes) own <- fill_evenly(own, axis, pairs_of(own$case, own$pipeline), own$case)
   table[made, axes] <- own[axes]
   table
+}
+
+# A number for each two values that go together.
+pairs_of <- function(one, other) {
+  match(one, unique(one)) * (length(other) + 1) + match(other, unique(other))
 }
 
 # Gaps of a column get the mean of their group's other rows. Where a group of `together` has
@@ -78,8 +83,11 @@ fill_evenly <- function(rows, column, group, together) {
   if (!any(gaps)) {
     return(rows)
   }
-  means <- tapply(values, group, mean, na.rm = TRUE)
-  values[gaps] <- means[group[gaps]]
+  group <- match(group, unique(group[gaps]))
+  others <- which(!gaps & !is.na(group))
+  sums <- rowsum(cbind(values[others], rep(1, length(others))), group[others])
+  at <- match(group[gaps], as.integer(rownames(sums)))
+  values[gaps] <- sums[at, 1] / sums[at, 2]
   values[together %in% together[is.na(values)]] <- NA
   rows[[column]] <- values
   rows

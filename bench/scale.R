@@ -56,7 +56,7 @@ if ("plan" %in% parts) {
 
 if ("choose" %in% parts) {
   # Rows are written as a run would leave them; all takes share one picture.
-  trial <- large_trial(500, 10, 20)
+  trial <- large_trial(250, 10, 40)
   plan <- plan_run(trial)
   store <- core("open_store")(trial$folder, "main", create = TRUE)
   core("record_plan")(store, trial, plan)
@@ -67,7 +67,7 @@ if ("choose" %in% parts) {
   set.seed(1)
   takes <- plan$take
   one <- core("score_bytes")(core("read_bytes")(core("take_path")(store, picture$file)), trial$suite$cases[[1]], trial$suite, new.env())$scores
-  quality <- 0.3 + 0.6 * match(plan$pipeline, unique(plan$pipeline)) / 20
+  quality <- 0.3 + 0.6 * match(plan$pipeline, unique(plan$pipeline)) / 40
   DBI::dbWithTransaction(store$db, for (i in seq_len(nrow(one))) {
     graded <- one$axis[i] != "flaws"
     value <- if (graded) pmin(1, pmax(0, quality + stats::rnorm(length(takes), 0, 0.1))) else one$value[i]

@@ -24,3 +24,5 @@ means_of <- function(...) {
   colnames(rows) <- c("structure", "adherence", "style")
   rows
 }
+
+worth <- function(table, brief = core_brief) internal("add_utility")(table, brief)

@@ -1,5 +1,4 @@
 # The methods of choosing on tables whose answer is known.
-worth <- function(table, brief = core_brief) internal("add_utility")(table, brief)
 parts_of <- function(table) internal("worth_parts")(table, c("structure", "adherence"))
 
 test_that("the interval of a yield is Wilson's where takes of a case are independent, and wider where they go together", {
