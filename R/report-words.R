@@ -487,13 +487,26 @@ format.sprenn_influence <- function(x, ...) {
   ignored <- found[found$influence == "ignored", ]
   c(
     text_table(list(
-      pipeline = found$pipeline, input = found$input, moved = two(found$moved), "least to most" = paste(two(found$low), "to", two(found$high)), controls = as.character(found$pairs), influence = found$influence
+      pipeline = found$pipeline, input = found$input, moved = two(found$moved), "least to most" = ifelse(is.na(found$low), "-", paste(two(found$low), "to", two(found$high))), controls = as.character(found$pairs), influence = found$influence
     )),
     "", "How far a take moves without the input, or with another one; 1 is what another seed moves.",
-    unlist(lapply(unique(ignored$input), function(input) strwrap(paste0("The ", input, " is ignored by ", listed(ignored$pipeline[ignored$input == input]), "."), 100, exdent = 2))),
+    unlist(lapply(unique(ignored$input), function(input) {
+      whom <- listed(ignored$pipeline[ignored$input == input])
+      strwrap(paste0("The ", input, " is ignored by ", whom, "."), 100, exdent = 2)
+    })),
+    unlist(lapply(intersect(names(untold_reasons), found$why), function(why) {
+      whom <- listed(unique(found$pipeline[found$why == why]))
+      strwrap(paste0("No telling what inputs do to ", whom, ": ", untold_reasons[[why]]), 100, exdent = 2)
+    })),
     fight_words(x$fights)
   )
 }
+
+untold_reasons <- c(
+  "no repeats" = "its pictures differ each time, and nothing was repeated to say by how much. Add repeat to `controls` in lineup.yml.",
+  "too few repeats" = "its pictures differ each time, by too much for so few controls. A larger `control_sample` in lineup.yml tells.",
+  "seeds do nothing" = "another seed gives the same picture, so that there is nothing to hold inputs against."
+)
 
 # Which inputs pull against each other, and which help.
 fight_words <- function(fights) {

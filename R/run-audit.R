@@ -19,7 +19,15 @@ plan_notes <- function(trial, inputs = case_inputs(trial$suite)) {
     if (length(trial$suite$seeds) < 2) {
       "Only one seed: luck can't be told from a pipeline's doing."
     },
-    if (length(unsure)) paste0(paste(names(unsure), collapse = ", "), " does not repeat a seed: its takes differ each time."),
+    if (length(unsure)) {
+      paste0(listed(names(unsure)), if (length(unsure) > 1) " do" else " does", " not repeat a seed: takes differ each time.")
+    },
+    if (length(unsure) && length(setdiff(trial$lineup$controls, "repeat")) && !"repeat" %in% trial$lineup$controls) {
+      paste0(
+        "What inputs do on ", listed(names(unsure)), " can't be told from controls without repeats: add repeat to `controls` ",
+        "in lineup.yml."
+      )
+    },
     weak_spots(trial), aspect_note(trial), credit_note(trial$lineup), same_note(trial$suite, inputs)
   )
 }

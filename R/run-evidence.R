@@ -56,7 +56,10 @@ list_evidence <- function(trial, run = "main") {
 #'   row for each pipeline and input: `pipeline`, `input`, `pairs` (how many
 #'   controls), `moved` (their median; 1 is another seed), `low` and `high` (the
 #'   least and the most), `influence` (`ignored` below 0.15, `weak` below 0.5,
-#'   `clear` below 1.5, `dominant`). `fights` has a row for each pipeline and two
+#'   `clear` below 1.5, `dominant`, or two of these where luck leaves both open;
+#'   `can't tell`, and `moved` NA, where an engine
+#'   that does not repeat a seed has no `repeat` controls, or too few of them, or
+#'   where another seed moves nothing; `why` says which). `fights` has a row for each pipeline and two
 #'   inputs: without the one (`without`) the other's axis (`input`, `axis`: the
 #'   prompt's is adherence, the reference's structure, the look's style) changes by
 #'   `change`, with its 90 % interval; `effect` is `fights` where it gains, `helps`
@@ -87,7 +90,19 @@ measure_influence <- function(trial, run = "main") {
     ))
   }
   takes <- tibble::tibble(take = rows$take, pipeline = rows$pipeline, case = rows$case_id, seed = rows$seed, control = as.character(rows$control))
-  structure(list(inputs = influence_table(takes, read_prints(rows$print)), fights = fights_in(store, trial)), class = "sprenn_influence")
+  structure(list(
+    inputs = influence_table(takes, read_prints(rows$print), unsure_pipelines(trial$lineup)),
+    fights = fights_in(store, trial)
+  ), class = "sprenn_influence")
+}
+
+# Pipelines with a step on an engine that does not repeat a seed.
+unsure_pipelines <- function(lineup) {
+  unsure <- names(Filter(function(engine) !engine$about$repeatable, lineup$engines))
+  steps <- all_steps(lineup)
+  found <- steps$pipeline[steps$engine %in% unsure]
+  while (length(more <- setdiff(steps$pipeline[steps$follows %in% found], found))) found <- c(found, more)
+  found
 }
 
 # Over all jobs: style is a matter of the look only where the brief wants to reach it.

@@ -59,7 +59,52 @@ test_that("influence is what a control moves, as against another seed", {
 test_that("what an engine does by itself is no influence", {
   found <- controlled(c("repeat", "swapped_prompt"), c(0, 1, 0.3, 0.3))
   expect_equal(found$moved, 0)
-  expect_equal(controlled(c("repeat", "swapped_prompt"), c(0, 1, 0.2, 0.6))$moved, 0.5)
+  # What has nothing to do with each other adds up in squares.
+  expect_equal(controlled(c("repeat", "swapped_prompt"), c(0, 1, 0.2, sqrt(0.28)))$moved, 0.5)
+})
+
+# Prints of an engine that gives another picture each time: `numbers` of them vary by `luck`,
+# a seed moves by `by_seed`, and the prompt by `by_prompt`.
+restless <- function(by_prompt, by_seed = 1, luck = 1, cases = 3, repeats = TRUE, seed = 1) {
+  controls <- c(NA, NA, "swapped_prompt", if (repeats) "repeat")
+  grid <- expand.grid(control = seq_along(controls), case = seq_len(cases))
+  takes <- tibble::tibble(
+    take = as.character(seq_len(nrow(grid))), pipeline = "p", case = paste0("c", grid$case),
+    seed = ifelse(grid$control == 2, 2, 1), control = controls[grid$control]
+  )
+  numbers <- 288
+  patches <- withr::with_seed(seed, {
+    own <- function(size) matrix(stats::rnorm(cases * numbers, 0, size * 0.1), cases)[grid$case, ]
+    (takes$seed == 2) * own(by_seed) + (takes$control %in% "swapped_prompt") * own(by_prompt) +
+      matrix(stats::rnorm(nrow(takes) * numbers, 0, luck * 0.1 / sqrt(2)), nrow(takes))
+  })
+  prints <- list(position = matrix(0, nrow(takes), 3), patches = patches)
+  internal("influence_table")(takes, prints, "p")
+}
+
+test_that("an input that is ignored is not called clear on an engine that repeats nothing", {
+  for (seed in 1:10) {
+    ignored <- restless(0, seed = seed)
+    expect_true(ignored$influence %in% c("ignored", "ignored or weak"))
+    expect_lt(abs(restless(1, seed = seed)$moved - 1), 0.25)
+  }
+  without <- restless(0, repeats = FALSE)
+  expect_equal(without$influence, "can't tell")
+  expect_equal(without$why, "no repeats")
+  expect_true(is.na(without$moved))
+})
+
+test_that("what luck drowns is not told, nor what has no seed to be held against", {
+  drowned <- vapply(1:10, function(seed) restless(0.6, by_seed = 0.4, luck = 4, cases = 1, seed = seed)$influence, "")
+  expect_gt(mean(drowned == "can't tell"), 0.8)
+  seedless <- controlled("swapped_prompt", c(0, 0.001, 0.4))
+  expect_equal(seedless$why, "seeds do nothing")
+  # What moves nothing is ignored all the same.
+  expect_equal(controlled("swapped_prompt", c(0, 0.001, 0.001))$influence, "ignored")
+  found <- structure(list(inputs = rbind(seedless, restless(0, repeats = FALSE)), fights = tibble::tibble(effect = character())), class = "sprenn_influence")
+  expect_match(format(found), "another seed gives the same picture", all = FALSE)
+  expect_match(format(found), "Add repeat to `controls`", all = FALSE)
+  expect_s3_class(draw_influence(found), "ggplot")
 })
 
 test_that("without another seed nothing can be said", {

@@ -251,6 +251,7 @@ changed <- function() {
   scores$low <- scores$change - 0.03
   scores$high <- scores$change + 0.03
   scores$changed <- abs(scores$change) > 0.03
+  scores$seen <- 0.05
   structure(list(runs = c("october", "november"), confidence = 0.95, scores = scores), class = "sprenn_changes")
 }
 influenced <- function() {
