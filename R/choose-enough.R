@@ -1,21 +1,37 @@
 # What it would take to be sure: how many more seeds of each case, or how many more cases.
 
-# For each rival that is still in the race: its distance to `best`, how much of that is case
-# by case and how much seed by seed, and how many more of each would give the wanted
-# confidence if the lead stayed what it is (`Inf` where more seeds never would: the cases
-# themselves disagree; unknown where each case has one). With several rivals each has to be
-# beaten more surely.
-evidence_needed <- function(table, best, rivals, confidence) {
-  rows <- lapply(rivals, function(rival) {
-    own <- paired_parts(table, best, rival)
-    wanted <- 1 - (1 - confidence) / max(1, length(rivals))
-    tibble::tibble(
-      pipeline = rival, lead = own$lead, by_case = own$by_case, by_seed = own$by_seed, cases = own$cases, seeds = own$seeds,
-      more_seeds = if (is.na(own$by_seed)) NA_real_ else fewest(0:200, function(n) surely(own, own$cases, own$seeds + n) >= wanted), more_cases = fewest(0:2000, function(n) surely(own, own$cases + n, own$seeds) >= wanted)
+# "So many more would settle it" is said where that comes true in four of five.
+settling_chance <- 0.8
+most_seeds <- 20
+most_cases <- 200
+
+# `table` has the utility of takes; `draws` are the verdict's draws of what those that are still
+# in the race are worth (pipelines x draws). A row: `more_seeds` and `more_cases`, the fewest that
+# settle it with a chance of `sure` (`Inf` where the most that are tried, 20 and 200, do not;
+# `more_seeds` is unknown where each case has one), and the chance of settling it with the most
+# (`with_seeds`, `with_cases`).
+evidence_needed <- function(table, draws, confidence, within) {
+  table <- table[table$pipeline %in% rownames(draws) & !is.na(table$utility), ]
+  parts <- worth_parts_of(table)
+  if (nrow(draws) < 2 || is.na(parts$by_case)) {
+    return(NULL)
+  }
+  means <- mean_by_pipeline(table, "utility")[rownames(draws)]
+  seeds <- harmonic_mean(table(table$case, table$pipeline))
+  chance <- function(more_cases, more_seeds) {
+    chance_of_settling(
+      draws, means, parts, independent_pictures(table), seeds, more_cases, more_seeds, confidence, within
     )
-  })
-  none <- tibble::tibble(pipeline = character(), lead = numeric(), by_case = numeric(), by_seed = numeric(), cases = integer(), seeds = numeric(), more_seeds = numeric(), more_cases = numeric())
-  do.call(rbind, c(list(none), rows))
+  }
+  fewest_of <- function(most, chance) {
+    if (chance(most) >= settling_chance) fewest(seq_len(most), function(n) chance(n) >= settling_chance) else Inf
+  }
+  single <- is.na(parts$by_seed)
+  tibble::tibble(
+    more_seeds = if (single) NA_real_ else fewest_of(most_seeds, function(n) chance(0, n)),
+    more_cases = fewest_of(most_cases, function(n) chance(n, 0)), sure = settling_chance,
+    with_seeds = if (single) NA_real_ else chance(0, most_seeds), with_cases = chance(most_cases, 0)
+  )
 }
 
 # The lead of one pipeline over another, taken within cases and seeds, and its spread from
@@ -34,16 +50,6 @@ paired_parts <- function(table, one, other) {
   within <- sum((lead - means[case])^2) / max(1, length(lead) - length(means))
   between <- if (length(means) > 1) max(0, stats::var(as.vector(means)) - within / seeds) else NA_real_
   list(lead = mean(means), by_case = sqrt(between), by_seed = if (any(sizes > 1)) sqrt(within) else NA_real_, cases = length(means), seeds = seeds)
-}
-
-# How sure so many cases and seeds would be that the lead is one; `widen` as in score_draws().
-surely <- function(parts, cases, seeds, widen = 1) {
-  if (is.na(parts$by_case) || cases < 2) {
-    return(0)
-  }
-  by_seed <- if (is.na(parts$by_seed)) 0 else parts$by_seed
-  spread <- sqrt((parts$by_case^2 + by_seed^2 / seeds) / cases)
-  stats::pt(parts$lead / max(widen * spread, 1e-12), cases - 1)
 }
 
 fewest <- function(numbers, enough) {

@@ -54,7 +54,9 @@ verdict_from <- function(table, brief, looks = NULL) {
     tradeoff = tradeoff_table(axis_means(pipelines), draws[axes]),
     flips = nearest_flips(brief$weights[weighed], parts),
     weightings = weight_map(weighed, parts),
-    needed = evidence_needed(table, best, setdiff(in_the_race, best), brief$confidence),
+    needed = if (state == "too close") {
+      evidence_needed(table, draws$utility[in_the_race, , drop = FALSE], brief$confidence, close_enough_of(brief))
+    },
     looks = looks, draws = draws,
     pipelines = pipelines, table = table, brief = brief
   )

@@ -58,8 +58,14 @@ cli_commands <- function() {
     ),
     plan = new_command(
       "Show what a run would make and what that costs.", "TRIAL",
-      list(within, json_option("as JSON, with every take")), cli_plan,
-      note = "Examples: sprenn plan brackwater --within 30min\n          sprenn plan brackwater --json"
+      list(
+        within, option("tell", "double", NULL, "say how many cases and seeds it takes to tell such a difference in worth", "DIFFERENCE"),
+        option("sure", "double", 0.9, "with --tell: how surely [%default]", "SHARE"),
+        option("job", "character", NULL, "with --tell: for which job [the brief's first one]", "JOB"),
+        option("like", "character", NULL, "with --tell: judge by these runs [the trial's own]; several with commas between", "FOLDERS"),
+        json_option("as JSON, with every take")
+      ), cli_plan,
+      note = "Examples: sprenn plan brackwater --within 30min\n          sprenn plan brackwater --tell 0.05 --job restyle\n          sprenn plan brackwater --json"
     ),
     run = new_command(
       "Make the takes and measure them; goes on where it stopped.", "TRIAL",
@@ -227,6 +233,10 @@ cli_prepare <- function(given) {
 
 cli_plan <- function(given) {
   trial <- read_shown(given$places)
+  if (!is.null(given$tell)) {
+    found <- plan_design(trial, given$tell, given$sure, given$job, split_files(given$like))
+    return(show_found(found, names(found), given))
+  }
   plan <- plan_run(trial, given$within)
   if (given$json) {
     return(tell_json(plan_facts(trial, plan)))

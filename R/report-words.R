@@ -162,23 +162,34 @@ missing_words <- function(verdict) {
 
 # What would settle it.
 settle_words <- function(verdict) {
-  needed <- verdict$needed
   loss <- verdict$pipelines$regret[1]
-  seeds <- max(needed$more_seeds)
-  cases <- max(needed$more_cases)
-  closest <- needed$pipeline[which.max(needed$more_cases)]
-  more <- if (nrow(needed) == 0 || max(cases, seeds, na.rm = TRUE) == 0) {
-    NULL
-  } else if (is.na(seeds)) {
-    paste0("If the lead stays what it is, about ", count_words(cases, "more case"), " would settle it. Whether more seeds would can't be told from one a case: make a second of each.")
-  } else if (cases > 200) {
-    paste0("Between ", verdict$best, " and ", closest, " there is next to nothing: it would take more than 200 more cases to tell them apart. Take the cheaper one, or the one that people prefer.")
-  } else if (seeds > 20) {
-    paste0("If the lead stays what it is, about ", count_words(cases, "more case"), " would settle it. More seeds would not: it is from case to case that they differ.")
-  } else {
-    paste0("If the lead stays what it is, about ", count_words(seeds, "more seed"), " of each case would settle it, or about ", count_words(cases, "more case"), ".")
-  }
+  more <- if (!is.null(verdict$needed)) more_words(verdict)
   c(more, near_words(verdict), if (isTRUE(loss > 0)) paste0("Who uses ", verdict$best, " now has to reckon with a loss of ", formatC(loss, format = "f", digits = 3), " of a take's worth on average."))
+}
+
+# What more of the same would do, foretold from what is known of the lead.
+more_words <- function(verdict) {
+  needed <- verdict$needed
+  cases <- paste("About", count_words(needed$more_cases, "more case"))
+  seeds <- paste("about", count_words(needed$more_seeds, "more seed"), "of each case")
+  others <- verdict$pictures$independent < verdict$pictures$cases
+  sure <- paste0(if (others) " of other pictures", " would settle it with a chance of ", percent(needed$sure))
+  if (!is.finite(needed$more_cases)) {
+    return(paste0(
+      verdict$best, " and ", verdict$runner_up, " are close: ", most_cases, " more cases would settle it with a chance of ",
+      percent(needed$with_cases), ". Take the cheaper one, or the one that people prefer."
+    ))
+  }
+  if (is.na(needed$more_seeds)) {
+    return(paste0(cases, sure, ". Whether more seeds would can't be told from one a case: make a second of each."))
+  }
+  if (is.finite(needed$more_seeds)) {
+    return(paste0(cases, sure, ", or ", seeds, "."))
+  }
+  paste0(
+    cases, sure, ". More seeds hardly would: ", most_seeds, " more of each case would with a chance of ",
+    percent(needed$with_seeds), "."
+  )
 }
 
 # Where the leader is all but the best, the brief may let that do.

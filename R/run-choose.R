@@ -32,8 +32,8 @@
 #'   `pairs` (every two pipelines' difference, with intervals that hold
 #'   all at once), `tradeoff` (whom nothing beats on all axes), `weightings` and
 #'   `flips` (who would win with other weights, and the nearest of those), `needed`
-#'   (for each rival still in the race, how many more seeds or cases would settle
-#'   it) and `table` (a tibble with a row a take). Printing it says all this in
+#'   (where it is too close, a row: how many more seeds or cases would settle it
+#'   with the chance `sure`, and the chance with the most that are tried) and `table` (a tibble with a row a take). Printing it says all this in
 #'   words.
 #' @section How sure: What pipelines are worth on new pictures is drawn from how cases
 #'   disagree: leads are shrunk by what luck could have made of them (empirical Bayes,

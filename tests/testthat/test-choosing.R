@@ -63,22 +63,6 @@ test_that("the nearest weights that change the choice are found, and the share o
   expect_equal(nrow(internal("nearest_flips")(c(structure = 0.6, adherence = 0.4), parts_of(always))), 0)
 })
 
-test_that("what would settle it follows from how much cases and seeds differ", {
-  parts <- list(lead = 0.05, by_case = 0, by_seed = 0.1, cases = 10, seeds = 2)
-  surely <- internal("surely")
-  expect_equal(surely(parts, 10, 8), stats::pt(0.05 / sqrt(0.01 / 8 / 10), 9))
-  needed <- internal("fewest")(0:200, function(n) surely(parts, 10, 2 + n) >= 0.99)
-  expect_gte(surely(parts, 10, 2 + needed), 0.99)
-  expect_lt(surely(parts, 10, 1 + needed), 0.99)
-  # Where it is the cases that differ, no number of seeds helps.
-  parts <- list(lead = 0.05, by_case = 0.1, by_seed = 0, cases = 4, seeds = 2)
-  expect_equal(internal("fewest")(0:200, function(n) surely(parts, 4, 2 + n) >= 0.95), Inf)
-  table <- worth(scored_table(means_of(a = c(0.56, 0.5, 0.5), b = c(0.5, 0.5, 0.5)), cases = 5, by_case = 0.1, by_seed = 0.001, seed = 4))
-  found <- internal("evidence_needed")(table, "a", "b", 0.95)
-  expect_equal(found$more_seeds, Inf)
-  expect_true(is.finite(found$more_cases) && found$more_cases > 0)
-})
-
 lines_of <- function(values, structure, style = 0.5, family = "f") {
   means <- means_of(cbind(structure, 0.5, style))
   rownames(means) <- paste0(family, "/", values)

@@ -73,30 +73,10 @@ test_that("a lead is taken apart into what the case and what the seed does", {
   expect_equal(single$by_case, stats::sd(c(0.4, 0.1, 0.3)))
 })
 
-test_that("how sure so many cases would be is Student's, and more never less", {
-  parts <- list(lead = 0.1, by_case = 0.2, by_seed = 0.1, cases = 5, seeds = 2)
-  surely <- internal("surely")
-  expect_equal(surely(parts, 5, 2), stats::pt(0.1 / sqrt((0.04 + 0.005) / 5), 4))
-  expect_true(all(diff(vapply(2:60, function(n) surely(parts, n, 2), 0)) > 0))
-  expect_true(all(diff(vapply(1:30, function(n) surely(parts, 5, n), 0)) > 0))
-  expect_lt(surely(parts, 5, 2, widen = 2), surely(parts, 5, 2))
-  expect_equal(surely(parts, 1, 2), 0)
+test_that("the first number that is enough is found by halving", {
   expect_equal(internal("fewest")(0:100, function(n) n >= 37), 37)
   expect_equal(internal("fewest")(0:100, function(n) n >= 101), Inf)
   expect_equal(internal("fewest")(0:100, function(n) TRUE), 0)
-})
-
-test_that("evidence that is needed settles the matter when it has come", {
-  table <- verdict_table_of(means_of(a = c(0.64, 0.5, 0.5), b = c(0.58, 0.5, 0.5)), cases = 4, by_case = 0.06, by_seed = 0.05, seed = 3)
-  needed <- internal("evidence_needed")(table, "a", "b", 0.9)
-  parts <- internal("paired_parts")(table, "a", "b")
-  expect_true(needed$more_cases > 0 && needed$more_cases < 2000)
-  expect_gte(internal("surely")(parts, parts$cases + needed$more_cases, parts$seeds), 0.9)
-  expect_lt(internal("surely")(parts, parts$cases + needed$more_cases - 1, parts$seeds), 0.9)
-  # With two rivals each has to be beaten more surely.
-  twice <- internal("evidence_needed")(table, "a", c("b", "b"), 0.9)
-  expect_gte(twice$more_cases[1], needed$more_cases)
-  expect_equal(nrow(internal("evidence_needed")(table, "a", character(), 0.9)), 0)
 })
 
 test_that("information is the share of its final precision, and all of it at the end", {

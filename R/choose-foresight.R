@@ -1,0 +1,178 @@
+# What a run of so many cases and seeds would tell: before it is paid for, and what more of
+# them would add to one that has not settled the matter.
+#
+# A verdict's chances are foreseen by making up means as they may come out, and asking of each
+# what the posterior (see posterior_draws()) would say. Contrasts of pipelines are all that
+# counts for that, and their sum of squares says how much they would be shrunk.
+
+# How many outcomes are made up, and with how many draws each is judged.
+foreseen_outcomes <- 500L
+foreseen_draws <- 120L
+
+# How worth varies once what all pipelines share is out: `by_case`, a pipeline's own spread from
+# case to case, `by_seed`, that from seed to seed within a case (standard deviations), and how
+# many degrees of freedom each is known with. `pictures` is how many independent ones there were
+# (see independent_units()); by_case is what one of these contributes.
+worth_parts_of <- function(table) {
+  table <- table[!is.na(table$utility), ]
+  cells <- case_means(table, "utility")[[1]]
+  within <- seed_spread(table, cells)
+  none <- list(by_case = NA_real_, case_free = 0, by_seed = within$spread, seed_free = within$free)
+  units <- telling_units(independent_units(table))
+  if (ncol(cells) < 2 || drawn_units(table) == "seed" || length(units) == 0) {
+    return(none)
+  }
+  cells <- fill_by_sums(cells)
+  off <- cells - rowMeans(cells)
+  off <- off - rep(colMeans(off), each = nrow(off))
+  known <- covariance_of_mean(off, units)
+  pictures <- known$free + 1
+  seeds <- harmonic_mean(table(table$case, table$pipeline))
+  each <- sum(diag(known$covariance)) / (ncol(cells) - 1) * pictures
+  of_seeds <- if (is.na(within$spread)) 0 else within$spread^2 / seeds * pictures / nrow(cells)
+  # What few cases disagree by is not all in the cases: some is luck, whatever the estimate says.
+  list(
+    by_case = sqrt(max(each - of_seeds, each / 20)), case_free = known$free * (ncol(cells) - 1),
+    by_seed = within$spread, seed_free = within$free
+  )
+}
+
+harmonic_mean <- function(x) 1 / mean(1 / x[x > 0])
+
+# The spread of takes about the mean of their case and pipeline, less what all pipelines share
+# in a seed.
+seed_spread <- function(table, cells) {
+  at <- cbind(match(table$case, rownames(cells)), match(table$pipeline, colnames(cells)))
+  off <- table$utility - cells[at]
+  key <- paste(table$case, table$seed, sep = "\r")
+  free <- nrow(table) - sum(!is.na(cells))
+  if (free < 1) {
+    return(list(spread = NA_real_, free = 0))
+  }
+  pipelines <- ncol(cells)
+  if (pipelines > 1) {
+    off <- off - stats::ave(off, key)
+    free <- free * (1 - 1 / pipelines)
+  }
+  list(spread = sqrt(sum(off^2) / free), free = free)
+}
+
+# The variance of a pipeline's mean over so many independent cases of so many seeds.
+variance_of_mean <- function(parts, cases, seeds) {
+  by_seed <- if (is.na(parts$by_seed)) 0 else parts$by_seed
+  (parts$by_case^2 + by_seed^2 / seeds) / cases
+}
+
+# `means` has a row for each outcome made up, a column a pipeline; `variance`, of a pipeline's
+# mean, is what each outcome's cases show, with `free` degrees of freedom. Returns for each
+# outcome which column a verdict would name (`best`) and its `chance` of being within `within`
+# of the best.
+foreseen_chances <- function(means, variance, free, within, seed) {
+  n <- ncol(means)
+  outcomes <- nrow(means)
+  off <- means - rowMeans(means)
+  squares <- rowSums(off^2)
+  free <- min(most_contrasts, n - 1) * free
+  scales <- free / stats::qchisq(1 - scales_tried, free)
+  grid <- expand.grid(spread = spreads_tried, scale = scales)
+  before <- log(grid$spread) - log1p((grid$spread / usual_spread)^2)
+  spread <- matrix(grid$spread^2, outcomes, nrow(grid), byrow = TRUE) + outer(variance, grid$scale)
+  fit <- -0.5 * ((n - 1) * log(spread) + squares / spread) + rep(before, each = outcomes)
+  chance <- exp(fit - apply(fit, 1, max))
+  even <- (seq_len(foreseen_draws) * (sqrt(5) - 1) / 2) %% 1
+  cells <- t(apply(chance / rowSums(chance), 1, function(own) {
+    pmin(length(own), 1 + findInterval(even, cumsum(own)))
+  }))
+  luck <- variance * matrix(grid$scale[cells], outcomes)
+  kept <- 1 / (1 + luck / matrix(grid$spread[cells]^2, outcomes))
+  best <- max.col(off, ties.method = "first")
+  normal <- matrix(stats::qnorm(core_uniform(foreseen_draws * n, seed)), foreseen_draws)
+  # The draws of each pipeline, outcomes x draws.
+  worth <- lapply(seq_len(n), function(j) {
+    off[, j] * kept + sqrt(luck * kept) * rep(normal[, j], each = outcomes)
+  })
+  top <- do.call(pmax, worth)
+  own <- worth[[1]]
+  for (j in unique(best)) own[best == j, ] <- worth[[j]][best == j, ]
+  list(best = best, chance = rowMeans(own >= top - within))
+}
+
+# The chance that a run of so many `cases` and `seeds` names the right pipeline of `pipelines`, as
+# surely as `confidence`, where the best is `apart` better than all others: the hardest of all
+# ways to be so much better. Right is what is within `within` of the best. What is known of
+# `parts` is known with their own uncertainty.
+foreseen_assurance <- function(parts, pipelines, cases, seeds, apart, confidence, within = 0, seed = 1L) {
+  if (cases < fewest_cases || pipelines < 2) {
+    return(0)
+  }
+  even <- (seq_len(foreseen_outcomes) - 0.5) / foreseen_outcomes
+  # Halton's sequence: evenly dealt in both directions.
+  other <- halton(foreseen_outcomes)
+  drawn <- function(spread, free, even) {
+    if (is.na(spread)) 0 else spread^2 * if (is.finite(free)) free / stats::qchisq(even, free) else 1
+  }
+  by_case <- drawn(parts$by_case, parts$case_free, even)
+  by_seed <- drawn(parts$by_seed, parts$seed_free, other)
+  variance <- (by_case + by_seed / seeds) / cases
+  free <- (cases - 1) * (pipelines - 1)
+  seen <- variance * stats::qchisq(core_uniform(foreseen_outcomes, seed + 1), free) / free
+  normal <- matrix(stats::qnorm(core_uniform(foreseen_outcomes * pipelines, seed + 2)), foreseen_outcomes)
+  truth <- c(0, rep(-apart, pipelines - 1))
+  means <- rep(truth, each = foreseen_outcomes) + sqrt(variance) * normal
+  told <- foreseen_chances(means, seen, cases - 1, within, seed)
+  right <- truth[told$best] >= -within
+  mean(right & told$chance >= confidence)
+}
+
+halton <- function(n, base = 3) {
+  vapply(seq_len(n), function(i) {
+    share <- 1
+    value <- 0
+    while (i > 0) {
+      share <- share / base
+      value <- value + share * (i %% base)
+      i <- i %/% base
+    }
+    value
+  }, 0)
+}
+
+# The least difference that such a run tells with so much assurance; NA where none below 1.
+least_told <- function(parts, pipelines, cases, seeds, confidence, sure, within = 0) {
+  tried <- exp(seq(log(0.002), log(0.6), length.out = 40))
+  enough <- function(apart) {
+    foreseen_assurance(parts, pipelines, cases, seeds, apart, confidence, within) >= sure
+  }
+  at <- fewest(seq_along(tried), function(i) enough(tried[i]))
+  if (is.finite(at)) tried[at] else NA_real_
+}
+
+# The chance that a run which has not settled the matter would with so many more cases, or
+# seeds of each. `worth` has the verdict's draws (pipelines x draws) of those in the race and
+# `means` their plain means; whatever would be declared then counts.
+chance_of_settling <- function(worth, means, parts, cases, seeds, more_cases, more_seeds, confidence, within, seed = 1L) {
+  n <- nrow(worth)
+  worth <- t(worth[, round(seq(1, ncol(worth), length.out = foreseen_outcomes)), drop = FALSE])
+  normal <- function(k) matrix(stats::qnorm(core_uniform(length(worth), seed + k)), nrow(worth))
+  now <- matrix(means, nrow(worth), n, byrow = TRUE)
+  worth <- worth - rowMeans(worth)
+  now <- now - rowMeans(now)
+  by_seed <- if (is.na(parts$by_seed)) 0 else parts$by_seed
+  if (more_seeds > 0 && by_seed > 0) {
+    # What these cases' true means may be: between what was seen and what is true in general.
+    of_seeds <- by_seed^2 / (cases * seeds)
+    of_cases <- parts$by_case^2 / cases
+    meant <- (now / of_seeds + worth / of_cases) / (1 / of_seeds + 1 / of_cases)
+    meant <- meant + normal(1) / sqrt(1 / of_seeds + 1 / of_cases)
+    new <- meant + normal(2) * by_seed / sqrt(cases * more_seeds)
+    now <- (seeds * now + more_seeds * new) / (seeds + more_seeds)
+  }
+  if (more_cases > 0) {
+    new <- worth + normal(3) * sqrt(variance_of_mean(parts, more_cases, seeds))
+    now <- (cases * now + more_cases * new) / (cases + more_cases)
+  }
+  cases <- cases + more_cases
+  variance <- rep(variance_of_mean(parts, cases, seeds + more_seeds), nrow(worth))
+  told <- foreseen_chances(now, variance, cases - 1, within, seed)
+  mean(told$chance >= confidence)
+}
