@@ -57,12 +57,6 @@ seed_spread <- function(table, cells) {
   list(spread = sqrt(sum(off^2) / free), free = free)
 }
 
-# The variance of a pipeline's mean over so many independent cases of so many seeds.
-variance_of_mean <- function(parts, cases, seeds) {
-  by_seed <- if (is.na(parts$by_seed)) 0 else parts$by_seed
-  (parts$by_case^2 + by_seed^2 / seeds) / cases
-}
-
 # `means` has a row for each outcome made up, a column a pipeline; `variance`, of a pipeline's
 # mean, is what each outcome's cases show, with `free` degrees of freedom. Returns for each
 # outcome which column a verdict would name (`best`) and its `chance` of being within `within`
@@ -168,11 +162,11 @@ chance_of_settling <- function(worth, means, parts, cases, seeds, more_cases, mo
     now <- (seeds * now + more_seeds * new) / (seeds + more_seeds)
   }
   if (more_cases > 0) {
-    new <- worth + normal(3) * sqrt(variance_of_mean(parts, more_cases, seeds))
+    new <- worth + normal(3) * sqrt(variance_of_lead(parts, more_cases, seeds))
     now <- (cases * now + more_cases * new) / (cases + more_cases)
   }
   cases <- cases + more_cases
-  variance <- rep(variance_of_mean(parts, cases, seeds + more_seeds), nrow(worth))
+  variance <- rep(variance_of_lead(parts, cases, seeds + more_seeds), nrow(worth))
   told <- foreseen_chances(now, variance, cases - 1, within, seed)
   mean(told$chance >= confidence)
 }

@@ -4,18 +4,26 @@
 # other was); `values` is a matrix takes x axes with the takes as row names. The log odds
 # that one is preferred are a weighted sum of its leads on the axes (a paired-comparison
 # model with what is known of the takes; Bradley and Terry 1952), no weight below 0. Returns
-# a row an axis: `weight` (they add up to 1), `low` and `high` from resampled ballots, and
-# the attributes `pairs` and `sides` (how often the weights side with people).
+# a row an axis: `weight` (they add up to 1), `low` and `high` from resampled cases (from ballots
+# where those are too few), and the attributes `pairs` and `sides` (how often the weights side with people).
 suggested_weights <- function(ballots, values, draws = 400, seed = 1) {
   decided <- ballots[ballots$share != 0.5, ]
   lead <- (values[decided$one_take, , drop = FALSE] - values[decided$other_take, , drop = FALSE]) * ifelse(decided$share > 0.5, 1, -1)
   lead <- lead[, colSums(is.na(lead)) < nrow(lead), drop = FALSE]
-  lead <- lead[rowSums(is.na(lead)) == 0, , drop = FALSE]
+  complete <- rowSums(is.na(lead)) == 0
+  lead <- lead[complete, , drop = FALSE]
+  counts <- ballot_weights(decided)[complete]
+  unit <- (decided[["case"]] %||% seq_len(nrow(decided)))[complete]
+  if (length(unique(unit)) < fewest_resampled) unit <- seq_along(unit)
+  rows_of <- split(seq_along(unit), unit)
   if (nrow(lead) < fewest_ballots || ncol(lead) < 2) {
     return(NULL)
   }
-  weights <- fit_leads(lead)
-  drawn <- vapply(seq_len(draws), function(d) fit_leads(lead[draw_rows(nrow(lead), seed + d), , drop = FALSE]), weights)
+  weights <- fit_leads(lead, counts)
+  drawn <- vapply(seq_len(draws), function(d) {
+    rows <- unlist(rows_of[draw_rows(length(rows_of), seed + d)], use.names = FALSE)
+    fit_leads(lead[rows, , drop = FALSE], counts[rows])
+  }, weights)
   ends <- apply(drawn, 1, interval)
   structure(
     tibble::tibble(axis = colnames(lead), weight = unname(weights), low = ends[1, ], high = ends[2, ]),
@@ -24,10 +32,11 @@ suggested_weights <- function(ballots, values, draws = 400, seed = 1) {
 }
 
 fewest_ballots <- 20
+fewest_resampled <- 5
 
 # Newton's method, with a faint pull to nothing; a weight that turns negative is left out
 # and the others fitted again.
-fit_leads <- function(lead) {
+fit_leads <- function(lead, counts = rep(1, nrow(lead))) {
   used <- rep(TRUE, ncol(lead))
   weights <- stats::setNames(rep(0, ncol(lead)), colnames(lead))
   repeat {
@@ -35,7 +44,9 @@ fit_leads <- function(lead) {
     b <- rep(0, ncol(x))
     for (step in 1:30) {
       p <- 1 / (1 + exp(-drop(x %*% b)))
-      change <- solve(crossprod(x, x * (p * (1 - p))) + diag(1e-3, ncol(x)), crossprod(x, 1 - p) - 1e-3 * b)
+      change <- solve(
+        crossprod(x, x * (counts * p * (1 - p))) + diag(1e-3, ncol(x)), crossprod(x, counts * (1 - p)) - 1e-3 * b
+      )
       b <- b + drop(change)
       if (max(abs(change)) < 1e-8) break
     }

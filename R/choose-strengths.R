@@ -5,17 +5,19 @@
 # `other` are the difference of their strengths. `ballots` has `one` and `other` (names) and
 # `share`, 1 where `one` was preferred, 0 where `other` was, 0.5 where neither. Strengths add
 # up to 0; a faint pull to 0 (a normal with the standard deviation `reach`) keeps them finite
-# where somebody has won, or lost, throughout. Returns `strength` and `covariance`, named.
+# where somebody has won, or lost, throughout. A `weight` says how much each ballot counts.
+# Returns `strength` and `covariance`, named.
 fit_strengths <- function(ballots, names = sort(unique(c(ballots$one, ballots$other))), reach = 2) {
   n <- length(names)
   one <- match(ballots$one, names)
   other <- match(ballots$other, names)
   strength <- rep(0, n)
+  weight <- ballot_weights(ballots)
   for (step in 1:50) {
     p <- 1 / (1 + exp(strength[other] - strength[one]))
-    gradient <- -strength / reach^2
-    gradient <- gradient + tabulate_by(one, ballots$share - p, n) - tabulate_by(other, ballots$share - p, n)
-    curve <- curvature(one, other, p * (1 - p), n) + diag(1 / reach^2, n)
+    off <- weight * (ballots$share - p)
+    gradient <- tabulate_by(one, off, n) - tabulate_by(other, off, n) - strength / reach^2
+    curve <- curvature(one, other, weight * p * (1 - p), n) + diag(1 / reach^2, n)
     change <- solve(curve, gradient)
     strength <- strength + change
     if (max(abs(change)) < 1e-9) break
@@ -47,33 +49,55 @@ curvature <- function(one, other, weight, n) {
   curve
 }
 
-# The strengths as a table, the strongest first: with 90 % intervals, and how often each was
-# shown and preferred. What people do with pairs of the same two differs from case to case, so
-# intervals are widened by how far the ballots are more scattered than the model has it.
+ballot_weights <- function(ballots) ballots[["weight"]] %||% rep(1, nrow(ballots))
+
+# The strengths as a table, the strongest first: with 90 % intervals for other cases and other
+# people like these, and how often each was shown and preferred.
 strength_table <- function(ballots, names = sort(unique(c(ballots$one, ballots$other)))) {
   fit <- fit_strengths(ballots, names)
-  spread <- sqrt(diag(fit$covariance)) * scatter_of(ballots, fit$strength)
+  scatter <- scatter_of_ballots(ballots, fit)
+  half <- stats::qt(0.95, scatter$free) * sqrt(diag(fit$covariance) * scatter$times)
   shown <- table(factor(c(ballots$one, ballots$other), names))
   won <- tapply(c(ballots$share, 1 - ballots$share), factor(c(ballots$one, ballots$other), names), sum)
   table <- tibble::tibble(
-    pipeline = names, strength = unname(fit$strength), low = unname(fit$strength - 1.645 * spread), high = unname(fit$strength + 1.645 * spread),
+    pipeline = names, strength = unname(fit$strength), low = unname(fit$strength - half), high = unname(fit$strength + half),
     shown = as.integer(shown), preferred = as.numeric(won)
   )
   table$preferred[is.na(table$preferred)] <- 0
   table[order(-table$strength), ]
 }
 
-scatter_of <- function(ballots, strength) {
-  key <- paste(ballots$one, ballots$other)
-  p <- 1 / (1 + exp(strength[ballots$other] - strength[ballots$one]))
-  many <- table(key)
-  often <- names(many)[many > 1]
-  if (length(often) < 3) {
-    return(1)
+# Ballots are no independent witnesses: a case suits one pipeline and not another, a take has
+# luck, and people's tastes differ. By how much the variance of strengths is larger for that
+# (`times`; the design effect of Kish 1965), from how ballots of one case, and of one person, go
+# together (Cameron, Gelbach and Miller 2011), with how many degrees of freedom (`free`;
+# Satterthwaite 1946). A single person speaks for nobody else, and no case for others.
+scatter_of_ballots <- function(ballots, fit) {
+  names <- names(fit$strength)
+  one <- match(ballots$one, names)
+  other <- match(ballots$other, names)
+  p <- 1 / (1 + exp(fit$strength[other] - fit$strength[one]))
+  off <- ballot_weights(ballots) * (ballots$share - p)
+  pull <- matrix(0, nrow(ballots), length(names))
+  pull[cbind(seq_along(one), one)] <- off
+  pull[cbind(seq_along(other), other)] <- -off
+  units <- Filter(function(unit) length(unique(unit)) > 1, list(ballots[["case"]], ballots[["person"]]))
+  size <- function(unit) {
+    sums <- rowsum(pull, unit)
+    sum((sums %*% fit$covariance)^2) * nrow(sums) / (nrow(sums) - 1)
   }
-  residual <- tapply(ballots$share - p, key, sum)[often]
-  expected <- tapply(p * (1 - p), key, sum)[often]
-  sqrt(max(1, mean(residual^2 / pmax(expected, 1e-6))))
+  alone <- sum(diag(fit$covariance))
+  if (length(units) == 0 || alone <= 0) {
+    return(list(times = 1, free = Inf))
+  }
+  sizes <- vapply(units, size, 0)
+  free <- vapply(units, function(unit) length(unique(unit)) - 1, 0) * min(most_contrasts, length(names) - 1)
+  both <- if (length(units) == 2) sum(sizes) - size(do.call(paste, units)) else sizes
+  all <- max(both, sizes)
+  if (all <= alone) {
+    return(list(times = 1, free = Inf))
+  }
+  list(times = all / alone, free = sum(sizes)^2 / sum(sizes^2 / free))
 }
 
 # How much a ballot on each pair would say: the information that it is expected to bring on
@@ -111,12 +135,33 @@ agreement_table <- function(ballots) {
   do.call(rbind, c(own, between))
 }
 
-# How often a number sides with people: of the pairs in which one take was preferred and the
-# number differs, the share in which it is the better by the number too (a half is chance).
-# `values` are the number by take.
-siding <- function(ballots, values) {
+# How often numbers side with people: of the pairs in which one take was preferred and a number
+# differs, the share in which it is the better by the number too (a half is chance). `values` is a
+# matrix takes x numbers, higher the better, with the takes as row names. A row a number: `pairs`,
+# `agreement`, and `beyond_luck`, whether it sides with people, or against them, more than the
+# luckiest of as many meaningless numbers would. If a number means nothing, the takes of a case
+# might as well have changed it among them (a permutation test; Westfall and Young 1993).
+siding_table <- function(ballots, values, level = 0.95, seed = 1L) {
   decided <- ballots[ballots$share != 0.5, ]
-  difference <- (values[decided$one_take] - values[decided$other_take]) * sign(decided$share - 0.5)
-  known <- !is.na(difference)
-  list(pairs = sum(known), agreement = if (any(known)) mean((difference[known] > 0) + 0.5 * (difference[known] == 0)) else NA_real_)
+  one <- match(decided$one_take, rownames(values))
+  other <- match(decided$other_take, rownames(values))
+  won <- sign(decided$share - 0.5)
+  sides_of <- function(values) sign(values[one, , drop = FALSE] - values[other, , drop = FALSE]) * won
+  sides <- sides_of(values)
+  known <- colSums(!is.na(sides))
+  strength <- function(sides) abs(colSums(sides, na.rm = TRUE)) / sqrt(pmax(1, colSums(sides != 0, na.rm = TRUE)))
+  case <- c(decided[["case"]], decided[["case"]])[match(rownames(values), c(decided$one_take, decided$other_take))]
+  case <- if (is.null(case)) rep(1L, nrow(values)) else match(case, unique(case))
+  largest <- vapply(seq_len(changed_rounds), function(round) {
+    changed <- order(case)
+    changed[changed] <- order(case, core_uniform(nrow(values), seed + round))
+    max(0, strength(sides_of(values[changed, , drop = FALSE])))
+  }, 0)
+  tibble::tibble(
+    measure = colnames(values), pairs = unname(known), agreement = unname(0.5 + colSums(sides, na.rm = TRUE) / known / 2),
+    beyond_luck = unname(strength(sides) > stats::quantile(largest, level, type = 1, names = FALSE) + 1e-9)
+  )
 }
+
+# How often numbers are changed among takes.
+changed_rounds <- 399L

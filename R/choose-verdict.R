@@ -2,9 +2,9 @@
 
 fewest_cases <- 3
 
-# `looks`: how often a run could have been looked at that stopped when it had seen enough;
-# NULL where it was not.
-verdict_from <- function(table, brief, looks = NULL) {
+# `race`: of a run that stopped when it had seen enough, what it would have been (`cases`,
+# `seeds`) and how many `looks` at it there could have been; NULL where it was none.
+verdict_from <- function(table, brief, race = NULL) {
   table <- add_utility(table, brief)
   if (!any(table$state %in% c("made", "failed", "refused"))) {
     return(list(state = "nothing made", table = table, brief = brief))
@@ -13,7 +13,7 @@ verdict_from <- function(table, brief, looks = NULL) {
     return(list(state = "no evidence", table = table, brief = brief, unchecked = unchecked_axes(table, brief)))
   }
   columns <- c("utility", axes)
-  widen <- if (is.null(looks)) 1 else peeking_stretch(brief$confidence, known_by_now(table, looks), looks)
+  widen <- if (is.null(race)) 1 else peeking_stretch(brief$confidence, known_by_now(table, race), race$looks)
   draws <- score_draws(table, columns, brief$draws, brief$seed, widen)
   pipelines <- pipeline_table(table, draws)
   pipelines$chance_close <- unname(chance_close(draws$utility, close_enough_of(brief))[pipelines$pipeline])
@@ -57,7 +57,7 @@ verdict_from <- function(table, brief, looks = NULL) {
     needed = if (state == "too close") {
       evidence_needed(table, draws$utility[in_the_race, , drop = FALSE], brief$confidence, close_enough_of(brief))
     },
-    looks = looks, draws = draws,
+    looks = race$looks, draws = draws,
     pipelines = pipelines, table = table, brief = brief
   )
 }

@@ -310,7 +310,8 @@ report_race <- function(race, takes) {
       if (length(race$jobs) > 1) paste0(job, ": "),
       switch(own$state,
         decided = paste0("decided after ", count_words(race$rounds, "round"), ", for ", own$best),
-        stuck = paste0("not decided, and the seeds that are left would hardly settle it; ", own$best, " leads"), paste0("still open after ", count_words(race$rounds, "round"))
+        stuck = paste0("not decided, and what is left would hardly settle it; ", own$best, " leads"),
+        paste0(if (isTRUE(race$closed)) "not decided with all takes made" else paste("still open after", count_words(race$rounds, "round")), if (!is.null(own$best)) paste0("; ", own$best, " leads"))
       ),
       if (length(own$dropped)) paste0(". Dropped out on the way: ", listed(own$dropped)), "."
     ), 100, initial = "  - ", prefix = "    "), sep = "\n")

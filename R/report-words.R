@@ -547,20 +547,53 @@ format.sprenn_viewing <- function(x, ...) {
   people <- unique(x$ballots$person)
   share <- function(number) ifelse(is.na(number), "-", paste0(round(100 * number), " %"))
   between <- if (!is.null(x$people)) x$people[x$people$both > 0, ]
-  beside <- if (!is.null(x$measures)) utils::head(x$measures[x$measures$pairs >= 5, ], 8)
+  beside <- if (!is.null(x$measures)) x$measures[x$measures$beyond_luck, ]
   c(
     paste0(count_words(nrow(x$ballots), "answer"), " by ", listed(people), "."),
-    if (NROW(x$strengths)) c("", "Which pipeline people prefer, the strongest first (log odds, with 90 % intervals):", paste0("  ", text_table(list(
+    if (NROW(x$strengths)) c("", "Which pipeline people prefer, the strongest first (log odds; 90 % intervals for other cases and people):", paste0("  ", text_table(list(
       pipeline = x$strengths$pipeline, strength = two(x$strengths$strength), from = two(x$strengths$low), to = two(x$strengths$high),
       preferred = format(x$strengths$preferred), "of" = as.character(x$strengths$shown)
     )))),
     if (NROW(x$keepers)) c("", "Kept, of single takes:", paste0("  ", text_table(list(pipeline = x$keepers$pipeline, kept = as.character(x$keepers$kept), "of" = as.character(x$keepers$shown), "why not" = x$keepers$reasons)))),
     if (NROW(between)) c("", "How far people agree:", paste0("  ", text_table(list(who = ifelse(between$one == between$other, paste(between$one, "twice"), paste(between$one, "and", between$other)), pairs = as.character(between$both), alike = share(between$agreement))))),
-    if (NROW(beside)) c("", "How often a number sides with people (50 % is chance):", paste0("  ", text_table(list(measure = gsub("_", " ", beside$measure), axis = beside$axis, pairs = as.character(beside$pairs), sides = share(beside$agreement))))),
+    viewer_words(x$viewers),
+    if (NROW(beside)) c(
+      "", "Numbers that side with people, or against them, beyond luck (50 % is chance):",
+      paste0("  ", text_table(list(
+        measure = gsub("_", " ", beside$measure), axis = beside$axis, pairs = as.character(beside$pairs), sides = share(beside$agreement)
+      )))
+    ),
+    if (NROW(x$measures) && !NROW(beside)) c("", strwrap(paste0(
+      "No number sides with people beyond what the luckiest of ", nrow(x$measures), " meaningless ones would in ",
+      max(x$measures$pairs), " pairs. More answers tell."
+    ), 100, exdent = 2)),
     if (NROW(x$weights)) c("", "Which weights of the axes would side most with people (a suggestion: the brief stays as it is):", paste0("  ", text_table(list(
       job = ifelse(is.na(x$weights$job), "all", x$weights$job), axis = x$weights$axis, "by ballots" = paste0(two(x$weights$weight), " (", two(x$weights$low), " to ", two(x$weights$high), ")"), "in the brief" = two(x$weights$brief), pairs = as.character(x$weights$pairs)
     ))))
   )
+}
+
+# Whose answers count less, and what is odd in them.
+viewer_words <- function(viewers) {
+  if (is.null(viewers)) {
+    return(NULL)
+  }
+  careless <- viewers[viewers$high < 0.8, ]
+  left <- viewers[viewers$left_odd, ]
+  tired <- viewers[viewers$tires, ]
+  said <- c(
+    paste0(
+      careless$person, " prefers what the others' answers would have ", tolower(percent(careless$follows)), " of the time, where ",
+      percent(careless$expected), " would be expected: careless, or of another taste. These answers count for ",
+      two(careless$care), " of others'.", recycle0 = TRUE
+    ),
+    paste0(left$person, " chose the left picture in ", percent(left$left), " of pairs.", recycle0 = TRUE),
+    paste0(
+      tired$person, " seems to have tired: ", percent(tired$early), " of the first half go with the others, ",
+      percent(tired$late), " of the second.", recycle0 = TRUE
+    )
+  )
+  if (length(said)) c("", strwrap(said, 100, initial = "  - ", prefix = "    "))
 }
 
 #' @export

@@ -59,7 +59,7 @@
 #' unlink(folder, recursive = TRUE)
 choose_pipeline <- function(trial, run = "main", job = NULL, brief = NULL, without = NULL, weights = NULL) {
   told <- read_deciding(trial, run, job, brief, without, weights)
-  verdict <- verdict_from(told$table, told$brief, told$looks)
+  verdict <- verdict_from(told$table, told$brief, told$race)
   verdict <- c(verdict, told[c("recipes", "suite", "run", "folder", "weak_spots")])
   if (!is.null(verdict$pipelines)) verdict$engines <- chance_by_engine(verdict$pipelines, told$recipes)
   structure(verdict, class = "sprenn_verdict")
@@ -81,7 +81,7 @@ read_deciding <- function(trial, run, job = NULL, brief = NULL, without = NULL, 
   # What a race left unmade was never needed.
   if (isTRUE(race$over)) table <- table[table$state != "planned", ]
   list(
-    table = table, brief = brief, looks = race$looks,
+    table = table, brief = brief, race = race,
     recipes = with_settings(read_pipelines(store)), suite = trial$suite[c("suite", "title")], run = run, folder = trial$folder,
     weak_spots = weak_spots(trial, Filter(function(case) is.na(brief$job) || case$job == brief$job, trial$suite$cases))
   )

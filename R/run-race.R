@@ -1,14 +1,25 @@
-# A run that stops when it is decided: rounds of one seed of every case, after each of which
-# the brief's purposes are looked at. What is known of the race is kept with the run's
+# A run that stops when it is decided: rounds of a block of cases with one seed each, after each
+# of which the brief's purposes are looked at. What is known of the race is kept with the run's
 # facts, so that it goes on where it was and a later choice knows of the looks.
 
-# The number of the round in which each take is made: the first seed of its case, the second,
-# and so on.
-race_rounds <- function(takes) {
-  key <- paste(takes$case, takes$seed)
-  first <- takes[!duplicated(key), ]
-  number <- stats::ave(seq_len(nrow(first)), first$case, FUN = seq_along)
-  number[match(key, key[!duplicated(key)])]
+# A block has at least so many cases: of fewer hardly anything can be told.
+fewest_in_block <- 4L
+
+# The number of the round in which each take is made: the first seed of a block of the cases
+# of its job, the first seed of the next block, and once all have one, the second seeds.
+# Blocks are dealt in turns, so that each is like the whole.
+race_rounds <- function(takes, jobs) {
+  key <- paste(takes$case, takes$seed, sep = "\r")
+  first <- !duplicated(key)
+  cases <- takes$case[first]
+  seed <- stats::ave(seq_along(cases), cases, FUN = seq_along)
+  each <- unique(cases)
+  job <- jobs[match(each, takes$case)]
+  place <- stats::ave(seq_along(each), job, FUN = seq_along)
+  blocks <- pmax(1, tabulate(match(job, unique(job)))[match(job, unique(job))] %/% fewest_in_block)
+  at <- match(cases, each)
+  round <- (seed - 1) * blocks[at] + (place[at] - 1) %% blocks[at] + 1
+  round[match(key, key[first])]
 }
 
 # The race so far: `looks`, how many rounds there are in all, `rounds`, how many are done,
@@ -32,7 +43,11 @@ race_of <- function(store, job) {
     return(NULL)
   }
   own <- race$jobs[[race_name(job)]]
-  list(looks = race$looks, over = isTRUE(race$closed) && !is.null(own))
+  # Races of earlier versions had a round a seed, over all cases.
+  list(
+    looks = own$looks %||% race$looks, cases = own$cases %||% 0, seeds = own$seeds %||% race$looks,
+    over = isTRUE(race$closed) && !is.null(own)
+  )
 }
 
 race_name <- function(job) if (is.na(job)) "all" else job
@@ -42,9 +57,16 @@ race_name <- function(job) if (is.na(job)) "all" else job
 # the plan has.
 run_race <- function(store, trial, planned, make) {
   takes <- read_takes(store)
-  round <- race_rounds(takes)
-  race <- read_race(store) %||% list(rounds = 0, jobs = lapply(stats::setNames(nm = vapply(brief_jobs(trial$brief), race_name, "")), function(job) list(state = "open", dropped = character())))
+  jobs <- jobs_of_takes(takes, trial$suite)
+  round <- race_rounds(takes, jobs)
+  race <- read_race(store) %||% new_race(trial$brief)
   race$looks <- max(round[planned])
+  for (name in names(race$jobs)) {
+    own <- planned & (name == "all" | jobs == name) & is.na(takes$control)
+    race$jobs[[name]][c("looks", "cases", "seeds")] <- list(
+      max(round[own], 1), length(unique(takes$case[own])), max(0, table(unique(takes[own, c("case", "seed")])$case))
+    )
+  }
   race$closed <- FALSE
   write_race(store, race)
   for (now in seq(race$rounds + 1, length.out = max(0, race$looks - race$rounds))) {
@@ -68,6 +90,15 @@ run_race <- function(store, trial, planned, make) {
   race
 }
 
+new_race <- function(brief) {
+  names <- vapply(brief_jobs(brief), race_name, "")
+  list(rounds = 0, jobs = lapply(stats::setNames(nm = names), function(job) list(state = "open", dropped = character())))
+}
+
+jobs_of_takes <- function(takes, suite) {
+  vapply(suite$cases, `[[`, "", "job")[match(takes$case, vapply(suite$cases, `[[`, "", "id"))]
+}
+
 # Whoever makes all takes after all has the race's looks behind them all the same.
 end_race <- function(store) {
   race <- read_race(store)
@@ -78,7 +109,7 @@ end_race <- function(store) {
 # Takes of a purpose that is open still, and of steps that lead to a pipeline that is still in.
 wanted_in_race <- function(takes, trial, race, open) {
   steps <- all_steps(trial$lineup)
-  jobs <- vapply(trial$suite$cases, `[[`, "", "job")[match(takes$case, vapply(trial$suite$cases, `[[`, "", "id"))]
+  jobs <- jobs_of_takes(takes, trial$suite)
   wanted <- rep(FALSE, nrow(takes))
   for (job in open) {
     running <- setdiff(trial$lineup$pipelines$pipeline, race$jobs[[job]]$dropped)
@@ -97,6 +128,6 @@ look_at_race <- function(store, trial, job, race) {
   if (nrow(table) == 0) {
     return(own)
   }
-  step <- race_step(table, brief, race$looks, own$dropped)
+  step <- race_step(table, brief, race_of(store, brief$job), own$dropped)
   utils::modifyList(own, step[c("state", "best", "confidence", "information", "dropped")])
 }

@@ -27,7 +27,7 @@
 #'   as there are cores, at most 8, and none for a few takes; 0 does everything
 #'   here. Or the path of a file that names other machines (docs/machines.md). What
 #'   is made and measured does not depend on it.
-#' @param until `"decided"`: make the takes in rounds of one seed of every case, and
+#' @param until `"decided"`: make the takes in rounds of a block of cases with one seed each, and
 #'   stop as soon as the brief's purposes are decided, or more seeds would hardly
 #'   settle them. Pipelines that can't win any more drop out on the way. Cases of
 #'   jobs that the brief has no purpose for are left out.

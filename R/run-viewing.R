@@ -27,7 +27,7 @@ pair_ballots <- function(ballots, takes) {
   own <- ballots[ballots$kind == "pair" & ballots$one %in% takes$take & ballots$other %in% takes$take, ]
   pipeline <- function(take) takes$pipeline[match(take, takes$take)]
   tibble::tibble(
-    person = own$person, one = pipeline(own$one), other = pipeline(own$other), share = unname(c(one = 1, other = 0, neither = 0.5)[own$choice]),
+    person = own$person, case = takes$case[match(own$one, takes$take)], one = pipeline(own$one), other = pipeline(own$other), share = unname(c(one = 1, other = 0, neither = 0.5)[own$choice]),
     one_take = own$one, other_take = own$other, pair = paste(pmin(own$one, own$other), pmax(own$one, own$other)),
     choice = ifelse(own$choice == "neither", NA_character_, ifelse(own$choice == "one", own$one, own$other))
   )
@@ -148,11 +148,16 @@ record_viewed <- function(store, suite) {
 #' @return An object of class `sprenn_viewing`, a list: `ballots` (a tibble with
 #'   a row each), `strengths` (from pairs, the strongest first: `pipeline`,
 #'   `strength` (log odds of being preferred), its 90 % interval `low` and
-#'   `high`, `shown`, `preferred`), `keepers` (from single takes: `pipeline`,
+#'   `high` for other cases and people like these, `shown`, `preferred`), `keepers` (from single takes: `pipeline`,
 #'   `shown`, `kept`, `reasons`), `people` (how far each two agree, and each with
-#'   themselves: `both`, `agreement`), `measures` (how often a number sides
-#'   with people where one take of a pair was preferred: `measure`, `pairs`,
-#'   `agreement`; a half is chance) and `weights` (for each job of the brief and
+#'   themselves: `both`, `agreement`), `viewers` (a row a person: `answers`, how many of
+#'   these `follow` what the others' say, against what was `expected`, the share answered
+#'   with `care` by that (`low`, `high`), by which a person's answers count, the share
+#'   for the `left` picture and whether it is odd (`left_odd`), what follows in the first
+#'   and the last half (`early`, `late`), and whether the person `tires`), `measures` (how
+#'   often a number sides with people where one take of a pair was preferred: `measure`,
+#'   `pairs`, `agreement`, a half is chance, and whether that is `beyond_luck`, so many
+#'   numbers being looked at) and `weights` (for each job of the brief and
 #'   axis the `weight` that sides most with people, its 90 % interval, and what
 #'   the `brief` has; `NULL` with fewer than 20 pairs. Nothing takes them over by
 #'   itself).
@@ -184,9 +189,11 @@ viewing_of <- function(store, trial) {
     tibble::tibble(pipeline = own$pipeline[1], shown = nrow(own), kept = sum(own$choice == "keep"), reasons = listed(paste(names(said), said, recycle0 = TRUE)))
   })
   once <- pairs[!duplicated(pairs[c("person", "pair")]), ]
+  viewers <- if (nrow(once)) viewer_table(once)
+  if (nrow(once)) once <- with_care(once, viewers)
   structure(list(
     ballots = ballots, strengths = if (nrow(once)) strength_table(once), keepers = do.call(rbind, unname(keepers)),
-    people = if (nrow(pairs)) agreement_table(pairs), measures = if (nrow(once)) measures_beside(once, store),
+    people = if (nrow(pairs)) agreement_table(pairs), viewers = viewers, measures = if (nrow(once)) measures_beside(once, store),
     weights = if (nrow(once)) weights_beside(once, store, trial)
   ), class = "sprenn_viewing")
 }
@@ -198,16 +205,21 @@ measures_beside <- function(pairs, store) {
   scores <- scores[scores$take %in% shown, ]
   facts <- list_measures()
   better <- stats::setNames(facts$better, facts$measure)
-  rows <- lapply(split(scores, scores$measure), function(own) {
-    way <- switch(better[own$measure[1]] %|NA|% "higher", higher = 1, lower = -1, 0)
-    if (way == 0) {
-      return(NULL)
-    }
-    found <- siding(pairs, stats::setNames(way * own$value, own$take))
-    tibble::tibble(measure = own$measure[1], axis = own$axis[1], pairs = found$pairs, agreement = found$agreement)
-  })
-  table <- do.call(rbind, unname(rows))
-  if (!is.null(table)) table[order(-table$agreement), ]
+  measures <- unique(scores$measure)
+  way <- c(higher = 1, lower = -1)[ifelse(is.na(better[measures]), "higher", better[measures])]
+  names(way) <- measures
+  way <- way[!is.na(way)]
+  values <- vapply(names(way), function(measure) {
+    own <- scores[scores$measure == measure, ]
+    way[[measure]] * own$value[match(shown, own$take)]
+  }, numeric(length(shown)))
+  if (length(way) == 0) {
+    return(NULL)
+  }
+  values <- matrix(values, length(shown), dimnames = list(shown, names(way)))
+  table <- siding_table(pairs, values)
+  table <- tibble::tibble(measure = table$measure, axis = scores$axis[match(table$measure, scores$measure)], table[-1])
+  table[order(-table$agreement), ]
 }
 
 # The weights of the axes that side most with what people preferred, beside the brief's; style

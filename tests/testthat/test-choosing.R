@@ -211,17 +211,18 @@ test_that("as many drop out as may be the best one together, those who went befo
 })
 
 test_that("a race drops who can't win, stops when decided, and says when it is stuck", {
-  race <- internal("race_step")
+  whole <- list(cases = 10, seeds = 4, looks = 4)
+  race <- function(table, brief) internal("race_step")(table, brief, whole)
   clear <- scored_table(means_of(a = c(0.8, 0.5, 0.5), b = c(0.5, 0.5, 0.5), c = c(0.1, 0.5, 0.5)), cases = 10)
-  step <- race(clear, core_brief, 4)
+  step <- race(clear, core_brief)
   expect_equal(step[c("state", "best")], list(state = "decided", best = "a"))
   expect_setequal(step$dropped, c("b", "c"))
   tie <- scored_table(means_of(a = c(0.5, 0.5, 0.5), b = c(0.5, 0.5, 0.5), c = c(0.1, 0.5, 0.5)), cases = 10, by_case = 0.1, by_seed = 0.005, seed = 3)
-  step <- race(tie, core_brief, 4)
+  step <- race(tie, core_brief)
   expect_equal(step$state, "stuck")
   expect_equal(step$dropped, "c")
   # From a single seed nothing is known of seeds yet.
-  expect_equal(race(tie[tie$seed == 1, ], core_brief, 4)$state, "open")
-  expect_equal(race(clear[clear$case %in% c("c01", "c02"), ], core_brief, 4)$state, "open")
+  expect_equal(race(tie[tie$seed == 1, ], core_brief)$state, "open")
+  expect_equal(race(clear[clear$case %in% c("c01", "c02"), ], core_brief)$state, "open")
 })
 

@@ -56,7 +56,7 @@ test_that("settings of one engine don't take its chances from each other", {
 
 test_that("a race stops as soon as one is surely close enough", {
   table <- near_ties()
-  step <- function(...) internal("race_step")(table, close_brief(...), 4)$state
+  step <- function(...) internal("race_step")(table, close_brief(...), list(cases = 8, seeds = 4, looks = 4))$state
   expect_false(step() == "decided")
   expect_equal(step(close_enough = 0.08), "decided")
 })

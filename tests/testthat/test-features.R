@@ -80,17 +80,21 @@ test_that("the first number that is enough is found by halving", {
 })
 
 test_that("information is the share of its final precision, and all of it at the end", {
-  of <- internal("information_of")
+  of <- function(parts, seeds, cases = 6) internal("information_of")(parts, list(cases = cases, seeds = seeds))
   parts <- list(lead = 0.1, by_case = 0.1, by_seed = 0.2, cases = 6, seeds = 2)
   expect_equal(of(parts, 6), (0.01 + 0.04 / 6) / (0.01 + 0.04 / 2))
   expect_equal(of(utils::modifyList(parts, list(seeds = 6)), 6), 1)
   expect_equal(of(utils::modifyList(parts, list(seeds = 1)), 4), 1 / 4)
   expect_equal(of(utils::modifyList(parts, list(by_case = 0, by_seed = 0)), 4), 1 / 2)
   expect_equal(of(utils::modifyList(parts, list(by_case = NA_real_)), 4), 1 / 2)
+  # Of a third of the cases a third is known, and seeds count as before.
+  expect_equal(of(parts, 6, 18), of(parts, 6) / 3)
 })
 
 test_that("the chance that all seeds will settle it is high for a clear lead, low for none", {
-  settle <- internal("chance_to_settle")
+  settle <- function(parts, seeds, confidence, cases = 8) {
+    internal("chance_to_settle")(parts, list(cases = cases, seeds = seeds, looks = 6), confidence)
+  }
   parts <- list(lead = 0.3, by_case = 0.05, by_seed = 0.1, cases = 8, seeds = 2)
   expect_gt(settle(parts, 6, 0.9), 0.99)
   expect_lt(settle(utils::modifyList(parts, list(lead = 0)), 6, 0.9), 0.2)
@@ -100,6 +104,24 @@ test_that("the chance that all seeds will settle it is high for a clear lead, lo
   expect_equal(settle(utils::modifyList(parts, list(seeds = 1)), 6, 0.9), 1)
   # Nothing more to come: settled or not.
   expect_true(settle(utils::modifyList(parts, list(seeds = 6)), 6, 0.9) %in% 0:1)
+  # New cases may settle what more seeds of these would not.
+  stuck <- utils::modifyList(parts, list(lead = 0.01, by_seed = 0.001))
+  expect_gt(settle(stuck, 6, 0.9, cases = 40), settle(stuck, 6, 0.9) + 0.1)
+  # With one seed a case in all, the cases tell.
+  expect_lt(settle(utils::modifyList(parts, list(seeds = 1, by_seed = NA_real_, lead = 0)), 1, 0.9, cases = 16), 0.3)
+})
+
+test_that("rounds are blocks of cases that are like the whole, first seeds first", {
+  grid <- expand.grid(pipeline = c("a", "b"), case = sprintf("c%02d", 1:14), seed = c(3, 5), stringsAsFactors = FALSE)
+  jobs <- ifelse(grid$case <= "c10", "restyle", "repair")
+  round <- internal("race_rounds")(grid, jobs)
+  of <- function(job, seed) tapply(round[jobs == job & grid$seed == seed], grid$case[jobs == job & grid$seed == seed], unique)
+  expect_equal(as.vector(of("restyle", 3)), rep(1:2, 5))
+  expect_equal(as.vector(of("restyle", 5)), rep(3:4, 5))
+  # Four cases of a job are one block.
+  expect_equal(as.vector(of("repair", 3)), rep(1, 4))
+  expect_equal(as.vector(of("repair", 5)), rep(2, 4))
+  expect_true(all(round[grid$pipeline == "a"] == round[grid$pipeline == "b"]))
 })
 
 test_that("of who drops out, no more may together be the best than is allowed", {

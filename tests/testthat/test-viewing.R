@@ -47,9 +47,99 @@ test_that("agreement counts pairs that both saw, and those that one saw twice", 
 
 test_that("a number sides with people as often as its better take is the preferred one", {
   ballots <- tibble::tibble(one_take = c("a", "b", "a", "c"), other_take = c("b", "c", "c", "b"), share = c(1, 1, 0.5, 1))
-  found <- internal("siding")(ballots, c(a = 3, b = 2, c = 1))
-  expect_equal(found, list(pairs = 3, agreement = 2 / 3))
-  expect_equal(internal("siding")(ballots, c(a = 3))$pairs, 0)
+  values <- cbind(m = c(a = 3, b = 2, c = 1), never = c(1, 1, 1))
+  found <- internal("siding_table")(ballots, values)
+  expect_equal(found$pairs, c(3, 3))
+  expect_equal(found$agreement, c(2 / 3, 0.5))
+  expect_false(any(found$beyond_luck))
+  expect_equal(internal("siding_table")(ballots, values[1, , drop = FALSE])$pairs, c(0, 0))
+})
+
+# Ballots of people whose tastes differ, on cases that suit one or another.
+worldly_ballots <- function(seed, cases = 10, people = 4, each = 40, careless = 0) {
+  strength <- c(a = -1, b = -0.3, c = 0.4, d = 0.9)
+  withr::with_seed(seed, {
+    by_case <- matrix(stats::rnorm(cases * 4, 0, 0.7), cases)
+    by_person <- matrix(stats::rnorm(people * 4, 0, 0.5), people)
+    person <- rep(seq_len(people), each = each)
+    case <- sample(cases, length(person), TRUE)
+    pairs <- t(replicate(length(person), sample(4, 2)))
+    of <- function(k) strength[pairs[, k]] + by_case[cbind(case, pairs[, k])] + by_person[cbind(person, pairs[, k])]
+    lead <- ifelse(person <= careless, 0, of(1) - of(2))
+    tibble::tibble(
+      person = paste0("v", person), case = paste0("c", case), one = names(strength)[pairs[, 1]], other = names(strength)[pairs[, 2]],
+      share = as.numeric(stats::runif(length(lead)) < stats::plogis(lead)),
+      one_take = paste0(case, one), other_take = paste0(case, other)
+    )
+  })
+}
+
+test_that("intervals of strengths hold for other cases and other people", {
+  # What very many cases and people would say: less than the strengths put in, for tastes differ.
+  truth <- internal("fit_strengths")(worldly_ballots(1, 1500, 1500, 8), reach = 100)$strength
+  holds <- function(ballots) {
+    table <- internal("strength_table")(ballots)
+    own <- truth[table$pipeline]
+    mean(table$low <= own & own <= table$high)
+  }
+  together <- vapply(1:60, function(seed) holds(worldly_ballots(seed + 10)), 0)
+  expect_gt(mean(together), 0.83)
+  # As if ballots had nothing to do with each other they would hold much less.
+  alone <- vapply(1:60, function(seed) holds(worldly_ballots(seed + 10)[c("one", "other", "share")]), 0)
+  expect_lt(mean(alone), mean(together) - 0.08)
+})
+
+test_that("who answers like a coin counts less than who follows", {
+  found <- lapply(1:12, function(seed) internal("viewer_table")(worldly_ballots(seed, careless = 1, each = 80)))
+  care <- rowMeans(vapply(found, `[[`, numeric(4), "care"))
+  expect_true(all(care[1] < care[-1] - 0.1))
+  weighed <- internal("with_care")(worldly_ballots(1, careless = 1, each = 80))
+  expect_equal(length(unique(weighed$weight)), 4)
+  # A coin's ballots pull strengths together; weighed down they do so less.
+  plain <- internal("fit_strengths")(worldly_ballots(1, careless = 1, each = 80))
+  expect_gt(diff(range(internal("fit_strengths")(weighed)$strength)), 0)
+  expect_false(identical(plain$strength, internal("fit_strengths")(weighed)$strength))
+  # Alone nobody is doubted.
+  expect_equal(internal("viewer_table")(worldly_ballots(2, people = 1))$care, 1)
+})
+
+test_that("who always takes the left picture, or tires, is told", {
+  ballots <- worldly_ballots(3, each = 60)
+  ballots$share[ballots$person == "v2"] <- 1
+  # The second half of v3 goes against all others.
+  strong <- internal("fit_strengths")(ballots[ballots$person != "v3", ])$strength
+  mine <- which(ballots$person == "v3")
+  with <- as.numeric(strong[ballots$one[mine]] > strong[ballots$other[mine]])
+  ballots$share[mine] <- ifelse(seq_along(mine) > 30, 1 - with, with)
+  found <- internal("viewer_table")(ballots)
+  expect_true(found$left_odd[found$person == "v2"])
+  expect_equal(found$left[found$person == "v2"], 1)
+  expect_true(found$tires[found$person == "v3"])
+  expect_false(any(found$tires[found$person != "v3"]))
+  words <- internal("viewer_words")(found)
+  expect_match(words, "v2 chose the left picture in 100 %", all = FALSE)
+  expect_match(words, "v3 seems to have tired", all = FALSE)
+  expect_null(internal("viewer_words")(found[found$person %in% c("v1", "v4") & !found$left_odd & found$high >= 0.8, ]))
+})
+
+test_that("of fifty meaningless numbers none is said to side with people, and one that does is", {
+  listed <- vapply(1:40, function(seed) {
+    ballots <- worldly_ballots(seed, people = 1, each = 10)
+    takes <- unique(c(ballots$one_take, ballots$other_take))
+    values <- withr::with_seed(seed, matrix(stats::rnorm(50 * length(takes)), length(takes), dimnames = list(takes, paste0("m", 1:50))))
+    found <- internal("siding_table")(ballots, values)
+    c(any(found$beyond_luck), max(found$agreement))
+  }, c(0, 0))
+  expect_lte(sum(listed[1, ]), 5)
+  # By agreement alone the best of them would look telling.
+  expect_gt(mean(listed[2, ] >= 0.8), 0.5)
+  ballots <- worldly_ballots(5, people = 5, each = 60)
+  takes <- unique(c(ballots$one_take, ballots$other_take))
+  strength <- c(a = -1, b = -0.3, c = 0.4, d = 0.9)
+  values <- cbind(real = strength[sub(".*[0-9]", "", takes)], withr::with_seed(1, matrix(stats::rnorm(50 * length(takes)), length(takes))))
+  dimnames(values) <- list(takes, c("real", paste0("m", 1:50)))
+  found <- internal("siding_table")(ballots, values)
+  expect_true(found$beyond_luck[found$measure == "real"])
 })
 
 # A viewing of a small run, without a page.
