@@ -55,13 +55,14 @@ curve_table <- function(lines, pipelines, table, columns = c(axes, "utility", "y
 
 # What each line shows, a row each:
 # `points`, how many settings; `cliff_from`, `cliff_to`: the two neighbours between which
-# most of what changes in structure changes, and by how much (`drop`, with its interval);
+# structure gives way, and by how much (`drop`, with its interval);
 # `flat_from`, `flat_to`: the widest stretch in which structure hardly changes;
 # `window_from`, `window_to`: where the mean of every axis clears its floor, by straight
 # lines between the settings tried, and whether that goes on beyond them (`open_low`,
-# `open_high`); `best`: the setting with the most worth, and those among which it is in
+# `open_high`), with intervals (see window_of()); `kept_from`, `kept_to` and so on: the same for
+# the share of takes that are keepers, of which `keepers` are draws; `best`: the setting with the most worth, and those among which it is in
 # 90 % of draws (`best_from`, `best_to`).
-curve_features <- function(lines, pipelines, draws, floors) {
+curve_features <- function(lines, pipelines, draws, floors, keepers) {
   each <- split(lines, factor(lines$line, unique(lines$line)))
   rows <- lapply(each, function(own) {
     own <- own[own$pipeline %in% pipelines$pipeline[!is.na(pipelines$structure)], ]
@@ -73,28 +74,36 @@ curve_features <- function(lines, pipelines, draws, floors) {
     tibble::tibble(
       line = own$line[1], vary = own$vary[1], points = nrow(own),
       cliff_of(own$value, means[, "structure"], draws$structure[own$pipeline, , drop = FALSE]),
-      flat_of(own$value, means[, "structure"]), window_of(own$value, means, floors),
+      flat_of(own$value, means[, "structure"]),
+      window_of(own$value, means, floors, lapply(draws[axes], function(one) one[own$pipeline, , drop = FALSE])),
+      kept_window(own$value, pipelines$yield[match(own$pipeline, pipelines$pipeline)], keepers[own$pipeline, , drop = FALSE]),
       best = own$value[which.max(worth)], best_among(own$value, draws$utility[own$pipeline, , drop = FALSE])
     )
   })
   do.call(rbind, unname(rows))
 }
 
-# A cliff is a step that is at least twice as steep as the line on the whole, takes a third
-# of all that changes or more, and is no matter of chance.
+# A cliff is a step that is more than twice as steep as the rest of the line and changes a score
+# by a tenth or more, and is no matter of chance: on a straight line one is found in
+# `false_cliffs` of cases at most, the steps all looked at together. Three settings can show one.
+false_cliffs <- 0.05
+
 cliff_of <- function(value, score, draws) {
   none <- tibble::tibble(cliff_from = NA_real_, cliff_to = NA_real_, drop = NA_real_, drop_low = NA_real_, drop_high = NA_real_)
-  if (length(value) < 3) {
+  if (length(value) < 3 || anyNA(draws)) {
     return(none)
   }
   change <- diff(score)
-  steep <- which.max(abs(change) / diff(value))
-  share <- abs(change[steep]) / sum(abs(change))
-  way <- diff(value)[steep] / diff(range(value))
-  ends <- interval(draws[steep + 1, ] - draws[steep, ])
-  if (!isTRUE(share >= 1 / 3 && share >= 2 * way && abs(change[steep]) >= 0.1 && prod(ends) > 0)) {
+  width <- diff(value)
+  steep <- which.max(abs(change) / width)
+  changes <- draws[-1, , drop = FALSE] - draws[-nrow(draws), , drop = FALSE]
+  own <- sign(change[steep]) * changes[steep, ] / width[steep]
+  rest <- colSums(abs(changes[-steep, , drop = FALSE])) / sum(width[-steep])
+  surely <- stats::quantile(own - 2 * rest, false_cliffs / length(change), names = FALSE) > 0
+  if (!surely || abs(change[steep]) < 0.1) {
     return(none)
   }
+  ends <- interval(changes[steep, ])
   tibble::tibble(cliff_from = value[steep], cliff_to = value[steep + 1], drop = unname(change[steep]), drop_low = ends[1], drop_high = ends[2])
 }
 
@@ -108,20 +117,53 @@ flat_of <- function(value, score, within = 0.05) {
   tibble::tibble(flat_from = best[1], flat_to = best[2])
 }
 
-window_of <- function(value, means, floors) {
+# Where straight lines between settings clear every floor, with 90 % intervals of both ends
+# (`window_from_low`, ...) by draws, a list of matrices settings x draws, of those draws that have
+# a window there at all; how many do is `window_chance`.
+window_of <- function(value, means, floors, draws) {
   floors <- floors[!is.na(floors) & colSums(!is.na(means))[names(floors)] == length(value)]
+  found <- widest_window(value, lapply(names(floors), function(axis) means[, axis]), floors)
+  out <- tibble::tibble(window_from = found[1], window_to = found[2], open_low = found[1] %in% value[1], open_high = found[2] %in% value[length(value)])
+  known <- length(floors) > 0 && !anyNA(unlist(lapply(draws[names(floors)], `[`, , 1)))
+  each <- if (known) {
+    vapply(seq_len(min(window_draws, ncol(draws[[1]]))), function(d) {
+      widest_window(value, lapply(names(floors), function(axis) draws[[axis]][, d]), floors)
+    }, c(0, 0))
+  } else {
+    matrix(NA_real_, 2, 1)
+  }
+  ends <- apply(each, 1, interval)
+  tibble::tibble(
+    out, window_from_low = ends[1, 1], window_from_high = ends[2, 1], window_to_low = ends[1, 2], window_to_high = ends[2, 2],
+    window_chance = if (known) mean(!is.na(each[1, ])) else NA_real_
+  )
+}
+
+window_draws <- 400L
+
+# From where to where, at the widest, all of `scores` (a list of vectors along `value`) clear
+# their floors; NA where nowhere.
+widest_window <- function(value, scores, floors) {
   # Fine steps between the settings, each setting among them.
-  fine <- sort(unique(c(value, seq(value[1], value[length(value)], length.out = 1001))))
+  fine <- sort(unique(c(value, seq(value[1], value[length(value)], length.out = 501))))
   clear <- rep(TRUE, length(fine))
-  for (axis in names(floors)) clear <- clear & stats::approx(value, means[, axis], fine)$y >= floors[[axis]]
+  for (k in seq_along(floors)) clear <- clear & stats::approx(value, scores[[k]], fine)$y >= floors[[k]]
   if (!any(clear)) {
-    return(tibble::tibble(window_from = NA_real_, window_to = NA_real_, open_low = FALSE, open_high = FALSE))
+    return(c(NA_real_, NA_real_))
   }
   runs <- rle(clear)
   end <- cumsum(runs$lengths)
   start <- end - runs$lengths + 1
   wide <- which(runs$values)[which.max((fine[end] - fine[start])[runs$values])]
-  tibble::tibble(window_from = fine[start[wide]], window_to = fine[end[wide]], open_low = start[wide] == 1, open_high = end[wide] == length(fine))
+  c(fine[start[wide]], fine[end[wide]])
+}
+
+# Where at least so many takes are keepers, single takes and not means: four of five.
+mostly_kept <- 0.8
+
+kept_window <- function(value, yield, draws) {
+  found <- window_of(value, matrix(yield, dimnames = list(NULL, "keeper")), c(keeper = mostly_kept), list(keeper = draws))
+  stats::setNames(found, sub("^window", "kept", sub("^open", "kept_open", names(found))))
 }
 
 best_among <- function(value, draws) {

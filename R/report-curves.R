@@ -25,14 +25,17 @@ feature_lines <- function(curves) vapply(seq_len(nrow(curves$features)), functio
 
 curve_words <- function(one, brief) {
   name <- function(value) format_value(value)
-  window <- if (is.na(one$window_from)) {
-    "at no setting does it clear every floor"
-  } else if (!any(!is.na(brief$floors))) {
+  window <- if (!any(!is.na(brief$floors))) {
     NULL
+  } else if (is.na(one$window_from)) {
+    "at no setting does it clear every floor on average"
   } else {
-    paste0(
-      "every floor is cleared from ", name(signif(one$window_from, 2)), if (one$open_low) " or below", " to ", name(signif(one$window_to, 2)), if (one$open_high) " or above"
-    )
+    paste("every floor is cleared on average", window_words(one, "window", c(one$open_low, one$open_high)))
+  }
+  kept <- if (is.na(one$kept_from)) {
+    "nowhere are four of five takes keepers"
+  } else {
+    paste("four of five takes are keepers", window_words(one, "kept", c(one$kept_open_low, one$kept_open_high)))
   }
   cliff <- if (one$points < 3) {
     paste0("two points can't show a cliff")
@@ -43,7 +46,21 @@ curve_words <- function(one, brief) {
   }
   flat <- if (!is.na(one$flat_from)) paste0("structure is flat from ", name(one$flat_from), " to ", name(one$flat_to))
   best <- paste0("worth most at ", name(one$best), if (one$best_from < one$best_to) paste0(" (the best is among ", name(one$best_from), " to ", name(one$best_to), ")"))
-  paste0(one$line, ": ", paste(c(best, window, cliff, flat), collapse = "; "), ".")
+  paste0(one$line, ": ", paste(c(best, window, kept, cliff, flat), collapse = "; "), ".")
+}
+
+# From where to where, with intervals of the ends that lie between settings.
+window_words <- function(one, what, open) {
+  end <- function(side, open, beyond) {
+    at <- one[[paste0(what, "_", side)]]
+    ends <- unlist(one[paste0(what, "_", side, c("_low", "_high"))])
+    between <- !open && !anyNA(ends) && diff(signif(ends, 2)) > 0
+    paste0(
+      format_value(signif(at, 2)), if (open) beyond,
+      if (between) paste0(" (", format_value(signif(ends[1], 2)), " to ", format_value(signif(ends[2], 2)), ")")
+    )
+  }
+  paste0("from ", end("from", open[1], " or below"), " to ", end("to", open[2], " or above"))
 }
 
 importance_words <- function(settings) {

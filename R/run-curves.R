@@ -14,7 +14,9 @@
 #'   `features`, a row a line: `points`, `cliff_from` and `cliff_to` (between these
 #'   two structure changes by `drop`), `flat_from` and `flat_to`, `window_from` and
 #'   `window_to` (where the mean of every axis clears its floor; `open_low` and
-#'   `open_high` where that goes on beyond what was tried), `best`, `best_from`
+#'   `open_high` where that goes on beyond what was tried; `window_from_low` and so on,
+#'   90 % intervals of both ends, and `window_chance`, that there is a window at all),
+#'   `kept_from`, `kept_to` and so on (the same where four of five takes are keepers), `best`, `best_from`
 #'   and `best_to`; `settings`, a row for each family, setting and score: `moved`,
 #'   by how much pipelines differ on average that differ in nothing else, and of
 #'   whole grids the shares of variation that it explains (`alone`, `in_all`).
@@ -39,9 +41,11 @@ curves_of <- function(verdict, vary = NULL) {
   stop_if_nothing_made(verdict)
   recipes <- tried_recipes(verdict)
   lines <- lines_along(recipes, vary)
+  brief <- verdict$brief
+  keepers <- score_draws(verdict$table, "keeper", brief$draws, brief$seed + 9)$keeper
   structure(list(
     vary = lines$vary[1], curves = curve_table(lines, verdict$pipelines, verdict$table, by_case = TRUE),
-    features = curve_features(lines, verdict$pipelines, verdict$draws, verdict$brief$floors),
+    features = curve_features(lines, verdict$pipelines, verdict$draws, brief$floors, keepers),
     settings = setting_importance(recipes, verdict$pipelines, verdict$draws), verdict = verdict
   ), class = "sprenn_curves")
 }

@@ -74,12 +74,13 @@ along <- function(..., floors = c(structure = 0.35, adherence = NA, style = NA))
   table <- scored_table(do.call(rbind, lapply(all, `[[`, "means")), cases = 10, by_case = 0.01, by_seed = 0.01)
   verdict <- internal("verdict_from")(table, utils::modifyList(core_brief, list(floors = floors)))
   recipes <- do.call(rbind, lapply(all, `[[`, "recipes"))
-  list(verdict = verdict, lines = internal("sweep_lines")(recipes, "hold"), recipes = recipes)
+  keepers <- internal("score_draws")(verdict$table, "keeper", 500, 1)$keeper
+  list(verdict = verdict, lines = internal("sweep_lines")(recipes, "hold"), recipes = recipes, keepers = keepers)
 }
 
 test_that("a cliff, a flat stretch and the window of a curve are where they were made", {
   made <- along(lines_of(c(0.1, 0.3, 0.5, 0.6, 0.9), c(0.1, 0.11, 0.12, 0.6, 0.62)), lines_of(c(0, 0.5, 1), c(0.2, 0.5, 0.8), family = "even"))
-  found <- internal("curve_features")(made$lines, made$verdict$pipelines, made$verdict$draws, made$verdict$brief$floors)
+  found <- internal("curve_features")(made$lines, made$verdict$pipelines, made$verdict$draws, made$verdict$brief$floors, made$keepers)
   cliff <- found[found$line == "f", ]
   expect_equal(c(cliff$cliff_from, cliff$cliff_to), c(0.5, 0.6))
   expect_equal(cliff$drop, 0.48, tolerance = 0.1)
@@ -94,7 +95,7 @@ test_that("a cliff, a flat stretch and the window of a curve are where they were
 
 test_that("two points show no cliff, and where no floor is cleared there is no window", {
   made <- along(lines_of(c(0.2, 0.8), c(0.1, 0.3)))
-  found <- internal("curve_features")(made$lines, made$verdict$pipelines, made$verdict$draws, c(structure = 0.9))
+  found <- internal("curve_features")(made$lines, made$verdict$pipelines, made$verdict$draws, c(structure = 0.9), made$keepers)
   expect_equal(found$points, 2)
   expect_true(is.na(found$cliff_from) && is.na(found$window_from))
 })

@@ -1,7 +1,7 @@
 # What a verdict is made of, piece by piece, on tables small enough to work out by hand.
 verdict_table_of <- function(means, ...) internal("add_utility")(scored_table(means, ...), core_brief)
 
-test_that("a cliff is steep, takes a third of what changes, and is no matter of chance", {
+test_that("a cliff is twice as steep as the rest, and no matter of chance", {
   cliff <- internal("cliff_of")
   draws_around <- function(score, spread) withr::with_seed(1, t(vapply(score, function(s) stats::rnorm(400, s, spread), numeric(400))))
   value <- c(0.2, 0.4, 0.6, 0.7, 0.9)
@@ -18,8 +18,29 @@ test_that("a cliff is steep, takes a third of what changes, and is no matter of 
   expect_true(is.na(cliff(value, small, draws_around(small, 0.001))$cliff_from))
   # A fall is one as well, and told with its sign.
   expect_equal(cliff(value, rev(score), draws_around(rev(score), 0.02))$drop, -0.4)
+  # Three settings can show one.
+  three <- c(0.1, 0.15, 0.8)
+  expect_equal(cliff(c(0.2, 0.5, 0.8), three, draws_around(three, 0.03))$cliff_from, 0.5)
+  expect_true(is.na(cliff(c(0.2, 0.5, 0.8), three, draws_around(three, 0.3))$cliff_from))
   # Two settings show none, whatever lies between them.
   expect_true(is.na(cliff(c(0.2, 0.8), c(0, 1), draws_around(c(0, 1), 0.01))$cliff_from))
+})
+
+test_that("on straight lines a cliff is found no more often than is said, and real ones are", {
+  along <- function(truth, seed, cases = 10, noise = 0.08) {
+    means <- means_of(cbind(truth, 0.5, 0.5))
+    rownames(means) <- letters[seq_along(truth)]
+    table <- scored_table(means, cases = cases, seeds = 1, by_case = noise, by_seed = 0.01, seed = seed)
+    draws <- internal("score_draws")(table, "structure", 1000, 1)$structure
+    value <- seq(0.1, 0.9, length.out = length(truth))
+    !is.na(internal("cliff_of")(value, internal("mean_by_pipeline")(table, "structure"), draws)$cliff_from)
+  }
+  for (truth in list(seq(0.2, 0.8, length.out = 3), seq(0.2, 0.8, length.out = 7), rep(0.5, 5))) {
+    expect_lte(mean(vapply(1:40, function(seed) along(truth, seed), NA)), 0.05)
+  }
+  for (truth in list(c(0.3, 0.35, 0.8), c(0.2, 0.22, 0.24, 0.7, 0.72))) {
+    expect_gte(mean(vapply(1:40, function(seed) along(truth, seed), NA)), 0.8)
+  }
 })
 
 test_that("flat is the widest stretch within a twentieth", {
@@ -32,18 +53,34 @@ test_that("flat is the widest stretch within a twentieth", {
 })
 
 test_that("the window is where straight lines between settings clear every floor", {
-  window <- internal("window_of")
   means <- cbind(structure = c(0.2, 0.4, 0.8), adherence = c(0.9, 0.9, 0.1), style = c(NA, NA, NA))
   value <- c(0, 0.5, 1)
-  found <- window(value, means, c(structure = 0.3, adherence = 0.5, style = 0.2))
+  draws <- lapply(stats::setNames(nm = colnames(means)), function(axis) withr::with_seed(1, means[, axis] + matrix(stats::rnorm(3 * 300, 0, 0.03), 3)))
+  window <- function(floors) internal("window_of")(value, means, floors, draws)
+  found <- window(c(structure = 0.3, adherence = 0.5, style = 0.2))
   # Structure crosses 0.3 half way to 0.5; adherence falls through 0.5 half way from there.
-  expect_equal(c(found$window_from, found$window_to), c(0.25, 0.75), tolerance = 0.002)
+  expect_equal(c(found$window_from, found$window_to), c(0.25, 0.75), tolerance = 0.004)
   expect_equal(c(found$open_low, found$open_high), c(FALSE, FALSE))
-  open <- window(value, means, c(structure = 0.3, adherence = NA, style = NA))
+  # A step of 0.2 over 0.5: a spread of 0.02 half way there is one of 0.05.
+  expect_equal(c(found$window_from_low, found$window_from_high), 0.25 + c(-1, 1) * 1.645 * 0.053, tolerance = 0.1)
+  expect_equal(found$window_chance, 1)
+  open <- window(c(structure = 0.3, adherence = NA, style = NA))
   expect_equal(c(open$window_to, open$open_high), c(1, TRUE))
-  expect_true(is.na(window(value, means, c(structure = 0.9, adherence = NA, style = NA))$window_from))
+  none <- window(c(structure = 0.9, adherence = NA, style = NA))
+  expect_true(is.na(none$window_from) && none$window_chance < 0.05)
   # Without any floor all of it is one.
-  expect_equal(unlist(window(value, means, c(structure = NA, adherence = NA, style = NA))), c(window_from = 0, window_to = 1, open_low = 1, open_high = 1))
+  bare <- window(c(structure = NA, adherence = NA, style = NA))
+  expect_equal(unlist(bare[1:4]), c(window_from = 0, window_to = 1, open_low = 1, open_high = 1))
+  expect_true(is.na(bare$window_chance))
+})
+
+test_that("of takes it is told where four of five are keepers", {
+  yield <- c(0.4, 0.6, 1)
+  draws <- withr::with_seed(2, yield + matrix(stats::rnorm(3 * 300, 0, 0.02), 3))
+  found <- internal("kept_window")(c(0, 0.5, 1), yield, draws)
+  expect_equal(c(found$kept_from, found$kept_to), c(0.75, 1), tolerance = 0.004)
+  expect_true(found$kept_open_high && found$kept_from_low < 0.75 && found$kept_from_high > 0.75)
+  expect_match(internal("window_words")(found, "kept", c(FALSE, TRUE)), "^from 0.75 \\(0.7[0-9]* to 0.[78][0-9]*\\) to 1 or above$")
 })
 
 test_that("the best settings are the fewest that hold it in nine of ten draws", {
