@@ -13,7 +13,8 @@ most_cases <- 200
 evidence_needed <- function(table, draws, confidence, within) {
   table <- table[table$pipeline %in% rownames(draws) & !is.na(table$utility), ]
   parts <- worth_parts_of(table)
-  if (nrow(draws) < 2 || is.na(parts$by_case)) {
+  # Where nothing varies there is nothing to foretell.
+  if (nrow(draws) < 2 || is.na(parts$by_case) || parts$by_case < 1e-9) {
     return(NULL)
   }
   means <- mean_by_pipeline(table, "utility")[rownames(draws)]

@@ -57,6 +57,7 @@ verdict_from <- function(table, brief, race = NULL) {
     needed = if (state == "too close") {
       evidence_needed(table, draws$utility[in_the_race, , drop = FALSE], brief$confidence, close_enough_of(brief))
     },
+    cases = case_table(table), useful = most_useful(table[!is.na(table$utility), ]),
     looks = race$looks, draws = draws,
     pipelines = pipelines, table = table, brief = brief
   )

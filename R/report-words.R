@@ -14,14 +14,18 @@ headline_words <- function(verdict) {
   # What rounds to the same is still not enough.
   if (isTRUE(chance == wanted)) chance <- paste("just under", wanted)
   switch(verdict$state,
-    "decided" = paste0("Use ", verdict$best, "."),
-    "too close" = paste0(
+    "decided" = if (nrow(verdict$pipelines) == 1 && verdict$pipelines$yield < 0.5) {
+      paste0("There is only ", verdict$best, ", and most of its takes can't be used.")
+    } else paste0("Use ", verdict$best, "."),
+    "too close" = if (is_level(verdict)) {
+      paste0("Not decided: ", verdict$best, " and ", verdict$runner_up, " did the same in every take.")
+    } else paste0(
       "Not decided yet: ", verdict$best, " leads, but the chance that it is ", aim_words(verdict), " is ",
       chance, ", and the brief wants ", wanted, "."
     ),
     "too few cases" = paste0(
       "Not decided: ", verdict$best, " leads, but ", few_pictures_words(verdict$pictures),
-      " can't speak for other pictures; at least ", fewest_cases, " are needed."
+      " can't speak for other pictures; at least ", fewest_cases, " of them are needed."
     ),
     "unfinished" = paste0(
       "Not decided: ", sum(verdict$table$state == "planned"), " of ", nrow(verdict$table),
@@ -31,6 +35,13 @@ headline_words <- function(verdict) {
     "no evidence" = no_evidence_words(verdict),
     "nothing made" = "Nothing to choose from: no take has been made yet."
   )
+}
+
+# Whether the two that lead can't be told apart at all: the same throughout.
+is_level <- function(verdict) {
+  pair <- c(verdict$best, verdict$runner_up)
+  drawn <- verdict$draws$utility
+  length(pair) == 2 && all(pair %in% rownames(drawn)) && isTRUE(all(drawn[pair[1], ] == drawn[pair[2], ]))
 }
 
 # States in which there is no leader to speak of.
@@ -71,7 +82,11 @@ standing_words <- function(verdict) {
   }
   n <- nrow(verdict$pipelines)
   if (n == 1) {
-    return("It is the only pipeline of the lineup, so there was nothing to choose between.")
+    own <- verdict$pipelines
+    return(paste0(
+      "It is the only pipeline of the lineup, so there was nothing to choose between. ",
+      with_interval(own$yield, own$yield_low, own$yield_high, percent), " of its takes are keepers."
+    ))
   }
   others <- setdiff(verdict$in_the_race, verdict$best)
   # Of what has no take yet nobody can tell.
@@ -85,7 +100,7 @@ standing_words <- function(verdict) {
       )
     },
     if (verdict$state == "decided") close_words(verdict),
-    lead_words(verdict),
+    if (!is_level(verdict)) lead_words(verdict),
     if (verdict$state != "decided" && length(others)) paste0("Still in the race: ", shorten_list(paste0(others, " (", chances, ")"), 5), "."),
     if (verdict$state != "decided" && !is.null(verdict$engines)) {
       paste0(
@@ -111,7 +126,10 @@ lead_words <- function(verdict) {
   }
   paste0(
     sub("worth -", "worth ", said, fixed = TRUE),
-    if (!is.na(margin[2])) paste0("at least ", signed(margin[2]), " with a chance of ", percent(verdict$brief$confidence), "; "),
+    if (!is.na(margin[2])) {
+      least <- if (margin[1] < 0 && margin[2] < 0) paste("at most", sub("^[+-]", "", signed(margin[2])), "less") else paste("at least", signed(margin[2]))
+      paste0(least, " with a chance of ", percent(verdict$brief$confidence), "; ")
+    },
     "a perfect take is worth 1)."
   )
 }
@@ -163,8 +181,12 @@ missing_words <- function(verdict) {
 # What would settle it.
 settle_words <- function(verdict) {
   loss <- verdict$pipelines$regret[1]
-  more <- if (!is.null(verdict$needed)) more_words(verdict)
-  c(more, near_words(verdict), if (isTRUE(loss > 0)) paste0("Who uses ", verdict$best, " now has to reckon with a loss of ", formatC(loss, format = "f", digits = 3), " of a take's worth on average."))
+  more <- if (is_level(verdict)) {
+    "Take the cheaper one, or see in lineup.yml whether they are meant to be the same."
+  } else if (!is.null(verdict$needed)) {
+    more_words(verdict)
+  }
+  c(more, if (!is_level(verdict)) near_words(verdict), if (isTRUE(loss > 0)) paste0("Who uses ", verdict$best, " now has to reckon with a loss of ", formatC(loss, format = "f", digits = 3), " of a take's worth on average."))
 }
 
 # What more of the same would do, foretold from what is known of the lead.
@@ -192,6 +214,35 @@ more_words <- function(verdict) {
   )
 }
 
+# Which cases decide, and which say nothing. Of one or two that is plain.
+case_words <- function(verdict) {
+  cases <- verdict$cases
+  if (is.null(cases) || nrow(cases) < fewest_cases) {
+    return(NULL)
+  }
+  silent <- cases[cases$spread < alike_within, ]
+  if (nrow(silent) == nrow(cases)) {
+    return("In no case do the pipelines differ by anything that counts: harder cases would say more.")
+  }
+  half <- cases$case[seq_len(which(cumsum(cases$share) >= 0.5)[1])]
+  kept <- ifelse(silent$keepers > 0.99, "all keepers", ifelse(silent$keepers < 0.01, "no keepers", "as good on all"))
+  twins <- cases[!is.na(cases$twin), ]
+  turns <- cases[!is.na(cases$leads), ]
+  c(
+    if (length(half) <= nrow(cases) / 4) {
+      paste0("Half of all that tells the pipelines apart comes from ", shorten_list(half), ".")
+    },
+    if (nrow(silent)) {
+      paste0("Nothing is told by ", shorten_list(paste0(silent$case, " (", kept, ")")), ": harder cases would say more.")
+    },
+    if (nrow(twins)) paste0("The same is told by ", shorten_list(paste(twins$case, "and", twins$twin)), "."),
+    if (verdict$state == "decided" && nrow(turns)) {
+      paste0("By plain means another would lead ", shorten_list(paste("without", turns$case, paste0("(", turns$leads, ")"))), ".")
+    },
+    if (!is.null(verdict$useful)) paste0("The most useful to add are cases of other ", verdict$useful, "s.")
+  )
+}
+
 # Where the leader is all but the best, the brief may let that do.
 usually_close <- 0.03
 near_words <- function(verdict) {
@@ -211,15 +262,18 @@ change_words <- function(verdict) {
     return(character())
   }
   weighed <- names(verdict$brief$weights)[verdict$brief$weights > 0]
-  wins <- mean(verdict$weightings$winner == verdict$best)
+  # A preference may put another in front than the one that leads.
+  leader <- verdict$pipelines$pipeline[which.max(verdict$pipelines$utility)]
+  name <- if (leader == verdict$best) "It" else leader
+  wins <- mean(verdict$weightings$winner == leader)
   flips <- verdict$flips
   first <- flips[1, ]
   unbeaten <- verdict$tradeoff$pipeline[verdict$tradeoff$unbeaten %in% TRUE]
   c(
-    if (length(weighed) > 1 && nrow(flips) == 0) paste0("However ", shorten_list(weighed), " are weighed, ", verdict$best, " leads."),
+    if (length(weighed) > 1 && nrow(flips) == 0 && !is_level(verdict)) paste0("However ", shorten_list(weighed), " are weighed, ", leader, " leads."),
     if (nrow(flips) > 0) {
       paste0(
-        "It leads under ", percent(wins), " of all ways to weigh ", shorten_list(weighed), ". The nearest that changes it: ", first$pipeline, " leads with ",
+        name, " leads under ", percent(wins), " of all ways to weigh ", shorten_list(weighed), ". The nearest that changes it: ", first$pipeline, " leads with ",
         paste(weighed, two(unlist(first[weighed])), collapse = ", "), " (", percent(first$moved), " of the weight moved)."
       )
     },
@@ -334,11 +388,16 @@ assumed_words <- function(verdict) {
       "Weights: ", paste(names(weights), two(weights), collapse = ", "), ". Floors: ",
       if (length(floors)) paste(names(floors), two(floors), collapse = ", ") else "none", ". Style should: ", aim, "."
     ),
+    if (length(missing)) paste0("No evidence for ", names(missing), " in ", count_words(missing, "case"), ": left out there, for all pipelines alike."),
     if (verdict$state != "nothing made" && isTRUE(verdict$coverage > 0) && brief$weights[["adherence"]] > 0) {
-      if (verdict$coverage > 0.995) "Adherence rests on evidence for all that the prompts ask." else paste0("Adherence rests on evidence for ", percent(verdict$coverage), " of the prompts' weight; the rest has none and is not guessed.")
+      adherence <- if ("adherence" %in% names(missing)) "Elsewhere adherence" else "Adherence"
+      if (verdict$coverage > 0.995) {
+        paste(adherence, "rests on evidence for all that the prompts ask.")
+      } else {
+        paste0(adherence, " rests on evidence for ", percent(verdict$coverage), " of the prompts' weight; the rest has none and is not guessed.")
+      }
     },
     if (!is.null(verdict$looks)) "The run was stopped when it had seen enough: chances and intervals are stretched for the looks on the way.",
-    if (length(missing)) paste0("No evidence for ", names(missing), " in ", count_words(missing, "case"), ": left out there, for all pipelines alike."),
     if (length(verdict$unjudged)) {
       paste0(
         "Nothing is counted of ", shorten_list(verdict$unjudged), ": there is no evidence for what ",
@@ -359,6 +418,7 @@ assumed_words <- function(verdict) {
         "see what matters to you."
       )
     },
+    if (!verdict$state %in% leaderless) case_words(verdict),
     verdict$weak_spots
   )
 }

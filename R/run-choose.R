@@ -33,7 +33,11 @@
 #'   all at once), `tradeoff` (whom nothing beats on all axes), `weightings` and
 #'   `flips` (who would win with other weights, and the nearest of those), `needed`
 #'   (where it is too close, a row: how many more seeds or cases would settle it
-#'   with the chance `sure`, and the chance with the most that are tried) and `table` (a tibble with a row a take). Printing it says all this in
+#'   with the chance `sure`, and the chance with the most that are tried), `cases`
+#'   (which of them tell pipelines apart: `spread` of worth, `share` of all that is
+#'   told, `keepers`, how the case `agrees` with the others, a `twin` that says the same,
+#'   who `leads` without it where that is another), `useful` (whether a case of another
+#'   `reference` or of another `look` would say more) and `table` (a tibble with a row a take). Printing it says all this in
 #'   words.
 #' @section How sure: What pipelines are worth on new pictures is drawn from how cases
 #'   disagree: leads are shrunk by what luck could have made of them (empirical Bayes,

@@ -78,7 +78,7 @@ truth_of <- function(world, seed) {
   table <- core("add_utility")(draw_world(world, cases, 1, seed, shared = FALSE), brief)
   vapply(c("utility", "structure", "keeper"), function(column) core("mean_by_pipeline")(table, column)[world$pipelines], numeric(length(world$pipelines)))
 }
-each <- function(seeds, f) parallel::mclapply(seeds, f, mc.cores = 2)
+each <- function(seeds, f, ...) parallel::mclapply(seeds, f, ..., mc.cores = 2)
 
 within <- 0.03
 one <- function(seed) {
@@ -141,35 +141,78 @@ print(round(reliable(chances$said[!chances$leads], chances$true[!chances$leads])
 cat("Chance of being within", within, "of the best\n")
 print(round(reliable(chances$close_said, chances$close), 3))
 
-# Races: twelve cases, six rounds of a seed each, at most.
-race <- function(seed) {
+# Races of six pipelines: over twelve cases of six seeds, over 24 of two, and over 24 of two where
+# whoever is within 0.03 of the best will do.
+designs <- list(
+  list(name = "12 cases x 6 seeds", cases = 12, seeds = 6, close = 0),
+  list(name = "24 cases x 2 seeds", cases = 24, seeds = 2, close = 0),
+  list(name = "24 cases x 2 seeds, within 0.03", cases = 24, seeds = 2, close = 0.03)
+)
+race <- function(seed, design) {
+  brief$close_enough <- design$close
   world <- new_world(seed, pipelines = 6)
   truth <- truth_of(world, seed + 2e6)[, "utility"]
-  table <- draw_world(world, 12, 6, seed + 3e6)
+  table <- draw_world(world, design$cases, design$seeds, seed + 3e6)
+  round_of <- core("race_rounds")(table, rep("restyle", nrow(table)))
+  all <- list(cases = design$cases, seeds = design$seeds, looks = max(round_of))
   dropped <- character()
-  made <- 0
-  for (round in 1:6) {
-    made <- made + 12 * (6 - length(dropped))
-    so_far <- table[table$seed <= round & !(table$pipeline %in% dropped & table$seed == round), ]
-    if (round == 1) seen <- so_far else seen <- rbind(seen, so_far[so_far$seed == round, ])
-    step <- core("race_step")(seen, brief, 6, dropped)
+  seen <- table[0, ]
+  for (round in seq_len(max(round_of))) {
+    seen <- rbind(seen, table[round_of == round & !table$pipeline %in% dropped, ])
+    step <- core("race_step")(seen, brief, all, dropped)
     dropped <- step$dropped
     if (step$state != "open") break
   }
+  right <- names(truth)[truth >= max(truth) - design$close]
   whole <- core("verdict_from")(table, brief)
   data.frame(
-    share = made / nrow(table), decided = step$state == "decided", stuck = step$state == "stuck", whole_decided = whole$confidence >= brief$confidence, same = step$best == whole$best, rounds = round,
-    wrong = step$best != names(which.max(truth)), best_dropped = names(which.max(truth)) %in% dropped, whole_wrong = whole$best != names(which.max(truth))
+    share = nrow(seen) / nrow(table), decided = step$state == "decided", stuck = step$state == "stuck",
+    whole_decided = whole$confidence >= brief$confidence, same = step$best == whole$best,
+    wrong = !step$best %in% right, best_dropped = names(which.max(truth)) %in% dropped, whole_wrong = !whole$best %in% right
   )
 }
-ran <- do.call(rbind, each(5e6 + seq_len(races), race))
-cat("\n", races, " races of six pipelines over twelve cases, six seeds at most, stopped when decided or stuck\n", sep = "")
-state <- ifelse(ran$decided, "decided", ifelse(ran$stuck, "stuck", "to the end"))
-print(do.call(rbind, lapply(split(ran, state), function(own) data.frame(races = nrow(own), takes = round(mean(own$share), 3), same_leader = round(mean(own$same), 3), whole_decided = round(mean(own$whole_decided), 3)))))
-same <- ran$same & ran$decided == ran$whole_decided | !ran$decided & !ran$whole_decided
-cat(sprintf("takes made: %.3f of all; same verdict as with all (the same pipeline, or that it is too close): %.3f\n", mean(ran$share), mean(same)))
-cat(sprintf("another pipeline declared than with all takes: %.3f; decided only by all takes: %.3f; decided only on the way: %.3f\n", mean(ran$decided & ran$whole_decided & !ran$same), mean(!ran$decided & ran$whole_decided), mean(ran$decided & !ran$whole_decided)))
-cat(sprintf("declared wrongly: %.1f %% of all (whole runs: %.1f %%); the best one dropped: %.1f %%\n", 100 * mean(ran$decided & ran$wrong), 100 * mean(ran$whole_decided & ran$whole_wrong), 100 * mean(ran$best_dropped)))
+cat("\nRaces: takes made of all, decided, stuck, decided wrongly, the best one dropped; beside whole runs\n")
+for (design in designs) {
+  ran <- do.call(rbind, each(5e6 + seq_len(races), race, design = design))
+  cat(sprintf(
+    "%s (%d races): takes %.3f, decided %.3f (whole runs %.3f), stuck %.3f, wrong %.3f (%.3f), best dropped %.3f\n",
+    design$name, races, mean(ran$share), mean(ran$decided), mean(ran$whole_decided), mean(ran$stuck),
+    mean(ran$decided & ran$wrong), mean(ran$whole_decided & ran$whole_wrong), mean(ran$best_dropped)
+  ))
+}
+
+# Planned beforehand: how often a run of so many cases and seeds names the right pipeline, said
+# from a small run and so it was. All others are as far behind the best.
+planned_cases <- list(
+  c(3, 0.05, 0.05, 1, 0.06), c(3, 0.1, 0.05, 2, 0.08), c(3, 0.05, 0.1, 3, 0.06), c(6, 0.05, 0.05, 1, 0.06),
+  c(6, 0.1, 0.05, 2, 0.1), c(6, 0.05, 0.1, 3, 0.06), c(6, 0.08, 0.08, 2, 0.08), c(12, 0.05, 0.05, 1, 0.06),
+  c(12, 0.1, 0.05, 2, 0.1), c(12, 0.05, 0.1, 3, 0.06), c(2, 0.1, 0.1, 2, 0.1), c(20, 0.06, 0.06, 2, 0.06)
+)
+worths_of <- function(n, pipelines, by_case, by_seed, seeds, apart) {
+  truth <- c(0, rep(-apart, pipelines - 1))
+  found <- matrix(0.6 + truth, n, pipelines, byrow = TRUE) + stats::rnorm(n, 0, 0.1) + stats::rnorm(n * pipelines, 0, by_case)
+  grid <- expand.grid(case = sprintf("c%04d", seq_len(n)), pipeline = paste0("p", seq_len(pipelines)), seed = seq_len(seeds), stringsAsFactors = FALSE)
+  grid$utility <- found[cbind(match(grid$case, unique(grid$case)), match(grid$pipeline, unique(grid$pipeline)))] + stats::rnorm(nrow(grid), 0, by_seed)
+  tibble::as_tibble(grid)
+}
+planned <- function(seed, design) {
+  withr::with_seed(seed, {
+    pilot <- core("worth_parts_of")(worths_of(8, design[1], design[2], design[3], 2, 0.05))
+    assured <- function(n) core("foreseen_assurance")(pilot, design[1], n, design[4], design[5], 0.9)
+    tried <- c(4:12, round(exp(seq(log(13), log(300), length.out = 24))))
+    cases <- tried[which(vapply(tried, assured, 0) >= 0.9)[1]]
+    if (is.na(cases)) cases <- max(tried)
+    table <- worths_of(cases, design[1], design[2], design[3], design[4], design[5])
+  })
+  draws <- core("score_draws")(table, "utility", 1000, seed)$utility
+  best <- which.max(rowMeans(draws))
+  data.frame(cases = cases, right = best == 1 && core("chance_best")(draws)[best] >= 0.9)
+}
+cat("\nPlanned from a run of eight cases to be right with 0.90: pipelines, spreads by case and seed, seeds, apart; cases, right\n")
+for (design in planned_cases) {
+  ran <- do.call(rbind, each(9e6 + seq_len(races), planned, design = design))
+  cat(sprintf("%2d  %.2f %.2f  %d  %.2f   %3.0f  %.3f\n", design[1], design[2], design[3], design[4], design[5], stats::median(ran$cases), mean(ran$right)))
+}
 
 figure <- ggplot2::ggplot(reliability, ggplot2::aes(said, true)) +
   ggplot2::geom_abline(linetype = 2, colour = "#888888") +
