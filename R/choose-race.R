@@ -72,7 +72,8 @@ variance_of_lead <- function(parts, cases, seeds) {
 }
 
 # The chance that the whole run will show one of the two to be the better one, or no worse
-# than by `within`, given what is known of the lead now. Where more seeds are to come, that can't be said from a single one of each case.
+# than by `within`, given what is known of the lead now. Where more seeds are to come, that can't
+# be said from a single one of each case.
 chance_to_settle <- function(parts, whole, confidence, within = 0) {
   if (is.na(parts$by_case) || parts$cases < 2 || (single_seeded(parts) && whole$seeds > 1)) {
     return(1)

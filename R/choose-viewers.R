@@ -18,7 +18,8 @@ viewer_table <- function(ballots) {
     chance <- predicted_by(others, mine)
     follows <- ifelse(decided & chance != 0.5, (mine$share > 0.5) == (chance > 0.5), NA)
     late <- seq_len(nrow(mine)) > nrow(mine) / 2
-    halves <- tapply(follows, factor(late, c(FALSE, TRUE)), function(x) c(sum(x, na.rm = TRUE), sum(!is.na(x))), simplify = FALSE)
+    counted <- function(x) c(sum(x, na.rm = TRUE), sum(!is.na(x)))
+    halves <- tapply(follows, factor(late, c(FALSE, TRUE)), counted, simplify = FALSE)
     careful <- care_of(mine$share, chance)
     on_left <- sum(mine$share == 1)
     share <- function(of) if (!is.null(of) && of[2] > 0) of[1] / of[2] else NA_real_

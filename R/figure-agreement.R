@@ -2,12 +2,16 @@
 #'
 #' @param viewing What [read_viewing()] or [view_takes()] returned.
 #' @return A ggplot: how strongly people prefer each pipeline (log odds with 90 % intervals),
-#'   and how often the better take by each measure is the one that they preferred, of at
-#'   least five pairs, with 90 % intervals (Wilson 1927); half of them (dashed) is chance.
+#'   and, of measures that side with people or against them beyond luck, how often the better
+#'   take by each is the one that they preferred, with 90 % intervals (Wilson 1927); half of
+#'   them (dashed) is chance.
 #' @section Errors: `sprenn_error_viewing` where nobody has judged a pair.
 #' @export
 #' @examples
-#' pairs <- tibble::tibble(measure = c("layout", "blur"), axis = c("structure", "flaws"), pairs = 40, agreement = c(0.8, 0.5))
+#' pairs <- tibble::tibble(
+#'   measure = c("layout", "blur"), axis = c("structure", "flaws"), pairs = 40,
+#'   agreement = c(0.8, 0.5), beyond_luck = c(TRUE, FALSE)
+#' )
 #' strengths <- tibble::tibble(pipeline = c("firm", "loose"), strength = c(0.6, -0.6), low = c(0.1, -1.1), high = c(1.1, -0.1))
 #' draw_agreement(structure(list(strengths = strengths, measures = pairs), class = "sprenn_viewing"))
 draw_agreement <- function(viewing) {
@@ -15,9 +19,9 @@ draw_agreement <- function(viewing) {
   if (NROW(viewing$strengths) == 0) {
     stop_sprenn("viewing", c("No pairs were judged yet, so there is nothing to draw.", i = "`sprenn viewing TRIAL` opens the page on which they are."))
   }
-  none <- tibble::tibble(measure = character(), pairs = integer(), agreement = numeric())
+  none <- tibble::tibble(measure = character(), pairs = integer(), agreement = numeric(), beyond_luck = logical())
   sides <- viewing$measures %||% none
-  sides <- sides[sides$pairs >= 5, ]
+  sides <- sides[sides$beyond_luck, ]
   ends <- wilson(sides$agreement, sides$pairs)
   panels <- c("preferred, in log odds", "sides with people")
   rows <- rbind(

@@ -48,7 +48,10 @@ plan_design <- function(trial, tell, sure = 0.9, job = NULL, like = NULL) {
   pipelines <- length(intersect(trial$lineup$pipelines$pipeline, plan$pipeline))
   if (pipelines < 2) {
     stop_sprenn("argument", c(
-      paste0("The lineup has ", count_words(pipelines, "pipeline"), if (!is.na(brief$job)) paste0(" for ", brief$job), ", so there is nothing to tell apart."),
+      paste0(
+        "The lineup has ", count_words(pipelines, "pipeline"), if (!is.na(brief$job)) paste0(" for ", brief$job),
+        ", so there is nothing to tell apart."
+      ),
       i = "Name another job with --job, or add pipelines to lineup.yml."
     ))
   }
@@ -66,11 +69,12 @@ plan_design <- function(trial, tell, sure = 0.9, job = NULL, like = NULL) {
   designs <- design_table(length(ids), seeds, one, assurance)
   enough <- designs[designs$assurance >= sure, ]
   limits <- utils::modifyList(usual_limits, as.list(trial$brief$limits))
-  fits <- designs$takes <= limits$takes & designs$cost <= limits$cost & !(designs$seconds > limits$hours * 3600) %in% TRUE
+  in_time <- is.na(designs$seconds) | designs$seconds <= limits$hours * 3600
+  fitting <- designs[designs$takes <= limits$takes & designs$cost <= limits$cost & in_time, ]
   least <- function(seeds) least_told(spreads, pipelines, pictures, seeds, brief$confidence, sure, within)
   structure(list(
-    designs = designs, best = enough[order(enough$cost, enough$takes), ][seq_len(min(1, nrow(enough))), ],
-    within_limits = designs[fits, ][order(-designs$assurance[fits], designs$takes[fits]), ][seq_len(min(1, sum(fits))), ],
+    designs = designs, best = utils::head(enough[order(enough$cost, enough$takes), ], 1),
+    within_limits = utils::head(fitting[order(-fitting$assurance, fitting$takes), ], 1),
     suite = list(
       cases = length(ids), pictures = pictures, seeds = seeds, assurance = assurance(pictures, seeds),
       tells = least(seeds), tells_at_most = least(Inf)
@@ -155,7 +159,10 @@ spreads_of <- function(run, brief, strict) {
     parts <- worth_parts_of(table[table$state != "planned", ])
     if (is.na(parts$by_case)) {
       stop_sprenn("run", c(
-        paste0("Run ", quoted(run$name), " can't say how cases disagree", if (!is.na(brief$job)) paste0(" for ", brief$job), "."),
+        paste0(
+          "Run ", quoted(run$name), " can't say how cases disagree",
+          if (!is.na(brief$job)) paste0(" for ", brief$job), "."
+        ),
         i = "It takes two pipelines and two cases of that job that were made and measured."
       ))
     }

@@ -240,7 +240,7 @@ test_that("a report of failed takes shows why, and of nothing says so", {
 viewed <- function() {
   structure(list(
     ballots = tibble::tibble(), strengths = tibble::tibble(pipeline = c("firm", "loose", "sly"), strength = c(0.9, -0.2, -0.7), low = c(0.4, -0.7, -1.3), high = c(1.4, 0.3, -0.1)),
-    measures = tibble::tibble(measure = c("layout", "local_correlation", "blur", "seam"), axis = c("structure", "structure", "flaws", "flaws"), pairs = c(45, 45, 30, 3), agreement = c(0.84, 0.8, 0.5, 1))
+    measures = tibble::tibble(measure = c("layout", "local_correlation", "blur", "seam"), axis = c("structure", "structure", "flaws", "flaws"), pairs = c(45, 45, 30, 3), agreement = c(0.84, 0.8, 0.5, 1), beyond_luck = c(TRUE, TRUE, TRUE, FALSE))
   ), class = "sprenn_viewing")
 }
 
