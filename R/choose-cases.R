@@ -7,13 +7,12 @@ alike_within <- 0.02
 same_turns <- 0.95
 fewest_for_twins <- 5
 
-# `table` has worths. A row a case, the most telling first: `spread`, the standard deviation of pipelines' worth in it;
-# `share` of all that cases tell; `keepers`; `agrees`, how its leads go with those of all other
-# cases (correlation; NA where it tells nothing); `twin`, an earlier case that turns leads in the same way;
-# `leads`, who would lead without it, by plain means, where that is another than with it.
+# `table` has worths. A row a case, the most telling first: `spread`, the standard deviation of
+# pipelines' worth in it; `share` of all that cases tell; `keepers`; `agrees`, how its leads go
+# with those of all other cases (correlation; NA where it tells nothing); `twin`, an earlier case
+# that turns leads in the same way; `leads`, who would lead without it, by plain means, where that is another than with it.
 case_table <- function(table) {
-  cells <- fill_by_sums(case_means(table, "utility")[[1]])
-  cells <- cells[rowSums(is.na(cells)) == 0, colSums(is.na(cells)) == 0, drop = FALSE]
+  cells <- judged_cells(table)
   if (nrow(cells) < 2 || ncol(cells) < 2) {
     return(NULL)
   }
@@ -35,13 +34,20 @@ case_table <- function(table) {
   found[order(-found$spread), ]
 }
 
+# Worth by case and pipeline, of what anybody can judge.
+judged_cells <- function(table) {
+  cells <- case_means(table, "utility")[[1]]
+  known <- !is.na(cells)
+  fill_by_sums(cells[rowSums(known) > 0, colSums(known) > 0, drop = FALSE])
+}
+
 # The first earlier case that turns leads in the same way: `leads` less what they are on average.
 twins_of <- function(leads) {
   n <- nrow(leads)
   if (ncol(leads) < fewest_for_twins) {
     return(rep(NA_character_, n))
   }
-  turned <- leads - rep(colMeans(leads), each = n)
+  turned <- beyond_sums(leads)
   size <- sqrt(rowMeans(turned^2))
   apart <- sqrt(pmax(0, outer(size^2, size^2, `+`) - 2 * tcrossprod(turned) / ncol(turned)))
   together <- tcrossprod(turned / sqrt(rowSums(turned^2)))
@@ -55,14 +61,13 @@ twins_of <- function(leads) {
 # whichever leads vary more with for how many of them were met; NULL where cases don't share
 # any.
 most_useful <- function(table) {
-  cells <- fill_by_sums(case_means(table, "utility")[[1]])
-  cells <- cells[rowSums(is.na(cells)) == 0, colSums(is.na(cells)) == 0, drop = FALSE]
+  cells <- judged_cells(table)
   units <- independent_units(table[table$case %in% rownames(cells), ])
   shared <- Filter(function(unit) length(unique(unit)) > 1 && length(unique(unit)) < length(unit), units)
   if (length(shared) == 0 || ncol(cells) < 2 || is.null(names(shared))) {
     return(NULL)
   }
-  off <- cells - rowMeans(cells)
-  off <- off - rep(colMeans(off), each = nrow(off))
-  names(which.max(vapply(shared, function(unit) sum(diag(covariance_of_mean(off, list(unit))$covariance)), 0)))
+  off <- beyond_sums(cells)
+  sizes <- vapply(shared, function(unit) sum(diag(covariance_of_mean(off, list(unit))$covariance)), 0)
+  names(which.max(sizes))
 }

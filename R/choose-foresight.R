@@ -22,10 +22,7 @@ worth_parts_of <- function(table) {
   if (ncol(cells) < 2 || drawn_units(table) == "seed" || length(units) == 0) {
     return(none)
   }
-  cells <- fill_by_sums(cells)
-  off <- cells - rowMeans(cells)
-  off <- off - rep(colMeans(off), each = nrow(off))
-  known <- covariance_of_mean(off, units)
+  known <- covariance_of_mean(beyond_sums(fill_by_sums(cells)), units)
   pictures <- known$free + 1
   seeds <- harmonic_mean(table(table$case, table$pipeline))
   each <- sum(diag(known$covariance)) / (ncol(cells) - 1) * pictures
@@ -73,7 +70,7 @@ foreseen_chances <- function(means, variance, free, within, seed) {
   spread <- matrix(grid$spread^2, outcomes, nrow(grid), byrow = TRUE) + outer(variance, grid$scale)
   fit <- -0.5 * ((n - 1) * log(spread) + squares / spread) + rep(before, each = outcomes)
   chance <- exp(fit - apply(fit, 1, max))
-  even <- (seq_len(foreseen_draws) * (sqrt(5) - 1) / 2) %% 1
+  even <- dealt_evenly(foreseen_draws)
   cells <- t(apply(chance / rowSums(chance), 1, function(own) {
     pmin(length(own), 1 + findInterval(even, cumsum(own)))
   }))
@@ -100,13 +97,11 @@ foreseen_assurance <- function(parts, pipelines, cases, seeds, apart, confidence
     return(0)
   }
   even <- (seq_len(foreseen_outcomes) - 0.5) / foreseen_outcomes
-  # Halton's sequence: evenly dealt in both directions.
-  other <- halton(foreseen_outcomes)
   drawn <- function(spread, free, even) {
     if (is.na(spread)) 0 else spread^2 * if (is.finite(free)) free / stats::qchisq(even, free) else 1
   }
   by_case <- drawn(parts$by_case, parts$case_free, even)
-  by_seed <- drawn(parts$by_seed, parts$seed_free, other)
+  by_seed <- drawn(parts$by_seed, parts$seed_free, dealt_evenly(foreseen_outcomes))
   variance <- (by_case + by_seed / seeds) / cases
   free <- (cases - 1) * (pipelines - 1)
   seen <- variance * stats::qchisq(core_uniform(foreseen_outcomes, seed + 1), free) / free
@@ -116,19 +111,6 @@ foreseen_assurance <- function(parts, pipelines, cases, seeds, apart, confidence
   told <- foreseen_chances(means, seen, cases - 1, within, seed)
   right <- truth[told$best] >= -within
   mean(right & told$chance >= confidence)
-}
-
-halton <- function(n, base = 3) {
-  vapply(seq_len(n), function(i) {
-    share <- 1
-    value <- 0
-    while (i > 0) {
-      share <- share / base
-      value <- value + share * (i %% base)
-      i <- i %/% base
-    }
-    value
-  }, 0)
 }
 
 # The least difference that such a run tells with so much assurance; NA where none below 1.

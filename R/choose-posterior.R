@@ -108,13 +108,21 @@ likely_spreads <- function(lead, variance, free, spreads, many) {
   }
   fit <- outer(spreads, scales, Vectorize(likely))
   chance <- exp(fit - max(fit))
-  # Dealt out evenly: the golden ratio's multiples.
-  even <- (seq_len(many) * (sqrt(5) - 1) / 2) %% 1
+  even <- dealt_evenly(many)
   cell <- pmin(length(chance), 1 + findInterval(even, cumsum(chance / sum(chance))))
   list(
     spread = spreads[(cell - 1) %% length(spreads) + 1],
     scale = scales[(cell - 1) %/% length(spreads) + 1]
   )
+}
+
+# Numbers between 0 and 1 that lie evenly: the golden ratio's multiples.
+dealt_evenly <- function(n) (seq_len(n) * (sqrt(5) - 1) / 2) %% 1
+
+# What the cells of a matrix cases x pipelines are more than their case and their pipeline have.
+beyond_sums <- function(cells) {
+  off <- cells - rowMeans(cells)
+  off - rep(colMeans(off), each = nrow(off))
 }
 
 # The covariance of the mean of rows that go together by one unit, or by two that cross, and

@@ -18,7 +18,7 @@ headline_words <- function(verdict) {
       paste0("There is only ", verdict$best, ", and most of its takes can't be used.")
     } else paste0("Use ", verdict$best, "."),
     "too close" = if (is_level(verdict)) {
-      paste0("Not decided: ", verdict$best, " and ", verdict$runner_up, " did the same in every take.")
+      paste0("Not decided: ", verdict$best, " and ", verdict$runner_up, " did the same in every case.")
     } else paste0(
       "Not decided yet: ", verdict$best, " leads, but the chance that it is ", aim_words(verdict), " is ",
       chance, ", and the brief wants ", wanted, "."
@@ -574,8 +574,8 @@ format.sprenn_influence <- function(x, ...) {
 }
 
 untold_reasons <- c(
-  "no repeats" = "its pictures differ each time, and nothing was repeated to say by how much. Add repeat to `controls` in lineup.yml.",
-  "too few repeats" = "its pictures differ each time, by too much for so few controls. A larger `control_sample` in lineup.yml tells.",
+  "no repeats" = "pictures differ each time, and nothing was repeated to say by how much. Add repeat to `controls` in lineup.yml.",
+  "too few repeats" = "pictures differ each time, by too much for so few controls. A larger `control_sample` in lineup.yml tells.",
   "seeds do nothing" = "another seed gives the same picture, so that there is nothing to hold inputs against."
 )
 

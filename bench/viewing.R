@@ -41,3 +41,32 @@ for (wanted in c(0.9, 0.93, curve(random)[60])) {
   first <- function(values) at[which(values >= wanted)[1]]
   cat(sprintf("ballots to a mean rank correlation of %.3f: random %s, picked %s: %.2f\n", wanted, first(curve(random)), first(curve(picked)), first(curve(picked)) / first(curve(random))))
 }
+
+# Other cases and other people: what suits a case, a take's luck and tastes differ. The truth is
+# what very many cases and people would say.
+worldly <- function(seed, cases, people, each) {
+  withr::with_seed(seed, {
+    strength <- c(a = -1, b = -0.5, c = 0, d = 0, e = 0.6, f = 0.9)
+    spread <- function(n, sd) matrix(stats::rnorm(n * 6, 0, sd), n)
+    by_case <- spread(cases, 0.7)
+    by_person <- spread(people, 0.5)
+    by_take <- spread(2 * cases, 0.5)
+    person <- rep(seq_len(people), each = each)
+    case <- sample(cases, length(person), TRUE)
+    take <- case + cases * sample(0:1, length(person), TRUE)
+    pair <- t(replicate(length(person), sample(6, 2)))
+    of <- function(k) {
+      strength[pair[, k]] + by_case[cbind(case, pair[, k])] + by_person[cbind(person, pair[, k])] + by_take[cbind(take, pair[, k])]
+    }
+    share <- as.numeric(stats::runif(length(person)) < stats::plogis(of(1) - of(2)))
+    tibble::tibble(person = paste0("v", person), case = paste0("c", case), one = names(strength)[pair[, 1]], other = names(strength)[pair[, 2]], share = share)
+  })
+}
+truth <- core("fit_strengths")(worldly(1, 3000, 3000, 12), reach = 100)$strength
+for (design in list(c(8, 1, 100), c(8, 4, 40), c(16, 3, 60), c(6, 8, 30))) {
+  held <- parallel::mclapply(10 + seq_len(2 * times), function(seed) {
+    table <- core("strength_table")(worldly(seed, design[1], design[2], design[3]))
+    mean(table$low <= truth[table$pipeline] & truth[table$pipeline] <= table$high)
+  }, mc.cores = 2)
+  cat(sprintf("90 %% intervals for other cases and people: %d cases, %d people, %d answers each: %.3f\n", design[1], design[2], design[3], mean(unlist(held))))
+}

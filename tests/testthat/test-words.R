@@ -66,7 +66,7 @@ test_that("an open verdict says who is still in the race and what is missing", {
   verdict <- verdict_of(small_trial(lineup = lineup))
   expect_equal(verdict$confidence, 0.5)
   text <- paste(format(verdict), collapse = " ")
-  expect_match(text, "^Not decided: [ab] and [ab] did the same in every take")
+  expect_match(text, "^Not decided: [ab] and [ab] did the same in every case")
   expect_match(text, "Still in the race: [ab] \\(")
 })
 
