@@ -107,9 +107,11 @@ expected_regret <- function(utility) {
 
 # The ranks, 1 the best, among which each pipeline is found in 90 % of draws: from, to.
 rank_intervals <- function(utility, level = 0.9) {
-  ranks <- apply(-replace(utility, is.na(utility), -Inf), 2, rank, ties.method = "min")
-  ranks <- matrix(ranks, nrow(utility))
-  ends <- apply(ranks, 1, stats::quantile, c((1 - level) / 2, (1 + level) / 2), type = 1, names = FALSE)
+  utility <- replace(utility, is.na(utility), -Inf)
+  ends <- vapply(seq_len(nrow(utility)), function(j) {
+    ranks <- 1 + colSums(utility > rep(utility[j, ], each = nrow(utility)))
+    stats::quantile(ranks, c((1 - level) / 2, (1 + level) / 2), type = 1, names = FALSE)
+  }, numeric(2))
   structure(t(ends), dimnames = list(rownames(utility), c("from", "to")))
 }
 

@@ -66,7 +66,7 @@ foreseen_chances <- function(means, variance, free, within, seed) {
   free <- min(most_contrasts, n - 1) * free
   scales <- free / stats::qchisq(1 - scales_tried, free)
   grid <- expand.grid(spread = spreads_tried, scale = scales)
-  before <- log(grid$spread) - log1p((grid$spread / usual_spread)^2)
+  before <- log_prior_of_spread(grid$spread)
   spread <- matrix(grid$spread^2, outcomes, nrow(grid), byrow = TRUE) + outer(variance, grid$scale)
   fit <- -0.5 * ((n - 1) * log(spread) + squares / spread) + rep(before, each = outcomes)
   chance <- exp(fit - apply(fit, 1, max))
@@ -128,6 +128,7 @@ least_told <- function(parts, pipelines, cases, seeds, confidence, sure, within 
 # `means` their plain means; whatever would be declared then counts.
 chance_of_settling <- function(worth, means, parts, cases, seeds, more_cases, more_seeds, confidence, within, seed = 1L) {
   n <- nrow(worth)
+  wanted <- wanted_of_forecast(worth, means, parts, cases, seeds, confidence, within, seed)
   worth <- t(worth[, round(seq(1, ncol(worth), length.out = foreseen_outcomes)), drop = FALSE])
   normal <- function(k) matrix(stats::qnorm(core_uniform(length(worth), seed + k)), nrow(worth))
   now <- matrix(means, nrow(worth), n, byrow = TRUE)
@@ -150,5 +151,17 @@ chance_of_settling <- function(worth, means, parts, cases, seeds, more_cases, mo
   cases <- cases + more_cases
   variance <- rep(variance_of_lead(parts, cases, seeds + more_seeds), nrow(worth))
   told <- foreseen_chances(now, variance, cases - 1, within, seed)
-  mean(told$chance >= confidence)
+  # What no outcome showed is not impossible.
+  (sum(told$chance >= wanted) + 0.5) / (length(told$chance) + 1)
+}
+
+# The chance that a forecast must state for the verdict's to be `confidence`: a forecast takes all
+# pipelines to vary alike and is drawn coarsely, and so may say more or less than the verdict of
+# what is there already. By as much it is taken to be off later.
+wanted_of_forecast <- function(worth, means, parts, cases, seeds, confidence, within, seed) {
+  known <- variance_of_lead(parts, cases, seeds)
+  foreseen <- foreseen_chances(matrix(means, 1), known, cases - 1, within, seed)
+  stated <- chance_close(worth, within)[[foreseen$best]]
+  score <- function(chance) stats::qnorm(pmin(0.999, pmax(0.001, chance)))
+  stats::pnorm(score(confidence) + score(foreseen$chance) - score(stated))
 }

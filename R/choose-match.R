@@ -3,62 +3,102 @@
 
 # Between the settings of a line scores run straight. For each of `levels` of structure and
 # each line that reaches it: the `setting` there and the other axes' scores (`mean`, and
-# `low` to `high` from the draws in which the line reaches it). A line that reaches a level
-# more than once is taken where it does best in `by`.
+# `low` to `high` from the draws in which the line reaches it). A line that truly reaches a
+# level more than once is taken where it does best in `by` (see steady_structure()).
 match_table <- function(lines, pipelines, draws, levels, by = "utility") {
-  each <- split(lines, factor(lines$line, unique(lines$line)))
-  rows <- lapply(each, function(own) {
-    at <- match(own$pipeline, pipelines$pipeline)
-    own <- own[!is.na(pipelines$structure[at]), ]
-    at <- match(own$pipeline, pipelines$pipeline)
-    if (nrow(own) < 2) {
+  rows <- lapply(split(lines, factor(lines$line, unique(lines$line))), function(own) {
+    scores <- scores_along(own, pipelines, draws)
+    if (is.null(scores)) {
       return(NULL)
     }
-    others <- Filter(function(column) !anyNA(pipelines[[column]][at]), c("adherence", "style", "utility"))
-    mean_of <- stats::setNames(lapply(c("structure", others), function(column) matrix(pipelines[[column]][at], ncol = 1)), c("structure", others))
-    drawn <- lapply(stats::setNames(nm = c("structure", others)), function(column) draws[[column]][own$pipeline, , drop = FALSE])
-    found <- lapply(levels, function(level) {
-      middle <- reach_level(own$value, mean_of, level, by)
-      if (is.na(middle[["setting"]])) {
-        return(NULL)
-      }
-      spread <- vapply(reach_draws(own$value, drawn, level, by), identity, numeric(ncol(drawn$structure)))
-      tibble::tibble(
-        line = own$line[1], level = level, setting = middle[["setting"]], score = others, mean = unname(middle[others]),
-        low = clamp_share(vapply(others, function(column) interval(spread[, column])[1], 0)), high = clamp_share(vapply(others, function(column) interval(spread[, column])[2], 0)),
-        # From one take of each setting nothing can be drawn.
-        reached = if (all(is.na(drawn$structure))) NA_real_ else mean(!is.na(spread[, "setting"]))
-      )
-    })
-    do.call(rbind, found)
+    do.call(rbind, lapply(levels, function(level) matched_at(own, scores, level, by)))
   })
-  none <- tibble::tibble(line = character(), level = numeric(), setting = numeric(), score = character(), mean = numeric(), low = numeric(), high = numeric(), reached = numeric())
+  none <- tibble::tibble(
+    line = character(), level = numeric(), setting = numeric(), score = character(),
+    mean = numeric(), low = numeric(), high = numeric(), reached = numeric()
+  )
   do.call(rbind, c(list(none), unname(rows)))
 }
 
-reach_level <- function(value, scores, level, by) {
-  found <- reach_draws(value, scores, level, by)
-  vapply(found, `[`, 0, 1)
+# A line at one level of structure: a row for each other score; NULL where it is not reached.
+matched_at <- function(own, scores, level, by) {
+  found <- reach_level(scores$value, scores$of, level, by)
+  setting <- found$setting[1]
+  if (is.na(setting)) {
+    return(NULL)
+  }
+  others <- setdiff(names(found), "setting")
+  ends <- vapply(found[others], function(values) clamp_share(interval(values[-1])), numeric(2))
+  # From one take of each setting nothing can be drawn.
+  drawn <- !all(is.na(scores$of$structure[, -1]))
+  tibble::tibble(
+    line = own$line[1], level = level, setting = setting, score = others,
+    mean = unname(vapply(found[others], `[`, 0, 1)), low = ends[1, ], high = ends[2, ],
+    reached = if (drawn) mean(!is.na(found$setting[-1])) else NA_real_
+  )
+}
+
+# The scores of a line along its settings: `value`, the settings, and `of`, for structure and
+# each other score that all settings have a matrix settings x (1 + draws), what is expected in
+# front of the draws. NULL where fewer than two settings have structure.
+scores_along <- function(own, pipelines, draws) {
+  own <- own[!is.na(pipelines$structure[match(own$pipeline, pipelines$pipeline)]), ]
+  at <- match(own$pipeline, pipelines$pipeline)
+  if (nrow(own) < 2) {
+    return(NULL)
+  }
+  known <- Filter(function(column) !anyNA(pipelines[[column]][at]), c("adherence", "style", "utility"))
+  of <- lapply(stats::setNames(nm = c("structure", known)), function(column) {
+    unname(cbind(pipelines[[column]][at], draws[[column]][own$pipeline, , drop = FALSE]))
+  })
+  of$structure <- steady_structure(of$structure)
+  list(value = own$value, of = of)
+}
+
+# Structure along a line as it would be without luck: with more settings there is more luck,
+# and a line that goes up and down by luck reaches a level many times, the best of which flatters
+# it. So structure goes one way (isotonic regression, each draw by itself), unless that is
+# further from what is expected than luck explains: then it truly turns.
+steady_structure <- function(structure) {
+  if (anyNA(structure) || nrow(structure) < 3) {
+    return(structure)
+  }
+  expected <- structure[, 1]
+  one_way <- function(values, falls) {
+    fitted <- stats::isoreg(if (falls) -values else values)$yf
+    if (falls) -fitted else fitted
+  }
+  off <- function(falls) sum((expected - one_way(expected, falls))^2)
+  falls <- off(TRUE) < off(FALSE)
+  luck <- structure[, -1, drop = FALSE] - rowMeans(structure[, -1, drop = FALSE])
+  spread <- pmax(sqrt(rowMeans(luck^2)), 1e-12)
+  by_luck <- stats::quantile(apply(abs(luck) / spread, 2, max), 0.95, names = FALSE)
+  if (any(abs(expected - one_way(expected, falls)) / spread > by_luck)) {
+    return(structure)
+  }
+  apply(structure, 2, one_way, falls = falls)
 }
 
 # `scores` are matrices settings x draws. Returns a list of vectors over draws: `setting`,
 # and each score but structure; NA where the level is not reached.
-reach_draws <- function(value, scores, level, by) {
+reach_level <- function(value, scores, level, by) {
   structure <- scores$structure
   others <- scores[setdiff(names(scores), "structure")]
   draws <- ncol(structure)
   best <- rep(-Inf, draws)
-  out <- c(list(setting = rep(NA_real_, draws)), lapply(others, function(one) rep(NA_real_, draws)))
+  unknown <- rep(NA_real_, draws)
+  out <- c(list(setting = unknown), lapply(others, function(one) unknown))
   for (i in seq_len(length(value) - 1)) {
     from <- structure[i, ]
     to <- structure[i + 1, ]
     crossed <- (from - level) * (to - level) <= 0 & from != to
     share <- (level - from) / (to - from)
-    there <- if (is.null(others[[by]])) -abs(share - 0.5) else others[[by]][i, ] + share * (others[[by]][i + 1, ] - others[[by]][i, ])
+    between <- function(one) one[i, ] + share * (one[i + 1, ] - one[i, ])
+    there <- if (is.null(others[[by]])) -abs(share - 0.5) else between(others[[by]])
     better <- crossed & !is.na(there) & there > best
     best[better] <- there[better]
     out$setting[better] <- (value[i] + share * (value[i + 1] - value[i]))[better]
-    for (name in names(others)) out[[name]][better] <- (others[[name]][i, ] + share * (others[[name]][i + 1, ] - others[[name]][i, ]))[better]
+    for (name in names(others)) out[[name]][better] <- between(others[[name]])[better]
   }
   out
 }
@@ -89,31 +129,39 @@ shared_levels <- function(lines, pipelines) {
 # How much higher one line lies than another on a score, on average over the levels that
 # both reach: a row for each two lines and score, with intervals.
 frontier_areas <- function(lines, pipelines, draws, levels, by = "utility") {
-  names <- unique(lines$line)
-  if (length(names) < 2) {
-    return(tibble::tibble(one = character(), other = character(), score = character(), difference = numeric(), low = numeric(), high = numeric(), levels = integer()))
+  none <- tibble::tibble(
+    one = character(), other = character(), score = character(), difference = numeric(),
+    low = numeric(), high = numeric(), levels = integer()
+  )
+  reach <- lapply(split(lines, factor(lines$line, unique(lines$line))), function(own) {
+    scores <- scores_along(own, pipelines, draws)
+    if (!is.null(scores)) lapply(levels, function(level) reach_level(scores$value, scores$of, level, by))
+  })
+  reach <- Filter(Negate(is.null), reach)
+  if (length(reach) < 2) {
+    return(none)
   }
-  reach <- lapply(stats::setNames(nm = names), function(name) {
-    own <- lines[lines$line == name, ]
-    at <- match(own$pipeline, pipelines$pipeline)
-    columns <- c("structure", Filter(function(column) !anyNA(pipelines[[column]][at]), c("adherence", "style", "utility")))
-    drawn <- lapply(stats::setNames(nm = columns), function(column) cbind(pipelines[[column]][at], draws[[column]][own$pipeline, , drop = FALSE]))
-    lapply(levels, function(level) reach_draws(own$value, drawn, level, by))
-  })
-  pairs <- utils::combn(names, 2)
-  rows <- lapply(seq_len(ncol(pairs)), function(k) {
-    a <- reach[[pairs[1, k]]]
-    b <- reach[[pairs[2, k]]]
-    shared <- which(vapply(seq_along(levels), function(l) !is.na(a[[l]]$setting[1] + b[[l]]$setting[1]), NA))
-    columns <- setdiff(intersect(names(a[[1]]), names(b[[1]])), "setting")
-    if (length(shared) == 0 || length(columns) == 0) {
-      return(NULL)
-    }
-    do.call(rbind, lapply(columns, function(column) {
-      apart <- rowMeans(vapply(shared, function(l) a[[l]][[column]] - b[[l]][[column]], a[[1]]$setting), na.rm = TRUE)
-      ends <- interval(apart[-1])
-      tibble::tibble(one = pairs[1, k], other = pairs[2, k], score = column, difference = apart[1], low = ends[1], high = ends[2], levels = length(shared))
-    }))
-  })
-  do.call(rbind, rows)
+  pairs <- utils::combn(names(reach), 2)
+  rows <- lapply(seq_len(ncol(pairs)), function(k) area_between(reach, pairs[1, k], pairs[2, k]))
+  do.call(rbind, c(list(none), rows))
+}
+
+area_between <- function(reach, one, other) {
+  reached <- function(at) !is.na(at$setting[1])
+  shared <- which(vapply(reach[[one]], reached, NA) & vapply(reach[[other]], reached, NA))
+  columns <- setdiff(intersect(names(reach[[one]][[1]]), names(reach[[other]][[1]])), "setting")
+  if (length(shared) == 0) {
+    return(NULL)
+  }
+  do.call(rbind, lapply(columns, function(column) {
+    apart <- vapply(shared, function(level) {
+      reach[[one]][[level]][[column]] - reach[[other]][[level]][[column]]
+    }, numeric(length(reach[[one]][[1]]$setting)))
+    apart <- rowMeans(apart, na.rm = TRUE)
+    ends <- interval(apart[-1])
+    tibble::tibble(
+      one = one, other = other, score = column, difference = apart[1],
+      low = ends[1], high = ends[2], levels = length(shared)
+    )
+  }))
 }

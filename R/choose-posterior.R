@@ -1,8 +1,8 @@
 # What the means of pipelines may really be, on pictures like those that were met.
 #
 # A pipeline's mean is a level that all share and a contrast to the others. Contrasts are
-# taken to be normal around 0 with a spread that is not known: half Cauchy beforehand (Gelman
-# 2006). What luck does to a contrast is told from how cases disagree. Given the spread t, a
+# taken to be normal around 0 with a spread that is not known (see log_prior_of_spread()). What
+# luck does to a contrast is told from how cases disagree. Given the spread t, a
 # contrast whose mean varies by v keeps t^2 / (t^2 + v) of itself (Efron and Morris 1973): of
 # many pipelines that differ little, the one that leads has been lucky, and plain means would
 # boast of it. Interval, order, chance and loss are all told from the same draws.
@@ -16,7 +16,7 @@ fewest_looks <- 4
 # they go together, so fewer than there are.
 most_contrasts <- 3
 # So many degrees of freedom's worth a pipeline's own variance is drawn to that of all.
-drawn_to_all <- 12
+drawn_to_all <- 30
 spreads_tried <- exp(seq(log(0.001), 0, length.out = 40))
 scales_tried <- (seq_len(15) - 0.5) / 15
 
@@ -47,15 +47,12 @@ draw_contrasts <- function(means, units, draws, seed, widen, shrink) {
   n <- ncol(means)
   filled <- fill_by_sums(means)
   even <- matrix(core_uniform(n * ceiling(draws / 2), seed), n)
-  luck <- list(
-    level = stats::qt(even[1, ], max(1, fewest_free(units))),
-    contrasts = stats::qnorm(even[-1, , drop = FALSE])
-  )
   # Each draw has a mirror image, so that the mean of draws is what is expected.
   mirrored <- function(x) cbind(x, -x)[, seq_len(draws), drop = FALSE]
   by_case <- rowMeans(filled)
   of_level <- covariance_of_mean(matrix(by_case - mean(by_case)), units)
-  level <- mean(by_case) + widen * sqrt(of_level$covariance[1]) * mirrored(matrix(luck$level, 1))
+  of_chance <- mirrored(matrix(stats::qt(even[1, ], of_level$free), 1))
+  level <- mean(by_case) + widen * sqrt(of_level$covariance[1]) * of_chance
   if (n == 1) {
     return(level)
   }
@@ -79,7 +76,7 @@ draw_contrasts <- function(means, units, draws, seed, widen, shrink) {
   told <- likely_spreads(lead, variance, free, spreads, ceiling(draws / 2))
   kept <- 1 / (1 + outer(variance, told$scale / told$spread^2))
   expected <- cbind(lead * kept, lead * kept)[, seq_len(draws), drop = FALSE]
-  apart <- sqrt(outer(variance, told$scale) * kept) * luck$contrasts
+  apart <- sqrt(outer(variance, told$scale) * kept) * stats::qnorm(even[-1, , drop = FALSE])
   turn %*% (expected + mirrored(apart)) + rep(as.vector(level), each = n)
 }
 
@@ -104,7 +101,7 @@ likely_spreads <- function(lead, variance, free, spreads, many) {
       return(0)
     }
     sum(stats::dnorm(lead, 0, sqrt(spread^2 + variance * scale), log = TRUE)) +
-      log(spread) - log1p((spread / usual_spread)^2)
+      log_prior_of_spread(spread)
   }
   fit <- outer(spreads, scales, Vectorize(likely))
   chance <- exp(fit - max(fit))
@@ -114,6 +111,13 @@ likely_spreads <- function(lead, variance, free, spreads, many) {
     spread = spreads[(cell - 1) %% length(spreads) + 1],
     scale = scales[(cell - 1) %/% length(spreads) + 1]
   )
+}
+
+# The prior of the spread of pipelines' true worths (its logarithm, per step of the spread's
+# logarithm): no two pipelines are quite the same, so it falls to nothing at 0 (Chung and others
+# 2013), and its tail is a Cauchy's (Gelman 2006). Its median is `usual_spread`.
+log_prior_of_spread <- function(spread) {
+  2 * log(spread) - 1.5 * log1p(3 * (spread / usual_spread)^2)
 }
 
 # Numbers between 0 and 1 that lie evenly: the golden ratio's multiples.
@@ -145,8 +149,6 @@ covariance_of_mean <- function(off, units) {
   free <- sum(sizes)^2 / sum(sizes^2 / vapply(parts, `[[`, 0, "free"))
   list(covariance = turned$vectors %*% (pmax(turned$values, 0) * t(turned$vectors)), free = free)
 }
-
-fewest_free <- function(units) min(vapply(units, function(unit) length(unique(unit)), 0L)) - 1
 
 # Cells that are not known, as the sum of what their case and their pipeline usually have.
 fill_by_sums <- function(means) {

@@ -12,14 +12,10 @@ verdict_from <- function(table, brief, race = NULL) {
   if (all(is.na(table$utility))) {
     return(list(state = "no evidence", table = table, brief = brief, unchecked = unchecked_axes(table, brief)))
   }
-  columns <- c("utility", axes)
-  widen <- if (is.null(race)) 1 else peeking_stretch(brief$confidence, known_by_now(table, race), race$looks)
-  draws <- score_draws(table, columns, brief$draws, brief$seed, widen)
-  pipelines <- pipeline_table(table, draws)
-  pipelines$chance_close <- unname(chance_close(draws$utility, close_enough_of(brief))[pipelines$pipeline])
-  pipelines <- pipelines[order(-pipelines$utility, pipelines$cost_per_keeper, na.last = TRUE), ]
-  close <- pipelines$pipeline[!is.na(pipelines$chance_close) & pipelines$chance_close >= brief$confidence]
-  pipelines <- chosen_first(pipelines, close, brief$prefer)
+  ranked <- ranked_pipelines(table, brief, race)
+  pipelines <- ranked$pipelines
+  draws <- ranked$draws
+  close <- ranked$close
   best <- pipelines$pipeline[1]
   runner_up <- if (nrow(pipelines) > 1) pipelines$pipeline[2] else NA_character_
   pictures <- pictures_met(table)
@@ -64,6 +60,24 @@ verdict_from <- function(table, brief, race = NULL) {
 }
 
 close_enough_of <- function(brief) brief$close_enough %||% 0
+
+# What pipelines may be worth, the chosen one first: `pipelines` (see pipeline_table()), the
+# `draws` that it is told from, and who is `close` enough to the best as surely as wanted.
+ranked_pipelines <- function(table, brief, race = NULL) {
+  widen <- if (is.null(race)) {
+    1
+  } else {
+    peeking_stretch(brief$confidence, known_by_now(table, race), race$looks)
+  }
+  draws <- score_draws(table, c("utility", axes), brief$draws, brief$seed, widen)
+  pipelines <- pipeline_table(table, draws)
+  chance <- chance_close(draws$utility, close_enough_of(brief))
+  pipelines$chance_close <- unname(chance[pipelines$pipeline])
+  pipelines <- pipelines[order(-pipelines$utility, pipelines$cost_per_keeper, na.last = TRUE), ]
+  sure <- !is.na(pipelines$chance_close) & pipelines$chance_close >= brief$confidence
+  close <- pipelines$pipeline[sure]
+  list(pipelines = chosen_first(pipelines, close, brief$prefer), draws = draws, close = close)
+}
 
 # The pipelines (the best first) with the one to use at the top: of those that are `close`
 # enough to the best, what the brief prefers; where none is surely so, the one that leads.

@@ -126,6 +126,49 @@ test_that("at equal structure scores are read off between settings", {
   expect_lt(own$high, 0)
 })
 
+# Two lines that keep and restyle alike, one of five settings and one of `fine`, as luck has it.
+lucky_lines <- function(seed, fine, luck) {
+  withr::local_seed(seed)
+  value <- c(seq(0, 1, length.out = 5), seq(0, 1, length.out = fine))
+  line <- rep(c("coarse", "fine"), c(5, fine))
+  pipeline <- paste0(line, seq_along(line))
+  around <- function(truth) truth + stats::rnorm(length(truth), 0, luck)
+  pipelines <- tibble::tibble(
+    pipeline = pipeline, structure = around(0.2 + 0.6 * value), style = around(0.85 - 0.5 * value),
+    adherence = NA_real_, utility = (structure + style) / 2
+  )
+  draws <- lapply(pipelines[-1], function(means) {
+    drawn <- means + matrix(stats::rnorm(length(means) * 60, 0, luck), length(means))
+    `rownames<-`(drawn, pipeline)
+  })
+  lines <- tibble::tibble(line = line, pipeline = pipeline, value = value)
+  list(lines = lines, pipelines = pipelines, draws = draws)
+}
+
+test_that("a line of many settings gains nothing by luck at equal structure", {
+  found <- vapply(1:60, function(seed) {
+    made <- lucky_lines(seed, 21, 0.08)
+    areas <- internal("frontier_areas")(made$lines, made$pipelines, made$draws, seq(0.3, 0.7, 0.05))
+    areas$difference[areas$score == "style"]
+  }, 0)
+  expect_lt(abs(mean(found)), 2.5 * stats::sd(found) / sqrt(60))
+})
+
+test_that("structure goes one way by luck, and turns where that is more than luck", {
+  value <- seq(0, 1, length.out = 9)
+  along <- function(truth, luck) {
+    withr::local_seed(4)
+    seen <- truth + stats::rnorm(9, 0, luck)
+    cbind(seen, seen + matrix(stats::rnorm(900, 0, luck), 9))
+  }
+  rising <- internal("steady_structure")(along(0.2 + 0.6 * value, 0.05))
+  expect_true(all(apply(rising, 2, diff) >= 0))
+  falling <- internal("steady_structure")(along(0.8 - 0.6 * value, 0.05))
+  expect_true(all(apply(falling, 2, diff) <= 0))
+  turning <- along(0.8 - 2 * abs(value - 0.5)^1.5, 0.02)
+  expect_identical(internal("steady_structure")(turning), turning)
+})
+
 test_that("in a whole grid the shares of variation are those of its formula", {
   grid <- expand.grid(hold = c(0.2, 0.5, 0.8), guidance = c(4, 8))
   score <- grid$hold + 0.5 * (grid$guidance == 8) * grid$hold
