@@ -101,6 +101,10 @@ core_uniform <- function(n, seed) {
     .Call(`_sprenn_core_uniform`, n, seed)
 }
 
+core_foreseen_chances <- function(means, variance, grid, normal, even, within) {
+    .Call(`_sprenn_core_foreseen_chances`, means, variance, grid, normal, even, within)
+}
+
 core_dead_leaves <- function(width, height, seed) {
     .Call(`_sprenn_core_dead_leaves`, width, height, seed)
 }

@@ -60,32 +60,18 @@ seed_spread <- function(table, cells) {
 # of the best.
 foreseen_chances <- function(means, variance, free, within, seed) {
   n <- ncol(means)
-  outcomes <- nrow(means)
   off <- means - rowMeans(means)
-  squares <- rowSums(off^2)
   free <- min(most_contrasts, n - 1) * free
-  scales <- free / stats::qchisq(1 - scales_tried, free)
-  grid <- expand.grid(spread = spreads_tried, scale = scales)
-  before <- log_prior_of_spread(grid$spread)
-  spread <- matrix(grid$spread^2, outcomes, nrow(grid), byrow = TRUE) + outer(variance, grid$scale)
-  fit <- -0.5 * ((n - 1) * log(spread) + squares / spread) + rep(before, each = outcomes)
-  chance <- exp(fit - apply(fit, 1, max))
-  even <- dealt_evenly(foreseen_draws)
-  cells <- t(apply(chance / rowSums(chance), 1, function(own) {
-    pmin(length(own), 1 + findInterval(even, cumsum(own)))
-  }))
-  luck <- variance * matrix(grid$scale[cells], outcomes)
-  kept <- 1 / (1 + luck / matrix(grid$spread[cells]^2, outcomes))
-  best <- max.col(off, ties.method = "first")
+  grid <- list(
+    spreads = spreads_tried, log_prior = log_prior_of_spread(spreads_tried),
+    scales = free / stats::qchisq(1 - scales_tried, free)
+  )
   normal <- matrix(stats::qnorm(core_uniform(foreseen_draws * n, seed)), foreseen_draws)
-  # The draws of each pipeline, outcomes x draws.
-  worth <- lapply(seq_len(n), function(j) {
-    off[, j] * kept + sqrt(luck * kept) * rep(normal[, j], each = outcomes)
-  })
-  top <- do.call(pmax, worth)
-  own <- worth[[1]]
-  for (j in unique(best)) own[best == j, ] <- worth[[j]][best == j, ]
-  list(best = best, chance = rowMeans(own >= top - within))
+  even <- dealt_evenly(foreseen_draws)
+  list(
+    best = max.col(off, ties.method = "first"),
+    chance = core_foreseen_chances(off, variance, grid, normal, even, within)
+  )
 }
 
 # The chance that a run of so many `cases` and `seeds` names the right pipeline of `pipelines`, as

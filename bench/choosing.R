@@ -4,10 +4,26 @@
 # From the root with the package installed:
 #   Rscript bench/choosing.R [PART] [SIMULATIONS]
 # PART is told (SIMULATIONS worlds of every kind; draws bench/choosing.png), races, planned,
-# settled, or all.
+# settled, or all. With a folder in the variable SPRENN_BENCH what was worked out is kept there,
+# and the same command goes on where it was interrupted.
 library(sprenn)
 core <- function(name) getFromNamespace(name, "sprenn")
-each <- function(jobs, f, ...) parallel::mclapply(jobs, f, ..., mc.cores = 2)
+
+kept_in <- Sys.getenv("SPRENN_BENCH")
+each <- function(jobs, f, name, ...) {
+  blocks <- split(jobs, ceiling(seq_along(jobs) / 200))
+  found <- lapply(seq_along(blocks), function(k) {
+    file <- file.path(kept_in, sprintf("%s-%d-%03d.rds", name, length(jobs), k))
+    if (nzchar(kept_in) && file.exists(file)) {
+      return(readRDS(file))
+    }
+    block <- parallel::mclapply(blocks[[k]], f, ..., mc.cores = 2)
+    if (nzchar(kept_in)) saveRDS(block, file)
+    message(name, ": ", k, " of ", length(blocks), " blocks")
+    block
+  })
+  do.call(c, found)
+}
 parts <- list.files("bench/choosing", full.names = TRUE)
 for (part in parts) source(part)
 

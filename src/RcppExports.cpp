@@ -319,6 +319,22 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_foreseen_chances
+Rcpp::NumericVector core_foreseen_chances(Rcpp::NumericMatrix means, Rcpp::NumericVector variance, Rcpp::List grid, Rcpp::NumericMatrix normal, Rcpp::NumericVector even, double within);
+RcppExport SEXP _sprenn_core_foreseen_chances(SEXP meansSEXP, SEXP varianceSEXP, SEXP gridSEXP, SEXP normalSEXP, SEXP evenSEXP, SEXP withinSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type means(meansSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type variance(varianceSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type grid(gridSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type normal(normalSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type even(evenSEXP);
+    Rcpp::traits::input_parameter< double >::type within(withinSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_foreseen_chances(means, variance, grid, normal, even, within));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_dead_leaves
 Rcpp::NumericVector core_dead_leaves(int width, int height, double seed);
 RcppExport SEXP _sprenn_core_dead_leaves(SEXP widthSEXP, SEXP heightSEXP, SEXP seedSEXP) {
@@ -794,6 +810,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_core_glance", (DL_FUNC) &_sprenn_core_glance, 3},
     {"_sprenn_core_glance_bytes", (DL_FUNC) &_sprenn_core_glance_bytes, 5},
     {"_sprenn_core_uniform", (DL_FUNC) &_sprenn_core_uniform, 2},
+    {"_sprenn_core_foreseen_chances", (DL_FUNC) &_sprenn_core_foreseen_chances, 6},
     {"_sprenn_core_dead_leaves", (DL_FUNC) &_sprenn_core_dead_leaves, 3},
     {"_sprenn_sync_file", (DL_FUNC) &_sprenn_sync_file, 1},
     {"_sprenn_steady_seconds", (DL_FUNC) &_sprenn_steady_seconds, 0},

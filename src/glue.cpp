@@ -10,6 +10,7 @@
 #include "core/random.h"
 #include "core/colour.h"
 #include "core/edges.h"
+#include "core/foresight.h"
 #include "core/guides.h"
 #include "core/leaves.h"
 #include "exchange.h"
@@ -191,6 +192,26 @@ Rcpp::NumericVector core_uniform(int n, double seed) {
   Rcpp::NumericVector out(n);
   for (double& value : out) value = random.uniform() + 0x1.0p-54;
   return out;
+}
+
+// `means` has a row an outcome and a column a pipeline; `normal` a row a draw.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_foreseen_chances(Rcpp::NumericMatrix means, Rcpp::NumericVector variance,
+                                          Rcpp::List grid, Rcpp::NumericMatrix normal,
+                                          Rcpp::NumericVector even, double within) {
+  using Numbers = std::vector<double>;
+  const sprenn::SpreadGrid spread_grid{Rcpp::as<Numbers>(grid["spreads"]),
+                                       Rcpp::as<Numbers>(grid["log_prior"]),
+                                       Rcpp::as<Numbers>(grid["scales"])};
+  const Numbers normals(normal.begin(), normal.end());
+  const Numbers evens(even.begin(), even.end());
+  Rcpp::NumericVector chances(means.nrow());
+  for (int i = 0; i < means.nrow(); ++i) {
+    const Rcpp::NumericMatrix::Row row = means.row(i);
+    const Numbers own(row.begin(), row.end());
+    chances[i] = sprenn::foreseen_chance(own, variance[i], spread_grid, normals, evens, within);
+  }
+  return chances;
 }
 
 // [[Rcpp::export]]

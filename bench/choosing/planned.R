@@ -52,9 +52,10 @@ run_planned <- function(seed, design) {
 
 plan_ahead <- function(simulations) {
   cat("\nPlanned to be right with 0.90; median of cases, said, and so it was\n")
-  designs <- split(plan_designs, seq_len(nrow(plan_designs)))
-  ran <- lapply(designs, function(design) {
-    rows <- do.call(rbind, each(9e6 + seq_len(simulations), run_planned, design = design))
+  ran <- lapply(seq_len(nrow(plan_designs)), function(k) {
+    design <- plan_designs[k, ]
+    jobs <- 9e6 + seq_len(simulations)
+    rows <- do.call(rbind, each(jobs, run_planned, paste("planned", k), design = design))
     data.frame(
       design, cases = stats::median(rows$cases), said = round(mean(rows$said), 3),
       right = round(mean(rows$right), 3)
@@ -91,7 +92,7 @@ run_settled <- function(seed) {
 }
 
 settle <- function(simulations) {
-  rows <- do.call(rbind, each(6e6 + seq_len(simulations), run_settled))
+  rows <- do.call(rbind, each(6e6 + seq_len(simulations), run_settled, "settled"))
   open <- rows[!is.na(rows$more), ]
   tried <- open[is.finite(open$more), ]
   tried$size <- cut(tried$more, c(0, 10, 30, 100, 200))

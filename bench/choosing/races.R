@@ -36,7 +36,7 @@ run_race <- function(seed, design) {
 
 race <- function(simulations) {
   ran <- lapply(race_designs, function(design) {
-    rows <- do.call(rbind, each(5e6 + seq_len(simulations), run_race, design = design))
+    rows <- do.call(rbind, each(5e6 + seq_len(simulations), run_race, design$name, design = design))
     data.frame(race = design$name, t(round(colMeans(rows), 3)))
   })
   cat("\nRaces: shares of", simulations, "\n")

@@ -117,14 +117,14 @@ rows_of <- function(found) nrow(found$rows)
 
 tell <- function(simulations) {
   compared <- min(simulations, 100)
-  grid <- expand.grid(number = seq_len(simulations), kind = kinds, stringsAsFactors = FALSE)
+  grid <- expand.grid(kind = kinds, number = seq_len(simulations), stringsAsFactors = FALSE)
   jobs <- lapply(seq_len(nrow(grid)), function(k) {
     list(seed = 1e5 + k, kind = grid$kind[k], compared = grid$number[k] <= compared)
   })
   spreads <<- lapply(stats::setNames(nm = kinds), function(kind) {
     lapply(stats::setNames(nm = c(0.01, 0.03, 0.06, 0.12)), true_spread, kind = kind)
   })
-  found <- each(jobs, read_world)
+  found <- each(jobs, read_world, "told")
   rows <- do.call(rbind, lapply(found, `[[`, "rows"))
   chances <- do.call(rbind, lapply(found, `[[`, "chances"))
   own <- rows[rows$who == "Sprenn", ]
@@ -137,7 +137,7 @@ tell <- function(simulations) {
   }
   show("By how many cases", summed_up(own[order(own$cases), ], "cases"))
   show("By how many pipelines", summed_up(own[order(own$pipelines), ], "many"))
-  show("By kind of world", summed_up(own, "kind"))
+  show("By kind of world", summed_up(own[order(match(own$kind, kinds)), ], "kind"))
   lost <- mean(own$lost, na.rm = TRUE)
   cat(sprintf("A pipeline wrongly declared loses %.3f of a take's worth on average\n", lost))
   read_by_all <- rep(vapply(jobs, `[[`, NA, "compared"), vapply(found, rows_of, 0L))

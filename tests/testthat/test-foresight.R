@@ -60,8 +60,8 @@ test_that("what is foreseen is what verdicts then say", {
   foreseen <- assured(known_spreads(0.06, 0.05), 4, cases, 2, 0.06)
   brief <- utils::modifyList(only_structure, list(draws = 400L))
   right <- vapply(1:60, function(i) {
-    verdict <- internal("verdict_from")(spread_table(cases, 2, 4, 0.06, 0.05, 0.06, seed = i), brief)
-    verdict$state == "decided" && verdict$best == "a"
+    ranked <- internal("ranked_pipelines")(spread_table(cases, 2, 4, 0.06, 0.05, 0.06, seed = i), brief)
+    ranked$pipelines$pipeline[1] == "a" && "a" %in% ranked$close
   }, NA)
   expect_equal(mean(right), foreseen, tolerance = 3 * sqrt(foreseen * (1 - foreseen) / 60) / foreseen)
   expect_true(foreseen > 0.4 && foreseen < 0.95)
@@ -92,6 +92,59 @@ test_that("what more would settle is foretold where more helps, and not where it
   single <- needed_for(spread_table(4, 1, 2, 0.03, 0.05, apart = 0.05, seed = 6))
   expect_true(is.na(single$more_seeds) && is.na(single$with_seeds))
   expect_null(needed_for(spread_table(6, 2, 1, 0.1, 0.05)))
+})
+
+test_that("a forecast of nothing more says what the verdict says", {
+  for (seed in 1:6) {
+    table <- spread_table(8, 2, 3, 0.06, 0.05, apart = 0.02, seed = seed)
+    draws <- internal("score_draws")(table, "utility", 1000, 1)$utility
+    means <- internal("mean_by_pipeline")(table, "utility")[rownames(draws)]
+    parts <- internal("worth_parts_of")(table)
+    leads <- max(internal("chance_best")(draws))
+    settles_at <- function(confidence) {
+      internal("chance_of_settling")(draws, means, parts, 8, 2, 0, 0, confidence, 0)
+    }
+    expect_gt(settles_at(leads - 0.02), 0.9)
+    expect_lt(settles_at(leads + 0.02), 0.1)
+  }
+})
+
+test_that("what no outcome showed is not called impossible", {
+  hopeless <- spread_table(6, 2, 2, 0.1, 0.001, apart = 0.06, seed = 2)
+  draws <- internal("score_draws")(hopeless, "utility", 1000, 1)$utility
+  needed <- internal("evidence_needed")(hopeless, draws, 0.9, 0)
+  expect_gt(needed$with_seeds, 0)
+  expect_lt(needed$with_seeds, 0.01)
+})
+
+test_that("chances foreseen are those of the same draws made one by one", {
+  means <- rbind(c(0.05, -0.02, -0.03), c(-0.2, 0.1, 0.1))
+  grid <- list(spreads = 0.1, log_prior = 0, scales = 1)
+  normal <- withr::with_seed(1, matrix(stats::rnorm(300), 100))
+  even <- internal("dealt_evenly")(100)
+  foreseen <- function(within) {
+    internal("core_foreseen_chances")(means, c(0.01, 0.001), grid, normal, even, within)
+  }
+  by_hand <- function(row, variance, best, within) {
+    kept <- 1 / (1 + variance / 0.1^2)
+    worth <- t(means[row, ] * kept + sqrt(variance * kept) * t(normal))
+    mean(worth[, best] >= apply(worth, 1, max) - within)
+  }
+  expect_equal(foreseen(0), c(by_hand(1, 0.01, 1, 0), by_hand(2, 0.001, 2, 0)))
+  expect_equal(foreseen(0.03), c(by_hand(1, 0.01, 1, 0.03), by_hand(2, 0.001, 2, 0.03)))
+  # Spreads are drawn as likely as they are: one that explains the means well, and one that can't.
+  grid <- list(spreads = c(0.0001, 0.1), log_prior = c(0, 0), scales = 1)
+  expect_equal(internal("core_foreseen_chances")(means, c(1e-4, 1e-4), grid, normal, even, 0)[1], 1)
+})
+
+test_that("the prior of a spread has its mass where it is said to lie", {
+  density <- function(spread) exp(internal("log_prior_of_spread")(spread)) / spread
+  usual <- internal("usual_spread")
+  below <- stats::integrate(density, 0, usual)$value
+  all <- stats::integrate(density, 0, Inf)$value
+  expect_equal(below / all, 0.5, tolerance = 1e-4)
+  # No two pipelines are the same: hardly any mass lies near 0.
+  expect_lt(stats::integrate(density, 0, usual / 10)$value / all, 0.02)
 })
 
 test_that("a plan says how many cases and seeds it takes, and what that rests on", {
