@@ -63,7 +63,7 @@ drawn_variance <- function(values) {
 
 start_spread <- function() list(variance = 0.01, aid = 1)
 
-# The half-Cauchy's scale is the one that verdicts use.
+# The half-Cauchy's scale is its median, and that is the same as in verdicts.
 drawn_spread <- function(values, now) {
   scale <- core("usual_spread")
   variance <- 1 / stats::rgamma(1, (length(values) + 1) / 2, sum(values^2) / 2 + 1 / now$aid)

@@ -152,3 +152,24 @@ tell <- function(simulations) {
   show("of others", reliability_of(others$close_said, others$close))
   list(own = own, chances = chances)
 }
+
+# bench/choosing.png: how often a pipeline was the best, by the chance that was stated.
+draw_told <- function(told) {
+  reliability <- reliability_of(told$chances$said, told$chances$so)
+  error <- 1.645 * sqrt(reliability$so * (1 - reliability$so) / reliability$n)
+  reliability$from <- pmax(0, reliability$so - error)
+  reliability$to <- pmin(1, reliability$so + error)
+  figure <- ggplot2::ggplot(reliability, ggplot2::aes(said, so)) +
+    ggplot2::geom_abline(linetype = 2, colour = "#888888") +
+    ggplot2::geom_linerange(ggplot2::aes(ymin = from, ymax = to), colour = "#0072B2") +
+    ggplot2::geom_point(ggplot2::aes(size = n), colour = "#0072B2") +
+    ggplot2::scale_size_area(max_size = 6, guide = "none") +
+    ggplot2::coord_equal(xlim = 0:1, ylim = 0:1) +
+    ggplot2::labs(
+      title = "Is a stated chance of being best true?",
+      subtitle = paste(nrow(told$own), "worlds; dashed: said is so; the larger, the more were said"),
+      x = "chance said", y = "share in which it was the best"
+    ) +
+    core("theme_sprenn")()
+  core("save_figure")(figure, "bench/choosing.png", 700, 640)
+}
