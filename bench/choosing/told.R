@@ -72,7 +72,8 @@ told_by <- function(who, draws, truth, world, cases) {
     # Two named beforehand, not by who leads.
     difference = holds(draws[1, ] - draws[2, ], true[[1]] - true[[2]]),
     all_pairs = all(pairs$low <= apart & apart <= pairs$high),
-    declared = sure, wrong = sure && wrong, lost = if (sure && wrong) max(true) - true[[leader]] else NA,
+    declared = sure, wrong = sure && wrong,
+    lost = if (sure && wrong) max(true) - true[[leader]] else NA,
     close = sure_close, close_wrong = sure_close && far
   )
 }
@@ -167,7 +168,9 @@ draw_told <- function(told) {
     ggplot2::coord_equal(xlim = 0:1, ylim = 0:1) +
     ggplot2::labs(
       title = "Is a stated chance of being best true?",
-      subtitle = paste(nrow(told$own), "worlds; dashed: said is so; the larger, the more were said"),
+      subtitle = paste(
+        nrow(told$own), "worlds; dashed: said is so; the larger, the more were said"
+      ),
       x = "chance said", y = "share in which it was the best"
     ) +
     core("theme_sprenn")()
