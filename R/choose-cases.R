@@ -10,9 +10,9 @@ fewest_for_twins <- 5
 # `table` has worths. A row a case, the most telling first: `spread`, the standard deviation of
 # pipelines' worth in it; `share` of all that cases tell; `keepers`; `agrees`, how its leads go
 # with those of all other cases (correlation; NA where it tells nothing); `twin`, an earlier case
-# that turns leads in the same way; `leads`, who would lead without it, by plain means, where that is another than with it.
-case_table <- function(table) {
-  cells <- judged_cells(table)
+# that turns leads in the same way; `leads`, who would lead without it, by plain means, where
+# that is another than with it.
+case_table <- function(table, cells = judged_cells(table)) {
   if (nrow(cells) < 2 || ncol(cells) < 2) {
     return(NULL)
   }
@@ -28,7 +28,8 @@ case_table <- function(table) {
   leader <- names(which.max(means))
   then <- vapply(seq_len(nrow(cells)), function(i) names(which.max(without(i))), "")
   found <- tibble::tibble(
-    case = rownames(cells), spread = unname(spread), share = unname(spread^2 / max(sum(spread^2), 1e-12)), keepers = unname(kept),
+    case = rownames(cells), spread = unname(spread),
+    share = unname(spread^2 / max(sum(spread^2), 1e-12)), keepers = unname(kept),
     agrees = agrees, twin = twins_of(leads), leads = ifelse(then == leader, NA_character_, then)
   )
   found[order(-found$spread), ]
@@ -60,14 +61,14 @@ twins_of <- function(leads) {
 # What kind of case would say most that is new: of another `reference` or of another `look`,
 # whichever leads vary more with for how many of them were met; NULL where cases don't share
 # any.
-most_useful <- function(table) {
-  cells <- judged_cells(table)
+most_useful <- function(table, cells = judged_cells(table)) {
   units <- independent_units(table[table$case %in% rownames(cells), ])
-  shared <- Filter(function(unit) length(unique(unit)) > 1 && length(unique(unit)) < length(unit), units)
+  is_shared <- function(unit) length(unique(unit)) > 1 && length(unique(unit)) < length(unit)
+  shared <- Filter(is_shared, units)
   if (length(shared) == 0 || ncol(cells) < 2 || is.null(names(shared))) {
     return(NULL)
   }
   off <- beyond_sums(cells)
-  sizes <- vapply(shared, function(unit) sum(diag(covariance_of_mean(off, list(unit))$covariance)), 0)
-  names(which.max(sizes))
+  size_of <- function(unit) sum(diag(covariance_of_mean(off, list(unit))$covariance))
+  names(which.max(vapply(shared, size_of, 0)))
 }

@@ -5,24 +5,27 @@ settling_chance <- 0.8
 most_seeds <- 20
 most_cases <- 200
 
-# `table` has the utility of takes; `draws` are the verdict's draws of what those that are still
-# in the race are worth (pipelines x draws). A row: `more_seeds` and `more_cases`, the fewest that
-# settle it with a chance of `sure` (`Inf` where the most that are tried, 20 and 200, do not;
-# `more_seeds` is unknown where each case has one), and the chance of settling it with the most
-# (`with_seeds`, `with_cases`).
+# `table` has the utility of takes; `draws` are the verdict's draws of what all pipelines are worth
+# (pipelines x draws), for those that are far behind may yet come back. A row: `more_seeds` and
+# `more_cases`, the fewest that settle it with a chance of `sure` (`Inf` where the most that are
+# tried, 20 and 200, do not; `more_seeds` is unknown where each case has one), and the chance of
+# settling it with the most (`with_seeds`, `with_cases`).
 evidence_needed <- function(table, draws, confidence, within) {
+  draws <- draws[!is.na(draws[, 1]), , drop = FALSE]
   table <- table[table$pipeline %in% rownames(draws) & !is.na(table$utility), ]
   parts <- worth_parts_of(table)
   # Where nothing varies there is nothing to foretell.
   if (nrow(draws) < 2 || is.na(parts$by_case) || parts$by_case < 1e-9) {
     return(NULL)
   }
-  means <- mean_by_pipeline(table, "utility")[rownames(draws)]
-  seeds <- harmonic_mean(table(table$case, table$pipeline))
+  known <- list(
+    worth = draws, means = mean_by_pipeline(table, "utility")[rownames(draws)], parts = parts,
+    cases = independent_pictures(table), seeds = harmonic_mean(table(table$case, table$pipeline)),
+    within = within
+  )
+  wanted <- wanted_of_forecast(known, confidence)
   chance <- function(more_cases, more_seeds) {
-    chance_of_settling(
-      draws, means, parts, independent_pictures(table), seeds, more_cases, more_seeds, confidence, within
-    )
+    chance_of_settling(known, more_cases, more_seeds, wanted)
   }
   fewest_of <- function(most, chance) {
     if (chance(most) >= settling_chance) fewest(seq_len(most), function(n) chance(n) >= settling_chance) else Inf

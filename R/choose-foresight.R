@@ -7,7 +7,7 @@
 
 # How many outcomes are made up, and with how many draws each is judged.
 foreseen_outcomes <- 500L
-foreseen_draws <- 120L
+foreseen_draws <- 400L
 
 # How worth varies once what all pipelines share is out: `by_case`, a pipeline's own spread from
 # case to case, `by_seed`, that from seed to seed within a case (standard deviations), and how
@@ -74,6 +74,15 @@ foreseen_chances <- function(means, variance, free, within, seed) {
   )
 }
 
+# What a variance may be that is known as a spread with so many degrees of freedom: a value for
+# each of `even`, numbers that lie evenly between 0 and 1.
+drawn_variance <- function(spread, free, even) {
+  if (is.na(spread)) {
+    return(rep(0, length(even)))
+  }
+  spread^2 * if (is.finite(free)) free / stats::qchisq(even, free) else rep(1, length(even))
+}
+
 # The chance that a run of so many `cases` and `seeds` names the right pipeline of `pipelines`, as
 # surely as `confidence`, where the best is `apart` better than all others: the hardest of all
 # ways to be so much better. Right is what is within `within` of the best. What is known of
@@ -83,11 +92,8 @@ foreseen_assurance <- function(parts, pipelines, cases, seeds, apart, confidence
     return(0)
   }
   even <- (seq_len(foreseen_outcomes) - 0.5) / foreseen_outcomes
-  drawn <- function(spread, free, even) {
-    if (is.na(spread)) 0 else spread^2 * if (is.finite(free)) free / stats::qchisq(even, free) else 1
-  }
-  by_case <- drawn(parts$by_case, parts$case_free, even)
-  by_seed <- drawn(parts$by_seed, parts$seed_free, dealt_evenly(foreseen_outcomes))
+  by_case <- drawn_variance(parts$by_case, parts$case_free, even)
+  by_seed <- drawn_variance(parts$by_seed, parts$seed_free, dealt_evenly(foreseen_outcomes))
   variance <- (by_case + by_seed / seeds) / cases
   free <- (cases - 1) * (pipelines - 1)
   seen <- variance * stats::qchisq(core_uniform(foreseen_outcomes, seed + 1), free) / free
@@ -110,44 +116,63 @@ least_told <- function(parts, pipelines, cases, seeds, confidence, sure, within 
 }
 
 # The chance that a run which has not settled the matter would with so many more cases, or
-# seeds of each. `worth` has the verdict's draws (pipelines x draws) of those in the race and
-# `means` their plain means; whatever would be declared then counts.
-chance_of_settling <- function(worth, means, parts, cases, seeds, more_cases, more_seeds, confidence, within, seed = 1L) {
-  n <- nrow(worth)
-  wanted <- wanted_of_forecast(worth, means, parts, cases, seeds, confidence, within, seed)
-  worth <- t(worth[, round(seq(1, ncol(worth), length.out = foreseen_outcomes)), drop = FALSE])
-  normal <- function(k) matrix(stats::qnorm(core_uniform(length(worth), seed + k)), nrow(worth))
-  now <- matrix(means, nrow(worth), n, byrow = TRUE)
+# seeds of each; whatever would be declared then counts. `known` is what is known now: `worth`, the
+# verdict's draws (pipelines x draws), `means`, plain ones, `parts` (see worth_parts_of()), how many
+# `cases` and `seeds` of each there were, and what will do (`within`). `wanted` is what a forecast
+# has to state (see wanted_of_forecast()).
+chance_of_settling <- function(known, more_cases, more_seeds, wanted, seed = 1L) {
+  pipelines <- nrow(known$worth)
+  even <- (seq_len(foreseen_outcomes) - 0.5) / foreseen_outcomes
+  at <- round(seq(1, ncol(known$worth), length.out = foreseen_outcomes))
+  worth <- t(known$worth[, at, drop = FALSE])
   worth <- worth - rowMeans(worth)
-  now <- now - rowMeans(now)
-  by_seed <- if (is.na(parts$by_seed)) 0 else parts$by_seed
-  if (more_seeds > 0 && by_seed > 0) {
+  normal <- function(k) matrix(stats::qnorm(core_uniform(length(worth), seed + k)), nrow(worth))
+  now <- matrix(known$means - mean(known$means), nrow(worth), pipelines, byrow = TRUE)
+  parts <- known$parts
+  shuffled <- even[order(core_uniform(length(even), seed + 4))]
+  by_case <- drawn_variance(parts$by_case, parts$case_free, shuffled)
+  by_seed <- drawn_variance(parts$by_seed, parts$seed_free, dealt_evenly(foreseen_outcomes))
+  if (more_seeds > 0 && any(by_seed > 0)) {
     # What these cases' true means may be: between what was seen and what is true in general.
-    of_seeds <- by_seed^2 / (cases * seeds)
-    of_cases <- parts$by_case^2 / cases
+    of_seeds <- by_seed / (known$cases * known$seeds)
+    of_cases <- by_case / known$cases
     meant <- (now / of_seeds + worth / of_cases) / (1 / of_seeds + 1 / of_cases)
     meant <- meant + normal(1) / sqrt(1 / of_seeds + 1 / of_cases)
-    new <- meant + normal(2) * by_seed / sqrt(cases * more_seeds)
-    now <- (seeds * now + more_seeds * new) / (seeds + more_seeds)
+    new <- meant + normal(2) * sqrt(by_seed / (known$cases * more_seeds))
+    now <- (known$seeds * now + more_seeds * new) / (known$seeds + more_seeds)
   }
   if (more_cases > 0) {
-    new <- worth + normal(3) * sqrt(variance_of_lead(parts, more_cases, seeds))
-    now <- (cases * now + more_cases * new) / (cases + more_cases)
+    new <- worth + normal(3) * sqrt((by_case + by_seed / known$seeds) / more_cases)
+    now <- (known$cases * now + more_cases * new) / (known$cases + more_cases)
   }
-  cases <- cases + more_cases
-  variance <- rep(variance_of_lead(parts, cases, seeds + more_seeds), nrow(worth))
-  told <- foreseen_chances(now, variance, cases - 1, within, seed)
+  cases <- known$cases + more_cases
+  variance <- later_variance(known, by_case, by_seed, more_cases, more_seeds, seed)
+  told <- foreseen_chances(now, variance, cases - 1, known$within, seed)
   # What no outcome showed is not impossible.
   (sum(told$chance >= wanted) + 0.5) / (length(told$chance) + 1)
+}
+
+# The variance of pipelines' means that a larger run would show, where takes truly vary by
+# `by_case` and `by_seed`: what is seen now counts by as many cases as it rests on.
+later_variance <- function(known, by_case, by_seed, more_cases, more_seeds, seed) {
+  seeds <- known$seeds + more_seeds
+  seen_now <- variance_of_lead(known$parts, 1, seeds)
+  seen_later <- by_case + by_seed / seeds
+  if (more_cases > 0) {
+    free <- more_cases * (nrow(known$worth) - 1)
+    seen_later <- seen_later * stats::qchisq(core_uniform(length(by_case), seed + 5), free) / free
+  }
+  cases <- known$cases + more_cases
+  (known$cases * seen_now + more_cases * seen_later) / cases^2
 }
 
 # The chance that a forecast must state for the verdict's to be `confidence`: a forecast takes all
 # pipelines to vary alike and is drawn coarsely, and so may say more or less than the verdict of
 # what is there already. By as much it is taken to be off later.
-wanted_of_forecast <- function(worth, means, parts, cases, seeds, confidence, within, seed) {
-  known <- variance_of_lead(parts, cases, seeds)
-  foreseen <- foreseen_chances(matrix(means, 1), known, cases - 1, within, seed)
-  stated <- chance_close(worth, within)[[foreseen$best]]
+wanted_of_forecast <- function(known, confidence, seed = 1L) {
+  variance <- variance_of_lead(known$parts, known$cases, known$seeds)
+  foreseen <- foreseen_chances(matrix(known$means, 1), variance, known$cases - 1, known$within, seed)
+  stated <- chance_close(known$worth, known$within)[[foreseen$best]]
   score <- function(chance) stats::qnorm(pmin(0.999, pmax(0.001, chance)))
   stats::pnorm(score(confidence) + score(foreseen$chance) - score(stated))
 }

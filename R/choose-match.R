@@ -4,25 +4,22 @@
 # Between the settings of a line scores run straight. For each of `levels` of structure and
 # each line that reaches it: the `setting` there and the other axes' scores (`mean`, and
 # `low` to `high` from the draws in which the line reaches it). A line that truly reaches a
-# level more than once is taken where it does best in `by` (see steady_structure()).
-match_table <- function(lines, pipelines, draws, levels, by = "utility") {
-  rows <- lapply(split(lines, factor(lines$line, unique(lines$line))), function(own) {
-    scores <- scores_along(own, pipelines, draws)
-    if (is.null(scores)) {
-      return(NULL)
-    }
-    do.call(rbind, lapply(levels, function(level) matched_at(own, scores, level, by)))
+# level more than once is taken where its worth is highest (see steady_structure()). `scored` is
+# what scored_lines() returned.
+match_table <- function(scored, levels) {
+  rows <- lapply(names(scored), function(line) {
+    do.call(rbind, lapply(levels, function(level) matched_at(line, scored[[line]], level)))
   })
   none <- tibble::tibble(
     line = character(), level = numeric(), setting = numeric(), score = character(),
     mean = numeric(), low = numeric(), high = numeric(), reached = numeric()
   )
-  do.call(rbind, c(list(none), unname(rows)))
+  do.call(rbind, c(list(none), rows))
 }
 
 # A line at one level of structure: a row for each other score; NULL where it is not reached.
-matched_at <- function(own, scores, level, by) {
-  found <- reach_level(scores$value, scores$of, level, by)
+matched_at <- function(line, scores, level) {
+  found <- reach_level(scores$value, scores$of, level)
   setting <- found$setting[1]
   if (is.na(setting)) {
     return(NULL)
@@ -32,27 +29,31 @@ matched_at <- function(own, scores, level, by) {
   # From one take of each setting nothing can be drawn.
   drawn <- !all(is.na(scores$of$structure[, -1]))
   tibble::tibble(
-    line = own$line[1], level = level, setting = setting, score = others,
+    line = line, level = level, setting = setting, score = others,
     mean = unname(vapply(found[others], `[`, 0, 1)), low = ends[1, ], high = ends[2, ],
     reached = if (drawn) mean(!is.na(found$setting[-1])) else NA_real_
   )
 }
 
-# The scores of a line along its settings: `value`, the settings, and `of`, for structure and
-# each other score that all settings have a matrix settings x (1 + draws), what is expected in
-# front of the draws. NULL where fewer than two settings have structure.
-scores_along <- function(own, pipelines, draws) {
-  own <- own[!is.na(pipelines$structure[match(own$pipeline, pipelines$pipeline)]), ]
-  at <- match(own$pipeline, pipelines$pipeline)
-  if (nrow(own) < 2) {
-    return(NULL)
-  }
-  known <- Filter(function(column) !anyNA(pipelines[[column]][at]), c("adherence", "style", "utility"))
-  of <- lapply(stats::setNames(nm = c("structure", known)), function(column) {
-    unname(cbind(pipelines[[column]][at], draws[[column]][own$pipeline, , drop = FALSE]))
+# The scores of each line along its settings, a list by line: `value`, the settings, and `of`, for
+# structure and each other score that all settings have a matrix settings x (1 + draws), what is
+# expected in front of the draws. Lines with structure at fewer than two settings are left out.
+scored_lines <- function(lines, pipelines, draws) {
+  others <- c("adherence", "style", "utility")
+  scored <- lapply(split(lines, factor(lines$line, unique(lines$line))), function(own) {
+    own <- own[!is.na(pipelines$structure[match(own$pipeline, pipelines$pipeline)]), ]
+    if (nrow(own) < 2) {
+      return(NULL)
+    }
+    at <- match(own$pipeline, pipelines$pipeline)
+    known <- Filter(function(column) !anyNA(pipelines[[column]][at]), others)
+    of <- lapply(stats::setNames(nm = c("structure", known)), function(column) {
+      unname(cbind(pipelines[[column]][at], draws[[column]][own$pipeline, , drop = FALSE]))
+    })
+    of$structure <- steady_structure(of$structure)
+    list(value = own$value, of = of)
   })
-  of$structure <- steady_structure(of$structure)
-  list(value = own$value, of = of)
+  Filter(Negate(is.null), scored)
 }
 
 # Structure along a line as it would be without luck: with more settings there is more luck,
@@ -81,7 +82,7 @@ steady_structure <- function(structure) {
 
 # `scores` are matrices settings x draws. Returns a list of vectors over draws: `setting`,
 # and each score but structure; NA where the level is not reached.
-reach_level <- function(value, scores, level, by) {
+reach_level <- function(value, scores, level) {
   structure <- scores$structure
   others <- scores[setdiff(names(scores), "structure")]
   draws <- ncol(structure)
@@ -94,7 +95,7 @@ reach_level <- function(value, scores, level, by) {
     crossed <- (from - level) * (to - level) <= 0 & from != to
     share <- (level - from) / (to - from)
     between <- function(one) one[i, ] + share * (one[i + 1, ] - one[i, ])
-    there <- if (is.null(others[[by]])) -abs(share - 0.5) else between(others[[by]])
+    there <- if (is.null(others$utility)) -abs(share - 0.5) else between(others$utility)
     better <- crossed & !is.na(there) & there > best
     best[better] <- there[better]
     out$setting[better] <- (value[i] + share * (value[i + 1] - value[i]))[better]
@@ -128,19 +129,17 @@ shared_levels <- function(lines, pipelines) {
 
 # How much higher one line lies than another on a score, on average over the levels that
 # both reach: a row for each two lines and score, with intervals.
-frontier_areas <- function(lines, pipelines, draws, levels, by = "utility") {
+frontier_areas <- function(scored, levels) {
   none <- tibble::tibble(
     one = character(), other = character(), score = character(), difference = numeric(),
     low = numeric(), high = numeric(), levels = integer()
   )
-  reach <- lapply(split(lines, factor(lines$line, unique(lines$line))), function(own) {
-    scores <- scores_along(own, pipelines, draws)
-    if (!is.null(scores)) lapply(levels, function(level) reach_level(scores$value, scores$of, level, by))
-  })
-  reach <- Filter(Negate(is.null), reach)
-  if (length(reach) < 2) {
+  if (length(scored) < 2) {
     return(none)
   }
+  reach <- lapply(scored, function(scores) {
+    lapply(levels, function(level) reach_level(scores$value, scores$of, level))
+  })
   pairs <- utils::combn(names(reach), 2)
   rows <- lapply(seq_len(ncol(pairs)), function(k) area_between(reach, pairs[1, k], pairs[2, k]))
   do.call(rbind, c(list(none), rows))

@@ -31,6 +31,8 @@ verdict_from <- function(table, brief, race = NULL) {
     "decided"
   }
   in_the_race <- pipelines$pipeline[pipelines$chance_best %in% NA | pipelines$chance_best >= 0.05 | pipelines$pipeline == best]
+  judged <- table[!is.na(table$utility), ]
+  cells <- judged_cells(judged)
   weighed <- names(brief$weights)[brief$weights > 0]
   expected <- stats::setNames(pipelines$utility, pipelines$pipeline)
   parts <- without_luck(worth_parts(table, weighed), brief$weights[weighed], expected)
@@ -51,9 +53,9 @@ verdict_from <- function(table, brief, race = NULL) {
     flips = nearest_flips(brief$weights[weighed], parts),
     weightings = weight_map(weighed, parts),
     needed = if (state == "too close") {
-      evidence_needed(table, draws$utility[in_the_race, , drop = FALSE], brief$confidence, close_enough_of(brief))
+      evidence_needed(table, draws$utility, brief$confidence, close_enough_of(brief))
     },
-    cases = case_table(table), useful = most_useful(table[!is.na(table$utility), ]),
+    cases = case_table(table, cells), useful = most_useful(judged, cells),
     looks = race$looks, draws = draws,
     pipelines = pipelines, table = table, brief = brief
   )

@@ -84,7 +84,9 @@ verdict_data <- function(verdict) {
     state = verdict$state, job = null_for_na(verdict$brief$job), run = verdict$run, best = verdict$best, confidence = null_for_na(verdict$confidence), wanted = verdict$brief$confidence,
     runner_up = null_for_na(verdict$runner_up), margin = if (!is.na(verdict$runner_up)) stats::setNames(as.list(verdict$margin), c("lead", "low", "high")),
     weights = as.list(verdict$brief$weights), floors = Filter(Negate(is.na), as.list(verdict$brief$floors)), coverage = null_for_na(verdict$coverage),
-    pipelines = verdict$pipelines, pairs = verdict$pairs, tradeoff = verdict$tradeoff, flips = verdict$flips, needed = verdict$needed, cases = verdict$cases, useful = null_for_na(verdict$useful %||% NA_character_), recipe = as.list(recipe_words(verdict)),
+    pipelines = verdict$pipelines, pairs = verdict$pairs, tradeoff = verdict$tradeoff,
+    flips = verdict$flips, needed = verdict$needed, cases = verdict$cases,
+    useful = null_for_na(verdict$useful %||% NA_character_), recipe = as.list(recipe_words(verdict)),
     words = verdict_words(verdict)
   )
 }

@@ -19,7 +19,9 @@ draw_agreement <- function(viewing) {
   if (NROW(viewing$strengths) == 0) {
     stop_sprenn("viewing", c("No pairs were judged yet, so there is nothing to draw.", i = "`sprenn viewing TRIAL` opens the page on which they are."))
   }
-  none <- tibble::tibble(measure = character(), pairs = integer(), agreement = numeric(), beyond_luck = logical())
+  none <- tibble::tibble(
+    measure = character(), pairs = integer(), agreement = numeric(), beyond_luck = logical()
+  )
   sides <- viewing$measures %||% none
   sides <- sides[sides$beyond_luck, ]
   ends <- wilson(sides$agreement, sides$pairs)

@@ -18,7 +18,9 @@ headline_words <- function(verdict) {
       paste0("There is only ", verdict$best, ", and most of its takes can't be used.")
     } else paste0("Use ", verdict$best, "."),
     "too close" = if (is_level(verdict)) {
-      paste0("Not decided: ", verdict$best, " and ", verdict$runner_up, " did the same in every case.")
+      paste0(
+        "Not decided: ", verdict$best, " and ", verdict$runner_up, " did the same in every case."
+      )
     } else paste0(
       "Not decided yet: ", verdict$best, " leads, but the chance that it is ", aim_words(verdict), " is ",
       chance, ", and the brief wants ", wanted, "."
@@ -41,7 +43,8 @@ headline_words <- function(verdict) {
 is_level <- function(verdict) {
   pair <- c(verdict$best, verdict$runner_up)
   drawn <- verdict$draws$utility
-  length(pair) == 2 && all(pair %in% rownames(drawn)) && isTRUE(all(drawn[pair[1], ] == drawn[pair[2], ]))
+  known <- length(pair) == 2 && all(pair %in% rownames(drawn))
+  known && isTRUE(all(drawn[pair[1], ] == drawn[pair[2], ]))
 }
 
 # States in which there is no leader to speak of.
@@ -127,7 +130,11 @@ lead_words <- function(verdict) {
   paste0(
     sub("worth -", "worth ", said, fixed = TRUE),
     if (!is.na(margin[2])) {
-      least <- if (margin[1] < 0 && margin[2] < 0) paste("at most", sub("^[+-]", "", signed(margin[2])), "less") else paste("at least", signed(margin[2]))
+      least <- if (margin[1] < 0 && margin[2] < 0) {
+        paste("at most", sub("^[+-]", "", signed(margin[2])), "less")
+      } else {
+        paste("at least", signed(margin[2]))
+      }
       paste0(least, " with a chance of ", percent(verdict$brief$confidence), "; ")
     },
     "a perfect take is worth 1)."
@@ -186,7 +193,15 @@ settle_words <- function(verdict) {
   } else if (!is.null(verdict$needed)) {
     more_words(verdict)
   }
-  c(more, if (!is_level(verdict)) near_words(verdict), if (isTRUE(loss > 0)) paste0("Who uses ", verdict$best, " now has to reckon with a loss of ", formatC(loss, format = "f", digits = 3), " of a take's worth on average."))
+  c(
+    more, if (!is_level(verdict)) near_words(verdict),
+    if (isTRUE(loss > 0)) {
+      paste0(
+        "Who uses ", verdict$best, " now has to reckon with a loss of ",
+        formatC(loss, format = "f", digits = 3), " of a take's worth on average."
+      )
+    }
+  )
 }
 
 # What more of the same would do, foretold from what is known of the lead.
@@ -222,10 +237,13 @@ case_words <- function(verdict) {
   }
   silent <- cases[cases$spread < alike_within, ]
   if (nrow(silent) == nrow(cases)) {
-    return("In no case do the pipelines differ by anything that counts: harder cases would say more.")
+    return(paste(
+      "In no case do the pipelines differ by anything that counts:", "harder cases would say more."
+    ))
   }
   half <- cases$case[seq_len(which(cumsum(cases$share) >= 0.5)[1])]
-  kept <- ifelse(silent$keepers > 0.99, "all keepers", ifelse(silent$keepers < 0.01, "no keepers", "as good on all"))
+  kept <- ifelse(silent$keepers < 0.01, "no keepers", "as good on all")
+  kept <- ifelse(silent$keepers > 0.99, "all keepers", kept)
   twins <- cases[!is.na(cases$twin), ]
   turns <- cases[!is.na(cases$leads), ]
   c(
@@ -233,13 +251,21 @@ case_words <- function(verdict) {
       paste0("Half of all that tells the pipelines apart comes from ", shorten_list(half), ".")
     },
     if (nrow(silent)) {
-      paste0("Nothing is told by ", shorten_list(paste0(silent$case, " (", kept, ")")), ": harder cases would say more.")
+      paste0(
+        "Nothing is told by ", shorten_list(paste0(silent$case, " (", kept, ")")),
+        ": harder cases would say more."
+      )
     },
-    if (nrow(twins)) paste0("The same is told by ", shorten_list(paste(twins$case, "and", twins$twin)), "."),
+    if (nrow(twins)) {
+      paste0("The same is told by ", shorten_list(paste(twins$case, "and", twins$twin)), ".")
+    },
     if (verdict$state == "decided" && nrow(turns)) {
-      paste0("By plain means another would lead ", shorten_list(paste("without", turns$case, paste0("(", turns$leads, ")"))), ".")
+      without <- paste0("without ", turns$case, " (", turns$leads, ")")
+      paste0("By plain means another would lead ", shorten_list(without), ".")
     },
-    if (!is.null(verdict$useful)) paste0("The most useful to add are cases of other ", verdict$useful, "s.")
+    if (!is.null(verdict$useful)) {
+      paste0("The most useful to add are cases of other ", verdict$useful, "s.")
+    }
   )
 }
 
@@ -270,10 +296,13 @@ change_words <- function(verdict) {
   first <- flips[1, ]
   unbeaten <- verdict$tradeoff$pipeline[verdict$tradeoff$unbeaten %in% TRUE]
   c(
-    if (length(weighed) > 1 && nrow(flips) == 0 && !is_level(verdict)) paste0("However ", shorten_list(weighed), " are weighed, ", leader, " leads."),
+    if (length(weighed) > 1 && nrow(flips) == 0 && !is_level(verdict)) {
+      paste0("However ", shorten_list(weighed), " are weighed, ", leader, " leads.")
+    },
     if (nrow(flips) > 0) {
       paste0(
-        name, " leads under ", percent(wins), " of all ways to weigh ", shorten_list(weighed), ". The nearest that changes it: ", first$pipeline, " leads with ",
+        name, " leads under ", percent(wins), " of all ways to weigh ", shorten_list(weighed),
+        ". The nearest that changes it: ", first$pipeline, " leads with ",
         paste(weighed, two(unlist(first[weighed])), collapse = ", "), " (", percent(first$moved), " of the weight moved)."
       )
     },
@@ -388,13 +417,21 @@ assumed_words <- function(verdict) {
       "Weights: ", paste(names(weights), two(weights), collapse = ", "), ". Floors: ",
       if (length(floors)) paste(names(floors), two(floors), collapse = ", ") else "none", ". Style should: ", aim, "."
     ),
-    if (length(missing)) paste0("No evidence for ", names(missing), " in ", count_words(missing, "case"), ": left out there, for all pipelines alike."),
+    if (length(missing)) {
+      paste0(
+        "No evidence for ", names(missing), " in ", count_words(missing, "case"),
+        ": left out there, for all pipelines alike."
+      )
+    },
     if (verdict$state != "nothing made" && isTRUE(verdict$coverage > 0) && brief$weights[["adherence"]] > 0) {
       adherence <- if ("adherence" %in% names(missing)) "Elsewhere adherence" else "Adherence"
       if (verdict$coverage > 0.995) {
         paste(adherence, "rests on evidence for all that the prompts ask.")
       } else {
-        paste0(adherence, " rests on evidence for ", percent(verdict$coverage), " of the prompts' weight; the rest has none and is not guessed.")
+        paste0(
+          adherence, " rests on evidence for ", percent(verdict$coverage),
+          " of the prompts' weight; the rest has none and is not guessed."
+        )
       }
     },
     if (!is.null(verdict$looks)) "The run was stopped when it had seen enough: chances and intervals are stretched for the looks on the way.",
@@ -574,8 +611,14 @@ format.sprenn_influence <- function(x, ...) {
 }
 
 untold_reasons <- c(
-  "no repeats" = "pictures differ each time, and nothing was repeated to say by how much. Add repeat to `controls` in lineup.yml.",
-  "too few repeats" = "pictures differ each time, by too much for so few controls. A larger `control_sample` in lineup.yml tells.",
+  "no repeats" = paste(
+    "pictures differ each time, and nothing was repeated to say by how much.",
+    "Add repeat to `controls` in lineup.yml."
+  ),
+  "too few repeats" = paste(
+    "pictures differ each time, by too much for so few controls.",
+    "A larger `control_sample` in lineup.yml tells."
+  ),
   "seeds do nothing" = "another seed gives the same picture, so that there is nothing to hold inputs against."
 )
 

@@ -37,8 +37,8 @@
 #'   (which of them tell pipelines apart: `spread` of worth, `share` of all that is
 #'   told, `keepers`, how the case `agrees` with the others, a `twin` that says the same,
 #'   who `leads` without it where that is another), `useful` (whether a case of another
-#'   `reference` or of another `look` would say more) and `table` (a tibble with a row a take). Printing it says all this in
-#'   words.
+#'   `reference` or of another `look` would say more) and `table` (a tibble with a row a
+#'   take). Printing it says all this in words.
 #' @section How sure: What pipelines are worth on new pictures is drawn from how cases
 #'   disagree: leads are shrunk by what luck could have made of them (empirical Bayes,
 #'   Efron and Morris 1973), for of many pipelines that differ little, the one that

@@ -85,11 +85,12 @@ match_of <- function(verdict, vary = NULL, at = NULL) {
   stop_if_nothing_made(verdict)
   lines <- lines_along(tried_recipes(verdict), vary)
   shared <- shared_levels(lines, verdict$pipelines)
+  scored <- scored_lines(lines, verdict$pipelines, verdict$draws)
   at <- at %||% mean(shared)
   levels <- seq(0.02, 0.98, 0.02)
   structure(list(
-    at = at, shared = shared, vary = lines$vary[1], table = match_table(lines, verdict$pipelines, verdict$draws, at),
-    levels = match_table(lines, verdict$pipelines, verdict$draws, levels), areas = frontier_areas(lines, verdict$pipelines, verdict$draws, levels), verdict = verdict
+    at = at, shared = shared, vary = lines$vary[1], table = match_table(scored, at),
+    levels = match_table(scored, levels), areas = frontier_areas(scored, levels), verdict = verdict
   ), class = "sprenn_match")
 }
 

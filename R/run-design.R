@@ -49,8 +49,8 @@ plan_design <- function(trial, tell, sure = 0.9, job = NULL, like = NULL) {
   if (pipelines < 2) {
     stop_sprenn("argument", c(
       paste0(
-        "The lineup has ", count_words(pipelines, "pipeline"), if (!is.na(brief$job)) paste0(" for ", brief$job),
-        ", so there is nothing to tell apart."
+        "The lineup has ", count_words(pipelines, "pipeline"),
+        if (!is.na(brief$job)) paste0(" for ", brief$job), ", so there is nothing to tell apart."
       ),
       i = "Name another job with --job, or add pipelines to lineup.yml."
     ))

@@ -56,10 +56,15 @@ worldly <- function(seed, cases, people, each) {
     take <- case + cases * sample(0:1, length(person), TRUE)
     pair <- t(replicate(length(person), sample(6, 2)))
     of <- function(k) {
-      strength[pair[, k]] + by_case[cbind(case, pair[, k])] + by_person[cbind(person, pair[, k])] + by_take[cbind(take, pair[, k])]
+      own <- pair[, k]
+      of_viewing <- by_case[cbind(case, own)] + by_person[cbind(person, own)]
+      strength[own] + of_viewing + by_take[cbind(take, own)]
     }
     share <- as.numeric(stats::runif(length(person)) < stats::plogis(of(1) - of(2)))
-    tibble::tibble(person = paste0("v", person), case = paste0("c", case), one = names(strength)[pair[, 1]], other = names(strength)[pair[, 2]], share = share)
+    tibble::tibble(
+      person = paste0("v", person), case = paste0("c", case), one = names(strength)[pair[, 1]],
+      other = names(strength)[pair[, 2]], share = share
+    )
   })
 }
 truth <- core("fit_strengths")(worldly(1, 3000, 3000, 12), reach = 100)$strength
@@ -68,5 +73,8 @@ for (design in list(c(8, 1, 100), c(8, 4, 40), c(16, 3, 60), c(6, 8, 30))) {
     table <- core("strength_table")(worldly(seed, design[1], design[2], design[3]))
     mean(table$low <= truth[table$pipeline] & truth[table$pipeline] <= table$high)
   }, mc.cores = 2)
-  cat(sprintf("90 %% intervals for other cases and people: %d cases, %d people, %d answers each: %.3f\n", design[1], design[2], design[3], mean(unlist(held))))
+  cat(sprintf(
+    "90 %% intervals for other cases and people: %d cases, %d people, %d answers each: %.3f\n",
+    design[1], design[2], design[3], mean(unlist(held))
+  ))
 }

@@ -113,14 +113,15 @@ test_that("lines run along one setting only: others apart make other lines", {
 
 test_that("at equal structure scores are read off between settings", {
   made <- along(lines_of(c(0, 1), c(0.2, 0.8), style = c(0.8, 0.2)), lines_of(c(0.1, 0.9), c(0.3, 0.7), style = c(0.9, 0.5), family = "g"))
-  found <- internal("match_table")(made$lines, made$verdict$pipelines, made$verdict$draws, 0.5)
+  scored <- internal("scored_lines")(made$lines, made$verdict$pipelines, made$verdict$draws)
+  found <- internal("match_table")(scored, 0.5)
   style <- found[found$score == "style", ]
   expect_equal(style$mean, c(0.5, 0.7), tolerance = 0.05)
   expect_equal(style$setting, c(0.5, 0.5), tolerance = 0.1)
   expect_true(all(style$low < style$mean & style$mean < style$high))
-  expect_equal(nrow(internal("match_table")(made$lines, made$verdict$pipelines, made$verdict$draws, 0.95)), 0)
+  expect_equal(nrow(internal("match_table")(scored, 0.95)), 0)
   expect_equal(internal("shared_levels")(made$lines, made$verdict$pipelines), c(0.3, 0.7), tolerance = 0.05)
-  areas <- internal("frontier_areas")(made$lines, made$verdict$pipelines, made$verdict$draws, seq(0.3, 0.7, 0.1))
+  areas <- internal("frontier_areas")(scored, seq(0.3, 0.7, 0.1))
   own <- areas[areas$score == "style", ]
   expect_equal(own$difference, -0.2, tolerance = 0.1)
   expect_lt(own$high, 0)
@@ -148,7 +149,8 @@ lucky_lines <- function(seed, fine, luck) {
 test_that("a line of many settings gains nothing by luck at equal structure", {
   found <- vapply(1:60, function(seed) {
     made <- lucky_lines(seed, 21, 0.08)
-    areas <- internal("frontier_areas")(made$lines, made$pipelines, made$draws, seq(0.3, 0.7, 0.05))
+    scored <- internal("scored_lines")(made$lines, made$pipelines, made$draws)
+    areas <- internal("frontier_areas")(scored, seq(0.3, 0.7, 0.05))
     areas$difference[areas$score == "style"]
   }, 0)
   expect_lt(abs(mean(found)), 2.5 * stats::sd(found) / sqrt(60))

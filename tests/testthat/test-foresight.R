@@ -98,11 +98,13 @@ test_that("a forecast of nothing more says what the verdict says", {
   for (seed in 1:6) {
     table <- spread_table(8, 2, 3, 0.06, 0.05, apart = 0.02, seed = seed)
     draws <- internal("score_draws")(table, "utility", 1000, 1)$utility
-    means <- internal("mean_by_pipeline")(table, "utility")[rownames(draws)]
-    parts <- internal("worth_parts_of")(table)
+    known <- list(
+      worth = draws, means = internal("mean_by_pipeline")(table, "utility")[rownames(draws)],
+      parts = internal("worth_parts_of")(table), cases = 8, seeds = 2, within = 0
+    )
     leads <- max(internal("chance_best")(draws))
     settles_at <- function(confidence) {
-      internal("chance_of_settling")(draws, means, parts, 8, 2, 0, 0, confidence, 0)
+      internal("chance_of_settling")(known, 0, 0, internal("wanted_of_forecast")(known, confidence))
     }
     expect_gt(settles_at(leads - 0.02), 0.9)
     expect_lt(settles_at(leads + 0.02), 0.1)
