@@ -171,7 +171,8 @@ later_variance <- function(known, by_case, by_seed, more_cases, more_seeds, seed
 # what is there already. By as much it is taken to be off later.
 wanted_of_forecast <- function(known, confidence, seed = 1L) {
   variance <- variance_of_lead(known$parts, known$cases, known$seeds)
-  foreseen <- foreseen_chances(matrix(known$means, 1), variance, known$cases - 1, known$within, seed)
+  now <- matrix(known$means, 1)
+  foreseen <- foreseen_chances(now, variance, known$cases - 1, known$within, seed)
   stated <- chance_close(known$worth, known$within)[[foreseen$best]]
   score <- function(chance) stats::qnorm(pmin(0.999, pmax(0.001, chance)))
   stats::pnorm(score(confidence) + score(foreseen$chance) - score(stated))

@@ -86,7 +86,8 @@ verdict_data <- function(verdict) {
     weights = as.list(verdict$brief$weights), floors = Filter(Negate(is.na), as.list(verdict$brief$floors)), coverage = null_for_na(verdict$coverage),
     pipelines = verdict$pipelines, pairs = verdict$pairs, tradeoff = verdict$tradeoff,
     flips = verdict$flips, needed = verdict$needed, cases = verdict$cases,
-    useful = null_for_na(verdict$useful %||% NA_character_), recipe = as.list(recipe_words(verdict)),
+    useful = null_for_na(verdict$useful %||% NA_character_),
+    recipe = as.list(recipe_words(verdict)),
     words = verdict_words(verdict)
   )
 }

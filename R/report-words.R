@@ -10,9 +10,7 @@ verdict_words <- function(verdict) {
 
 headline_words <- function(verdict) {
   wanted <- percent(verdict$brief$confidence)
-  chance <- chance_words(verdict$confidence)
-  # What rounds to the same is still not enough.
-  if (isTRUE(chance == wanted)) chance <- paste("just under", wanted)
+  chance <- words_below(verdict$confidence, verdict$brief$confidence)
   switch(verdict$state,
     "decided" = if (nrow(verdict$pipelines) == 1 && verdict$pipelines$yield < 0.5) {
       paste0("There is only ", verdict$best, ", and most of its takes can't be used.")
@@ -213,8 +211,9 @@ more_words <- function(verdict) {
   sure <- paste0(if (others) " of other pictures", " would settle it with a chance of ", percent(needed$sure))
   if (!is.finite(needed$more_cases)) {
     return(paste0(
-      verdict$best, " and ", verdict$runner_up, " are close: ", most_cases, " more cases would settle it with a chance of ",
-      percent(needed$with_cases), ". Take the cheaper one, or the one that people prefer."
+      verdict$best, " and ", verdict$runner_up, " are close: ", most_cases,
+      " more cases would settle it with a chance of ", words_below(needed$with_cases, needed$sure),
+      ". Take the cheaper one, or the one that people prefer."
     ))
   }
   if (is.na(needed$more_seeds)) {
@@ -224,8 +223,8 @@ more_words <- function(verdict) {
     return(paste0(cases, sure, ", or ", seeds, "."))
   }
   paste0(
-    cases, sure, ". More seeds hardly would: ", most_seeds, " more of each case would with a chance of ",
-    percent(needed$with_seeds), "."
+    cases, sure, ". More seeds hardly would: ", most_seeds,
+    " more of each case would with a chance of ", words_below(needed$with_seeds, needed$sure), "."
   )
 }
 
@@ -496,6 +495,12 @@ with_interval <- function(mean, low, high, number = two) {
 
 signed <- function(x) formatC(x, format = "f", digits = 3, flag = "+")
 # Draws can't show that something never happens.
+# A chance that is not enough, and may round to what would be.
+words_below <- function(chance, wanted) {
+  words <- chance_words(chance)
+  ifelse(words == percent(wanted), paste("just under", words), words)
+}
+
 chance_words <- function(x) ifelse(is.na(x), "-", ifelse(x > 0.994, ">99 %", ifelse(x < 0.006, "<1 %", percent(x))))
 percent <- function(x) ifelse(is.na(x), "-", paste0(ifelse(x > 0.994 & x < 1, ">99", ifelse(x < 0.006 & x > 0, "<1", round(100 * x))), " %"))
 

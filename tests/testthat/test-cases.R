@@ -2,11 +2,15 @@
 
 # Worths by case (rows) and pipeline (columns), one seed each, all keepers.
 cases_of <- function(worths, ...) {
-  grid <- expand.grid(case = rownames(worths), pipeline = colnames(worths), stringsAsFactors = FALSE)
-  tibble::tibble(grid, seed = 1L, utility = worths[cbind(grid$case, grid$pipeline)], keeper = TRUE, ...)
+  grid <- expand.grid(
+    case = rownames(worths), pipeline = colnames(worths), stringsAsFactors = FALSE
+  )
+  own <- worths[cbind(grid$case, grid$pipeline)]
+  tibble::tibble(grid, seed = 1L, utility = own, keeper = TRUE, ...)
 }
 worths <- rbind(
-  hard = c(a = 0.9, b = 0.3, c = 0.2, d = 0.4, e = 0.5), same = c(0.9, 0.31, 0.2, 0.4, 0.5), easy = c(0.8, 0.8, 0.79, 0.8, 0.8),
+  hard = c(a = 0.9, b = 0.3, c = 0.2, d = 0.4, e = 0.5), same = c(0.9, 0.31, 0.2, 0.4, 0.5),
+  easy = c(0.8, 0.8, 0.79, 0.8, 0.8),
   against = c(0.5, 0.6, 0.55, 0.5, 0.5)
 )
 
@@ -35,11 +39,14 @@ test_that("with one case or one pipeline there is nothing to tell", {
   expect_null(internal("case_table")(cases_of(worths[, 1, drop = FALSE])))
 })
 
-test_that("another look is wanted where leads turn with the look, another reference where they turn with that", {
-  grid <- expand.grid(reference = paste0("r", 1:4), look = paste0("l", 1:4), stringsAsFactors = FALSE)
+test_that("what leads turn with is wanted more of: other looks, or other references", {
+  grid <- expand.grid(
+    reference = paste0("r", 1:4), look = paste0("l", 1:4), stringsAsFactors = FALSE
+  )
   made <- function(by) {
     own <- withr::with_seed(2, matrix(stats::rnorm(12, 0, 0.2), 4))
-    worths <- own[as.integer(factor(grid[[by]])), ] + withr::with_seed(3, matrix(stats::rnorm(48, 0, 0.01), 16))
+    luck <- withr::with_seed(3, matrix(stats::rnorm(48, 0, 0.01), 16))
+    worths <- own[as.integer(factor(grid[[by]])), ] + luck
     dimnames(worths) <- list(sprintf("c%02d", 1:16), c("a", "b", "c"))
     table <- cases_of(worths)
     at <- match(table$case, rownames(worths))
@@ -49,17 +56,20 @@ test_that("another look is wanted where leads turn with the look, another refere
   }
   expect_equal(internal("most_useful")(made("look")), "look")
   expect_equal(internal("most_useful")(made("reference")), "reference")
-  expect_null(internal("most_useful")(made("look")[c("case", "pipeline", "seed", "utility", "keeper")]))
+  bare <- made("look")[c("case", "pipeline", "seed", "utility", "keeper")]
+  expect_null(internal("most_useful")(bare))
 })
 
 test_that("the verdict says which pictures decide", {
-  table <- scored_table(means_of(a = c(0.8, 0.5, 0.5), b = c(0.7, 0.5, 0.5), c = c(0.6, 0.5, 0.5)), cases = 9, by_case = 0.001, by_seed = 0.001)
+  means <- means_of(a = c(0.8, 0.5, 0.5), b = c(0.7, 0.5, 0.5), c = c(0.6, 0.5, 0.5))
+  table <- scored_table(means, cases = 9, by_case = 0.001, by_seed = 0.001)
   first <- table$case %in% c("c01", "c02")
   table$structure[first & table$pipeline == "c"] <- 0.1
   table[table$case == "c05", c("structure", "adherence", "style")] <- 0.9
   verdict <- internal("verdict_from")(table, core_brief)
   words <- internal("case_words")(verdict)
-  expect_match(words, "Half of all that tells the pipelines apart comes from c0[12] and c0[12]", all = FALSE)
+  half <- "Half of all that tells the pipelines apart comes from c0[12] and c0[12]"
+  expect_match(words, half, all = FALSE)
   expect_match(words, "Nothing is told by c05 \\(all keepers\\)", all = FALSE)
   # Cases that agree are no twins: they turn nothing.
   expect_no_match(words, "The same is told by")

@@ -60,7 +60,8 @@ test_that("what is foreseen is what verdicts then say", {
   foreseen <- assured(known_spreads(0.06, 0.05), 4, cases, 2, 0.06)
   brief <- utils::modifyList(only_structure, list(draws = 400L))
   right <- vapply(1:60, function(i) {
-    ranked <- internal("ranked_pipelines")(spread_table(cases, 2, 4, 0.06, 0.05, 0.06, seed = i), brief)
+    table <- spread_table(cases, 2, 4, 0.06, 0.05, 0.06, seed = i)
+    ranked <- internal("ranked_pipelines")(table, brief)
     ranked$pipelines$pipeline[1] == "a" && "a" %in% ranked$close
   }, NA)
   expect_equal(mean(right), foreseen, tolerance = 3 * sqrt(foreseen * (1 - foreseen) / 60) / foreseen)

@@ -1,7 +1,8 @@
 # What a verdict says in thirty situations (with those of test-situations.R), to be read as a lead
 # and as a statistician: no two lines may contradict each other.
 situation_brief <- utils::modifyList(core_brief, list(
-  weights = c(structure = 0.4, adherence = 0.3, style = 0.3), floors = c(structure = 0.35, adherence = NA, style = NA)
+  weights = c(structure = 0.4, adherence = 0.3, style = 0.3),
+  floors = c(structure = 0.35, adherence = NA, style = NA)
 ))
 with_brief <- function(...) utils::modifyList(situation_brief, list(...))
 four <- function(..., means = c(0.7, 0.62, 0.5, 0.45)) {
@@ -27,7 +28,9 @@ failed <- function(table, which, state = "failed") {
   table
 }
 family_table <- function(...) {
-  means <- matrix(0.6 - 0.3 * (seq(0.1, 0.9, 0.2) - 0.55)^2, 5, 3, dimnames = list(paste0("yarrow/hold=", seq(0.1, 0.9, 0.2)), c("structure", "adherence", "style")))
+  holds <- seq(0.1, 0.9, 0.2)
+  means <- matrix(0.6 - 0.3 * (holds - 0.55)^2, 5, 3)
+  dimnames(means) <- list(paste0("yarrow/hold=", holds), c("structure", "adherence", "style"))
   scored_table(rbind(means, bracken = 0.5), ...)
 }
 silent_on <- function(table, pipeline, cases) {
@@ -37,14 +40,20 @@ silent_on <- function(table, pipeline, cases) {
 racing <- function(looks) list(looks = looks, cases = 8, seeds = 4)
 
 situations <- list(
-  "two pipelines that are the same" = function() list(rbind(four(means = 0.6), transform_pipeline(four(means = 0.6), "bracken"))),
+  "two pipelines that are the same" = function() {
+    one <- four(means = 0.6)
+    list(rbind(one, transform_pipeline(one, "bracken")))
+  },
   "a lone pipeline, all keepers" = function() list(four(means = 0.7)),
   "a lone pipeline with few keepers" = function() list(failed(four(means = 0.7), 3:14)),
   "twenty pipelines alike" = function() {
-    means <- matrix(0.6, 20, 3, dimnames = list(sprintf("p%02d", 1:20), c("structure", "adherence", "style")))
+    means <- matrix(0.6, 20, 3)
+    dimnames(means) <- list(sprintf("p%02d", 1:20), c("structure", "adherence", "style"))
     list(scored_table(means, by_case = 0.05, by_seed = 0.05))
   },
-  "a family of holds, where close will do" = function() list(family_table(by_case = 0.02), with_brief(close_enough = 0.03)),
+  "a family of holds, where close will do" = function() {
+    list(family_table(by_case = 0.02), with_brief(close_enough = 0.03))
+  },
   "the cheapest of those that are close" = function() {
     table <- four(means = c(0.7, 0.69, 0.5), cases = 20, by_case = 0.01, by_seed = 0.01)
     table$cost <- ifelse(table$pipeline == "yarrow", 0.5, 0.01)
@@ -55,7 +64,9 @@ situations <- list(
     table$seconds <- ifelse(table$pipeline == "yarrow", 40, 2)
     list(table, with_brief(close_enough = 0.05, prefer = "faster"))
   },
-  "twelve cases of four references" = function() list(pictures_of(four(cases = 12, by_case = 0.05), 4, 3)),
+  "twelve cases of four references" = function() {
+    list(pictures_of(four(cases = 12, by_case = 0.05), 4, 3))
+  },
   "eight cases of two references" = function() list(pictures_of(four(), 2, 1)),
   "a judge that is silent on one pipeline" = function() {
     table <- four()
@@ -79,14 +90,19 @@ situations <- list(
   },
   "nothing made" = function() list(made_only(four(), rep(FALSE, 64))),
   "a race that was decided early" = function() list(four(seeds = 1), race = racing(8)),
-  "a race that ran to its end" = function() list(four(means = c(0.6, 0.59, 0.3), seeds = 4, by_case = 0.06), race = racing(8)),
+  "a race that ran to its end" = function() {
+    list(four(means = c(0.6, 0.59, 0.3), seeds = 4, by_case = 0.06), race = racing(8))
+  },
   "one case of four seeds" = function() list(four(cases = 1, seeds = 4)),
   "a single take of each" = function() list(four(cases = 1, seeds = 1)),
   "the best by its axes fails often" = function() list(failed(four(cases = 12), seq(1, 24, 2))),
-  "two that can't be told apart on sixty cases" = function() list(four(means = c(0.6, 0.6, 0.4), cases = 60, by_case = 0.05)),
+  "two that can't be told apart on sixty cases" = function() {
+    list(four(means = c(0.6, 0.6, 0.4), cases = 60, by_case = 0.05))
+  },
   "the leader loses one case badly" = function() {
     table <- four(means = c(0.8, 0.6), by_case = 0.01)
-    table[table$pipeline == "yarrow" & table$case == "c03", c("structure", "adherence", "style")] <- 0.36
+    worst <- table$pipeline == "yarrow" & table$case == "c03"
+    table[worst, c("structure", "adherence", "style")] <- 0.36
     list(table)
   },
   "all but one are refused" = function() {
@@ -94,7 +110,10 @@ situations <- list(
     list(failed(table, table$pipeline != "quince", "refused"))
   },
   "a style that is to change by so much" = function() list(four(), with_brief(style = c(0.3, 0.6))),
-  "one axis only" = function() list(four(by_case = 0.05), with_brief(weights = c(structure = 1, adherence = 0, style = 0)))
+  "one axis only" = function() {
+    only_structure <- with_brief(weights = c(structure = 1, adherence = 0, style = 0))
+    list(four(by_case = 0.05), only_structure)
+  }
 )
 transform_pipeline <- function(table, name) {
   table$pipeline <- name
@@ -104,13 +123,17 @@ verdict_in <- function(situation) {
   made <- situation()
   table <- made[[1]]
   brief <- Filter(function(part) !is.null(part$weights), made[-1])
-  verdict <- internal("verdict_from")(table, if (length(brief)) brief[[1]] else situation_brief, made$race)
+  brief <- if (length(brief)) brief[[1]] else situation_brief
+  verdict <- internal("verdict_from")(table, brief, made$race)
   pipelines <- unique(table$pipeline)
   verdict$recipes <- tibble::tibble(
-    pipeline = pipelines, engine = sub("/.*", "", pipelines), checkpoint = "plain", hold = 0.6, native_hold = 0.6, settings = "{}",
-    sweep = NA_character_, vary = NA_character_, value = NA_real_, shown = TRUE, position = seq_along(pipelines)
+    pipeline = pipelines, engine = sub("/.*", "", pipelines), checkpoint = "plain", hold = 0.6,
+    native_hold = 0.6, settings = "{}", sweep = NA_character_, vary = NA_character_,
+    value = NA_real_, shown = TRUE, position = seq_along(pipelines)
   )
-  if (!is.null(verdict$pipelines)) verdict$engines <- internal("chance_by_engine")(verdict$pipelines, verdict$recipes)
+  if (!is.null(verdict$pipelines)) {
+    verdict$engines <- internal("chance_by_engine")(verdict$pipelines, verdict$recipes)
+  }
   structure(c(verdict, list(suite = list(title = "Tiles"), run = "main")), class = "sprenn_verdict")
 }
 verdicts <- lapply(situations, verdict_in)
@@ -118,7 +141,10 @@ verdicts <- lapply(situations, verdict_in)
 test_that("what is said in each situation", {
   for (name in names(verdicts)) {
     words <- internal("verdict_words")(verdicts[[name]])
-    said <- c(words$headline, words$standing, paste("-", words$reasons, recycle0 = TRUE), words$caveats, words$change, words$assumed[-1])
+    reasons <- paste("-", words$reasons, recycle0 = TRUE)
+    said <- c(
+      words$headline, words$standing, reasons, words$caveats, words$change, words$assumed[-1]
+    )
     expect_snapshot({
       cat("##", name, "\n")
       cat(strwrap(said, 100, exdent = 2), sep = "\n")
@@ -142,11 +168,14 @@ test_that("what is said holds together in each", {
     if (verdict$state == "too close") expect_lt(verdict$confidence, wanted)
     if (is.null(verdict$brief$prefer)) {
       expect_equal(first$utility, max(verdict$pipelines$utility))
-      if (!is.na(first$regret)) expect_lte(first$regret, min(verdict$pipelines$regret, na.rm = TRUE) + 1e-9)
+      if (!is.na(first$regret)) {
+        expect_lte(first$regret, min(verdict$pipelines$regret, na.rm = TRUE) + 1e-9)
+      }
     }
     known <- verdict$pipelines[!is.na(verdict$pipelines$chance_best), ]
     if (nrow(known) > 0) expect_equal(sum(known$chance_best), 1, tolerance = 0.01)
-    expect_true(all(verdict$pipelines$utility_low <= verdict$pipelines$utility + 1e-9, na.rm = TRUE))
-    expect_true(all(verdict$pipelines$utility <= verdict$pipelines$utility_high + 1e-9, na.rm = TRUE))
+    worths <- verdict$pipelines
+    expect_true(all(worths$utility_low <= worths$utility + 1e-9, na.rm = TRUE))
+    expect_true(all(worths$utility <= worths$utility_high + 1e-9, na.rm = TRUE))
   }
 })
