@@ -171,6 +171,46 @@ test_that("structure goes one way by luck, and turns where that is more than luc
   expect_identical(internal("steady_structure")(turning), turning)
 })
 
+test_that("lines without structure, or that share no level, are held against nobody", {
+  made <- lucky_lines(1, 6, 0)
+  scored_of <- function(pipelines) internal("scored_lines")(made$lines, pipelines, made$draws)
+  areas_of <- function(pipelines) internal("frontier_areas")(scored_of(pipelines), c(0.4, 0.6))
+  expect_equal(unique(areas_of(made$pipelines)$score), c("style", "utility"))
+  expect_equal(unique(areas_of(made$pipelines)$levels), 2)
+  unknown <- made$pipelines
+  unknown$structure[unknown$pipeline != "coarse1" & grepl("coarse", unknown$pipeline)] <- NA
+  expect_named(scored_of(unknown), "fine")
+  expect_equal(nrow(areas_of(unknown)), 0)
+  expect_named(areas_of(unknown), c("one", "other", "score", "difference", "low", "high", "levels"))
+  higher <- made$pipelines
+  coarse <- grepl("coarse", higher$pipeline)
+  higher$structure[coarse] <- 0.9 + higher$structure[coarse] / 100
+  expect_equal(nrow(areas_of(higher)), 0)
+  partly <- made$pipelines
+  partly$style[1] <- NA
+  expect_equal(areas_of(partly)$score, "utility")
+})
+
+test_that("a level is read off straight between two settings", {
+  scores <- list(structure = matrix(c(0.2, 0.8)), style = matrix(c(1, 0)), utility = matrix(c(0, 1)))
+  found <- internal("reach_level")(c(10, 20), scores, 0.35)
+  expect_equal(found, list(setting = 12.5, style = 0.75, utility = 0.25))
+  expect_true(all(is.na(unlist(internal("reach_level")(c(10, 20), scores, 0.9)))))
+  # A line that turns is taken where it is worth more.
+  turning <- list(structure = matrix(c(0.8, 0.2, 0.8)), utility = matrix(c(0.5, 0.4, 0.9)))
+  expect_gt(internal("reach_level")(1:3, turning, 0.5)$setting, 2)
+  turning$utility <- NULL
+  expect_equal(internal("reach_level")(1:3, turning, 0.5)$setting, 1.5)
+})
+
+test_that("who is far off is called so, and who is just short of enough is not called enough", {
+  below <- internal("words_below")
+  expect_equal(below(0.8996, 0.9), "just under 90 %")
+  expect_equal(below(0.62, 0.9), "62 %")
+  expect_equal(below(c(0.001, 0.897), 0.9), c("<1 %", "just under 90 %"))
+  expect_equal(below(NA_real_, 0.9), "-")
+})
+
 test_that("in a whole grid the shares of variation are those of its formula", {
   grid <- expand.grid(hold = c(0.2, 0.5, 0.8), guidance = c(4, 8))
   score <- grid$hold + 0.5 * (grid$guidance == 8) * grid$hold
