@@ -18,6 +18,8 @@ each <- function(jobs, f, name, ...) {
       return(readRDS(file))
     }
     block <- parallel::mclapply(blocks[[k]], f, ..., mc.cores = 2)
+    failed <- Filter(function(one) inherits(one, "try-error"), block)
+    if (length(failed)) stop(failed[[1]])
     if (nzchar(kept_in)) saveRDS(block, file)
     message(name, ": ", k, " of ", length(blocks), " blocks")
     block

@@ -105,12 +105,13 @@ meet_world <- function(world, cases, seeds, seed, shared = world$kind == "shared
 }
 
 # The first seed of a case is met by all but a tenth of pipelines, further ones are there for
-# some cases only.
+# some cases only. Who would have met none has met all.
 takes_met <- function(world, takes) {
   met <- array(TRUE, takes)
   if (world$kind == "unequal takes") {
     last <- sample.int(takes[3], takes[1], replace = TRUE)
-    lacking <- stats::runif(takes[1] * takes[2]) < 0.1
+    lacking <- matrix(stats::runif(takes[1] * takes[2]) < 0.1, takes[1])
+    lacking[, colSums(!lacking) == 0] <- FALSE
     met <- slice.index(met, 3) <= last & !as.vector(lacking)
   }
   met
