@@ -148,5 +148,9 @@ pair_differences <- function(draws, level = 0.9) {
 # known, 0 to 1.
 peeking_stretch <- function(confidence, information, looks) {
   once <- stats::qnorm(confidence)
-  max(once, stats::qnorm(1 - (1 - confidence) / 2) - 0.5826 / sqrt(looks)) / once / sqrt(min(1, information))
+  often <- max(once, stats::qnorm(1 - (1 - confidence) / 2) - 0.5826 / sqrt(looks))
+  often / once / sqrt(min(1, max(information, least_information)))
 }
+# Two that have met no case together know nothing of each other: intervals ten times as wide decide
+# nothing either.
+least_information <- 0.01

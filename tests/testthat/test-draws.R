@@ -127,3 +127,15 @@ test_that("what is the same in all it made shares its chance, and the unknown ha
   expect_true(all(is.na(draws["a", ])))
   expect_equal(unname(internal("chance_best")(draws)), c(NA, 0.5, 0.5))
 })
+
+test_that("a leader that met no case with the others decides nothing", {
+  table <- scored_table(means_of(a = c(0.9, 0.9, 0.9), b = c(0.5, 0.5, 0.5)), cases = 4, seeds = 1)
+  apart <- table[(table$pipeline == "a") == (table$case == "c04"), ]
+  expect_gt(length(unique(apart$case)), 3)
+  expect_true(is.finite(internal("peeking_stretch")(0.9, 0, 12)))
+  step <- internal("race_step")(apart, core_brief, list(cases = 12, seeds = 2, looks = 12))
+  expect_equal(step$state, "open")
+  expect_equal(step$information, 0)
+  told <- internal("verdict_from")(apart, core_brief, list(cases = 12, seeds = 2, looks = 12))
+  expect_false(told$state == "decided")
+})
