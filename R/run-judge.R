@@ -311,7 +311,8 @@ try_judges <- function(trial, case = NULL, picture = NULL) {
     known <- tibble::tibble(subject = character(), statement = character(), said = character())
     land <- function(job, said) known <<- rbind(known, tibble::as_tibble(answer_rows(judge, job, said)))
     shown <- resize_picture(seen, as.integer(pmax(1, round(frame * min(1, judge$edge / max(frame))))))
-    statements <- case_statements(judge, case, trial$suite)
+    decoys <- decoys_of(judge, trial$suite)
+    statements <- case_statements(judge, case, decoys)
     jobs <- list(list(subjects = list(list(sha256 = "shown")), statements = if (judge$kind == "answering") statements else character()))
     if (judge$kind == "embedding") jobs <- c(jobs, list(list(subjects = list(), statements = statements)))
     problem <- interview(lapply(jobs, function(job) c(job, list(pixels = function(subject) shown))), judge, land)
@@ -323,7 +324,7 @@ try_judges <- function(trial, case = NULL, picture = NULL) {
       said <- unpack_said(known$said, judge$kind)[[1]]
       return(words(NA_real_, NA_real_, NA_character_, if (judge$kind == "pose") paste(length(said), "figures") else "a depth map"))
     }
-    found <- phrase_rows(judge, tibble::tibble(take = "shown", sha256 = "shown"), case, trial$suite, asking(known, judge))
+    found <- phrase_rows(judge, tibble::tibble(take = "shown", sha256 = "shown"), case, decoys(case), asking(known, judge))
     asked <- vapply(asked_phrases(case), `[[`, "", "key")
     at <- match(asked, found$phrase)
     words(found$value[at], found$raw[at], asked, ifelse(is.na(at), "nothing that could be used", ""))
