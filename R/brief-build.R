@@ -8,25 +8,39 @@ brief_problems <- function(read, suite) {
   if (is.null(brief) || nrow(read$problems) > 0) {
     return(no_problems())
   }
+
   jobs <- vapply(suite$value$cases[sound_entries(suite, "cases")], `[[`, "", "job")
   all_known <- nrow(suite$problems) == 0
   one <- function(purpose, job, place, where) {
     bind_problems(
       if (sum(unlist(purpose$weights)) <= 0) {
-        new_problem("brief.yml", paste0(place, "weights"), "no weight above 0", "at least one axis that counts")
+        new_problem(
+          "brief.yml",
+          paste0(place, "weights"),
+          "no weight above 0",
+          "at least one axis that counts"
+        )
       },
       if (all_known && !is.null(job) && !job %in% jobs) {
-        new_problem("brief.yml", where, quoted(job), paste("a job that the suite has cases of:", paste(unique(jobs), collapse = ", ")))
+        new_problem(
+          "brief.yml",
+          where,
+          quoted(job),
+          paste("a job that the suite has cases of:", paste(unique(jobs), collapse = ", "))
+        )
       }
     )
   }
+
   if (is.null(brief$purposes)) {
     one(brief, brief$job, "", "job")
   } else {
-    bind_problems(lapply(names(brief$purposes), function(job) {
-      place <- paste0("purposes.", job)
-      one(brief$purposes[[job]], job, paste0(place, "."), place)
-    }))
+    bind_problems(
+      lapply(names(brief$purposes), function(job) {
+        place <- paste0("purposes.", job)
+        one(brief$purposes[[job]], job, paste0(place, "."), place)
+      })
+    )
   }
 }
 
@@ -38,9 +52,14 @@ build_brief <- function(brief) {
     unname(Map(build_purpose, brief$purposes, names(brief$purposes)))
   }
   list(
-    brief = brief$brief, purposes = purposes, limits = brief$limits, confidence = brief$confidence %||% 0.9,
-    close_enough = as.numeric(brief$close_enough %||% 0), prefer = brief$prefer %||% preferences[1],
-    draws = as.integer(brief$draws %||% 2000), seed = as.integer(brief$seed %||% 1)
+    brief = brief$brief,
+    purposes = purposes,
+    limits = brief$limits,
+    confidence = brief$confidence %||% 0.9,
+    close_enough = as.numeric(brief$close_enough %||% 0),
+    prefer = brief$prefer %||% preferences[1],
+    draws = as.integer(brief$draws %||% 2000),
+    seed = as.integer(brief$seed %||% 1)
   )
 }
 
@@ -50,10 +69,18 @@ build_purpose <- function(purpose, job) {
     out[names(values)] <- as.numeric(unlist(values))
     out
   }
+
   weights <- by_axis(purpose$weights, 0)
   list(
-    job = job, weights = weights / sum(weights), structure_from = unlist(purpose$structure_from) %||% c(structure = 1), floors = by_axis(purpose$floors, NA_real_),
-    style = if (is.list(purpose$style)) as.numeric(unlist(purpose$style$change)) else purpose$style %||% "reach the look"
+    job = job,
+    weights = weights / sum(weights),
+    structure_from = unlist(purpose$structure_from) %||% c(structure = 1),
+    floors = by_axis(purpose$floors, NA_real_),
+    style = if (is.list(purpose$style)) {
+      as.numeric(unlist(purpose$style$change))
+    } else {
+      purpose$style %||% "reach the look"
+    }
   )
 }
 
@@ -65,12 +92,23 @@ brief_for <- function(brief, job = NULL) {
   jobs <- brief_jobs(brief)
   at <- if (is.null(job)) 1 else match(job, jobs)
   if (is.na(at)) {
-    stop_sprenn("argument", c(
-      paste0("The brief has no purpose for the job ", quoted(job), "."),
-      i = if (anyNA(jobs)) "It has one purpose, for all cases." else paste("It has", shorten_list(jobs, 8))
-    ))
+    stop_sprenn(
+      "argument",
+      c(
+        paste0("The brief has no purpose for the job ", quoted(job), "."),
+        i = if (anyNA(jobs)) {
+          "It has one purpose, for all cases."
+        } else {
+          paste("It has", shorten_list(jobs, 8))
+        }
+      )
+    )
   }
-  c(brief[c("brief", "confidence", "close_enough", "prefer", "draws", "seed")], brief$purposes[[at]])
+
+  c(
+    brief[c("brief", "confidence", "close_enough", "prefer", "draws", "seed")],
+    brief$purposes[[at]]
+  )
 }
 
 # Another brief than the trial's, from a file of the same form.
@@ -79,7 +117,13 @@ read_brief <- function(path, suite) {
   read$file <- "brief.yml"
   read <- walk_trial_file(read)
   problems <- read$problems
-  if (nrow(problems) == 0) problems <- brief_problems(read, list(value = list(cases = suite$cases), problems = no_problems()))
+  if (nrow(problems) == 0) {
+    problems <- brief_problems(
+      read,
+      list(value = list(cases = suite$cases), problems = no_problems())
+    )
+  }
+
   problems <- place_problems(problems, list(brief.yml = read$text))
   problems$file <- rep(basename(path), nrow(problems))
   stop_for_problems(problems, what = "This brief")

@@ -16,21 +16,37 @@ case_table <- function(table, cells = judged_cells(table)) {
   if (nrow(cells) < 2 || ncol(cells) < 2) {
     return(NULL)
   }
+
   leads <- cells - rowMeans(cells)
   spread <- sqrt(rowMeans(leads^2))
-  kept <- rowMeans(case_means(table, "keeper")[[1]][rownames(cells), , drop = FALSE], na.rm = TRUE)
+  kept <- rowMeans(
+    case_means(table, "keeper")[[1]][rownames(cells), , drop = FALSE],
+    na.rm = TRUE
+  )
   means <- colMeans(cells)
   without <- function(i) (means * nrow(cells) - cells[i, ]) / (nrow(cells) - 1)
-  agrees <- vapply(seq_len(nrow(cells)), function(i) {
-    rest <- without(i)
-    if (spread[i] < alike_within || stats::sd(rest) == 0) NA_real_ else stats::cor(cells[i, ], rest)
-  }, 0)
+  agrees <- vapply(
+    seq_len(nrow(cells)),
+    function(i) {
+      rest <- without(i)
+      if (spread[i] < alike_within || stats::sd(rest) == 0) {
+        NA_real_
+      } else {
+        stats::cor(cells[i, ], rest)
+      }
+    },
+    0
+  )
   leader <- names(which.max(means))
   then <- vapply(seq_len(nrow(cells)), function(i) names(which.max(without(i))), "")
   found <- tibble::tibble(
-    case = rownames(cells), spread = unname(spread),
-    share = unname(spread^2 / max(sum(spread^2), 1e-12)), keepers = unname(kept),
-    agrees = agrees, twin = twins_of(leads), leads = ifelse(then == leader, NA_character_, then)
+    case = rownames(cells),
+    spread = unname(spread),
+    share = unname(spread^2 / max(sum(spread^2), 1e-12)),
+    keepers = unname(kept),
+    agrees = agrees,
+    twin = twins_of(leads),
+    leads = ifelse(then == leader, NA_character_, then)
   )
   found[order(-found$spread), ]
 }
@@ -48,11 +64,14 @@ twins_of <- function(leads) {
   if (ncol(leads) < fewest_for_twins) {
     return(rep(NA_character_, n))
   }
+
   turned <- beyond_sums(leads)
   size <- sqrt(rowMeans(turned^2))
   apart <- sqrt(pmax(0, outer(size^2, size^2, `+`) - 2 * tcrossprod(turned) / ncol(turned)))
   together <- tcrossprod(turned / sqrt(rowSums(turned^2)))
-  alike <- apart < alike_within & together > same_turns & outer(size, size, pmin) >= alike_within
+  alike <- apart < alike_within &
+    together > same_turns &
+    outer(size, size, pmin) >= alike_within
   alike[upper.tri(alike, diag = TRUE)] <- FALSE
   first <- apply(alike, 1, function(own) which(own)[1])
   rownames(leads)[first]
@@ -68,6 +87,7 @@ most_useful <- function(table, cells = judged_cells(table)) {
   if (length(shared) == 0 || ncol(cells) < 2 || is.null(names(shared))) {
     return(NULL)
   }
+
   off <- beyond_sums(cells)
   size_of <- function(unit) sum(diag(covariance_of_mean(off, list(unit))$covariance))
   names(which.max(vapply(shared, size_of, 0)))

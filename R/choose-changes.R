@@ -16,7 +16,9 @@ surely_seen <- 0.9
 run_changes <- function(old, new, level = 0.95, seed = 1L) {
   key <- function(table) paste(table$pipeline, table$case, table$seed, sep = "\r")
   at <- match(key(new), key(old))
-  both <- !is.na(at) & new$state != "planned" & old$state[at] %in% c("made", "failed", "refused")
+  both <- !is.na(at) &
+    new$state != "planned" &
+    old$state[at] %in% c("made", "failed", "refused")
   new <- new[both, ]
   old <- old[at[both], ]
   list(scores = score_changes(old, new, level, seed), pictures = picture_changes(old, new))
@@ -30,11 +32,17 @@ run_changes <- function(old, new, level = 0.95, seed = 1L) {
 # its sum has to exceed; solved for the mean, it gives the interval.
 score_changes <- function(old, new, level, seed) {
   columns <- c(axes, "utility", "keeper")
-  differences <- lapply(columns, function(column) as.numeric(new[[column]]) - as.numeric(old[[column]]))
+  differences <- lapply(columns, function(column) {
+    as.numeric(new[[column]]) - as.numeric(old[[column]])
+  })
   differences <- do.call(cbind, differences)
   colnames(differences) <- columns
   own <- split(seq_len(nrow(new)), factor(new$pipeline, unique(new$pipeline)))
-  reach <- reach_of_signs(lapply(own, function(rows) differences[rows, , drop = FALSE]), level, seed)
+  reach <- reach_of_signs(
+    lapply(own, function(rows) differences[rows, , drop = FALSE]),
+    level,
+    seed
+  )
   rows <- lapply(names(own), function(pipeline) {
     at <- own[[pipeline]]
     alike <- identical(old$picture[at], new$picture[at])
@@ -45,37 +53,69 @@ score_changes <- function(old, new, level, seed) {
         by <- by[!is.na(by)]
         n <- length(by)
         tibble::tibble(
-          pipeline = pipeline, score = column,
-          old = mean(as.numeric(old[[column]][known])), new = mean(as.numeric(new[[column]][known])),
-          change = mean(by), takes = n, spread = sqrt(mean((by - mean(by))^2)),
+          pipeline = pipeline,
+          score = column,
+          old = mean(as.numeric(old[[column]][known])),
+          new = mean(as.numeric(new[[column]][known])),
+          change = mean(by),
+          takes = n,
+          spread = sqrt(mean((by - mean(by))^2)),
           # That no keeper was lost among so many does not mean that none ever is.
-          least = if (alike) 0 else if (column == "keeper") sqrt((sum(by != 0) + 1) / (n + 1)) else NA_real_
+          least = if (alike) {
+            0
+          } else if (column == "keeper") {
+            sqrt((sum(by != 0) + 1) / (n + 1))
+          } else {
+            NA_real_
+          }
         )
       }
     })
     do.call(rbind, found)
   })
   none <- tibble::tibble(
-    pipeline = character(), score = character(), old = numeric(), new = numeric(), change = numeric(),
-    takes = integer(), spread = numeric(), least = numeric()
+    pipeline = character(),
+    score = character(),
+    old = numeric(),
+    new = numeric(),
+    change = numeric(),
+    takes = integer(),
+    spread = numeric(),
+    least = numeric()
   )
   rows <- do.call(rbind, c(list(none), rows))
   told <- function(spread, reach) {
-    ifelse(rows$takes > reach^2 + 1e-6, reach * spread / sqrt(pmax(rows$takes - reach^2, 1e-9)), Inf)
+    ifelse(
+      rows$takes > reach^2 + 1e-6,
+      reach * spread / sqrt(pmax(rows$takes - reach^2, 1e-9)),
+      Inf
+    )
   }
+
   half <- ifelse(rows$change == 0 & rows$spread == 0, 0, told(rows$spread, reach))
-  usual <- tapply(rows$spread, rows$score, function(all) if (any(all > 0)) stats::median(all[all > 0]) else 0)
+  usual <- tapply(rows$spread, rows$score, function(all) {
+    if (any(all > 0)) {
+      stats::median(all[all > 0])
+    } else {
+      0
+    }
+  })
   spread <- pmax(rows$spread, ifelse(is.na(rows$least), usual[rows$score], rows$least))
   # Another comparison's spread is another, the more so the fewer takes there are.
   free <- pmax(1, rows$takes - 1)
   spread <- spread * sqrt(free / stats::qchisq(0.2, free))
-  seen <- told(spread, max(reach, stats::qnorm((1 + level) / 2))) + stats::qnorm(surely_seen) * spread / sqrt(rows$takes)
+  seen <- told(spread, max(reach, stats::qnorm((1 + level) / 2))) +
+    stats::qnorm(surely_seen) * spread / sqrt(rows$takes)
   # Signs of so few takes never tell.
   seen[2^(1 - rows$takes) > 1 - level] <- NA
   seen[rows$least %in% 0] <- 0
   tibble::tibble(
-    rows[c("pipeline", "score", "old", "new", "change")], low = pmax(-1, rows$change - half), high = pmin(1, rows$change + half),
-    takes = rows$takes, changed = abs(rows$change) > half + 1e-9, seen = unname(ifelse(seen > 1, NA_real_, seen))
+    rows[c("pipeline", "score", "old", "new", "change")],
+    low = pmax(-1, rows$change - half),
+    high = pmin(1, rows$change + half),
+    takes = rows$takes,
+    changed = abs(rows$change) > half + 1e-9,
+    seen = unname(ifelse(seen > 1, NA_real_, seen))
   )
 }
 
@@ -91,9 +131,13 @@ reach_of_signs <- function(differences, level, seed) {
       # Another pipeline's luck is another: its rounds are taken in another order.
       order <- (seq_len(sign_rounds) + 37 * k) %% sign_rounds + 1
       sums <- signs[order, seq_len(min(most, nrow(own))), drop = FALSE] %*% few_rows(own, most)
-      largest <- pmax(largest, apply(abs(sums) / rep(sqrt(colSums(own^2)), each = sign_rounds), 1, max))
+      largest <- pmax(
+        largest,
+        apply(abs(sums) / rep(sqrt(colSums(own^2)), each = sign_rounds), 1, max)
+      )
     }
   }
+
   stats::quantile(largest, level, type = 1, names = FALSE)
 }
 
@@ -105,6 +149,7 @@ few_rows <- function(differences, most) {
   if (nrow(differences) <= most) {
     return(differences)
   }
+
   turned <- eigen(crossprod(differences), symmetric = TRUE)
   root <- sqrt(pmax(turned$values, 0)) * t(turned$vectors)
   each <- most %/% nrow(root)
@@ -117,9 +162,18 @@ picture_changes <- function(old, new) {
   alike <- made & !is.na(old$request) & old$request == new$request
   count <- function(which) as.integer(table(factor(new$pipeline[which], unique(new$pipeline))))
   tibble::tibble(
-    pipeline = unique(new$pipeline), takes = count(rep(TRUE, nrow(new))),
-    same = count(if (nrow(new)) old$state == new$state & (!made | old$picture == new$picture) else logical()),
-    asked_alike = count(alike), other = count(alike & old$picture != new$picture),
-    lost = count(old$state == "made" & new$state != "made"), gained = count(old$state != "made" & new$state == "made")
+    pipeline = unique(new$pipeline),
+    takes = count(rep(TRUE, nrow(new))),
+    same = count(
+      if (nrow(new)) {
+        old$state == new$state & (!made | old$picture == new$picture)
+      } else {
+        logical()
+      }
+    ),
+    asked_alike = count(alike),
+    other = count(alike & old$picture != new$picture),
+    lost = count(old$state == "made" & new$state != "made"),
+    gained = count(old$state != "made" & new$state == "made")
   )
 }

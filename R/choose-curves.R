@@ -6,19 +6,34 @@
 # `line` (the family, and what else is set where a family has several lines), `vary`,
 # `value`, `pipeline`, in the order of `value`.
 sweep_lines <- function(recipes, vary) {
-  value <- vapply(recipes$set, function(one) if (is.numeric(one[[vary]])) as.numeric(one[[vary]]) else NA_real_, 0)
-  others <- vapply(recipes$set, function(one) {
-    rest <- one[setdiff(sort(names(one)), vary)]
-    paste(names(rest), vapply(rest, format, ""), sep = "=", collapse = ", ")
-  }, "")
+  value <- vapply(
+    recipes$set,
+    function(one) if (is.numeric(one[[vary]])) as.numeric(one[[vary]]) else NA_real_,
+    0
+  )
+  others <- vapply(
+    recipes$set,
+    function(one) {
+      rest <- one[setdiff(sort(names(one)), vary)]
+      paste(names(rest), vapply(rest, format, ""), sep = "=", collapse = ", ")
+    },
+    ""
+  )
   kept <- which(!is.na(value))
   key <- paste(recipes$family, others)[kept]
   kept <- kept[key %in% key[duplicated(key)]]
   several <- tapply(others[kept], recipes$family[kept], function(x) length(unique(x)) > 1)
   many <- as.vector(several[recipes$family[kept]])
   lines <- tibble::tibble(
-    line = ifelse(many, paste0(recipes$family[kept], " (", differing(others[kept]), ")"), recipes$family[kept]),
-    family = recipes$family[kept], vary = vary, value = value[kept], pipeline = recipes$pipeline[kept]
+    line = ifelse(
+      many,
+      paste0(recipes$family[kept], " (", differing(others[kept]), ")"),
+      recipes$family[kept]
+    ),
+    family = recipes$family[kept],
+    vary = vary,
+    value = value[kept],
+    pipeline = recipes$pipeline[kept]
   )
   lines[order(match(lines$line, unique(lines$line)), lines$value), ]
 }
@@ -38,17 +53,42 @@ swept_settings <- function(recipes) {
 
 # The scores along each line, pooled over cases: a row for each line, value and column with
 # `mean`, `low`, `high`; and, where `by_case`, one for each case with its mean alone.
-curve_table <- function(lines, pipelines, table, columns = c(axes, "utility", "yield"), by_case = FALSE) {
+curve_table <- function(
+  lines,
+  pipelines,
+  table,
+  columns = c(axes, "utility", "yield"),
+  by_case = FALSE
+) {
   at <- match(lines$pipeline, pipelines$pipeline)
   pooled <- lapply(columns, function(column) {
-    tibble::tibble(lines, score = column, case = NA_character_, mean = pipelines[[column]][at], low = pipelines[[paste0(column, "_low")]][at], high = pipelines[[paste0(column, "_high")]][at])
+    tibble::tibble(
+      lines,
+      score = column,
+      case = NA_character_,
+      mean = pipelines[[column]][at],
+      low = pipelines[[paste0(column, "_low")]][at],
+      high = pipelines[[paste0(column, "_high")]][at]
+    )
   })
-  each <- if (by_case) lapply(setdiff(columns, "yield"), function(column) {
-    means <- case_means(table, column)[[1]]
-    rows <- lines[rep(seq_len(nrow(lines)), nrow(means)), ]
-    case <- rep(rownames(means), each = nrow(lines))
-    tibble::tibble(rows, score = column, case = case, mean = means[cbind(match(case, rownames(means)), match(rows$pipeline, colnames(means)))], low = NA_real_, high = NA_real_)
-  })
+  each <- if (by_case) {
+    lapply(setdiff(columns, "yield"), function(column) {
+      means <- case_means(table, column)[[1]]
+      rows <- lines[rep(seq_len(nrow(lines)), nrow(means)), ]
+      case <- rep(rownames(means), each = nrow(lines))
+      tibble::tibble(
+        rows,
+        score = column,
+        case = case,
+        mean = means[cbind(
+          match(case, rownames(means)),
+          match(rows$pipeline, colnames(means))
+        )],
+        low = NA_real_,
+        high = NA_real_
+      )
+    })
+  }
   found <- do.call(rbind, c(pooled, each))
   found[!is.na(found$mean), ]
 }
@@ -60,7 +100,8 @@ curve_table <- function(lines, pipelines, table, columns = c(axes, "utility", "y
 # `window_from`, `window_to`: where the mean of every axis clears its floor, by straight
 # lines between the settings tried, and whether that goes on beyond them (`open_low`,
 # `open_high`), with intervals (see window_of()); `kept_from`, `kept_to` and so on: the same for
-# the share of takes that are keepers, of which `keepers` are draws; `best`: the setting with the most worth, and those among which it is in
+# the share of takes that are keepers, of which `keepers` are draws; `best`: the
+# setting with the most worth, and those among which it is in
 # 90 % of draws (`best_from`, `best_to`).
 curve_features <- function(lines, pipelines, draws, floors, keepers) {
   each <- split(lines, factor(lines$line, unique(lines$line)))
@@ -69,15 +110,28 @@ curve_features <- function(lines, pipelines, draws, floors, keepers) {
     if (nrow(own) < 2) {
       return(NULL)
     }
+
     means <- axis_means(pipelines)[own$pipeline, , drop = FALSE]
     worth <- pipelines$utility[match(own$pipeline, pipelines$pipeline)]
     tibble::tibble(
-      line = own$line[1], vary = own$vary[1], points = nrow(own),
+      line = own$line[1],
+      vary = own$vary[1],
+      points = nrow(own),
       cliff_of(own$value, means[, "structure"], draws$structure[own$pipeline, , drop = FALSE]),
       flat_of(own$value, means[, "structure"]),
-      window_of(own$value, means, floors, lapply(draws[axes], function(one) one[own$pipeline, , drop = FALSE])),
-      kept_window(own$value, pipelines$yield[match(own$pipeline, pipelines$pipeline)], keepers[own$pipeline, , drop = FALSE]),
-      best = own$value[which.max(worth)], best_among(own$value, draws$utility[own$pipeline, , drop = FALSE])
+      window_of(
+        own$value,
+        means,
+        floors,
+        lapply(draws[axes], function(one) one[own$pipeline, , drop = FALSE])
+      ),
+      kept_window(
+        own$value,
+        pipelines$yield[match(own$pipeline, pipelines$pipeline)],
+        keepers[own$pipeline, , drop = FALSE]
+      ),
+      best = own$value[which.max(worth)],
+      best_among(own$value, draws$utility[own$pipeline, , drop = FALSE])
     )
   })
   do.call(rbind, unname(rows))
@@ -89,10 +143,17 @@ curve_features <- function(lines, pipelines, draws, floors, keepers) {
 false_cliffs <- 0.05
 
 cliff_of <- function(value, score, draws) {
-  none <- tibble::tibble(cliff_from = NA_real_, cliff_to = NA_real_, drop = NA_real_, drop_low = NA_real_, drop_high = NA_real_)
+  none <- tibble::tibble(
+    cliff_from = NA_real_,
+    cliff_to = NA_real_,
+    drop = NA_real_,
+    drop_low = NA_real_,
+    drop_high = NA_real_
+  )
   if (length(value) < 3 || anyNA(draws)) {
     return(none)
   }
+
   change <- diff(score)
   width <- diff(value)
   steep <- which.max(abs(change) / width)
@@ -103,17 +164,31 @@ cliff_of <- function(value, score, draws) {
   if (!surely || abs(change[steep]) < 0.1) {
     return(none)
   }
+
   ends <- interval(changes[steep, ])
-  tibble::tibble(cliff_from = value[steep], cliff_to = value[steep + 1], drop = unname(change[steep]), drop_low = ends[1], drop_high = ends[2])
+  tibble::tibble(
+    cliff_from = value[steep],
+    cliff_to = value[steep + 1],
+    drop = unname(change[steep]),
+    drop_low = ends[1],
+    drop_high = ends[2]
+  )
 }
 
 # The widest stretch over which a score stays within a twentieth.
 flat_of <- function(value, score, within = 0.05) {
   best <- c(NA_real_, NA_real_)
   for (i in seq_along(value)) {
-    inside <- vapply(seq_along(value), function(j) j > i && diff(range(score[i:j])) <= within, NA)
-    if (any(inside) && !isTRUE(diff(best) >= value[max(which(inside))] - value[i])) best <- c(value[i], value[max(which(inside))])
+    inside <- vapply(
+      seq_along(value),
+      function(j) j > i && diff(range(score[i:j])) <= within,
+      NA
+    )
+    if (any(inside) && !isTRUE(diff(best) >= value[max(which(inside))] - value[i])) {
+      best <- c(value[i], value[max(which(inside))])
+    }
   }
+
   tibble::tibble(flat_from = best[1], flat_to = best[2])
 }
 
@@ -123,18 +198,31 @@ flat_of <- function(value, score, within = 0.05) {
 window_of <- function(value, means, floors, draws) {
   floors <- floors[!is.na(floors) & colSums(!is.na(means))[names(floors)] == length(value)]
   found <- widest_window(value, lapply(names(floors), function(axis) means[, axis]), floors)
-  out <- tibble::tibble(window_from = found[1], window_to = found[2], open_low = found[1] %in% value[1], open_high = found[2] %in% value[length(value)])
+  out <- tibble::tibble(
+    window_from = found[1],
+    window_to = found[2],
+    open_low = found[1] %in% value[1],
+    open_high = found[2] %in% value[length(value)]
+  )
   known <- length(floors) > 0 && !anyNA(unlist(lapply(draws[names(floors)], `[`, , 1)))
   each <- if (known) {
-    vapply(seq_len(min(window_draws, ncol(draws[[1]]))), function(d) {
-      widest_window(value, lapply(names(floors), function(axis) draws[[axis]][, d]), floors)
-    }, c(0, 0))
+    vapply(
+      seq_len(min(window_draws, ncol(draws[[1]]))),
+      function(d) {
+        widest_window(value, lapply(names(floors), function(axis) draws[[axis]][, d]), floors)
+      },
+      c(0, 0)
+    )
   } else {
     matrix(NA_real_, 2, 1)
   }
   ends <- apply(each, 1, interval)
   tibble::tibble(
-    out, window_from_low = ends[1, 1], window_from_high = ends[2, 1], window_to_low = ends[1, 2], window_to_high = ends[2, 2],
+    out,
+    window_from_low = ends[1, 1],
+    window_from_high = ends[2, 1],
+    window_to_low = ends[1, 2],
+    window_to_high = ends[2, 2],
     window_chance = if (known) mean(!is.na(each[1, ])) else NA_real_
   )
 }
@@ -147,10 +235,14 @@ widest_window <- function(value, scores, floors) {
   # Fine steps between the settings, each setting among them.
   fine <- sort(unique(c(value, seq(value[1], value[length(value)], length.out = 501))))
   clear <- rep(TRUE, length(fine))
-  for (k in seq_along(floors)) clear <- clear & stats::approx(value, scores[[k]], fine)$y >= floors[[k]]
+  for (k in seq_along(floors)) {
+    clear <- clear & stats::approx(value, scores[[k]], fine)$y >= floors[[k]]
+  }
+
   if (!any(clear)) {
     return(c(NA_real_, NA_real_))
   }
+
   runs <- rle(clear)
   end <- cumsum(runs$lengths)
   start <- end - runs$lengths + 1
@@ -162,7 +254,12 @@ widest_window <- function(value, scores, floors) {
 mostly_kept <- 0.8
 
 kept_window <- function(value, yield, draws) {
-  found <- window_of(value, matrix(yield, dimnames = list(NULL, "keeper")), c(keeper = mostly_kept), list(keeper = draws))
+  found <- window_of(
+    value,
+    matrix(yield, dimnames = list(NULL, "keeper")),
+    c(keeper = mostly_kept),
+    list(keeper = draws)
+  )
   stats::setNames(found, sub("^window", "kept", sub("^open", "kept_open", names(found))))
 }
 
@@ -171,6 +268,7 @@ best_among <- function(value, draws) {
   if (all(is.na(chance))) {
     return(tibble::tibble(best_from = min(value), best_to = max(value)))
   }
+
   # The fewest settings that hold the best in 90 % of draws.
   order <- order(-chance)
   kept <- value[order[seq_len(which(cumsum(chance[order]) >= 0.9 - 1e-9)[1])]]

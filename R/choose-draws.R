@@ -8,7 +8,14 @@ score_draws <- function(table, columns, draws, seed, widen = 1) {
   units <- independent_units(table)
   cells <- case_means(table, columns, by = drawn_units(table))
   drawn <- lapply(seq_along(columns), function(k) {
-    posterior_draws(cells[[k]], units, draws, seed + k - 1, widen, shrink = columns[k] == "utility")
+    posterior_draws(
+      cells[[k]],
+      units,
+      draws,
+      seed + k - 1,
+      widen,
+      shrink = columns[k] == "utility"
+    )
   })
   stats::setNames(drawn, columns)
 }
@@ -42,6 +49,7 @@ interval <- function(draws, level = 0.9) {
   if (all(is.na(draws))) {
     return(c(NA_real_, NA_real_))
   }
+
   stats::quantile(draws, c((1 - level) / 2, (1 + level) / 2), names = FALSE, na.rm = TRUE)
 }
 
@@ -69,7 +77,9 @@ yield_interval <- function(table, level = 0.9) {
 wilson <- function(share, n, level = 0.9) {
   z <- stats::qnorm((1 + level) / 2)
   middle <- (share + z^2 / (2 * n)) / (1 + z^2 / n)
-  half <- z / (1 + z^2 / n) * sqrt(share * (1 - share) / n + z^2 / (4 * n^2))
+  half <- z /
+    (1 + z^2 / n) *
+    sqrt(share * (1 - share) / n + z^2 / (4 * n^2))
   cbind(from = middle - half, to = middle + half)
 }
 
@@ -90,6 +100,7 @@ chance_close <- function(utility, within) {
   if (within <= 0) {
     return(best)
   }
+
   top <- apply(utility[!is.na(best), , drop = FALSE], 2, max)
   replace(rowMeans(utility >= rep(top - within, each = nrow(utility))), is.na(best), NA_real_)
 }
@@ -102,16 +113,21 @@ expected_regret <- function(utility) {
     top <- apply(utility[known, , drop = FALSE], 2, max)
     regret[known] <- rowMeans(rep(top, each = sum(known)) - utility[known, , drop = FALSE])
   }
+
   stats::setNames(regret, rownames(utility))
 }
 
 # The ranks, 1 the best, among which each pipeline is found in 90 % of draws: from, to.
 rank_intervals <- function(utility, level = 0.9) {
   utility <- replace(utility, is.na(utility), -Inf)
-  ends <- vapply(seq_len(nrow(utility)), function(j) {
-    ranks <- 1 + colSums(utility > rep(utility[j, ], each = nrow(utility)))
-    stats::quantile(ranks, c((1 - level) / 2, (1 + level) / 2), type = 1, names = FALSE)
-  }, numeric(2))
+  ends <- vapply(
+    seq_len(nrow(utility)),
+    function(j) {
+      ranks <- 1 + colSums(utility > rep(utility[j, ], each = nrow(utility)))
+      stats::quantile(ranks, c((1 - level) / 2, (1 + level) / 2), type = 1, names = FALSE)
+    },
+    numeric(2)
+  )
   structure(t(ends), dimnames = list(rownames(utility), c("from", "to")))
 }
 
@@ -133,8 +149,11 @@ pair_differences <- function(draws, level = 0.9) {
   off <- abs(apart - difference) / pmax(spread, 1e-12)
   reach <- if (length(off)) stats::quantile(apply(off, 2, max), level, names = FALSE) else 0
   tibble::tibble(
-    one = pairs[1, ], other = pairs[2, ], difference = unname(difference),
-    low = unname(difference - reach * spread), high = unname(difference + reach * spread),
+    one = pairs[1, ],
+    other = pairs[2, ],
+    difference = unname(difference),
+    low = unname(difference - reach * spread),
+    high = unname(difference + reach * spread),
     apart = unname(difference - reach * spread > 0)
   )
 }
@@ -151,6 +170,7 @@ peeking_stretch <- function(confidence, information, looks) {
   often <- max(once, stats::qnorm(1 - (1 - confidence) / 2) - 0.5826 / sqrt(looks))
   often / once / sqrt(min(1, max(information, least_information)))
 }
+
 # Two that have met no case together know nothing of each other: intervals ten times as wide decide
 # nothing either.
 least_information <- 0.01

@@ -18,23 +18,35 @@ evidence_needed <- function(table, draws, confidence, within) {
   if (nrow(draws) < 2 || is.na(parts$by_case) || parts$by_case < 1e-9) {
     return(NULL)
   }
+
   known <- list(
-    worth = draws, means = mean_by_pipeline(table, "utility")[rownames(draws)], parts = parts,
-    cases = independent_pictures(table), seeds = harmonic_mean(table(table$case, table$pipeline)),
+    worth = draws,
+    means = mean_by_pipeline(table, "utility")[rownames(draws)],
+    parts = parts,
+    cases = independent_pictures(table),
+    seeds = harmonic_mean(table(table$case, table$pipeline)),
     within = within
   )
   wanted <- wanted_of_forecast(known, confidence)
   chance <- function(more_cases, more_seeds) {
     chance_of_settling(known, more_cases, more_seeds, wanted)
   }
+
   fewest_of <- function(most, chance) {
-    if (chance(most) >= settling_chance) fewest(seq_len(most), function(n) chance(n) >= settling_chance) else Inf
+    if (chance(most) >= settling_chance) {
+      fewest(seq_len(most), function(n) chance(n) >= settling_chance)
+    } else {
+      Inf
+    }
   }
+
   single <- is.na(parts$by_seed)
   tibble::tibble(
     more_seeds = if (single) NA_real_ else fewest_of(most_seeds, function(n) chance(0, n)),
-    more_cases = fewest_of(most_cases, function(n) chance(n, 0)), sure = settling_chance,
-    with_seeds = if (single) NA_real_ else chance(0, most_seeds), with_cases = chance(most_cases, 0)
+    more_cases = fewest_of(most_cases, function(n) chance(n, 0)),
+    sure = settling_chance,
+    with_seeds = if (single) NA_real_ else chance(0, most_seeds),
+    with_cases = chance(most_cases, 0)
   )
 }
 
@@ -52,8 +64,18 @@ paired_parts <- function(table, one, other) {
   sizes <- tapply(lead, case, length)
   seeds <- if (length(sizes)) length(sizes) / sum(1 / sizes) else 0
   within <- sum((lead - means[case])^2) / max(1, length(lead) - length(means))
-  between <- if (length(means) > 1) max(0, stats::var(as.vector(means)) - within / seeds) else NA_real_
-  list(lead = mean(means), by_case = sqrt(between), by_seed = if (any(sizes > 1)) sqrt(within) else NA_real_, cases = length(means), seeds = seeds)
+  between <- if (length(means) > 1) {
+    max(0, stats::var(as.vector(means)) - within / seeds)
+  } else {
+    NA_real_
+  }
+  list(
+    lead = mean(means),
+    by_case = sqrt(between),
+    by_seed = if (any(sizes > 1)) sqrt(within) else NA_real_,
+    cases = length(means),
+    seeds = seeds
+  )
 }
 
 fewest <- function(numbers, enough) {
@@ -61,11 +83,17 @@ fewest <- function(numbers, enough) {
   if (!enough(numbers[length(numbers)])) {
     return(Inf)
   }
+
   from <- 1
   to <- length(numbers)
   while (from < to) {
     middle <- (from + to) %/% 2
-    if (enough(numbers[middle])) to <- middle else from <- middle + 1
+    if (enough(numbers[middle])) {
+      to <- middle
+    } else {
+      from <- middle + 1
+    }
   }
+
   numbers[from]
 }

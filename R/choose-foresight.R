@@ -17,11 +17,17 @@ worth_parts_of <- function(table) {
   table <- table[!is.na(table$utility), ]
   cells <- case_means(table, "utility")[[1]]
   within <- seed_spread(table, cells)
-  none <- list(by_case = NA_real_, case_free = 0, by_seed = within$spread, seed_free = within$free)
+  none <- list(
+    by_case = NA_real_,
+    case_free = 0,
+    by_seed = within$spread,
+    seed_free = within$free
+  )
   units <- telling_units(independent_units(table))
   if (ncol(cells) < 2 || drawn_units(table) == "seed" || length(units) == 0) {
     return(none)
   }
+
   known <- covariance_of_mean(beyond_sums(fill_by_sums(cells)), units)
   pictures <- known$free + 1
   seeds <- harmonic_mean(table(table$case, table$pipeline))
@@ -29,8 +35,10 @@ worth_parts_of <- function(table) {
   of_seeds <- if (is.na(within$spread)) 0 else within$spread^2 / seeds * pictures / nrow(cells)
   # What few cases disagree by is not all in the cases: some is luck, whatever the estimate says.
   list(
-    by_case = sqrt(max(each - of_seeds, each / 20)), case_free = known$free * (ncol(cells) - 1),
-    by_seed = within$spread, seed_free = within$free
+    by_case = sqrt(max(each - of_seeds, each / 20)),
+    case_free = known$free * (ncol(cells) - 1),
+    by_seed = within$spread,
+    seed_free = within$free
   )
 }
 
@@ -46,11 +54,13 @@ seed_spread <- function(table, cells) {
   if (free < 1) {
     return(list(spread = NA_real_, free = 0))
   }
+
   pipelines <- ncol(cells)
   if (pipelines > 1) {
     off <- off - stats::ave(off, key)
     free <- free * (1 - 1 / pipelines)
   }
+
   list(spread = sqrt(sum(off^2) / free), free = free)
 }
 
@@ -63,7 +73,8 @@ foreseen_chances <- function(means, variance, free, within, seed) {
   off <- means - rowMeans(means)
   free <- min(most_contrasts, n - 1) * free
   grid <- list(
-    spreads = spreads_tried, log_prior = log_prior_of_spread(spreads_tried),
+    spreads = spreads_tried,
+    log_prior = log_prior_of_spread(spreads_tried),
     scales = free / stats::qchisq(1 - scales_tried, free)
   )
   normal <- matrix(stats::qnorm(core_uniform(foreseen_draws * n, seed)), foreseen_draws)
@@ -80,6 +91,7 @@ drawn_variance <- function(spread, free, even) {
   if (is.na(spread)) {
     return(rep(0, length(even)))
   }
+
   spread^2 * if (is.finite(free)) free / stats::qchisq(even, free) else rep(1, length(even))
 }
 
@@ -87,17 +99,30 @@ drawn_variance <- function(spread, free, even) {
 # surely as `confidence`, where the best is `apart` better than all others: the hardest of all
 # ways to be so much better. Right is what is within `within` of the best. What is known of
 # `parts` is known with their own uncertainty.
-foreseen_assurance <- function(parts, pipelines, cases, seeds, apart, confidence, within = 0, seed = 1L) {
+foreseen_assurance <- function(
+  parts,
+  pipelines,
+  cases,
+  seeds,
+  apart,
+  confidence,
+  within = 0,
+  seed = 1L
+) {
   if (cases < fewest_cases || pipelines < 2) {
     return(0)
   }
+
   even <- (seq_len(foreseen_outcomes) - 0.5) / foreseen_outcomes
   by_case <- drawn_variance(parts$by_case, parts$case_free, even)
   by_seed <- drawn_variance(parts$by_seed, parts$seed_free, dealt_evenly(foreseen_outcomes))
   variance <- (by_case + by_seed / seeds) / cases
   free <- (cases - 1) * (pipelines - 1)
   seen <- variance * stats::qchisq(core_uniform(foreseen_outcomes, seed + 1), free) / free
-  normal <- matrix(stats::qnorm(core_uniform(foreseen_outcomes * pipelines, seed + 2)), foreseen_outcomes)
+  normal <- matrix(
+    stats::qnorm(core_uniform(foreseen_outcomes * pipelines, seed + 2)),
+    foreseen_outcomes
+  )
   truth <- c(0, rep(-apart, pipelines - 1))
   means <- rep(truth, each = foreseen_outcomes) + sqrt(variance) * normal
   told <- foreseen_chances(means, seen, cases - 1, within, seed)
@@ -111,6 +136,7 @@ least_told <- function(parts, pipelines, cases, seeds, confidence, sure, within 
   enough <- function(apart) {
     foreseen_assurance(parts, pipelines, cases, seeds, apart, confidence, within) >= sure
   }
+
   at <- fewest(seq_along(tried), function(i) enough(tried[i]))
   if (is.finite(at)) tried[at] else NA_real_
 }
@@ -141,10 +167,12 @@ chance_of_settling <- function(known, more_cases, more_seeds, wanted, seed = 1L)
     new <- meant + normal(2) * sqrt(by_seed / (known$cases * more_seeds))
     now <- (known$seeds * now + more_seeds * new) / (known$seeds + more_seeds)
   }
+
   if (more_cases > 0) {
     new <- worth + normal(3) * sqrt((by_case + by_seed / known$seeds) / more_cases)
     now <- (known$cases * now + more_cases * new) / (known$cases + more_cases)
   }
+
   cases <- known$cases + more_cases
   variance <- later_variance(known, by_case, by_seed, more_cases, more_seeds, seed)
   told <- foreseen_chances(now, variance, cases - 1, known$within, seed)
@@ -160,8 +188,11 @@ later_variance <- function(known, by_case, by_seed, more_cases, more_seeds, seed
   seen_later <- by_case + by_seed / seeds
   if (more_cases > 0) {
     free <- more_cases * (nrow(known$worth) - 1)
-    seen_later <- seen_later * stats::qchisq(core_uniform(length(by_case), seed + 5), free) / free
+    seen_later <- seen_later *
+      stats::qchisq(core_uniform(length(by_case), seed + 5), free) /
+      free
   }
+
   cases <- known$cases + more_cases
   (known$cases * seen_now + more_cases * seen_later) / cases^2
 }

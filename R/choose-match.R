@@ -11,8 +11,14 @@ match_table <- function(scored, levels) {
     do.call(rbind, lapply(levels, function(level) matched_at(line, scored[[line]], level)))
   })
   none <- tibble::tibble(
-    line = character(), level = numeric(), setting = numeric(), score = character(),
-    mean = numeric(), low = numeric(), high = numeric(), reached = numeric()
+    line = character(),
+    level = numeric(),
+    setting = numeric(),
+    score = character(),
+    mean = numeric(),
+    low = numeric(),
+    high = numeric(),
+    reached = numeric()
   )
   do.call(rbind, c(list(none), rows))
 }
@@ -24,13 +30,19 @@ matched_at <- function(line, scores, level) {
   if (is.na(setting)) {
     return(NULL)
   }
+
   others <- setdiff(names(found), "setting")
   ends <- vapply(found[others], function(values) clamp_share(interval(values[-1])), numeric(2))
   # From one take of each setting nothing can be drawn.
   drawn <- !all(is.na(scores$of$structure[, -1]))
   tibble::tibble(
-    line = line, level = level, setting = setting, score = others,
-    mean = unname(vapply(found[others], `[`, 0, 1)), low = ends[1, ], high = ends[2, ],
+    line = line,
+    level = level,
+    setting = setting,
+    score = others,
+    mean = unname(vapply(found[others], `[`, 0, 1)),
+    low = ends[1, ],
+    high = ends[2, ],
     reached = if (drawn) mean(!is.na(found$setting[-1])) else NA_real_
   )
 }
@@ -45,6 +57,7 @@ scored_lines <- function(lines, pipelines, draws) {
     if (nrow(own) < 2) {
       return(NULL)
     }
+
     at <- match(own$pipeline, pipelines$pipeline)
     known <- Filter(function(column) !anyNA(pipelines[[column]][at]), others)
     of <- lapply(stats::setNames(nm = c("structure", known)), function(column) {
@@ -64,11 +77,13 @@ steady_structure <- function(structure) {
   if (anyNA(structure) || nrow(structure) < 3) {
     return(structure)
   }
+
   expected <- structure[, 1]
   one_way <- function(values, falls) {
     fitted <- stats::isoreg(if (falls) -values else values)$yf
     if (falls) -fitted else fitted
   }
+
   off <- function(falls) sum((expected - one_way(expected, falls))^2)
   falls <- off(TRUE) < off(FALSE)
   luck <- structure[, -1, drop = FALSE] - rowMeans(structure[, -1, drop = FALSE])
@@ -77,6 +92,7 @@ steady_structure <- function(structure) {
   if (any(abs(expected - one_way(expected, falls)) / spread > by_luck)) {
     return(structure)
   }
+
   apply(structure, 2, one_way, falls = falls)
 }
 
@@ -99,8 +115,11 @@ reach_level <- function(value, scores, level) {
     better <- crossed & !is.na(there) & there > best
     best[better] <- there[better]
     out$setting[better] <- (value[i] + share * (value[i + 1] - value[i]))[better]
-    for (name in names(others)) out[[name]][better] <- between(others[[name]])[better]
+    for (name in names(others)) {
+      out[[name]][better] <- between(others[[name]])[better]
+    }
   }
+
   out
 }
 
@@ -113,17 +132,22 @@ shared_levels <- function(lines, pipelines) {
   if (ncol(ends) == 0) {
     return(c(NA_real_, NA_real_))
   }
+
   stops <- sort(unique(c(ends)))
   middle <- (utils::head(stops, -1) + stops[-1]) / 2
   reached <- vapply(middle, function(level) sum(ends[1, ] <= level & level <= ends[2, ]), 0L)
   if (length(middle) == 0) {
     return(rep(stops[1], 2))
   }
+
   # Of neighbouring stretches that as many reach, all.
   most <- which(reached == max(reached))
   first <- most[1]
   last <- first
-  while ((last + 1) %in% most) last <- last + 1
+  while ((last + 1) %in% most) {
+    last <- last + 1
+  }
+
   c(stops[first], stops[last + 1])
 }
 
@@ -131,17 +155,25 @@ shared_levels <- function(lines, pipelines) {
 # both reach: a row for each two lines and score, with intervals.
 frontier_areas <- function(scored, levels) {
   none <- tibble::tibble(
-    one = character(), other = character(), score = character(), difference = numeric(),
-    low = numeric(), high = numeric(), levels = integer()
+    one = character(),
+    other = character(),
+    score = character(),
+    difference = numeric(),
+    low = numeric(),
+    high = numeric(),
+    levels = integer()
   )
   if (length(scored) < 2) {
     return(none)
   }
+
   reach <- lapply(scored, function(scores) {
     lapply(levels, function(level) reach_level(scores$value, scores$of, level))
   })
   pairs <- utils::combn(names(reach), 2)
-  rows <- lapply(seq_len(ncol(pairs)), function(k) area_between(reach, pairs[1, k], pairs[2, k]))
+  rows <- lapply(seq_len(ncol(pairs)), function(k) {
+    area_between(reach, pairs[1, k], pairs[2, k])
+  })
   do.call(rbind, c(list(none), rows))
 }
 
@@ -152,15 +184,28 @@ area_between <- function(reach, one, other) {
   if (length(shared) == 0) {
     return(NULL)
   }
-  do.call(rbind, lapply(columns, function(column) {
-    apart <- vapply(shared, function(level) {
-      reach[[one]][[level]][[column]] - reach[[other]][[level]][[column]]
-    }, numeric(length(reach[[one]][[1]]$setting)))
-    apart <- rowMeans(apart, na.rm = TRUE)
-    ends <- interval(apart[-1])
-    tibble::tibble(
-      one = one, other = other, score = column, difference = apart[1],
-      low = ends[1], high = ends[2], levels = length(shared)
-    )
-  }))
+
+  do.call(
+    rbind,
+    lapply(columns, function(column) {
+      apart <- vapply(
+        shared,
+        function(level) {
+          reach[[one]][[level]][[column]] - reach[[other]][[level]][[column]]
+        },
+        numeric(length(reach[[one]][[1]]$setting))
+      )
+      apart <- rowMeans(apart, na.rm = TRUE)
+      ends <- interval(apart[-1])
+      tibble::tibble(
+        one = one,
+        other = other,
+        score = column,
+        difference = apart[1],
+        low = ends[1],
+        high = ends[2],
+        levels = length(shared)
+      )
+    })
+  )
 }

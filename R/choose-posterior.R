@@ -9,12 +9,15 @@
 
 # Half of all spreads are taken to be below this. Worths and axes lie between 0 and 1.
 usual_spread <- 0.15
+
 # So many looks, and no fewer, say how new looks would do; of fewer a verdict says that they
 # are meant.
 fewest_looks <- 4
+
 # How many contrasts' worth of degrees of freedom the scale of their common variance has:
 # they go together, so fewer than there are.
 most_contrasts <- 3
+
 # So many degrees of freedom's worth a pipeline's own variance is drawn to that of all.
 drawn_to_all <- 30
 spreads_tried <- exp(seq(log(0.001), 0, length.out = 40))
@@ -34,6 +37,7 @@ posterior_draws <- function(means, units, draws, seed, widen = 1, shrink = TRUE)
   if (!any(known) || length(units) == 0) {
     return(out)
   }
+
   means <- means[met, known, drop = FALSE]
   # What is the same in all it made is one pipeline twice.
   same <- match(split(t(means), seq_len(ncol(means))), split(t(means), seq_len(ncol(means))))
@@ -56,6 +60,7 @@ draw_contrasts <- function(means, units, draws, seed, widen, shrink) {
   if (n == 1) {
     return(level)
   }
+
   basis <- qr.Q(qr(cbind(1, diag(n))))[, -1, drop = FALSE]
   middle <- colMeans(filled)
   # A pipeline that some cases lack varies by more.
@@ -100,9 +105,11 @@ likely_spreads <- function(lead, variance, free, spreads, many) {
     if (is.infinite(spread)) {
       return(0)
     }
+
     sum(stats::dnorm(lead, 0, sqrt(spread^2 + variance * scale), log = TRUE)) +
       log_prior_of_spread(spread)
   }
+
   fit <- outer(spreads, scales, Vectorize(likely))
   chance <- exp(fit - max(fit))
   even <- dealt_evenly(many)
@@ -135,19 +142,30 @@ beyond_sums <- function(cells) {
 covariance_of_mean <- function(off, units) {
   by <- function(unit) {
     sums <- rowsum(off, unit)
-    list(covariance = crossprod(sums) / nrow(off)^2 * nrow(sums) / (nrow(sums) - 1), free = nrow(sums) - 1)
+    list(
+      covariance = crossprod(sums) / nrow(off)^2 * nrow(sums) / (nrow(sums) - 1),
+      free = nrow(sums) - 1
+    )
   }
+
   parts <- lapply(units, by)
   sizes <- vapply(parts, function(part) sum(diag(part$covariance)), 0)
   if (length(parts) == 1 || sum(sizes) == 0) {
     return(parts[[1]])
   }
+
   both <- parts[[1]]$covariance + parts[[2]]$covariance - by(do.call(paste, units))$covariance
-  if (sum(diag(both)) < max(sizes)) both <- parts[[which.max(sizes)]]$covariance
+  if (sum(diag(both)) < max(sizes)) {
+    both <- parts[[which.max(sizes)]]$covariance
+  }
+
   turned <- eigen(both, symmetric = TRUE)
   # Satterthwaite 1946.
   free <- sum(sizes)^2 / sum(sizes^2 / vapply(parts, `[[`, 0, "free"))
-  list(covariance = turned$vectors %*% (pmax(turned$values, 0) * t(turned$vectors)), free = free)
+  list(
+    covariance = turned$vectors %*% (pmax(turned$values, 0) * t(turned$vectors)),
+    free = free
+  )
 }
 
 # Cells that are not known, as the sum of what their case and their pipeline usually have.
@@ -156,11 +174,13 @@ fill_by_sums <- function(means) {
   if (!any(gaps)) {
     return(means)
   }
+
   filled <- replace(means, gaps, mean(means, na.rm = TRUE))
   for (round in 1:30) {
     sums <- outer(rowMeans(filled), colMeans(filled), `+`) - mean(filled)
     filled[gaps] <- sums[gaps]
   }
+
   filled
 }
 
@@ -171,12 +191,23 @@ independent_units <- function(table) {
   if (drawn_units(table) == "seed") {
     return(list(seed = sort(unique(table$seed))))
   }
+
   cases <- sort(unique(table$case))
   first <- match(cases, table$case)
-  own <- lapply(list(reference = table[["reference"]], look = table[["look"]]), function(column) {
-    if (is.null(column)) cases else ifelse(is.na(column[first]), paste("case", cases), column[first])
-  })
-  if (length(unique(own$look)) < fewest_looks) own$look <- NULL
+  own <- lapply(
+    list(reference = table[["reference"]], look = table[["look"]]),
+    function(column) {
+      if (is.null(column)) {
+        cases
+      } else {
+        ifelse(is.na(column[first]), paste("case", cases), column[first])
+      }
+    }
+  )
+  if (length(unique(own$look)) < fewest_looks) {
+    own$look <- NULL
+  }
+
   own
 }
 
@@ -189,6 +220,7 @@ telling_units <- function(units) {
   if (length(crossed)) {
     return(unname(crossed))
   }
+
   if (cases > 1) list(seq_len(cases)) else list()
 }
 
@@ -197,6 +229,7 @@ independent_pictures <- function(table) {
   if (drawn_units(table) == "seed") {
     return(1L)
   }
+
   units <- telling_units(independent_units(table))
   min(vapply(units, function(unit) length(unique(unit)), 0L))
 }

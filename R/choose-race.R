@@ -17,16 +17,26 @@ race_step <- function(table, brief, whole, dropped = character()) {
   running <- setdiff(names(means)[!is.na(means)], dropped)
   expected <- expected_worth(table, brief)
   best <- running[which.max(expected[running])]
-  parts <- lapply(stats::setNames(nm = setdiff(running, best)), function(rival) paired_parts(table, best, rival))
+  parts <- lapply(stats::setNames(nm = setdiff(running, best)), function(rival) {
+    paired_parts(table, best, rival)
+  })
   information <- min(1, vapply(parts, information_of, 0, whole = whole))
   widen <- peeking_stretch(brief$confidence, information, whole$looks)
   drawn <- score_draws(table, "utility", brief$draws, brief$seed, widen)$utility
   chance <- chance_best(drawn)
   confidence <- chance_close(drawn, close_enough_of(brief))[[best]]
   few <- independent_pictures(table) < fewest_cases
-  if (!few) dropped <- union(dropped, hopeless(chance, dropped, (1 - brief$confidence) / 2))
-  chances <- vapply(parts[setdiff(names(parts), dropped)], chance_to_settle, 0,
-    whole = whole, confidence = brief$confidence, within = close_enough_of(brief)
+  if (!few) {
+    dropped <- union(dropped, hopeless(chance, dropped, (1 - brief$confidence) / 2))
+  }
+
+  chances <- vapply(
+    parts[setdiff(names(parts), dropped)],
+    chance_to_settle,
+    0,
+    whole = whole,
+    confidence = brief$confidence,
+    within = close_enough_of(brief)
   )
   state <- if (!few && isTRUE(confidence >= brief$confidence) && means[[best]] > 0) {
     "decided"
@@ -35,7 +45,13 @@ race_step <- function(table, brief, whole, dropped = character()) {
   } else {
     "open"
   }
-  list(state = state, best = best, confidence = confidence, information = information, dropped = dropped)
+  list(
+    state = state,
+    best = best,
+    confidence = confidence,
+    information = information,
+    dropped = dropped
+  )
 }
 
 # What pipelines are expected to be worth on new pictures; of a single take its own worth.
@@ -60,9 +76,16 @@ known_by_now <- function(table, whole) {
   most <- table(factor(table$pipeline, names(means)))
   # Who dropped out early is not what is waited for.
   running <- names(means)[!is.na(means) & most[names(means)] == most[[best]]]
-  min(1, vapply(setdiff(running, best), function(rival) {
-    information_of(paired_parts(table, best, rival), whole)
-  }, 0))
+  min(
+    1,
+    vapply(
+      setdiff(running, best),
+      function(rival) {
+        information_of(paired_parts(table, best, rival), whole)
+      },
+      0
+    )
+  )
 }
 
 # The variance of a mean lead over so many cases and seeds.
@@ -78,6 +101,7 @@ chance_to_settle <- function(parts, whole, confidence, within = 0) {
   if (is.na(parts$by_case) || parts$cases < 2 || (single_seeded(parts) && whole$seeds > 1)) {
     return(1)
   }
+
   cases <- max(whole$cases, parts$cases)
   now <- variance_of_lead(parts, parts$cases, parts$seeds)
   final <- variance_of_lead(parts, cases, max(whole$seeds, parts$seeds))
@@ -86,6 +110,7 @@ chance_to_settle <- function(parts, whole, confidence, within = 0) {
   if (now - final < 1e-12) {
     return(as.numeric(any(lacking <= 0)))
   }
+
   min(1, sum(stats::pnorm(-lacking / sqrt(now - final))))
 }
 
@@ -100,10 +125,18 @@ information_of <- function(parts, whole) {
   if (is.na(parts$by_case)) {
     return(min(1, share_of_cases * parts$seeds / seeds))
   }
+
   single <- single_seeded(parts)
-  known <- list(by_case = if (single) 0 else parts$by_case, by_seed = if (single) 1 else parts$by_seed)
+  known <- list(
+    by_case = if (single) 0 else parts$by_case,
+    by_seed = if (single) 1 else parts$by_seed
+  )
   if (known$by_case + known$by_seed == 0) {
     return(min(1, share_of_cases * parts$seeds / seeds))
   }
-  min(1, share_of_cases * variance_of_lead(known, 1, seeds) / variance_of_lead(known, 1, parts$seeds))
+
+  min(
+    1,
+    share_of_cases * variance_of_lead(known, 1, seeds) / variance_of_lead(known, 1, parts$seeds)
+  )
 }

@@ -14,6 +14,7 @@ setting_importance <- function(recipes, pipelines, draws, columns = c(axes, "uti
     if (nrow(own) < 2 || ncol(design) == 0) {
       return(NULL)
     }
+
     at <- match(own$pipeline, pipelines$pipeline)
     found <- lapply(names(design), function(setting) {
       pairs <- single_pairs(design, setting)
@@ -21,16 +22,38 @@ setting_importance <- function(recipes, pipelines, draws, columns = c(axes, "uti
         score <- pipelines[[column]][at]
         drawn <- draws[[column]][own$pipeline, , drop = FALSE]
         moved <- if (ncol(pairs)) mean(abs(score[pairs[1, ]] - score[pairs[2, ]])) else NA_real_
-        ends <- if (ncol(pairs)) interval(colMeans(abs(drawn[pairs[1, ], , drop = FALSE] - drawn[pairs[2, ], , drop = FALSE]))) else c(NA, NA)
+        ends <- if (ncol(pairs)) {
+          interval(
+            colMeans(abs(drawn[pairs[1, ], , drop = FALSE] - drawn[pairs[2, ], , drop = FALSE]))
+          )
+        } else {
+          c(NA, NA)
+        }
         tibble::tibble(
-          family = family, setting = setting, score = column, pairs = ncol(pairs), moved = moved, low = ends[1], high = ends[2],
+          family = family,
+          setting = setting,
+          score = column,
+          pairs = ncol(pairs),
+          moved = moved,
+          low = ends[1],
+          high = ends[2],
           variation_shares(design, setting, pipelines[[column]][at])
         )
       })
     })
     do.call(rbind, unlist(found, recursive = FALSE))
   })
-  none <- tibble::tibble(family = character(), setting = character(), score = character(), pairs = integer(), moved = numeric(), low = numeric(), high = numeric(), alone = numeric(), in_all = numeric())
+  none <- tibble::tibble(
+    family = character(),
+    setting = character(),
+    score = character(),
+    pairs = integer(),
+    moved = numeric(),
+    low = numeric(),
+    high = numeric(),
+    alone = numeric(),
+    in_all = numeric()
+  )
   found <- do.call(rbind, c(list(none), rows))
   found[!is.na(found$moved), ]
 }
@@ -38,23 +61,43 @@ setting_importance <- function(recipes, pipelines, draws, columns = c(axes, "uti
 # What differs between settings: a data frame of texts with a column for each.
 design_of <- function(settings) {
   names <- unique(unlist(lapply(settings, names)))
-  design <- lapply(stats::setNames(nm = names), function(name) vapply(settings, function(one) if (is.null(one[[name]])) "" else format(one[[name]], digits = 8), ""))
-  as.data.frame(Filter(function(column) length(unique(column)) > 1, design), check.names = FALSE, stringsAsFactors = FALSE)
+  design <- lapply(stats::setNames(nm = names), function(name) {
+    vapply(
+      settings,
+      function(one) if (is.null(one[[name]])) "" else format(one[[name]], digits = 8),
+      ""
+    )
+  })
+  as.data.frame(
+    Filter(function(column) length(unique(column)) > 1, design),
+    check.names = FALSE,
+    stringsAsFactors = FALSE
+  )
 }
 
 # Pairs of rows that differ in one setting only: a matrix of two rows.
 single_pairs <- function(design, setting) {
-  rest <- do.call(paste, c(list("", sep = "\r"), unname(design[setdiff(names(design), setting)])))
+  rest <- do.call(
+    paste,
+    c(list("", sep = "\r"), unname(design[setdiff(names(design), setting)]))
+  )
   pairs <- utils::combn(nrow(design), 2)
-  pairs[, rest[pairs[1, ]] == rest[pairs[2, ]] & design[[setting]][pairs[1, ]] != design[[setting]][pairs[2, ]], drop = FALSE]
+  pairs[
+    ,
+    rest[pairs[1, ]] == rest[pairs[2, ]] &
+      design[[setting]][pairs[1, ]] != design[[setting]][pairs[2, ]],
+    drop = FALSE
+  ]
 }
 
 variation_shares <- function(design, setting, score) {
-  whole <- nrow(unique(design)) == nrow(design) && nrow(design) == prod(vapply(design, function(column) length(unique(column)), 0L))
+  whole <- nrow(unique(design)) == nrow(design) &&
+    nrow(design) == prod(vapply(design, function(column) length(unique(column)), 0L))
   all <- mean((score - mean(score))^2)
   if (ncol(design) < 2 || !whole || !isTRUE(all > 1e-12)) {
     return(tibble::tibble(alone = NA_real_, in_all = NA_real_))
   }
+
   by_itself <- tapply(score, design[[setting]], mean)
   rest <- do.call(paste, c(list(sep = "\r"), unname(design[setdiff(names(design), setting)])))
   within <- tapply(score, rest, function(x) mean((x - mean(x))^2))

@@ -6,26 +6,60 @@
 # and `after` it, the `gain` with an interval, and what the step itself cost in money and
 # seconds a take.
 stage_gains <- function(table, draws = 2000, seed = 1) {
-  none <- tibble::tibble(pipeline = character(), follows = character(), score = character(), before = numeric(), after = numeric(), gain = numeric(), low = numeric(), high = numeric(), takes = integer(), cost = numeric(), seconds = numeric())
+  none <- tibble::tibble(
+    pipeline = character(),
+    follows = character(),
+    score = character(),
+    before = numeric(),
+    after = numeric(),
+    gain = numeric(),
+    low = numeric(),
+    high = numeric(),
+    takes = integer(),
+    cost = numeric(),
+    seconds = numeric()
+  )
   if (NROW(table) == 0) {
     return(none)
   }
+
   before <- match(table$parent, table$take)
   own <- table[!is.na(before) & table$state == "made", ]
   first <- table[before[!is.na(before) & table$state == "made"], ]
   rows <- lapply(unique(own$pipeline), function(step) {
     at <- own$pipeline == step
     lapply(axes, function(axis) {
-      gains <- tibble::tibble(pipeline = step, case = own$case[at], seed = own$seed[at], gain = own[[axis]][at] - first[[axis]][at], after = own[[axis]][at], before = first[[axis]][at])
+      gains <- tibble::tibble(
+        pipeline = step,
+        case = own$case[at],
+        seed = own$seed[at],
+        gain = own[[axis]][at] - first[[axis]][at],
+        after = own[[axis]][at],
+        before = first[[axis]][at]
+      )
       gains <- gains[!is.na(gains$gain), ]
       if (nrow(gains) == 0) {
         return(NULL)
       }
+
       ends <- interval(score_draws(gains, "gain", draws, seed)$gain[1, ])
-      means <- vapply(c("before", "after", "gain"), function(column) mean_by_pipeline(gains, column)[[1]], 0)
+      means <- vapply(
+        c("before", "after", "gain"),
+        function(column) mean_by_pipeline(gains, column)[[1]],
+        0
+      )
       tibble::tibble(
-        pipeline = step, follows = first$pipeline[at][1], score = axis, before = means[[1]], after = means[[2]], gain = means[[3]], low = ends[1], high = ends[2],
-        takes = nrow(gains), cost = mean(own$cost[at] - first$cost[at], na.rm = TRUE), seconds = mean(own$seconds[at] - first$seconds[at], na.rm = TRUE)
+        pipeline = step,
+        follows = first$pipeline[at][1],
+        score = axis,
+        before = means[[1]],
+        after = means[[2]],
+        gain = means[[3]],
+        low = ends[1],
+        high = ends[2],
+        takes = nrow(gains),
+        cost = mean(own$cost[at] - first$cost[at], na.rm = TRUE),
+        seconds = mean(own$seconds[at] - first$seconds[at], na.rm = TRUE)
       )
     })
   })

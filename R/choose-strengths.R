@@ -7,7 +7,11 @@
 # up to 0; a faint pull to 0 (a normal with the standard deviation `reach`) keeps them finite
 # where somebody has won, or lost, throughout. A `weight` says how much each ballot counts.
 # Returns `strength` and `covariance`, named.
-fit_strengths <- function(ballots, names = sort(unique(c(ballots$one, ballots$other))), reach = 2) {
+fit_strengths <- function(
+  ballots,
+  names = sort(unique(c(ballots$one, ballots$other))),
+  reach = 2
+) {
   n <- length(names)
   one <- match(ballots$one, names)
   other <- match(ballots$other, names)
@@ -20,8 +24,11 @@ fit_strengths <- function(ballots, names = sort(unique(c(ballots$one, ballots$ot
     curve <- curvature(one, other, weight * p * (1 - p), n) + diag(1 / reach^2, n)
     change <- solve(curve, gradient)
     strength <- strength + change
-    if (max(abs(change)) < 1e-9) break
+    if (max(abs(change)) < 1e-9) {
+      break
+    }
   }
+
   middle <- diag(n) - 1 / n
   list(
     strength = stats::setNames(strength - mean(strength), names),
@@ -46,6 +53,7 @@ curvature <- function(one, other, weight, n) {
     curve[i, j] <- curve[i, j] - weight[k]
     curve[j, i] <- curve[j, i] - weight[k]
   }
+
   curve
 }
 
@@ -58,10 +66,18 @@ strength_table <- function(ballots, names = sort(unique(c(ballots$one, ballots$o
   scatter <- scatter_of_ballots(ballots, fit)
   half <- stats::qt(0.95, scatter$free) * sqrt(diag(fit$covariance) * scatter$times)
   shown <- table(factor(c(ballots$one, ballots$other), names))
-  won <- tapply(c(ballots$share, 1 - ballots$share), factor(c(ballots$one, ballots$other), names), sum)
+  won <- tapply(
+    c(ballots$share, 1 - ballots$share),
+    factor(c(ballots$one, ballots$other), names),
+    sum
+  )
   table <- tibble::tibble(
-    pipeline = names, strength = unname(fit$strength), low = unname(fit$strength - half), high = unname(fit$strength + half),
-    shown = as.integer(shown), preferred = as.numeric(won)
+    pipeline = names,
+    strength = unname(fit$strength),
+    low = unname(fit$strength - half),
+    high = unname(fit$strength + half),
+    shown = as.integer(shown),
+    preferred = as.numeric(won)
   )
   table$preferred[is.na(table$preferred)] <- 0
   table[order(-table$strength), ]
@@ -81,22 +97,29 @@ scatter_of_ballots <- function(ballots, fit) {
   pull <- matrix(0, nrow(ballots), length(names))
   pull[cbind(seq_along(one), one)] <- off
   pull[cbind(seq_along(other), other)] <- -off
-  units <- Filter(function(unit) length(unique(unit)) > 1, list(ballots[["case"]], ballots[["person"]]))
+  units <- Filter(
+    function(unit) length(unique(unit)) > 1,
+    list(ballots[["case"]], ballots[["person"]])
+  )
   size <- function(unit) {
     sums <- rowsum(pull, unit)
     sum((sums %*% fit$covariance)^2) * nrow(sums) / (nrow(sums) - 1)
   }
+
   alone <- sum(diag(fit$covariance))
   if (length(units) == 0 || alone <= 0) {
     return(list(times = 1, free = Inf))
   }
+
   sizes <- vapply(units, size, 0)
-  free <- vapply(units, function(unit) length(unique(unit)) - 1, 0) * min(most_contrasts, length(names) - 1)
+  free <- vapply(units, function(unit) length(unique(unit)) - 1, 0) *
+    min(most_contrasts, length(names) - 1)
   both <- if (length(units) == 2) sum(sizes) - size(do.call(paste, units)) else sizes
   all <- max(both, sizes)
   if (all <= alone) {
     return(list(times = 1, free = Inf))
   }
+
   list(times = all / alone, free = sum(sizes)^2 / sum(sizes^2 / free))
 }
 
@@ -108,7 +131,9 @@ pair_worth <- function(ballots, names) {
   one <- pairs[1, ]
   other <- pairs[2, ]
   p <- 1 / (1 + exp(fit$strength[other] - fit$strength[one]))
-  variance <- diag(fit$covariance)[one] + diag(fit$covariance)[other] - 2 * fit$covariance[cbind(one, other)]
+  variance <- diag(fit$covariance)[one] +
+    diag(fit$covariance)[other] -
+    2 * fit$covariance[cbind(one, other)]
   tibble::tibble(one = one, other = other, worth = unname(p * (1 - p) * variance))
 }
 
@@ -116,12 +141,26 @@ pair_worth <- function(ballots, names) {
 # and each two of them where both saw a pair. `ballots` has `person`, `pair` (the two takes,
 # whichever way round), `choice` (the take preferred, or NA for neither).
 agreement_table <- function(ballots) {
-  same <- function(a, b) mean(ifelse(is.na(a) | is.na(b), ifelse(is.na(a) & is.na(b), 1, 0.5), a == b))
+  same <- function(a, b) {
+    mean(
+      ifelse(is.na(a) | is.na(b), ifelse(is.na(a) & is.na(b), 1, 0.5), a == b)
+    )
+  }
+
   people <- sort(unique(ballots$person))
   own <- lapply(people, function(person) {
     mine <- ballots[ballots$person == person, ]
     again <- which(duplicated(mine$pair))
-    tibble::tibble(one = person, other = person, both = length(again), agreement = if (length(again)) same(mine$choice[again], mine$choice[match(mine$pair[again], mine$pair)]) else NA_real_)
+    tibble::tibble(
+      one = person,
+      other = person,
+      both = length(again),
+      agreement = if (length(again)) {
+        same(mine$choice[again], mine$choice[match(mine$pair[again], mine$pair)])
+      } else {
+        NA_real_
+      }
+    )
   })
   first <- ballots[!duplicated(ballots[c("person", "pair")]), ]
   pairs <- if (length(people) > 1) utils::combn(people, 2) else matrix("", 2, 0)
@@ -130,7 +169,12 @@ agreement_table <- function(ballots) {
     b <- first[first$person == pairs[2, k], ]
     at <- match(a$pair, b$pair)
     met <- !is.na(at)
-    tibble::tibble(one = pairs[1, k], other = pairs[2, k], both = sum(met), agreement = if (any(met)) same(a$choice[met], b$choice[at[met]]) else NA_real_)
+    tibble::tibble(
+      one = pairs[1, k],
+      other = pairs[2, k],
+      both = sum(met),
+      agreement = if (any(met)) same(a$choice[met], b$choice[at[met]]) else NA_real_
+    )
   })
   do.call(rbind, c(own, between))
 }
@@ -146,20 +190,37 @@ siding_table <- function(ballots, values, level = 0.95, seed = 1L) {
   one <- match(decided$one_take, rownames(values))
   other <- match(decided$other_take, rownames(values))
   won <- sign(decided$share - 0.5)
-  sides_of <- function(values) sign(values[one, , drop = FALSE] - values[other, , drop = FALSE]) * won
+  sides_of <- function(values) {
+    sign(values[one, , drop = FALSE] - values[other, , drop = FALSE]) * won
+  }
+
   sides <- sides_of(values)
   known <- colSums(!is.na(sides))
-  strength <- function(sides) abs(colSums(sides, na.rm = TRUE)) / sqrt(pmax(1, colSums(sides != 0, na.rm = TRUE)))
-  case <- c(decided[["case"]], decided[["case"]])[match(rownames(values), c(decided$one_take, decided$other_take))]
+  strength <- function(sides) {
+    abs(colSums(sides, na.rm = TRUE)) / sqrt(pmax(1, colSums(sides != 0, na.rm = TRUE)))
+  }
+
+  case <- c(decided[["case"]], decided[["case"]])[match(
+    rownames(values),
+    c(decided$one_take, decided$other_take)
+  )]
   case <- if (is.null(case)) rep(1L, nrow(values)) else match(case, unique(case))
-  largest <- vapply(seq_len(changed_rounds), function(round) {
-    changed <- order(case)
-    changed[changed] <- order(case, core_uniform(nrow(values), seed + round))
-    max(0, strength(sides_of(values[changed, , drop = FALSE])))
-  }, 0)
+  largest <- vapply(
+    seq_len(changed_rounds),
+    function(round) {
+      changed <- order(case)
+      changed[changed] <- order(case, core_uniform(nrow(values), seed + round))
+      max(0, strength(sides_of(values[changed, , drop = FALSE])))
+    },
+    0
+  )
   tibble::tibble(
-    measure = colnames(values), pairs = unname(known), agreement = unname(0.5 + colSums(sides, na.rm = TRUE) / known / 2),
-    beyond_luck = unname(strength(sides) > stats::quantile(largest, level, type = 1, names = FALSE) + 1e-9)
+    measure = colnames(values),
+    pairs = unname(known),
+    agreement = unname(0.5 + colSums(sides, na.rm = TRUE) / known / 2),
+    beyond_luck = unname(
+      strength(sides) > stats::quantile(largest, level, type = 1, names = FALSE) + 1e-9
+    )
   )
 }
 

@@ -10,18 +10,24 @@ tradeoff_table <- function(means, draws) {
   if (!any(known)) {
     return(tibble::tibble(pipeline = rownames(means), unbeaten = NA, chance = NA_real_))
   }
+
   tibble::tibble(
-    pipeline = rownames(means), unbeaten = drop(unbeaten(lapply(which(known), function(k) matrix(means[, k], 1)))),
+    pipeline = rownames(means),
+    unbeaten = drop(unbeaten(lapply(which(known), function(k) matrix(means[, k], 1)))),
     chance = colMeans(unbeaten(sets))
   )
 }
 
 # A list with a matrix draws x pipelines for each axis in, one matrix of yes and no out.
 unbeaten <- function(axes) {
-  beaten <- vapply(seq_len(ncol(axes[[1]])), function(i) {
-    as_good <- Reduce(`&`, lapply(axes, function(one) one >= one[, i]))
-    better <- Reduce(`|`, lapply(axes, function(one) one > one[, i]))
-    rowSums(as_good & !is.na(better) & better) > 0
-  }, logical(nrow(axes[[1]])))
+  beaten <- vapply(
+    seq_len(ncol(axes[[1]])),
+    function(i) {
+      as_good <- Reduce(`&`, lapply(axes, function(one) one >= one[, i]))
+      better <- Reduce(`|`, lapply(axes, function(one) one > one[, i]))
+      rowSums(as_good & !is.na(better) & better) > 0
+    },
+    logical(nrow(axes[[1]]))
+  )
   matrix(!beaten, nrow(axes[[1]]))
 }

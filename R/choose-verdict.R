@@ -9,9 +9,16 @@ verdict_from <- function(table, brief, race = NULL) {
   if (!any(table$state %in% c("made", "failed", "refused"))) {
     return(list(state = "nothing made", table = table, brief = brief))
   }
+
   if (all(is.na(table$utility))) {
-    return(list(state = "no evidence", table = table, brief = brief, unchecked = unchecked_axes(table, brief)))
+    return(list(
+      state = "no evidence",
+      table = table,
+      brief = brief,
+      unchecked = unchecked_axes(table, brief)
+    ))
   }
+
   ranked <- ranked_pipelines(table, brief, race)
   pipelines <- ranked$pipelines
   draws <- ranked$draws
@@ -30,21 +37,34 @@ verdict_from <- function(table, brief, race = NULL) {
   } else {
     "decided"
   }
-  in_the_race <- pipelines$pipeline[pipelines$chance_best %in% NA | pipelines$chance_best >= 0.05 | pipelines$pipeline == best]
+  in_the_race <- pipelines$pipeline[pipelines$chance_best %in% NA |
+    pipelines$chance_best >= 0.05 |
+    pipelines$pipeline == best]
   judged <- table[!is.na(table$utility), ]
   cells <- judged_cells(judged)
   weighed <- names(brief$weights)[brief$weights > 0]
   expected <- stats::setNames(pipelines$utility, pipelines$pipeline)
   parts <- without_luck(worth_parts(table, weighed), brief$weights[weighed], expected)
   list(
-    state = state, best = best, runner_up = runner_up,
-    confidence = pipelines$chance_close[1], close = close,
-    margin = if (is.na(runner_up)) rep(NA_real_, 3) else margin_of(draws$utility, pipelines, best, runner_up, margin_level(brief)),
-    in_the_race = in_the_race, pictures = pictures,
+    state = state,
+    best = best,
+    runner_up = runner_up,
+    confidence = pipelines$chance_close[1],
+    close = close,
+    margin = if (is.na(runner_up)) {
+      rep(NA_real_, 3)
+    } else {
+      margin_of(draws$utility, pipelines, best, runner_up, margin_level(brief))
+    },
+    in_the_race = in_the_race,
+    pictures = pictures,
     reasons = rank_reasons(pipelines, brief),
     weakest_case = weakest_case(table, best),
     failures = count_failures(table, best),
-    coverage = mean((table[["counted"]] %||% table$coverage)[table$state == "made"], na.rm = TRUE),
+    coverage = mean(
+      (table[["counted"]] %||% table$coverage)[table$state == "made"],
+      na.rm = TRUE
+    ),
     uneven = uneven_coverage(table),
     unchecked = unchecked_axes(table, brief),
     unjudged = setdiff(unique(table$case), table$case[!is.na(table$utility)]),
@@ -55,9 +75,13 @@ verdict_from <- function(table, brief, race = NULL) {
     needed = if (state == "too close") {
       evidence_needed(table, draws$utility, brief$confidence, close_enough_of(brief))
     },
-    cases = case_table(table, cells), useful = most_useful(judged, cells),
-    looks = race$looks, draws = draws,
-    pipelines = pipelines, table = table, brief = brief
+    cases = case_table(table, cells),
+    useful = most_useful(judged, cells),
+    looks = race$looks,
+    draws = draws,
+    pipelines = pipelines,
+    table = table,
+    brief = brief
   )
 }
 
@@ -88,8 +112,13 @@ chosen_first <- function(pipelines, close, prefer) {
   if (length(candidates) == 0) {
     return(pipelines)
   }
+
   own <- pipelines[candidates, ]
-  first <- switch(prefer %||% "better", cheaper = which.min(own$cost_per_keeper), faster = which.min(own$seconds_per_keeper), 1L)
+  first <- switch(prefer %||% "better",
+    cheaper = which.min(own$cost_per_keeper),
+    faster = which.min(own$seconds_per_keeper),
+    1L
+  )
   at <- candidates[c(first, 1L)[1]]
   pipelines[c(at, setdiff(seq_len(nrow(pipelines)), at)), ]
 }
@@ -101,6 +130,7 @@ chance_by_engine <- function(pipelines, recipes) {
   if (length(unique(whose)) < 2 || !anyDuplicated(whose) || all(is.na(pipelines$chance_best))) {
     return(NULL)
   }
+
   sums <- vapply(split(pipelines$chance_best, whose), sum, 0, na.rm = TRUE)
   sort(sums, decreasing = TRUE)
 }
@@ -111,7 +141,9 @@ pictures_met <- function(table) {
   judged <- table[!is.na(table$utility), ]
   many <- function(column) length(unique(stats::na.omit(judged[[column]])))
   list(
-    cases = many("case"), references = many("reference"), looks = many("look"),
+    cases = many("case"),
+    references = many("reference"),
+    looks = many("look"),
     independent = independent_pictures(judged)
   )
 }
@@ -121,7 +153,9 @@ pictures_met <- function(table) {
 uneven_coverage <- function(table) {
   made <- table[table$state == "made" & !is.na(table$coverage), ]
   share <- sort(vapply(split(made$coverage, made$pipeline), mean, 0))
-  if (length(share) > 1 && diff(range(share)) > 0.05) share
+  if (length(share) > 1 && diff(range(share)) > 0.05) {
+    share
+  }
 }
 
 axis_means <- function(pipelines) {
@@ -138,7 +172,8 @@ pipeline_table <- function(table, draws) {
   drawn <- !all(is.na(worth))
   ranks <- rank_intervals(worth)
   out <- tibble::tibble(
-    pipeline = pipelines, chance_best = if (drawn) unname(chance_best(worth)) else NA_real_,
+    pipeline = pipelines,
+    chance_best = if (drawn) unname(chance_best(worth)) else NA_real_,
     regret = unname(expected_regret(worth)),
     rank_low = if (drawn) unname(ranks[, "from"]) else NA_real_,
     rank_high = if (drawn) unname(ranks[, "to"]) else NA_real_
@@ -147,10 +182,13 @@ pipeline_table <- function(table, draws) {
     ends <- vapply(pipelines, function(p) clamp_share(interval(draws[[column]][p, ])), c(0, 0))
     # Of a single take nothing can be drawn: it is all that is known.
     expected <- rowMeans(draws[[column]])
-    out[[column]] <- clamp_share(unname(ifelse(is.na(expected), mean_by_pipeline(table, column), expected)))
+    out[[column]] <- clamp_share(
+      unname(ifelse(is.na(expected), mean_by_pipeline(table, column), expected))
+    )
     out[[paste0(column, "_low")]] <- ends[1, ]
     out[[paste0(column, "_high")]] <- ends[2, ]
   }
+
   kept <- yield_interval(table)
   out$yield <- unname(mean_by_pipeline(table, "keeper"))
   out$yield_low <- kept[, "from"]
@@ -187,15 +225,26 @@ rank_reasons <- function(pipelines, brief) {
   reason <- function(what, weight) {
     against <- if (nrow(others)) stats::median(others[[what]], na.rm = TRUE) else NA_real_
     tibble::tibble(
-      what = what, value = best[[what]], low = best[[paste0(what, "_low")]],
-      high = best[[paste0(what, "_high")]], against = against,
+      what = what,
+      value = best[[what]],
+      low = best[[paste0(what, "_low")]],
+      high = best[[paste0(what, "_high")]],
+      against = against,
       gain = weight * (best[[what]] - against)
     )
   }
-  rows <- do.call(rbind, c(
-    Map(reason, names(brief$weights)[brief$weights > 0], brief$weights[brief$weights > 0]),
-    list(reason("yield", 0.5), saving("cost_per_keeper", best, others), saving("seconds_per_keeper", best, others))
-  ))
+
+  rows <- do.call(
+    rbind,
+    c(
+      Map(reason, names(brief$weights)[brief$weights > 0], brief$weights[brief$weights > 0]),
+      list(
+        reason("yield", 0.5),
+        saving("cost_per_keeper", best, others),
+        saving("seconds_per_keeper", best, others)
+      )
+    )
+  )
   saved <- rows$what %in% c("cost_per_keeper", "seconds_per_keeper")
   rows <- rows[!is.na(rows$value) & !(saved & is.na(rows$against)), ]
   rows[order(-rows$gain, na.last = TRUE), ]
@@ -206,8 +255,16 @@ saving <- function(what, best, others) {
   rest <- others[[what]][is.finite(others[[what]])]
   against <- if (length(rest)) stats::median(rest) else NA_real_
   tibble::tibble(
-    what = what, value = if (is.finite(value)) value else NA_real_, low = NA_real_, high = NA_real_, against = against,
-    gain = if (isTRUE(max(value, against) > 0)) 0.05 * (against - value) / max(value, against) else 0
+    what = what,
+    value = if (is.finite(value)) value else NA_real_,
+    low = NA_real_,
+    high = NA_real_,
+    against = against,
+    gain = if (isTRUE(max(value, against) > 0)) {
+      0.05 * (against - value) / max(value, against)
+    } else {
+      0
+    }
   )
 }
 
@@ -229,8 +286,12 @@ count_failures <- function(table, best) {
 # Axes that the brief weighs and that have no evidence in some or all cases.
 unchecked_axes <- function(table, brief) {
   made <- table[table$state == "made", ]
-  missing <- vapply(names(brief$weights)[brief$weights > 0], function(axis) {
-    length(unique(made$case[is.na(made[[axis]])]))
-  }, 0L)
+  missing <- vapply(
+    names(brief$weights)[brief$weights > 0],
+    function(axis) {
+      length(unique(made$case[is.na(made[[axis]])]))
+    },
+    0L
+  )
   missing[missing > 0]
 }

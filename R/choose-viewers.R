@@ -24,11 +24,17 @@ viewer_table <- function(ballots) {
     on_left <- sum(mine$share == 1)
     share <- function(of) if (!is.null(of) && of[2] > 0) of[1] / of[2] else NA_real_
     tibble::tibble(
-      person = person, answers = nrow(mine), follows = mean(follows, na.rm = TRUE),
-      expected = mean(pmax(chance, 1 - chance)[!is.na(follows)]), care = careful[1], low = careful[2], high = careful[3],
+      person = person,
+      answers = nrow(mine),
+      follows = mean(follows, na.rm = TRUE),
+      expected = mean(pmax(chance, 1 - chance)[!is.na(follows)]),
+      care = careful[1],
+      low = careful[2],
+      high = careful[3],
       left = if (any(decided)) on_left / sum(decided) else NA_real_,
       left_odd = any(decided) && stats::binom.test(on_left, sum(decided))$p.value < 0.02,
-      early = share(halves[["FALSE"]]), late = share(halves[["TRUE"]]),
+      early = share(halves[["FALSE"]]),
+      late = share(halves[["TRUE"]]),
       tires = hardly_luck(halves[["FALSE"]], halves[["TRUE"]])
     )
   })
@@ -40,6 +46,7 @@ predicted_by <- function(others, mine) {
   if (nrow(others) == 0) {
     return(rep(0.5, nrow(mine)))
   }
+
   names <- sort(unique(c(others$one, others$other, mine$one, mine$other)))
   strength <- fit_strengths(others, names)$strength
   unname(1 / (1 + exp(strength[mine$other] - strength[mine$one])))
@@ -51,10 +58,15 @@ care_of <- function(share, chance) {
   if (all(chance == 0.5)) {
     return(c(1, 0, 1))
   }
-  like <- vapply(care, function(careful) {
-    said <- careful * chance + (1 - careful) / 2
-    sum(share * log(said) + (1 - share) * log(1 - said))
-  }, 0)
+
+  like <- vapply(
+    care,
+    function(careful) {
+      said <- careful * chance + (1 - careful) / 2
+      sum(share * log(said) + (1 - share) * log(1 - said))
+    },
+    0
+  )
   likely <- exp(like - max(like)) * stats::dbeta(care, 4, 1)
   likely <- likely / sum(likely)
   at <- pmin(length(care), findInterval(c(0.05, 0.95), cumsum(likely)) + 1)
@@ -66,7 +78,11 @@ hardly_luck <- function(first, second) {
   if (is.null(first) || is.null(second) || min(first[2], second[2]) < 8) {
     return(FALSE)
   }
-  table <- rbind(c(first[1], first[2] - first[1]), c(second[1], second[2] - second[1]))
+
+  table <- rbind(
+    c(first[1], first[2] - first[1]),
+    c(second[1], second[2] - second[1])
+  )
   stats::fisher.test(table, alternative = "greater")$p.value < 0.02
 }
 

@@ -8,8 +8,16 @@ weight_map <- function(axes, parts, step = 0.05) {
   colnames(weights) <- axes
   worth <- worth_by(parts, weights)
   best <- max.col(worth, ties.method = "first")
-  second <- vapply(seq_len(nrow(worth)), function(i) if (ncol(worth) > 1) max(worth[i, -best[i]]) else NA_real_, 0)
-  tibble::tibble(tibble::as_tibble(weights), winner = colnames(worth)[best], lead = worth[cbind(seq_along(best), best)] - second)
+  second <- vapply(
+    seq_len(nrow(worth)),
+    function(i) if (ncol(worth) > 1) max(worth[i, -best[i]]) else NA_real_,
+    0
+  )
+  tibble::tibble(
+    tibble::as_tibble(weights),
+    winner = colnames(worth)[best],
+    lead = worth[cbind(seq_along(best), best)] - second
+  )
 }
 
 # Weights that add up to 1, in steps: a matrix with a row each.
@@ -18,6 +26,7 @@ all_weightings <- function(n, step) {
   if (n == 1) {
     return(matrix(1, 1, 1))
   }
+
   steps <- as.matrix(expand.grid(rep(list(0:parts), n - 1)))
   steps <- steps[rowSums(steps) <= parts, , drop = FALSE]
   unname(cbind(steps, parts - rowSums(steps))) / parts
@@ -36,19 +45,30 @@ worth_parts <- function(table, axes) {
   groups <- sort(unique(group))
   cell <- paste(match(table$case, unique(table$case)), match(table$pipeline, pipelines))
   met <- table(factor(table$pipeline[!duplicated(cell)], pipelines))
-  share <- as.numeric(table$keeper) / as.vector(table(cell)[cell]) / as.vector(met[table$pipeline])
-  sums <- vapply(groups, function(one) {
-    own <- group == one
-    found <- matrix(0, length(pipelines), length(axes))
-    if (any(own)) {
-      each <- rowsum(replace(scores, !known, 0)[own, , drop = FALSE] * share[own], match(table$pipeline[own], pipelines))
-      found[as.integer(rownames(each)), ] <- each
-    }
-    found
-  }, matrix(0, length(pipelines), length(axes)))
+  share <- as.numeric(table$keeper) /
+    as.vector(table(cell)[cell]) /
+    as.vector(met[table$pipeline])
+  sums <- vapply(
+    groups,
+    function(one) {
+      own <- group == one
+      found <- matrix(0, length(pipelines), length(axes))
+      if (any(own)) {
+        each <- rowsum(
+          replace(scores, !known, 0)[own, , drop = FALSE] * share[own],
+          match(table$pipeline[own], pipelines)
+        )
+        found[as.integer(rownames(each)), ] <- each
+      }
+
+      found
+    },
+    matrix(0, length(pipelines), length(axes))
+  )
   list(
     sums = array(sums, c(length(pipelines), length(axes), length(groups))),
-    known = known[match(groups, group), , drop = FALSE], pipelines = pipelines,
+    known = known[match(groups, group), , drop = FALSE],
+    pipelines = pipelines,
     luck = rep(0, length(pipelines))
   )
 }
@@ -65,12 +85,18 @@ without_luck <- function(parts, weights, expected) {
 # Worth by each of `weights` (a row each): a matrix weightings x pipelines. A group of takes
 # of which no axis has weight says nothing.
 worth_by <- function(parts, weights) {
-  worth <- matrix(0, nrow(weights), length(parts$pipelines), dimnames = list(NULL, parts$pipelines))
+  worth <- matrix(
+    0,
+    nrow(weights),
+    length(parts$pipelines),
+    dimnames = list(NULL, parts$pipelines)
+  )
   for (k in seq_len(nrow(parts$known))) {
     all <- drop(weights %*% parts$known[k, ])
     sums <- matrix(parts$sums[, , k], length(parts$pipelines))
     worth <- worth + (weights %*% t(sums)) / ifelse(all > 0, all, Inf)
   }
+
   worth - rep(parts$luck, each = nrow(weights))
 }
 

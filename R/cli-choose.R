@@ -2,40 +2,104 @@
 
 choosing_commands <- function() {
   run <- option("run", "character", "main", "the run's name [%default]", "NAME")
-  job <- option("job", "character", NULL, "the job, where the brief has several purposes", "JOB")
+  job <- option(
+    "job",
+    "character",
+    NULL,
+    "the job, where the brief has several purposes",
+    "JOB"
+  )
   out <- option("out", "character", NULL, "draw it into a PNG or SVG file", "FILE")
   json <- json_option()
-  vary <- option("vary", "character", NULL, "the setting to look along [hold, or the first that was swept]", "SETTING")
+  vary <- option(
+    "vary",
+    "character",
+    NULL,
+    "the setting to look along [hold, or the first that was swept]",
+    "SETTING"
+  )
   list(
     choose = new_command(
-      "Say which pipeline to use, how sure that is, and what would change it.", "TRIAL",
+      "Say which pipeline to use, how sure that is, and what would change it.",
+      "TRIAL",
       list(
-        run, job, option("brief", "character", NULL, "choose by another brief than the trial's", "FILE"),
-        option("without", "character", NULL, "leave out engines or pipelines; several with commas between", "NAMES"),
-        option("if", "character", NULL, "what if axes weighed otherwise: structure=0.6,style=0.1; the others share the rest", "WEIGHTS"),
-        out, json
-      ), cli_choose,
-      note = "Examples: sprenn choose brackwater --job restyle --if structure=0.6\n          sprenn choose brackwater --without bracken"
+        run,
+        job,
+        option("brief", "character", NULL, "choose by another brief than the trial's", "FILE"),
+        option(
+          "without",
+          "character",
+          NULL,
+          "leave out engines or pipelines; several with commas between",
+          "NAMES"
+        ),
+        option(
+          "if",
+          "character",
+          NULL,
+          "what if axes weighed otherwise: structure=0.6,style=0.1; the others share the rest",
+          "WEIGHTS"
+        ),
+        out,
+        json
+      ),
+      cli_choose,
+      note = paste0(
+        "Examples: sprenn choose brackwater --job restyle --if structure=0.6\n          sprenn ",
+        "choose brackwater --without bracken"
+      )
     ),
     explain = new_command(
-      "Say all that is known of one pipeline.", c("TRIAL", "PIPELINE"), list(run, job, json), cli_explain,
+      "Say all that is known of one pipeline.",
+      c("TRIAL", "PIPELINE"),
+      list(run, job, json),
+      cli_explain,
       note = "Example: sprenn explain brackwater sorrel --job restyle"
     ),
     curves = new_command(
-      "Say how scores answer to a setting that was swept.", "TRIAL", list(run, job, vary, out, json), cli_curves,
+      "Say how scores answer to a setting that was swept.",
+      "TRIAL",
+      list(run, job, vary, out, json),
+      cli_curves,
       note = "Example: sprenn curves brackwater --job restyle --out curves.png"
     ),
     match = new_command(
-      "Compare engines at equal structure.", "TRIAL",
-      list(run, job, vary, option("at", "double", NULL, "the structure to compare at, 0 to 1 [the middle of what most reach]", "SHARE"), out, json), cli_match,
+      "Compare engines at equal structure.",
+      "TRIAL",
+      list(
+        run,
+        job,
+        vary,
+        option(
+          "at",
+          "double",
+          NULL,
+          "the structure to compare at, 0 to 1 [the middle of what most reach]",
+          "SHARE"
+        ),
+        out,
+        json
+      ),
+      cli_match,
       note = "Example: sprenn match brackwater --job restyle --at 0.6"
     ),
     compare = new_command(
-      "Say what has changed between two runs of a suite.", c("TRIAL", "OLD", "NEW"),
+      "Say what has changed between two runs of a suite.",
+      c("TRIAL", "OLD", "NEW"),
       list(
-        job, option("confidence", "double", 0.95, "how sure all that is called a change is, together [%default]", "SHARE"),
-        option("strict", "logical", FALSE, "leave with status 1 if anything has changed"), out, json
-      ), cli_compare,
+        job,
+        option(
+          "confidence",
+          "double",
+          0.95,
+          "how sure all that is called a change is, together [%default]",
+          "SHARE"
+        ),
+        option("strict", "logical", FALSE, "leave with status 1 if anything has changed"),
+        out,
+        json
+      ),
+      cli_compare,
       note = "Example: sprenn compare brackwater main november --strict"
     )
   )
@@ -44,21 +108,50 @@ choosing_commands <- function() {
 cli_choose <- function(given) {
   trial <- read_shown(given$places)
   brief <- given$brief
-  jobs <- given$job %||% brief_jobs(if (is.null(brief)) trial$brief else read_brief(brief, trial$suite))
-  verdicts <- lapply(jobs, function(job) choose_pipeline(trial, given$run, if (!is.na(job)) job, brief, split_files(given$without), read_weights(given[["if"]])))
+  jobs <- given$job %||% brief_jobs(
+    if (is.null(brief)) trial$brief else read_brief(brief, trial$suite)
+  )
+  verdicts <- lapply(jobs, function(job) {
+    choose_pipeline(
+      trial,
+      given$run,
+      if (!is.na(job)) job,
+      brief,
+      split_files(given$without),
+      read_weights(given[["if"]])
+    )
+  })
   if (given$json) {
     tell_json(lapply(verdicts, verdict_data))
   } else {
     for (i in seq_along(jobs)) {
-      if (length(jobs) > 1) cat(cli::rule(jobs[i]), "\n", sep = "")
+      if (length(jobs) > 1) {
+        cat(cli::rule(jobs[i]), "\n", sep = "")
+      }
+
       cat(colour_headline(format(verdicts[[i]]), verdicts[[i]]), sep = "\n")
-      if (length(jobs) > 1) cat("\n")
+      if (length(jobs) > 1) {
+        cat("\n")
+      }
     }
+
     disagreement <- disagreement_words(jobs, verdicts)
-    if (length(disagreement)) cat(strwrap(disagreement, 100), sep = "\n")
+    if (length(disagreement)) {
+      cat(strwrap(disagreement, 100), sep = "\n")
+    }
   }
-  if (!is.null(given$out)) save_drawing(draw_tradeoff(verdicts[[1]]), given)
-  if (!given$json) next_steps(c(paste("sprenn sheet", shell_path(given$places), run_option(given$run)), paste("sprenn report", shell_path(given$places), run_option(given$run))))
+
+  if (!is.null(given$out)) {
+    save_drawing(draw_tradeoff(verdicts[[1]]), given)
+  }
+
+  if (!given$json) {
+    next_steps(c(
+      paste("sprenn sheet", shell_path(given$places), run_option(given$run)),
+      paste("sprenn report", shell_path(given$places), run_option(given$run))
+    ))
+  }
+
   0L
 }
 
@@ -67,25 +160,56 @@ read_weights <- function(words) {
   if (is.null(words)) {
     return(NULL)
   }
+
   parts <- strsplit(trimws(strsplit(words, ",", fixed = TRUE)[[1]]), "=", fixed = TRUE)
-  number <- suppressWarnings(vapply(parts, function(part) if (length(part) == 2) as.numeric(part[2]) else NA_real_, 0))
+  number <- suppressWarnings(vapply(
+    parts,
+    function(part) if (length(part) == 2) as.numeric(part[2]) else NA_real_,
+    0
+  ))
   if (anyNA(number) || any(number < 0 | number > 1)) {
-    stop_sprenn("usage", c(paste0("--if has ", quoted(words), "; wanted an axis and a weight from 0 to 1."), i = "--if structure=0.6, or several with commas between."))
+    stop_sprenn(
+      "usage",
+      c(
+        paste0("--if has ", quoted(words), "; wanted an axis and a weight from 0 to 1."),
+        i = "--if structure=0.6, or several with commas between."
+      )
+    )
   }
+
   stats::setNames(number, vapply(parts, function(part) trimws(part[1]), ""))
 }
 
 # A verdict for other programs.
 verdict_data <- function(verdict) {
   if (is.null(verdict$pipelines)) {
-    return(list(state = verdict$state, job = null_for_na(verdict$brief$job), words = as.list(format(verdict))))
+    return(list(
+      state = verdict$state,
+      job = null_for_na(verdict$brief$job),
+      words = as.list(format(verdict))
+    ))
   }
+
   list(
-    state = verdict$state, job = null_for_na(verdict$brief$job), run = verdict$run, best = verdict$best, confidence = null_for_na(verdict$confidence), wanted = verdict$brief$confidence,
-    runner_up = null_for_na(verdict$runner_up), margin = if (!is.na(verdict$runner_up)) stats::setNames(as.list(verdict$margin), c("lead", "low", "high")),
-    weights = as.list(verdict$brief$weights), floors = Filter(Negate(is.na), as.list(verdict$brief$floors)), coverage = null_for_na(verdict$coverage),
-    pipelines = verdict$pipelines, pairs = verdict$pairs, tradeoff = verdict$tradeoff,
-    flips = verdict$flips, needed = verdict$needed, cases = verdict$cases,
+    state = verdict$state,
+    job = null_for_na(verdict$brief$job),
+    run = verdict$run,
+    best = verdict$best,
+    confidence = null_for_na(verdict$confidence),
+    wanted = verdict$brief$confidence,
+    runner_up = null_for_na(verdict$runner_up),
+    margin = if (!is.na(verdict$runner_up)) {
+      stats::setNames(as.list(verdict$margin), c("lead", "low", "high"))
+    },
+    weights = as.list(verdict$brief$weights),
+    floors = Filter(Negate(is.na), as.list(verdict$brief$floors)),
+    coverage = null_for_na(verdict$coverage),
+    pipelines = verdict$pipelines,
+    pairs = verdict$pairs,
+    tradeoff = verdict$tradeoff,
+    flips = verdict$flips,
+    needed = verdict$needed,
+    cases = verdict$cases,
     useful = null_for_na(verdict$useful %||% NA_character_),
     recipe = as.list(recipe_words(verdict)),
     words = verdict_words(verdict)
@@ -94,33 +218,62 @@ verdict_data <- function(verdict) {
 
 cli_explain <- function(given) {
   found <- explain_pipeline(read_shown(given$places[1]), given$places[2], given$run, given$job)
-  show_found(found, c("pipeline", "standing", "against", "cases", "problems", "flip", "stages", "influence"), given)
+  show_found(
+    found,
+    c("pipeline", "standing", "against", "cases", "problems", "flip", "stages", "influence"),
+    given
+  )
 }
 
 cli_curves <- function(given) {
   found <- response_curves(read_shown(given$places), given$run, given$job, given$vary)
-  show_found(found, c("vary", "curves", "features", "settings"), given, function() draw_curve(found$verdict, found$vary))
+  show_found(found, c("vary", "curves", "features", "settings"), given, function() {
+    draw_curve(found$verdict, found$vary)
+  })
 }
 
 cli_match <- function(given) {
   found <- match_engines(read_shown(given$places), given$run, given$job, given$vary, given$at)
-  show_found(found, c("at", "vary", "table", "levels", "areas"), given, function() draw_match(found))
+  show_found(found, c("at", "vary", "table", "levels", "areas"), given, function() {
+    draw_match(found)
+  })
 }
 
 cli_compare <- function(given) {
-  found <- compare_runs(read_shown(given$places[1]), given$places[2], given$places[3], given$job, given$confidence)
-  show_found(found, c("runs", "confidence", "scores", "pictures", "versions", "only"), given, function() draw_changes(found))
+  found <- compare_runs(
+    read_shown(given$places[1]),
+    given$places[2],
+    given$places[3],
+    given$job,
+    given$confidence
+  )
+  show_found(
+    found,
+    c("runs", "confidence", "scores", "pictures", "versions", "only"),
+    given,
+    function() draw_changes(found)
+  )
   as.integer(given$strict && nrow(told_changes(found)) + sum(found$pictures$silent) > 0)
 }
 
 # In words or as JSON, and drawn where a file is named.
 show_found <- function(found, parts, given, draw = NULL, height = 640) {
-  if (given$json) tell_json(unclass(found)[parts]) else cat(format(found), sep = "\n")
-  if (!is.null(given$out)) save_drawing(draw(), given, height)
+  if (given$json) {
+    tell_json(unclass(found)[parts])
+  } else {
+    cat(format(found), sep = "\n")
+  }
+
+  if (!is.null(given$out)) {
+    save_drawing(draw(), given, height)
+  }
+
   0L
 }
 
 save_drawing <- function(figure, given, height = 640) {
   save_figure(figure, given$out, 1280, height)
-  if (!isTRUE(given$json)) cat("Drawn in ", given$out, ".\n", sep = "")
+  if (!isTRUE(given$json)) {
+    cat("Drawn in ", given$out, ".\n", sep = "")
+  }
 }

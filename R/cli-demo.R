@@ -32,7 +32,13 @@ make_demo <- function(trial = "brackwater", cases = NULL, progress = NULL) {
 # The ports that served.yml names, or free ones where those are taken.
 demo_ports <- function() {
   ports <- c(bracken = 8461, sorrel = 8462, quince = 8463)
-  taken <- vapply(ports, function(port) inherits(try(suppressWarnings(close(serverSocket(port))), silent = TRUE), "try-error"), NA)
+  taken <- vapply(
+    ports,
+    function(port) {
+      inherits(try(suppressWarnings(close(serverSocket(port))), silent = TRUE), "try-error")
+    },
+    NA
+  )
   ports[taken] <- NA
   ports
 }
@@ -45,39 +51,83 @@ serve_demo <- function(folder, addresses) {
     line <- at - 1 + grep("address:", served[at:length(served)])[1]
     served[line] <- sub("http://127.0.0.1:[0-9]+", addresses[[name]], served[line])
   }
+
   file <- file.path(folder, "lineup.yml")
   lines <- readLines(file)
   engines <- seq(grep("^engines:", lines), grep("^pipelines:", lines) - 2)
   used <- sub("^  ([a-z]+):.*", "\\1", grep("^  [a-z]+:", lines[engines], value = TRUE))
   # The parts of served.yml begin with a name at its own indent.
   part <- cumsum(grepl("^  [a-z]+:", served))
-  owner <- c("", sub("^  ([a-z]+):.*", "\\1", grep("^  [a-z]+:", served, value = TRUE)))[part + 1]
-  write_whole(c(lines[seq_len(engines[1] - 1)], served[owner %in% c("", used)], "", lines[-seq_len(max(engines) + 1)]), file)
+  owner <- c("", sub("^  ([a-z]+):.*", "\\1", grep("^  [a-z]+:", served, value = TRUE)))[part +
+    1]
+  write_whole(
+    c(
+      lines[seq_len(engines[1] - 1)],
+      served[owner %in% c("", used)],
+      "",
+      lines[-seq_len(max(engines) + 1)]
+    ),
+    file
+  )
   file.copy(system.file("standins", "teasel.R", package = "sprenn"), folder)
 }
 
 cli_demo <- function(given) {
   folder <- if (length(given$places)) given$places else "brackwater"
-  if (given$force && file.exists(file.path(folder, "suite.yml"))) unlink(folder, recursive = TRUE)
-  cat("The Brackwater trial: a board-game maker looks for a pipeline that repaints its island tiles.\n")
+  if (given$force && file.exists(file.path(folder, "suite.yml"))) {
+    unlink(folder, recursive = TRUE)
+  }
+
+  cat(paste0(
+    "The Brackwater trial: a board-game maker looks for a pipeline that repaints its island ",
+    "tiles.\n"
+  ))
   verdict <- make_demo(folder, progress = run_progress())
   cat("", colour_headline(format(verdict), verdict), sep = "\n")
   others <- setdiff(brief_jobs(read_trial(folder)$brief), verdict$brief$job)
-  if (length(others)) cat("", "For the other jobs (sprenn choose, sheet and report take --job):", paste0("  ", others, ": ", vapply(others, function(job) headline_words(choose_pipeline(folder, job = job)), "")), sep = "\n")
+  if (length(others)) {
+    cat(
+      "",
+      "For the other jobs (sprenn choose, sheet and report take --job):",
+      paste0(
+        "  ",
+        others,
+        ": ",
+        vapply(others, function(job) headline_words(choose_pipeline(folder, job = job)), "")
+      ),
+      sep = "\n"
+    )
+  }
+
   run <- file.path(folder, "runs", "main")
   cat(
-    "", "Where everything is:",
-    paste0("  ", file.path(folder, c("suite.yml", "lineup.yml", "brief.yml")), c("    what is asked", "   between what is chosen", "    what the choice is for")),
+    "",
+    "Where everything is:",
+    paste0(
+      "  ",
+      file.path(folder, c("suite.yml", "lineup.yml", "brief.yml")),
+      c("    what is asked", "   between what is chosen", "    what the choice is for")
+    ),
     paste0("  ", file.path(run, "sheet.png"), "    every take beside its reference"),
     paste0("  ", file.path(run, "report.html"), "  the report, in one file"),
     paste0("  ", file.path(run, "takes"), "        the pictures"),
-    "", "Try next:",
-    paste0("  change a weight in ", file.path(folder, "brief.yml"), ", then: sprenn choose ", folder),
+    "",
+    "Try next:",
+    paste0(
+      "  change a weight in ",
+      file.path(folder, "brief.yml"),
+      ", then: sprenn choose ",
+      folder
+    ),
     paste0("  who says that the prompt was followed: sprenn evidence ", folder),
     paste0("  what prompt and look really did: sprenn influence ", folder),
     paste0("  judge blind yourself: sprenn viewing ", folder, " --job restyle"),
     paste0("  what every engine was given: sprenn prepare ", folder),
-    paste0("  the engines at work: sprenn standins (they were stopped), then sprenn engines ", folder, " --try"),
+    paste0(
+      "  the engines at work: sprenn standins (they were stopped), then sprenn engines ",
+      folder,
+      " --try"
+    ),
     "  your own pictures: sprenn new my-trial --from FOLDER",
     sep = "\n"
   )

@@ -3,75 +3,182 @@
 evidence_commands <- function() {
   list(
     probe = new_command(
-      "Try a probe on a picture.", c("PICTURE", "PROBE"),
+      "Try a probe on a picture.",
+      c("PICTURE", "PROBE"),
       list(
-        option("mask", "character", NULL, "a picture for the places inside mask and outside mask", "FILE"),
-        option("look", "character", NULL, "for nearness: a picture of the look; several with commas between", "FILES"),
-        option("trial", "character", NULL, "with --case: take mask, watched regions and looks from there", "TRIAL"),
-        option("case", "character", NULL, "with --trial: the case that the picture is a take of", "ID"),
-        option("explain", "character", NULL, "draw what counted into a PNG or SVG file", "FILE"),
+        option(
+          "mask",
+          "character",
+          NULL,
+          "a picture for the places inside mask and outside mask",
+          "FILE"
+        ),
+        option(
+          "look",
+          "character",
+          NULL,
+          "for nearness: a picture of the look; several with commas between",
+          "FILES"
+        ),
+        option(
+          "trial",
+          "character",
+          NULL,
+          "with --case: take mask, watched regions and looks from there",
+          "TRIAL"
+        ),
+        option(
+          "case",
+          "character",
+          NULL,
+          "with --trial: the case that the picture is a take of",
+          "ID"
+        ),
+        option(
+          "explain",
+          "character",
+          NULL,
+          "draw what counted into a PNG or SVG file",
+          "FILE"
+        ),
         json_option()
-      ), cli_probe,
+      ),
+      cli_probe,
       note = paste(
         "Examples: sprenn probe take.png \"colour: teal, where: top third, share: at least 0.3\"",
-        "          sprenn probe take.png \"colour: red, patches: between 2 and 4\" --explain why.png", sep = "\n"
+        paste0(
+          "          sprenn probe take.png \"colour: red, patches: between 2 and 4\" --explain ",
+          "why.png"
+        ),
+        sep = "\n"
       )
     ),
     judges = new_command(
-      "List the brief's judges; ask them about one picture.", "TRIAL",
+      "List the brief's judges; ask them about one picture.",
+      "TRIAL",
       list(
         option("try", "logical", FALSE, "ask each about one picture of a case"),
-        option("case", "character", NULL, "with --try: which case [the first with a reference and a prompt]", "ID"),
-        option("picture", "character", NULL, "with --try: the picture [the case's reference]", "FILE"), json_option()
-      ), cli_judges,
+        option(
+          "case",
+          "character",
+          NULL,
+          "with --try: which case [the first with a reference and a prompt]",
+          "ID"
+        ),
+        option(
+          "picture",
+          "character",
+          NULL,
+          "with --try: the picture [the case's reference]",
+          "FILE"
+        ),
+        json_option()
+      ),
+      cli_judges,
       note = "Example: sprenn judges brackwater --try --case windmill-linocut"
     ),
     viewing = new_command(
-      "Have people judge takes blind, on a page of this machine.", "TRIAL",
+      "Have people judge takes blind, on a page of this machine.",
+      "TRIAL",
       list(
-        option("run", "character", "main", "the run's name [%default]", "NAME"), option("job", "character", NULL, "whose cases are shown [all]", "JOB"),
-        option("singles", "logical", FALSE, "one take at a time, kept or rejected, in place of pairs"),
-        option("ballots", "integer", 30L, "how many answers each person is asked for [%default]", "N"),
-        option("pick", "logical", FALSE, "show the pairs that say most, given all answers so far"),
+        option("run", "character", "main", "the run's name [%default]", "NAME"),
+        option("job", "character", NULL, "whose cases are shown [all]", "JOB"),
+        option(
+          "singles",
+          "logical",
+          FALSE,
+          "one take at a time, kept or rejected, in place of pairs"
+        ),
+        option(
+          "ballots",
+          "integer",
+          30L,
+          "how many answers each person is asked for [%default]",
+          "N"
+        ),
+        option(
+          "pick",
+          "logical",
+          FALSE,
+          "show the pairs that say most, given all answers so far"
+        ),
         option("port", "integer", NULL, "the page's port [a free one]", "PORT"),
         option("for", "double", Inf, "stop by itself after so many seconds", "SECONDS"),
         option("results", "logical", FALSE, "only say what came of the viewings so far"),
-        option("out", "character", NULL, "draw what came of it into a PNG or SVG file", "FILE"), json_option("what came of it as JSON")
-      ), cli_viewing,
-      note = "Example: sprenn viewing brackwater --job restyle --pick\nCtrl-C ends it; every answer is kept already."
+        option("out", "character", NULL, "draw what came of it into a PNG or SVG file", "FILE"),
+        json_option("what came of it as JSON")
+      ),
+      cli_viewing,
+      note = paste0(
+        "Example: sprenn viewing brackwater --job restyle --pick\nCtrl-C ends it; every answer ",
+        "is kept already."
+      )
     ),
     evidence = new_command(
-      "Say which phrases have evidence, from whom, and what has none.", "TRIAL",
-      list(option("run", "character", "main", "the run's name [%default]", "NAME"), json_option()), cli_evidence,
+      "Say which phrases have evidence, from whom, and what has none.",
+      "TRIAL",
+      list(
+        option("run", "character", "main", "the run's name [%default]", "NAME"),
+        json_option()
+      ),
+      cli_evidence,
       note = "Example: sprenn evidence brackwater"
     ),
     influence = new_command(
-      "Say what prompt, reference, look and guide really do.", "TRIAL",
+      "Say what prompt, reference, look and guide really do.",
+      "TRIAL",
       list(
-        option("run", "character", "main", "the run's name [%default]", "NAME"), option("out", "character", NULL, "draw it into a PNG or SVG file", "FILE"),
+        option("run", "character", "main", "the run's name [%default]", "NAME"),
+        option("out", "character", NULL, "draw it into a PNG or SVG file", "FILE"),
         json_option()
-      ), cli_influence,
-      note = "Example: sprenn influence brackwater --out influence.png\nIt wants control takes: controls: [swapped_prompt, no_look] in lineup.yml."
+      ),
+      cli_influence,
+      note = paste0(
+        "Example: sprenn influence brackwater --out influence.png\nIt wants control takes: ",
+        "controls: [swapped_prompt, no_look] in lineup.yml."
+      )
     )
   )
 }
 
 cli_probe <- function(given) {
-  found <- probe_picture(given$places[1], given$places[2], given$mask, split_files(given$look), given$trial, given$case)
+  found <- probe_picture(
+    given$places[1],
+    given$places[2],
+    given$mask,
+    split_files(given$look),
+    given$trial,
+    given$case
+  )
   if (given$json) {
     probe <- found$probe
     bound <- replace(probe$bound, is.infinite(probe$bound), NA)
-    tell_json(Filter(Negate(is.null), list(
-      measure = probe$measure, where = probe$where, colour = probe$colour, look = probe$look,
-      at_least = null_for_na(bound[1]), at_most = null_for_na(bound[2]), number = found$number, grade = found$grade
-    )))
+    tell_json(
+      Filter(
+        Negate(is.null),
+        list(
+          measure = probe$measure,
+          where = probe$where,
+          colour = probe$colour,
+          look = probe$look,
+          at_least = null_for_na(bound[1]),
+          at_most = null_for_na(bound[2]),
+          number = found$number,
+          grade = found$grade
+        )
+      )
+    )
   } else {
     cat(format(found), sep = "\n")
   }
+
   if (!is.null(given$explain)) {
     save_row(ggplot2::autoplot(found), given$explain)
-    if (!given$json) cat("Drawn in ", given$explain, ": what counted.\n", sep = "")
+    if (!given$json) {
+      cat("Drawn in ", given$explain, ": what counted.\n", sep = "")
+    }
   }
+
   0L
 }
 
@@ -79,21 +186,72 @@ cli_judges <- function(given) {
   trial <- read_shown(given$places)
   judges <- list_judges(trial)
   if (given$json) {
-    return(tell_json(list(judges = judges, tried = if (given$try && nrow(judges)) try_judges(trial, given$case, given$picture)), if (all(is.na(judges$problem))) 0L else 1L))
+    return(tell_json(
+      list(
+        judges = judges,
+        tried = if (given$try && nrow(judges)) try_judges(trial, given$case, given$picture)
+      ),
+      if (all(is.na(judges$problem))) 0L else 1L
+    ))
   }
+
   if (nrow(judges) == 0) {
-    cat("The brief names no judges: only probes and viewings can say what is in a picture.\nHow to name one: docs/judges.md\n")
+    cat(paste0(
+      "The brief names no judges: only probes and viewings can say what is in a picture.\nHow ",
+      "to name one: docs/judges.md\n"
+    ))
     return(0L)
   }
-  cat(text_table(list(judge = judges$judge, kind = judges$kind, version = ifelse(is.na(judges$version), "-", judges$version), batch = as.character(judges$batch), edge = as.character(judges$edge))), sep = "\n")
-  for (i in which(!is.na(judges$problem))) cat(strwrap(paste0(judges$judge[i], ": ", judges$problem[i]), 100, initial = "  - ", prefix = "    "), sep = "\n")
+
+  cat(
+    text_table(list(
+      judge = judges$judge,
+      kind = judges$kind,
+      version = ifelse(is.na(judges$version), "-", judges$version),
+      batch = as.character(judges$batch),
+      edge = as.character(judges$edge)
+    )),
+    sep = "\n"
+  )
+  for (i in which(!is.na(judges$problem))) {
+    cat(
+      strwrap(
+        paste0(judges$judge[i], ": ", judges$problem[i]),
+        100,
+        initial = "  - ",
+        prefix = "    "
+      ),
+      sep = "\n"
+    )
+  }
+
   if (!given$try) {
     return(if (all(is.na(judges$problem))) 0L else 1L)
   }
+
   tried <- try_judges(trial, given$case, given$picture)
-  cat("\nAsked about ", attr(tried, "picture"), ", as case ", attr(tried, "case"), " has it:\n", sep = "")
-  cat(text_table(list(judge = tried$judge, phrase = ifelse(is.na(tried$phrase), "", tried$phrase), value = two(tried$value), raw = two(tried$raw), said = tried$said)), sep = "\n")
-  cat("\nThe value is the evidence, 0 absent to 1 there. Raw is the probability of the statement alone, or how many\nspreads the phrase lies nearer than the decoys.\n")
+  cat(
+    "\nAsked about ",
+    attr(tried, "picture"),
+    ", as case ",
+    attr(tried, "case"),
+    " has it:\n",
+    sep = ""
+  )
+  cat(
+    text_table(list(
+      judge = tried$judge,
+      phrase = ifelse(is.na(tried$phrase), "", tried$phrase),
+      value = two(tried$value),
+      raw = two(tried$raw),
+      said = tried$said
+    )),
+    sep = "\n"
+  )
+  cat(paste0(
+    "\nThe value is the evidence, 0 absent to 1 there. Raw is the probability of the statement ",
+    "alone, or how many\nspreads the phrase lies nearer than the decoys.\n"
+  ))
   0L
 }
 
@@ -101,8 +259,32 @@ cli_judges <- function(given) {
 report_judged <- function(judged) {
   for (i in seq_len(NROW(judged))) {
     one <- judged[i, ]
-    cat(one$judge, " (", one$kind, "): ", count_words(one$asked, "call"), ", ", count_words(one$from_before, "answer"), " from before.\n", sep = "")
-    if (!is.na(one$problem)) cat(strwrap(paste0("It was not asked everything: ", one$problem, " What it did answer is kept; `sprenn score` asks the rest."), 100, initial = "  - ", prefix = "    "), sep = "\n")
+    cat(
+      one$judge,
+      " (",
+      one$kind,
+      "): ",
+      count_words(one$asked, "call"),
+      ", ",
+      count_words(one$from_before, "answer"),
+      " from before.\n",
+      sep = ""
+    )
+    if (!is.na(one$problem)) {
+      cat(
+        strwrap(
+          paste0(
+            "It was not asked everything: ",
+            one$problem,
+            " What it did answer is kept; `sprenn score` asks the rest."
+          ),
+          100,
+          initial = "  - ",
+          prefix = "    "
+        ),
+        sep = "\n"
+      )
+    }
   }
 }
 
@@ -111,13 +293,20 @@ cli_evidence <- function(given) {
   if (given$json) {
     return(tell_json(found[c("coverage", "phrases", "pipelines", "agreement", "judges")]))
   }
+
   cat(format(found), sep = "\n")
   0L
 }
 
 cli_influence <- function(given) {
   found <- measure_influence(read_shown(given$places), given$run)
-  show_found(found, c("inputs", "fights"), given, function() draw_influence(found), 250 + 32 * length(unique(found$inputs$pipeline)))
+  show_found(
+    found,
+    c("inputs", "fights"),
+    given,
+    function() draw_influence(found),
+    250 + 32 * length(unique(found$inputs$pipeline))
+  )
 }
 
 cli_viewing <- function(given) {
@@ -126,9 +315,30 @@ cli_viewing <- function(given) {
     read_viewing(trial, given$run)
   } else {
     view_takes(
-      trial, given$run, if (given$singles) "singles" else "pairs", given$ballots, given$pick, given$job, given$port, given[["for"]],
-      ready = function(address) cat(file = if (given$json) stderr() else "", "Open this on this machine, one window a person; Ctrl-C ends it:\n\n  ", address, "\n\n", sep = "")
+      trial,
+      given$run,
+      if (given$singles) "singles" else "pairs",
+      given$ballots,
+      given$pick,
+      given$job,
+      given$port,
+      given[["for"]],
+      ready = function(address) {
+        cat(
+          file = if (given$json) stderr() else "",
+          "Open this on this machine, one window a person; Ctrl-C ends it:\n\n  ",
+          address,
+          "\n\n",
+          sep = ""
+        )
+      }
     )
   }
-  show_found(found, names(found), given, function() draw_agreement(found), 240 + 28 * max(NROW(found$strengths), NROW(found$measures)))
+  show_found(
+    found,
+    names(found),
+    given,
+    function() draw_agreement(found),
+    240 + 28 * max(NROW(found$strengths), NROW(found$measures))
+  )
 }

@@ -5,83 +5,203 @@ export_commands <- function() {
   run <- option("run", "character", "main", "the run's name [%default]", "NAME")
   list(
     export = new_command(
-      "Write a run as tables, named pictures or one crate.", "TRIAL",
+      "Write a run as tables, named pictures or one crate.",
+      "TRIAL",
       list(
-        run, option("as", "character", "crate", "csv, parquet, pictures or crate [%default]", "FORMAT"),
-        option("out", "character", NULL, "the folder, or the crate's zip [named after suite and run]", "PATH"),
-        option("licence", "character", NULL, "with a crate: the address of its licence", "ADDRESS"), json_option()
-      ), cli_export,
+        run,
+        option(
+          "as",
+          "character",
+          "crate",
+          "csv, parquet, pictures or crate [%default]",
+          "FORMAT"
+        ),
+        option(
+          "out",
+          "character",
+          NULL,
+          "the folder, or the crate's zip [named after suite and run]",
+          "PATH"
+        ),
+        option(
+          "licence",
+          "character",
+          NULL,
+          "with a crate: the address of its licence",
+          "ADDRESS"
+        ),
+        json_option()
+      ),
+      cli_export,
       note = "Examples: sprenn export my-trial --as csv; sprenn export my-trial --out spring.zip"
     ),
     recipe = new_command(
-      "Say how a picture was made, or make it again.", "PICTURE",
+      "Say how a picture was made, or make it again.",
+      "PICTURE",
       list(
         json_option("as JSON, with everything"),
-        option("again", "character", NULL, "a trial to make it in once more, to see whether it comes out the same", "TRIAL"),
+        option(
+          "again",
+          "character",
+          NULL,
+          "a trial to make it in once more, to see whether it comes out the same",
+          "TRIAL"
+        ),
         option("out", "character", NULL, "with --again: where to write the new picture", "FILE")
-      ), cli_recipe,
-      note = "Example: sprenn recipe mill-11.png --again my-trial\nWith --again it leaves with status 0 if the picture is the same, 1 if not."
+      ),
+      cli_recipe,
+      note = paste0(
+        "Example: sprenn recipe mill-11.png --again my-trial\nWith --again it leaves with status ",
+        "0 if the picture is the same, 1 if not."
+      )
     ),
     prune = new_command(
-      "List what a run no longer needs, and delete it.", "TRIAL",
-      list(run, option("yes", "logical", FALSE, "delete what was listed"), json_option(), option("wait", "logical", FALSE, "wait for another process that is at work on the run")), cli_prune,
+      "List what a run no longer needs, and delete it.",
+      "TRIAL",
+      list(
+        run,
+        option("yes", "logical", FALSE, "delete what was listed"),
+        json_option(),
+        option("wait", "logical", FALSE, "wait for another process that is at work on the run")
+      ),
+      cli_prune,
       note = "Example: sprenn prune brackwater --yes\nWithout --yes nothing is changed."
     )
   )
 }
 
 cli_export <- function(given) {
-  out <- export_run(read_shown(given$places), given$run, as = given$as, file = given$out, licence = given$licence, progress = progress_bar("writing"))
+  out <- export_run(
+    read_shown(given$places),
+    given$run,
+    as = given$as,
+    file = given$out,
+    licence = given$licence,
+    progress = progress_bar("writing")
+  )
   count <- attr(out, "count")
   if (given$json) {
     return(tell_json(list(out = as.character(out), as = given$as, count = count)))
   }
+
   words <- switch(given$as,
-    crate = paste0("is the run as an RO-Crate: the trial, ", count_words(count, "picture"), " with their recipes, and the tables"),
+    crate = paste0(
+      "is the run as an RO-Crate: the trial, ",
+      count_words(count, "picture"),
+      " with their recipes, and the tables"
+    ),
     pictures = paste("holds", count_words(count, "picture"), "with their recipes"),
-    csv = "holds takes.csv, scores.csv, pipelines.csv, and csv-metadata.json, which says what their columns are",
+    csv = paste0(
+      "holds takes.csv, scores.csv, pipelines.csv, and csv-metadata.json, which says what their ",
+      "columns are"
+    ),
     "holds takes.parquet, scores.parquet and pipelines.parquet"
   )
-  cat(strwrap(paste0(out, if (given$as != "crate" && !grepl("/$", out)) "/", " ", words, "."), 100), sep = "\n")
-  if (given$as %in% c("crate", "pictures")) cat("`sprenn recipe PICTURE` says how one was made.\n")
+  cat(
+    strwrap(
+      paste0(out, if (given$as != "crate" && !grepl("/$", out)) "/", " ", words, "."),
+      100
+    ),
+    sep = "\n"
+  )
+  if (given$as %in% c("crate", "pictures")) {
+    cat("`sprenn recipe PICTURE` says how one was made.\n")
+  }
+
   0L
 }
 
 cli_recipe <- function(given) {
   recipe <- read_recipe(given$places)
-  if (!is.null(given$out) && is.null(given$again)) stop_sprenn("usage", c("--out goes with --again TRIAL."))
+  if (!is.null(given$out) && is.null(given$again)) {
+    stop_sprenn("usage", c("--out goes with --again TRIAL."))
+  }
+
   if (is.null(given$again)) {
-    if (given$json) cat(jsonlite::prettify(to_json(unclass(recipe)), 2)) else print(recipe)
+    if (given$json) {
+      cat(jsonlite::prettify(to_json(unclass(recipe)), 2))
+    } else {
+      print(recipe)
+    }
+
     return(0L)
   }
-  made <- tryCatch(remake_take(given$places, given$again, given$out), sprenn_failure = function(e) {
-    stop_sprenn("recipe", c("The picture could not be made again.", x = conditionMessage(e)))
-  })
+
+  made <- tryCatch(
+    remake_take(given$places, given$again, given$out),
+    sprenn_failure = function(e) {
+      stop_sprenn("recipe", c("The picture could not be made again.", x = conditionMessage(e)))
+    }
+  )
   if (given$json) {
     cat(jsonlite::prettify(to_json(unclass(made)), 2))
   } else {
-    cat(switch(made$same,
-      bytes = "The same picture came back, to the last byte.", pixels = "The same picture came back: another file, but no pixel differs.", "Another picture came back."
-    ), "\n", sep = "")
-    for (note in made$notes) cat(strwrap(note, 100, initial = "  - ", prefix = "    "), sep = "\n")
-    if (!is.null(made$file)) cat("It is ", made$file, "\n", sep = "")
+    cat(
+      switch(made$same,
+        bytes = "The same picture came back, to the last byte.",
+        pixels = "The same picture came back: another file, but no pixel differs.",
+        "Another picture came back."
+      ),
+      "\n",
+      sep = ""
+    )
+    for (note in made$notes) {
+      cat(strwrap(note, 100, initial = "  - ", prefix = "    "), sep = "\n")
+    }
+
+    if (!is.null(made$file)) {
+      cat("It is ", made$file, "\n", sep = "")
+    }
   }
+
   if (made$same == "no") 1L else 0L
 }
 
 cli_prune <- function(given) {
-  found <- prune_run(read_shown(given$places), given$run, yes = given$yes, wait = if (given$wait) Inf else 0)
+  found <- prune_run(
+    read_shown(given$places),
+    given$run,
+    yes = given$yes,
+    wait = if (given$wait) Inf else 0
+  )
   if (given$json) {
     return(tell_json(list(run = given$run, deleted = given$yes, found = found)))
   }
+
   if (nrow(found) == 0) {
     cat("Run ", given$run, " has nothing to prune: all of it is asked for.\n", sep = "")
     return(0L)
   }
+
   shown <- min(10, nrow(found))
-  cat(text_table(list(what = found$kind[seq_len(shown)], size = vapply(found$bytes[seq_len(shown)], format_bytes, ""), why = ifelse(is.na(found$file) | found$kind == "take", found$words, paste0(found$file, ": ", found$words))[seq_len(shown)])), sep = "\n")
-  if (nrow(found) > shown) cat("and", nrow(found) - shown, "more\n")
-  cat("\n", if (given$yes) "Deleted: " else "To be deleted: ", count_words(nrow(found), "thing"), ", ", format_bytes(sum(found$bytes)), ".\n", sep = "")
-  if (!given$yes) next_steps(paste("sprenn prune", shell_path(given$places), run_option(given$run), "--yes"))
+  cat(
+    text_table(list(
+      what = found$kind[seq_len(shown)],
+      size = vapply(found$bytes[seq_len(shown)], format_bytes, ""),
+      why = ifelse(
+        is.na(found$file) | found$kind == "take",
+        found$words,
+        paste0(found$file, ": ", found$words)
+      )[seq_len(shown)]
+    )),
+    sep = "\n"
+  )
+  if (nrow(found) > shown) {
+    cat("and", nrow(found) - shown, "more\n")
+  }
+
+  cat(
+    "\n",
+    if (given$yes) "Deleted: " else "To be deleted: ",
+    count_words(nrow(found), "thing"),
+    ", ",
+    format_bytes(sum(found$bytes)),
+    ".\n",
+    sep = ""
+  )
+  if (!given$yes) {
+    next_steps(paste("sprenn prune", shell_path(given$places), run_option(given$run), "--yes"))
+  }
+
   0L
 }

@@ -22,12 +22,18 @@ sprenn_command <- function(arguments = commandArgs(trailingOnly = TRUE)) {
       2L
     },
     interrupt = function(e) {
-      cat("\nStopped. What was made is kept; the same command goes on from there.\n", file = stderr())
+      cat(
+        "\nStopped. What was made is kept; the same command goes on from there.\n",
+        file = stderr()
+      )
       130L
     },
     error = function(e) {
       # Whoever read the answer has seen enough of it (`| head`).
-      if (grepl("SIGPIPE", conditionMessage(e))) return(141L)
+      if (grepl("SIGPIPE", conditionMessage(e))) {
+        return(141L)
+      }
+
       cat("sprenn ", word, ": ", conditionMessage(e), "\n", sep = "", file = stderr())
       1L
     }
@@ -40,18 +46,25 @@ run_word <- function(word, arguments, commands) {
     cat("sprenn", as.character(utils::packageVersion("sprenn")), "\n")
     return(0L)
   }
+
   if (word %in% c("help", "--help", "-h")) {
     cat(help_text(commands), sep = "\n")
     return(0L)
   }
+
   command <- commands[[word]]
   if (is.null(command)) {
     near <- nearest_word(word, names(commands))
-    stop_sprenn("usage", c(
-      paste0("There is no command ", quoted(word), "."),
-      if (!is.na(near)) c(i = paste0("Did you mean ", quoted(near), "?")), i = "`sprenn help` lists them."
-    ))
+    stop_sprenn(
+      "usage",
+      c(
+        paste0("There is no command ", quoted(word), "."),
+        if (!is.na(near)) c(i = paste0("Did you mean ", quoted(near), "?")),
+        i = "`sprenn help` lists them."
+      )
+    )
   }
+
   given <- read_arguments(command, word, arguments)
   if (is.null(given)) 0L else command$run(given)
 }
@@ -64,8 +77,12 @@ new_command <- function(purpose, places, options = list(), run, note = NULL) {
 option <- function(name, type, default, help, metavar = toupper(name)) {
   flag <- type == "logical"
   optparse::make_option(
-    paste0("--", name), type = type, default = default, help = help,
-    action = if (flag) "store_true" else "store", metavar = if (flag) NULL else metavar
+    paste0("--", name),
+    type = type,
+    default = default,
+    help = help,
+    action = if (flag) "store_true" else "store",
+    metavar = if (flag) NULL else metavar
   )
 }
 
@@ -81,13 +98,16 @@ tell_json <- function(x, status = 0L) {
 read_arguments <- function(command, word, arguments) {
   parser <- optparse::OptionParser(
     usage = paste("sprenn", word, paste(command$places, collapse = " "), "[options]"),
-    option_list = command$options, add_help_option = FALSE,
-    description = paste0("\n", command$purpose), epilogue = command$note %||% ""
+    option_list = command$options,
+    add_help_option = FALSE,
+    description = paste0("\n", command$purpose),
+    epilogue = command$note %||% ""
   )
   if (any(arguments %in% c("--help", "-h"))) {
     optparse::print_help(parser)
     return(NULL)
   }
+
   wanted <- sum(!startsWith(command$places, "["))
   most <- if (any(grepl("...", command$places, fixed = TRUE))) Inf else length(command$places)
   parsed <- tryCatch(
@@ -96,29 +116,55 @@ read_arguments <- function(command, word, arguments) {
       known <- vapply(command$options, methods::slot, "", "long_flag")
       unknown <- sub("=.*", "", grep("^--", arguments, value = TRUE))
       near <- stats::na.omit(vapply(setdiff(unknown, known), nearest_word, "", known = known))
-      stop_sprenn("usage", c(
-        paste0("`sprenn ", word, "` does not understand that: ", trimws(conditionMessage(e)), "."),
-        if (length(near)) c(i = paste0("Did you mean ", near[1], "?")), i = paste0("`sprenn ", word, " --help` shows its options.")
-      ))
+      stop_sprenn(
+        "usage",
+        c(
+          paste0(
+            "`sprenn ",
+            word,
+            "` does not understand that: ",
+            trimws(conditionMessage(e)),
+            "."
+          ),
+          if (length(near)) c(i = paste0("Did you mean ", near[1], "?")),
+          i = paste0("`sprenn ", word, " --help` shows its options.")
+        )
+      )
     }
   )
   if (length(parsed$args) < wanted || length(parsed$args) > most) {
-    stop_sprenn("usage", c(
-      paste0("`sprenn ", word, "` wants ", paste(command$places, collapse = " "), "."),
-      x = paste0("It was given ", if (length(parsed$args)) paste(parsed$args, collapse = " ") else "nothing", "."),
-      i = paste0("`sprenn ", word, " --help` shows an example.")
-    ))
+    stop_sprenn(
+      "usage",
+      c(
+        paste0("`sprenn ", word, "` wants ", paste(command$places, collapse = " "), "."),
+        x = paste0(
+          "It was given ",
+          if (length(parsed$args)) paste(parsed$args, collapse = " ") else "nothing",
+          "."
+        ),
+        i = paste0("`sprenn ", word, " --help` shows an example.")
+      )
+    )
   }
+
   c(parsed$options, list(places = parsed$args))
 }
 
 help_text <- function(commands) {
   c(
     "Sprenn runs one fixed suite of prompts, reference pictures and seeds across picture-making",
-    "pipelines, scores what comes back, and says which pipeline to use and how sure that is.", "",
-    "  sprenn demo            see all of it happen on made-up data", "",
-    paste0("  sprenn ", formatC(names(commands), width = -max(nchar(names(commands))) - 1), vapply(commands, `[[`, "", "purpose")), "",
-    "`sprenn COMMAND --help` says more.", "Exit status: 0 done, 1 done in part, 2 unusable input, 130 stopped by Ctrl-C."
+    "pipelines, scores what comes back, and says which pipeline to use and how sure that is.",
+    "",
+    "  sprenn demo            see all of it happen on made-up data",
+    "",
+    paste0(
+      "  sprenn ",
+      formatC(names(commands), width = -max(nchar(names(commands))) - 1),
+      vapply(commands, `[[`, "", "purpose")
+    ),
+    "",
+    "`sprenn COMMAND --help` says more.",
+    "Exit status: 0 done, 1 done in part, 2 unusable input, 130 stopped by Ctrl-C."
   )
 }
 

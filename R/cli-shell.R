@@ -1,16 +1,33 @@
 # What shells and manual readers are given, made from the commands themselves.
 
 shell_commands <- function() {
-  list(completions = new_command(
-    "Write what a shell needs to complete sprenn's words, or the manual page.", "SHELL", list(), cli_completions,
-    note = "Examples: sprenn completions bash > ~/.local/share/bash-completion/completions/sprenn\n          sprenn completions man | man -l -\nSHELL is bash, zsh or man."
-  ))
+  list(
+    completions = new_command(
+      "Write what a shell needs to complete sprenn's words, or the manual page.",
+      "SHELL",
+      list(),
+      cli_completions,
+      note = paste0(
+        "Examples: sprenn completions bash > ~/.local/share/bash-completion/completions/sprenn\n ",
+        "         sprenn completions man | man -l -\nSHELL is bash, zsh or man."
+      )
+    )
+  )
 }
 
 cli_completions <- function(given) {
   known <- list(bash = bash_completions, zsh = zsh_completions, man = manual_page)
   write <- known[[given$places]]
-  if (is.null(write)) stop_sprenn("usage", c(paste0(quoted(given$places), " is none of bash, zsh and man."), i = "sprenn completions bash"))
+  if (is.null(write)) {
+    stop_sprenn(
+      "usage",
+      c(
+        paste0(quoted(given$places), " is none of bash, zsh and man."),
+        i = "sprenn completions bash"
+      )
+    )
+  }
+
   cat(write(cli_commands()), sep = "\n")
   0L
 }
@@ -19,43 +36,156 @@ flags_of <- function(command) vapply(command$options, methods::slot, "", "long_f
 
 bash_completions <- function(commands) {
   c(
-    "# bash completion for sprenn", "_sprenn() {", "  local word=\"${COMP_WORDS[COMP_CWORD]}\"", "  if [ \"$COMP_CWORD\" -eq 1 ]; then",
-    paste0("    COMPREPLY=($(compgen -W \"help ", paste(names(commands), collapse = " "), "\" -- \"$word\"))"), "    return", "  fi",
-    "  if [[ \"$word\" == -* ]]; then", "    case \"${COMP_WORDS[1]}\" in",
-    paste0("      ", names(commands), ") COMPREPLY=($(compgen -W \"", vapply(commands, function(one) paste(c(flags_of(one), "--help"), collapse = " "), ""), "\" -- \"$word\"));;"),
-    "    esac", "    return", "  fi", "  COMPREPLY=($(compgen -f -- \"$word\"))", "}", "complete -o filenames -F _sprenn sprenn"
+    "# bash completion for sprenn",
+    "_sprenn() {",
+    "  local word=\"${COMP_WORDS[COMP_CWORD]}\"",
+    "  if [ \"$COMP_CWORD\" -eq 1 ]; then",
+    paste0(
+      "    COMPREPLY=($(compgen -W \"help ",
+      paste(names(commands), collapse = " "),
+      "\" -- \"$word\"))"
+    ),
+    "    return",
+    "  fi",
+    "  if [[ \"$word\" == -* ]]; then",
+    "    case \"${COMP_WORDS[1]}\" in",
+    paste0(
+      "      ",
+      names(commands),
+      ") COMPREPLY=($(compgen -W \"",
+      vapply(commands, function(one) paste(c(flags_of(one), "--help"), collapse = " "), ""),
+      "\" -- \"$word\"));;"
+    ),
+    "    esac",
+    "    return",
+    "  fi",
+    "  COMPREPLY=($(compgen -f -- \"$word\"))",
+    "}",
+    "complete -o filenames -F _sprenn sprenn"
   )
 }
 
 zsh_completions <- function(commands) {
   # What is said of a word stands in single quotes, and a colon would end it.
-  said <- function(text) gsub("'", "'\\''", gsub(":", "\\:", gsub("[][]", "", text), fixed = TRUE), fixed = TRUE)
-  options <- vapply(commands, function(one) {
-    paste0("'", c(flags_of(one), "--help"), "[", said(c(vapply(one$options, methods::slot, "", "help"), "show its options")), "]", c(vapply(one$options, function(own) if (methods::slot(own, "action") == "store") paste0(":", tolower(methods::slot(own, "metavar")), ":_files") else "", ""), ""), "'", collapse = " ")
-  }, "")
+  said <- function(text) {
+    gsub("'", "'\\''", gsub(":", "\\:", gsub("[][]", "", text), fixed = TRUE), fixed = TRUE)
+  }
+
+  options <- vapply(
+    commands,
+    function(one) {
+      paste0(
+        "'",
+        c(flags_of(one), "--help"),
+        "[",
+        said(c(vapply(one$options, methods::slot, "", "help"), "show its options")),
+        "]",
+        c(
+          vapply(
+            one$options,
+            function(own) {
+              if (methods::slot(own, "action") == "store") {
+                paste0(":", tolower(methods::slot(own, "metavar")), ":_files")
+              } else {
+                ""
+              }
+            },
+            ""
+          ),
+          ""
+        ),
+        "'",
+        collapse = " "
+      )
+    },
+    ""
+  )
   c(
-    "#compdef sprenn", "_sprenn() {", "  if (( CURRENT == 2 )); then", "    local -a words", "    words=(",
-    paste0("      '", names(commands), ":", said(vapply(commands, `[[`, "", "purpose")), "'"), "    )", "    _describe command words", "    return", "  fi",
-    "  case \"$words[2]\" in", paste0("    ", names(commands), ") _arguments ", options, " '*:file:_files';;"), "  esac", "}", "_sprenn \"$@\""
+    "#compdef sprenn",
+    "_sprenn() {",
+    "  if (( CURRENT == 2 )); then",
+    "    local -a words",
+    "    words=(",
+    paste0("      '", names(commands), ":", said(vapply(commands, `[[`, "", "purpose")), "'"),
+    "    )",
+    "    _describe command words",
+    "    return",
+    "  fi",
+    "  case \"$words[2]\" in",
+    paste0("    ", names(commands), ") _arguments ", options, " '*:file:_files';;"),
+    "  esac",
+    "}",
+    "_sprenn \"$@\""
   )
 }
 
 # In the man macros, whose control lines begin with a full stop or a quote.
 manual_page <- function(commands) {
-  text <- function(words) sub("^([.'])", "\\\\&\\1", gsub("-", "\\-", gsub("\\", "\\e", words, fixed = TRUE), fixed = TRUE))
+  text <- function(words) {
+    sub(
+      "^([.'])",
+      "\\\\&\\1",
+      gsub("-", "\\-", gsub("\\", "\\e", words, fixed = TRUE), fixed = TRUE)
+    )
+  }
+
   one <- function(name, command) {
     options <- unlist(lapply(command$options, function(own) {
       metavar <- methods::slot(own, "metavar")
-      c(".TP", paste0("\\fB", text(methods::slot(own, "long_flag")), "\\fR", if (length(metavar) && nzchar(metavar)) paste0(" \\fI", text(metavar), "\\fR")), text(sub("%default", paste(methods::slot(own, "default"), collapse = ""), methods::slot(own, "help"), fixed = TRUE)))
+      c(
+        ".TP",
+        paste0(
+          "\\fB",
+          text(methods::slot(own, "long_flag")),
+          "\\fR",
+          if (length(metavar) && nzchar(metavar)) paste0(" \\fI", text(metavar), "\\fR")
+        ),
+        text(
+          sub(
+            "%default",
+            paste(methods::slot(own, "default"), collapse = ""),
+            methods::slot(own, "help"),
+            fixed = TRUE
+          )
+        )
+      )
     }))
-    note <- if (!is.null(command$note)) c(".PP", ".nf", text(strsplit(command$note, "\n", fixed = TRUE)[[1]]), ".fi")
-    c(paste0(".SS \"sprenn ", name, " ", paste(text(command$places), collapse = " "), "\""), text(command$purpose), options, note)
+    note <- if (!is.null(command$note)) {
+      c(".PP", ".nf", text(strsplit(command$note, "\n", fixed = TRUE)[[1]]), ".fi")
+    }
+    c(
+      paste0(".SS \"sprenn ", name, " ", paste(text(command$places), collapse = " "), "\""),
+      text(command$purpose),
+      options,
+      note
+    )
   }
+
   c(
-    paste0(".TH SPRENN 1 \"\" \"Sprenn ", utils::packageVersion("sprenn"), "\""), ".SH NAME", "sprenn \\- choose between picture\\-making pipelines on evidence",
-    ".SH SYNOPSIS", "\\fBsprenn\\fR \\fICOMMAND\\fR [options]", ".SH DESCRIPTION",
-    "Runs one fixed suite of prompts, reference pictures and seeds across picture\\-making pipelines, scores what comes back, and says which pipeline to use and how sure that is.",
-    ".SH COMMANDS", unlist(Map(one, names(commands), commands), use.names = FALSE),
-    ".SH EXIT STATUS", ".TP", "0", "All went well.", ".TP", "1", "Something was done but not all of it, such as takes that failed.", ".TP", "2", "The input can't be used, and nothing was done.", ".TP", "130", "Stopped by Ctrl\\-C; what was made is kept."
+    paste0(".TH SPRENN 1 \"\" \"Sprenn ", utils::packageVersion("sprenn"), "\""),
+    ".SH NAME",
+    "sprenn \\- choose between picture\\-making pipelines on evidence",
+    ".SH SYNOPSIS",
+    "\\fBsprenn\\fR \\fICOMMAND\\fR [options]",
+    ".SH DESCRIPTION",
+    paste0(
+      "Runs one fixed suite of prompts, reference pictures and seeds across picture\\-making ",
+      "pipelines, scores what comes back, and says which pipeline to use and how sure that is."
+    ),
+    ".SH COMMANDS",
+    unlist(Map(one, names(commands), commands), use.names = FALSE),
+    ".SH EXIT STATUS",
+    ".TP",
+    "0",
+    "All went well.",
+    ".TP",
+    "1",
+    "Something was done but not all of it, such as takes that failed.",
+    ".TP",
+    "2",
+    "The input can't be used, and nothing was done.",
+    ".TP",
+    "130",
+    "Stopped by Ctrl\\-C; what was made is kept."
   )
 }

@@ -7,7 +7,8 @@ stop_sprenn <- function(kind, message, ...) {
   rlang::abort(
     message,
     class = c(paste0("sprenn_error_", kind), "sprenn_error"),
-    headline = message[[1]], details = message[-1],
+    headline = message[[1]],
+    details = message[-1],
     ...,
     call = NULL
   )
@@ -21,10 +22,14 @@ check_arguments <- function(...) {
   if (length(wrong) == 0) {
     return(invisible())
   }
-  stop_sprenn("argument", c(
-    "These arguments can't be used:",
-    stats::setNames(paste0("`", names(wrong), "`: ", unlist(wrong)), rep("x", length(wrong)))
-  ))
+
+  stop_sprenn(
+    "argument",
+    c(
+      "These arguments can't be used:",
+      stats::setNames(paste0("`", names(wrong), "`: ", unlist(wrong)), rep("x", length(wrong)))
+    )
+  )
 }
 
 # The known word that is nearest to what was written, or NA if none is near.
@@ -32,8 +37,13 @@ nearest_word <- function(word, known) {
   if (length(known) == 0 || !nzchar(word)) {
     return(NA_character_)
   }
+
   distance <- utils::adist(tolower(word), tolower(known))[1, ]
-  if (min(distance) <= max(1, ceiling(nchar(word) / 3))) known[which.min(distance)] else NA_character_
+  if (min(distance) <= max(1, ceiling(nchar(word) / 3))) {
+    known[which.min(distance)]
+  } else {
+    NA_character_
+  }
 }
 
 # The left value unless there is none.
@@ -48,9 +58,14 @@ stop_for_unknown <- function(given, known, owner, thing) {
   if (length(unknown) == 0) {
     return(invisible())
   }
+
   near <- nearest_word(unknown[1], known)
-  stop_sprenn("argument", c(
-    paste0(owner, " has no ", thing, " ", shorten_list(quoted(unknown)), "."),
-    if (!is.na(near)) c(i = paste0("Did you mean ", quoted(near), "?")), i = paste("It has", shorten_list(known, 12))
-  ))
+  stop_sprenn(
+    "argument",
+    c(
+      paste0(owner, " has no ", thing, " ", shorten_list(quoted(unknown)), "."),
+      if (!is.na(near)) c(i = paste0("Did you mean ", quoted(near), "?")),
+      i = paste("It has", shorten_list(known, 12))
+    )
+  )
 }

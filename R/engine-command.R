@@ -4,13 +4,21 @@
 
 command_engine <- function(wanted, name, folder) {
   engine(
-    about_from_list(wanted$about, name, "none"), function(request) run_command(request, wanted, folder),
-    kind = "command", secrets = as.character(unlist(wanted$env))
+    about_from_list(wanted$about, name, "none"),
+    function(request) run_command(request, wanted, folder),
+    kind = "command",
+    secrets = as.character(unlist(wanted$env))
   )
 }
 
 # What a program's exit status says.
-exit_kinds <- c(`10` = "refused", `11` = "out_of_credit", `12` = "busy", `13` = "unreachable", `14` = "bad_request")
+exit_kinds <- c(
+  `10` = "refused",
+  `11` = "out_of_credit",
+  `12` = "busy",
+  `13` = "unreachable",
+  `14` = "bad_request"
+)
 
 run_command <- function(request, wanted, folder) {
   place <- tempfile("sprenn-command-")
@@ -22,36 +30,118 @@ run_command <- function(request, wanted, folder) {
   seconds <- wanted$seconds %||% 120
   # The program sees nothing of this process's environment but what it needs.
   wanted_values <- as.character(unlist(wanted$env))
-  values <- Sys.getenv(c("PATH", "HOME", "LANG", "LC_ALL", "TMPDIR", "R_LIBS", "R_LIBS_SITE", "R_LIBS_USER", wanted_values), NA, names = TRUE)
+  values <- Sys.getenv(
+    c(
+      "PATH",
+      "HOME",
+      "LANG",
+      "LC_ALL",
+      "TMPDIR",
+      "R_LIBS",
+      "R_LIBS_SITE",
+      "R_LIBS_USER",
+      wanted_values
+    ),
+    NA,
+    names = TRUE
+  )
   unset <- wanted_values[is.na(values[wanted_values])]
-  if (length(unset)) engine_failure("bad_request", paste0("The environment variable ", unset[1], ", which the program is to be given, is not set."))
+  if (length(unset)) {
+    engine_failure(
+      "bad_request",
+      paste0(
+        "The environment variable ",
+        unset[1],
+        ", which the program is to be given, is not set."
+      )
+    )
+  }
+
   logs <- file.path(place, c("out.log", "err.log"))
   process <- tryCatch(
-    processx::process$new(program, c(words[-1], "make", place), stdout = logs[1], stderr = logs[2], wd = folder, env = values[!is.na(values)], cleanup_tree = TRUE),
-    error = function(e) engine_failure("unreachable", paste0("The program ", words[1], " can't be started (", one_line(e), ")."))
+    processx::process$new(
+      program,
+      c(words[-1], "make", place),
+      stdout = logs[1],
+      stderr = logs[2],
+      wd = folder,
+      env = values[!is.na(values)],
+      cleanup_tree = TRUE
+    ),
+    error = function(e) {
+      engine_failure(
+        "unreachable",
+        paste0("The program ", words[1], " can't be started (", one_line(e), ").")
+      )
+    }
   )
   on.exit(end_process(process), add = TRUE, after = FALSE)
   ended <- wait_for_process(process, seconds, place)
   last <- utils::tail(strsplit(read_log(logs[2]), "\n", fixed = TRUE)[[1]], 1)
   said <- if (length(last) && nzchar(trimws(last))) paste0(" It said: ", trimws(last))
-  if (ended == "late") engine_failure("timed_out", paste0(words[1], " was not done after ", format(seconds), " s and was ended, with what it had started.", said))
-  if (ended == "much") engine_failure("bad_answer", paste0(words[1], " wrote more than ", format_bytes(most_written), " and was ended."))
+  if (ended == "late") {
+    engine_failure(
+      "timed_out",
+      paste0(
+        words[1],
+        " was not done after ",
+        format(seconds),
+        " s and was ended, with what it had started.",
+        said
+      )
+    )
+  }
+
+  if (ended == "much") {
+    engine_failure(
+      "bad_answer",
+      paste0(words[1], " wrote more than ", format_bytes(most_written), " and was ended.")
+    )
+  }
+
   status <- process$get_exit_status()
   result <- read_result_file(file.path(place, "result.json"))
   if (status != 0) {
     kind <- exit_kinds[as.character(status)]
-    engine_failure(if (is.na(kind)) "bad_answer" else kind[[1]], paste0(words[1], " ended with status ", status, ".", said), null_for_na(as_number(result$retry_after)))
+    engine_failure(
+      if (is.na(kind)) "bad_answer" else kind[[1]],
+      paste0(words[1], " ended with status ", status, ".", said),
+      null_for_na(as_number(result$retry_after))
+    )
   }
-  pictures <- Sys.glob(file.path(place, c("picture.png", "picture.jpg", "picture.jpeg", "picture.webp")))
-  if (length(pictures) != 1) engine_failure("bad_answer", paste0(words[1], " ended well but left ", if (length(pictures)) "several pictures" else "no picture.png", " behind.", said))
-  take_result(read_bytes(pictures), cost = as_number(result$cost), seed = as.integer(as_number(result$seed)), says = as.list(result$says))
+
+  pictures <- Sys.glob(
+    file.path(place, c("picture.png", "picture.jpg", "picture.jpeg", "picture.webp"))
+  )
+  if (length(pictures) != 1) {
+    engine_failure(
+      "bad_answer",
+      paste0(
+        words[1],
+        " ended well but left ",
+        if (length(pictures)) "several pictures" else "no picture.png",
+        " behind.",
+        said
+      )
+    )
+  }
+
+  take_result(
+    read_bytes(pictures),
+    cost = as_number(result$cost),
+    seed = as.integer(as_number(result$seed)),
+    says = as.list(result$says)
+  )
 }
 
 # The request and its pictures in a folder.
 write_request <- function(request, place) {
   parts <- request_parts(request)
   for (name in names(parts)) {
-    writeBin(parts[[name]]$bytes, file.path(place, if (name == "request") "request.json" else paste0(name, ".png")))
+    writeBin(
+      parts[[name]]$bytes,
+      file.path(place, if (name == "request") "request.json" else paste0(name, ".png"))
+    )
   }
 }
 
@@ -60,6 +150,7 @@ find_program <- function(word, folder) {
   if (!grepl("/", word, fixed = TRUE)) {
     return(word)
   }
+
   if (startsWith(word, "/")) word else file.path(folder, word)
 }
 
@@ -73,11 +164,13 @@ wait_for_process <- function(process, seconds, place) {
     if (left <= 0) {
       return("late")
     }
+
     process$wait(min(1000 * left, 250))
     if (sum(file.size(list.files(place, full.names = TRUE)), na.rm = TRUE) > most_written) {
       return("much")
     }
   }
+
   "done"
 }
 
@@ -92,9 +185,13 @@ read_log <- function(file, most = 2000) {
   if (is.na(size) || size == 0) {
     return("")
   }
+
   connection <- file(file, "rb")
   on.exit(close(connection))
-  if (size > most) seek(connection, size - most)
+  if (size > most) {
+    seek(connection, size - most)
+  }
+
   bytes <- readBin(connection, "raw", most)
   iconv(rawToChar(bytes[bytes != 0]), "UTF-8", "UTF-8", sub = "?")
 }
@@ -103,7 +200,13 @@ read_result_file <- function(file) {
   if (!file.exists(file)) {
     return(list())
   }
-  result <- if (file.size(file) < 1e6) tryCatch(jsonlite::read_json(file), error = function(e) NULL)
-  if (!is.list(result)) engine_failure("bad_answer", "The result.json that was left behind is not JSON.")
+
+  result <- if (file.size(file) < 1e6) {
+    tryCatch(jsonlite::read_json(file), error = function(e) NULL)
+  }
+  if (!is.list(result)) {
+    engine_failure("bad_answer", "The result.json that was left behind is not JSON.")
+  }
+
   result
 }

@@ -53,16 +53,35 @@
 #'   ),
 #'   make = function(request) take_result(request$reference)
 #' )
-engine <- function(about, make, caption = NULL, kind = "function", secrets = character(), seconds = Inf) {
+engine <- function(
+  about,
+  make,
+  caption = NULL,
+  kind = "function",
+  secrets = character(),
+  seconds = Inf
+) {
   check_arguments(
     about = checkmate::check_list(about, names = "unique"),
-    make = checkmate::check_function(make, nargs = 1), caption = checkmate::check_function(caption, nargs = 1, null.ok = TRUE),
+    make = checkmate::check_function(make, nargs = 1),
+    caption = checkmate::check_function(caption, nargs = 1, null.ok = TRUE),
     kind = checkmate::check_choice(kind, engine_kinds),
-    secrets = checkmate::check_character(secrets, any.missing = FALSE, pattern = variable_pattern),
+    secrets = checkmate::check_character(
+      secrets,
+      any.missing = FALSE,
+      pattern = variable_pattern
+    ),
     seconds = checkmate::check_number(seconds, lower = 0)
   )
   structure(
-    list(about = new_about(about), make = make, caption = caption, kind = kind, secrets = secrets, seconds = seconds),
+    list(
+      about = new_about(about),
+      make = make,
+      caption = caption,
+      kind = kind,
+      secrets = secrets,
+      seconds = seconds
+    ),
     class = "sprenn_engine"
   )
 }
@@ -71,8 +90,18 @@ engine_kinds <- c("function", "http", "inference", "command", "folder")
 variable_pattern <- "^[A-Za-z_][A-Za-z0-9_]*$"
 
 about_defaults <- list(
-  version = "", settings = list(), hold = NULL, curve = NULL, takes = character(), add_ons = character(), emphasis = "weights",
-  repeatable = TRUE, per_call = 1, at_once = 1, price = 0, seconds = NA_real_
+  version = "",
+  settings = list(),
+  hold = NULL,
+  curve = NULL,
+  takes = character(),
+  add_ons = character(),
+  emphasis = "weights",
+  repeatable = TRUE,
+  per_call = 1,
+  at_once = 1,
+  price = 0,
+  seconds = NA_real_
 )
 
 # What an engine says of itself, whole and in one form; every way of being wrong
@@ -81,7 +110,19 @@ new_about <- function(about) {
   known <- c("name", "checkpoints", names(about_defaults))
   unknown <- setdiff(names(about), known)
   near <- stats::na.omit(vapply(unknown, nearest_word, "", known = known))
-  check_arguments(about = if (length(unknown)) paste0("says ", shorten_list(quoted(unknown)), ", which is none of ", paste(known, collapse = ", "), if (length(near)) paste0("; did you mean ", quoted(near[1]), "?")) else TRUE)
+  check_arguments(
+    about = if (length(unknown)) {
+      paste0(
+        "says ",
+        shorten_list(quoted(unknown)),
+        ", which is none of ",
+        paste(known, collapse = ", "),
+        if (length(near)) paste0("; did you mean ", quoted(near[1]), "?")
+      )
+    } else {
+      TRUE
+    }
+  )
   given <- about_defaults
   given[names(about)] <- about
   check_arguments(
@@ -102,7 +143,10 @@ new_about <- function(about) {
   )
   given$settings <- lapply(given$settings, new_setting)
   given$checkpoints <- lapply(given$checkpoints, function(one) {
-    if (!is.null(one$sizes)) one$sizes <- lapply(one$sizes, function(size) as.integer(unlist(size)))
+    if (!is.null(one$sizes)) {
+      one$sizes <- lapply(one$sizes, function(size) as.integer(unlist(size)))
+    }
+
     one
   })
   given
@@ -113,16 +157,30 @@ check_checkpoints <- function(checkpoints) {
   if (!isTRUE(said)) {
     return(said)
   }
+
   sound <- function(one) {
     if (!is.list(one)) {
       return(FALSE)
     }
+
     edges <- unlist(one$sizes)
     multiple <- one$multiple_of %||% 1
-    all(lengths(one$sizes) == 2) && (is.null(edges) || (is.numeric(edges) && all(edges >= 8 & edges <= 16384))) && is.numeric(multiple) && length(multiple) == 1 && multiple >= 1
+    all(lengths(one$sizes) == 2) &&
+      (is.null(edges) || (is.numeric(edges) && all(edges >= 8 & edges <= 16384))) &&
+      is.numeric(multiple) &&
+      length(multiple) == 1 &&
+      multiple >= 1
   }
+
   wrong <- Filter(function(name) !sound(checkpoints[[name]]), names(checkpoints))
-  if (length(wrong)) paste0("must give pairs of pixels in sizes, or one number in multiple_of, for ", paste(wrong, collapse = ", ")) else TRUE
+  if (length(wrong)) {
+    paste0(
+      "must give pairs of pixels in sizes, or one number in multiple_of, for ",
+      paste(wrong, collapse = ", ")
+    )
+  } else {
+    TRUE
+  }
 }
 
 check_emphasis <- function(emphasis) {
@@ -130,13 +188,21 @@ check_emphasis <- function(emphasis) {
   if (!isTRUE(said)) {
     return(said)
   }
-  fits <- emphasis %in% c("weights", "none") || (grepl("{say}", emphasis, fixed = TRUE) && grepl("{weight}", emphasis, fixed = TRUE))
+
+  fits <- emphasis %in% c("weights", "none") ||
+    (grepl("{say}", emphasis, fixed = TRUE) && grepl("{weight}", emphasis, fixed = TRUE))
   if (fits) TRUE else "must be weights, none, or a pattern with {say} and {weight}"
 }
 
 # One setting in its whole form, from a range, words, or that form itself.
 new_setting <- function(setting) {
-  if (is.list(setting)) setting else if (is.numeric(setting)) list(from = setting[1], to = setting[2]) else list(words = setting)
+  if (is.list(setting)) {
+    setting
+  } else if (is.numeric(setting)) {
+    list(from = setting[1], to = setting[2])
+  } else {
+    list(words = setting)
+  }
 }
 
 check_settings <- function(settings) {
@@ -144,49 +210,78 @@ check_settings <- function(settings) {
   if (!isTRUE(said)) {
     return(said)
   }
+
   wrong <- Filter(function(name) !is_setting(new_setting(settings[[name]])), names(settings))
-  if (length(wrong)) paste0("must give a range or words for ", paste(wrong, collapse = ", ")) else TRUE
+  if (length(wrong)) {
+    paste0("must give a range or words for ", paste(wrong, collapse = ", "))
+  } else {
+    TRUE
+  }
 }
 
 is_setting <- function(setting) {
   if (!is.null(setting$words)) {
     words <- unlist(setting$words)
-    return(is.character(words) && length(words) > 0 && (is.null(setting$default) || setting$default %in% words))
+    return(
+      is.character(words) &&
+        length(words) > 0 &&
+        (is.null(setting$default) || setting$default %in% words)
+    )
   }
+
   ends <- c(setting$from, setting$to)
-  is.numeric(ends) && length(ends) == 2 && all(is.finite(ends)) && ends[1] < ends[2] &&
-    (is.null(setting$default) || (is.numeric(setting$default) && setting$default >= ends[1] && setting$default <= ends[2]))
+  is.numeric(ends) &&
+    length(ends) == 2 &&
+    all(is.finite(ends)) &&
+    ends[1] < ends[2] &&
+    (is.null(setting$default) ||
+      (is.numeric(setting$default) && setting$default >= ends[1] && setting$default <= ends[2]))
 }
 
 check_hold_curve <- function(curve, hold) {
   if (is.null(curve)) {
     return(TRUE)
   }
+
   at <- as.numeric(unlist(curve$hold))
   knob <- as.numeric(unlist(curve$knob))
-  rising <- length(at) > 1 && length(at) == length(knob) && !anyNA(c(at, knob)) && all(diff(at) > 0) && min(at) >= 0 && max(at) <= 1
+  rising <- length(at) > 1 &&
+    length(at) == length(knob) &&
+    !anyNA(c(at, knob)) &&
+    all(diff(at) > 0) &&
+    min(at) >= 0 &&
+    max(at) <= 1
   if (!rising) {
     return("must have as many values of hold, rising from 0 to 1, as of knob")
   }
+
   if (is.null(hold)) {
     return("needs hold, the ends of the knob")
   }
+
   ends <- range(hold)
   steps <- diff(knob) * sign(hold[[2]] - hold[[1]])
-  if (any(knob < ends[1] | knob > ends[2]) || any(steps < 0)) "must stay on the knob and not turn back" else TRUE
+  if (any(knob < ends[1] | knob > ends[2]) || any(steps < 0)) {
+    "must stay on the knob and not turn back"
+  } else {
+    TRUE
+  }
 }
 
 check_hold_knob <- function(hold) {
   if (is.null(hold)) {
     return(TRUE)
   }
+
   said <- checkmate::check_numeric(hold, len = 2, any.missing = FALSE, finite = TRUE)
   if (!isTRUE(said)) {
     return(said)
   }
+
   if (!identical(names(hold), c("at_0", "at_1"))) {
     return("must be named at_0 and at_1, in this order")
   }
+
   if (hold[[1]] == hold[[2]]) "at_0 and at_1 must differ" else TRUE
 }
 
@@ -202,7 +297,10 @@ format.sprenn_engine <- function(x, ...) {
     paste0("<engine ", about$name, "> version ", about$version, ", ", x$kind),
     paste0("  checkpoints  ", paste(names(about$checkpoints), collapse = ", ")),
     paste0("  hold         ", knob),
-    paste0("  settings     ", paste(c(names(about$settings), if (!length(about$settings)) "none"), collapse = ", ")),
+    paste0(
+      "  settings     ",
+      paste(c(names(about$settings), if (!length(about$settings)) "none"), collapse = ", ")
+    ),
     paste0("  price        ", about$price, " a picture"),
     if (!is.null(x$caption)) "  captions     yes"
   )
@@ -213,4 +311,3 @@ print.sprenn_engine <- function(x, ...) {
   cat(format(x, ...), sep = "\n")
   invisible(x)
 }
-

@@ -5,13 +5,26 @@
 
 folder_engine <- function(wanted, name, folder) {
   at <- resolve_path(wanted$folder, folder)
-  if (!is.null(at$wrong)) stop(quoted(wanted$folder), ", ", at$wrong)
+  if (!is.null(at$wrong)) {
+    stop(quoted(wanted$folder), ", ", at$wrong)
+  }
+
   seen <- new.env()
   pattern <- wanted$name %||% "{pipeline}--{case}--{seed}"
-  if (!all(vapply(c("{pipeline}", "{case}", "{seed}"), grepl, NA, x = pattern, fixed = TRUE)) || grepl("[/\\\\]", pattern)) {
-    stop("name is ", quoted(pattern), ", which lacks {pipeline}, {case} or {seed}, or has a slash")
+  if (!all(vapply(c("{pipeline}", "{case}", "{seed}"), grepl, NA, x = pattern, fixed = TRUE)) ||
+    grepl("[/\\\\]", pattern)) {
+    stop(
+      "name is ",
+      quoted(pattern),
+      ", which lacks {pipeline}, {case} or {seed}, or has a slash"
+    )
   }
-  built <- engine(about_from_list(wanted$about, name, "none"), function(request) take_from_folder(request, at$path, pattern, seen), kind = "folder")
+
+  built <- engine(
+    about_from_list(wanted$about, name, "none"),
+    function(request) take_from_folder(request, at$path, pattern, seen),
+    kind = "folder"
+  )
   built$folder <- at$path
   built$pattern <- pattern
   built
@@ -25,8 +38,14 @@ folder_name <- function(pattern, takes) {
   for (word in c("pipeline", "case", "seed")) {
     # A sweep's members have signs in their names that file names can't have.
     values <- gsub("[^A-Za-z0-9._=,-]", "_", as.character(takes[[word]]))
-    names <- mapply(function(name, value) gsub(paste0("{", word, "}"), value, name, fixed = TRUE), names, values, USE.NAMES = FALSE)
+    names <- mapply(
+      function(name, value) gsub(paste0("{", word, "}"), value, name, fixed = TRUE),
+      names,
+      values,
+      USE.NAMES = FALSE
+    )
   }
+
   names
 }
 
@@ -34,18 +53,43 @@ take_from_folder <- function(request, folder, pattern, seen) {
   names <- as.data.frame(request$names)
   wanted <- folder_name(pattern, names)
   found <- find_in_folder(folder, seen)
-  mine <- found[found$base == wanted | (found$listed %in% paste(names$pipeline, names$case, names$seed)), ]
+  mine <- found[found$base == wanted |
+    (found$listed %in% paste(names$pipeline, names$case, names$seed)), ]
   where <- paste0("save it as ", file.path(basename(folder), paste0(wanted, ".png")))
   wait_for_person <- function(...) engine_failure("awaited", paste0(...))
-  if (nrow(mine) == 0) wait_for_person("Not there yet: ", where, ".")
-  if (nrow(mine) > 1) wait_for_person("Two pictures for one take, ", shorten_list(mine$file), ": keep one of them.")
+  if (nrow(mine) == 0) {
+    wait_for_person("Not there yet: ", where, ".")
+  }
+
+  if (nrow(mine) > 1) {
+    wait_for_person(
+      "Two pictures for one take, ",
+      shorten_list(mine$file),
+      ": keep one of them."
+    )
+  }
+
   twins <- found$file[found$hash == mine$hash & found$file != mine$file]
-  if (length(twins)) wait_for_person(mine$file, " is the same picture as ", shorten_list(twins), ": one of them is saved under a wrong name.")
+  if (length(twins)) {
+    wait_for_person(
+      mine$file,
+      " is the same picture as ",
+      shorten_list(twins),
+      ": one of them is saved under a wrong name."
+    )
+  }
+
   path <- file.path(folder, mine$file)
   bytes <- read_bytes(path)
   result <- tryCatch(
     verify_result(take_result(bytes, cost = 0, says = list(file = mine$file)), request),
-    sprenn_failure = function(e) wait_for_person(mine$file, " can't be taken in. ", sub("The picture that came back", "It", conditionMessage(e)))
+    sprenn_failure = function(e) {
+      wait_for_person(
+        mine$file,
+        " can't be taken in. ",
+        sub("The picture that came back", "It", conditionMessage(e))
+      )
+    }
   )
   take_result(bytes, cost = 0, says = result$says)
 }
@@ -54,14 +98,23 @@ take_from_folder <- function(request, folder, pattern, seen) {
 # (of its bytes) and `listed` (the take that manifest.csv gives it to, or NA).
 # Files are read anew only when they have changed.
 find_in_folder <- function(folder, seen) {
-  files <- list.files(folder, paste0("\\.(", paste(picture_endings, collapse = "|"), ")$"), ignore.case = TRUE)
+  files <- list.files(
+    folder,
+    paste0("\\.(", paste(picture_endings, collapse = "|"), ")$"),
+    ignore.case = TRUE
+  )
   facts <- file.info(file.path(folder, files), extra_cols = FALSE)
   keys <- paste(files, facts$size, as.numeric(facts$mtime))
   new <- which(!vapply(keys, exists, NA, where = seen, inherits = FALSE))
-  for (i in new) assign(keys[i], sha256_of(read_bytes(file.path(folder, files[i]))), seen)
+  for (i in new) {
+    assign(keys[i], sha256_of(read_bytes(file.path(folder, files[i]))), seen)
+  }
+
   listed <- read_manifest(file.path(folder, "manifest.csv"))
   data.frame(
-    file = files, base = sub("\\.[^.]*$", "", files), hash = as.character(unlist(mget(keys, seen))),
+    file = files,
+    base = sub("\\.[^.]*$", "", files),
+    hash = as.character(unlist(mget(keys, seen))),
     listed = listed$take[match(files, listed$file)]
   )
 }
@@ -71,11 +124,22 @@ read_manifest <- function(path) {
   if (!file.exists(path)) {
     return(data.frame(file = character(), take = character()))
   }
-  table <- tryCatch(utils::read.csv(path, colClasses = "character", fileEncoding = "UTF-8-BOM"), error = function(e) NULL)
+
+  table <- tryCatch(
+    utils::read.csv(path, colClasses = "character", fileEncoding = "UTF-8-BOM"),
+    error = function(e) NULL
+  )
   if (is.null(table) || !all(c("file", "pipeline", "case", "seed") %in% names(table))) {
-    engine_failure("awaited", "manifest.csv must be a table with the columns file, pipeline, case and seed.")
+    engine_failure(
+      "awaited",
+      "manifest.csv must be a table with the columns file, pipeline, case and seed."
+    )
   }
-  data.frame(file = trimws(table$file), take = paste(trimws(table$pipeline), trimws(table$case), trimws(table$seed)))
+
+  data.frame(
+    file = trimws(table$file),
+    take = paste(trimws(table$pipeline), trimws(table$case), trimws(table$seed))
+  )
 }
 
 # Writes what is to be made: one row a take, and the pictures that each needs
@@ -86,17 +150,48 @@ write_checklist <- function(engine, takes, request_of) {
     request <- request_of(takes[i, ])
     parts <- request_parts(request)
     parts$request <- NULL
-    given <- vapply(names(parts), function(name) {
-      file <- file.path("given", paste0(if (is.na(takes$parent[i])) takes$case[i] else paste0(takes$case[i], "-", takes$parent[i]), "-", paste(request$size, collapse = "x"), "-", name, ".png"))
-      path <- file.path(engine$folder, file)
-      if (!file.exists(path)) writeBin(parts[[name]]$bytes, path)
-      file
-    }, "")
+    given <- vapply(
+      names(parts),
+      function(name) {
+        file <- file.path(
+          "given",
+          paste0(
+            if (is.na(takes$parent[i])) {
+              takes$case[i]
+            } else {
+              paste0(takes$case[i], "-", takes$parent[i])
+            },
+            "-",
+            paste(request$size, collapse = "x"),
+            "-",
+            name,
+            ".png"
+          )
+        )
+        path <- file.path(engine$folder, file)
+        if (!file.exists(path)) {
+          writeBin(parts[[name]]$bytes, path)
+        }
+
+        file
+      },
+      ""
+    )
     data.frame(
-      save_as = paste0(folder_name(engine$pattern, takes[i, ]), ".png"), pipeline = takes$pipeline[i], case = takes$case[i], seed = takes$seed[i],
-      width = request$size[1], height = request$size[2], prompt = request$text, not_wanted = paste(request$negative, collapse = ", "),
-      pictures = paste(given, collapse = " "), hold = request$hold, knob = request$native_hold, checkpoint = request$checkpoint,
-      settings = if (length(request$settings)) to_json(request$settings) else "", add_ons = if (length(request$add_ons)) to_json(request$add_ons) else "",
+      save_as = paste0(folder_name(engine$pattern, takes[i, ]), ".png"),
+      pipeline = takes$pipeline[i],
+      case = takes$case[i],
+      seed = takes$seed[i],
+      width = request$size[1],
+      height = request$size[2],
+      prompt = request$text,
+      not_wanted = paste(request$negative, collapse = ", "),
+      pictures = paste(given, collapse = " "),
+      hold = request$hold,
+      knob = request$native_hold,
+      checkpoint = request$checkpoint,
+      settings = if (length(request$settings)) to_json(request$settings) else "",
+      add_ons = if (length(request$add_ons)) to_json(request$add_ons) else "",
       notes = paste(request$notes, collapse = "; ")
     )
   })
@@ -108,7 +203,11 @@ write_checklist <- function(engine, takes, request_of) {
     number <- number + 1
     file <- file.path(engine$folder, paste0("checklist-", number, ".csv"))
   }
-  if (!file.exists(file)) writeLines(text, file, useBytes = TRUE)
+
+  if (!file.exists(file)) {
+    writeLines(text, file, useBytes = TRUE)
+  }
+
   file
 }
 
@@ -117,6 +216,7 @@ csv_lines <- function(table) {
     x <- ifelse(is.na(x), "", as.character(x))
     ifelse(grepl("[\",\r\n]", x), paste0("\"", gsub("\"", "\"\"", x), "\""), x)
   }
+
   c(paste(names(table), collapse = ","), do.call(paste, c(lapply(table, cell), sep = ",")))
 }
 
@@ -129,12 +229,28 @@ report_folder <- function(engine, takes) {
   by_list <- match(found$listed, paste(takes$pipeline, takes$case, takes$seed))
   owner <- ifelse(is.na(by_list), owner, by_list)
   changed <- !is.na(owner) & takes$state[owner] %in% "made" & takes$sha256[owner] != found$hash
-  state <- ifelse(is.na(owner), "extra", ifelse(changed, "changed", ifelse(takes$state[owner] == "made", "taken in", "not taken in")))
-  why <- ifelse(is.na(owner), "no take has this name", ifelse(changed, "it was taken in before, as another picture, and that one is kept", takes$message[owner]))
+  state <- ifelse(
+    is.na(owner),
+    "extra",
+    ifelse(changed, "changed", ifelse(takes$state[owner] == "made", "taken in", "not taken in"))
+  )
+  why <- ifelse(
+    is.na(owner),
+    "no take has this name",
+    ifelse(
+      changed,
+      "it was taken in before, as another picture, and that one is kept",
+      takes$message[owner]
+    )
+  )
   why[state == "taken in"] <- ""
   missing <- setdiff(which(takes$state != "made"), owner)
   rbind(
     data.frame(file = found$file, state = state, why = why),
-    data.frame(file = paste0(wanted[missing], rep(".png", length(missing))), state = rep("missing", length(missing)), why = rep("", length(missing)))
+    data.frame(
+      file = paste0(wanted[missing], rep(".png", length(missing))),
+      state = rep("missing", length(missing)),
+      why = rep("", length(missing))
+    )
   )
 }

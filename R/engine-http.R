@@ -4,8 +4,16 @@
 http_engine <- function(wanted, name, folder) {
   address <- sub("/$", "", wanted$address)
   said <- remembered_about(name, folder, address, function() {
-    answer <- fetch("GET", paste0(address, "/about"), key_headers(wanted), seconds = min(10, wanted$seconds %||% 10))
-    if (answer$status != 200) stop_for_status(answer, paste0(address, "/about"))
+    answer <- fetch(
+      "GET",
+      paste0(address, "/about"),
+      key_headers(wanted),
+      seconds = min(10, wanted$seconds %||% 10)
+    )
+    if (answer$status != 200) {
+      stop_for_status(answer, paste0(address, "/about"))
+    }
+
     mask_said(read_json_answer(answer, paste0(address, "/about")), as.character(wanted$key))
   })
   built <- http_engine_at(utils::modifyList(wanted, list(address = address)), said$about, name)
@@ -17,15 +25,31 @@ http_engine <- function(wanted, name, folder) {
 http_engine_at <- function(wanted, about, name) {
   caption <- function(picture) {
     url <- paste0(wanted$address, "/captions")
-    answer <- fetch("POST", url, key_headers(wanted), form = list(picture = png_part(picture)), seconds = wanted$seconds %||% 120)
-    if (answer$status != 200) stop_for_status(answer, url)
+    answer <- fetch(
+      "POST",
+      url,
+      key_headers(wanted),
+      form = list(picture = png_part(picture)),
+      seconds = wanted$seconds %||% 120
+    )
+    if (answer$status != 200) {
+      stop_for_status(answer, url)
+    }
+
     phrases <- unlist(read_json_answer(answer, url)$phrases)
-    if (!is.character(phrases) || length(phrases) == 0) engine_failure("bad_answer", "The caption that came back holds no phrases.")
+    if (!is.character(phrases) || length(phrases) == 0) {
+      engine_failure("bad_answer", "The caption that came back holds no phrases.")
+    }
+
     phrases
   }
+
   conversing_engine(
-    about_from_list(about, name), function(request) http_take(request, wanted, wanted$address),
-    caption = if (isTRUE(about$captions)) caption, kind = "http", secrets = as.character(wanted$key)
+    about_from_list(about, name),
+    function(request) http_take(request, wanted, wanted$address),
+    caption = if (isTRUE(about$captions)) caption,
+    kind = "http",
+    secrets = as.character(wanted$key)
   )
 }
 
@@ -45,58 +69,137 @@ http_take <- function(request, wanted, address) {
   began <- clock()
   forgotten <- 0
   headers <- c(key_headers(wanted), "Idempotency-Key" = request$key)
-  call <- function(method, url, ..., most = 1e6) new_call(method, url, headers, ..., seconds = seconds, most = most)
-  ask <- function(wait = 0) list(call = call("POST", paste0(address, "/takes"), form = request_parts(request)), wait = wait, then = answered)
+  call <- function(method, url, ..., most = 1e6) {
+    new_call(method, url, headers, ..., seconds = seconds, most = most)
+  }
+
+  ask <- function(wait = 0) {
+    list(
+      call = call("POST", paste0(address, "/takes"), form = request_parts(request)),
+      wait = wait,
+      then = answered
+    )
+  }
+
   answered <- function(answer) {
     url <- paste0(address, "/takes")
     if (answer$status == 202) {
       job <- next_address(url, answer$headers$location)
-      if (is.na(job)) engine_failure("bad_answer", paste0(url, " took the request but its Location (", answer$headers$location %||% "none", ") leads nowhere on that server."))
+      if (is.na(job)) {
+        engine_failure(
+          "bad_answer",
+          paste0(
+            url,
+            " took the request but its Location (",
+            answer$headers$location %||% "none",
+            ") leads nowhere on that server."
+          )
+        )
+      }
+
       return(look(job, answer, 0.25))
     }
-    if (!answer$status %in% 200:201) stop_for_status(answer, url)
+
+    if (!answer$status %in% 200:201) {
+      stop_for_status(answer, url)
+    }
+
     fetch_made(answer, url)
   }
+
   look <- function(job, answer, pause) {
     wait <- min(60, retry_after_of(answer) %||% pause)
     spent <- clock() - began
-    if (spent + wait > (wanted$patience %||% 1800)) engine_failure("timed_out", paste0("The picture was not ready after ", round(spent), " s, queue included."))
+    if (spent + wait > (wanted$patience %||% 1800)) {
+      engine_failure(
+        "timed_out",
+        paste0("The picture was not ready after ", round(spent), " s, queue included.")
+      )
+    }
+
     list(call = call("GET", job), wait = wait, then = function(answer) {
       if (answer$status == 404 && forgotten < 2) {
         # A server that was started anew knows the key, not the job.
         forgotten <<- forgotten + 1
         return(ask(1))
       }
-      if (answer$status == 202) return(look(job, answer, min(5, pause * 1.5)))
-      if (answer$status != 200) stop_for_status(answer, job)
+
+      if (answer$status == 202) {
+        return(look(job, answer, min(5, pause * 1.5)))
+      }
+
+      if (answer$status != 200) {
+        stop_for_status(answer, job)
+      }
+
       fetch_made(answer, job)
     })
   }
+
   fetch_made <- function(answer, url) {
     made <- read_json_answer(answer, url)
-    if (identical(made$state, "waiting") || identical(made$state, "making")) engine_failure("bad_answer", paste0(url, " says ", quoted(made$state), " with status 200, where the contract has 202."))
-    if (!identical(made$key, request$key)) engine_failure("bad_answer", paste0(url, " delivered the answer to another request (its key is ", show_value(made$key %||% ""), ")."))
+    if (identical(made$state, "waiting") || identical(made$state, "making")) {
+      engine_failure(
+        "bad_answer",
+        paste0(
+          url,
+          " says ",
+          quoted(made$state),
+          " with status 200, where the contract has 202."
+        )
+      )
+    }
+
+    if (!identical(made$key, request$key)) {
+      engine_failure(
+        "bad_answer",
+        paste0(
+          url,
+          " delivered the answer to another request (its key is ",
+          show_value(made$key %||% ""),
+          ")."
+        )
+      )
+    }
+
     picture <- if (length(made$pictures)) made$pictures[[1]]
     href <- next_address(url, if (is.list(picture)) picture$href)
-    if (is.na(href)) engine_failure("bad_answer", paste0(url, " says that the picture is made, but not where it is on that server."))
+    if (is.na(href)) {
+      engine_failure(
+        "bad_answer",
+        paste0(url, " says that the picture is made, but not where it is on that server.")
+      )
+    }
+
     most <- 1e6 + 8 * prod(request$size)
     list(call = call("GET", href, most = most), wait = 0, then = function(answer) {
-      if (answer$status != 200) stop_for_status(answer, href)
+      if (answer$status != 200) {
+        stop_for_status(answer, href)
+      }
+
       take_result(
-        answer$body, cost = as_number(made$cost), seed = as.integer(as_number(picture$seed)), waited = as_number(made$waited),
+        answer$body,
+        cost = as_number(made$cost),
+        seed = as.integer(as_number(picture$seed)),
+        waited = as_number(made$waited),
         says = c(made$says, picture$says)
       )
     })
   }
+
   ask()
 }
 
 # Goes through a conversation, one call after the other.
 drive <- function(turn) {
   while (!inherits(turn, "sprenn_take_result")) {
-    if (turn$wait > 0) Sys.sleep(turn$wait)
+    if (turn$wait > 0) {
+      Sys.sleep(turn$wait)
+    }
+
     turn <- turn$then(fetch_call(turn$call))
   }
+
   turn
 }
 
@@ -104,69 +207,147 @@ drive <- function(turn) {
 # without interlace.
 request_parts <- function(request) {
   pictures <- c(
-    numbered("reference", request$references), numbered("look", request$looks),
-    lapply(stats::setNames(request$guides, paste0("guide-", names(request$guides), recycle0 = TRUE)), `[[`, "picture"),
+    numbered("reference", request$references),
+    numbered("look", request$looks),
+    lapply(
+      stats::setNames(request$guides, paste0("guide-", names(request$guides), recycle0 = TRUE)),
+      `[[`,
+      "picture"
+    ),
     if (!is.null(request$mask)) list(mask = request$mask)
   )
   pictures <- Filter(Negate(is.null), pictures)
   said <- list(
-    prompt = lapply(seq_len(nrow(request$prompt)), function(i) as.list(request$prompt[i, ])), text = request$text, negative = as.list(request$negative),
-    hold = null_for_na(request$hold), knob = null_for_na(request$native_hold), checkpoint = request$checkpoint,
-    settings = named_list(request$settings), add_ons = named_list(request$add_ons), size = request$size, seeds = list(request$seed),
-    references = Map(function(part, weight) list(part = part, weight = weight), names(numbered("reference", request$references)), request$reference_weights, USE.NAMES = FALSE),
-    looks = lapply(names(numbered("look", request$looks)), function(part) list(part = part)), look_weight = request$look_weight,
-    guides = named_list(Map(function(kind, guide) {
-      c(if (!is.null(guide$picture)) list(part = paste0("guide-", kind)), guide[c("weight", "release")], if (!is.null(guide$figures)) guide["figures"])
-    }, names(request$guides), request$guides)),
-    mask = if (!is.null(request$mask)) Filter(Negate(is.null), list(part = "mask", context = request$context)), grow = request$grow
+    prompt = lapply(seq_len(nrow(request$prompt)), function(i) as.list(request$prompt[i, ])),
+    text = request$text,
+    negative = as.list(request$negative),
+    hold = null_for_na(request$hold),
+    knob = null_for_na(request$native_hold),
+    checkpoint = request$checkpoint,
+    settings = named_list(request$settings),
+    add_ons = named_list(request$add_ons),
+    size = request$size,
+    seeds = list(request$seed),
+    references = Map(
+      function(part, weight) list(part = part, weight = weight),
+      names(numbered("reference", request$references)),
+      request$reference_weights,
+      USE.NAMES = FALSE
+    ),
+    looks = lapply(names(numbered("look", request$looks)), function(part) list(part = part)),
+    look_weight = request$look_weight,
+    guides = named_list(
+      Map(
+        function(kind, guide) {
+          c(
+            if (!is.null(guide$picture)) list(part = paste0("guide-", kind)),
+            guide[c("weight", "release")],
+            if (!is.null(guide$figures)) guide["figures"]
+          )
+        },
+        names(request$guides),
+        request$guides
+      )
+    ),
+    mask = if (!is.null(request$mask)) {
+      Filter(Negate(is.null), list(part = "mask", context = request$context))
+    },
+    grow = request$grow
   )
   said <- Filter(Negate(is.null), said)
-  c(list(request = list(bytes = charToRaw(enc2utf8(to_json(said))), type = "application/json")), lapply(pictures, png_part))
+  c(
+    list(request = list(bytes = charToRaw(enc2utf8(to_json(said))), type = "application/json")),
+    lapply(pictures, png_part)
+  )
 }
 
 named_list <- function(x) if (length(x)) x else structure(list(), names = character())
-numbered <- function(word, pictures) stats::setNames(pictures, paste0(word, "-", seq_along(pictures), recycle0 = TRUE))
+
+numbered <- function(word, pictures) {
+  stats::setNames(pictures, paste0(word, "-", seq_along(pictures), recycle0 = TRUE))
+}
+
 null_for_na <- function(x) if (is.null(x) || is.na(x)) NULL else x
+
 # A picture that many requests share is encoded once: its bytes are kept with it.
-png_part <- function(picture) list(bytes = attr(picture, "png") %||% png::writePNG(picture), type = "image/png")
+png_part <- function(picture) {
+  list(bytes = attr(picture, "png") %||% png::writePNG(picture), type = "image/png")
+}
+
 with_png <- function(picture) structure(picture, png = png::writePNG(picture))
 
 # What a status says, as a failure. Problem details (RFC 9457) say it in words.
 stop_for_status <- function(answer, url) {
-  problem <- if (answer$type == "application/problem+json") tryCatch(read_json_answer(answer, url), sprenn_failure = function(e) NULL)
+  problem <- if (answer$type == "application/problem+json") {
+    tryCatch(read_json_answer(answer, url), sprenn_failure = function(e) NULL)
+  }
   type <- if (is_text(problem$type)) problem$type else ""
   texts <- Filter(is_text, problem[c("title", "detail")])
   words <- substr(paste(sub("[.]$", "", unlist(texts)), collapse = ": "), 1, 400)
   kind <- if (type == "urn:sprenn:refused") {
     "refused"
   } else {
-    status_kinds[[as.character(answer$status)]] %||% if (answer$status >= 500) "bad_answer" else if (answer$status >= 400) "bad_request" else "bad_answer"
+    status_kinds[[as.character(answer$status)]] %||% if (answer$status >= 500) {
+      "bad_answer"
+    } else if (answer$status >= 400) {
+      "bad_request"
+    } else {
+      "bad_answer"
+    }
   }
-  if (!nzchar(words)) words <- starts_like(answer$body)
+  if (!nzchar(words)) {
+    words <- starts_like(answer$body)
+  }
+
   said <- paste(c(paste(url, "answered", answer$status), words), collapse = ": ")
   engine_failure(kind, paste0(sub("[.]$", "", said), "."), retry_after_of(answer))
 }
 
-status_kinds <- list(`402` = "out_of_credit", `408` = "timed_out", `425` = "busy", `429` = "busy", `503` = "busy", `504` = "timed_out")
+status_kinds <- list(
+  `402` = "out_of_credit",
+  `408` = "timed_out",
+  `425` = "busy",
+  `429` = "busy",
+  `503` = "busy",
+  `504` = "timed_out"
+)
 
 # What an engine says of itself, kept in the trial: a run can be read, chosen from
 # and reported when its engines are gone.
 remembered_about <- function(name, folder, address, ask) {
   file <- file.path(folder, "runs", "engines", paste0(name, ".json"))
-  known <- tryCatch(jsonlite::read_json(file), error = function(e) NULL, warning = function(w) NULL)
+  known <- tryCatch(
+    jsonlite::read_json(file),
+    error = function(e) NULL,
+    warning = function(w) NULL
+  )
   # Another address is another engine.
-  if (!is.list(known$about) || !identical(known$address, address)) known <- NULL
+  if (!is.list(known$about) || !identical(known$address, address)) {
+    known <- NULL
+  }
+
   about <- tryCatch(ask(), sprenn_failure = identity)
   if (inherits(about, "condition")) {
-    if (is.null(known)) stop(about)
-    return(list(about = known$about, remembered = list(on = known$on, why = conditionMessage(about))))
+    if (is.null(known)) {
+      stop(about)
+    }
+
+    return(list(
+      about = known$about,
+      remembered = list(on = known$on, why = conditionMessage(about))
+    ))
   }
+
   if (!identical(to_json(known$about), to_json(about))) {
-    suppressWarnings(try({
-      dir.create(dirname(file), showWarnings = FALSE, recursive = TRUE)
-      write_whole(to_json(list(address = address, on = now_utc(), about = about)), file)
-    }, silent = TRUE))
+    suppressWarnings(try(
+      {
+        dir.create(dirname(file), showWarnings = FALSE, recursive = TRUE)
+        write_whole(to_json(list(address = address, on = now_utc(), about = about)), file)
+      },
+      silent = TRUE
+    ))
   }
+
   list(about = about)
 }
 
@@ -175,9 +356,18 @@ remembered_about <- function(name, folder, address, ask) {
 about_from_list <- function(said, name, emphasis = "weights") {
   said$emphasis <- said$emphasis %||% emphasis
   about <- said[intersect(names(said), c("version", "checkpoints", names(about_defaults)))]
-  for (words in c("takes", "add_ons")) about[[words]] <- as.character(unlist(about[[words]]))
-  if (!is.null(about$hold)) about$hold <- c(at_0 = as_number(about$hold$at_0), at_1 = as_number(about$hold$at_1))
-  if (length(about$checkpoints) == 0) about$checkpoints <- list(plain = list())
+  for (words in c("takes", "add_ons")) {
+    about[[words]] <- as.character(unlist(about[[words]]))
+  }
+
+  if (!is.null(about$hold)) {
+    about$hold <- c(at_0 = as_number(about$hold$at_0), at_1 = as_number(about$hold$at_1))
+  }
+
+  if (length(about$checkpoints) == 0) {
+    about$checkpoints <- list(plain = list())
+  }
+
   about$settings <- as.list(about$settings)
   # A server that names itself differently is still the engine of this name.
   about$name <- name

@@ -4,27 +4,72 @@
 
 # One call, not made yet. `form` is a list of parts (`bytes` and `type`) for
 # multipart/form-data (RFC 7578), `body` raw bytes.
-new_call <- function(method, url, headers = character(), form = NULL, body = NULL, seconds = 120, most = 1e6, hops = 3) {
+new_call <- function(
+  method,
+  url,
+  headers = character(),
+  form = NULL,
+  body = NULL,
+  seconds = 120,
+  most = 1e6,
+  hops = 3
+) {
   handle <- curl::new_handle(
-    url = url, customrequest = method, followlocation = 0L, connecttimeout = as.integer(min(10, ceiling(seconds))), timeout_ms = as.integer(1000 * seconds),
-    useragent = paste0("sprenn/", utils::packageVersion("sprenn")), noproxy = "127.0.0.1,localhost,::1", nobody = method == "HEAD",
+    url = url,
+    customrequest = method,
+    followlocation = 0L,
+    connecttimeout = as.integer(min(10, ceiling(seconds))),
+    timeout_ms = as.integer(1000 * seconds),
+    useragent = paste0("sprenn/", utils::packageVersion("sprenn")),
+    noproxy = "127.0.0.1,localhost,::1",
+    nobody = method == "HEAD",
     # What is counted is what is kept: nothing is unpacked on the way.
     http_content_decoding = 0L
   )
   # On this machine a new connection costs nothing, and is spared the 40 ms for which
   # an old one may put off its receipts.
-  if (grepl("^http://(127\\.|localhost|\\[::1\\])", url)) curl::handle_setopt(handle, forbid_reuse = 1L, fresh_connect = 1L)
-  curl::handle_setheaders(handle, .list = as.list(c(Expect = "", "Accept-Encoding" = "identity", headers)))
-  if (!is.null(form)) curl::handle_setform(handle, .list = lapply(form, function(part) curl::form_data(part$bytes, part$type)))
-  if (!is.null(body)) curl::handle_setopt(handle, postfields = body, postfieldsize_large = length(body))
+  if (grepl("^http://(127\\.|localhost|\\[::1\\])", url)) {
+    curl::handle_setopt(handle, forbid_reuse = 1L, fresh_connect = 1L)
+  }
+
+  curl::handle_setheaders(
+    handle,
+    .list = as.list(c(Expect = "", "Accept-Encoding" = "identity", headers))
+  )
+  if (!is.null(form)) {
+    curl::handle_setform(
+      handle,
+      .list = lapply(form, function(part) curl::form_data(part$bytes, part$type))
+    )
+  }
+
+  if (!is.null(body)) {
+    curl::handle_setopt(handle, postfields = body, postfieldsize_large = length(body))
+  }
+
   # What is longer than it may be is broken off, whether or not it said so.
   came <- new.env()
   came$much <- FALSE
   curl::handle_setopt(handle, noprogress = FALSE, progressfunction = function(down, up) {
-    if (down[1] > most || down[2] > most) came$much <- TRUE
+    if (down[1] > most || down[2] > most) {
+      came$much <- TRUE
+    }
+
     !came$much
   })
-  structure(list(method = method, url = url, headers = headers, handle = handle, came = came, seconds = seconds, most = most, hops = hops), class = "sprenn_call")
+  structure(
+    list(
+      method = method,
+      url = url,
+      headers = headers,
+      handle = handle,
+      came = came,
+      seconds = seconds,
+      most = most,
+      hops = hops
+    ),
+    class = "sprenn_call"
+  )
 }
 
 # Makes a call and waits for what it comes to: `status`, `headers` (names in lower
@@ -34,7 +79,9 @@ fetch <- function(...) fetch_call(new_call(...))
 
 fetch_call <- function(call) {
   repeat {
-    response <- tryCatch(curl::curl_fetch_memory(call$url, call$handle), error = function(e) stop_for_lost(call, conditionMessage(e)))
+    response <- tryCatch(curl::curl_fetch_memory(call$url, call$handle), error = function(e) {
+      stop_for_lost(call, conditionMessage(e))
+    })
     call <- read_response(call, response)
     if (!inherits(call, "sprenn_call")) {
       return(call)
@@ -45,10 +92,21 @@ fetch_call <- function(call) {
 # The same without waiting: `done` is called with the answer or the failure, while
 # the `pool` of curl's is run.
 fetch_later <- function(call, done, pool) {
-  curl::multi_add(call$handle, done = function(response) {
-    got <- tryCatch(read_response(call, response), sprenn_failure = identity)
-    if (inherits(got, "sprenn_call")) fetch_later(got, done, pool) else done(got)
-  }, fail = function(message) done(tryCatch(stop_for_lost(call, message), sprenn_failure = identity)), pool = pool)
+  curl::multi_add(
+    call$handle,
+    done = function(response) {
+      got <- tryCatch(read_response(call, response), sprenn_failure = identity)
+      if (inherits(got, "sprenn_call")) {
+        fetch_later(got, done, pool)
+      } else {
+        done(got)
+      }
+    },
+    fail = function(message) {
+      done(tryCatch(stop_for_lost(call, message), sprenn_failure = identity))
+    },
+    pool = pool
+  )
 }
 
 # What came back; or the next call, where a server sends on within itself.
@@ -58,41 +116,112 @@ read_response <- function(call, response) {
   if (response$status_code %in% c(301, 302, 303, 307, 308)) {
     to <- next_address(call$url, headers$location)
     if (call$method != "GET" || call$hops < 1 || is.na(to)) {
-      engine_failure("bad_answer", paste0(call$url, " sends on to ", headers$location %||% "nowhere", if (call$hops < 1) " again and again", ", which is not followed; if that is right, it belongs in lineup.yml."))
+      engine_failure(
+        "bad_answer",
+        paste0(
+          call$url,
+          " sends on to ",
+          headers$location %||% "nowhere",
+          if (call$hops < 1) " again and again",
+          ", which is not followed; if that is right, it belongs in lineup.yml."
+        )
+      )
     }
-    return(new_call(call$method, to, call$headers, seconds = call$seconds, most = call$most, hops = call$hops - 1))
+
+    return(new_call(
+      call$method,
+      to,
+      call$headers,
+      seconds = call$seconds,
+      most = call$most,
+      hops = call$hops - 1
+    ))
   }
+
   list(
-    status = response$status_code, headers = headers, type = tolower(trimws(sub(";.*", "", headers$`content-type` %||% ""))),
+    status = response$status_code,
+    headers = headers,
+    type = tolower(trimws(sub(";.*", "", headers$`content-type` %||% ""))),
     body = response$content
   )
 }
 
 stop_for_lost <- function(call, message) {
-  if (call$came$much) engine_failure("bad_answer", paste0(call$url, " sent more than ", format_bytes(call$most), ", and was cut off."))
+  if (call$came$much) {
+    engine_failure(
+      "bad_answer",
+      paste0(call$url, " sent more than ", format_bytes(call$most), ", and was cut off.")
+    )
+  }
+
   stop_for_transport(call$url, message, call$seconds)
 }
 
-format_bytes <- function(n) if (n >= 1e6) paste(round(n / 1e6), "MB") else paste(round(n / 1e3), "kB")
+format_bytes <- function(n) {
+  if (n >= 1e6) {
+    paste(round(n / 1e6), "MB")
+  } else {
+    paste(round(n / 1e3), "kB")
+  }
+}
 
 stop_for_transport <- function(url, said, seconds) {
   said <- trimws(gsub("[[:space:]]+", " ", sub("^.*\\]: ?", "", said)))
   late <- grepl("timed out|timeout was reached", said, ignore.case = TRUE)
-  broken <- grepl("transfer closed|reset by peer|Recv failure|unexpected eof|HTTP2 framing|partial", said, ignore.case = TRUE)
-  if (grepl("HTTP/0.9|unsupported HTTP|weird server|nul byte|content encoding", said, ignore.case = TRUE)) engine_failure("bad_answer", paste0("What ", url, " sent is no HTTP (", said, ")."))
-  if (late) engine_failure("timed_out", paste0(url, " did not answer within ", format(round(seconds, 1)), " s."))
-  if (broken) engine_failure("unreachable", paste0("The connection to ", url, " broke off in the middle of an answer (", said, ")."))
+  broken <- grepl(
+    "transfer closed|reset by peer|Recv failure|unexpected eof|HTTP2 framing|partial",
+    said,
+    ignore.case = TRUE
+  )
+  if (grepl(
+    "HTTP/0.9|unsupported HTTP|weird server|nul byte|content encoding",
+    said,
+    ignore.case = TRUE
+  )) {
+    engine_failure("bad_answer", paste0("What ", url, " sent is no HTTP (", said, ")."))
+  }
+
+  if (late) {
+    engine_failure(
+      "timed_out",
+      paste0(url, " did not answer within ", format(round(seconds, 1)), " s.")
+    )
+  }
+
+  if (broken) {
+    engine_failure(
+      "unreachable",
+      paste0("The connection to ", url, " broke off in the middle of an answer (", said, ").")
+    )
+  }
+
   engine_failure("unreachable", paste0(url, " can't be reached (", said, ")."))
 }
 
 # Scheme, host and port of an address, with the usual port where none is said.
 origin_of <- function(url) {
-  parts <- regmatches(url, regexec("^(https?)://(\\[[^]]*\\]|[^/:]+)(:([0-9]+))?(/|$)", url, ignore.case = TRUE))[[1]]
+  parts <- regmatches(
+    url,
+    regexec("^(https?)://(\\[[^]]*\\]|[^/:]+)(:([0-9]+))?(/|$)", url, ignore.case = TRUE)
+  )[[1]]
   if (length(parts) == 0) {
     return(NA_character_)
   }
+
   scheme <- tolower(parts[2])
-  paste0(scheme, "://", tolower(parts[3]), ":", if (nzchar(parts[5])) parts[5] else if (scheme == "https") "443" else "80")
+  paste0(
+    scheme,
+    "://",
+    tolower(parts[3]),
+    ":",
+    if (nzchar(parts[5])) {
+      parts[5]
+    } else if (scheme == "https") {
+      "443"
+    } else {
+      "80"
+    }
+  )
 }
 
 # Where a Location leads from an address: NA if that is another server.
@@ -100,8 +229,15 @@ next_address <- function(url, location) {
   if (!is_text(location) || grepl("[[:space:][:cntrl:]]|^//", location)) {
     return(NA_character_)
   }
+
   base <- sub("^(https?://[^/]+).*$", "\\1", url)
-  to <- if (grepl("^[a-zA-Z][a-zA-Z0-9+.-]*:", location)) location else if (startsWith(location, "/")) paste0(base, location) else paste0(sub("[^/]*$", "", url), location)
+  to <- if (grepl("^[a-zA-Z][a-zA-Z0-9+.-]*:", location)) {
+    location
+  } else if (startsWith(location, "/")) {
+    paste0(base, location)
+  } else {
+    paste0(sub("[^/]*$", "", url), location)
+  }
   if (identical(origin_of(to), origin_of(url))) to else NA_character_
 }
 
@@ -109,7 +245,18 @@ next_address <- function(url, location) {
 read_json_answer <- function(answer, url) {
   text <- rawToChar(answer$body[answer$body != 0])
   value <- if (validUTF8(text)) tryCatch(jsonlite::parse_json(text), error = function(e) NULL)
-  if (!is.list(value)) engine_failure("bad_answer", paste0(url, " should have answered in JSON, but sent ", starts_like(answer$body) %||% answer$type, "."))
+  if (!is.list(value)) {
+    engine_failure(
+      "bad_answer",
+      paste0(
+        url,
+        " should have answered in JSON, but sent ",
+        starts_like(answer$body) %||% answer$type,
+        "."
+      )
+    )
+  }
+
   value
 }
 
@@ -119,16 +266,35 @@ retry_after_of <- function(answer) {
   if (is.null(said)) {
     return(NULL)
   }
+
   seconds <- suppressWarnings(as.numeric(said))
-  if (is.na(seconds)) seconds <- as.numeric(curl::parse_date(said)) - as.numeric(Sys.time())
-  if (is.na(seconds)) NULL else min(max(0, seconds), 86400)
+  if (is.na(seconds)) {
+    seconds <- as.numeric(curl::parse_date(said)) - as.numeric(Sys.time())
+  }
+
+  if (is.na(seconds)) {
+    NULL
+  } else {
+    min(max(0, seconds), 86400)
+  }
 }
 
 key_headers <- function(engine) {
   if (is.null(engine$key)) {
     return(character())
   }
+
   value <- secret_value(engine$key)
-  if (grepl("[[:cntrl:]]", value)) engine_failure("bad_request", paste0("The environment variable ", engine$key, " holds a line break; a key is one line."))
-  if (is.null(engine$key_header)) c(Authorization = paste("Bearer", value)) else stats::setNames(value, engine$key_header)
+  if (grepl("[[:cntrl:]]", value)) {
+    engine_failure(
+      "bad_request",
+      paste0("The environment variable ", engine$key, " holds a line break; a key is one line.")
+    )
+  }
+
+  if (is.null(engine$key_header)) {
+    c(Authorization = paste("Bearer", value))
+  } else {
+    stats::setNames(value, engine$key_header)
+  }
 }

@@ -38,15 +38,49 @@
 #' @export
 #' @examples
 #' take_request(standin_yarrow(), "a windmill", size = c(128, 64))
-take_request <- function(engine, prompt, reference = NULL, hold = NULL, checkpoint = NULL, size = NULL, seed = 1L, settings = list(), add_ons = list(), negative = character(), looks = list(), guides = list(), mask = NULL) {
+take_request <- function(
+  engine,
+  prompt,
+  reference = NULL,
+  hold = NULL,
+  checkpoint = NULL,
+  size = NULL,
+  seed = 1L,
+  settings = list(),
+  add_ons = list(),
+  negative = character(),
+  looks = list(),
+  guides = list(),
+  mask = NULL
+) {
   about <- engine$about
   checkpoint <- checkpoint %||% names(about$checkpoints)[1]
-  if (is.character(prompt)) prompt <- data.frame(say = prompt, weight = rep(1, length(prompt)))
-  size <- size %||% if (is.null(reference)) good_size(about$checkpoints[[checkpoint]]) else working_size(dim(reference)[2:1], about$checkpoints[[checkpoint]])
+  if (is.character(prompt)) {
+    prompt <- data.frame(say = prompt, weight = rep(1, length(prompt)))
+  }
+
+  size <- size %||% if (is.null(reference)) {
+    good_size(about$checkpoints[[checkpoint]])
+  } else {
+    working_size(dim(reference)[2:1], about$checkpoints[[checkpoint]])
+  }
   asked <- list(
-    prompt = tibble::as_tibble(prompt), negative = negative, references = if (!is.null(reference)) list(resize_picture(reference, as.integer(size))) else list(),
-    looks = looks, guides = guides, mask = mask, hold = hold %||% if (is.null(about$hold)) NA_real_ else 0.5,
-    checkpoint = checkpoint, add_ons = add_ons, settings = settings, size = as.integer(size), seed = as.integer(seed)
+    prompt = tibble::as_tibble(prompt),
+    negative = negative,
+    references = if (!is.null(reference)) {
+      list(resize_picture(reference, as.integer(size)))
+    } else {
+      list()
+    },
+    looks = looks,
+    guides = guides,
+    mask = mask,
+    hold = hold %||% if (is.null(about$hold)) NA_real_ else 0.5,
+    checkpoint = checkpoint,
+    add_ons = add_ons,
+    settings = settings,
+    size = as.integer(size),
+    seed = as.integer(seed)
   )
   request <- new_request(engine, asked)
   request$key <- fresh_key()
@@ -61,9 +95,19 @@ fresh_key <- function() paste(as.character(openssl::rand_bytes(10)), collapse = 
 new_request <- function(engine, asked) {
   about <- engine$about
   emphasised <- any(asked$prompt$weight != 1)
-  notes <- c(asked$notes, if (emphasised && about$emphasis == "none") "phrase weights: it has no emphasis")
+  notes <- c(
+    asked$notes,
+    if (emphasised && about$emphasis == "none") "phrase weights: it has no emphasis"
+  )
   request <- list(
-    negative = character(), looks = list(), look_weight = 1, guides = list(), add_ons = list(), settings = list(), grow = c(0, 0, 0, 0), label = ""
+    negative = character(),
+    looks = list(),
+    look_weight = 1,
+    guides = list(),
+    add_ons = list(),
+    settings = list(),
+    grow = c(0, 0, 0, 0),
+    label = ""
   )
   request[names(asked)] <- asked
   request$text <- emphasised_text(asked$prompt, about$emphasis)
@@ -81,11 +125,16 @@ emphasised_text <- function(prompt, emphasis) {
   shown <- prompt$say
   stressed <- which(prompt$weight != 1)
   if (!emphasis %in% c("weights", "none")) {
-    shown[stressed] <- vapply(stressed, function(i) {
-      one <- sub("{say}", prompt$say[i], emphasis, fixed = TRUE)
-      sub("{weight}", format(prompt$weight[i]), one, fixed = TRUE)
-    }, "")
+    shown[stressed] <- vapply(
+      stressed,
+      function(i) {
+        one <- sub("{say}", prompt$say[i], emphasis, fixed = TRUE)
+        sub("{weight}", format(prompt$weight[i]), one, fixed = TRUE)
+      },
+      ""
+    )
   }
+
   paste(shown, collapse = ", ")
 }
 
@@ -95,10 +144,12 @@ to_native_hold <- function(hold, about) {
   if (is.null(about$hold) || is.na(hold)) {
     return(NA_real_)
   }
+
   curve <- about$curve
   if (is.null(curve)) {
     return(to_knob(hold, about$hold))
   }
+
   stats::approx(unlist(curve$hold), unlist(curve$knob), hold, rule = 2, ties = "ordered")$y
 }
 
@@ -107,36 +158,117 @@ to_knob <- function(at, ends) ends[["at_0"]] + at * (ends[["at_1"]] - ends[["at_
 
 # What a request asks for that the engine does not take: all of it at once.
 validate_request <- function(request, about) {
-  in_use <- c(look = length(request$looks), mask = !is.null(request$mask), references = length(request$references) > 1, text_alone = length(request$references) == 0, negative = length(request$negative))
+  in_use <- c(
+    look = length(request$looks),
+    mask = !is.null(request$mask),
+    references = length(request$references) > 1,
+    text_alone = length(request$references) == 0,
+    negative = length(request$negative)
+  )
   inputs <- c(names(in_use)[in_use > 0], names(request$guides))
   lacking <- setdiff(inputs, about$takes)
-  settings <- bind_problems(lapply(names(request$settings), function(name) setting_problem(request$settings[[name]], name, about, name)))
+  settings <- bind_problems(
+    lapply(names(request$settings), function(name) {
+      setting_problem(request$settings[[name]], name, about, name)
+    })
+  )
   check_arguments(
-    prompt = checkmate::check_data_frame(request$prompt, any.missing = FALSE, col.names = "named"),
+    prompt = checkmate::check_data_frame(
+      request$prompt,
+      any.missing = FALSE,
+      col.names = "named"
+    ),
     "prompt$say" = checkmate::check_character(request$prompt$say, any.missing = FALSE),
-    "prompt$weight" = checkmate::check_numeric(request$prompt$weight, lower = 0, any.missing = FALSE),
-    inputs = if (length(lacking)) paste0("brings ", paste(input_words[lacking], collapse = " and "), ", which ", about$name, " does not take") else TRUE,
+    "prompt$weight" = checkmate::check_numeric(
+      request$prompt$weight,
+      lower = 0,
+      any.missing = FALSE
+    ),
+    inputs = if (length(lacking)) {
+      paste0(
+        "brings ",
+        paste(input_words[lacking], collapse = " and "),
+        ", which ",
+        about$name,
+        " does not take"
+      )
+    } else {
+      TRUE
+    },
     checkpoint = checkmate::check_choice(request$checkpoint, names(about$checkpoints)),
     hold = checkmate::check_number(request$hold, lower = 0, upper = 1, na.ok = TRUE),
-    settings = if (nrow(settings)) paste0(settings$place, " is ", settings$found, "; wanted ", settings$wanted, collapse = "; ") else TRUE,
+    settings = if (nrow(settings)) {
+      paste0(
+        settings$place,
+        " is ",
+        settings$found,
+        "; wanted ",
+        settings$wanted,
+        collapse = "; "
+      )
+    } else {
+      TRUE
+    },
     add_ons = checkmate::check_subset(names(request$add_ons) %||% character(), about$add_ons),
-    size = checkmate::check_integerish(request$size, lower = 1, upper = 16384, len = 2, any.missing = FALSE),
+    size = checkmate::check_integerish(
+      request$size,
+      lower = 1,
+      upper = 16384,
+      len = 2,
+      any.missing = FALSE
+    ),
     seed = checkmate::check_int(request$seed, lower = 0),
-    mask = if (is.null(request$mask)) TRUE else checkmate::check_matrix(request$mask, nrows = request$size[2], ncols = request$size[1])
+    mask = if (is.null(request$mask)) {
+      TRUE
+    } else {
+      checkmate::check_matrix(request$mask, nrows = request$size[2], ncols = request$size[1])
+    }
   )
   request
 }
 
 # A size that a checkpoint handles well.
-good_size <- function(checkpoint) unlist(checkpoint$sizes[[1]] %||% working_size(c(768, 512), checkpoint))
+good_size <- function(checkpoint) {
+  unlist(checkpoint$sizes[[1]] %||% working_size(c(768, 512), checkpoint))
+}
 
 #' @export
 format.sprenn_request <- function(x, ...) {
   c(
-    paste0("<request> ", x$label, if (nzchar(x$label)) ", ", paste(x$size, collapse = " x "), ", seed ", x$seed),
+    paste0(
+      "<request> ",
+      x$label,
+      if (nzchar(x$label)) ", ",
+      paste(x$size, collapse = " x "),
+      ", seed ",
+      x$seed
+    ),
     paste0("  says    ", x$text),
-    paste0("  shows   ", paste(c(count_words(length(x$references), "reference"), if (length(x$looks)) count_words(length(x$looks), "look"), names(x$guides), if (!is.null(x$mask)) "a mask"), collapse = ", ")),
-    paste0("  on      checkpoint ", x$checkpoint, if (!is.na(x$hold)) paste0(", hold ", format(x$hold), " (", format(x$native_hold, digits = 4), " on its own knob)")),
+    paste0(
+      "  shows   ",
+      paste(
+        c(
+          count_words(length(x$references), "reference"),
+          if (length(x$looks)) count_words(length(x$looks), "look"),
+          names(x$guides),
+          if (!is.null(x$mask)) "a mask"
+        ),
+        collapse = ", "
+      )
+    ),
+    paste0(
+      "  on      checkpoint ",
+      x$checkpoint,
+      if (!is.na(x$hold)) {
+        paste0(
+          ", hold ",
+          format(x$hold),
+          " (",
+          format(x$native_hold, digits = 4),
+          " on its own knob)"
+        )
+      }
+    ),
     if (length(x$notes)) paste0("  note    ", x$notes)
   )
 }

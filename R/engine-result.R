@@ -14,7 +14,13 @@
 #' @export
 #' @examples
 #' take_result(array(0.5, c(4, 6, 3)), cost = 0.02)
-take_result <- function(picture, cost = NA_real_, seed = NA_integer_, says = list(), waited = NA_real_) {
+take_result <- function(
+  picture,
+  cost = NA_real_,
+  seed = NA_integer_,
+  says = list(),
+  waited = NA_real_
+) {
   structure(
     list(picture = picture, cost = cost, seed = seed, says = says, waited = waited),
     class = "sprenn_take_result"
@@ -35,7 +41,13 @@ engine_failure <- function(kind, message, retry_after = NULL) {
     message = checkmate::check_string(message),
     retry_after = checkmate::check_number(retry_after, lower = 0, null.ok = TRUE)
   )
-  rlang::abort(message, class = c(paste0("sprenn_failure_", kind), "sprenn_failure"), kind = kind, retry_after = retry_after, call = NULL)
+  rlang::abort(
+    message,
+    class = c(paste0("sprenn_failure_", kind), "sprenn_failure"),
+    kind = kind,
+    retry_after = retry_after,
+    call = NULL
+  )
 }
 
 # What can be done about each kind of failure.
@@ -73,12 +85,20 @@ passing_failures <- c("busy", "unreachable", "timed_out", "bad_answer")
 #' c(made$width, made$height)
 make_picture <- function(engine, request) {
   check_arguments(
-    engine = checkmate::check_class(engine, "sprenn_engine"), request = checkmate::check_class(request, "sprenn_request")
+    engine = checkmate::check_class(engine, "sprenn_engine"),
+    request = checkmate::check_class(request, "sprenn_request")
   )
   began <- clock()
-  result <- tryCatch(within_seconds(engine$seconds, engine$make(request)), sprenn_failure = identity, error = as_engine_error)
+  result <- tryCatch(
+    within_seconds(engine$seconds, engine$make(request)),
+    sprenn_failure = identity,
+    error = as_engine_error
+  )
   made <- judge_result(engine, request, result, clock() - began)
-  if (inherits(made, "condition")) stop(made)
+  if (inherits(made, "condition")) {
+    stop(made)
+  }
+
   made
 }
 
@@ -87,7 +107,11 @@ make_picture <- function(engine, request) {
 judge_result <- function(engine, request, result, seconds) {
   # What was paid counts, whatever became of the picture.
   paid <- if (inherits(result, "sprenn_take_result")) as_number(result$cost) else NA_real_
-  made <- if (inherits(result, "condition")) result else tryCatch(verify_result(result, request), sprenn_failure = identity, error = as_engine_error)
+  made <- if (inherits(result, "condition")) {
+    result
+  } else {
+    tryCatch(verify_result(result, request), sprenn_failure = identity, error = as_engine_error)
+  }
   made$seconds <- seconds
   if (inherits(made, "condition")) {
     made$message <- mask_secrets(made$message, engine$secrets)
@@ -95,24 +119,35 @@ judge_result <- function(engine, request, result, seconds) {
   } else {
     made$says <- mask_said(made$says, engine$secrets)
   }
+
   made
 }
 
 # An error of the engine's own code.
 as_engine_error <- function(e) {
-  rlang::error_cnd(c("sprenn_failure_engine_error", "sprenn_failure"), message = conditionMessage(e), kind = "engine_error", seconds = NA_real_, cost = NA_real_)
+  rlang::error_cnd(
+    c("sprenn_failure_engine_error", "sprenn_failure"),
+    message = conditionMessage(e),
+    kind = "engine_error",
+    seconds = NA_real_,
+    cost = NA_real_
+  )
 }
 
 within_seconds <- function(seconds, code) {
   if (!is.finite(seconds)) {
     return(code)
   }
+
   began <- clock()
   setTimeLimit(elapsed = seconds, transient = TRUE)
   on.exit(setTimeLimit())
   tryCatch(code, error = function(e) {
     setTimeLimit()
-    if (inherits(e, "sprenn_failure") || clock() - began < seconds) stop(e)
+    if (inherits(e, "sprenn_failure") || clock() - began < seconds) {
+      stop(e)
+    }
+
     engine_failure("timed_out", paste0("Nothing came back within ", format(seconds), " s."))
   })
 }
@@ -123,40 +158,98 @@ as_number <- function(x) if (is.numeric(x) && length(x) == 1) as.numeric(x) else
 # something in it.
 verify_result <- function(result, request) {
   if (!inherits(result, "sprenn_take_result")) {
-    engine_failure("bad_answer", paste0("The engine gave back an object of class ", quoted(class(result)[1]), " and not a take_result()."))
+    engine_failure(
+      "bad_answer",
+      paste0(
+        "The engine gave back an object of class ",
+        quoted(class(result)[1]),
+        " and not a take_result()."
+      )
+    )
   }
+
   picture <- result$picture
   if (is.raw(picture)) {
     facts <- picture_facts(picture)
-    if (is.null(facts)) engine_failure("bad_answer", paste0(paste(c("What came back is no PNG, JPEG or WebP picture", starts_like(picture)), collapse = " but "), "."))
+    if (is.null(facts)) {
+      engine_failure(
+        "bad_answer",
+        paste0(
+          paste(
+            c("What came back is no PNG, JPEG or WebP picture", starts_like(picture)),
+            collapse = " but "
+          ),
+          "."
+        )
+      )
+    }
+
     # The head says how large it would be, before any of it is unpacked (a JPEG
     # may lie on its side).
     head <- c(facts$width, facts$height)
-    if (!all(sort(head) == sort(request$size))) stop_for_size(head, request$size)
+    if (!all(sort(head) == sort(request$size))) {
+      stop_for_size(head, request$size)
+    }
+
     pixels <- tryCatch(decode_picture(encoded_picture(picture)), error = function(e) {
-      engine_failure("bad_answer", paste0("The picture that came back is damaged (", one_line(e), ")."))
+      engine_failure(
+        "bad_answer",
+        paste0("The picture that came back is damaged (", one_line(e), ").")
+      )
     })
     bytes <- picture
   } else {
     said <- checkmate::check_array(picture, mode = "numeric", d = 3, any.missing = FALSE)
-    if (!isTRUE(said)) engine_failure("bad_answer", paste0("The picture that came back is no array of numbers: ", said, "."))
-    if (!dim(picture)[3] %in% 1:4 || !all(is.finite(picture))) engine_failure("bad_answer", "The picture that came back has no 1 to 4 channels of finite values.")
+    if (!isTRUE(said)) {
+      engine_failure(
+        "bad_answer",
+        paste0("The picture that came back is no array of numbers: ", said, ".")
+      )
+    }
+
+    if (!dim(picture)[3] %in% 1:4 || !all(is.finite(picture))) {
+      engine_failure(
+        "bad_answer",
+        "The picture that came back has no 1 to 4 channels of finite values."
+      )
+    }
+
     ends <- range(picture)
-    pixels <- flatten_picture(if (ends[1] < 0 || ends[2] > 1) pmin(pmax(picture, 0), 1) else picture)
+    pixels <- flatten_picture(
+      if (ends[1] < 0 || ends[2] > 1) pmin(pmax(picture, 0), 1) else picture
+    )
     bytes <- png::writePNG(pixels)
   }
+
   size <- dim(pixels)[2:1]
   stop_for_size(size, request$size)
-  if (diff(range(pixels)) < 1 / 255) engine_failure("bad_answer", "The picture that came back is all one colour.")
+  if (diff(range(pixels)) < 1 / 255) {
+    engine_failure("bad_answer", "The picture that came back is all one colour.")
+  }
+
   list(
-    bytes = bytes, width = size[1], height = size[2], says = result$says,
-    cost = as_number(result$cost), seed = result$seed, waited = as_number(result$waited)
+    bytes = bytes,
+    width = size[1],
+    height = size[2],
+    says = result$says,
+    cost = as_number(result$cost),
+    seed = result$seed,
+    waited = as_number(result$waited)
   )
 }
 
 stop_for_size <- function(size, wanted) {
   if (!all(size == wanted)) {
-    engine_failure("bad_answer", paste0("The picture that came back is ", paste(size, collapse = " x "), " and not ", paste(wanted, collapse = " x "), "."))
+    engine_failure(
+      "bad_answer",
+      paste0(
+        "The picture that came back is ",
+        paste(size, collapse = " x "),
+        " and not ",
+        paste(wanted, collapse = " x "),
+        "."
+      )
+    )
   }
 }
 
@@ -165,10 +258,12 @@ starts_like <- function(bytes) {
   if (length(bytes) == 0) {
     return("nothing at all")
   }
+
   start <- bytes[seq_len(min(60, length(bytes)))]
   if (any(start == 0 | start > 0x7e)) {
     return(NULL)
   }
+
   text <- trimws(gsub("[[:space:]]+", " ", rawToChar(start)))
   paste0(if (grepl("^<", text)) "a page" else "a text", " that begins ", quoted(text))
 }

@@ -28,33 +28,84 @@ draw_curve <- function(verdict, vary = "hold") {
   if (!any(duplicated(rows$family))) {
     return(NULL)
   }
-  long <- do.call(rbind, lapply(axes, function(name) {
-    tibble::tibble(
-      axis = factor(name, axes), family = rows$family, value = rows$value, mean = rows[[name]],
-      low = rows[[paste0(name, "_low")]], high = rows[[paste0(name, "_high")]]
-    )
-  }))
+
+  long <- do.call(
+    rbind,
+    lapply(axes, function(name) {
+      tibble::tibble(
+        axis = factor(name, axes),
+        family = rows$family,
+        value = rows$value,
+        mean = rows[[name]],
+        low = rows[[paste0(name, "_low")]],
+        high = rows[[paste0(name, "_high")]]
+      )
+    })
+  )
   takes <- verdict$table[verdict$table$pipeline %in% rows$pipeline, ]
-  points <- do.call(rbind, lapply(axes, function(name) {
-    at <- match(takes$pipeline, rows$pipeline)
-    tibble::tibble(axis = factor(name, axes), family = rows$family[at], value = rows$value[at], score = takes[[name]])
-  }))
-  last <- do.call(rbind, lapply(split(long, list(long$family, long$axis), drop = TRUE), function(part) part[which.max(part$value), ]))
+  points <- do.call(
+    rbind,
+    lapply(axes, function(name) {
+      at <- match(takes$pipeline, rows$pipeline)
+      tibble::tibble(
+        axis = factor(name, axes),
+        family = rows$family[at],
+        value = rows$value[at],
+        score = takes[[name]]
+      )
+    })
+  )
+  last <- do.call(
+    rbind,
+    lapply(split(long, list(long$family, long$axis), drop = TRUE), function(part) {
+      part[which.max(part$value), ]
+    })
+  )
   last <- last[last$axis == roomiest_axis(last), ]
   floors <- tibble::tibble(axis = factor(axes, axes), floor = verdict$brief$floors[axes])
-  ggplot2::ggplot(long[!is.na(long$mean), ], ggplot2::aes(.data$value, .data$mean, colour = .data$family, fill = .data$family)) +
-    ggplot2::geom_hline(ggplot2::aes(yintercept = .data$floor), floors[!is.na(floors$floor), ], linetype = "dashed", colour = "#888888") +
-    ggplot2::geom_ribbon(ggplot2::aes(ymin = .data$low, ymax = .data$high), long[!is.na(long$low), ], alpha = 0.16, colour = NA) +
-    ggplot2::geom_point(ggplot2::aes(y = .data$score), points[!is.na(points$score), ], alpha = 0.25, size = 1.2) +
+  ggplot2::ggplot(
+    long[!is.na(long$mean), ],
+    ggplot2::aes(.data$value, .data$mean, colour = .data$family, fill = .data$family)
+  ) +
+    ggplot2::geom_hline(
+      ggplot2::aes(yintercept = .data$floor),
+      floors[!is.na(floors$floor), ],
+      linetype = "dashed",
+      colour = "#888888"
+    ) +
+    ggplot2::geom_ribbon(
+      ggplot2::aes(ymin = .data$low, ymax = .data$high),
+      long[!is.na(long$low), ],
+      alpha = 0.16,
+      colour = NA
+    ) +
+    ggplot2::geom_point(
+      ggplot2::aes(y = .data$score),
+      points[!is.na(points$score), ],
+      alpha = 0.25,
+      size = 1.2
+    ) +
     ggplot2::geom_line(linewidth = 1) +
     ggplot2::geom_point(size = 2.6) +
-    ggplot2::geom_text(ggplot2::aes(label = .data$family), last, hjust = 0, nudge_x = 0.02 * max(1e-6, diff(range(rows$value))), size = 3.9) +
+    ggplot2::geom_text(
+      ggplot2::aes(label = .data$family),
+      last,
+      hjust = 0,
+      nudge_x = 0.02 * max(1e-6, diff(range(rows$value))),
+      size = 3.9
+    ) +
     ggplot2::facet_wrap("axis", nrow = 1) +
-    ggplot2::scale_colour_manual(values = family_colours(verdict$recipes), aesthetics = c("colour", "fill"), guide = "none") +
+    ggplot2::scale_colour_manual(
+      values = family_colours(verdict$recipes),
+      aesthetics = c("colour", "fill"),
+      guide = "none"
+    ) +
     ggplot2::scale_x_continuous(expand = ggplot2::expansion(c(0.05, 0.45))) +
     ggplot2::coord_cartesian(ylim = c(min(0, long$low, na.rm = TRUE), 1.02)) +
     ggplot2::labs(
-      title = paste("The scores along", vary), x = axis_title(vary), y = "score",
+      title = paste("The scores along", vary),
+      x = axis_title(vary),
+      y = "score",
       subtitle = "Means with 90 % intervals, every take as a faint point; dashed: the brief's floor"
     ) +
     theme_sprenn() +
@@ -63,14 +114,24 @@ draw_curve <- function(verdict, vary = "hold") {
 
 # The panel in which the lines' ends lie furthest apart: names fit there.
 roomiest_axis <- function(last) {
-  room <- vapply(axes, function(name) {
-    ends <- sort(last$mean[last$axis == name])
-    if (length(ends) > 1) min(diff(ends)) else 1 * (length(ends) == 1)
-  }, 0)
+  room <- vapply(
+    axes,
+    function(name) {
+      ends <- sort(last$mean[last$axis == name])
+      if (length(ends) > 1) {
+        min(diff(ends))
+      } else {
+        1 * (length(ends) == 1)
+      }
+    },
+    0
+  )
   names(which.max(room))
 }
 
-axis_title <- function(vary) if (vary == "hold") "hold: 0 lets the reference go, 1 keeps it" else vary
+axis_title <- function(vary) {
+  if (vary == "hold") "hold: 0 lets the reference go, 1 keeps it" else vary
+}
 
 # Named inside aes() only; importing it would load rlang at every start.
 utils::globalVariables(".data")

@@ -18,18 +18,37 @@
 #' png::writePNG(picture, files[1])
 #' png::writePNG(1 - picture, files[2])
 #' explain_score(files[2], files[1], "orientation")
-explain_score <- function(take, reference, measure = "structure", look = NULL, mask = NULL, job = "restyle") {
+explain_score <- function(
+  take,
+  reference,
+  measure = "structure",
+  look = NULL,
+  mask = NULL,
+  job = "restyle"
+) {
   known <- list_measures()
-  known <- setdiff(known$measure[known$axis != "adherence"], vapply(across_measures(), `[[`, "", "measure"))
+  known <- setdiff(
+    known$measure[known$axis != "adherence"],
+    vapply(across_measures(), `[[`, "", "measure")
+  )
   check_arguments(
-    take = checkmate::check_string(take), reference = checkmate::check_string(reference),
+    take = checkmate::check_string(take),
+    reference = checkmate::check_string(reference),
     measure = checkmate::check_choice(measure, known),
     look = checkmate::check_character(look, any.missing = FALSE, null.ok = TRUE),
-    mask = checkmate::check_string(mask, null.ok = TRUE), job = checkmate::check_choice(job, jobs)
+    mask = checkmate::check_string(mask, null.ok = TRUE),
+    job = checkmate::check_choice(job, jobs)
   )
   scene <- scene_of_files(take, reference, look, mask, job = job)
-  pictures <- list(reference = read_picture(reference), take = read_picture(take), look = if (length(look)) read_picture(look[1]))
-  scores <- score_scene(scene, measures = Filter(function(one) one$measure == measure, all_measures()))
+  pictures <- list(
+    reference = read_picture(reference),
+    take = read_picture(take),
+    look = if (length(look)) read_picture(look[1])
+  )
+  scores <- score_scene(
+    scene,
+    measures = Filter(function(one) one$measure == measure, all_measures())
+  )
   draw_explanation(explain_scene(scene, measure), pictures, scene, measure, scores)
 }
 
@@ -40,66 +59,172 @@ stretched_words <- function(scene) {
   if (has_shape(own, asked)) {
     return(NULL)
   }
-  sprintf("The take (%d x %d) has another shape than the reference (%d x %d) and was stretched to it: `sprenn prepare` writes the reference as a run's engines get it.", own[1], own[2], asked[1], asked[2])
+
+  sprintf(
+    paste0(
+      "The take (%d x %d) has another shape than the reference (%d x %d) and was stretched to ",
+      "it: `sprenn prepare` writes the reference as a run's engines get it."
+    ),
+    own[1],
+    own[2],
+    asked[1],
+    asked[2]
+  )
 }
 
 draw_explanation <- function(explained, pictures, scene, measure, scores) {
   number <- if (nrow(scores)) paste0(" ", two(scores$value[1])) else ""
-  level <- if (nrow(scores) && !is.na(scores$level[1])) paste0(" (", scores$level[1], ")") else ""
+  level <- if (nrow(scores) && !is.na(scores$level[1])) {
+    paste0(" (", scores$level[1], ")")
+  } else {
+    ""
+  }
   names <- names(explained$panels)
-  shown <- lapply(names, function(name) shrunk_copy(explained$panels[[name]]$pixels %||% pictures[[if (name %in% names(pictures)) name else "take"]]))
-  row_of_panels(explained$panels, shown, paste0(gsub("_", " ", measure), number, level), c(explained$words, stretched_words(scene)), scene)
+  shown <- lapply(names, function(name) {
+    shrunk_copy(
+      explained$panels[[name]]$pixels %||%
+        pictures[[if (name %in% names(pictures)) name else "take"]]
+    )
+  })
+  row_of_panels(
+    explained$panels,
+    shown,
+    paste0(gsub("_", " ", measure), number, level),
+    c(explained$words, stretched_words(scene)),
+    scene
+  )
 }
 
 # Pictures side by side, each a unit wide, with what is drawn over them.
 row_of_panels <- function(panels, shown, title, words, scene = NULL) {
   names <- names(panels)
   high <- max(vapply(shown, function(pixels) dim(pixels)[1] / dim(pixels)[2], 0))
-  deep <- high + if (any(vapply(panels, function(panel) isTRUE(panel$palette), NA))) 0.16 else 0.02
-  layers <- Map(panel_layers, panels, shown, names, 1.04 * (seq_along(names) - 1), MoreArgs = list(scene = scene))
+  deep <- high +
+    if (any(vapply(panels, function(panel) isTRUE(panel$palette), NA))) 0.16 else 0.02
+  layers <- Map(
+    panel_layers,
+    panels,
+    shown,
+    names,
+    1.04 * (seq_along(names) - 1),
+    MoreArgs = list(scene = scene)
+  )
   ggplot2::ggplot() +
     layers +
-    ggplot2::coord_fixed(xlim = c(0, 1.04 * length(names) - 0.04), ylim = c(-deep, 0.08), expand = FALSE, clip = "off") +
+    ggplot2::coord_fixed(
+      xlim = c(0, 1.04 * length(names) - 0.04),
+      ylim = c(-deep, 0.08),
+      expand = FALSE,
+      clip = "off"
+    ) +
     ggplot2::labs(title = title, subtitle = paste(strwrap(words, 110), collapse = "\n")) +
     theme_sprenn() +
-    ggplot2::theme(axis.text = ggplot2::element_blank(), axis.title = ggplot2::element_blank(), panel.grid = ggplot2::element_blank(), panel.grid.major = ggplot2::element_blank())
+    ggplot2::theme(
+      axis.text = ggplot2::element_blank(),
+      axis.title = ggplot2::element_blank(),
+      panel.grid = ggplot2::element_blank(),
+      panel.grid.major = ggplot2::element_blank()
+    )
 }
 
 # One picture at its place in the row, a unit wide, with what is drawn over it.
 panel_layers <- function(panel, pixels, name, left, scene) {
   # A take whose frame moved is shown as it was compared.
-  if (isTRUE(panel$settled) && !identical(scene$settled, scene$take$handle)) pixels <- core_view_srgb(scene$settled)
+  if (isTRUE(panel$settled) && !identical(scene$settled, scene$take$handle)) {
+    pixels <- core_view_srgb(scene$settled)
+  }
+
   high <- dim(pixels)[1] / dim(pixels)[2]
-  if (!is.null(panel$map)) pixels <- lay_map(pixels, panel$map)
+  if (!is.null(panel$map)) {
+    pixels <- lay_map(pixels, panel$map)
+  }
+
   layers <- list(
-    ggplot2::annotation_raster(grDevices::as.raster(pmin(pmax(pixels, 0), 1)), left, left + 1, -high, 0, interpolate = TRUE),
-    ggplot2::annotate("text", left, 0.02, label = name, hjust = 0, vjust = 0, fontface = "bold", size = 4.2)
+    ggplot2::annotation_raster(
+      grDevices::as.raster(pmin(pmax(pixels, 0), 1)),
+      left,
+      left + 1,
+      -high,
+      0,
+      interpolate = TRUE
+    ),
+    ggplot2::annotate(
+      "text",
+      left,
+      0.02,
+      label = name,
+      hjust = 0,
+      vjust = 0,
+      fontface = "bold",
+      size = 4.2
+    )
   )
-  if (NROW(panel$boxes)) layers <- c(layers, box_layers(panel$boxes, left, high))
-  if (!is.null(panel$outline)) layers <- c(layers, marked_shape(left + panel$outline[, 1], -panel$outline[, 2] * high))
+  if (NROW(panel$boxes)) {
+    layers <- c(layers, box_layers(panel$boxes, left, high))
+  }
+
+  if (!is.null(panel$outline)) {
+    layers <- c(layers, marked_shape(left + panel$outline[, 1], -panel$outline[, 2] * high))
+  }
+
   if (isTRUE(panel$palette)) {
     strip <- palette_of_picture(pixels)
     right <- cumsum(strip$share)
-    layers <- c(layers, list(ggplot2::annotate("rect", xmin = left + right - strip$share, xmax = left + right, ymin = -high - 0.14, ymax = -high - 0.02, fill = strip$colour)))
+    layers <- c(
+      layers,
+      list(
+        ggplot2::annotate(
+          "rect",
+          xmin = left + right - strip$share,
+          xmax = left + right,
+          ymin = -high - 0.14,
+          ymax = -high - 0.02,
+          fill = strip$colour
+        )
+      )
+    )
   }
+
   layers
 }
 
 box_layers <- function(boxes, left, high) {
-  shapes <- unlist(lapply(seq_len(nrow(boxes)), function(i) {
-    box <- boxes[i, ]
-    marked_shape(left + c(box$left, box$right, box$right, box$left), -high * c(box$top, box$top, box$bottom, box$bottom))
-  }), recursive = FALSE)
+  shapes <- unlist(
+    lapply(seq_len(nrow(boxes)), function(i) {
+      box <- boxes[i, ]
+      marked_shape(
+        left + c(box$left, box$right, box$right, box$left),
+        -high * c(box$top, box$top, box$bottom, box$bottom)
+      )
+    }),
+    recursive = FALSE
+  )
   named <- boxes[boxes$label != "", ]
   # At the right a label would reach into the next picture.
   aside <- named$left > 0.8
-  labels <- if (nrow(named)) ggplot2::annotate("label", left + ifelse(aside, named$right, named$left), -named$top * high, label = named$label, hjust = as.numeric(aside), vjust = 1, size = 3.2, label.size = 0, fill = family_palette[2], colour = "white")
+  labels <- if (nrow(named)) {
+    ggplot2::annotate(
+      "label",
+      left + ifelse(aside, named$right, named$left),
+      -named$top * high,
+      label = named$label,
+      hjust = as.numeric(aside),
+      vjust = 1,
+      size = 3.2,
+      label.size = 0,
+      fill = family_palette[2],
+      colour = "white"
+    )
+  }
   c(shapes, list(labels))
 }
 
 # An outline that is seen on light and on dark.
 marked_shape <- function(x, y) {
-  outline <- function(colour, width) ggplot2::annotate("polygon", x = x, y = y, fill = NA, colour = colour, linewidth = width)
+  outline <- function(colour, width) {
+    ggplot2::annotate("polygon", x = x, y = y, fill = NA, colour = colour, linewidth = width)
+  }
+
   list(outline("white", 1.6), outline(family_palette[2], 0.8))
 }
 

@@ -19,9 +19,25 @@ autoplot.sprenn_probe <- function(object, ...) {
   inside <- resize_map(object$inside + 0, size) > 0.5
   counted <- if (is.null(object$counted)) inside + 0 else resize_map(object$counted, size)
   shown <- list(pixels, fade_out(pixels, counted, inside))
-  words <- if (is.null(object$counted)) "In colour: the place that was looked at." else "In colour: what counted. Grey: the rest of the place. Pale: outside it."
+  words <- if (is.null(object$counted)) {
+    "In colour: the place that was looked at."
+  } else {
+    "In colour: what counted. Grey: the rest of the place. Pale: outside it."
+  }
   said <- format(object)
-  row_of_panels(list(picture = list(), counted = list(boxes = if (NROW(object$boxes)) new_boxes(object$boxes, as.character(seq_len(nrow(object$boxes)))))), shown, said[1], c(paste0(sub("^ *f", "F", said[2]), "."), words))
+  row_of_panels(
+    list(
+      picture = list(),
+      counted = list(
+        boxes = if (NROW(object$boxes)) {
+          new_boxes(object$boxes, as.character(seq_len(nrow(object$boxes))))
+        }
+      )
+    ),
+    shown,
+    said[1],
+    c(paste0(sub("^ *f", "F", said[2]), "."), words)
+  )
 }
 
 # What counts keeps its colours, the rest of the place is grey, all else pale.

@@ -2,7 +2,9 @@
 
 # Okabe and Ito's colours (2008), which colour-blind readers can tell apart,
 # without the yellow that is too faint on white, and with an indigo far darker than all.
-family_palette <- c("#0072B2", "#D55E00", "#009E73", "#CC79A7", "#56B4E9", "#E69F00", "#555555", "#332288")
+family_palette <- c(
+  "#0072B2", "#D55E00", "#009E73", "#CC79A7", "#56B4E9", "#E69F00", "#555555", "#332288"
+)
 
 # Members of a sweep share the colour of the pipeline that is varied, so that a
 # family is seen as one; the same in every figure of a run. Steps within chains want none.
@@ -14,7 +16,9 @@ family_colours <- function(recipes) {
 family_of <- function(recipes) ifelse(is.na(recipes$sweep), recipes$pipeline, recipes$sweep)
 
 # Families together, each along its sweep.
-by_family <- function(recipes) recipes[order(match(family_of(recipes), unique(family_of(recipes))), recipes$value), ]
+by_family <- function(recipes) {
+  recipes[order(match(family_of(recipes), unique(family_of(recipes))), recipes$value), ]
+}
 
 theme_sprenn <- function() {
   ggplot2::theme_minimal(base_size = 13) +
@@ -35,7 +39,14 @@ theme_sprenn <- function() {
 # PNG has `times` as many.
 save_figure <- function(figure, file, width = 1100, height = 640, times = 2) {
   device <- if (grepl("\\.svg$", file)) "svg" else ragg::agg_png
-  ggplot2::ggsave(file, figure, device = device, width = width / 96, height = height / 96, dpi = 96 * times)
+  ggplot2::ggsave(
+    file,
+    figure,
+    device = device,
+    width = width / 96,
+    height = height / 96,
+    dpi = 96 * times
+  )
   invisible(file)
 }
 

@@ -22,27 +22,71 @@ draw_tradeoff <- function(verdict) {
   rows <- family_rows(verdict)
   # A pipeline without any take, or without evidence for an axis, has no place.
   rows <- rows[!is.na(rows$structure) & !is.na(rows$style), ]
-  name <- ifelse(is.na(rows$value), rows$pipeline, paste(rows$family, rows$vary, format_value(rows$value)))
+  name <- ifelse(
+    is.na(rows$value),
+    rows$pipeline,
+    paste(rows$family, rows$vary, format_value(rows$value))
+  )
   rows$label <- paste0(name, ", ", percent(rows$yield))
   colours <- family_colours(verdict$recipes)
   rows$fill <- mix_with_white(colours[rows$family], rows$yield)
   at <- place_labels(rows$structure, rows$style, rows$label)
   floor <- verdict$brief$floors[["structure"]]
   ggplot2::ggplot(rows, ggplot2::aes(.data$structure, .data$style, colour = .data$family)) +
-    (if (!is.na(floor)) ggplot2::geom_vline(xintercept = floor, linetype = "dashed", colour = "#888888")) +
-    (if (!is.na(floor)) ggplot2::annotate("text", x = floor, y = 1.02, label = "floor", hjust = 1.15, size = 3.6, colour = "#666666")) +
-    ggplot2::geom_path(data = rows[rows$family %in% rows$family[duplicated(rows$family)], ], linewidth = 0.5, alpha = 0.5) +
-    ggplot2::geom_linerange(ggplot2::aes(xmin = .data$structure_low, xmax = .data$structure_high), rows[!is.na(rows$structure_low), ], linewidth = 0.5, alpha = 0.45) +
-    ggplot2::geom_linerange(ggplot2::aes(ymin = .data$style_low, ymax = .data$style_high), rows[!is.na(rows$style_low), ], linewidth = 0.5, alpha = 0.45) +
+    (if (!is.na(floor)) {
+      ggplot2::geom_vline(xintercept = floor, linetype = "dashed", colour = "#888888")
+    }) +
+    (if (!is.na(floor)) {
+      ggplot2::annotate(
+        "text",
+        x = floor,
+        y = 1.02,
+        label = "floor",
+        hjust = 1.15,
+        size = 3.6,
+        colour = "#666666"
+      )
+    }) +
+    ggplot2::geom_path(
+      data = rows[rows$family %in% rows$family[duplicated(rows$family)], ],
+      linewidth = 0.5,
+      alpha = 0.5
+    ) +
+    ggplot2::geom_linerange(
+      ggplot2::aes(xmin = .data$structure_low, xmax = .data$structure_high),
+      rows[!is.na(rows$structure_low), ],
+      linewidth = 0.5,
+      alpha = 0.45
+    ) +
+    ggplot2::geom_linerange(
+      ggplot2::aes(ymin = .data$style_low, ymax = .data$style_high),
+      rows[!is.na(rows$style_low), ],
+      linewidth = 0.5,
+      alpha = 0.45
+    ) +
     ggplot2::geom_point(shape = 21, size = 4.5, stroke = 1.2, fill = rows$fill) +
-    ggplot2::geom_text(ggplot2::aes(x = at$x, y = at$y, label = .data$label), hjust = at$hjust, size = 3.8) +
+    ggplot2::geom_text(
+      ggplot2::aes(x = at$x, y = at$y, label = .data$label),
+      hjust = at$hjust,
+      size = 3.8
+    ) +
     ggplot2::scale_colour_manual(values = colours, guide = "none") +
-    ggplot2::scale_x_continuous(limits = c(min(0, rows$structure_low, na.rm = TRUE), 1), expand = ggplot2::expansion(0.05)) +
-    ggplot2::scale_y_continuous(limits = c(min(0, rows$style_low, na.rm = TRUE), 1.05), expand = ggplot2::expansion(0.02)) +
+    ggplot2::scale_x_continuous(
+      limits = c(min(0, rows$structure_low, na.rm = TRUE), 1),
+      expand = ggplot2::expansion(0.05)
+    ) +
+    ggplot2::scale_y_continuous(
+      limits = c(min(0, rows$style_low, na.rm = TRUE), 1.05),
+      expand = ggplot2::expansion(0.02)
+    ) +
     ggplot2::labs(
-      title = "What is given up for what", x = "structure: 0 chance, 1 the reference's layout",
+      title = "What is given up for what",
+      x = "structure: 0 chance, 1 the reference's layout",
       y = paste0("style: ", style_words(verdict$brief)),
-      subtitle = "One point a pipeline, with 90 % intervals and the share of its takes that are keepers: the fuller, the more"
+      subtitle = paste0(
+        "One point a pipeline, with 90 % intervals and the share of its takes that are keepers: ",
+        "the fuller, the more"
+      )
     ) +
     theme_sprenn()
 }
@@ -55,22 +99,44 @@ place_labels <- function(x, y, label) {
   placed <- list()
   for (i in seq_along(x)) {
     ways <- list(
-      list(x = x[i] + 0.015, y = y[i] + 0.03, hjust = 0), list(x = x[i] - 0.015, y = y[i] + 0.03, hjust = 1),
-      list(x = x[i] + 0.015, y = y[i] - 0.03, hjust = 0), list(x = x[i] - 0.015, y = y[i] - 0.03, hjust = 1),
-      list(x = x[i] + 0.015, y = y[i] + 0.075, hjust = 0), list(x = x[i] + 0.015, y = y[i] - 0.075, hjust = 0)
+      list(x = x[i] + 0.015, y = y[i] + 0.03, hjust = 0),
+      list(x = x[i] - 0.015, y = y[i] + 0.03, hjust = 1),
+      list(x = x[i] + 0.015, y = y[i] - 0.03, hjust = 0),
+      list(x = x[i] - 0.015, y = y[i] - 0.03, hjust = 1),
+      list(x = x[i] + 0.015, y = y[i] + 0.075, hjust = 0),
+      list(x = x[i] + 0.015, y = y[i] - 0.075, hjust = 0)
     )
-    cost <- vapply(ways, function(way) {
-      left <- way$x - way$hjust * wide[i]
-      meets <- vapply(placed, function(other) {
-        abs(other$y - way$y) < tall && left < other$left + other$wide && other$left < left + wide[i]
-      }, NA)
-      covers <- x[-i] > left & x[-i] < left + wide[i] & abs(y[-i] - way$y) < tall / 2
-      10 * sum(meets) + sum(covers, na.rm = TRUE) + 20 * (left < -0.05 || left + wide[i] > 1.05)
-    }, 0)
+    cost <- vapply(
+      ways,
+      function(way) {
+        left <- way$x - way$hjust * wide[i]
+        meets <- vapply(
+          placed,
+          function(other) {
+            abs(other$y - way$y) < tall &&
+              left < other$left + other$wide &&
+              other$left < left + wide[i]
+          },
+          NA
+        )
+        covers <- x[-i] > left &
+          x[-i] < left + wide[i] &
+          abs(y[-i] - way$y) < tall / 2
+        10 * sum(meets) +
+          sum(covers, na.rm = TRUE) +
+          20 * (left < -0.05 || left + wide[i] > 1.05)
+      },
+      0
+    )
     way <- ways[[which.min(cost)]]
     placed[[i]] <- c(way, left = way$x - way$hjust * wide[i], wide = wide[i])
   }
-  data.frame(x = vapply(placed, `[[`, 0, "x"), y = vapply(placed, `[[`, 0, "y"), hjust = vapply(placed, `[[`, 0, "hjust"))
+
+  data.frame(
+    x = vapply(placed, `[[`, 0, "x"),
+    y = vapply(placed, `[[`, 0, "y"),
+    hjust = vapply(placed, `[[`, 0, "hjust")
+  )
 }
 
 mix_with_white <- function(colours, share) {
@@ -83,6 +149,7 @@ style_words <- function(brief) {
   if (identical(brief$style, "reach the look")) {
     return("0 no nearer the look, 1 in it")
   }
+
   if (identical(brief$style, "stay")) "0 another look, 1 unchanged" else "1 the change wanted"
 }
 
@@ -90,7 +157,12 @@ style_words <- function(brief) {
 family_rows <- function(verdict) {
   recipes <- verdict$recipes
   recipes$family <- family_of(recipes)
-  rows <- merge(verdict$pipelines, recipes[c("pipeline", "family", "vary", "value", "hold", "position")], by = "pipeline", sort = FALSE)
+  rows <- merge(
+    verdict$pipelines,
+    recipes[c("pipeline", "family", "vary", "value", "hold", "position")],
+    by = "pipeline",
+    sort = FALSE
+  )
   tibble::as_tibble(rows[order(rows$family, rows$value, rows$position), ])
 }
 

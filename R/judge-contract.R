@@ -25,21 +25,52 @@
 #'   light <- vapply(pictures, mean, 0)
 #'   outer(light, statements, function(light, said) ifelse(grepl("dark", said), 1 - light, light))
 #' })
-judge <- function(name, version = "1", answer = NULL, embed_pictures = NULL, embed_texts = NULL, figures = NULL, depth = NULL) {
+judge <- function(
+  name,
+  version = "1",
+  answer = NULL,
+  embed_pictures = NULL,
+  embed_texts = NULL,
+  figures = NULL,
+  depth = NULL
+) {
   given <- list(answering = answer, embedding = embed_pictures, pose = figures, depth = depth)
   kinds <- names(given)[!vapply(given, is.null, NA)]
   takes <- function(f, nargs) checkmate::check_function(f, nargs = nargs, null.ok = TRUE)
   check_arguments(
-    name = checkmate::check_string(name, min.chars = 1), version = checkmate::check_string(version),
-    answer = takes(answer, 2), embed_pictures = takes(embed_pictures, 1), embed_texts = takes(embed_texts, 1), figures = takes(figures, 1), depth = takes(depth, 1),
-    functions = if (length(kinds) == 1) TRUE else "must be of one kind: answer, or embed_pictures and embed_texts, or figures, or depth",
-    embed_texts = if (is.null(embed_texts) == is.null(embed_pictures)) TRUE else "must come together with embed_pictures"
+    name = checkmate::check_string(name, min.chars = 1),
+    version = checkmate::check_string(version),
+    answer = takes(answer, 2),
+    embed_pictures = takes(embed_pictures, 1),
+    embed_texts = takes(embed_texts, 1),
+    figures = takes(figures, 1),
+    depth = takes(depth, 1),
+    functions = if (length(kinds) == 1) {
+      TRUE
+    } else {
+      "must be of one kind: answer, or embed_pictures and embed_texts, or figures, or depth"
+    },
+    embed_texts = if (is.null(embed_texts) == is.null(embed_pictures)) {
+      TRUE
+    } else {
+      "must come together with embed_pictures"
+    }
   )
   new_judge(
-    name, kinds, function() version,
+    name,
+    kinds,
+    function() version,
     ask = switch(kinds,
-      answering = function(subjects, statements) answer(lapply(subjects, `[[`, "pixels"), statements),
-      embedding = function(subjects, statements) if (length(subjects)) embed_pictures(lapply(subjects, `[[`, "pixels")) else embed_texts(statements),
+      answering = function(subjects, statements) {
+        answer(lapply(subjects, `[[`, "pixels"), statements)
+      },
+      embedding = function(subjects, statements) {
+        if (length(subjects)) {
+          embed_pictures(lapply(subjects, `[[`, "pixels"))
+        } else {
+          embed_texts(statements)
+        }
+      },
       pose = function(subjects, statements) figures(lapply(subjects, `[[`, "pixels")),
       depth = function(subjects, statements) depth(lapply(subjects, `[[`, "pixels"))
     )
@@ -50,9 +81,29 @@ judge <- function(name, version = "1", answer = NULL, embed_pictures = NULL, emb
 # `pixels` and `sha256` each, or for texts none, and returns what was said, or a
 # conversation as engines have it (`call` and `then`), which a run keeps in flight with
 # others. `edge` is the long edge at which pictures are shown, `batch` how many at a time.
-new_judge <- function(name, kind, version, ask, edge = 384, batch = 8, at_once = 1, pattern = c("{say}", "not the case: {say}"), secrets = character()) {
+new_judge <- function(
+  name,
+  kind,
+  version,
+  ask,
+  edge = 384,
+  batch = 8,
+  at_once = 1,
+  pattern = c("{say}", "not the case: {say}"),
+  secrets = character()
+) {
   structure(
-    list(name = name, kind = kind, version = version, ask = ask, edge = edge, batch = batch, at_once = at_once, pattern = pattern, secrets = secrets),
+    list(
+      name = name,
+      kind = kind,
+      version = version,
+      ask = ask,
+      edge = edge,
+      batch = batch,
+      at_once = at_once,
+      pattern = pattern,
+      secrets = secrets
+    ),
     class = "sprenn_judge"
   )
 }
@@ -71,25 +122,83 @@ check_said <- function(judge, said, subjects, statements) {
   refuse <- function(...) engine_failure("bad_answer", paste0(judge$name, " ", ...))
   n <- if (length(subjects)) length(subjects) else length(statements)
   if (judge$kind == "answering") {
-    if (!is.numeric(said) || length(said) != n * length(statements)) refuse("gave ", length(said), " answers to ", n * length(statements), " questions.")
+    if (!is.numeric(said) || length(said) != n * length(statements)) {
+      refuse("gave ", length(said), " answers to ", n * length(statements), " questions.")
+    }
+
     said <- matrix(said, n)
-    if (anyNA(said) || !all(is.finite(said))) refuse("gave an answer that is no number.")
-    if (min(said) < -1e-3 || max(said) > 1 + 1e-3) refuse("gave the probability ", format(said[said < -1e-3 | said > 1 + 1e-3][1], digits = 4), "; probabilities lie between 0 and 1.")
+    if (anyNA(said) || !all(is.finite(said))) {
+      refuse("gave an answer that is no number.")
+    }
+
+    if (min(said) < -1e-3 || max(said) > 1 + 1e-3) {
+      refuse(
+        "gave the probability ",
+        format(said[said < -1e-3 | said > 1 + 1e-3][1], digits = 4),
+        "; probabilities lie between 0 and 1."
+      )
+    }
+
     return(lapply(seq_len(n), function(i) pmin(1, pmax(0, said[i, ]))))
   }
+
   if (judge$kind == "embedding") {
-    if (!is.numeric(said) || length(dim(said)) != 2 || nrow(said) != n) refuse("gave ", paste(dim(said) %||% length(said), collapse = " x "), " numbers for ", n, " vectors.")
+    if (!is.numeric(said) || length(dim(said)) != 2 || nrow(said) != n) {
+      refuse(
+        "gave ",
+        paste(dim(said) %||% length(said), collapse = " x "),
+        " numbers for ",
+        n,
+        " vectors."
+      )
+    }
+
     # A row without numbers is one that it has no vector for.
     lacking <- rowSums(!is.na(said)) == 0
-    if (!all(is.finite(said[!lacking, ]))) refuse("gave a vector with something in it that is no number.")
+    if (!all(is.finite(said[!lacking, ]))) {
+      refuse("gave a vector with something in it that is no number.")
+    }
+
     return(lapply(seq_len(n), function(i) if (!lacking[i]) said[i, ]))
   }
-  if (!is.list(said) || length(said) != n) refuse("answered for ", length(said), " pictures of ", n, ".")
+
+  if (!is.list(said) || length(said) != n) {
+    refuse("answered for ", length(said), " pictures of ", n, ".")
+  }
+
   sound <- if (judge$kind == "pose") {
-    function(one) is.list(one) && all(vapply(one, function(figure) is.list(figure) && all(names(figure) %in% joint_names) && all(vapply(figure, function(at) is.numeric(at) && length(at) == 2 && all(is.finite(at)), NA)), NA))
+    function(one) {
+      is.list(one) &&
+        all(
+          vapply(
+            one,
+            function(figure) {
+              is.list(figure) &&
+                all(names(figure) %in% joint_names) &&
+                all(
+                  vapply(
+                    figure,
+                    function(at) is.numeric(at) && length(at) == 2 && all(is.finite(at)),
+                    NA
+                  )
+                )
+            },
+            NA
+          )
+        )
+    }
   } else {
     function(one) is.matrix(one) && is.numeric(one) && length(one) >= 4 && all(is.finite(one))
   }
-  if (!all(vapply(said, sound, NA))) refuse(if (judge$kind == "pose") "gave figures that are no lists of joints by name, each x and y." else "gave a depth map that is no matrix of numbers.")
+  if (!all(vapply(said, sound, NA))) {
+    refuse(
+      if (judge$kind == "pose") {
+        "gave figures that are no lists of joints by name, each x and y."
+      } else {
+        "gave a depth map that is no matrix of numbers."
+      }
+    )
+  }
+
   said
 }

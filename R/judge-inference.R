@@ -8,22 +8,43 @@ inference_judge <- function(wanted, name) {
   address <- sub("/$", "", wanted$address)
   known <- new.env()
   tensor_of <- function(word) wanted$tensors[[word]] %||% word
-  url_of <- function(model) paste0(address, "/v2/models/", utils::URLencode(model, reserved = TRUE))
+  url_of <- function(model) {
+    paste0(address, "/v2/models/", utils::URLencode(model, reserved = TRUE))
+  }
+
   seconds <- wanted$seconds %||% 60
   facts_of <- function(model) {
     keep(known, model, {
       url <- url_of(model)
       answer <- fetch("GET", url, key_headers(wanted), seconds = min(30, seconds))
-      if (answer$status != 200) stop_for_inference(answer, url, NULL)
+      if (answer$status != 200) {
+        stop_for_inference(answer, url, NULL)
+      }
+
       said <- read_json_answer(answer, url)
-      list(versions = vapply(said$versions, as.character, ""), inputs = stats::setNames(said$inputs, vapply(said$inputs, function(one) as.character(one$name %||% ""), "")))
+      list(
+        versions = vapply(said$versions, as.character, ""),
+        inputs = stats::setNames(
+          said$inputs,
+          vapply(said$inputs, function(one) as.character(one$name %||% ""), "")
+        )
+      )
     })
   }
+
   models <- c(wanted$model, wanted$text_model)
   version <- function() {
     rm(list = ls(known), envir = known)
-    paste(vapply(models, function(model) paste(model, utils::tail(c("", facts_of(model)$versions), 1)), ""), collapse = ", ")
+    paste(
+      vapply(
+        models,
+        function(model) paste(model, utils::tail(c("", facts_of(model)$versions), 1)),
+        ""
+      ),
+      collapse = ", "
+    )
   }
+
   ask <- function(subjects, statements) {
     model <- if (length(subjects) == 0) wanted$text_model %||% wanted$model else wanted$model
     facts <- facts_of(model)
@@ -32,61 +53,174 @@ inference_judge <- function(wanted, name) {
     give <- function(word, make) {
       name <- tensor_of(word)
       input <- facts$inputs[[name]]
-      if (is.null(input)) engine_failure("bad_request", paste0("The model ", model, " has no input ", name, ". It takes ", paste(names(facts$inputs), collapse = ", "), "; `tensors` in brief.yml says what goes where."))
+      if (is.null(input)) {
+        engine_failure(
+          "bad_request",
+          paste0(
+            "The model ",
+            model,
+            " has no input ",
+            name,
+            ". It takes ",
+            paste(names(facts$inputs), collapse = ", "),
+            "; `tensors` in brief.yml says what goes where."
+          )
+        )
+      }
+
       tensors[[name]] <<- make(input)
     }
-    if (length(subjects)) give("picture", function(input) batch_tensor(lapply(subjects, `[[`, "pixels"), input))
-    if (length(statements)) give("statement", function(input) as_tensor(statements, input))
+
+    if (length(subjects)) {
+      give("picture", function(input) batch_tensor(lapply(subjects, `[[`, "pixels"), input))
+    }
+
+    if (length(statements)) {
+      give("statement", function(input) as_tensor(statements, input))
+    }
+
     key <- fresh_key()
-    out <- tensor_of(switch(wanted$kind, answering = "probability", embedding = "vector", pose = "figures", depth = "depth"))
+    out <- tensor_of(
+      switch(wanted$kind,
+        answering = "probability",
+        embedding = "vector",
+        pose = "figures",
+        depth = "depth"
+      )
+    )
     message <- infer_message(tensors, out, key, wanted$binary %||% TRUE)
-    call <- new_call("POST", url, c(key_headers(wanted), message$headers), body = message$body, seconds = seconds, most = 1e8)
+    call <- new_call(
+      "POST",
+      url,
+      c(key_headers(wanted), message$headers),
+      body = message$body,
+      seconds = seconds,
+      most = 1e8
+    )
     list(call = call, then = function(answer) {
-      if (answer$status != 200) stop_for_inference(answer, url, NULL)
+      if (answer$status != 200) {
+        stop_for_inference(answer, url, NULL)
+      }
+
       found <- read_outputs(answer, url, key)
       # An answer of another version than was found out would be taken for this one's.
       spoke <- as.character(attr(found, "version") %||% "")
-      if (nzchar(spoke) && length(facts$versions) && !spoke %in% utils::tail(facts$versions, 1)) {
-        engine_failure("bad_request", paste0(name, " is now of version ", spoke, ", and was of ", utils::tail(facts$versions, 1), " when it was first asked. Answers of two versions are never mixed: `sprenn score` asks the new one everything."))
+      if (nzchar(spoke) &&
+        length(facts$versions) &&
+        !spoke %in% utils::tail(facts$versions, 1)) {
+        engine_failure(
+          "bad_request",
+          paste0(
+            name,
+            " is now of version ",
+            spoke,
+            ", and was of ",
+            utils::tail(facts$versions, 1),
+            " when it was first asked. Answers of two versions are never mixed: `sprenn score` ",
+            "asks the new one everything."
+          )
+        )
       }
-      said_from_tensor(output_named(found, out, url), wanted$kind, max(1, length(subjects)), length(statements), url)
+
+      said_from_tensor(
+        output_named(found, out, url),
+        wanted$kind,
+        max(1, length(subjects)),
+        length(statements),
+        url
+      )
     })
   }
+
   new_judge(
-    name, wanted$kind, version, ask, edge = wanted$edge %||% 384, batch = wanted$batch %||% 8, at_once = wanted$at_once %||% 2,
-    pattern = c(wanted$ask %||% "{say}", wanted$deny %||% "not the case: {say}"), secrets = as.character(wanted$key)
+    name,
+    wanted$kind,
+    version,
+    ask,
+    edge = wanted$edge %||% 384,
+    batch = wanted$batch %||% 8,
+    at_once = wanted$at_once %||% 2,
+    pattern = c(wanted$ask %||% "{say}", wanted$deny %||% "not the case: {say}"),
+    secrets = as.character(wanted$key)
   )
 }
 
 # Pictures of one size as one tensor, whichever way round the model wants them.
 batch_tensor <- function(pictures, input) {
-  each <- lapply(pictures, as_tensor, input = utils::modifyList(input, list(shape = utils::tail(input$shape, 3))))
-  list(type = each[[1]]$type, sizes = c(length(each), utils::tail(each[[1]]$sizes, 3)), values = unlist(lapply(each, `[[`, "values")))
+  each <- lapply(
+    pictures,
+    as_tensor,
+    input = utils::modifyList(input, list(shape = utils::tail(input$shape, 3)))
+  )
+  list(
+    type = each[[1]]$type,
+    sizes = c(length(each), utils::tail(each[[1]]$sizes, 3)),
+    values = unlist(lapply(each, `[[`, "values"))
+  )
 }
 
 # What a model put out, as check_said() wants it.
 said_from_tensor <- function(found, kind, n, statements, url) {
   sizes <- as.numeric(unlist(found$output$shape))
-  values <- if (is.null(found$bytes)) plain_numbers(found$output$data) else tensor_from_raw(found$bytes, as.character(found$output$datatype))
-  wrong <- function(wanted) engine_failure("bad_answer", paste0(url, " sent ", length(values), " values of shape ", paste(sizes, collapse = " x "), "; wanted ", wanted, "."))
-  if (length(values) != prod(sizes)) wrong("as many as the shape says")
+  values <- if (is.null(found$bytes)) {
+    plain_numbers(found$output$data)
+  } else {
+    tensor_from_raw(found$bytes, as.character(found$output$datatype))
+  }
+  wrong <- function(wanted) {
+    engine_failure(
+      "bad_answer",
+      paste0(
+        url,
+        " sent ",
+        length(values),
+        " values of shape ",
+        paste(sizes, collapse = " x "),
+        "; wanted ",
+        wanted,
+        "."
+      )
+    )
+  }
+
+  if (length(values) != prod(sizes)) {
+    wrong("as many as the shape says")
+  }
+
   if (kind == "answering") {
-    if (length(values) != n * statements) wrong(paste(n, "x", statements, "probabilities"))
+    if (length(values) != n * statements) {
+      wrong(paste(n, "x", statements, "probabilities"))
+    }
+
     return(matrix(values, n, byrow = TRUE))
   }
+
   if (kind == "embedding") {
     many <- if (statements > 0) statements else n
-    if (length(values) == 0 || length(values) %% many != 0 || (length(sizes) > 1 && sizes[1] != many)) wrong(paste(many, "vectors"))
+    if (length(values) == 0 ||
+      length(values) %% many != 0 ||
+      (length(sizes) > 1 && sizes[1] != many)) {
+      wrong(paste(many, "vectors"))
+    }
+
     return(matrix(values, many, byrow = TRUE))
   }
+
   inner <- array(values, rev(sizes))
   if (kind == "depth") {
     sizes <- sizes[sizes != 1 | seq_along(sizes) == 1]
-    if (length(sizes) != 3 || sizes[1] != n) wrong("pictures x rows x columns")
+    if (length(sizes) != 3 || sizes[1] != n) {
+      wrong("pictures x rows x columns")
+    }
+
     inner <- array(values, rev(sizes))
     return(lapply(seq_len(n), function(i) t(inner[, , i])))
   }
-  if (length(sizes) != 4 || sizes[1] != n || sizes[3] != length(joint_names) || sizes[4] != 3) wrong(paste0("pictures x figures x ", length(joint_names), " x 3"))
+
+  if (length(sizes) != 4 || sizes[1] != n || sizes[3] != length(joint_names) || sizes[4] != 3) {
+    wrong(paste0("pictures x figures x ", length(joint_names), " x 3"))
+  }
+
   lapply(seq_len(n), function(i) {
     figures <- lapply(seq_len(sizes[2]), function(k) {
       sure <- which(inner[3, , k, i] >= 0.3)
@@ -98,6 +232,15 @@ said_from_tensor <- function(found, kind, n, statements, url) {
 
 # Numbers as JSON has them; what is null, or none, is NA.
 plain_numbers <- function(data) {
-  flat <- function(x) if (is.list(x)) unlist(lapply(x, flat)) else if (is.null(x)) NA else x
+  flat <- function(x) {
+    if (is.list(x)) {
+      unlist(lapply(x, flat))
+    } else if (is.null(x)) {
+      NA
+    } else {
+      x
+    }
+  }
+
   suppressWarnings(as.numeric(flat(data)))
 }

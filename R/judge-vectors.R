@@ -5,37 +5,102 @@ vectors_judge <- function(wanted, name, folder) {
   read <- function(path) read_vectors(resolve_path(path, folder)$path)
   pictures <- read(wanted$pictures)
   texts <- read(wanted$texts)
-  if (ncol(pictures) != ncol(texts)) stop("the pictures' vectors have ", ncol(pictures), " numbers and the texts' ", ncol(texts), call. = FALSE)
+  if (ncol(pictures) != ncol(texts)) {
+    stop(
+      "the pictures' vectors have ",
+      ncol(pictures),
+      " numbers and the texts' ",
+      ncol(texts),
+      call. = FALSE
+    )
+  }
+
   rownames(pictures) <- sub("\\.[A-Za-z]+$", "", basename(rownames(pictures)))
   look_up <- function(vectors, names) vectors[match(names, rownames(vectors)), , drop = FALSE]
   version <- hash_of(list(pictures, texts))
-  new_judge(name, "embedding", function() version, function(subjects, statements) {
-    if (length(subjects)) look_up(pictures, vapply(subjects, `[[`, "", "sha256")) else look_up(texts, statements)
-  }, pattern = c(wanted$ask %||% "{say}", ""))
+  new_judge(
+    name,
+    "embedding",
+    function() version,
+    function(subjects, statements) {
+      if (length(subjects)) {
+        look_up(pictures, vapply(subjects, `[[`, "", "sha256"))
+      } else {
+        look_up(texts, statements)
+      }
+    },
+    pattern = c(wanted$ask %||% "{say}", "")
+  )
 }
 
 # A matrix with a named row a vector. CSV and Parquet have the names in their first
 # column; beside a .npy file lies a text file of the same name with one a line.
 read_vectors <- function(path) {
   ending <- tolower(sub(".*\\.", "", path))
-  if (!file.exists(path)) stop("no such file: ", basename(path), call. = FALSE)
+  if (!file.exists(path)) {
+    stop("no such file: ", basename(path), call. = FALSE)
+  }
+
   if (ending == "npy") {
     vectors <- read_npy(path)
     names <- sub("npy$", "txt", path, ignore.case = TRUE)
-    if (!file.exists(names)) stop(basename(path), " wants its names in ", basename(names), ", one a line", call. = FALSE)
+    if (!file.exists(names)) {
+      stop(
+        basename(path),
+        " wants its names in ",
+        basename(names),
+        ", one a line",
+        call. = FALSE
+      )
+    }
+
     rownames <- readLines(names, encoding = "UTF-8", warn = FALSE)
   } else if (ending %in% c("csv", "parquet")) {
-    table <- if (ending == "csv") utils::read.csv(path, check.names = FALSE, encoding = "UTF-8", colClasses = NA) else as.data.frame(nanoparquet::read_parquet(path))
+    table <- if (ending == "csv") {
+      utils::read.csv(path, check.names = FALSE, encoding = "UTF-8", colClasses = NA)
+    } else {
+      as.data.frame(nanoparquet::read_parquet(path))
+    }
     numbers <- vapply(table[-1], is.numeric, NA)
-    if (ncol(table) < 3 || !all(numbers)) stop(basename(path), " wants a first column of names, and numbers in at least two others", call. = FALSE)
+    if (ncol(table) < 3 || !all(numbers)) {
+      stop(
+        basename(path),
+        " wants a first column of names, and numbers in at least two others",
+        call. = FALSE
+      )
+    }
+
     vectors <- as.matrix(table[-1])
     rownames <- as.character(table[[1]])
   } else {
     stop(basename(path), " is no .npy, .csv or .parquet file", call. = FALSE)
   }
-  if (length(rownames) != nrow(vectors)) stop(basename(path), " has ", nrow(vectors), " vectors and ", length(rownames), " names", call. = FALSE)
-  if (!all(is.finite(vectors))) stop(basename(path), " has something in it that is no number", call. = FALSE)
-  if (anyDuplicated(rownames)) stop(basename(path), " has two vectors for ", quoted(rownames[duplicated(rownames)][1]), call. = FALSE)
+
+  if (length(rownames) != nrow(vectors)) {
+    stop(
+      basename(path),
+      " has ",
+      nrow(vectors),
+      " vectors and ",
+      length(rownames),
+      " names",
+      call. = FALSE
+    )
+  }
+
+  if (!all(is.finite(vectors))) {
+    stop(basename(path), " has something in it that is no number", call. = FALSE)
+  }
+
+  if (anyDuplicated(rownames)) {
+    stop(
+      basename(path),
+      " has two vectors for ",
+      quoted(rownames[duplicated(rownames)][1]),
+      call. = FALSE
+    )
+  }
+
   dimnames(vectors) <- list(rownames, NULL)
   vectors
 }
@@ -44,19 +109,42 @@ read_vectors <- function(path) {
 read_npy <- function(path) {
   refuse <- function(what) stop(basename(path), " ", what, call. = FALSE)
   bytes <- read_bytes(path)
-  if (length(bytes) < 12 || !identical(bytes[1:6], as.raw(c(0x93, utf8ToInt("NUMPY"))))) refuse("is no .npy file")
+  if (length(bytes) < 12 || !identical(bytes[1:6], as.raw(c(0x93, utf8ToInt("NUMPY"))))) {
+    refuse("is no .npy file")
+  }
+
   wide <- bytes[7] > as.raw(1)
   head <- if (wide) little_endian(bytes, 9, 4) else little_endian(bytes, 9, 2)
   start <- (if (wide) 12 else 10) + head
-  if (start > length(bytes)) refuse("is cut off")
+  if (start > length(bytes)) {
+    refuse("is cut off")
+  }
+
   said <- rawToChar(bytes[((if (wide) 12 else 10) + 1):start])
   part <- function(pattern) sub(paste0(".*", pattern, ".*"), "\\1", said)
   type <- part("'descr': *'([^']*)'")
   shape <- as.numeric(strsplit(part("'shape': *\\(([^)]*)\\)"), ",")[[1]])
-  if (!type %in% c("<f4", "<f8")) refuse(paste0("holds values of type ", type, "; wanted <f4 or <f8"))
-  if (length(shape) != 2 || anyNA(shape)) refuse("has not two dimensions")
-  if (grepl("'fortran_order': *True", said)) refuse("is in Fortran order; wanted C order")
+  if (!type %in% c("<f4", "<f8")) {
+    refuse(paste0("holds values of type ", type, "; wanted <f4 or <f8"))
+  }
+
+  if (length(shape) != 2 || anyNA(shape)) {
+    refuse("has not two dimensions")
+  }
+
+  if (grepl("'fortran_order': *True", said)) {
+    refuse("is in Fortran order; wanted C order")
+  }
+
   size <- if (type == "<f4") 4 else 8
-  if (length(bytes) - start != size * prod(shape)) refuse("is cut off, or longer than its shape says")
-  matrix(readBin(bytes[-seq_len(start)], "double", prod(shape), size, endian = "little"), shape[1], shape[2], byrow = TRUE)
+  if (length(bytes) - start != size * prod(shape)) {
+    refuse("is cut off, or longer than its shape says")
+  }
+
+  matrix(
+    readBin(bytes[-seq_len(start)], "double", prod(shape), size, endian = "little"),
+    shape[1],
+    shape[2],
+    byrow = TRUE
+  )
 }

@@ -2,29 +2,66 @@
 
 build_engines <- function(read, folder, given) {
   # What the fields say of an engine comes before what it says of itself.
-  broken <- sub("^engines\\.([^.]*).*", "\\1", grep("^engines\\.", read$problems$place, value = TRUE))
+  broken <- sub(
+    "^engines\\.([^.]*).*",
+    "\\1",
+    grep("^engines\\.", read$problems$place, value = TRUE)
+  )
   wanted <- Filter(is.list, read$value$engines)
   wanted <- wanted[!names(wanted) %in% broken]
   problems <- no_problems()
   engines <- list()
-  curves <- if (is_keyed(read$value$calibrations) && !any(startsWith(read$problems$place, "calibrations"))) read$value$calibrations
+  curves <- if (is_keyed(read$value$calibrations) &&
+    !any(startsWith(read$problems$place, "calibrations"))) {
+    read$value$calibrations
+  }
   for (name in union(names(wanted), names(given))) {
     place <- paste0("engines.", name)
-    built <- if (!is.null(given[[name]])) given[[name]] else tryCatch(build_engine(wanted[[name]], name, folder), error = identity)
+    built <- if (!is.null(given[[name]])) {
+      given[[name]]
+    } else {
+      tryCatch(build_engine(wanted[[name]], name, folder), error = identity)
+    }
     if (inherits(built, "sprenn_engine")) {
       engine <- tryCatch(calibrated(built, curves[[name]]), sprenn_error = function(e) NULL)
-      if (is.null(engine)) problems <- bind_problems(problems, new_problem("lineup.yml", paste0("calibrations.", name), "a curve that does not fit its knob", "hold rising from 0 to 1 and knob between its ends; `sprenn calibrate` writes one"))
+      if (is.null(engine)) {
+        problems <- bind_problems(
+          problems,
+          new_problem(
+            "lineup.yml",
+            paste0("calibrations.", name),
+            "a curve that does not fit its knob",
+            "hold rising from 0 to 1 and knob between its ends; `sprenn calibrate` writes one"
+          )
+        )
+      }
+
       engines[[name]] <- engine %||% built
       next
     }
-    wrong <- if (inherits(built, "condition")) mask_secrets(conditionMessage(built), as.character(wanted[[name]]$key)) else paste("an object of class", class(built)[1])
+
+    wrong <- if (inherits(built, "condition")) {
+      mask_secrets(conditionMessage(built), as.character(wanted[[name]]$key))
+    } else {
+      paste("an object of class", class(built)[1])
+    }
     better <- switch(wanted[[name]]$kind %||% "function",
-      "function" = "call: package::function or file: path.R (one of them) that gives an engine(); see examples/own-engine.R",
-      http = "a server there that keeps the contract; `sprenn engines --conform --at ADDRESS` tries it",
+      "function" = paste0(
+        "call: package::function or file: path.R (one of them) that gives an engine(); see ",
+        "examples/own-engine.R"
+      ),
+      http = paste0(
+        "a server there that keeps the contract; `sprenn engines ",
+        "--conform --at ADDRESS` tries it"
+      ),
       "what docs/engines.md says of an engine of this kind"
     )
-    problems <- bind_problems(problems, new_problem("lineup.yml", place, gsub("[[:space:]]+", " ", wrong), better))
+    problems <- bind_problems(
+      problems,
+      new_problem("lineup.yml", place, gsub("[[:space:]]+", " ", wrong), better)
+    )
   }
+
   list(engines = engines, problems = problems)
 }
 
@@ -37,11 +74,17 @@ build_engine <- function(wanted, name, folder) {
     folder = folder_engine(wanted, name, folder)
   )
   if (inherits(built, "sprenn_engine")) {
-    for (word in intersect(c("at_once", "price"), names(wanted))) built$about[[word]] <- wanted[[word]]
+    for (word in intersect(c("at_once", "price"), names(wanted))) {
+      built$about[[word]] <- wanted[[word]]
+    }
+
     built$per_minute <- wanted$per_minute
     # What R code or a program makes can be made in another process too.
-    if (wanted$kind %in% c("function", "command")) built$plan <- engine_plan(wanted, name, folder)
+    if (wanted$kind %in% c("function", "command")) {
+      built$plan <- engine_plan(wanted, name, folder)
+    }
   }
+
   built
 }
 
@@ -51,7 +94,10 @@ calibrated <- function(engine, curve) {
   if (is.null(curve) || is.null(engine$about$hold)) {
     return(engine)
   }
-  engine$about$curve <- lapply(curve[c("hold", "knob")], function(values) as.numeric(unlist(values)))
+
+  engine$about$curve <- lapply(curve[c("hold", "knob")], function(values) {
+    as.numeric(unlist(values))
+  })
   engine$about <- new_about(engine$about)
   engine$calibration <- curve
   engine
@@ -59,7 +105,10 @@ calibrated <- function(engine, curve) {
 
 function_engine <- function(wanted, folder) {
   engine <- code_value(wanted, folder)
-  if (inherits(engine, "sprenn_engine") && !is.null(wanted$seconds)) engine$seconds <- wanted$seconds
+  if (inherits(engine, "sprenn_engine") && !is.null(wanted$seconds)) {
+    engine$seconds <- wanted$seconds
+  }
+
   engine
 }
 
@@ -67,12 +116,22 @@ function_engine <- function(wanted, folder) {
 code_value <- function(wanted, folder) {
   if (!is.null(wanted$call)) {
     parts <- strsplit(wanted$call, "::", fixed = TRUE)[[1]]
-    if (length(parts) != 2) stop(quoted(wanted$call))
+    if (length(parts) != 2) {
+      stop(quoted(wanted$call))
+    }
+
     return(getExportedValue(parts[1], parts[2])())
   }
+
   at <- resolve_path(wanted$file, folder)
-  if (!is.null(at$wrong)) stop(quoted(wanted$file), ", ", at$wrong)
-  if (!file.exists(at$path)) stop(quoted(wanted$file), ", no such file")
+  if (!is.null(at$wrong)) {
+    stop(quoted(wanted$file), ", ", at$wrong)
+  }
+
+  if (!file.exists(at$path)) {
+    stop(quoted(wanted$file), ", no such file")
+  }
+
   value_of_file(at$path)
 }
 
@@ -96,21 +155,38 @@ build_lineup <- function(lineup, engines) {
       base[[i]]$vary <- names(values)
       base[[i]]$value <- number_or_na(setting_of(own, names(values)))
     }
+
     swept <- c(swept, lapply(combine_values(values), vary_pipeline, from = own))
   }
+
   swept <- Filter(function(one) !is.null(one), swept)
   chains <- lapply(c(base, swept), unfold_chain)
   as_rows <- function(some) {
-    do.call(rbind, lapply(some, function(one) {
-      for (column in c("settings", "add_ons", "jobs")) one[[column]] <- list(one[[column]])
-      tibble::as_tibble(c(one, native_hold = to_native_hold(one$hold, engines[[one$engine]]$about)))
-    }))
+    do.call(
+      rbind,
+      lapply(some, function(one) {
+        for (column in c("settings", "add_ons", "jobs")) {
+          one[[column]] <- list(one[[column]])
+        }
+
+        tibble::as_tibble(c(
+          one,
+          native_hold = to_native_hold(one$hold, engines[[one$engine]]$about)
+        ))
+      })
+    )
   }
-  stages <- as_rows(unlist(lapply(chains, function(chain) chain[-length(chain)]), recursive = FALSE))
+
+  stages <- as_rows(
+    unlist(lapply(chains, function(chain) chain[-length(chain)]), recursive = FALSE)
+  )
   pipelines <- as_rows(lapply(chains, function(chain) chain[[length(chain)]]))
   sample <- lineup$control_sample
   list(
-    engines = engines[unique(c(pipelines$engine, stages$engine))], pipelines = pipelines, stages = stages, controls = unlist(lineup$controls),
+    engines = engines[unique(c(pipelines$engine, stages$engine))],
+    pipelines = pipelines,
+    stages = stages,
+    controls = unlist(lineup$controls),
     control_sample = list(cases = sample$cases %||% 3, seeds = sample$seeds %||% 1)
   )
 }
@@ -124,10 +200,14 @@ unfold_chain <- function(one) {
   if (count == 1) {
     return(list(c(one, list(follows = NA_character_, stage = 1L))))
   }
+
   names <- c(paste0(one$pipeline, ":", seq_len(count - 1)), one$pipeline)
   lapply(seq_len(count), function(k) {
     part <- one
-    if (k > 1) part[names(steps[[k - 1]])] <- steps[[k - 1]]
+    if (k > 1) {
+      part[names(steps[[k - 1]])] <- steps[[k - 1]]
+    }
+
     part$pipeline <- names[k]
     c(part, list(follows = if (k > 1) names[k - 1] else NA_character_, stage = k))
   })
@@ -136,10 +216,15 @@ unfold_chain <- function(one) {
 build_pipeline <- function(pipeline, engines) {
   steps <- lapply(pipeline$steps %||% list(pipeline), build_step, engines = engines)
   c(
-    list(pipeline = pipeline$id), steps[[1]],
+    list(pipeline = pipeline$id),
+    steps[[1]],
     list(
-      steps = steps[-1], jobs = unlist(pipeline$jobs) %||% jobs, if_missing = pipeline$if_missing %||% "stop",
-      sweep = NA_character_, vary = NA_character_, value = NA_real_
+      steps = steps[-1],
+      jobs = unlist(pipeline$jobs) %||% jobs,
+      if_missing = pipeline$if_missing %||% "stop",
+      sweep = NA_character_,
+      vary = NA_character_,
+      value = NA_real_
     )
   )
 }
@@ -148,41 +233,73 @@ build_step <- function(step, engines) {
   list(
     engine = step$engine,
     checkpoint = step$checkpoint %||% names(engines[[step$engine]]$about$checkpoints)[1],
-    hold = as.numeric(step$hold %||% NA), settings = sort_by_name(step$settings), add_ons = sort_by_name(step$add_ons)
+    hold = as.numeric(step$hold %||% NA),
+    settings = sort_by_name(step$settings),
+    add_ons = sort_by_name(step$add_ons)
   )
 }
 
 # Every combination of the values, each as a named list.
 combine_values <- function(values) {
   places <- expand.grid(rev(lapply(values, seq_along)))[, rev(seq_along(values)), drop = FALSE]
-  lapply(seq_len(nrow(places)), function(i) Map(function(some, k) some[[k]], values, unlist(places[i, ])))
+  lapply(seq_len(nrow(places)), function(i) {
+    Map(function(some, k) some[[k]], values, unlist(places[i, ]))
+  })
 }
 
 # The pipeline with some of its settings changed; NULL where nothing changes.
 vary_pipeline <- function(values, from) {
-  if (all(mapply(function(value, name) identical(value, setting_of(from, name)), values, names(values)))) {
+  if (all(
+    mapply(
+      function(value, name) identical(value, setting_of(from, name)),
+      values,
+      names(values)
+    )
+  )) {
     return(NULL)
   }
-  shown <- vapply(values, function(value) if (is.numeric(value)) format(value, digits = 6) else value, "")
+
+  shown <- vapply(
+    values,
+    function(value) if (is.numeric(value)) format(value, digits = 6) else value,
+    ""
+  )
   from$sweep <- from$pipeline
   from$pipeline <- paste0(from$pipeline, "/", paste0(names(values), "=", shown, collapse = ","))
   if (length(values) == 1) {
     from$vary <- names(values)
     from$value <- number_or_na(values[[1]])
   }
+
   for (name in names(values)) {
-    if (name %in% c("hold", "checkpoint")) from[[name]] <- values[[name]] else from$settings[[name]] <- values[[name]]
+    if (name %in% c("hold", "checkpoint")) {
+      from[[name]] <- values[[name]]
+    } else {
+      from$settings[[name]] <- values[[name]]
+    }
   }
+
   from$settings <- sort_by_name(from$settings)
   from
 }
 
 setting_of <- function(pipeline, name) {
-  if (name %in% c("hold", "checkpoint")) pipeline[[name]] else pipeline$settings[[name]]
+  if (name %in% c("hold", "checkpoint")) {
+    pipeline[[name]]
+  } else {
+    pipeline$settings[[name]]
+  }
 }
 
 number_or_na <- function(value) if (is.numeric(value)) as.numeric(value) else NA_real_
-sort_by_name <- function(values) if (length(values) == 0) list() else values[order(names(values), method = "radix")]
+
+sort_by_name <- function(values) {
+  if (length(values) == 0) {
+    list()
+  } else {
+    values[order(names(values), method = "radix")]
+  }
+}
 
 # Pairs of pipelines that ask the same engine for the same: what an engine calls
 # itself counts, not the name that the lineup gives it.

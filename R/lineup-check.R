@@ -9,48 +9,130 @@ lineup_problems <- function(read, engines) {
   problems <- list(repeated_ids(read, "pipelines", "lineup.yml"))
   for (i in sound) {
     steps <- pipelines[[i]]$steps %||% list(pipelines[[i]])
-    inside <- if (is.null(pipelines[[i]]$steps)) "" else paste0(".steps[", seq_along(steps), "]")
-    problems <- c(problems, Map(step_problems, steps, paste0("pipelines[", i, "]", inside), MoreArgs = list(engines = engines, described = described)))
+    inside <- if (is.null(pipelines[[i]]$steps)) {
+      ""
+    } else {
+      paste0(".steps[", seq_along(steps), "]")
+    }
+    problems <- c(
+      problems,
+      Map(
+        step_problems,
+        steps,
+        paste0("pipelines[", i, "]", inside),
+        MoreArgs = list(engines = engines, described = described)
+      )
+    )
   }
+
   for (i in sound_entries(read, "sweeps")) {
     # A pipeline with a problem of its own may be the one that is meant.
-    problems <- c(problems, list(sweep_problems(lineup$sweeps[[i]], paste0("sweeps[", i, "]"), pipelines[sound], engines, all = length(sound) == length(pipelines))))
+    problems <- c(
+      problems,
+      list(
+        sweep_problems(
+          lineup$sweeps[[i]],
+          paste0("sweeps[", i, "]"),
+          pipelines[sound],
+          engines,
+          all = length(sound) == length(pipelines)
+        )
+      )
+    )
   }
+
   problems <- bind_problems(unname(problems))
   # Pipelines of an engine that can't be had say nothing of each other.
-  if (nrow(problems) + nrow(read$problems) > 0 || is.null(lineup) || !all(names(lineup$engines) %in% names(engines))) {
+  if (nrow(problems) + nrow(read$problems) > 0 ||
+    is.null(lineup) ||
+    !all(names(lineup$engines) %in% names(engines))) {
     return(problems)
   }
+
   same <- same_recipes(build_lineup(lineup, engines))
-  bind_problems(lapply(same, function(pair) {
-    new_problem("lineup.yml", "pipelines", paste(pair, collapse = " and "), "pipelines that differ in something: these two are one and the same")
-  }))
+  bind_problems(
+    lapply(same, function(pair) {
+      new_problem(
+        "lineup.yml",
+        "pipelines",
+        paste(pair, collapse = " and "),
+        "pipelines that differ in something: these two are one and the same"
+      )
+    })
+  )
 }
 
 step_problems <- function(step, place, engines, described) {
   about <- engines[[step$engine]]$about
   problems <- list()
-  note <- function(name, ...) problems[[length(problems) + 1]] <<- new_problem("lineup.yml", paste0(place, ".", name), ...)
+  note <- function(name, ...) {
+    problems[[length(problems) + 1]] <<- new_problem(
+      "lineup.yml",
+      paste0(place, ".", name),
+      ...
+    )
+  }
+
   if (is.null(about)) {
     known <- union(described, names(engines))
     # An engine that is described but can't be had is a problem of its own.
-    if (!step$engine %in% described) note("engine", quoted(step$engine), paste("one of the engines:", paste(known, collapse = ", ")), nearest_word(step$engine, known))
+    if (!step$engine %in% described) {
+      note(
+        "engine",
+        quoted(step$engine),
+        paste("one of the engines:", paste(known, collapse = ", ")),
+        nearest_word(step$engine, known)
+      )
+    }
+
     return(bind_problems(problems))
   }
-  problems <- lapply(names(step$settings), function(name) setting_problem(step$settings[[name]], name, about, paste0(place, ".settings.", name)))
+
+  problems <- lapply(names(step$settings), function(name) {
+    setting_problem(step$settings[[name]], name, about, paste0(place, ".settings.", name))
+  })
   checkpoints <- names(about$checkpoints)
-  wanted <- paste0("one of ", about$name, "'s checkpoints: ", paste(checkpoints, collapse = ", "))
+  wanted <- paste0(
+    "one of ",
+    about$name,
+    "'s checkpoints: ",
+    paste(checkpoints, collapse = ", ")
+  )
   if (is.null(step$checkpoint)) {
-    if (length(checkpoints) > 1) note("checkpoint", "nothing", wanted)
+    if (length(checkpoints) > 1) {
+      note("checkpoint", "nothing", wanted)
+    }
   } else if (!step$checkpoint %in% checkpoints) {
-    note("checkpoint", quoted(step$checkpoint), wanted, nearest_word(step$checkpoint, checkpoints))
+    note(
+      "checkpoint",
+      quoted(step$checkpoint),
+      wanted,
+      nearest_word(step$checkpoint, checkpoints)
+    )
   }
-  if (is.null(about$hold) && !is.null(step$hold)) note("hold", show_value(step$hold), paste0("no hold: ", about$name, " has no such knob"))
-  if (!is.null(about$hold) && is.null(step$hold)) note("hold", "nothing", "a number from 0 (lets the reference go) to 1 (keeps it)")
+
+  if (is.null(about$hold) && !is.null(step$hold)) {
+    note("hold", show_value(step$hold), paste0("no hold: ", about$name, " has no such knob"))
+  }
+
+  if (!is.null(about$hold) && is.null(step$hold)) {
+    note("hold", "nothing", "a number from 0 (lets the reference go) to 1 (keeps it)")
+  }
+
   for (name in setdiff(names(step$add_ons), about$add_ons)) {
-    known <- if (length(about$add_ons)) paste0("one of ", about$name, "'s add-ons: ", paste(about$add_ons, collapse = ", ")) else paste0("no add-ons: ", about$name, " knows none")
-    note(paste0("add_ons.", name), "an add-on that the engine does not have", known, nearest_word(name, about$add_ons))
+    known <- if (length(about$add_ons)) {
+      paste0("one of ", about$name, "'s add-ons: ", paste(about$add_ons, collapse = ", "))
+    } else {
+      paste0("no add-ons: ", about$name, " knows none")
+    }
+    note(
+      paste0("add_ons.", name),
+      "an add-on that the engine does not have",
+      known,
+      nearest_word(name, about$add_ons)
+    )
   }
+
   bind_problems(problems)
 }
 
@@ -59,68 +141,128 @@ step_problems <- function(step, place, engines, described) {
 setting_problem <- function(value, name, about, place) {
   known <- about$settings
   if (!name %in% names(known)) {
-    takes <- if (length(known)) paste0("what ", about$name, " takes: ", paste(names(known), collapse = ", ")) else paste0("no settings: ", about$name, " takes none")
-    return(new_problem("lineup.yml", place, "a setting that the engine does not take", takes, nearest_word(name, names(known))))
+    takes <- if (length(known)) {
+      paste0("what ", about$name, " takes: ", paste(names(known), collapse = ", "))
+    } else {
+      paste0("no settings: ", about$name, " takes none")
+    }
+    return(new_problem(
+      "lineup.yml",
+      place,
+      "a setting that the engine does not take",
+      takes,
+      nearest_word(name, names(known))
+    ))
   }
+
   setting <- known[[name]]
   words <- unlist(setting$words)
   if (is.null(words) && !(is.numeric(value) && value >= setting$from && value <= setting$to)) {
-    return(new_problem("lineup.yml", place, show_value(value), paste("a number from", setting$from, "to", setting$to)))
+    return(new_problem(
+      "lineup.yml",
+      place,
+      show_value(value),
+      paste("a number from", setting$from, "to", setting$to)
+    ))
   }
+
   if (!is.null(words) && !value %in% words) {
-    return(new_problem("lineup.yml", place, show_value(value), paste("one of", paste(words, collapse = ", ")), nearest_word(as.character(value), words)))
+    return(new_problem(
+      "lineup.yml",
+      place,
+      show_value(value),
+      paste("one of", paste(words, collapse = ", ")),
+      nearest_word(as.character(value), words)
+    ))
   }
+
   no_problems()
 }
 
 sweep_problems <- function(sweep, place, pipelines, engines, all) {
   ids <- vapply(pipelines, `[[`, "", "id")
   problems <- list()
-  note <- function(where, ...) problems[[length(problems) + 1]] <<- new_problem("lineup.yml", paste0(place, where), ...)
+  note <- function(where, ...) {
+    problems[[length(problems) + 1]] <<- new_problem("lineup.yml", paste0(place, where), ...)
+  }
+
   base <- match(sweep$of, ids)
   if (is.na(base)) {
-    if (all) note(".of", quoted(sweep$of), paste("one of the pipelines:", paste(ids, collapse = ", ")), nearest_word(sweep$of, ids))
+    if (all) {
+      note(
+        ".of",
+        quoted(sweep$of),
+        paste("one of the pipelines:", paste(ids, collapse = ", ")),
+        nearest_word(sweep$of, ids)
+      )
+    }
+
     return(bind_problems(problems))
   }
+
   if (!is.null(pipelines[[base]]$steps)) {
     note(".of", paste0(quoted(sweep$of), ", a chain"), "a pipeline of one step")
     return(bind_problems(problems))
   }
+
   about <- engines[[pipelines[[base]]$engine]]$about
   if (is.null(about)) {
     return(no_problems())
   }
+
   known <- c(if (!is.null(about$hold)) "hold", "checkpoint", names(about$settings))
   values <- sweep$grid %||% stats::setNames(list(sweep$over), sweep$vary)
   for (name in names(values)) {
     inside <- if (is.null(sweep$grid)) ".over" else paste0(".grid.", name)
     if (!name %in% known) {
-      note(if (is.null(sweep$grid)) ".vary" else inside, quoted(name), paste0("what ", about$name, " takes: ", paste(known, collapse = ", ")), nearest_word(name, known))
+      note(
+        if (is.null(sweep$grid)) ".vary" else inside,
+        quoted(name),
+        paste0("what ", about$name, " takes: ", paste(known, collapse = ", ")),
+        nearest_word(name, known)
+      )
       next
     }
+
     about$settings$hold <- new_setting(c(0, 1))
     about$settings$checkpoint <- new_setting(names(about$checkpoints))
-    problems <- c(problems, lapply(seq_along(values[[name]]), function(j) {
-      setting_problem(values[[name]][[j]], name, about, paste0(place, inside, "[", j, "]"))
-    }))
+    problems <- c(
+      problems,
+      lapply(seq_along(values[[name]]), function(j) {
+        setting_problem(values[[name]][[j]], name, about, paste0(place, inside, "[", j, "]"))
+      })
+    )
   }
+
   bind_problems(problems)
 }
 
 # Inputs that a case may bring and an engine may or may not take.
 input_words <- c(
-  look = "pictures of a look", mask = "a mask", references = "several references", text_alone = "no reference at all",
-  negative = "unwanted things", edges = "an edges guide", soft_edges = "a soft_edges guide", areas = "an areas guide",
-  depth = "a depth guide", pose = "a pose guide"
+  look = "pictures of a look",
+  mask = "a mask",
+  references = "several references",
+  text_alone = "no reference at all",
+  negative = "unwanted things",
+  edges = "an edges guide",
+  soft_edges = "a soft_edges guide",
+  areas = "an areas guide",
+  depth = "a depth guide",
+  pose = "a pose guide"
 )
+
 input_kinds <- function() names(input_words)
 
 inputs_of <- function(case) {
   c(
     if (!is.na(case$look)) "look",
-    if (!is.null(case$mask) || any(case$grow > 0) || identical(case$reference$fit, "extend")) "mask",
-    if (length(case$references) > 1) "references", if (length(case$references) == 0) "text_alone",
-    if (length(case$negative)) "negative", names(case$guides)
+    if (!is.null(case$mask) || any(case$grow > 0) || identical(case$reference$fit, "extend")) {
+      "mask"
+    },
+    if (length(case$references) > 1) "references",
+    if (length(case$references) == 0) "text_alone",
+    if (length(case$negative)) "negative",
+    names(case$guides)
   )
 }
 
@@ -131,26 +273,72 @@ inputs_of <- function(case) {
 fit_problems <- function(trial) {
   steps <- all_steps(trial$lineup)
   cases <- trial$suite$cases
-  written <- trial$lineup$pipelines$pipeline[is.na(trial$lineup$pipelines$sweep) | trial$lineup$pipelines$sweep == trial$lineup$pipelines$pipeline]
+  written <- trial$lineup$pipelines$pipeline[is.na(trial$lineup$pipelines$sweep) |
+    trial$lineup$pipelines$sweep == trial$lineup$pipelines$pipeline]
   owner <- sub(":[0-9]+$", "", steps$pipeline)
-  bind_problems(lapply(which(owner %in% written), function(i) {
-    about <- trial$lineup$engines[[steps$engine[i]]]$about
-    mine <- Filter(function(case) case$job %in% steps$jobs[[i]], cases)
-    lacking <- lapply(mine, function(case) setdiff(step_inputs(case, steps$stage[i]), about$takes))
-    if (steps$if_missing[i] == "drop") lacking <- lapply(lacking, intersect, c("text_alone", "references"))
-    place <- paste0("pipelines[", match(owner[i], written), "]")
-    if (length(mine) == 0) {
-      return(if (is.na(steps$follows[i])) new_problem("lineup.yml", paste0(place, ".jobs"), "no case of these jobs", paste("jobs that the suite has:", paste(unique(vapply(cases, `[[`, "", "job")), collapse = ", "))))
-    }
-    bind_problems(lapply(unique(unlist(lacking)), function(input) {
-      ids <- vapply(mine, `[[`, "", "id")[vapply(lacking, function(inputs) input %in% inputs, NA)]
-      new_problem(
-        "lineup.yml", place, paste0(shorten_list(ids), " with ", input_words[[input]], ", which ", about$name, " does not take"),
-        if (input %in% c("text_alone", "references")) "jobs: a list of those that it can do" else "if_missing: drop, to leave it out, or jobs: a list of those that it can do"
+  bind_problems(
+    lapply(which(owner %in% written), function(i) {
+      about <- trial$lineup$engines[[steps$engine[i]]]$about
+      mine <- Filter(function(case) case$job %in% steps$jobs[[i]], cases)
+      lacking <- lapply(mine, function(case) {
+        setdiff(step_inputs(case, steps$stage[i]), about$takes)
+      })
+      if (steps$if_missing[i] == "drop") {
+        lacking <- lapply(lacking, intersect, c("text_alone", "references"))
+      }
+
+      place <- paste0("pipelines[", match(owner[i], written), "]")
+      if (length(mine) == 0) {
+        return(
+          if (is.na(steps$follows[i])) {
+            new_problem(
+              "lineup.yml",
+              paste0(place, ".jobs"),
+              "no case of these jobs",
+              paste(
+                "jobs that the suite has:",
+                paste(unique(vapply(cases, `[[`, "", "job")), collapse = ", ")
+              )
+            )
+          }
+        )
+      }
+
+      bind_problems(
+        lapply(unique(unlist(lacking)), function(input) {
+          ids <- vapply(mine, `[[`, "", "id")[vapply(
+            lacking,
+            function(inputs) input %in% inputs,
+            NA
+          )]
+          new_problem(
+            "lineup.yml",
+            place,
+            paste0(
+              shorten_list(ids),
+              " with ",
+              input_words[[input]],
+              ", which ",
+              about$name,
+              " does not take"
+            ),
+            if (input %in% c("text_alone", "references")) {
+              "jobs: a list of those that it can do"
+            } else {
+              "if_missing: drop, to leave it out, or jobs: a list of those that it can do"
+            }
+          )
+        })
       )
-    }))
-  }))
+    })
+  )
 }
 
 # A later step works on one picture, the one before it made.
-step_inputs <- function(case, stage) if (stage == 1) inputs_of(case) else setdiff(inputs_of(case), c("references", "text_alone"))
+step_inputs <- function(case, stage) {
+  if (stage == 1) {
+    inputs_of(case)
+  } else {
+    setdiff(inputs_of(case), c("references", "text_alone"))
+  }
+}

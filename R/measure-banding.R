@@ -1,7 +1,9 @@
 measure_banding <- function() {
   new_measure(
-    "banding", "flaws",
-    range = "how many of 256 tones a channel really has: about 100 a photograph, 8 eight levels", better = "higher",
+    "banding",
+    "flaws",
+    range = "how many of 256 tones a channel really has: about 100 a photograph, 8 eight levels",
+    better = "higher",
     sees = "tones in few steps where the reference has many",
     blind_to = "steps that were smoothed or compressed over; few tones that the look has too",
     source = "exponential of the entropy of each channel's tones",

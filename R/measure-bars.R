@@ -1,9 +1,17 @@
 measure_bars <- function() {
   new_measure(
-    "bars", "flaws",
-    range = "0 none to 1 (share of height or width)", better = "lower",
-    sees = "bars at the edges that the reference does not have: of any colour, shaded, grainy or blurred",
-    blind_to = "bars that were there before or end at a straight step of the reference, borders of less than a hundredth",
+    "bars",
+    "flaws",
+    range = "0 none to 1 (share of height or width)",
+    better = "lower",
+    sees = paste0(
+      "bars at the edges that the reference does not have: of any colour, shaded, grainy or ",
+      "blurred"
+    ),
+    blind_to = paste0(
+      "bars that were there before or end at a straight step of the reference, borders of less ",
+      "than a hundredth"
+    ),
     source = "own method: strips with little detail that end in a straight step",
     cost = "low",
     compute = function(scene) {
@@ -14,6 +22,7 @@ measure_bars <- function() {
         was_there <- mapply(near, found, scene$reference$steps)
         found <- ifelse(was_there, 0, found - scene$reference$bars)
       }
+
       flaw_score(max(found, 0), 0.01, 0.03, place = names(found)[which.max(found)])
     }
   )

@@ -1,10 +1,18 @@
 measure_blur <- function() {
   new_measure(
-    "blur", "flaws",
-    range = "1 as sharp as what it was made from, 3 contours three times as wide (raw: width in px)", better = "lower",
+    "blur",
+    "flaws",
+    range = paste0(
+      "1 as sharp as what it was made from, 3 contours three ",
+      "times as wide (raw: width in px)"
+    ),
+    better = "lower",
     sees = "contours that are all soft or shaken, beyond the reference and the look",
     blind_to = "which parts are in focus; soft parts beside sharp ones",
-    source = "width of the sharpest twentieth of contours, across or down (after Marziliano et al. 2002)",
+    source = paste0(
+      "width of the sharpest twentieth of contours, across or ",
+      "down (after Marziliano et al. 2002)"
+    ),
     cost = "low",
     compute = function(scene) {
       width <- scene$take$blur

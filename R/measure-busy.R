@@ -1,7 +1,11 @@
 measure_busy <- function() {
   new_probe(
-    "busy", "share of the place with detail, 0 plain to 1 detail everywhere",
-    sees = "how much of a place has detail: lightness that changes from one pixel to the next at a long edge of 256",
+    "busy",
+    "share of the place with detail, 0 plain to 1 detail everywhere",
+    sees = paste0(
+      "how much of a place has detail: lightness that changes from one pixel to the next at a ",
+      "long edge of 256"
+    ),
     blind_to = "what the detail is, colour, fine grain",
     source = "lightness differences, OKLab (Ottosson 2020)",
     look_at = function(seen, probe) {

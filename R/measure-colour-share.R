@@ -1,6 +1,7 @@
 measure_colour_share <- function() {
   new_probe(
-    "colour_share", "share of the place",
+    "colour_share",
+    "share of the place",
     asks = "share",
     sees = "how much of a place has a named or given colour",
     blind_to = "shape, texture, the rest of the picture",

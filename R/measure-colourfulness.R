@@ -1,6 +1,7 @@
 measure_colourfulness <- function() {
   new_probe(
-    "colourfulness", "mean OKLab chroma over 0.2, 0 grey to 1 vivid all over",
+    "colourfulness",
+    "mean OKLab chroma over 0.2, 0 grey to 1 vivid all over",
     sees = "how strong the colours of a place are",
     blind_to = "which colours they are, light and shape",
     source = "OKLab chroma (Ottosson 2020)",

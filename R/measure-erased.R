@@ -1,8 +1,10 @@
 # Of a case's repairs together: what one of them took away and the others kept.
 measure_erased <- function() {
   new_measure(
-    "erased", "flaws",
-    range = "0 nothing, 1 all marks of one part (share, less three times that of the rest)", better = "lower",
+    "erased",
+    "flaws",
+    range = "0 nothing, 1 all marks of one part (share, less three times that of the rest)",
+    better = "lower",
     sees = "that a repair took away a part of the picture itself: eyes, a mouth, lettering",
     blind_to = paste(
       "broad shapes; what all repairs of the case took away;",
@@ -20,6 +22,7 @@ measure_erased <- function() {
         if (length(witnesses) < 2) {
           return(new_scores(NA_real_, NA_real_, "none"))
         }
+
         kept <- colMeans(stayed[witnesses, , drop = FALSE]) >= 0.75
         own <- marks_by_part(places[kept, , drop = FALSE])
         lost <- marks_by_part(places[kept & !stayed[i, ], , drop = FALSE])
@@ -46,7 +49,10 @@ marks_by_part <- function(places) {
   # Places are the middles of pixels, so that none is 1.
   cell <- floor(places * n)
   counts <- matrix(tabulate(cell[, 2] * n + cell[, 1] + 1, n * n), n)
-  inside <- counts[-1, -1] + counts[-n, -1] + counts[-1, -n] + counts[-n, -n]
+  inside <- counts[-1, -1] +
+    counts[-n, -1] +
+    counts[-1, -n] +
+    counts[-n, -n]
   at <- expand.grid(x = seq_len(n - 1) - 1, y = seq_len(n - 1) - 1) / n
   list(inside = c(inside), all = sum(counts), box = as.matrix(cbind(at, at + 2 / n)))
 }

@@ -1,7 +1,9 @@
 measure_lines <- function() {
   new_measure(
-    "lines", "structure",
-    range = "0 none of them, 1 the same (raw: cosine)", better = "higher",
+    "lines",
+    "structure",
+    range = "0 none of them, 1 the same (raw: cosine)",
+    better = "higher",
     sees = "the directions in which straight lines run",
     blind_to = "where they are, curves, colour",
     source = "outline pixels voting for lines at their own angle (Hough 1962; Duda and Hart 1972)",
@@ -13,6 +15,7 @@ measure_lines <- function() {
       if (sum(theirs) == 0) {
         return(NULL)
       }
+
       agreed <- if (sum(ours) > 0) sum(ours * theirs) / sqrt(sum(ours^2) * sum(theirs^2)) else 0
       new_scores(agreed, agreed)
     }

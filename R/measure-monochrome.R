@@ -1,7 +1,11 @@
 measure_monochrome <- function() {
   new_probe(
-    "monochrome", "0 a coloured picture, 1 greys or tints of one hue all over",
-    sees = "whether a place is in greys, or in tints of one hue that all follow from lightness (sepia, blueprint)",
+    "monochrome",
+    "0 a coloured picture, 1 greys or tints of one hue all over",
+    sees = paste0(
+      "whether a place is in greys, or in tints of one hue that all follow from lightness ",
+      "(sepia, blueprint)"
+    ),
     blind_to = "which hue that is, light and shape",
     source = "hue, and distance in OKLab (Ottosson 2020) from the median colour of pixels as light",
     look_at = function(seen, probe) {

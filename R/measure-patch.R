@@ -1,10 +1,21 @@
 measure_patch <- function() {
   new_measure(
-    "patch", "flaws",
-    range = "1 as detailed as its surroundings, 0.5 plainly flat, smeared, soft or noisy, 0 nothing there", better = "higher",
-    sees = "that what was filled in does not belong: flat, smeared, blurred, noise, or in a far busier manner",
+    "patch",
+    "flaws",
+    range = paste0(
+      "1 as detailed as its surroundings, 0.5 plainly flat, smeared, soft or noisy, 0 nothing ",
+      "there"
+    ),
+    better = "higher",
+    sees = paste0(
+      "that what was filled in does not belong: flat, smeared, blurred, noise, or in a far ",
+      "busier manner"
+    ),
     blind_to = "what it shows, its colours",
-    source = "detail just inside the mask's edge against that just outside, and against the next octave's",
+    source = paste0(
+      "detail just inside the mask's edge against that just outside, and against the next ",
+      "octave's"
+    ),
     cost = "low",
     needs = "reference",
     compute = function(scene) {
@@ -23,10 +34,14 @@ measure_patch <- function() {
 
 # A canvas that was grown goes on as it was.
 patch_of_canvas <- function(fill) {
-  patch_score(fill, c(
-    flat = fill[["detail"]] / least_detail, soft = fill[["noise"]] / softest,
-    busier = far_more_detail / fill[["detail"]]
-  ))
+  patch_score(
+    fill,
+    c(
+      flat = fill[["detail"]] / least_detail,
+      soft = fill[["noise"]] / softest,
+      busier = far_more_detail / fill[["detail"]]
+    )
+  )
 }
 
 # What was put in by an edit may be smoother than what lies around it.

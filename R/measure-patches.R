@@ -1,8 +1,12 @@
 measure_patches <- function() {
   new_probe(
-    "patches", "how many",
+    "patches",
+    "how many",
     counts = TRUE,
-    sees = "how many separate patches of a named or given colour lie in a place, each at least a thousandth of the picture",
+    sees = paste0(
+      "how many separate patches of a named or given colour lie in a place, each at least a ",
+      "thousandth of the picture"
+    ),
     blind_to = "their shapes; patches that touch count as one",
     source = "OKLab (Ottosson 2020), colour_names(), connected regions",
     look_at = function(seen, probe) {

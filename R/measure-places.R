@@ -27,7 +27,11 @@ place_names <- function() c(names(place_boxes()), "border")
 region_pattern <- "^(inside|outside) (\\S.*)$"
 
 place_words <- function(where) {
-  if (is.numeric(where)) paste0("box ", paste(format(where), collapse = " ")) else where
+  if (is.numeric(where)) {
+    paste0("box ", paste(format(where), collapse = " "))
+  } else {
+    where
+  }
 }
 
 # The pixels of a place: `lab`, a matrix with columns L, a, b; `inside`, rows x columns,
@@ -39,7 +43,11 @@ see_place <- function(scene, where) {
   if (is.null(inside) || !any(inside)) {
     return(NULL)
   }
-  lab <- matrix(oklab, ncol = 3, dimnames = list(NULL, c("L", "a", "b")))[inside, , drop = FALSE]
+
+  lab <- matrix(oklab, ncol = 3, dimnames = list(NULL, c("L", "a", "b")))[
+    inside, ,
+    drop = FALSE
+  ]
   list(lab = lab, inside = inside, oklab = oklab, scene = scene)
 }
 
@@ -48,17 +56,21 @@ place_map <- function(scene, where, size) {
   if (is.numeric(where)) {
     return(box_map(where, size))
   }
+
   if (where == "border") {
     return(!box_map(inside_border, size))
   }
+
   if (where %in% names(place_boxes())) {
     return(box_map(place_boxes()[[where]], size))
   }
+
   name <- sub(region_pattern, "\\2", where)
   region <- if (name == "mask") scene$mask else scene$watch[[name]]$kept
   if (is.null(region)) {
     return(NULL)
   }
+
   (resize_map(region, size) > 0.5) == startsWith(where, "inside")
 }
 

@@ -5,15 +5,30 @@
 # phrase gives its bound, which is of a share (0 to 1) or of a count. `look_at(seen, probe)`
 # is given what see_place() makes of the take, and returns `number`, and `counted` where
 # some pixels of the place count and others don't (0 to 1, in the order of `seen$lab`).
-new_probe <- function(measure, number_is, sees, blind_to, source, look_at, asks = measure, counts = FALSE) {
+new_probe <- function(
+  measure,
+  number_is,
+  sees,
+  blind_to,
+  source,
+  look_at,
+  asks = measure,
+  counts = FALSE
+) {
   probe <- new_measure(
-    measure, "adherence",
-    range = paste0("1 as asked, falling to 0 (raw: ", number_is, ")"), better = "as asked",
-    sees = sees, blind_to = blind_to, source = source,
+    measure,
+    "adherence",
+    range = paste0("1 as asked, falling to 0 (raw: ", number_is, ")"),
+    better = "as asked",
+    sees = sees,
+    blind_to = blind_to,
+    source = source,
     compute = function(scene, probe) {
       seen <- see_place(scene, probe$where)
       found <- if (!is.null(seen)) look_at(seen, probe)
-      if (!is.null(found)) grade_probe(found$number, probe$bound, probe$where, counts)
+      if (!is.null(found)) {
+        grade_probe(found$number, probe$bound, probe$where, counts)
+      }
     }
   )
   c(probe, list(asks = asks, counts = counts, look_at = look_at))
@@ -51,8 +66,15 @@ grade_probe <- function(number, bound, where, counts = FALSE) {
 probe_words <- function(probe) {
   where <- place_words(probe$where)
   in_place <- function(word) {
-    if (where == "whole") paste(word, "the picture") else if (grepl("^(inside|outside|box) ", where)) sub("^box", paste(word, "box"), where) else paste(word, "the", where)
+    if (where == "whole") {
+      paste(word, "the picture")
+    } else if (grepl("^(inside|outside|box) ", where)) {
+      sub("^box", paste(word, "box"), where)
+    } else {
+      paste(word, "the", where)
+    }
   }
+
   bound <- bound_words(probe$bound, probe_named(probe$measure)$counts)
   switch(probe$measure,
     colour_share = paste0(probe$colour, ": ", bound, " ", in_place("of")),

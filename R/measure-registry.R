@@ -17,7 +17,9 @@
 list_measures <- function() {
   facts <- c("measure", "axis", "range", "better", "sees", "blind_to", "cost", "source")
   measures <- c(all_measures(), across_measures())
-  tibble::as_tibble(lapply(stats::setNames(nm = facts), function(fact) vapply(measures, `[[`, "", fact)))
+  tibble::as_tibble(
+    lapply(stats::setNames(nm = facts), function(fact) vapply(measures, `[[`, "", fact))
+  )
 }
 
 all_measures <- function() {
@@ -69,25 +71,55 @@ plain_measures <- function() {
 
 # Measures that compare takes with each other, once they are all there; `compute` is
 # given what read_prints() makes of a group, and returns a number a take.
-across_measures <- function() list(measure_consistency(), measure_same_as_seed(), measure_erased())
+across_measures <- function() {
+  list(measure_consistency(), measure_same_as_seed(), measure_erased())
+}
 
 # A measure: its facts, and the function that takes it. `compute(scene)` is
 # given the scene of new_scene() and returns what new_scores() makes (a list of
 # several where it has several), or NULL when the scene has nothing for it to
 # measure. A probe's measure is given the probe as well.
-new_measure <- function(measure, axis, range, better, sees, blind_to, source, compute, cost = "low", needs = character()) {
+new_measure <- function(
+  measure,
+  axis,
+  range,
+  better,
+  sees,
+  blind_to,
+  source,
+  compute,
+  cost = "low",
+  needs = character()
+) {
   list(
-    measure = measure, axis = axis, range = range, better = better, sees = sees,
-    blind_to = blind_to, source = source, cost = cost, compute = compute, needs = needs
+    measure = measure,
+    axis = axis,
+    range = range,
+    better = better,
+    sees = sees,
+    blind_to = blind_to,
+    source = source,
+    cost = cost,
+    compute = compute,
+    needs = needs
   )
 }
 
 # One measured number. `level` is for flaws (none, slight, serious), `place`
 # says where in the picture, `phrase` which phrase of the prompt was checked.
-new_scores <- function(value, raw, level = NA_character_, place = NA_character_, phrase = NA_character_) {
+new_scores <- function(
+  value,
+  raw,
+  level = NA_character_,
+  place = NA_character_,
+  phrase = NA_character_
+) {
   list(
-    value = as.numeric(value), raw = as.numeric(raw), level = level,
-    place = if (is.null(place)) NA_character_ else place, phrase = phrase
+    value = as.numeric(value),
+    raw = as.numeric(raw),
+    level = level,
+    place = if (is.null(place)) NA_character_ else place,
+    phrase = phrase
   )
 }
 
@@ -123,9 +155,18 @@ clipping_score <- function(scene, what) {
   spot <- scene$take[[what]]
   in_look <- known_before(scene["look"], what, "number")
   # A look that is made of flat black or of white paper makes whatever is dark or light so.
-  if (in_look >= made_of_clipped) in_look <- 1
+  if (in_look >= made_of_clipped) {
+    in_look <- 1
+  }
+
   before <- max(1.5 * known_before(scene["reference"], what, "number"), 4 * in_look)
-  flaw_score(max(0, spot$number - before), 0.03, 0.14, place = worst_cell(spot), raw = spot$number)
+  flaw_score(
+    max(0, spot$number - before),
+    0.03,
+    0.14,
+    place = worst_cell(spot),
+    raw = spot$number
+  )
 }
 
 made_of_clipped <- 0.05
@@ -134,7 +175,12 @@ made_of_clipped <- 0.05
 # tiles), each with how far such a look moves a manner, in typical distances between looks.
 # The flaw alone seldom moves it so far (the `fit` half of bench/natural.R).
 moved_by_such_looks <- c(
-  noise = 0.85, unfinished = 0.4, banding = 0.55, burnt = 0.45, crushed = 0.45, blocks = 0.68
+  noise = 0.85,
+  unfinished = 0.4,
+  banding = 0.55,
+  burnt = 0.45,
+  crushed = 0.45,
+  blocks = 0.68
 )
 
 # Where nothing shows what the look is, and a take's manner has moved so far, or from
@@ -143,10 +189,12 @@ may_be_the_look <- function(scene) {
   if (length(scene$look) > 0) {
     return(character())
   }
+
   if (is.null(scene$reference)) {
     # A sky may end at a straight horizon, too.
     return(c(names(moved_by_such_looks), "bars"))
   }
+
   moved <- style_distance(scene$take$style, scene$reference$style) / style_space$between
   names(moved_by_such_looks)[moved > moved_by_such_looks]
 }
@@ -157,13 +205,16 @@ worst_cell <- function(spot) {
   if (max(cells) < 2 * mean(cells)) {
     return("whole")
   }
+
   at <- which.max(cells) - 1
   across <- c("left", "middle", "right")[1 + at %% 3]
   down <- c("top", "middle", "bottom")[1 + at %/% 3]
   if (across == down) "middle" else paste(down, across)
 }
 
-say_box <- function(box) paste0("box ", paste(formatC(box, format = "f", digits = 2), collapse = " "))
+say_box <- function(box) {
+  paste0("box ", paste(formatC(box, format = "f", digits = 2), collapse = " "))
+}
 
 # The box around most of what a map (rows x columns) has.
 map_box <- function(map) {
@@ -171,6 +222,7 @@ map_box <- function(map) {
     share <- cumsum(sums) / max(sum(sums), 1e-12)
     c(sum(share < 0.1), min(length(sums), 1 + sum(share < 0.9))) / length(sums)
   }
+
   across <- ends(colSums(map))
   down <- ends(rowSums(map))
   say_box(c(across[1], down[1], across[2], down[2]))

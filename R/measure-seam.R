@@ -1,7 +1,9 @@
 measure_seam <- function() {
   new_measure(
-    "seam", "flaws",
-    range = "0 none, 1 just visible, 2.5 plainly seen", better = "lower",
+    "seam",
+    "flaws",
+    range = "0 none, 1 just visible, 2.5 plainly seen",
+    better = "lower",
     sees = paste(
       "an edge where the mask ends or a canvas was grown: another colour or light inside,",
       "contours that do not go on"
@@ -34,8 +36,13 @@ measure_seam <- function() {
 # judged for itself. NULL if nothing is left.
 mask_inside <- function(scene) {
   mask <- scene$mask
-  if (!is.null(mask) && !is.null(scene$added)) mask <- mask * (1 - scene$added)
-  if (any(mask > 0.5)) mask
+  if (!is.null(mask) && !is.null(scene$added)) {
+    mask <- mask * (1 - scene$added)
+  }
+
+  if (any(mask > 0.5)) {
+    mask
+  }
 }
 
 # `before`: the same of the reference, where it had anything there.
@@ -52,7 +59,10 @@ seam_score <- function(steps, place, before = NULL) {
     )
   )
   # Where nothing says what was there before, a picture's own contours may lie on the edge.
-  if (is.null(before)) visible <- visible / visible_alone
+  if (is.null(before)) {
+    visible <- visible / visible_alone
+  }
+
   # And along a short one the picture's own steps do not cancel out.
   visible <- visible * min(1, sqrt(steps[["length"]] / long_edge_of_mask))
   flaw_score(max(0, visible), 1, 2.5, place = place)
@@ -66,5 +76,6 @@ visible_light <- 0.01
 visible_jump <- 0.005
 visible_factor <- 0.15
 visible_alone <- 1.5
+
 # In pixels of 512; shorter ones are as much less sure as a mean of fewer numbers is.
 long_edge_of_mask <- 400

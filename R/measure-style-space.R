@@ -17,7 +17,14 @@ weighted_length <- function(way) sqrt(sum(style_space$weight * way^2))
 
 mean_style <- function(views) Reduce(`+`, lapply(views, `[[`, "style")) / length(views)
 
-mean_position <- function(views) rowMeans(matrix(vapply(views, function(view) style_position(view$style), style_space$photographs), ncol = length(views)))
+mean_position <- function(views) {
+  rowMeans(
+    matrix(
+      vapply(views, function(view) style_position(view$style), style_space$photographs),
+      ncol = length(views)
+    )
+  )
+}
 
 # Some looks keep much of how the reference itself looks (its palette under a warm light),
 # others nothing of it (a stencil). So of the way from photographs in general to the
@@ -28,6 +35,7 @@ way_to_look <- function(take, look, reference, weight) {
   if (is.null(reference)) {
     return(way)
   }
+
   own <- reference - style_space$photographs
   kept <- sum(weight * way * own) / max(sum(weight * own^2), 1e-9)
   way - min(1, max(0, kept)) * own
@@ -36,7 +44,16 @@ way_to_look <- function(take, look, reference, weight) {
 # The distance of a take from a look, all axes alike: this names looks best.
 distance_from_look <- function(view, look, reference) {
   position <- if (!is.null(reference)) style_position(reference$style)
-  sqrt(sum(way_to_look(style_position(view$style), mean_position(look), position, rep(1, length(style_space$weight)))^2))
+  sqrt(
+    sum(
+      way_to_look(
+        style_position(view$style),
+        mean_position(look),
+        position,
+        rep(1, length(style_space$weight))
+      )^2
+    )
+  )
 }
 
 # How much of the way from photographs in general to a look a picture has gone: 0 nothing,
@@ -46,7 +63,12 @@ progress_to_look <- function(view, look, reference) {
   goal <- mean_position(look)
   way <- goal - style_space$photographs
   start <- sum(weight * way^2)
-  left <- way_to_look(style_position(view$style), goal, if (!is.null(reference)) style_position(reference$style), weight)
+  left <- way_to_look(
+    style_position(view$style),
+    goal,
+    if (!is.null(reference)) style_position(reference$style),
+    weight
+  )
   gone <- 1 + sum(weight * left * way) / max(start, 1e-9)
   aside <- sqrt(max(0, sum(weight * left^2) - (1 - gone)^2 * start))
   # A style vector answers little to the first half of a change and much to the second.

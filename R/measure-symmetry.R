@@ -1,6 +1,7 @@
 measure_symmetry <- function() {
   new_probe(
-    "symmetry", "0 no more alike than chance, 1 the right side mirrors the left",
+    "symmetry",
+    "0 no more alike than chance, 1 the right side mirrors the left",
     sees = "whether the right side of a place mirrors its left",
     blind_to = "details, colour, other axes of symmetry",
     source = "correlation of lightness (OKLab, Ottosson 2020) with its mirror image, 64 cells wide",

@@ -1,7 +1,9 @@
 measure_vanished <- function() {
   new_measure(
-    "vanished", "structure",
-    range = "0 none to 1 (share of the reference's outlines)", better = "lower",
+    "vanished",
+    "structure",
+    range = "0 none to 1 (share of the reference's outlines)",
+    better = "lower",
     sees = "details of the reference that the take lost, with the largest place",
     blind_to = "colour, what has no outline",
     source = "outlines more than 4 px in 384 from any of the other picture, where most around are",

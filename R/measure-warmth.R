@@ -1,6 +1,7 @@
 measure_warmth <- function() {
   new_probe(
-    "warmth", "0 blue all over, 0.5 neither, 1 orange all over",
+    "warmth",
+    "0 blue all over, 0.5 neither, 1 orange all over",
     sees = "whether a place leans to orange or to blue",
     blind_to = "light and shape; reds and greens lean little",
     source = "OKLab (Ottosson 2020), along the hue of 60 degrees",

@@ -1,7 +1,9 @@
 measure_watch_colour <- function() {
   new_measure(
-    "watch_colour", "structure",
-    range = "1 the same colours, 0 as far apart as red and green (raw: OKLab difference)", better = "as asked",
+    "watch_colour",
+    "structure",
+    range = "1 the same colours, 0 as far apart as red and green (raw: OKLab difference)",
+    better = "as asked",
     sees = "whether a watched region kept its colours",
     blind_to = "its shapes; which pixel has which colour",
     source = "difference of mean OKLab colours where the region was found",

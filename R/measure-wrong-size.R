@@ -1,7 +1,9 @@
 measure_wrong_size <- function() {
   new_measure(
-    "wrong_size", "flaws",
-    range = "0 the shape asked for, 0.1 a tenth wider or taller", better = "lower",
+    "wrong_size",
+    "flaws",
+    range = "0 the shape asked for, 0.1 a tenth wider or taller",
+    better = "lower",
     sees = "another aspect than asked for",
     blind_to = "the number of pixels: pictures are compared at one size",
     source = "aspects compared",

@@ -9,20 +9,38 @@ prepare_inputs <- function(case, suite, size = case_frame(case, suite)) {
   references <- lapply(case$references, prepare_one, case = case, suite = suite, size = size)
   mask <- case_mask(case, suite, size)
   list(
-    references = references, mask = mask, context = if (!is.null(mask)) mask_context(mask, case, suite, size),
-    guides = Map(prepare_guide, case$guides, names(case$guides), MoreArgs = list(case = case, suite = suite, size = size, reference = references[1]))
+    references = references,
+    mask = mask,
+    context = if (!is.null(mask)) mask_context(mask, case, suite, size),
+    guides = Map(
+      prepare_guide,
+      case$guides,
+      names(case$guides),
+      MoreArgs = list(case = case, suite = suite, size = size, reference = references[1])
+    )
   )
 }
 
 prepare_one <- function(reference, case, suite, size) {
-  place_on_canvas(read_picture(reference$path, reference$backdrop), reference, case, suite, size, paint_values(reference$fill))
+  place_on_canvas(
+    read_picture(reference$path, reference$backdrop),
+    reference,
+    case,
+    suite,
+    size,
+    paint_values(reference$fill)
+  )
 }
 
 # A reference, or a map that is drawn over it, brought to the canvas of its case
 # and set into `size`.
 place_on_canvas <- function(pixels, reference, case, suite, size, fill) {
   place <- frame_inside(size, case_frame(case, suite))
-  reflect_into(lay_window(pixels, window_at(case, suite, reference, place), place[3:4], fill), place, size)
+  reflect_into(
+    lay_window(pixels, window_at(case, suite, reference, place), place[3:4], fill),
+    place,
+    size
+  )
 }
 
 # Where a reference comes to lie on its canvas when that is brought to `place`.
@@ -32,7 +50,9 @@ window_at <- function(case, suite, reference, place) {
   window
 }
 
-fitted_reference <- function(case, suite) prepare_one(case$reference, case, suite, case_frame(case, suite))
+fitted_reference <- function(case, suite) {
+  prepare_one(case$reference, case, suite, case_frame(case, suite))
+}
 
 # What may change: the case's mask, the canvas that was added, and the padding
 # that the engine is to fill.
@@ -42,16 +62,30 @@ case_mask <- function(case, suite, size) {
   if (is.null(case$mask) && !grown) {
     return(NULL)
   }
+
   mask <- matrix(0, size[2], size[1])
   if (!is.null(case$mask)) {
     own <- suite$files[[reference$path]]$size
-    drawn <- if (is.null(case$mask$path)) paint_boxes(case$mask$boxes, own) else read_map(case$mask$path)
-    if (case$mask$invert) drawn <- 1 - drawn
+    drawn <- if (is.null(case$mask$path)) {
+      paint_boxes(case$mask$boxes, own)
+    } else {
+      read_map(case$mask$path)
+    }
+    if (case$mask$invert) {
+      drawn <- 1 - drawn
+    }
+
     mask <- place_on_canvas(drawn, reference, case, suite, size, c(0, 0, 0))[, , 1]
     softness <- case$mask$feather * size[1] / case_frame(case, suite)[1]
-    if (softness > 0) mask <- core_blur(mask, softness / 2)
+    if (softness > 0) {
+      mask <- core_blur(mask, softness / 2)
+    }
   }
-  if (grown) mask <- pmax(mask, added_canvas(case, suite, size))
+
+  if (grown) {
+    mask <- pmax(mask, added_canvas(case, suite, size))
+  }
+
   pmin(pmax(mask, 0), 1)
 }
 
@@ -68,8 +102,15 @@ added_canvas <- function(case, suite, size) {
 case_watch <- function(case, suite, size) {
   reference <- case$reference
   lapply(case$watch, function(region) {
-    drawn <- if (is.null(region$path)) paint_boxes(list(region$box), suite$files[[reference$path]]$size) else read_map(region$path)
-    list(kept = place_on_canvas(drawn, reference, case, suite, size, c(0, 0, 0))[, , 1], least = region$keep)
+    drawn <- if (is.null(region$path)) {
+      paint_boxes(list(region$box), suite$files[[reference$path]]$size)
+    } else {
+      read_map(region$path)
+    }
+    list(
+      kept = place_on_canvas(drawn, reference, case, suite, size, c(0, 0, 0))[, , 1],
+      least = region$keep
+    )
   })
 }
 
@@ -88,6 +129,7 @@ paint_boxes <- function(boxes, own) {
     columns <- span(box[c(1, 3)], size[1])
     mask[rows, columns] <- 1
   }
+
   array(mask, c(dim(mask), 3))
 }
 
@@ -100,18 +142,34 @@ mask_context <- function(mask, case, suite, size) {
   if (is.na(padding) || length(rows) == 0) {
     return(c(0, 0, size))
   }
+
   padding <- padding * size[1] / case_frame(case, suite)[1]
-  box <- c(min(columns) - 1 - padding, min(rows) - 1 - padding, max(columns) + padding, max(rows) + padding)
+  box <- c(
+    min(columns) - 1 - padding,
+    min(rows) - 1 - padding,
+    max(columns) + padding,
+    max(rows) + padding
+  )
   round(pmin(pmax(box, 0), rep(size, 2)))
 }
 
 prepare_guide <- function(guide, kind, case, suite, size, reference) {
-  from <- case$reference %||% list(fit = "crop", focus = c(0.5, 0.5), box = c(0, 0, 1, 1), path = guide$path)
+  from <- case$reference %||% list(
+    fit = "crop",
+    focus = c(0.5, 0.5),
+    box = c(0, 0, 1, 1),
+    path = guide$path
+  )
   facts <- suite$files[[guide$path %||% ""]]
   place <- function(pixels) place_on_canvas(pixels, from, case, suite, size, c(0, 0, 0))
   picture <- if (kind == "pose") {
     figures <- place_figures(facts$figures, from, case, suite, size)
-    return(list(picture = draw_figures(figures, size), figures = figures, weight = guide$weight, release = guide$release))
+    return(list(
+      picture = draw_figures(figures, size),
+      figures = figures,
+      weight = guide$weight,
+      release = guide$release
+    ))
   } else if (!is.null(guide$path)) {
     drawn <- if (kind == "areas") read_picture(guide$path) else read_map(guide$path)
     place(if (identical(guide$near, "dark")) 1 - drawn else drawn)
@@ -143,9 +201,14 @@ prepare_guide <- function(guide, kind, case, suite, size, reference) {
 compute_guide <- function(picture, kind = c("edges", "soft_edges", "areas")) {
   kind <- kind[1]
   check_arguments(
-    picture = check_pixels(picture), kind = checkmate::check_choice(kind, c("edges", "soft_edges", "areas"))
+    picture = check_pixels(picture),
+    kind = checkmate::check_choice(kind, c("edges", "soft_edges", "areas"))
   )
-  one <- switch(kind, edges = core_thin_edges(picture), soft_edges = core_soft_edges(picture), areas = core_areas(picture, 8, 0.002))
+  one <- switch(kind,
+    edges = core_thin_edges(picture),
+    soft_edges = core_soft_edges(picture),
+    areas = core_areas(picture, 8, 0.002)
+  )
   if (kind == "areas") one else array(one, dim(picture))
 }
 
@@ -154,10 +217,16 @@ check_pixels <- function(pixels) {
   if (!isTRUE(said)) {
     return(said)
   }
+
   if (dim(pixels)[3] != 3 || length(pixels) == 0) {
     return("must be rows x columns x 3")
   }
-  if (min(pixels) < 0 || max(pixels) > 1) "must be from 0 to 1" else TRUE
+
+  if (min(pixels) < 0 || max(pixels) > 1) {
+    "must be from 0 to 1"
+  } else {
+    TRUE
+  }
 }
 
 #' Fit a reference as a run would
@@ -185,22 +254,49 @@ check_pixels <- function(pixels) {
 #' fitted <- prepare_reference(tall, c(96, 64), focus = c(0.5, 0.2))
 #' dim(fitted$picture)
 #' fitted$source
-prepare_reference <- function(picture, frame, fit = "crop", focus = c(0.5, 0.5), box = c(0, 0, 1, 1), fill = "grey") {
+prepare_reference <- function(
+  picture,
+  frame,
+  fit = "crop",
+  focus = c(0.5, 0.5),
+  box = c(0, 0, 1, 1),
+  fill = "grey"
+) {
   pixels <- if (is.character(picture)) read_picture(picture) else picture
-  unit <- function(x) checkmate::check_numeric(x, lower = 0, upper = 1, len = 2, any.missing = FALSE)
+  unit <- function(x) {
+    checkmate::check_numeric(x, lower = 0, upper = 1, len = 2, any.missing = FALSE)
+  }
+
   check_arguments(
     picture = check_pixels(pixels),
-    frame = checkmate::check_integerish(frame, lower = 1, upper = 8192, len = 2, any.missing = FALSE),
-    fit = checkmate::check_choice(fit, c("crop", "pad", "stretch", "extend")), focus = unit(focus),
+    frame = checkmate::check_integerish(
+      frame,
+      lower = 1,
+      upper = 8192,
+      len = 2,
+      any.missing = FALSE
+    ),
+    fit = checkmate::check_choice(fit, c("crop", "pad", "stretch", "extend")),
+    focus = unit(focus),
     box = checkmate::check_numeric(box, lower = -4, upper = 5, len = 4, any.missing = FALSE),
     fill = checkmate::check_string(fill, pattern = paint_pattern)
   )
-  if (box[1] >= box[3] || box[2] >= box[4]) stop_sprenn("argument", c("These arguments can't be used:", x = "`box` must run from left to right and from top to bottom."))
+  if (box[1] >= box[3] || box[2] >= box[4]) {
+    stop_sprenn(
+      "argument",
+      c(
+        "These arguments can't be used:",
+        x = "`box` must run from left to right and from top to bottom."
+      )
+    )
+  }
+
   own <- dim(pixels)[2:1]
   window <- fit_window(own, frame, list(fit = fit, focus = focus, box = box))
   list(
     picture = lay_window(pixels, window, as.integer(frame), paint_values(fill)),
     mask = if (fit == "extend") uncovered(window, as.integer(frame)),
-    source = window$source, target = window$target
+    source = window$source,
+    target = window$target
   )
 }

@@ -13,16 +13,19 @@ embed_recipe <- function(bytes, json, words) {
   if (is.null(facts) || !facts$format %in% c("png", "jpeg")) {
     return(NULL)
   }
+
   packet <- charToRaw(enc2utf8(recipe_packet(json, words, read_packet(bytes, facts))))
   bytes <- without_packet(bytes, facts)
   if (facts$format == "png") {
     data <- c(xmp_keyword, as.raw(c(0, 0, 0, 0)), packet)
     return(append(bytes, png_chunk("iTXt", data), 33))
   }
+
   size <- length(jpeg_marker) + length(packet) + 2
   if (size > 65535) {
     return(NULL)
   }
+
   segment <- c(as.raw(c(0xff, 0xe1, size %/% 256, size %% 256)), jpeg_marker, packet)
   # The JFIF segment comes first, where there is one.
   first <- jpeg_segments(bytes)[[1]]
@@ -33,31 +36,61 @@ embed_recipe <- function(bytes, json, words) {
 embedded_recipe <- function(bytes) {
   facts <- picture_facts(bytes)
   packet <- if (!is.null(facts)) read_packet(bytes, facts)
-  if (!is.null(packet)) recipe_in_packet(packet)
+  if (!is.null(packet)) {
+    recipe_in_packet(packet)
+  }
 }
 
 recipe_in_packet <- function(packet) {
   xml <- parse_packet(packet)
   found <- if (!is.null(xml)) xml2::xml_find_first(xml, "//s:recipe", c(s = own_namespace))
-  if (length(found) && !is.na(found)) xml2::xml_text(found)
+  if (length(found) && !is.na(found)) {
+    xml2::xml_text(found)
+  }
 }
 
 # Our part of a packet, put into the one that the picture has already.
 recipe_packet <- function(json, words, before = NULL) {
-  escape <- function(text) htmltools::htmlEscape(gsub("[\\x01-\\x08\\x0b\\x0c\\x0e-\\x1f]", " ", text, perl = TRUE))
+  escape <- function(text) {
+    htmltools::htmlEscape(gsub("[\\x01-\\x08\\x0b\\x0c\\x0e-\\x1f]", " ", text, perl = TRUE))
+  }
+
   own <- paste0(
-    "<rdf:Description xmlns:rdf=\"http://www.w3.org/1999/02/22-rdf-syntax-ns#\" xmlns:xmp=\"http://ns.adobe.com/xap/1.0/\" xmlns:dc=\"http://purl.org/dc/elements/1.1/\" xmlns:sprenn=\"", own_namespace, "\" rdf:about=\"\">",
-    "<xmp:CreatorTool>Sprenn ", utils::packageVersion("sprenn"), "</xmp:CreatorTool>",
-    "<dc:description><rdf:Alt><rdf:li xml:lang=\"x-default\">", escape(words), "</rdf:li></rdf:Alt></dc:description>",
-    "<sprenn:recipe>", escape(json), "</sprenn:recipe></rdf:Description>"
+    "<rdf:Description xmlns:rdf=\"http://www.w3.org/1999/02/22-rdf-syntax-ns#\" ",
+    "xmlns:xmp=\"http://ns.adobe.com/xap/1.0/\" xmlns:dc=\"http://purl.org/dc/elements/1.1/\" ",
+    "xmlns:sprenn=\"",
+    own_namespace,
+    "\" rdf:about=\"\">",
+    "<xmp:CreatorTool>Sprenn ",
+    utils::packageVersion("sprenn"),
+    "</xmp:CreatorTool>",
+    "<dc:description><rdf:Alt><rdf:li xml:lang=\"x-default\">",
+    escape(words),
+    "</rdf:li></rdf:Alt></dc:description>",
+    "<sprenn:recipe>",
+    escape(json),
+    "</sprenn:recipe></rdf:Description>"
   )
-  empty <- "<x:xmpmeta xmlns:x=\"adobe:ns:meta/\"><rdf:RDF xmlns:rdf=\"http://www.w3.org/1999/02/22-rdf-syntax-ns#\"/></x:xmpmeta>"
+  empty <- paste0(
+    "<x:xmpmeta xmlns:x=\"adobe:ns:meta/\"><rdf:RDF ",
+    "xmlns:rdf=\"http://www.w3.org/1999/02/22-rdf-syntax-ns#\"/></x:xmpmeta>"
+  )
   xml <- (if (!is.null(before)) parse_packet(before)) %||% xml2::read_xml(empty)
   spaces <- c(r = "http://www.w3.org/1999/02/22-rdf-syntax-ns#", s = own_namespace)
-  if (is.na(xml2::xml_find_first(xml, "//r:RDF", spaces))) xml <- xml2::read_xml(empty)
+  if (is.na(xml2::xml_find_first(xml, "//r:RDF", spaces))) {
+    xml <- xml2::read_xml(empty)
+  }
+
   xml2::xml_remove(xml2::xml_find_all(xml, "//r:Description[s:recipe]", spaces))
-  xml2::xml_add_child(xml2::xml_find_first(xml, "//r:RDF", spaces), xml2::xml_root(xml2::read_xml(own)))
-  paste0("<?xpacket begin=\"\ufeff\" id=\"W5M0MpCehiHzreSzNTczkc9d\"?>\n", sub("^<\\?xml[^>]*>\\s*", "", as.character(xml)), "<?xpacket end=\"w\"?>")
+  xml2::xml_add_child(
+    xml2::xml_find_first(xml, "//r:RDF", spaces),
+    xml2::xml_root(xml2::read_xml(own))
+  )
+  paste0(
+    "<?xpacket begin=\"\ufeff\" id=\"W5M0MpCehiHzreSzNTczkc9d\"?>\n",
+    sub("^<\\?xml[^>]*>\\s*", "", as.character(xml)),
+    "<?xpacket end=\"w\"?>"
+  )
 }
 
 # A packet from anywhere: no entity of it is followed, to the disk or the network.
@@ -65,7 +98,12 @@ parse_packet <- function(packet) {
   if (grepl("<!DOCTYPE|<!ENTITY", packet)) {
     return(NULL)
   }
-  tryCatch(xml2::read_xml(packet, options = c("NOBLANKS", "NONET")), error = function(e) NULL, warning = function(w) NULL)
+
+  tryCatch(
+    xml2::read_xml(packet, options = c("NOBLANKS", "NONET")),
+    error = function(e) NULL,
+    warning = function(w) NULL
+  )
 }
 
 # The XMP of a picture as text, or NULL.
@@ -80,46 +118,80 @@ read_packet <- function(bytes, facts) {
         rest <- chunk[-seq_along(xmp_keyword)]
         zeros <- which(rest == as.raw(0))
         start <- zeros[zeros >= 3][1:2]
-        if (length(rest) > 4 && !anyNA(start) && rest[1] == as.raw(0)) rest[-seq_len(start[2])] else raw()
+        if (length(rest) > 4 && !anyNA(start) && rest[1] == as.raw(0)) {
+          rest[-seq_len(start[2])]
+        } else {
+          raw()
+        }
       }
     },
     jpeg = {
       at <- jpeg_packets(bytes, facts)[1]
       if (!is.na(at)) {
         segment <- facts$parts[[at]]
-        bytes[segment$at + 3 + length(jpeg_marker) + seq_len(segment$size - 2 - length(jpeg_marker))]
+        bytes[segment$at +
+          3 +
+          length(jpeg_marker) +
+          seq_len(segment$size - 2 - length(jpeg_marker))]
       }
     }
   )
   if (is.null(data)) {
     return(NULL)
   }
+
   text <- rawToChar(data[data != 0])
   Encoding(text) <- "UTF-8"
-  if (validUTF8(text)) text
+  if (validUTF8(text)) {
+    text
+  }
 }
 
 # Which chunks, or segments, hold XMP and are whole.
 png_packets <- function(bytes, facts) {
   parts <- facts$parts
-  which(mapply(function(kind, at, size) {
-    kind == "iTXt" && size >= length(xmp_keyword) + 4 && at + 7 + size <= length(bytes) && identical(bytes[at + 7 + seq_along(xmp_keyword)], xmp_keyword)
-  }, parts$kind, parts$at, parts$size))
+  which(
+    mapply(
+      function(kind, at, size) {
+        kind == "iTXt" &&
+          size >= length(xmp_keyword) + 4 &&
+          at + 7 + size <= length(bytes) &&
+          identical(bytes[at + 7 + seq_along(xmp_keyword)], xmp_keyword)
+      },
+      parts$kind,
+      parts$at,
+      parts$size
+    )
+  )
 }
 
 jpeg_packets <- function(bytes, facts) {
-  which(vapply(facts$parts, function(segment) {
-    segment$marker == 0xe1 && segment$size > length(jpeg_marker) + 2 && segment$at + 1 + segment$size <= length(bytes) &&
-      identical(bytes[segment$at + 3 + seq_along(jpeg_marker)], jpeg_marker)
-  }, NA))
+  which(
+    vapply(
+      facts$parts,
+      function(segment) {
+        segment$marker == 0xe1 &&
+          segment$size > length(jpeg_marker) + 2 &&
+          segment$at + 1 + segment$size <= length(bytes) &&
+          identical(bytes[segment$at + 3 + seq_along(jpeg_marker)], jpeg_marker)
+      },
+      NA
+    )
+  )
 }
 
 without_packet <- function(bytes, facts) {
   gone <- if (facts$format == "png") {
     at <- png_packets(bytes, facts)
-    Map(function(at, size) at + seq_len(size + 12) - 1, facts$parts$at[at], facts$parts$size[at])
+    Map(
+      function(at, size) at + seq_len(size + 12) - 1,
+      facts$parts$at[at],
+      facts$parts$size[at]
+    )
   } else {
-    lapply(facts$parts[jpeg_packets(bytes, facts)], function(segment) segment$at + seq_len(segment$size + 2) - 1)
+    lapply(facts$parts[jpeg_packets(bytes, facts)], function(segment) {
+      segment$at + seq_len(segment$size + 2) - 1
+    })
   }
   if (length(gone)) bytes[-unlist(gone)] else bytes
 }
@@ -128,7 +200,16 @@ png_chunk <- function(kind, data) {
   body <- c(charToRaw(kind), data)
   sum <- digest::digest(body, "crc32", serialize = FALSE)
   sum <- formatC(sum, width = 8, flag = "0")
-  c(four_bytes(length(data)), body, as.raw(strtoi(substring(gsub(" ", "0", sum), c(1, 3, 5, 7), c(2, 4, 6, 8)), 16)))
+  c(
+    four_bytes(length(data)),
+    body,
+    as.raw(
+      strtoi(
+        substring(gsub(" ", "0", sum), c(1, 3, 5, 7), c(2, 4, 6, 8)),
+        16
+      )
+    )
+  )
 }
 
 # Four bytes, the highest first.

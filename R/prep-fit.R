@@ -8,8 +8,13 @@ inner_frame <- function(case, suite) {
   if (length(suite$size) == 2) {
     return(as.integer(suite$size))
   }
+
   reference <- case$reference
-  own <- if (is.null(reference)) c(1, 1) else suite$files[[reference$path]]$size * (reference$box[3:4] - reference$box[1:2])
+  own <- if (is.null(reference)) {
+    c(1, 1)
+  } else {
+    suite$files[[reference$path]]$size * (reference$box[3:4] - reference$box[1:2])
+  }
   as.integer(pmax(64, round(own * suite$size / max(own))))
 }
 
@@ -59,6 +64,7 @@ lay_window <- function(pixels, window, frame, fill) {
   if (all(size == frame)) {
     return(part)
   }
+
   out <- array(rep(fill, each = prod(frame)), c(frame[2:1], 3))
   at <- round(window$target[1:2])
   out[at[2] + seq_len(size[2]), at[1] + seq_len(size[1]), ] <- part
@@ -68,10 +74,17 @@ lay_window <- function(pixels, window, frame, fill) {
 # 1 where a window leaves the canvas bare (rows x columns), 0 where the picture is.
 uncovered <- function(window, frame) {
   source <- window$source
-  scale <- (window$target[3:4] - window$target[1:2]) / (source[3:4] - source[1:2])
-  there <- round(rep(window$target[1:2], 2) + (pmin(pmax(source, 0), 1) - rep(source[1:2], 2)) * rep(scale, 2))
+  scale <- (window$target[3:4] - window$target[1:2]) /
+    (source[3:4] - source[1:2])
+  there <- round(
+    rep(window$target[1:2], 2) +
+      (pmin(pmax(source, 0), 1) - rep(source[1:2], 2)) * rep(scale, 2)
+  )
   bare <- matrix(1, frame[2], frame[1])
-  bare[seq_len(frame[2]) > there[2] & seq_len(frame[2]) <= there[4], seq_len(frame[1]) > there[1] & seq_len(frame[1]) <= there[3]] <- 0
+  bare[
+    seq_len(frame[2]) > there[2] & seq_len(frame[2]) <= there[4],
+    seq_len(frame[1]) > there[1] & seq_len(frame[1]) <= there[3]
+  ] <- 0
   bare
 }
 
@@ -85,12 +98,22 @@ take_window <- function(pixels, source, fill) {
   if (all(unlist(inside))) {
     return(pixels[rows, columns, , drop = FALSE])
   }
-  out <- array(rep(fill, each = length(rows) * length(columns)), c(length(rows), length(columns), 3))
-  out[inside$rows, inside$columns, ] <- pixels[rows[inside$rows], columns[inside$columns], , drop = FALSE]
+
+  out <- array(
+    rep(fill, each = length(rows) * length(columns)),
+    c(length(rows), length(columns), 3)
+  )
+  out[inside$rows, inside$columns, ] <- pixels[
+    rows[inside$rows],
+    columns[inside$columns], ,
+    drop = FALSE
+  ]
   out
 }
 
-paint_values <- function(paint) grDevices::col2rgb(if (paint == "grey") "#808080" else paint)[, 1] / 255
+paint_values <- function(paint) {
+  grDevices::col2rgb(if (paint == "grey") "#808080" else paint)[, 1] / 255
+}
 
 resize_picture <- function(pixels, size) core_resize(pixels, size[1], size[2])
 
@@ -104,9 +127,12 @@ working_size <- function(frame, checkpoint) {
     return(as.integer(frame))
   } else {
     step <- checkpoint$multiple_of
-    near <- lapply(frame, function(edge) step * seq(max(1, floor(0.7 * edge / step)), max(1, ceiling(1.5 * edge / step))))
+    near <- lapply(frame, function(edge) {
+      step * seq(max(1, floor(0.7 * edge / step)), max(1, ceiling(1.5 * edge / step)))
+    })
     sizes <- as.matrix(expand.grid(near))
   }
+
   aspect_off <- abs(log(sizes[, 1] / sizes[, 2]) - log(frame[1] / frame[2]))
   area_off <- abs(log(sizes[, 1] * sizes[, 2]) - log(prod(frame)))
   # Aspect counts most: twice the area is as bad as a seventh more width.
@@ -117,7 +143,9 @@ working_size <- function(frame, checkpoint) {
 # other; rounding to good sizes needs as much, and nobody sees it.
 same_aspect <- 0.025
 
-has_shape <- function(size, frame) abs(log(size[1] / size[2]) - log(frame[1] / frame[2])) < same_aspect
+has_shape <- function(size, frame) {
+  abs(log(size[1] / size[2]) - log(frame[1] / frame[2])) < same_aspect
+}
 
 # Where the frame lies in a picture of another aspect: as large as it can be, in
 # the middle; `c(left, top, width, height)` in pixels.
@@ -125,6 +153,7 @@ frame_inside <- function(size, frame) {
   if (has_shape(size, frame)) {
     return(c(0, 0, size))
   }
+
   inner <- pmin(size, round(frame * min(size / frame)))
   c((size - inner) %/% 2, inner)
 }
@@ -136,7 +165,12 @@ reflect_into <- function(inner, place, size) {
   if (all(place[3:4] == size)) {
     return(inner)
   }
-  inner[reflect(seq_len(size[2]) - place[2], place[4]), reflect(seq_len(size[1]) - place[1], place[3]), , drop = FALSE]
+
+  inner[
+    reflect(seq_len(size[2]) - place[2], place[4]),
+    reflect(seq_len(size[1]) - place[1], place[3]), ,
+    drop = FALSE
+  ]
 }
 
 # Numbers beyond 1 to n, folded back at the ends.
@@ -151,5 +185,6 @@ bring_back <- function(pixels, frame) {
   if (all(place[3:4] == dim(pixels)[2:1])) {
     return(pixels)
   }
+
   pixels[place[2] + seq_len(place[4]), place[1] + seq_len(place[3]), , drop = FALSE]
 }

@@ -3,6 +3,7 @@
 
 max_pixels <- 64e6
 max_bytes <- 256e6
+
 # Above this a picture is shrunk while it is decoded, to keep memory in bounds.
 large_pixels <- 16e6
 
@@ -31,7 +32,8 @@ large_pixels <- 16e6
 #' dim(read_picture(file))
 read_picture <- function(path, backdrop = "white") {
   check_arguments(
-    path = checkmate::check_string(path, min.chars = 1), backdrop = checkmate::check_string(backdrop, pattern = paint_pattern)
+    path = checkmate::check_string(path, min.chars = 1),
+    backdrop = checkmate::check_string(backdrop, pattern = paint_pattern)
   )
   encoded <- open_picture(path)
   tryCatch(decode_picture(encoded, backdrop), error = function(e) stop_damaged(path, e))
@@ -48,8 +50,15 @@ open_picture <- function(path) {
   } else if (file.size(path) > max_bytes) {
     paste0("a file of ", round(file.size(path) / 1e6), " MB")
   }
-  if (!is.null(wrong)) stop_picture(path, wrong)
-  bytes <- tryCatch(read_bytes(path), error = function(e) stop_picture(path, "a file that can't be read"), warning = function(w) stop_picture(path, "a file that can't be read"))
+  if (!is.null(wrong)) {
+    stop_picture(path, wrong)
+  }
+
+  bytes <- tryCatch(
+    read_bytes(path),
+    error = function(e) stop_picture(path, "a file that can't be read"),
+    warning = function(w) stop_picture(path, "a file that can't be read")
+  )
   tryCatch(encoded_picture(bytes), error = function(e) stop_picture(path, conditionMessage(e)))
 }
 
@@ -58,18 +67,30 @@ open_picture <- function(path) {
 encoded_picture <- function(bytes) {
   facts <- picture_facts(bytes)
   wrong <- bytes_problem(bytes, facts)
-  if (!is.null(wrong)) stop(wrong, call. = FALSE)
+  if (!is.null(wrong)) {
+    stop(wrong, call. = FALSE)
+  }
+
   list(bytes = bytes, facts = facts)
 }
 
-stop_damaged <- function(path, e) stop_picture(path, paste0("a damaged picture (", one_line(e), ")"))
+stop_damaged <- function(path, e) {
+  stop_picture(path, paste0("a damaged picture (", one_line(e), ")"))
+}
 
 stop_picture <- function(path, found) {
-  stop_sprenn("picture", c(
-    paste0("Can't read the picture ", path, "."),
-    x = paste("found", found),
-    i = "wanted a PNG, JPEG, WebP or TIFF picture, one to a file, of at most 64 million pixels and 256 MB"
-  ), path = path)
+  stop_sprenn(
+    "picture",
+    c(
+      paste0("Can't read the picture ", path, "."),
+      x = paste("found", found),
+      i = paste0(
+        "wanted a PNG, JPEG, WebP or TIFF picture, one to a file, of at most 64 million pixels ",
+        "and 256 MB"
+      )
+    ),
+    path = path
+  )
 }
 
 one_line <- function(e) {
@@ -83,16 +104,35 @@ read_bytes <- function(path) readBin(path, "raw", file.size(path))
 bytes_problem <- function(bytes, facts) {
   if (is.null(facts)) {
     kind <- file_kind(bytes)
-    return(if (kind %in% names(picture_formats)) paste("a", toupper(kind), "file that ends too early or is damaged") else if (nzchar(kind)) kind else "a file that is no picture")
+    return(
+      if (kind %in% names(picture_formats)) {
+        paste("a", toupper(kind), "file that ends too early or is damaged")
+      } else if (nzchar(kind)) {
+        kind
+      } else {
+        "a file that is no picture"
+      }
+    )
   }
+
   if (facts$width * facts$height > max_pixels) {
     return(paste0("a picture of ", facts$width, " x ", facts$height, " pixels"))
   }
+
   if (facts$frames > 1) {
-    return(if (is.finite(facts$frames)) paste("a file of", facts$frames, "pictures") else "an animation")
+    return(
+      if (is.finite(facts$frames)) {
+        paste("a file of", facts$frames, "pictures")
+      } else {
+        "an animation"
+      }
+    )
   }
+
   # Decoders fill up what is missing, some without a word.
-  if (ends_early(bytes, facts)) paste("a", toupper(facts$format), "file that ends too early")
+  if (ends_early(bytes, facts)) {
+    paste("a", toupper(facts$format), "file that ends too early")
+  }
 }
 
 # Pixels of an encoded picture.
@@ -100,15 +140,30 @@ decode_picture <- function(encoded, backdrop = "white") {
   samples <- decode_samples(encoded)
   # ImageMagick's copy of a large picture takes half a gigabyte until it is
   # collected.
-  if (!is.null(samples$shrunk_from)) gc(FALSE)
+  if (!is.null(samples$shrunk_from)) {
+    gc(FALSE)
+  }
+
   flatten_samples(samples, embedded_profile(encoded), backdrop)
 }
 
 # Samples as they come out of a decoder, as pixels.
 flatten_samples <- function(samples, profile = NULL, backdrop = "white") {
-  pixels <- core_unpack(samples$bytes, samples$size[1], samples$size[2], samples$channels, samples$depth)
-  if (samples$grey && samples$channels == 4) pixels <- pixels[, , c(1, 4), drop = FALSE]
-  if (!is.null(samples$shrunk_from)) attr(pixels, "shrunk_from") <- samples$shrunk_from
+  pixels <- core_unpack(
+    samples$bytes,
+    samples$size[1],
+    samples$size[2],
+    samples$channels,
+    samples$depth
+  )
+  if (samples$grey && samples$channels == 4) {
+    pixels <- pixels[, , c(1, 4), drop = FALSE]
+  }
+
+  if (!is.null(samples$shrunk_from)) {
+    attr(pixels, "shrunk_from") <- samples$shrunk_from
+  }
+
   flatten_picture(pixels, backdrop, profile)
 }
 
@@ -117,30 +172,61 @@ flatten_samples <- function(samples, profile = NULL, backdrop = "white") {
 decode_samples <- function(encoded) {
   facts <- encoded$facts
   size <- c(facts$width, facts$height)
-  picture <- withCallingHandlers(magick::image_read(without_gamma(encoded)), warning = function(w) invokeRestart("muffleWarning"))
-  if (length(picture) == 0) stop("its data are not in order")
-  if (length(picture) > 1) stop("more than one picture")
+  picture <- withCallingHandlers(
+    magick::image_read(without_gamma(encoded)),
+    warning = function(w) invokeRestart("muffleWarning")
+  )
+  if (length(picture) == 0) {
+    stop("its data are not in order")
+  }
+
+  if (length(picture) > 1) {
+    stop("more than one picture")
+  }
+
   picture <- magick::image_orient(picture)
   # No working size comes near this one, so nothing that counts is lost.
-  if (prod(size) > large_pixels) picture <- magick::image_scale(picture, "4096x4096>")
+  if (prod(size) > large_pixels) {
+    picture <- magick::image_scale(picture, "4096x4096>")
+  }
+
   layout <- plain_layout(encoded)
   if (!is.null(layout) && prod(size) <= large_pixels) {
     samples <- magick::image_write(picture, format = layout, depth = 8L)
     channels <- c(rgb = 3L, gray = 1L)[[layout]]
     # It is as the head of the file has it, or it is asked below.
     if (length(samples) == prod(size) * channels) {
-      return(list(bytes = samples, size = size, depth = 8L, channels = channels, grey = layout == "gray"))
+      return(list(
+        bytes = samples,
+        size = size,
+        depth = 8L,
+        channels = channels,
+        grey = layout == "gray"
+      ))
     }
   }
+
   info <- magick::image_info(picture)
   grey <- info$colorspace == "Gray"
-  if (!grey && info$colorspace != "sRGB") picture <- magick::image_convert(picture, colorspace = "sRGB")
-  layout <- if (info$matte) "rgba" else if (grey) "gray" else "rgb"
+  if (!grey && info$colorspace != "sRGB") {
+    picture <- magick::image_convert(picture, colorspace = "sRGB")
+  }
+
+  layout <- if (info$matte) {
+    "rgba"
+  } else if (grey) {
+    "gray"
+  } else {
+    "rgb"
+  }
   depth <- if (facts$bits > 8) 16L else 8L
   own <- c(info$width, info$height)
   list(
-    bytes = magick::image_write(picture, format = layout, depth = depth), size = own, depth = depth,
-    channels = c(rgba = 4L, rgb = 3L, gray = 1L)[[layout]], grey = grey,
+    bytes = magick::image_write(picture, format = layout, depth = depth),
+    size = own,
+    depth = depth,
+    channels = c(rgba = 4L, rgb = 3L, gray = 1L)[[layout]],
+    grey = grey,
     shrunk_from = if (max(own) < max(size)) size
   )
 }
@@ -154,10 +240,17 @@ plain_layout <- function(encoded) {
     markers <- vapply(facts$parts, `[[`, 0L, "marker")
     frame <- facts$parts[[match(TRUE, markers %in% frame_markers)]]
     # Beside JFIF's own note (0xe0) and a profile (0xe2) nothing can turn it.
-    return(if (!any(markers %in% c(0xe1, 0xee))) switch(as.character(as.integer(bytes[frame$at + 9])), "1" = "gray", "3" = "rgb"))
+    return(
+      if (!any(markers %in% c(0xe1, 0xee))) {
+        switch(as.character(as.integer(bytes[frame$at + 9])), "1" = "gray", "3" = "rgb")
+      }
+    )
   }
+
   chunks <- if (facts$format == "png" && facts$bits == 8) facts$parts$kind
-  if (!is.null(chunks) && !any(c("tRNS", "eXIf") %in% chunks)) switch(as.character(as.integer(bytes[26])), "0" = "gray", "2" = "rgb")
+  if (!is.null(chunks) && !any(c("tRNS", "eXIf") %in% chunks)) {
+    switch(as.character(as.integer(bytes[26])), "0" = "gray", "2" = "rgb")
+  }
 }
 
 # A PNG without its notes on gamma, which ImageMagick would follow in some cases
@@ -165,7 +258,10 @@ plain_layout <- function(encoded) {
 without_gamma <- function(encoded) {
   bytes <- encoded$bytes
   chunks <- if (encoded$facts$format == "png") encoded$facts$parts
-  for (k in rev(which(chunks$kind %in% c("gAMA", "cHRM")))) bytes <- bytes[-(chunks$at[k] + 0:(chunks$size[k] + 11))]
+  for (k in rev(which(chunks$kind %in% c("gAMA", "cHRM")))) {
+    bytes <- bytes[-(chunks$at[k] + 0:(chunks$size[k] + 11))]
+  }
+
   bytes
 }
 
@@ -174,14 +270,27 @@ flatten_picture <- function(pixels, backdrop = "white", profile = NULL) {
   shrunk_from <- attr(pixels, "shrunk_from")
   channels <- dim(pixels)[3]
   alpha <- if (channels %in% c(2, 4)) c(pixels[, , channels])
-  pixels <- to_srgb(if (is.null(alpha)) pixels else pixels[, , -channels, drop = FALSE], profile)
+  pixels <- to_srgb(
+    if (is.null(alpha)) pixels else pixels[, , -channels, drop = FALSE],
+    profile
+  )
   left_out <- attr(pixels, "profile")
-  if (dim(pixels)[3] == 1) pixels <- pixels[, , c(1, 1, 1), drop = FALSE]
+  if (dim(pixels)[3] == 1) {
+    pixels <- pixels[, , c(1, 1, 1), drop = FALSE]
+  }
+
   if (!is.null(alpha) && any(alpha < 1)) {
     pixels <- pixels * alpha + rep(paint_values(backdrop), each = length(alpha)) * (1 - alpha)
   }
+
   # Setting an attribute copies the pixels.
-  if (!identical(attr(pixels, "shrunk_from"), shrunk_from)) attr(pixels, "shrunk_from") <- shrunk_from
-  if (!identical(attr(pixels, "profile"), left_out)) attr(pixels, "profile") <- left_out
+  if (!identical(attr(pixels, "shrunk_from"), shrunk_from)) {
+    attr(pixels, "shrunk_from") <- shrunk_from
+  }
+
+  if (!identical(attr(pixels, "profile"), left_out)) {
+    attr(pixels, "profile") <- left_out
+  }
+
   pixels
 }

@@ -1,17 +1,29 @@
 # Poses as a file of keypoints: where the joints of figures are.
 
 joint_names <- c(
-  "nose", "left_eye", "right_eye", "left_ear", "right_ear", "left_shoulder", "right_shoulder", "left_elbow",
-  "right_elbow", "left_wrist", "right_wrist", "left_hip", "right_hip", "left_knee", "right_knee", "left_ankle", "right_ankle"
+  "nose", "left_eye", "right_eye", "left_ear", "right_ear", "left_shoulder", "right_shoulder",
+  "left_elbow", "right_elbow", "left_wrist", "right_wrist", "left_hip", "right_hip",
+  "left_knee", "right_knee", "left_ankle", "right_ankle"
 )
 
 # Joints with a limb between them.
 limbs <- list(
-  c("nose", "left_eye"), c("nose", "right_eye"), c("left_eye", "left_ear"), c("right_eye", "right_ear"),
-  c("left_shoulder", "right_shoulder"), c("left_shoulder", "left_elbow"), c("left_elbow", "left_wrist"),
-  c("right_shoulder", "right_elbow"), c("right_elbow", "right_wrist"), c("left_shoulder", "left_hip"),
-  c("right_shoulder", "right_hip"), c("left_hip", "right_hip"), c("left_hip", "left_knee"), c("left_knee", "left_ankle"),
-  c("right_hip", "right_knee"), c("right_knee", "right_ankle")
+  c("nose", "left_eye"),
+  c("nose", "right_eye"),
+  c("left_eye", "left_ear"),
+  c("right_eye", "right_ear"),
+  c("left_shoulder", "right_shoulder"),
+  c("left_shoulder", "left_elbow"),
+  c("left_elbow", "left_wrist"),
+  c("right_shoulder", "right_elbow"),
+  c("right_elbow", "right_wrist"),
+  c("left_shoulder", "left_hip"),
+  c("right_shoulder", "right_hip"),
+  c("left_hip", "right_hip"),
+  c("left_hip", "left_knee"),
+  c("left_knee", "left_ankle"),
+  c("right_hip", "right_knee"),
+  c("right_knee", "right_ankle")
 )
 
 # Reads `{"width": 600, "height": 400, "figures": [{"nose": [310, 80], ...}]}`:
@@ -19,28 +31,70 @@ limbs <- list(
 # Raises what reading a picture raises, so that both are told alike.
 read_keypoints <- function(path) {
   refuse <- function(found) {
-    stop_sprenn("picture", c(
-      paste0("Can't read the keypoints ", path, "."), x = paste("found", found),
-      i = "wanted a JSON file of width, height and figures as docs/preparing.md describes it"
-    ), path = path)
+    stop_sprenn(
+      "picture",
+      c(
+        paste0("Can't read the keypoints ", path, "."),
+        x = paste("found", found),
+        i = "wanted a JSON file of width, height and figures as docs/preparing.md describes it"
+      ),
+      path = path
+    )
   }
-  if (!file.exists(path) || dir.exists(path)) refuse("no such file")
-  if (file.size(path) > 5e6) refuse("more than 5 MB")
+
+  if (!file.exists(path) || dir.exists(path)) {
+    refuse("no such file")
+  }
+
+  if (file.size(path) > 5e6) {
+    refuse("more than 5 MB")
+  }
+
   bytes <- read_bytes(path)
   text <- rawToChar(bytes[bytes != 0])
-  read <- if (validUTF8(text)) tryCatch(jsonlite::fromJSON(text, simplifyVector = FALSE), error = function(e) NULL)
-  if (!is_keyed(read)) refuse("no JSON object")
+  read <- if (validUTF8(text)) {
+    tryCatch(jsonlite::fromJSON(text, simplifyVector = FALSE), error = function(e) NULL)
+  }
+  if (!is_keyed(read)) {
+    refuse("no JSON object")
+  }
+
   size <- c(read$width, read$height)
-  if (!is.numeric(size) || length(size) != 2 || !all(size >= 1 & size <= 1e5)) refuse("no width and height")
-  if (!is.list(read$figures) || length(read$figures) == 0 || !is.null(names(read$figures))) refuse("no figures")
+  if (!is.numeric(size) || length(size) != 2 || !all(size >= 1 & size <= 1e5)) {
+    refuse("no width and height")
+  }
+
+  if (!is.list(read$figures) || length(read$figures) == 0 || !is.null(names(read$figures))) {
+    refuse("no figures")
+  }
+
   figures <- lapply(read$figures, function(figure) {
-    if (!is_keyed(figure)) refuse("a figure without joints")
+    if (!is_keyed(figure)) {
+      refuse("a figure without joints")
+    }
+
     unknown <- setdiff(names(figure), joint_names)
-    if (length(unknown)) refuse(paste0("an unknown joint, ", quoted(unknown[1])))
-    at <- lapply(figure, function(at) if (is_numbers(at, 2)) unlist(at) / size else refuse("a joint that is no [x, y]"))
+    if (length(unknown)) {
+      refuse(paste0("an unknown joint, ", quoted(unknown[1])))
+    }
+
+    at <- lapply(figure, function(at) {
+      if (is_numbers(at, 2)) {
+        unlist(at) / size
+      } else {
+        refuse("a joint that is no [x, y]")
+      }
+    })
     do.call(rbind, at)
   })
-  list(figures = figures, hash = hash_of(lapply(figures, function(figure) as.list(as.data.frame(t(round(figure[order(rownames(figure)), , drop = FALSE], 6)))))))
+  list(
+    figures = figures,
+    hash = hash_of(
+      lapply(figures, function(figure) {
+        as.list(as.data.frame(t(round(figure[order(rownames(figure)), , drop = FALSE], 6))))
+      })
+    )
+  )
 }
 
 # Joints as shares of the reference, brought to pixels of `size` the way the
@@ -49,9 +103,15 @@ place_figures <- function(figures, reference, case, suite, size) {
   frame <- case_frame(case, suite)
   place <- frame_inside(size, frame)
   window <- canvas_window(case, suite, reference)
-  scale <- (window$target[3:4] - window$target[1:2]) / (window$source[3:4] - window$source[1:2])
+  scale <- (window$target[3:4] - window$target[1:2]) /
+    (window$source[3:4] - window$source[1:2])
   lapply(figures, function(figure) {
-    on_canvas <- sweep(sweep(sweep(figure, 2, window$source[1:2]), 2, scale, `*`), 2, window$target[1:2], `+`)
+    on_canvas <- sweep(
+      sweep(sweep(figure, 2, window$source[1:2]), 2, scale, `*`),
+      2,
+      window$target[1:2],
+      `+`
+    )
     sweep(sweep(on_canvas, 2, place[3:4] / frame, `*`), 2, place[1:2], `+`)
   })
 }
@@ -63,16 +123,37 @@ draw_figures <- function(figures, size) {
   y <- matrix(rep(seq_len(size[2]) - 0.5, times = size[1]), size[2])
   drawn <- matrix(0, size[2], size[1])
   for (figure in figures) {
-    thick <- max(0.7, min(max(size) / 100, max(apply(figure, 2, function(at) diff(range(at)))) / 24))
+    thick <- max(
+      0.7,
+      min(max(size) / 100, max(apply(figure, 2, function(at) diff(range(at)))) / 24)
+    )
     for (limb in c(limbs, lapply(rownames(figure), rep, 2))) {
-      if (!all(limb %in% rownames(figure))) next
+      if (!all(limb %in% rownames(figure))) {
+        next
+      }
+
       from <- figure[limb[1], ]
       along <- figure[limb[2], ] - from
-      part <- if (any(along != 0)) pmin(pmax(((x - from[1]) * along[1] + (y - from[2]) * along[2]) / sum(along^2), 0), 1) else 0
-      away <- sqrt((x - from[1] - part * along[1])^2 + (y - from[2] - part * along[2])^2)
+      part <- if (any(along != 0)) {
+        pmin(
+          pmax(
+            ((x - from[1]) * along[1] + (y - from[2]) * along[2]) /
+              sum(along^2),
+            0
+          ),
+          1
+        )
+      } else {
+        0
+      }
+      away <- sqrt(
+        (x - from[1] - part * along[1])^2 +
+          (y - from[2] - part * along[2])^2
+      )
       radius <- if (all(along == 0)) max(1, 1.8 * thick) else thick
       drawn <- pmax(drawn, pmin(pmax(radius - away + 0.5, 0), 1))
     }
   }
+
   array(drawn, c(dim(drawn), 3))
 }

@@ -9,19 +9,37 @@ format.sprenn_curves <- function(x, ...) {
     own <- pooled[pooled$score == score, ]
     own[match(first$pipeline, own$pipeline), ]
   }
+
   with_ends <- function(score) with_interval(at(score)$mean, at(score)$low, at(score)$high)
   c(
-    text_table(stats::setNames(
-      list(first$line, format_value(first$value), with_ends("structure"), two(at("adherence")$mean), two(at("style")$mean), with_ends("utility"), percent(at("yield")$mean)),
-      c("pipelines", x$vary, "structure", "adherence", "style", "worth", "keepers")
-    )),
-    "", unlist(lapply(feature_lines(x), strwrap, width = 100, initial = "  - ", prefix = "    ")),
+    text_table(
+      stats::setNames(
+        list(
+          first$line,
+          format_value(first$value),
+          with_ends("structure"),
+          two(at("adherence")$mean),
+          two(at("style")$mean),
+          with_ends("utility"),
+          percent(at("yield")$mean)
+        ),
+        c("pipelines", x$vary, "structure", "adherence", "style", "worth", "keepers")
+      )
+    ),
+    "",
+    unlist(lapply(feature_lines(x), strwrap, width = 100, initial = "  - ", prefix = "    ")),
     importance_words(x$settings)
   )
 }
 
 # What each line shows.
-feature_lines <- function(curves) vapply(seq_len(nrow(curves$features)), function(i) curve_words(curves$features[i, ], curves$verdict$brief), "")
+feature_lines <- function(curves) {
+  vapply(
+    seq_len(nrow(curves$features)),
+    function(i) curve_words(curves$features[i, ], curves$verdict$brief),
+    ""
+  )
+}
 
 curve_words <- function(one, brief) {
   name <- function(value) format_value(value)
@@ -30,22 +48,50 @@ curve_words <- function(one, brief) {
   } else if (is.na(one$window_from)) {
     "at no setting does it clear every floor on average"
   } else {
-    paste("every floor is cleared on average", window_words(one, "window", c(one$open_low, one$open_high)))
+    paste(
+      "every floor is cleared on average",
+      window_words(one, "window", c(one$open_low, one$open_high))
+    )
   }
   kept <- if (is.na(one$kept_from)) {
     "nowhere are four of five takes keepers"
   } else {
-    paste("four of five takes are keepers", window_words(one, "kept", c(one$kept_open_low, one$kept_open_high)))
+    paste(
+      "four of five takes are keepers",
+      window_words(one, "kept", c(one$kept_open_low, one$kept_open_high))
+    )
   }
   cliff <- if (one$points < 3) {
     paste0("two points can't show a cliff")
   } else if (!is.na(one$cliff_from)) {
-    paste0("structure ", if (one$drop > 0) "rises" else "falls", " by ", two(abs(one$drop)), " (", two(min(abs(one$drop_low), abs(one$drop_high))), " to ", two(max(abs(one$drop_low), abs(one$drop_high))), ") between ", name(one$cliff_from), " and ", name(one$cliff_to), ": a cliff")
+    paste0(
+      "structure ",
+      if (one$drop > 0) "rises" else "falls",
+      " by ",
+      two(abs(one$drop)),
+      " (",
+      two(min(abs(one$drop_low), abs(one$drop_high))),
+      " to ",
+      two(max(abs(one$drop_low), abs(one$drop_high))),
+      ") between ",
+      name(one$cliff_from),
+      " and ",
+      name(one$cliff_to),
+      ": a cliff"
+    )
   } else {
     "no cliff"
   }
-  flat <- if (!is.na(one$flat_from)) paste0("structure is flat from ", name(one$flat_from), " to ", name(one$flat_to))
-  best <- paste0("worth most at ", name(one$best), if (one$best_from < one$best_to) paste0(" (the best is among ", name(one$best_from), " to ", name(one$best_to), ")"))
+  flat <- if (!is.na(one$flat_from)) {
+    paste0("structure is flat from ", name(one$flat_from), " to ", name(one$flat_to))
+  }
+  best <- paste0(
+    "worth most at ",
+    name(one$best),
+    if (one$best_from < one$best_to) {
+      paste0(" (the best is among ", name(one$best_from), " to ", name(one$best_to), ")")
+    }
+  )
   paste0(one$line, ": ", paste(c(best, window, kept, cliff, flat), collapse = "; "), ".")
 }
 
@@ -56,49 +102,129 @@ window_words <- function(one, what, open) {
     ends <- unlist(one[paste0(what, "_", side, c("_low", "_high"))])
     between <- !open && !anyNA(ends) && diff(signif(ends, 2)) > 0
     paste0(
-      format_value(signif(at, 2)), if (open) beyond,
-      if (between) paste0(" (", format_value(signif(ends[1], 2)), " to ", format_value(signif(ends[2], 2)), ")")
+      format_value(signif(at, 2)),
+      if (open) beyond,
+      if (between) {
+        paste0(
+          " (",
+          format_value(signif(ends[1], 2)),
+          " to ",
+          format_value(signif(ends[2], 2)),
+          ")"
+        )
+      }
     )
   }
+
   paste0("from ", end("from", open[1], " or below"), " to ", end("to", open[2], " or above"))
 }
 
 importance_words <- function(settings) {
   settings <- settings[settings$score == "utility" | settings$score == "structure", ]
-  several <- settings$family %in% settings$family[duplicated(paste(settings$family, settings$score))]
+  several <- settings$family %in%
+    settings$family[duplicated(paste(settings$family, settings$score))]
   settings <- settings[several & settings$pairs > 0, ]
   if (nrow(settings) == 0) {
     return(character())
   }
+
   share <- function(x) ifelse(is.na(x), "-", paste0(round(100 * x), " %"))
-  c("", "Which setting matters: by how much two differ that differ in nothing else, and of whole grids the share of variation:", paste0("  ", text_table(list(
-    pipelines = settings$family, setting = settings$setting, score = ifelse(settings$score == "utility", "worth", settings$score), moved = two(settings$moved), "90 % interval" = paste(two(settings$low), "to", two(settings$high)),
-    pairs = as.character(settings$pairs), alone = share(settings$alone), "with others" = share(settings$in_all)
-  ))))
+  c(
+    "",
+    paste0(
+      "Which setting matters: by how much two differ that differ in nothing else, and of whole ",
+      "grids the share of variation:"
+    ),
+    paste0(
+      "  ",
+      text_table(list(
+        pipelines = settings$family,
+        setting = settings$setting,
+        score = ifelse(settings$score == "utility", "worth", settings$score),
+        moved = two(settings$moved),
+        "90 % interval" = paste(two(settings$low), "to", two(settings$high)),
+        pairs = as.character(settings$pairs),
+        alone = share(settings$alone),
+        "with others" = share(settings$in_all)
+      ))
+    )
+  )
 }
 
 #' @export
 format.sprenn_match <- function(x, ...) {
   if (nrow(x$table) == 0) {
-    return(c(paste0("No sweep reaches a structure of ", two(x$at), "."), if (!is.na(x$shared[1])) paste0("Most reach ", two(x$shared[1]), " to ", two(x$shared[2]), ".")))
+    return(c(
+      paste0("No sweep reaches a structure of ", two(x$at), "."),
+      if (!is.na(x$shared[1])) {
+        paste0("Most reach ", two(x$shared[1]), " to ", two(x$shared[2]), ".")
+      }
+    ))
   }
+
   rows <- x$table[!duplicated(x$table$line), c("line", "setting")]
   cell <- function(score) {
     own <- x$table[x$table$score == score, ]
     own <- own[match(rows$line, own$line), ]
     with_interval(own$mean, own$low, own$high)
   }
+
   areas <- x$areas[x$areas$score != "utility", ]
   clear <- areas[areas$low > 0 | areas$high < 0, ]
   c(
-    paste0("At a structure of ", two(x$at), ", by straight lines between the settings tried (90 % intervals):"), "",
-    text_table(stats::setNames(list(rows$line, format_value(signif(rows$setting, 2)), cell("adherence"), cell("style"), cell("utility")), c("pipelines", x$vary, "adherence", "style", "worth"))),
-    if (length(missing <- setdiff(unique(x$levels$line), rows$line))) paste0("Never so: ", listed(missing), "."),
-    if (nrow(clear)) c("", "Over all levels that both reach:", unlist(lapply(seq_len(nrow(clear)), function(i) {
-      one <- clear[i, ]
-      ahead <- if (one$difference > 0) c(one$one, one$other) else c(one$other, one$one)
-      paste0("  - ", ahead[1], " lies above ", ahead[2], " in ", one$score, " by ", two(abs(one$difference)), " (", two(min(abs(c(one$low, one$high)))), " to ", two(max(abs(c(one$low, one$high)))), ").")
-    }))) else if (nrow(areas)) c("", "Over all levels that both reach, no two can be told apart.") else c("", "No two sweeps reach a level in common, so there is nothing to compare at equal structure.")
+    paste0(
+      "At a structure of ",
+      two(x$at),
+      ", by straight lines between the settings tried (90 % intervals):"
+    ),
+    "",
+    text_table(
+      stats::setNames(
+        list(
+          rows$line,
+          format_value(signif(rows$setting, 2)),
+          cell("adherence"),
+          cell("style"),
+          cell("utility")
+        ),
+        c("pipelines", x$vary, "adherence", "style", "worth")
+      )
+    ),
+    if (length(missing <- setdiff(unique(x$levels$line), rows$line))) {
+      paste0("Never so: ", listed(missing), ".")
+    },
+    if (nrow(clear)) {
+      c(
+        "",
+        "Over all levels that both reach:",
+        unlist(lapply(seq_len(nrow(clear)), function(i) {
+          one <- clear[i, ]
+          ahead <- if (one$difference > 0) c(one$one, one$other) else c(one$other, one$one)
+          paste0(
+            "  - ",
+            ahead[1],
+            " lies above ",
+            ahead[2],
+            " in ",
+            one$score,
+            " by ",
+            two(abs(one$difference)),
+            " (",
+            two(min(abs(c(one$low, one$high)))),
+            " to ",
+            two(max(abs(c(one$low, one$high)))),
+            ")."
+          )
+        }))
+      )
+    } else if (nrow(areas)) {
+      c("", "Over all levels that both reach, no two can be told apart.")
+    } else {
+      c(
+        "",
+        "No two sweeps reach a level in common, so there is nothing to compare at equal structure."
+      )
+    }
   )
 }
 
@@ -113,36 +239,103 @@ format.sprenn_changes <- function(x, ...) {
     if (nrow(silent) + nrow(changed) == 0) {
       paste0("Nothing is seen to have changed from ", x$runs[1], " to ", x$runs[2], ".")
     },
-    if (nrow(silent)) c(
-      strwrap(paste(
-        "Changed behind their names: these engines say that they repeat a seed and that they are of",
-        "the same version, and gave other pictures for the same words:"
-      ), 100),
-      paste0(
-        "  - ", silent$pipeline, " (engine ", silent$engine, "): ", silent$other, " of ",
-        silent$asked_alike, " takes"
+    if (nrow(silent)) {
+      c(
+        strwrap(
+          paste(
+            paste0(
+              "Changed behind their names: these engines say that they repeat a seed and that ",
+              "they are of"
+            ),
+            "the same version, and gave other pictures for the same words:"
+          ),
+          100
+        ),
+        paste0(
+          "  - ",
+          silent$pipeline,
+          " (engine ",
+          silent$engine,
+          "): ",
+          silent$other,
+          " of ",
+          silent$asked_alike,
+          " takes"
+        )
       )
-    ),
-    if (nrow(changed)) c(
-      "", paste0("Scores that changed (intervals that hold for all at once in ", percent(x$confidence), "):"),
-      paste0("  ", text_table(list(
-        pipeline = changed$pipeline, score = score_names(changed$score), old = two(changed$old), new = two(changed$new),
-        change = paste0(signed(changed$change), " (", signed(changed$low), " to ", signed(changed$high), ")"),
-        takes = as.character(changed$takes)
-      )))
-    ),
+    },
+    if (nrow(changed)) {
+      c(
+        "",
+        paste0(
+          "Scores that changed (intervals that hold for all at once in ",
+          percent(x$confidence),
+          "):"
+        ),
+        paste0(
+          "  ",
+          text_table(list(
+            pipeline = changed$pipeline,
+            score = score_names(changed$score),
+            old = two(changed$old),
+            new = two(changed$new),
+            change = paste0(
+              signed(changed$change),
+              " (",
+              signed(changed$low),
+              " to ",
+              signed(changed$high),
+              ")"
+            ),
+            takes = as.character(changed$takes)
+          ))
+        )
+      )
+    },
     if (nrow(x$versions)) {
-      c("", paste0("Engine ", x$versions$engine, " was of version ", x$versions$old, " and is of ", x$versions$new, "."))
+      c(
+        "",
+        paste0(
+          "Engine ",
+          x$versions$engine,
+          " was of version ",
+          x$versions$old,
+          " and is of ",
+          x$versions$new,
+          "."
+        )
+      )
     },
     if (nrow(odd)) {
-      c("", paste0(odd$pipeline, ": ", odd$lost, " takes were made in ", x$runs[1], " only, ", odd$gained, " in ", x$runs[2], " only."))
+      c(
+        "",
+        paste0(
+          odd$pipeline,
+          ": ",
+          odd$lost,
+          " takes were made in ",
+          x$runs[1],
+          " only, ",
+          odd$gained,
+          " in ",
+          x$runs[2],
+          " only."
+        )
+      )
     },
     if (length(same) && nrow(silent) + nrow(changed) > 0) {
       c("", strwrap(paste0("Not seen to have changed: ", listed(same), "."), 100, exdent = 2))
     },
     seen_words(x),
     if (length(unlist(x$only$pipelines))) {
-      c("", strwrap(paste0("In one run only: ", shorten_list(unlist(x$only$pipelines), 12), "."), 100, exdent = 2))
+      c(
+        "",
+        strwrap(
+          paste0("In one run only: ", shorten_list(unlist(x$only$pipelines), 12), "."),
+          100,
+          exdent = 2
+        )
+      )
     }
   )
 }
@@ -163,20 +356,55 @@ seen_words <- function(x) {
   rows <- rows[!is.na(rows$seen), ]
   least <- vapply(split(rows$seen, factor(rows$score, unique(rows$score))), max, 0)
   least <- least[least > 0]
-  named <- paste("of", score_names(names(least)), "by", ifelse(names(least) == "keeper", percent(least), two(least)))
+  named <- paste(
+    "of",
+    score_names(names(least)),
+    "by",
+    ifelse(names(least) == "keeper", percent(least), two(least))
+  )
   c(
     if (length(again)) {
       whom <- if (length(again) == nrow(x$pictures)) "all pipelines" else listed(again)
-      c("", strwrap(paste0("The same pictures again, to the last byte: ", whom, "."), 100, exdent = 2))
+      c(
+        "",
+        strwrap(
+          paste0("The same pictures again, to the last byte: ", whom, "."),
+          100,
+          exdent = 2
+        )
+      )
     },
-    if (length(least)) c("", strwrap(paste0(
-      "Nine of ten comparisons like this one would have seen a change ", paste(named, collapse = ", "),
-      ", in any pipeline with other pictures", if (length(blind)) " and takes enough", "."
-    ), 100, exdent = 2)),
-    if (length(blind)) c("", strwrap(paste0(
-      "Too few takes to see some changes, or any, in ", listed(blind), ": scores that are not listed may have ",
-      "changed all the same. More seeds or cases tell."
-    ), 100, exdent = 2))
+    if (length(least)) {
+      c(
+        "",
+        strwrap(
+          paste0(
+            "Nine of ten comparisons like this one would have seen a change ",
+            paste(named, collapse = ", "),
+            ", in any pipeline with other pictures",
+            if (length(blind)) " and takes enough",
+            "."
+          ),
+          100,
+          exdent = 2
+        )
+      )
+    },
+    if (length(blind)) {
+      c(
+        "",
+        strwrap(
+          paste0(
+            "Too few takes to see some changes, or any, in ",
+            listed(blind),
+            ": scores that are not listed may have ",
+            "changed all the same. More seeds or cases tell."
+          ),
+          100,
+          exdent = 2
+        )
+      )
+    }
   )
 }
 
@@ -184,37 +412,149 @@ seen_words <- function(x) {
 format.sprenn_portrait <- function(x, ...) {
   own <- x$standing
   n <- nrow(x$verdict$pipelines)
-  ends <- function(column) with_interval(own[[column]], own[[paste0(column, "_low")]], own[[paste0(column, "_high")]])
+  ends <- function(column) {
+    with_interval(own[[column]], own[[paste0(column, "_low")]], own[[paste0(column, "_high")]])
+  }
+
   ahead <- x$against[x$against$difference < 0 & x$against$apart, ]
   behind <- x$against[x$against$difference > 0 & x$against$apart, ]
   level <- x$against[!x$against$apart, ]
   flip <- if (nrow(x$flip)) {
     weighed <- intersect(axes, names(x$flip))
-    paste0("It would lead with ", paste(weighed, two(unlist(x$flip[weighed])), collapse = ", "), " (", percent(x$flip$moved), " of the weight moved).")
+    paste0(
+      "It would lead with ",
+      paste(weighed, two(unlist(x$flip[weighed])), collapse = ", "),
+      " (",
+      percent(x$flip$moved),
+      " of the weight moved)."
+    )
   } else if (own$rank > 1) {
     "No weights of the axes would make it lead."
   }
   c(
-    paste0(x$pipeline, ": ", if (own$rank == 1) "the best" else paste("number", own$rank), " of ", n, if (!is.na(own$chance_best)) paste0("; chance that it is the best ", chance_words(own$chance_best)), if (!is.na(own$rank_low) && n > 1) paste0("; rank ", own$rank_low, " to ", own$rank_high), "."),
-    "", text_table(list(
-      what = c("worth", axes, "keepers"), "mean (90 % interval)" = c(ends("utility"), vapply(axes, ends, ""), with_interval(own$yield, own$yield_low, own$yield_high, percent))
+    paste0(
+      x$pipeline,
+      ": ",
+      if (own$rank == 1) "the best" else paste("number", own$rank),
+      " of ",
+      n,
+      if (!is.na(own$chance_best)) {
+        paste0("; chance that it is the best ", chance_words(own$chance_best))
+      },
+      if (!is.na(own$rank_low) && n > 1) paste0("; rank ", own$rank_low, " to ", own$rank_high),
+      "."
+    ),
+    "",
+    text_table(list(
+      what = c("worth", axes, "keepers"),
+      "mean (90 % interval)" = c(
+        ends("utility"),
+        vapply(axes, ends, ""),
+        with_interval(own$yield, own$yield_low, own$yield_high, percent)
+      )
     )),
-    "", strwrap(paste0(
-      "A keeper takes ", if (is.finite(own$takes_per_keeper)) paste0(if (own$takes_per_keeper == 1) "one try" else paste(format(signif(own$takes_per_keeper, 2)), "tries"), ", costs ", money_words(own$cost_per_keeper), " and takes ", two(own$seconds_per_keeper), " s") else "more tries than there were: it has none", "."
-    ), 100),
-    if (nrow(ahead)) strwrap(paste0("Surely behind: ", listed(ahead$other), "."), 100, exdent = 2),
-    if (nrow(behind)) strwrap(paste0("Surely ahead of: ", listed(behind$other), "."), 100, exdent = 2),
-    if (nrow(level)) strwrap(paste0("With all pairs compared at once, neither surely ahead of nor behind: ", listed(level$other), "."), 100, exdent = 2),
+    "",
+    strwrap(
+      paste0(
+        "A keeper takes ",
+        if (is.finite(own$takes_per_keeper)) {
+          paste0(
+            if (own$takes_per_keeper == 1) {
+              "one try"
+            } else {
+              paste(format(signif(own$takes_per_keeper, 2)), "tries")
+            },
+            ", costs ",
+            money_words(own$cost_per_keeper),
+            " and takes ",
+            two(own$seconds_per_keeper),
+            " s"
+          )
+        } else {
+          "more tries than there were: it has none"
+        },
+        "."
+      ),
+      100
+    ),
+    if (nrow(ahead)) {
+      strwrap(paste0("Surely behind: ", listed(ahead$other), "."), 100, exdent = 2)
+    },
+    if (nrow(behind)) {
+      strwrap(paste0("Surely ahead of: ", listed(behind$other), "."), 100, exdent = 2)
+    },
+    if (nrow(level)) {
+      strwrap(
+        paste0(
+          "With all pairs compared at once, neither surely ahead of nor behind: ",
+          listed(level$other),
+          "."
+        ),
+        100,
+        exdent = 2
+      )
+    },
     flip,
-    "", "Case by case, best first:", paste0("  ", text_table(list(
-      case = x$cases$case, worth = two(x$cases$utility), "the others'" = two(x$cases$others), structure = two(x$cases$structure), adherence = two(x$cases$adherence), style = two(x$cases$style), keepers = percent(x$cases$keepers)
-    ))),
-    if (nrow(x$problems)) c("", "What kept takes from being keepers:", paste0("  ", x$problems$takes, " x ", x$problems$problem)),
-    if (nrow(x$stages)) c("", "What its later steps add to what they were given (90 % intervals):", paste0("  ", text_table(list(
-      step = x$stages$pipeline, score = x$stages$score, before = two(x$stages$before), after = two(x$stages$after), gain = paste0(signed(x$stages$gain), " (", signed(x$stages$low), " to ", signed(x$stages$high), ")"),
-      cost = money_words(x$stages$cost), seconds = two(x$stages$seconds)
-    )))),
-    if (NROW(x$influence$inputs)) c("", "What its inputs do (1 is what another seed moves):", paste0("  ", x$influence$inputs$input, " ", two(x$influence$inputs$moved), ": ", x$influence$inputs$influence)),
+    "",
+    "Case by case, best first:",
+    paste0(
+      "  ",
+      text_table(list(
+        case = x$cases$case,
+        worth = two(x$cases$utility),
+        "the others'" = two(x$cases$others),
+        structure = two(x$cases$structure),
+        adherence = two(x$cases$adherence),
+        style = two(x$cases$style),
+        keepers = percent(x$cases$keepers)
+      ))
+    ),
+    if (nrow(x$problems)) {
+      c(
+        "",
+        "What kept takes from being keepers:",
+        paste0("  ", x$problems$takes, " x ", x$problems$problem)
+      )
+    },
+    if (nrow(x$stages)) {
+      c(
+        "",
+        "What its later steps add to what they were given (90 % intervals):",
+        paste0(
+          "  ",
+          text_table(list(
+            step = x$stages$pipeline,
+            score = x$stages$score,
+            before = two(x$stages$before),
+            after = two(x$stages$after),
+            gain = paste0(
+              signed(x$stages$gain),
+              " (",
+              signed(x$stages$low),
+              " to ",
+              signed(x$stages$high),
+              ")"
+            ),
+            cost = money_words(x$stages$cost),
+            seconds = two(x$stages$seconds)
+          ))
+        )
+      )
+    },
+    if (NROW(x$influence$inputs)) {
+      c(
+        "",
+        "What its inputs do (1 is what another seed moves):",
+        paste0(
+          "  ",
+          x$influence$inputs$input,
+          " ",
+          two(x$influence$inputs$moved),
+          ": ",
+          x$influence$inputs$influence
+        )
+      )
+    },
     if (NROW(x$influence$fights)) fight_words(x$influence$fights)
   )
 }

@@ -1,6 +1,7 @@
 # What a report's script is told: the takes with their scores, and their previews.
 
-# `page` is what is needed at once, of the `whole` run or of `jobs` alone; `cases` and `takes` are what case_pictures() wants.
+# `page` is what is needed at once, of the `whole` run or of `jobs` alone;
+# `cases` and `takes` are what case_pictures() wants.
 # `edge` is how wide previews are, the smaller the more takes there are.
 report_facts <- function(trial, jobs, verdicts, run, whole = TRUE, originals = NULL) {
   store <- open_store(trial$folder, run)
@@ -15,17 +16,31 @@ report_facts <- function(trial, jobs, verdicts, run, whole = TRUE, originals = N
   edge <- preview_edge(sum(takes$state == "made"))
   list(
     page = list(
-      edge = edge, originals = originals,
-      pipelines = lapply(seq_len(nrow(recipes)), function(i) list(id = recipes$pipeline[i], colour = colours[[recipes$family[i]]])),
+      edge = edge,
+      originals = originals,
+      pipelines = lapply(seq_len(nrow(recipes)), function(i) {
+        list(id = recipes$pipeline[i], colour = colours[[recipes$family[i]]])
+      }),
       cases = lapply(cases, told_of_case, suite = trial$suite),
-      takes = told_of_takes(takes, recipes$pipeline), lines = told_of_lines(jobs, verdicts, recipes)
+      takes = told_of_takes(takes, recipes$pipeline),
+      lines = told_of_lines(jobs, verdicts, recipes)
     ),
-    cases = cases, takes = takes, edge = edge
+    cases = cases,
+    takes = takes,
+    edge = edge
   )
 }
 
 # Few takes are shown large enough to be judged by; many must still fit into one file.
-preview_edge <- function(n) if (n <= 400) 384 else if (n <= 1500) 288 else 184
+preview_edge <- function(n) {
+  if (n <= 400) {
+    384
+  } else if (n <= 1500) {
+    288
+  } else {
+    184
+  }
+}
 
 # The takes proper with their axes and worth: those of each job by its own purpose, and of the
 # `whole` run the rest too, by the first one, of which they have no worth.
@@ -35,55 +50,102 @@ shown_takes <- function(store, trial, jobs, verdicts, whole) {
     table <- axes_of(store, trial, brief, takes_for(store, trial, brief, pipelines))
     add_utility(table, brief)
   }
-  tables <- Map(function(job, verdict) tibble::add_column(of_job(verdict$brief), job = job), jobs, verdicts)
+
+  tables <- Map(
+    function(job, verdict) tibble::add_column(of_job(verdict$brief), job = job),
+    jobs,
+    verdicts
+  )
   if (!whole) {
     return(do.call(rbind, unname(tables)))
   }
+
   first <- verdicts[[1]]$brief
   first$job <- NA_character_
   rest <- of_job(first)
   rest <- rest[!rest$case %in% unlist(lapply(tables, `[[`, "case")), ]
   rest[c("keeper", "utility", "style")] <- list(NA, NA_real_, NA_real_)
-  do.call(rbind, c(unname(tables), list(tibble::add_column(rest, job = rep("other", nrow(rest))))))
+  do.call(
+    rbind,
+    c(unname(tables), list(tibble::add_column(rest, job = rep("other", nrow(rest)))))
+  )
 }
 
 told_of_case <- function(case, suite) {
   say <- function(phrases) I(vapply(phrases, `[[`, "", "say"))
   asked <- asked_phrases(case)
   unwanted <- vapply(asked, `[[`, NA, "unwanted")
-  list(id = case$id, job = case$job, prompt = say(case$prompt), unwanted = say(asked[unwanted]), look = null_for_na(case$look), frame = I(case_frame(case, suite)))
+  list(
+    id = case$id,
+    job = case$job,
+    prompt = say(case$prompt),
+    unwanted = say(asked[unwanted]),
+    look = null_for_na(case$look),
+    frame = I(case_frame(case, suite))
+  )
 }
 
 # As columns, which are a third as long as rows.
 told_of_takes <- function(takes, pipelines) {
-  notes <- vapply(seq_len(nrow(takes)), function(i) {
-    one <- takes[i, ]
-    one$keeper <- !isFALSE(one$keeper)
-    said <- cell_notes(one)
-    if (one$state != "made" && !is.na(one$message)) paste0(said, ": ", one$message) else said
-  }, "")
+  notes <- vapply(
+    seq_len(nrow(takes)),
+    function(i) {
+      one <- takes[i, ]
+      one$keeper <- !isFALSE(one$keeper)
+      said <- cell_notes(one)
+      if (one$state != "made" && !is.na(one$message)) {
+        paste0(said, ": ", one$message)
+      } else {
+        said
+      }
+    },
+    ""
+  )
   score <- function(x) I(signif(x, 3))
   list(
-    case = I(takes$case - 1L), pipeline = I(match(takes$pipeline, pipelines) - 1L), seed = I(takes$seed), state = I(takes$state), job = I(takes$job),
-    keeper = I(takes$keeper), worth = score(takes$utility), structure = score(takes$structure), adherence = score(takes$adherence), style = score(takes$style),
-    flawed = I(takes$flaws != "" | takes$slight != ""), notes = I(notes), cost = score(takes$cost), seconds = score(takes$seconds), file = I(takes$file)
+    case = I(takes$case - 1L),
+    pipeline = I(match(takes$pipeline, pipelines) - 1L),
+    seed = I(takes$seed),
+    state = I(takes$state),
+    job = I(takes$job),
+    keeper = I(takes$keeper),
+    worth = score(takes$utility),
+    structure = score(takes$structure),
+    adherence = score(takes$adherence),
+    style = score(takes$style),
+    flawed = I(takes$flaws != "" | takes$slight != ""),
+    notes = I(notes),
+    cost = score(takes$cost),
+    seconds = score(takes$seconds),
+    file = I(takes$file)
   )
 }
 
 # The sweeps of each job, whose takes are shown below its curves.
 told_of_lines <- function(jobs, verdicts, recipes) {
-  found <- Map(function(job, verdict) {
-    own <- tried_recipes(verdict)
-    swept <- swept_settings(own)
-    if (length(swept) == 0) {
-      return(NULL)
-    }
-    lines <- sweep_lines(own, if ("hold" %in% swept) "hold" else swept[1])
-    lapply(unique(lines$line), function(line) {
-      rows <- lines[lines$line == line, ]
-      list(job = job, line = line, vary = rows$vary[1], values = I(rows$value), pipelines = I(match(rows$pipeline, recipes$pipeline) - 1L))
-    })
-  }, jobs, verdicts)
+  found <- Map(
+    function(job, verdict) {
+      own <- tried_recipes(verdict)
+      swept <- swept_settings(own)
+      if (length(swept) == 0) {
+        return(NULL)
+      }
+
+      lines <- sweep_lines(own, if ("hold" %in% swept) "hold" else swept[1])
+      lapply(unique(lines$line), function(line) {
+        rows <- lines[lines$line == line, ]
+        list(
+          job = job,
+          line = line,
+          vary = rows$vary[1],
+          values = I(rows$value),
+          pipelines = I(match(rows$pipeline, recipes$pipeline) - 1L)
+        )
+      })
+    },
+    jobs,
+    verdicts
+  )
   unlist(unname(found), recursive = FALSE)
 }
 
@@ -92,14 +154,32 @@ told_of_lines <- function(jobs, verdicts, recipes) {
 case_pictures <- function(case, takes, trial, run, edge) {
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
-  overlays <- read_db(store, "SELECT p.take, p.overlay FROM prints p JOIN takes t ON t.take = p.take WHERE t.case_id = ? AND p.overlay IS NOT NULL", params = list(case$id))
+  overlays <- read_db(
+    store,
+    paste0(
+      "SELECT p.take, p.overlay FROM prints p JOIN takes t ON t.take = p.take WHERE t.case_id = ",
+      "? AND p.overlay IS NOT NULL"
+    ),
+    params = list(case$id)
+  )
   made <- which(takes$state == "made")
   frame <- case_frame(case, trial$suite)
-  previews <- lapply(take_path(store, takes$file[made]), function(path) preview(path, edge, frame))
+  previews <- lapply(take_path(store, takes$file[made]), function(path) {
+    preview(path, edge, frame)
+  })
   list(
-    reference = if (!is.null(case$reference)) preview(fitted_reference(case, trial$suite), edge, frame),
-    look = I(vapply(if (is.na(case$look)) character() else unlist(trial$suite$looks[[case$look]]), preview, "", edge = edge, USE.NAMES = FALSE)),
-    takes = previews, overlays = I(overlays$overlay[match(takes$take[made], overlays$take)])
+    reference = if (!is.null(case$reference)) {
+      preview(fitted_reference(case, trial$suite), edge, frame)
+    },
+    look = I(vapply(
+      if (is.na(case$look)) character() else unlist(trial$suite$looks[[case$look]]),
+      preview,
+      "",
+      edge = edge,
+      USE.NAMES = FALSE
+    )),
+    takes = previews,
+    overlays = I(overlays$overlay[match(takes$take[made], overlays$take)])
   )
 }
 
@@ -109,8 +189,25 @@ preview <- function(picture, edge, frame = NULL) {
   if (!is.null(frame)) {
     own <- as.integer(magick::image_info(image)[1, c("width", "height")])
     place <- frame_inside(own, frame)
-    if (any(place[3:4] != own)) image <- magick::image_crop(image, sprintf("%dx%d+%d+%d", place[3], place[4], place[1], place[2]))
+    if (any(place[3:4] != own)) {
+      image <- magick::image_crop(
+        image,
+        sprintf("%dx%d+%d+%d", place[3], place[4], place[1], place[2])
+      )
+    }
   }
+
   small <- magick::image_resize(image, sprintf("%dx%d>", edge, edge))
-  gsub("\n", "", jsonlite::base64_enc(magick::image_write(magick::image_background(small, "#b9b9b9"), format = "jpeg", quality = if (edge > 300) 84 else 74)), fixed = TRUE)
+  gsub(
+    "\n",
+    "",
+    jsonlite::base64_enc(
+      magick::image_write(
+        magick::image_background(small, "#b9b9b9"),
+        format = "jpeg",
+        quality = if (edge > 300) 84 else 74
+      )
+    ),
+    fixed = TRUE
+  )
 }

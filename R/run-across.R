@@ -6,10 +6,26 @@
 # and colours in steps of 1/255, and for a repair of a reference which of its marks stayed,
 # a bit each.
 take_print <- function(view, mended = NULL) {
-  position <- as.integer(round(300 * pmin(pmax(sqrt(style_space$weight) * style_position(view$style), -100), 100)))
-  patches <- as.raw(round(255 * pmin(pmax(core_patches(view$handle) + rep(c(0, 0.5, 0.5), each = print_patches), 0), 1)))
+  position <- as.integer(
+    round(300 * pmin(pmax(sqrt(style_space$weight) * style_position(view$style), -100), 100))
+  )
+  patches <- as.raw(
+    round(
+      255 *
+        pmin(pmax(core_patches(view$handle) + rep(c(0, 0.5, 0.5), each = print_patches), 0), 1)
+    )
+  )
   marks <- if (!is.null(mended)) as_bits(core_marks_that_stayed(view$handle, mended$handle))
-  gsub("\n", "", jsonlite::base64_enc(c(writeBin(position, raw(), size = 2, endian = "little"), patches, marks)), fixed = TRUE)
+  gsub(
+    "\n",
+    "",
+    jsonlite::base64_enc(c(
+      writeBin(position, raw(), size = 2, endian = "little"),
+      patches,
+      marks
+    )),
+    fixed = TRUE
+  )
 }
 
 as_bits <- function(flags) packBits(c(flags, logical(-length(flags) %% 8)))
@@ -20,8 +36,20 @@ print_patches <- 96
 read_prints <- function(prints) {
   bytes <- lapply(prints, jsonlite::base64_dec)
   styles <- length(style_space$centre)
-  position <- t(vapply(bytes, function(b) readBin(b, "integer", styles, size = 2, endian = "little") / 300, numeric(styles)))
-  patches <- t(vapply(bytes, function(b) as.integer(b[2 * styles + seq_len(3 * print_patches)]) / 255, numeric(3 * print_patches)))
+  position <- t(
+    vapply(
+      bytes,
+      function(b) readBin(b, "integer", styles, size = 2, endian = "little") / 300,
+      numeric(styles)
+    )
+  )
+  patches <- t(
+    vapply(
+      bytes,
+      function(b) as.integer(b[2 * styles + seq_len(3 * print_patches)]) / 255,
+      numeric(3 * print_patches)
+    )
+  )
   list(position = position, patches = patches)
 }
 
@@ -29,24 +57,48 @@ read_prints <- function(prints) {
 # measured anew has lost it. Consistency is one look's takes, or one case's where none
 # was asked for; controls are no takes proper.
 compare_across <- function(store, suite) {
-  changed <- read_db(store, "SELECT take FROM prints WHERE take NOT IN (SELECT take FROM scores WHERE measure = 'consistency')")$take
+  changed <- read_db(
+    store,
+    paste0(
+      "SELECT take FROM prints WHERE take NOT IN (SELECT take FROM scores WHERE measure = ",
+      "'consistency')"
+    )
+  )$take
   takes <- read_takes(store, deciding_columns)
   takes <- takes[takes$state == "made" & is.na(takes$control), ]
   for (pipeline in unique(takes$pipeline[takes$take %in% changed])) {
-    own <- read_db(store, "SELECT p.take, p.print FROM prints p JOIN takes t ON t.take = p.take WHERE t.pipeline = ?", params = list(pipeline))
+    own <- read_db(
+      store,
+      "SELECT p.take, p.print FROM prints p JOIN takes t ON t.take = p.take WHERE t.pipeline = ?",
+      params = list(pipeline)
+    )
     own <- own[own$take %in% takes$take, ]
     own[c("case", "seed")] <- takes[match(own$take, takes$take), c("case", "seed")]
     own <- own[order(own$case, own$seed), ]
-    if (nrow(own) == 0) next
+    if (nrow(own) == 0) {
+      next
+    }
+
     cases <- suite$cases[match(own$case, vapply(suite$cases, `[[`, "", "id"))]
-    scores <- across_scores(own, vapply(cases, `[[`, "", "look"), vapply(cases, `[[`, "", "job") %in% c("repair", "edit", "extend"))
+    scores <- across_scores(
+      own,
+      vapply(cases, `[[`, "", "look"),
+      vapply(cases, `[[`, "", "job") %in% c("repair", "edit", "extend")
+    )
     in_transaction(store$db, {
       names <- vapply(across_measures(), `[[`, "", "measure")
-      write_db(store$db, "DELETE FROM scores WHERE take = ? AND measure = ?", params = list(rep(own$take, length(names)), rep(names, each = nrow(own))))
+      write_db(
+        store$db,
+        "DELETE FROM scores WHERE take = ? AND measure = ?",
+        params = list(rep(own$take, length(names)), rep(names, each = nrow(own)))
+      )
       insert_scores(store, scores)
     })
   }
-  if (length(changed)) compare_repairs(store, suite, takes)
+
+  if (length(changed)) {
+    compare_repairs(store, suite, takes)
+  }
 }
 
 across_scores <- function(own, look, kept_jobs) {
@@ -54,9 +106,13 @@ across_scores <- function(own, look, kept_jobs) {
   part <- function(at) lapply(prints, function(matrix) matrix[at, , drop = FALSE])
   compared <- function(measure, groups) {
     value <- rep(NA_real_, nrow(own))
-    for (at in split(seq_len(nrow(own)), groups)) value[at] <- measure$compute(part(at))
+    for (at in split(seq_len(nrow(own)), groups)) {
+      value[at] <- measure$compute(part(at))
+    }
+
     value
   }
+
   one_hand <- compared(measure_consistency(), ifelse(is.na(look), own$case, look))
   # Mended well, every seed gives the same picture; and a copy is a usable picture, only
   # no second one, so that it is never serious.
@@ -64,15 +120,23 @@ across_scores <- function(own, look, kept_jobs) {
   level <- ifelse(!is.na(copies) & copies <= 0.004, "slight", "none")
   numbers <- c(one_hand, copies)
   tibble::tibble(
-    take = rep(own$take, 2), axis = rep(c("style", "flaws"), each = nrow(own)), measure = rep(c("consistency", "same_as_seed"), each = nrow(own)),
-    phrase = NA_character_, value = numbers, raw = numbers, level = c(rep(NA_character_, nrow(own)), level), place = NA_character_
+    take = rep(own$take, 2),
+    axis = rep(c("style", "flaws"), each = nrow(own)),
+    measure = rep(c("consistency", "same_as_seed"), each = nrow(own)),
+    phrase = NA_character_,
+    value = numbers,
+    raw = numbers,
+    level = c(rep(NA_character_, nrow(own)), level),
+    place = NA_character_
   )
 }
 
 # The marks that stayed, a row a take; of takes of one case, so all have as many.
 read_marks <- function(prints) {
   from <- 2 * length(style_space$centre) + 3 * print_patches
-  bits <- lapply(prints, function(print) rawToBits(utils::tail(jsonlite::base64_dec(print), -from)) == 1)
+  bits <- lapply(prints, function(print) {
+    rawToBits(utils::tail(jsonlite::base64_dec(print), -from)) == 1
+  })
   do.call(rbind, bits)
 }
 
@@ -81,20 +145,36 @@ read_marks <- function(prints) {
 # share of these that it left, and by what it alone took away.
 compare_repairs <- function(store, suite, takes) {
   for (case in Filter(function(case) case$job == "repair", suite$cases)) {
-    own <- read_db(store, "
+    own <- read_db(
+      store,
+      "
       SELECT p.take, p.print FROM prints p JOIN takes t ON t.take = p.take
-      WHERE t.case_id = ? ORDER BY p.take", params = list(case$id))
+      WHERE t.case_id = ? ORDER BY p.take",
+      params = list(case$id)
+    )
     own <- own[own$take %in% takes$take, ]
-    if (nrow(own) < 2) next
+    if (nrow(own) < 2) {
+      next
+    }
+
     stayed <- read_marks(own$print)
     left <- damage_left(stayed)
-    if (is.null(left)) next
+    if (is.null(left)) {
+      next
+    }
+
     reference <- reference_view(case, suite, case_frame(case, suite))
     places <- core_places_of_marks(reference$handle)
     drop_view(reference)
     # Bits come in whole bytes.
     stayed <- stayed[, seq_len(nrow(places)), drop = FALSE]
-    residual <- lapply(left, flaw_score, slight = 0.3, serious = damage_plainly_left, place = "whole")
+    residual <- lapply(
+      left,
+      flaw_score,
+      slight = 0.3,
+      serious = damage_plainly_left,
+      place = "whole"
+    )
     erased <- measure_erased()$compute(stayed, places, left)
     scores <- rbind(
       rows_of_repairs(own$take, "residual_damage", residual),
@@ -102,7 +182,8 @@ compare_repairs <- function(store, suite, takes) {
     )
     in_transaction(store$db, {
       write_db(
-        store$db, "DELETE FROM scores WHERE take = ? AND measure = ?",
+        store$db,
+        "DELETE FROM scores WHERE take = ? AND measure = ?",
         params = list(scores$take, scores$measure)
       )
       insert_scores(store, scores)
@@ -113,9 +194,14 @@ compare_repairs <- function(store, suite, takes) {
 rows_of_repairs <- function(takes, measure, scores) {
   field <- function(name, type) vapply(scores, `[[`, type, name)
   tibble::tibble(
-    take = takes, axis = "flaws", measure = measure, phrase = NA_character_,
-    value = field("value", 0), raw = field("raw", 0),
-    level = field("level", ""), place = field("place", "")
+    take = takes,
+    axis = "flaws",
+    measure = measure,
+    phrase = NA_character_,
+    value = field("value", 0),
+    raw = field("raw", 0),
+    level = field("level", ""),
+    place = field("place", "")
   )
 }
 
@@ -127,6 +213,7 @@ damage_left <- function(stayed) {
   if (sum(mended) < fewest_marks) {
     return(NULL)
   }
+
   rowMeans(stayed[, mended, drop = FALSE])
 }
 

@@ -4,12 +4,17 @@
 plan_notes <- function(trial, inputs = case_inputs(trial$suite)) {
   cases <- trial$suite$cases
   ids <- vapply(cases, `[[`, "", "id")
-  unchecked <- vapply(cases, function(case) !case$neutral && all(vapply(case$prompt, function(p) is.null(p$probe), NA)), NA)
+  unchecked <- vapply(
+    cases,
+    function(case) !case$neutral && all(vapply(case$prompt, function(p) is.null(p$probe), NA)),
+    NA
+  )
   unsure <- Filter(function(engine) !engine$about$repeatable, trial$lineup$engines)
   c(
     if (any(unchecked)) {
       paste0(
-        "No phrase of ", shorten_list(ids[unchecked]),
+        "No phrase of ",
+        shorten_list(ids[unchecked]),
         " can be checked: adherence has no evidence there, and is left out of the choice."
       )
     },
@@ -20,15 +25,26 @@ plan_notes <- function(trial, inputs = case_inputs(trial$suite)) {
       "Only one seed: luck can't be told from a pipeline's doing."
     },
     if (length(unsure)) {
-      paste0(listed(names(unsure)), if (length(unsure) > 1) " do" else " does", " not repeat a seed: takes differ each time.")
-    },
-    if (length(unsure) && length(setdiff(trial$lineup$controls, "repeat")) && !"repeat" %in% trial$lineup$controls) {
       paste0(
-        "What inputs do on ", listed(names(unsure)), " can't be told from controls without repeats: add repeat to `controls` ",
+        listed(names(unsure)),
+        if (length(unsure) > 1) " do" else " does",
+        " not repeat a seed: takes differ each time."
+      )
+    },
+    if (length(unsure) &&
+      length(setdiff(trial$lineup$controls, "repeat")) &&
+      !"repeat" %in% trial$lineup$controls) {
+      paste0(
+        "What inputs do on ",
+        listed(names(unsure)),
+        " can't be told from controls without repeats: add repeat to `controls` ",
         "in lineup.yml."
       )
     },
-    weak_spots(trial), aspect_note(trial), credit_note(trial$lineup), same_note(trial$suite, inputs)
+    weak_spots(trial),
+    aspect_note(trial),
+    credit_note(trial$lineup),
+    same_note(trial$suite, inputs)
   )
 }
 
@@ -36,7 +52,13 @@ plan_notes <- function(trial, inputs = case_inputs(trial$suite)) {
 same_note <- function(suite, inputs) {
   ids <- vapply(suite$cases, `[[`, "", "id")
   again <- which(duplicated(inputs))
-  if (length(again)) paste0("Engines are asked for the same twice: ", shorten_list(paste(ids[again], "as for", ids[match(inputs[again], inputs)])), ".")
+  if (length(again)) {
+    paste0(
+      "Engines are asked for the same twice: ",
+      shorten_list(paste(ids[again], "as for", ids[match(inputs[again], inputs)])),
+      "."
+    )
+  }
 }
 
 # Pipelines on one engine that differ in several things: a lead can't be credited
@@ -46,7 +68,11 @@ credit_note <- function(lineup) {
   alone <- is.na(pipelines$sweep) | pipelines$sweep == pipelines$pipeline
   pipelines <- pipelines[alone, ]
   settings <- lapply(seq_len(nrow(pipelines)), function(i) {
-    c(list(checkpoint = pipelines$checkpoint[i], hold = pipelines$hold[i]), pipelines$settings[[i]], prefix_names("add-on ", pipelines$add_ons[[i]]))
+    c(
+      list(checkpoint = pipelines$checkpoint[i], hold = pipelines$hold[i]),
+      pipelines$settings[[i]],
+      prefix_names("add-on ", pipelines$add_ons[[i]])
+    )
   })
   told <- character()
   for (one in seq_along(settings)) {
@@ -55,11 +81,29 @@ credit_note <- function(lineup) {
     for (other in others) {
       differ <- settings_that_differ(settings[[one]], settings[[other]])
       if (length(differ) > 1 && any(pipelines$jobs[[one]] %in% pipelines$jobs[[other]])) {
-        told <- c(told, paste0(pipelines$pipeline[one], " and ", pipelines$pipeline[other], " (", shorten_list(differ), ")"))
+        told <- c(
+          told,
+          paste0(
+            pipelines$pipeline[one],
+            " and ",
+            pipelines$pipeline[other],
+            " (",
+            shorten_list(differ),
+            ")"
+          )
+        )
       }
     }
   }
-  if (length(told)) paste0("These differ in more than one setting, so what they differ by can't be credited to one of them: ", shorten_list(told), ".")
+
+  if (length(told)) {
+    paste0(
+      "These differ in more than one setting, so what they differ by can't be credited to one of ",
+      "them: ",
+      shorten_list(told),
+      "."
+    )
+  }
 }
 
 settings_that_differ <- function(a, b) {
@@ -67,7 +111,9 @@ settings_that_differ <- function(a, b) {
   names[!vapply(names, function(name) identical(a[[name]], b[[name]]), NA)]
 }
 
-prefix_names <- function(prefix, values) stats::setNames(values, paste0(prefix, names(values), recycle0 = TRUE))
+prefix_names <- function(prefix, values) {
+  stats::setNames(values, paste0(prefix, names(values), recycle0 = TRUE))
+}
 
 # References that engines see at different aspects: what one cuts off, another may
 # show.
@@ -77,16 +123,31 @@ aspect_note <- function(trial) {
   if (nrow(seen) < 2) {
     return(NULL)
   }
+
   frames <- unique(lapply(trial$suite$cases, case_frame, suite = trial$suite))
-  odd <- Filter(function(frame) {
-    aspects <- vapply(seq_len(nrow(seen)), function(i) {
-      size <- working_size(frame, trial$lineup$engines[[seen$engine[i]]]$about$checkpoints[[seen$checkpoint[i]]])
-      size[1] / size[2]
-    }, 0)
-    max(aspects) / min(aspects) > 1.02
-  }, frames)
+  odd <- Filter(
+    function(frame) {
+      aspects <- vapply(
+        seq_len(nrow(seen)),
+        function(i) {
+          size <- working_size(
+            frame,
+            trial$lineup$engines[[seen$engine[i]]]$about$checkpoints[[seen$checkpoint[i]]]
+          )
+          size[1] / size[2]
+        },
+        0
+      )
+      max(aspects) / min(aspects) > 1.02
+    },
+    frames
+  )
   if (length(odd)) {
-    paste0("Engines work at different aspects for ", shorten_list(vapply(odd, paste, "", collapse = " x ")), ": one is shown more of the reference's edges than another (`sprenn prepare` draws it).")
+    paste0(
+      "Engines work at different aspects for ",
+      shorten_list(vapply(odd, paste, "", collapse = " x ")),
+      ": one is shown more of the reference's edges than another (`sprenn prepare` draws it)."
+    )
   }
 }
 
@@ -99,17 +160,36 @@ over_limits <- function(trial, plan, done = character()) {
   limits <- utils::modifyList(usual_limits, as.list(trial$brief$limits))
   todo <- plan[!plan$take %in% done, ]
   asked <- list(
-    takes = nrow(todo), cost = sum(todo$price), hours = plan_seconds(todo, trial$lineup) / 3600, gigabytes = plan_bytes(trial, todo) / 1e9
+    takes = nrow(todo),
+    cost = sum(todo$price),
+    hours = plan_seconds(todo, trial$lineup) / 3600,
+    gigabytes = plan_bytes(trial, todo) / 1e9
   )
-  over <- names(asked)[vapply(names(asked), function(name) isTRUE(asked[[name]] > limits[[name]]), NA)]
+  over <- names(asked)[vapply(
+    names(asked),
+    function(name) isTRUE(asked[[name]] > limits[[name]]),
+    NA
+  )]
   words <- c(takes = "takes", cost = "in cost", hours = "hours", gigabytes = "GB of disk")
   stated <- over %in% names(trial$brief$limits)
-  paste0(vapply(asked[over], function(x) format(signif(x, 3), big.mark = ","), ""), " ", words[over], ", over ", ifelse(stated, "the brief's limit of ", "the usual limit of "), unlist(limits[over]), recycle0 = TRUE)
+  paste0(
+    vapply(asked[over], function(x) format(signif(x, 3), big.mark = ","), ""),
+    " ",
+    words[over],
+    ", over ",
+    ifelse(stated, "the brief's limit of ", "the usual limit of "),
+    unlist(limits[over]),
+    recycle0 = TRUE
+  )
 }
 
 # About how many bytes the pictures of a plan need.
 plan_bytes <- function(trial, plan) {
-  pixels <- vapply(trial$suite$cases, function(case) prod(as.numeric(case_frame(case, trial$suite))), 0)
+  pixels <- vapply(
+    trial$suite$cases,
+    function(case) prod(as.numeric(case_frame(case, trial$suite))),
+    0
+  )
   names(pixels) <- vapply(trial$suite$cases, `[[`, "", "id")
   sum(pixels[plan$case]) * 1.8
 }

@@ -31,42 +31,91 @@
 #' new_trial(folder, demo = TRUE, cases = 1)
 #' calibrate_engine(folder, "bracken", seeds = 1, rungs = 5, save = FALSE)
 #' unlink(folder, recursive = TRUE)
-calibrate_engine <- function(trial, engine, cases = NULL, seeds = NULL, checkpoint = NULL, settings = NULL, rungs = 10, save = TRUE, progress = NULL) {
+calibrate_engine <- function(
+  trial,
+  engine,
+  cases = NULL,
+  seeds = NULL,
+  checkpoint = NULL,
+  settings = NULL,
+  rungs = 10,
+  save = TRUE,
+  progress = NULL
+) {
   trial <- as_trial(trial)
   check_arguments(
-    engine = checkmate::check_choice(engine, names(trial$lineup$engines)), rungs = checkmate::check_int(rungs, lower = 5, upper = 33),
+    engine = checkmate::check_choice(engine, names(trial$lineup$engines)),
+    rungs = checkmate::check_int(rungs, lower = 5, upper = 33),
     cases = checkmate::check_character(cases, any.missing = FALSE, min.len = 1, null.ok = TRUE),
-    seeds = checkmate::check_integerish(seeds, lower = 0, any.missing = FALSE, min.len = 1, null.ok = TRUE),
-    save = checkmate::check_flag(save), progress = checkmate::check_function(progress, null.ok = TRUE)
+    seeds = checkmate::check_integerish(
+      seeds,
+      lower = 0,
+      any.missing = FALSE,
+      min.len = 1,
+      null.ok = TRUE
+    ),
+    save = checkmate::check_flag(save),
+    progress = checkmate::check_function(progress, null.ok = TRUE)
   )
   made_by <- trial$lineup$engines[[engine]]
   if (is.null(made_by$about$hold) || made_by$kind == "folder") {
-    stop_sprenn("calibration", c(paste0(engine, " can't be calibrated."), i = if (made_by$kind == "folder") "A person makes its pictures." else "It has no knob for hold."))
+    stop_sprenn(
+      "calibration",
+      c(
+        paste0(engine, " can't be calibrated."),
+        i = if (made_by$kind == "folder") {
+          "A person makes its pictures."
+        } else {
+          "It has no knob for hold."
+        }
+      )
+    )
   }
+
   cases <- calibration_cases(trial, cases, made_by)
   seeds <- as.integer(seeds %||% utils::head(trial$suite$seeds, 3))
   pipeline <- calibration_pipeline(trial, engine, checkpoint, settings)
   ladder <- climb_ladder(trial, made_by, pipeline, cases, seeds, rungs, progress)
   result <- fit_calibration(ladder, made_by$about$hold)
-  result <- c(list(engine = engine, checkpoint = pipeline$checkpoint, version = made_by$about$version), result)
-  if (save) write_calibration(trial$folder, result)
+  result <- c(
+    list(engine = engine, checkpoint = pipeline$checkpoint, version = made_by$about$version),
+    result
+  )
+  if (save) {
+    write_calibration(trial$folder, result)
+  }
+
   structure(result, class = "sprenn_calibration")
 }
 
 calibration_cases <- function(trial, ids, engine) {
   all <- trial$suite$cases
   names(all) <- vapply(all, `[[`, "", "id")
-  fits <- Filter(function(case) length(case$references) == 1 && is.null(case$mask) && !any(case$grow > 0), all)
+  fits <- Filter(
+    function(case) length(case$references) == 1 && is.null(case$mask) && !any(case$grow > 0),
+    all
+  )
   # Layout has to be worth something in them.
   fits <- fits[order(!vapply(fits, `[[`, "", "job") %in% layout_jobs)]
   ids <- ids %||% utils::head(names(fits), 2)
   if (length(ids) == 0 || !all(ids %in% names(fits))) {
     unknown <- setdiff(ids, names(fits))
-    stop_sprenn("calibration", c(
-      if (length(unknown)) paste0("These cases can't be used: ", shorten_list(unknown), ".") else "The suite has no case to calibrate on.",
-      i = paste("It takes cases with one reference and no mask:", if (length(fits)) shorten_list(names(fits)) else "there is none")
-    ))
+    stop_sprenn(
+      "calibration",
+      c(
+        if (length(unknown)) {
+          paste0("These cases can't be used: ", shorten_list(unknown), ".")
+        } else {
+          "The suite has no case to calibrate on."
+        },
+        i = paste(
+          "It takes cases with one reference and no mask:",
+          if (length(fits)) shorten_list(names(fits)) else "there is none"
+        )
+      )
+    )
   }
+
   fits[ids]
 }
 
@@ -74,10 +123,21 @@ calibration_pipeline <- function(trial, engine, checkpoint, settings) {
   own <- trial$lineup$pipelines[trial$lineup$pipelines$engine == engine, ]
   about <- trial$lineup$engines[[engine]]$about
   pipeline <- tibble::tibble(
-    pipeline = "calibration", engine = engine, checkpoint = checkpoint %||% if (nrow(own)) own$checkpoint[1] else names(about$checkpoints)[1],
-    hold = NA_real_, settings = list(settings %||% if (nrow(own)) own$settings[[1]] else list()), add_ons = list(list()), stage = 1L
+    pipeline = "calibration",
+    engine = engine,
+    checkpoint = checkpoint %||% if (nrow(own)) {
+      own$checkpoint[1]
+    } else {
+      names(about$checkpoints)[1]
+    },
+    hold = NA_real_,
+    settings = list(settings %||% if (nrow(own)) own$settings[[1]] else list()),
+    add_ons = list(list()),
+    stage = 1L
   )
-  check_arguments(checkpoint = checkmate::check_choice(pipeline$checkpoint, names(about$checkpoints)))
+  check_arguments(
+    checkpoint = checkmate::check_choice(pipeline$checkpoint, names(about$checkpoints))
+  )
   pipeline
 }
 
@@ -95,36 +155,77 @@ climb_ladder <- function(trial, engine, pipeline, cases, seeds, rungs, progress)
     at <- next_rungs[1]
     for (case in cases) {
       for (seed in seeds) {
-        take <- tibble::tibble(take = fresh_key(), pipeline = "calibration", case = case$id, seed = seed, attempt = 1L, control = NA_character_, parent = NA_character_)
+        take <- tibble::tibble(
+          take = fresh_key(),
+          pipeline = "calibration",
+          case = case$id,
+          seed = seed,
+          attempt = 1L,
+          control = NA_character_,
+          parent = NA_character_
+        )
         request <- request_for(trial, pipeline, engine, take, inputs)
         request$native_hold <- to_knob(at, hold)
         made <- tryCatch(make_patiently(engine, request), sprenn_failure = identity)
         if (inherits(made, "condition")) {
           failed <- failed + 1
           last <- made
-          if (made$kind == "out_of_credit") stop_for_ladder(engine, made)
+          if (made$kind == "out_of_credit") {
+            stop_for_ladder(engine, made)
+          }
         } else {
           kept <- structure_of(made$bytes, request, case$id, inputs)
-          ladder <- rbind(ladder, tibble::tibble(at = at, knob = request$native_hold, case = take$case, seed = seed, structure = kept, cost = made$cost))
+          ladder <- rbind(
+            ladder,
+            tibble::tibble(
+              at = at,
+              knob = request$native_hold,
+              case = take$case,
+              seed = seed,
+              structure = kept,
+              cost = made$cost
+            )
+          )
         }
-        if (!is.null(progress)) progress(done = min(total, NROW(ladder) + failed), total = total, failed = failed, seconds = clock() - began)
+
+        if (!is.null(progress)) {
+          progress(
+            done = min(total, NROW(ladder) + failed),
+            total = total,
+            failed = failed,
+            seconds = clock() - began
+          )
+        }
       }
     }
+
     next_rungs <- next_rungs[-1]
-    if (NROW(ladder) == 0) stop_for_ladder(engine, last)
+    if (NROW(ladder) == 0) {
+      stop_for_ladder(engine, last)
+    }
+
     climbed <- length(unique(ladder$at))
     if (length(next_rungs) == 0) {
-      if (climbed >= rungs || failed > total / 2) break
+      if (climbed >= rungs || failed > total / 2) {
+        break
+      }
+
       next_rungs <- steepest_gap(ladder)
     }
   }
+
   ladder[order(ladder$at), ]
 }
 
 stop_for_ladder <- function(engine, failure) {
-  stop_sprenn("calibration", c(
-    paste0(engine$about$name, " can't be calibrated: it makes no pictures."), x = conditionMessage(failure), i = failure_words[[failure$kind]]
-  ))
+  stop_sprenn(
+    "calibration",
+    c(
+      paste0(engine$about$name, " can't be calibrated: it makes no pictures."),
+      x = conditionMessage(failure),
+      i = failure_words[[failure$kind]]
+    )
+  )
 }
 
 # The middle of the widest step in structure between two rungs.
@@ -144,9 +245,21 @@ rising_fit <- function(ladder) {
 
 # Structure of a picture against the reference that it was made from.
 structure_of <- function(bytes, request, case, inputs) {
-  reference <- keep(inputs, paste("view of", case), view_picture(request[["reference"]], part = "reference"))
-  decoys <- keep(inputs, paste(c("decoys", request$size), collapse = " "), lapply(draw_decoys(request$size), view_picture, frame = request$size, part = "decoy"))
-  scene <- new_scene(view_picture(decode_picture(encoded_picture(bytes))), reference, decoys = decoys)
+  reference <- keep(
+    inputs,
+    paste("view of", case),
+    view_picture(request[["reference"]], part = "reference")
+  )
+  decoys <- keep(
+    inputs,
+    paste(c("decoys", request$size), collapse = " "),
+    lapply(draw_decoys(request$size), view_picture, frame = request$size, part = "decoy")
+  )
+  scene <- new_scene(
+    view_picture(decode_picture(encoded_picture(bytes))),
+    reference,
+    decoys = decoys
+  )
   clamp_share(measure_structure()$compute(scene)$value)
 }
 
@@ -154,19 +267,31 @@ fit_calibration <- function(ladder, hold) {
   fit <- rising_fit(ladder)
   reach <- range(fit$structure)
   if (diff(reach) < 0.1) {
-    stop_sprenn("calibration", c(
-      paste0("The knob hardly changes structure: from ", two(reach[1]), " to ", two(reach[2]), "."),
-      i = "See that `hold` in what the engine says of itself names both ends of the knob."
-    ))
+    stop_sprenn(
+      "calibration",
+      c(
+        paste0(
+          "The knob hardly changes structure: from ",
+          two(reach[1]),
+          " to ",
+          two(reach[2]),
+          "."
+        ),
+        i = "See that `hold` in what the engine says of itself names both ends of the knob."
+      )
+    )
   }
+
   # Where the fit is level, the firmer end of the level is meant only beyond it.
   wanted <- seq(0, 10) / 10
   rising <- fit$structure + seq_along(fit$at) * 1e-9
   at <- stats::approx(rising, fit$at, wanted, rule = 2)$y
   knob <- signif(to_knob(at, hold), 4)
   list(
-    curve = tibble::tibble(hold = wanted, knob = knob), ladder = ladder[c("knob", "case", "seed", "structure", "cost")],
-    rungs = tibble::tibble(knob = to_knob(fit$at, hold), structure = fit$structure), reach = reach
+    curve = tibble::tibble(hold = wanted, knob = knob),
+    ladder = ladder[c("knob", "case", "seed", "structure", "cost")],
+    rungs = tibble::tibble(knob = to_knob(fit$at, hold), structure = fit$structure),
+    reach = reach
   )
 }
 
@@ -174,11 +299,31 @@ fit_calibration <- function(ladder, hold) {
 format.sprenn_calibration <- function(x, ...) {
   shown <- x$curve
   c(
-    paste0("<calibration of ", x$engine, "> version ", x$version, ", checkpoint ", x$checkpoint),
-    paste0("  measured  ", nrow(x$ladder), " pictures on ", count_words(nrow(x$rungs), "value"), " of its knob, cost ", two(sum(x$ladder$cost, na.rm = TRUE))),
+    paste0(
+      "<calibration of ",
+      x$engine,
+      "> version ",
+      x$version,
+      ", checkpoint ",
+      x$checkpoint
+    ),
+    paste0(
+      "  measured  ",
+      nrow(x$ladder),
+      " pictures on ",
+      count_words(nrow(x$rungs), "value"),
+      " of its knob, cost ",
+      two(sum(x$ladder$cost, na.rm = TRUE))
+    ),
     paste0("  reaches   structure ", two(x$reach[1]), " to ", two(x$reach[2])),
-    paste0("  hold      ", paste(formatC(shown$hold, format = "f", digits = 1, width = 6), collapse = " ")),
-    paste0("  its knob  ", paste(formatC(shown$knob, format = "fg", digits = 4, width = 6), collapse = " "))
+    paste0(
+      "  hold      ",
+      paste(formatC(shown$hold, format = "f", digits = 1, width = 6), collapse = " ")
+    ),
+    paste0(
+      "  its knob  ",
+      paste(formatC(shown$knob, format = "fg", digits = 4, width = 6), collapse = " ")
+    )
   )
 }
 
@@ -196,7 +341,10 @@ write_calibration <- function(folder, result) {
   value <- read_yaml_text(paste(lines, collapse = "\n"), "lineup.yml")$value
   known <- value$calibrations %||% list()
   known[[result$engine]] <- list(
-    hold = as.list(result$curve$hold), knob = as.list(result$curve$knob), version = result$version, checkpoint = result$checkpoint,
+    hold = as.list(result$curve$hold),
+    knob = as.list(result$curve$knob),
+    version = result$version,
+    checkpoint = result$checkpoint,
     measured = format(Sys.Date())
   )
   value$calibrations <- known
@@ -206,12 +354,30 @@ write_calibration <- function(folder, result) {
     end <- min(c(after[after > start[1]], length(lines) + 1))
     lines <- lines[-seq(start[1], end - 1)]
   }
-  while (length(lines) && !nzchar(trimws(lines[length(lines)]))) lines <- lines[-length(lines)]
-  lines <- c(lines, if (!length(start)) c("", "# Measured by `sprenn calibrate`: hold is the share of structure that is kept."), yaml_entry("calibrations", known, ""))
+
+  while (length(lines) && !nzchar(trimws(lines[length(lines)]))) {
+    lines <- lines[-length(lines)]
+  }
+
+  lines <- c(
+    lines,
+    if (!length(start)) {
+      c("", "# Measured by `sprenn calibrate`: hold is the share of structure that is kept.")
+    },
+    yaml_entry("calibrations", known, "")
+  )
   again <- read_yaml_text(paste(lines, collapse = "\n"), "lineup.yml")$value
   if (!isTRUE(all.equal(again[order(names(again))], value[order(names(value))]))) {
-    stop_sprenn("calibration", c("lineup.yml is written in a way that the curve can't be added to.", i = "Write `calibrations:` as the last key, at the start of its line.", x = "Nothing was changed."))
+    stop_sprenn(
+      "calibration",
+      c(
+        "lineup.yml is written in a way that the curve can't be added to.",
+        i = "Write `calibrations:` as the last key, at the start of its line.",
+        x = "Nothing was changed."
+      )
+    )
   }
+
   part <- tempfile("lineup-", folder, ".yml")
   on.exit(unlink(part))
   write_whole(lines, part)

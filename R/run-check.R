@@ -28,7 +28,11 @@
 #' check_run(folder)[, c("kind", "words")]
 #' unlink(folder, recursive = TRUE)
 check_run <- function(trial, run = "main", repair = FALSE, wait = 0, progress = NULL) {
-  check_arguments(repair = checkmate::check_flag(repair), wait = checkmate::check_number(wait, lower = 0), progress = checkmate::check_function(progress, null.ok = TRUE))
+  check_arguments(
+    repair = checkmate::check_flag(repair),
+    wait = checkmate::check_number(wait, lower = 0),
+    progress = checkmate::check_function(progress, null.ok = TRUE)
+  )
   folder <- if (inherits(trial, "sprenn_trial")) trial$folder else trial
   check_arguments(trial = checkmate::check_directory_exists(folder))
   store <- open_store(folder, run)
@@ -38,20 +42,39 @@ check_run <- function(trial, run = "main", repair = FALSE, wait = 0, progress = 
     hold <- hold_run(store, wait)
     on.exit(let_go(store, hold), add = TRUE, after = FALSE)
   }
+
   takes <- read_takes(store)
   # While another process is at work, a file may be there before its record is.
   settled <- repair || !is_held(store)
-  found <- rbind(database_problems(store), picture_problems(store, takes, progress), step_problems_of(takes), if (settled) file_problems(store, takes))
+  found <- rbind(
+    database_problems(store),
+    picture_problems(store, takes, progress),
+    step_problems_of(takes),
+    if (settled) file_problems(store, takes)
+  )
   found$mended <- rep(NA_character_, nrow(found))
-  if (repair) for (i in seq_len(nrow(found))) found$mended[i] <- mend_problem(store, found[i, ])
+  if (repair) {
+    for (i in seq_len(nrow(found))) {
+      found$mended[i] <- mend_problem(store, found[i, ])
+    }
+  }
+
   found
 }
 
-run_problem <- function(kind, words, take = NA_character_, file = NA_character_) tibble::tibble(kind = kind, take = take, file = file, words = words)
+run_problem <- function(kind, words, take = NA_character_, file = NA_character_) {
+  tibble::tibble(kind = kind, take = take, file = file, words = words)
+}
 
 database_problems <- function(store) {
   said <- integrity_of(store)
-  do.call(rbind, c(list(run_problem(character(), character(), character(), character())), lapply(said, function(words) run_problem("database", words))))
+  do.call(
+    rbind,
+    c(
+      list(run_problem(character(), character(), character(), character())),
+      lapply(said, function(words) run_problem("database", words))
+    )
+  )
 }
 
 picture_problems <- function(store, takes, progress) {
@@ -60,12 +83,25 @@ picture_problems <- function(store, takes, progress) {
   rows <- lapply(seq_along(made), function(k) {
     take <- takes[made[k], ]
     path <- take_path(store, take$file)
-    if (!is.null(progress) && (k %% 50 == 0 || k == length(made))) progress(done = k, total = length(made), failed = 0, seconds = clock() - began)
+    if (!is.null(progress) && (k %% 50 == 0 || k == length(made))) {
+      progress(done = k, total = length(made), failed = 0, seconds = clock() - began)
+    }
+
     about <- paste0(take$pipeline, ", ", take$case, ", seed ", take$seed)
     if (!file.exists(path)) {
-      run_problem("missing", paste0("The picture of ", about, " is gone."), take$take, take$file)
+      run_problem(
+        "missing",
+        paste0("The picture of ", about, " is gone."),
+        take$take,
+        take$file
+      )
     } else if (file.size(path) != take$bytes || sha256_of(read_bytes(path)) != take$sha256) {
-      run_problem("altered", paste0("The picture of ", about, " is not the one that was recorded."), take$take, take$file)
+      run_problem(
+        "altered",
+        paste0("The picture of ", about, " is not the one that was recorded."),
+        take$take,
+        take$file
+      )
     }
   })
   do.call(rbind, rows)
@@ -75,7 +111,22 @@ picture_problems <- function(store, takes, progress) {
 step_problems_of <- function(takes) {
   made <- takes$take[takes$state == "made"]
   lost <- takes[takes$state == "made" & !is.na(takes$parent) & !takes$parent %in% made, ]
-  if (nrow(lost)) run_problem("step", paste0("The step before ", lost$pipeline, ", ", lost$case, ", seed ", lost$seed, ", has not been made."), lost$take, lost$file)
+  if (nrow(lost)) {
+    run_problem(
+      "step",
+      paste0(
+        "The step before ",
+        lost$pipeline,
+        ", ",
+        lost$case,
+        ", seed ",
+        lost$seed,
+        ", has not been made."
+      ),
+      lost$take,
+      lost$file
+    )
+  }
 }
 
 file_problems <- function(store, takes) {
@@ -84,8 +135,14 @@ file_problems <- function(store, takes) {
   if (length(files) == 0) {
     return(NULL)
   }
+
   part <- startsWith(basename(files), "part-")
-  run_problem(ifelse(part, "leftover", "unknown file"), ifelse(part, "Writing was cut short.", "No record knows this file."), NA_character_, files)
+  run_problem(
+    ifelse(part, "leftover", "unknown file"),
+    ifelse(part, "Writing was cut short.", "No record knows this file."),
+    NA_character_,
+    files
+  )
 }
 
 mend_problem <- function(store, problem) {
@@ -94,8 +151,10 @@ mend_problem <- function(store, problem) {
     record_planned(store, problem$take)
     words
   }
+
   switch(problem$kind,
-    missing = again("set to be made again"), step = again("set to be made again"),
+    missing = again("set to be made again"),
+    step = again("set to be made again"),
     altered = {
       aside <- set_aside(store, problem$file)
       again(paste0("set to be made again; the file is now ", aside))
@@ -114,9 +173,17 @@ set_aside <- function(store, file) {
     count <- count + 1
     to <- file.path("set-aside", paste0(count, "-", basename(file)))
   }
+
   dir.create(file.path(store$folder, "set-aside"), showWarnings = FALSE)
   if (!file.rename(take_path(store, file), file.path(store$folder, to))) {
-    stop_sprenn("store", c(paste0("Can't move ", take_path(store, file), "."), i = "What was mended before is kept."))
+    stop_sprenn(
+      "store",
+      c(
+        paste0("Can't move ", take_path(store, file), "."),
+        i = "What was mended before is kept."
+      )
+    )
   }
+
   to
 }

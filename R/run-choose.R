@@ -61,33 +61,73 @@
 #' score_run(trial)
 #' choose_pipeline(trial)
 #' unlink(folder, recursive = TRUE)
-choose_pipeline <- function(trial, run = "main", job = NULL, brief = NULL, without = NULL, weights = NULL) {
+choose_pipeline <- function(
+  trial,
+  run = "main",
+  job = NULL,
+  brief = NULL,
+  without = NULL,
+  weights = NULL
+) {
   told <- read_deciding(trial, run, job, brief, without, weights)
   verdict <- verdict_from(told$table, told$brief, told$race)
   verdict <- c(verdict, told[c("recipes", "suite", "run", "folder", "weak_spots")])
-  if (!is.null(verdict$pipelines)) verdict$engines <- chance_by_engine(verdict$pipelines, told$recipes)
+  if (!is.null(verdict$pipelines)) {
+    verdict$engines <- chance_by_engine(verdict$pipelines, told$recipes)
+  }
+
   structure(verdict, class = "sprenn_verdict")
 }
 
 # All that a choice rests on: the axis `table`, the `brief`, the pipelines' `recipes`.
-read_deciding <- function(trial, run, job = NULL, brief = NULL, without = NULL, weights = NULL) {
+read_deciding <- function(
+  trial,
+  run,
+  job = NULL,
+  brief = NULL,
+  without = NULL,
+  weights = NULL
+) {
   check_arguments(
-    job = checkmate::check_string(job, null.ok = TRUE), brief = checkmate::check_string(brief, null.ok = TRUE), without = checkmate::check_character(without, any.missing = FALSE, null.ok = TRUE),
-    weights = checkmate::check_numeric(weights, lower = 0, upper = 1, any.missing = FALSE, names = if (length(weights)) "unique" else NULL, null.ok = TRUE)
+    job = checkmate::check_string(job, null.ok = TRUE),
+    brief = checkmate::check_string(brief, null.ok = TRUE),
+    without = checkmate::check_character(without, any.missing = FALSE, null.ok = TRUE),
+    weights = checkmate::check_numeric(
+      weights,
+      lower = 0,
+      upper = 1,
+      any.missing = FALSE,
+      names = if (length(weights)) "unique" else NULL,
+      null.ok = TRUE
+    )
   )
   trial <- as_trial(trial)
-  brief <- reweighed(brief_for(if (is.null(brief)) trial$brief else read_brief(brief, trial$suite), job), weights)
+  brief <- reweighed(
+    brief_for(if (is.null(brief)) trial$brief else read_brief(brief, trial$suite), job),
+    weights
+  )
   kept <- left_in(trial$lineup, without)
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
   table <- deciding_table(store, trial, brief, kept)
   race <- race_of(store, brief$job)
   # What a race left unmade was never needed.
-  if (isTRUE(race$over)) table <- table[table$state != "planned", ]
+  if (isTRUE(race$over)) {
+    table <- table[table$state != "planned", ]
+  }
+
   list(
-    table = table, brief = brief, race = race,
-    recipes = with_settings(read_pipelines(store)), suite = trial$suite[c("suite", "title")], run = run, folder = trial$folder,
-    weak_spots = weak_spots(trial, Filter(function(case) is.na(brief$job) || case$job == brief$job, trial$suite$cases))
+    table = table,
+    brief = brief,
+    race = race,
+    recipes = with_settings(read_pipelines(store)),
+    suite = trial$suite[c("suite", "title")],
+    run = run,
+    folder = trial$folder,
+    weak_spots = weak_spots(
+      trial,
+      Filter(function(case) is.na(brief$job) || case$job == brief$job, trial$suite$cases)
+    )
   )
 }
 
@@ -100,11 +140,15 @@ deciding_table <- function(store, trial, brief, kept) {
   if (is_held(store)) {
     takes$state[unscored] <- "planned"
   } else if (any(unscored)) {
-    stop_sprenn("run", c(
-      paste0(sum(unscored), " takes of run ", quoted(store$run), " have not been measured."),
-      i = "`sprenn score` measures them."
-    ))
+    stop_sprenn(
+      "run",
+      c(
+        paste0(sum(unscored), " takes of run ", quoted(store$run), " have not been measured."),
+        i = "`sprenn score` measures them."
+      )
+    )
   }
+
   axes_of(store, trial, brief, takes, evenly = TRUE)
 }
 
@@ -115,14 +159,28 @@ takes_for <- function(store, trial, brief, pipelines, controls = FALSE) {
   takes <- takes[(controls | is.na(takes$control)) & takes$pipeline %in% pipelines, ]
   jobs <- vapply(trial$suite$cases, `[[`, "", "job")
   ids <- vapply(trial$suite$cases, `[[`, "", "id")
-  if (is.na(brief$job)) takes else takes[takes$case %in% ids[jobs == brief$job], ]
+  if (is.na(brief$job)) {
+    takes
+  } else {
+    takes[takes$case %in% ids[jobs == brief$job], ]
+  }
 }
 
 axes_of <- function(store, trial, brief, takes, evenly = FALSE) {
-  columns <- c("take", "pipeline", "case", "seed", "control", "state", "file", "seconds", "cost", "failure", "message", "parent")
+  columns <- c(
+    "take", "pipeline", "case", "seed", "control", "state", "file", "seconds", "cost",
+    "failure", "message", "parent"
+  )
   takes <- with_pictures(takes[columns], trial$suite)
   scores <- read_deciding_scores(store, brief$structure_from)
-  axis_table(takes, scores, suite_phrases(trial$suite), brief$style, brief$structure_from, evenly)
+  axis_table(
+    takes,
+    scores,
+    suite_phrases(trial$suite),
+    brief$style,
+    brief$structure_from,
+    evenly
+  )
 }
 
 # Adds which `reference` (the hash of its pixels) and which `look` (its name) a take's case has.
@@ -130,7 +188,11 @@ with_pictures <- function(takes, suite) {
   at <- match(takes$case, vapply(suite$cases, `[[`, "", "id"))
   of_case <- function(f, ...) vapply(suite$cases, f, "", ...)[at]
   takes$reference <- of_case(function(case) {
-    if (is.null(case$reference)) NA_character_ else suite$files[[case$reference$path]]$hash
+    if (is.null(case$reference)) {
+      NA_character_
+    } else {
+      suite$files[[case$reference$path]]$hash
+    }
   })
   takes$look <- of_case(`[[`, "look")
   takes
@@ -145,11 +207,18 @@ left_in <- function(lineup, without) {
   # A chain is out with any of its steps.
   repeat {
     more <- setdiff(steps$pipeline[steps$follows %in% out], out)
-    if (length(more) == 0) break
+    if (length(more) == 0) {
+      break
+    }
+
     out <- c(out, more)
   }
+
   kept <- setdiff(lineup$pipelines$pipeline, out)
-  if (length(kept) == 0) stop_sprenn("argument", c("Nothing is left to choose from.", i = "Leave fewer out."))
+  if (length(kept) == 0) {
+    stop_sprenn("argument", c("Nothing is left to choose from.", i = "Leave fewer out."))
+  }
+
   kept
 }
 
@@ -158,15 +227,27 @@ reweighed <- function(brief, weights) {
   if (length(weights) == 0) {
     return(brief)
   }
+
   rest <- setdiff(axes, names(weights))
   left <- 1 - sum(weights)
   own <- brief$weights[rest]
   if (left < -1e-9 || (left > 1e-9 && sum(own) == 0)) {
-    stop_sprenn("argument", c(
-      paste0("These weights add up to ", format(sum(weights), digits = 4), "."),
-      i = if (left < 0) "Together they may be 1 at most; the other axes share the rest." else "The brief gives the other axes no weight, so that there is nobody to share the rest: name all."
-    ))
+    stop_sprenn(
+      "argument",
+      c(
+        paste0("These weights add up to ", format(sum(weights), digits = 4), "."),
+        i = if (left < 0) {
+          "Together they may be 1 at most; the other axes share the rest."
+        } else {
+          paste0(
+            "The brief gives the other axes no weight, so that there is nobody to share the ",
+            "rest: name all."
+          )
+        }
+      )
+    )
   }
+
   brief$weights[names(weights)] <- weights
   brief$weights[rest] <- if (left > 1e-9) own / sum(own) * left else 0
   brief
@@ -177,10 +258,19 @@ reweighed <- function(brief, weights) {
 with_settings <- function(pipelines) {
   pipelines$family <- ifelse(is.na(pipelines$sweep), pipelines$pipeline, pipelines$sweep)
   pipelines$set <- lapply(seq_len(nrow(pipelines)), function(i) {
-    own <- c(list(checkpoint = pipelines$checkpoint[i], hold = pipelines$hold[i]), jsonlite::fromJSON(pipelines$settings[i], simplifyVector = FALSE))
+    own <- c(
+      list(checkpoint = pipelines$checkpoint[i], hold = pipelines$hold[i]),
+      jsonlite::fromJSON(pipelines$settings[i], simplifyVector = FALSE)
+    )
     own <- unlist(own, recursive = TRUE)
     own <- as.list(own[!is.na(own)])
-    lapply(own, function(one) if (suppressWarnings(!is.na(as.numeric(one)))) as.numeric(one) else one)
+    lapply(own, function(one) {
+      if (suppressWarnings(!is.na(as.numeric(one)))) {
+        as.numeric(one)
+      } else {
+        one
+      }
+    })
   })
   pipelines
 }
@@ -191,28 +281,45 @@ count_whole_chains <- function(takes) {
   if (all(is.na(takes$parent))) {
     return(takes)
   }
+
   parent <- match(takes$parent, takes$take)
   repeat {
     before <- takes[parent, ]
-    broken <- !is.na(parent) & takes$state == "planned" & before$state %in% c("failed", "refused")
-    if (!any(broken)) break
+    broken <- !is.na(parent) &
+      takes$state == "planned" &
+      before$state %in% c("failed", "refused")
+    if (!any(broken)) {
+      break
+    }
+
     takes$state[broken] <- before$state[broken]
     takes$failure[broken] <- before$failure[broken]
     takes$message[broken] <- paste("An earlier step:", before$message[broken])
   }
+
   own <- takes[c("cost", "seconds")]
   at <- parent
   while (any(!is.na(at))) {
-    for (what in names(own)) takes[[what]] <- ifelse(is.na(at), takes[[what]], rowSums(cbind(takes[[what]], own[[what]][at]), na.rm = TRUE))
+    for (what in names(own)) {
+      takes[[what]] <- ifelse(
+        is.na(at),
+        takes[[what]],
+        rowSums(cbind(takes[[what]], own[[what]][at]), na.rm = TRUE)
+      )
+    }
+
     at <- parent[at]
   }
+
   takes
 }
 
 # The first call of an engine may have had to load its checkpoint: it counts as long
 # as the others of its pipeline.
 count_calm_calls <- function(takes) {
-  calm <- takes$state == "made" & takes$first_call == 0 & takes$pipeline %in% takes$pipeline[takes$first_call == 1]
+  calm <- takes$state == "made" &
+    takes$first_call == 0 &
+    takes$pipeline %in% takes$pipeline[takes$first_call == 1]
   usual <- tapply(takes$seconds[calm], takes$pipeline[calm], stats::median)
   usual <- as.numeric(usual[takes$pipeline])
   takes$seconds <- ifelse(takes$first_call == 1 & !is.na(usual), usual, takes$seconds)
@@ -224,14 +331,23 @@ count_calm_calls <- function(takes) {
 met_by_all <- function(takes) {
   cases <- unique(takes$case)
   pipelines <- unique(takes$pipeline)
-  met <- unique(match(takes$case, cases) + length(cases) * (match(takes$pipeline, pipelines) - 1))
+  met <- unique(
+    match(takes$case, cases) + length(cases) * (match(takes$pipeline, pipelines) - 1)
+  )
   common <- cases[tabulate((met - 1) %% length(cases) + 1, length(cases)) == length(pipelines)]
   if (nrow(takes) > 0 && length(common) == 0) {
-    stop_sprenn("run", c(
-      "No case was met by all pipelines, so they can't be compared.",
-      i = "Name one job in brief.yml, or a purpose for each; lineup.yml says which pipeline is tried on which jobs."
-    ))
+    stop_sprenn(
+      "run",
+      c(
+        "No case was met by all pipelines, so they can't be compared.",
+        i = paste0(
+          "Name one job in brief.yml, or a purpose for each; lineup.yml says which pipeline is ",
+          "tried on which jobs."
+        )
+      )
+    )
   }
+
   takes[takes$case %in% common, ]
 }
 
@@ -240,8 +356,11 @@ suite_phrases <- function(suite) {
   asked <- lapply(suite$cases, asked_phrases)
   phrases <- unlist(asked, recursive = FALSE)
   tibble::tibble(
-    case = rep(vapply(suite$cases, `[[`, "", "id"), lengths(asked)), phrase = vapply(phrases, `[[`, "", "key"),
-    weight = as.numeric(vapply(phrases, `[[`, 0, "weight")), must = vapply(phrases, `[[`, NA, "must"), unwanted = vapply(phrases, `[[`, NA, "unwanted")
+    case = rep(vapply(suite$cases, `[[`, "", "id"), lengths(asked)),
+    phrase = vapply(phrases, `[[`, "", "key"),
+    weight = as.numeric(vapply(phrases, `[[`, 0, "weight")),
+    must = vapply(phrases, `[[`, NA, "must"),
+    unwanted = vapply(phrases, `[[`, NA, "unwanted")
   )
 }
 
@@ -249,11 +368,19 @@ stop_if_nothing_made <- function(verdict) {
   if (!is.null(verdict$pipelines)) {
     return(invisible())
   }
+
   if (verdict$state == "no evidence") {
-    stop_sprenn("run", c(
-      "No case has evidence for what the brief weighs, or sets a floor on.",
-      i = "`sprenn choose` says what is missing."
-    ))
+    stop_sprenn(
+      "run",
+      c(
+        "No case has evidence for what the brief weighs, or sets a floor on.",
+        i = "`sprenn choose` says what is missing."
+      )
+    )
   }
-  stop_sprenn("run", c("There is nothing to say yet: no take has been made.", i = "`sprenn run` makes them."))
+
+  stop_sprenn(
+    "run",
+    c("There is nothing to say yet: no take has been made.", i = "`sprenn run` makes them.")
+  )
 }

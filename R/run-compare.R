@@ -40,31 +40,75 @@
 #' unlink(folder, recursive = TRUE)
 compare_runs <- function(trial, run, other, job = NULL, confidence = 0.95) {
   check_arguments(
-    run = checkmate::check_string(run), other = checkmate::check_string(other),
+    run = checkmate::check_string(run),
+    other = checkmate::check_string(other),
     confidence = checkmate::check_number(confidence, lower = 0.5, upper = 0.999)
   )
   trial <- as_trial(trial)
-  if (run == other) stop_sprenn("argument", c("A run can't be compared with itself.", i = "Name two: `sprenn compare TRIAL OLD NEW`."))
+  if (run == other) {
+    stop_sprenn(
+      "argument",
+      c("A run can't be compared with itself.", i = "Name two: `sprenn compare TRIAL OLD NEW`.")
+    )
+  }
+
   brief <- if (is.null(job)) all_cases_brief(trial$brief) else brief_for(trial$brief, job)
   both <- lapply(c(run, other), read_for_comparison, trial = trial, brief = brief)
   if (!identical(both[[1]]$fingerprint, both[[2]]$fingerprint)) {
-    stop_sprenn("run", c(
-      paste0("Runs ", quoted(run), " and ", quoted(other), " are of different suites, so that their takes are answers to different questions."),
-      i = "Make a run of the suite as it is now with both lineups."
-    ))
+    stop_sprenn(
+      "run",
+      c(
+        paste0(
+          "Runs ",
+          quoted(run),
+          " and ",
+          quoted(other),
+          " are of different suites, so that their takes are answers to different questions."
+        ),
+        i = "Make a run of the suite as it is now with both lineups."
+      )
+    )
   }
+
   found <- run_changes(both[[1]]$table, both[[2]]$table, confidence, brief$seed)
-  if (nrow(found$pictures) == 0) stop_sprenn("run", c("The two runs have no take of the same pipeline, case and seed.", i = "Pipelines are told by their ids: those in both are compared."))
+  if (nrow(found$pictures) == 0) {
+    stop_sprenn(
+      "run",
+      c(
+        "The two runs have no take of the same pipeline, case and seed.",
+        i = "Pipelines are told by their ids: those in both are compared."
+      )
+    )
+  }
+
   recipes <- both[[2]]$recipes
   found$pictures$engine <- recipes$engine[match(found$pictures$pipeline, recipes$pipeline)]
-  found$pictures$repeatable <- vapply(found$pictures$engine, function(engine) isTRUE(trial$lineup$engines[[engine]]$about$repeatable), NA, USE.NAMES = FALSE)
+  found$pictures$repeatable <- vapply(
+    found$pictures$engine,
+    function(engine) isTRUE(trial$lineup$engines[[engine]]$about$repeatable),
+    NA,
+    USE.NAMES = FALSE
+  )
   versions <- changed_versions(both[[1]]$recipes, recipes)
-  found$pictures$silent <- found$pictures$repeatable & found$pictures$other > 0 & !found$pictures$engine %in% versions$engine
+  found$pictures$silent <- found$pictures$repeatable &
+    found$pictures$other > 0 &
+    !found$pictures$engine %in% versions$engine
   only <- function(a, b, what) setdiff(both[[a]]$table[[what]], both[[b]]$table[[what]])
-  structure(c(found, list(
-    versions = versions, runs = c(run, other), confidence = confidence,
-    only = list(pipelines = list(only(1, 2, "pipeline"), only(2, 1, "pipeline")), cases = list(only(1, 2, "case"), only(2, 1, "case")))
-  )), class = "sprenn_changes")
+  structure(
+    c(
+      found,
+      list(
+        versions = versions,
+        runs = c(run, other),
+        confidence = confidence,
+        only = list(
+          pipelines = list(only(1, 2, "pipeline"), only(2, 1, "pipeline")),
+          cases = list(only(1, 2, "case"), only(2, 1, "case"))
+        )
+      )
+    ),
+    class = "sprenn_changes"
+  )
 }
 
 # What is compared over all jobs: worth by the first purpose would be another's for most.
@@ -73,24 +117,49 @@ all_cases_brief <- function(brief) {
   if (length(brief$purposes) == 1) {
     return(one)
   }
-  utils::modifyList(one, list(job = NA_character_, weights = stats::setNames(rep(1 / 3, 3), axes), floors = stats::setNames(rep(NA_real_, 3), axes)))
+
+  utils::modifyList(
+    one,
+    list(
+      job = NA_character_,
+      weights = stats::setNames(rep(1 / 3, 3), axes),
+      floors = stats::setNames(rep(NA_real_, 3), axes)
+    )
+  )
 }
 
 read_for_comparison <- function(run, trial, brief) {
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
   recipes <- read_pipelines(store)
-  table <- axes_of(store, trial, brief, takes_for(store, trial, brief, recipes$pipeline[recipes$shown == 1]))
+  table <- axes_of(
+    store,
+    trial,
+    brief,
+    takes_for(store, trial, brief, recipes$pipeline[recipes$shown == 1])
+  )
   names(table)[names(table) == "file"] <- "picture"
   asked <- read_db(store, "SELECT take, request FROM takes")
   # The version is the engine's own word, and the key is another in every run.
-  table$request <- gsub("\"(version|key)\":\"[^\"]*\",?", "", asked$request[match(table$take, asked$take)])
-  list(table = add_utility(table, brief), recipes = recipes, fingerprint = get_facts(store)$suite_fingerprint)
+  table$request <- gsub(
+    "\"(version|key)\":\"[^\"]*\",?",
+    "",
+    asked$request[match(table$take, asked$take)]
+  )
+  list(
+    table = add_utility(table, brief),
+    recipes = recipes,
+    fingerprint = get_facts(store)$suite_fingerprint
+  )
 }
 
 changed_versions <- function(old, new) {
   at <- match(new$pipeline, old$pipeline)
-  rows <- tibble::tibble(engine = new$engine, old = old$engine_version[at], new = new$engine_version)
+  rows <- tibble::tibble(
+    engine = new$engine,
+    old = old$engine_version[at],
+    new = new$engine_version
+  )
   rows <- rows[!is.na(rows$old) & rows$old != rows$new, ]
   rows[!duplicated(rows), ]
 }

@@ -11,11 +11,18 @@ control_grid <- function(control, trial, steps) {
   sample <- trial$lineup$control_sample
   chosen <- unlist(lapply(unique(jobs), function(job) {
     fitting <- which(jobs == job & can)
-    if (length(fitting) > sample$cases) fitting <- fitting[round(seq(1, length(fitting), length.out = sample$cases))]
+    if (length(fitting) > sample$cases) {
+      fitting <- fitting[round(seq(1, length(fitting), length.out = sample$cases))]
+    }
+
     fitting
   }))
   # Nobody is asked to make one by hand.
-  by_hand <- vapply(steps$engine, function(name) trial$lineup$engines[[name]]$kind == "folder", NA)
+  by_hand <- vapply(
+    steps$engine,
+    function(name) trial$lineup$engines[[name]]$kind == "folder",
+    NA
+  )
   grid <- grid[grid$case %in% chosen & grid$seed <= sample$seeds & !by_hand[grid$step], ]
   # An engine that needs a reference can't show what it does without.
   takes <- lapply(steps$engine, function(name) trial$lineup$engines[[name]]$about$takes)
@@ -24,6 +31,7 @@ control_grid <- function(control, trial, steps) {
     root <- chain_root(steps)
     grid <- grid[alone[root[grid$step]], ]
   }
+
   grid$control <- rep(control, nrow(grid))
   grid
 }
@@ -36,6 +44,7 @@ chain_root <- function(steps) {
     if (all(is.na(before))) {
       return(root)
     }
+
     root <- ifelse(is.na(before), root, before)
   }
 }
@@ -44,9 +53,12 @@ chain_root <- function(steps) {
 # canvas) needs its reference.
 can_control <- function(case, control, suite) {
   switch(control,
-    blank_prompt = !case$neutral, swapped_prompt = !case$neutral && !is.null(other_prompt(case, suite)),
+    blank_prompt = !case$neutral,
+    swapped_prompt = !case$neutral && !is.null(other_prompt(case, suite)),
     no_reference = length(case$references) > 0 && case$job %in% c("restyle", "vary", "blend"),
-    no_look = !is.na(case$look), no_guide = length(case$guides) > 0, "repeat" = TRUE
+    no_look = !is.na(case$look),
+    no_guide = length(case$guides) > 0,
+    "repeat" = TRUE
   )
 }
 
@@ -71,6 +83,7 @@ controlled_case <- function(case, control, suite) {
   if (is.na(control)) {
     return(case)
   }
+
   switch(control,
     blank_prompt = case["prompt"] <- list(list()),
     swapped_prompt = case$prompt <- other_prompt(case, suite),

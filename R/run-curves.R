@@ -16,8 +16,8 @@
 #'   `window_to` (where the mean of every axis clears its floor; `open_low` and
 #'   `open_high` where that goes on beyond what was tried; `window_from_low` and so on,
 #'   90 % intervals of both ends, and `window_chance`, that there is a window at all),
-#'   `kept_from`, `kept_to` and so on (the same where four of five takes are keepers), `best`, `best_from`
-#'   and `best_to`; `settings`, a row for each family, setting and score: `moved`,
+#'   `kept_from`, `kept_to` and so on (the same where four of five takes are keepers), `best`,
+#'   `best_from` and `best_to`; `settings`, a row for each family, setting and score: `moved`,
 #'   by how much pipelines differ on average that differ in nothing else, and of
 #'   whole grids the shares of variation that it explains (`alone`, `in_all`).
 #' @section Errors: `sprenn_error_run` where nothing was made, or no pipelines differ in
@@ -43,11 +43,16 @@ curves_of <- function(verdict, vary = NULL) {
   lines <- lines_along(recipes, vary)
   brief <- verdict$brief
   keepers <- score_draws(verdict$table, "keeper", brief$draws, brief$seed + 9)$keeper
-  structure(list(
-    vary = lines$vary[1], curves = curve_table(lines, verdict$pipelines, verdict$table, by_case = TRUE),
-    features = curve_features(lines, verdict$pipelines, verdict$draws, brief$floors, keepers),
-    settings = setting_importance(recipes, verdict$pipelines, verdict$draws), verdict = verdict
-  ), class = "sprenn_curves")
+  structure(
+    list(
+      vary = lines$vary[1],
+      curves = curve_table(lines, verdict$pipelines, verdict$table, by_case = TRUE),
+      features = curve_features(lines, verdict$pipelines, verdict$draws, brief$floors, keepers),
+      settings = setting_importance(recipes, verdict$pipelines, verdict$draws),
+      verdict = verdict
+    ),
+    class = "sprenn_curves"
+  )
 }
 
 #' Compare engines at equal structure
@@ -62,8 +67,8 @@ curves_of <- function(verdict, vary = NULL) {
 #' @return An object of class `sprenn_match`, a list: `at`; `table`, a tibble with a
 #'   row for each line that reaches it and score (`line`, `level`, `setting`, the
 #'   value there, `score`, `mean`, `low`, `high`, `reached`, the share of draws
-#'   in which it does; unknown from one take of each); `levels`, the same at many levels; `areas`, a row for each
-#'   two lines and score: by how much the `one` lies above the `other`, on average
+#'   in which it does; unknown from one take of each); `levels`, the same at many levels; `areas`,
+#'   a row for each two lines and score: by how much the `one` lies above the `other`, on average
 #'   over the levels that both reach, with a 90 % interval.
 #' @section Errors: as [response_curves()].
 #' @export
@@ -77,7 +82,10 @@ curves_of <- function(verdict, vary = NULL) {
 #' match_engines(trial)
 #' unlink(folder, recursive = TRUE)
 match_engines <- function(trial, run = "main", job = NULL, vary = NULL, at = NULL) {
-  check_arguments(vary = checkmate::check_string(vary, null.ok = TRUE), at = checkmate::check_number(at, lower = 0, upper = 1, null.ok = TRUE))
+  check_arguments(
+    vary = checkmate::check_string(vary, null.ok = TRUE),
+    at = checkmate::check_number(at, lower = 0, upper = 1, null.ok = TRUE)
+  )
   match_of(choose_pipeline(trial, run, job), vary, at)
 }
 
@@ -88,24 +96,50 @@ match_of <- function(verdict, vary = NULL, at = NULL) {
   scored <- scored_lines(lines, verdict$pipelines, verdict$draws)
   at <- at %||% mean(shared)
   levels <- seq(0.02, 0.98, 0.02)
-  structure(list(
-    at = at, shared = shared, vary = lines$vary[1], table = match_table(scored, at),
-    levels = match_table(scored, levels), areas = frontier_areas(scored, levels), verdict = verdict
-  ), class = "sprenn_match")
+  structure(
+    list(
+      at = at,
+      shared = shared,
+      vary = lines$vary[1],
+      table = match_table(scored, at),
+      levels = match_table(scored, levels),
+      areas = frontier_areas(scored, levels),
+      verdict = verdict
+    ),
+    class = "sprenn_match"
+  )
 }
 
 # The recipes of the pipelines that a verdict is about.
-tried_recipes <- function(verdict) verdict$recipes[verdict$recipes$pipeline %in% verdict$pipelines$pipeline, ]
+tried_recipes <- function(verdict) {
+  verdict$recipes[verdict$recipes$pipeline %in% verdict$pipelines$pipeline, ]
+}
 
 lines_along <- function(recipes, vary) {
   swept <- swept_settings(recipes)
   if (length(swept) == 0) {
-    stop_sprenn("run", c(
-      "No two pipelines differ in one number alone, so there is no curve to draw.",
-      i = "A sweep makes such: sweeps: [{vary: hold, of: ..., over: [0.2, 0.4, 0.6, 0.8]}] in lineup.yml."
-    ))
+    stop_sprenn(
+      "run",
+      c(
+        "No two pipelines differ in one number alone, so there is no curve to draw.",
+        i = paste0(
+          "A sweep makes such: sweeps: [{vary: hold, of: ..., over: [0.2, 0.4, 0.6, 0.8]}] in ",
+          "lineup.yml."
+        )
+      )
+    )
   }
+
   vary <- vary %||% if ("hold" %in% swept) "hold" else swept[1]
-  if (!vary %in% swept) stop_sprenn("run", c(paste0("No two pipelines differ in ", quoted(vary), " alone."), i = paste("What was swept:", listed(swept))))
+  if (!vary %in% swept) {
+    stop_sprenn(
+      "run",
+      c(
+        paste0("No two pipelines differ in ", quoted(vary), " alone."),
+        i = paste("What was swept:", listed(swept))
+      )
+    )
+  }
+
   sweep_lines(recipes, vary)
 }

@@ -47,41 +47,66 @@ plan_design <- function(trial, tell, sure = 0.9, job = NULL, like = NULL) {
   plan <- plan[plan$case %in% ids & is.na(plan$control), ]
   pipelines <- length(intersect(trial$lineup$pipelines$pipeline, plan$pipeline))
   if (pipelines < 2) {
-    stop_sprenn("argument", c(
-      paste0(
-        "The lineup has ", count_words(pipelines, "pipeline"),
-        if (!is.na(brief$job)) paste0(" for ", brief$job), ", so there is nothing to tell apart."
-      ),
-      i = "Name another job with --job, or add pipelines to lineup.yml."
-    ))
+    stop_sprenn(
+      "argument",
+      c(
+        paste0(
+          "The lineup has ",
+          count_words(pipelines, "pipeline"),
+          if (!is.na(brief$job)) paste0(" for ", brief$job),
+          ", so there is nothing to tell apart."
+        ),
+        i = "Name another job with --job, or add pipelines to lineup.yml."
+      )
+    )
   }
+
   spreads <- spreads_for(trial, brief, like)
   seeds <- length(trial$suite$seeds)
   pictures <- independent_pictures(with_pictures(tibble::tibble(case = ids), trial$suite))
   within <- close_enough_of(brief)
   one <- list(
-    takes = nrow(plan) / length(ids) / seeds, cost = sum(plan$price) / length(ids) / seeds,
+    takes = nrow(plan) / length(ids) / seeds,
+    cost = sum(plan$price) / length(ids) / seeds,
     seconds = plan_seconds(plan, trial$lineup) / length(ids) / seeds
   )
   assurance <- function(cases, seeds) {
     foreseen_assurance(spreads, pipelines, cases, seeds, tell, brief$confidence, within)
   }
+
   designs <- design_table(length(ids), seeds, one, assurance)
   enough <- designs[designs$assurance >= sure, ]
   limits <- utils::modifyList(usual_limits, as.list(trial$brief$limits))
   in_time <- is.na(designs$seconds) | designs$seconds <= limits$hours * 3600
   fitting <- designs[designs$takes <= limits$takes & designs$cost <= limits$cost & in_time, ]
-  least <- function(seeds) least_told(spreads, pipelines, pictures, seeds, brief$confidence, sure, within)
-  structure(list(
-    designs = designs, best = utils::head(enough[order(enough$cost, enough$takes), ], 1),
-    within_limits = utils::head(fitting[order(-fitting$assurance, fitting$takes), ], 1),
-    suite = list(
-      cases = length(ids), pictures = pictures, seeds = seeds, assurance = assurance(pictures, seeds),
-      tells = least(seeds), tells_at_most = least(Inf)
+  least <- function(seeds) {
+    least_told(spreads, pipelines, pictures, seeds, brief$confidence, sure, within)
+  }
+
+  structure(
+    list(
+      designs = designs,
+      best = utils::head(enough[order(enough$cost, enough$takes), ], 1),
+      within_limits = utils::head(fitting[order(-fitting$assurance, fitting$takes), ], 1),
+      suite = list(
+        cases = length(ids),
+        pictures = pictures,
+        seeds = seeds,
+        assurance = assurance(pictures, seeds),
+        tells = least(seeds),
+        tells_at_most = least(Inf)
+      ),
+      spreads = spreads[c("by_case", "case_free", "by_seed", "seed_free")],
+      from = spreads$from,
+      tell = tell,
+      sure = sure,
+      job = brief$job,
+      pipelines = pipelines,
+      confidence = brief$confidence,
+      within = within
     ),
-    spreads = spreads[c("by_case", "case_free", "by_seed", "seed_free")], from = spreads$from,
-    tell = tell, sure = sure, job = brief$job, pipelines = pipelines, confidence = brief$confidence, within = within
-  ), class = "sprenn_design")
+    class = "sprenn_design"
+  )
 }
 
 tried_cases <- c(4L, 8L, 12L, 16L, 24L, 32L, 48L, 64L, 96L, 128L, 192L, 256L, 384L)
@@ -89,11 +114,18 @@ tried_seeds <- c(1L, 2L, 3L, 5L)
 
 # `one` is what a comparison comes to: a case and seed on every pipeline.
 design_table <- function(cases, seeds, one, assurance) {
-  grid <- expand.grid(seeds = sort(unique(c(tried_seeds, seeds))), cases = sort(unique(c(tried_cases, cases))))
+  grid <- expand.grid(
+    seeds = sort(unique(c(tried_seeds, seeds))),
+    cases = sort(unique(c(tried_cases, cases)))
+  )
   many <- grid$cases * grid$seeds
   tibble::tibble(
-    cases = grid$cases, seeds = grid$seeds, takes = round(many * one$takes), cost = many * one$cost,
-    seconds = many * one$seconds, assurance = mapply(assurance, grid$cases, grid$seeds)
+    cases = grid$cases,
+    seeds = grid$seeds,
+    takes = round(many * one$takes),
+    cost = many * one$cost,
+    seconds = many * one$seconds,
+    assurance = mapply(assurance, grid$cases, grid$seeds)
   )
 }
 
@@ -106,7 +138,11 @@ usual_spreads <- list(
 
 # The spreads of worth by earlier runs, pooled by how well each is known.
 spreads_for <- function(trial, brief, like) {
-  runs <- if (is.null(like)) own_runs(trial) else unlist(lapply(like, runs_at), recursive = FALSE)
+  runs <- if (is.null(like)) {
+    own_runs(trial)
+  } else {
+    unlist(lapply(like, runs_at), recursive = FALSE)
+  }
   found <- lapply(runs, function(run) spreads_of(run, brief, strict = !is.null(like)))
   found <- Filter(Negate(is.null), found)
   if (length(found) == 0) {
@@ -114,15 +150,23 @@ spreads_for <- function(trial, brief, like) {
     usual <- usual_spreads[[if (makes_anew) "anew" else "mended"]]
     return(c(usual, list(from = "usual")))
   }
+
   pooled <- function(spread, free) {
     known <- Filter(function(one) one[[free]] > 0, found)
     weights <- vapply(known, `[[`, 0, free)
-    if (length(known)) sqrt(sum(weights * vapply(known, `[[`, 0, spread)^2) / sum(weights)) else NA_real_
+    if (length(known)) {
+      sqrt(sum(weights * vapply(known, `[[`, 0, spread)^2) / sum(weights))
+    } else {
+      NA_real_
+    }
   }
+
   total <- function(free) sum(vapply(found, `[[`, 0, free))
   list(
-    by_case = pooled("by_case", "case_free"), case_free = total("case_free"),
-    by_seed = pooled("by_seed", "seed_free"), seed_free = total("seed_free"),
+    by_case = pooled("by_case", "case_free"),
+    case_free = total("case_free"),
+    by_seed = pooled("by_seed", "seed_free"),
+    seed_free = total("seed_free"),
     from = vapply(found, `[[`, "", "from")
   )
 }
@@ -134,38 +178,58 @@ own_runs <- function(trial) {
 runs_at <- function(folder) {
   stop_unless_there <- function(there) {
     if (!there) {
-      stop_sprenn("argument", c(
-        paste0(quoted(folder), " is no run, and no trial with runs."),
-        i = "--like takes the folder of a run (TRIAL/runs/NAME) or of a trial."
-      ))
+      stop_sprenn(
+        "argument",
+        c(
+          paste0(quoted(folder), " is no run, and no trial with runs."),
+          i = "--like takes the folder of a run (TRIAL/runs/NAME) or of a trial."
+        )
+      )
     }
   }
+
   stop_unless_there(dir.exists(folder))
-  of_run <- basename(dirname(folder)) == "runs" && basename(folder) %in% known_runs(dirname(dirname(folder)))
+  of_run <- basename(dirname(folder)) == "runs" &&
+    basename(folder) %in% known_runs(dirname(dirname(folder)))
   owner <- if (of_run) dirname(dirname(folder)) else folder
   runs <- if (of_run) basename(folder) else known_runs(folder)
   stop_unless_there(length(runs) > 0)
   trial <- read_trial(owner)
-  lapply(runs, function(run) list(trial = trial, run = run, name = file.path(owner, "runs", run)))
+  lapply(runs, function(run) {
+    list(trial = trial, run = run, name = file.path(owner, "runs", run))
+  })
 }
 
 # Of one run, by the brief that is to be chosen by; NULL where it tells nothing.
 spreads_of <- function(run, brief, strict) {
   failed <- function(e) if (strict) stop(e) else NULL
-  tryCatch({
-    store <- open_store(run$trial$folder, run$run)
-    on.exit(close_store(store))
-    table <- add_utility(deciding_table(store, run$trial, brief, run$trial$lineup$pipelines$pipeline), brief)
-    parts <- worth_parts_of(table[table$state != "planned", ])
-    if (is.na(parts$by_case)) {
-      stop_sprenn("run", c(
-        paste0(
-          "Run ", quoted(run$name), " can't say how cases disagree",
-          if (!is.na(brief$job)) paste0(" for ", brief$job), "."
-        ),
-        i = "It takes two pipelines and two cases of that job that were made and measured."
-      ))
-    }
-    c(parts, list(from = run$name))
-  }, sprenn_error_run = failed)
+  tryCatch(
+    {
+      store <- open_store(run$trial$folder, run$run)
+      on.exit(close_store(store))
+      table <- add_utility(
+        deciding_table(store, run$trial, brief, run$trial$lineup$pipelines$pipeline),
+        brief
+      )
+      parts <- worth_parts_of(table[table$state != "planned", ])
+      if (is.na(parts$by_case)) {
+        stop_sprenn(
+          "run",
+          c(
+            paste0(
+              "Run ",
+              quoted(run$name),
+              " can't say how cases disagree",
+              if (!is.na(brief$job)) paste0(" for ", brief$job),
+              "."
+            ),
+            i = "It takes two pipelines and two cases of that job that were made and measured."
+          )
+        )
+      }
+
+      c(parts, list(from = run$name))
+    },
+    sprenn_error_run = failed
+  )
 }

@@ -29,12 +29,27 @@ list_engines <- function(trial) {
     one <- trial$lineup$engines[[name]]
     about <- one$about
     tibble::tibble(
-      engine = name, kind = one$kind, version = about$version,
-      checkpoints = paste(mapply(checkpoint_words, names(about$checkpoints), about$checkpoints), collapse = "; "),
-      hold = knob_words(one), settings = paste(mapply(setting_words, names(about$settings), about$settings), collapse = "; "),
-      takes = paste(about$takes, collapse = ", "), add_ons = paste(about$add_ons, collapse = ", "), emphasis = about$emphasis,
-      repeatable = about$repeatable, captions = !is.null(one$caption), price = about$price, seconds = about$seconds,
-      at_once = as.integer(about$at_once), remembered = one$remembered$on %||% NA_character_
+      engine = name,
+      kind = one$kind,
+      version = about$version,
+      checkpoints = paste(
+        mapply(checkpoint_words, names(about$checkpoints), about$checkpoints),
+        collapse = "; "
+      ),
+      hold = knob_words(one),
+      settings = paste(
+        mapply(setting_words, names(about$settings), about$settings),
+        collapse = "; "
+      ),
+      takes = paste(about$takes, collapse = ", "),
+      add_ons = paste(about$add_ons, collapse = ", "),
+      emphasis = about$emphasis,
+      repeatable = about$repeatable,
+      captions = !is.null(one$caption),
+      price = about$price,
+      seconds = about$seconds,
+      at_once = as.integer(about$at_once),
+      remembered = one$remembered$on %||% NA_character_
     )
   })
   do.call(rbind, rows)
@@ -56,17 +71,28 @@ knob_words <- function(engine) {
   if (is.null(hold)) {
     return("none")
   }
+
   way <- if (!is.null(engine$calibration)) {
-    paste0(", calibrated", if (is_text(engine$calibration$measured)) paste0(" on ", engine$calibration$measured))
+    paste0(
+      ", calibrated",
+      if (is_text(engine$calibration$measured)) paste0(" on ", engine$calibration$measured)
+    )
   } else if (!is.null(engine$about$curve)) {
     ", on a curve of its own"
   }
-  stale <- if (is_text(engine$calibration$version) && engine$calibration$version != engine$about$version) paste(" for version", engine$calibration$version)
+  stale <- if (is_text(engine$calibration$version) &&
+    engine$calibration$version != engine$about$version) {
+    paste(" for version", engine$calibration$version)
+  }
   paste0(format(hold[[1]]), " lets go, ", format(hold[[2]]), " keeps", way, stale)
 }
 
 setting_words <- function(name, setting) {
-  values <- if (!is.null(setting$words)) paste(unlist(setting$words), collapse = "|") else paste(setting$from, "to", setting$to)
+  values <- if (!is.null(setting$words)) {
+    paste(unlist(setting$words), collapse = "|")
+  } else {
+    paste(setting$from, "to", setting$to)
+  }
   paste0(name, " ", values, if (!is.null(setting$default)) paste0(" [", setting$default, "]"))
 }
 
@@ -86,17 +112,49 @@ try_engines <- function(trial, case = NULL, engines = NULL) {
   rows <- lapply(engines %||% names(all), function(name) {
     engine <- all[[name]]
     pipeline <- calibration_pipeline(trial, name, NULL, NULL)
-    if (!is.null(engine$about$hold)) pipeline$hold <- 0.6
-    take <- tibble::tibble(take = fresh_key(), pipeline = "trial picture", case = case, seed = trial$suite$seeds[1], attempt = 1L, control = NA_character_, parent = NA_character_)
-    made <- tryCatch(make_picture(engine, request_for(trial, pipeline, engine, take, inputs)), sprenn_failure = identity)
+    if (!is.null(engine$about$hold)) {
+      pipeline$hold <- 0.6
+    }
+
+    take <- tibble::tibble(
+      take = fresh_key(),
+      pipeline = "trial picture",
+      case = case,
+      seed = trial$suite$seeds[1],
+      attempt = 1L,
+      control = NA_character_,
+      parent = NA_character_
+    )
+    made <- tryCatch(
+      make_picture(engine, request_for(trial, pipeline, engine, take, inputs)),
+      sprenn_failure = identity
+    )
     failed <- inherits(made, "condition")
     tibble::tibble(
-      engine = name, checkpoint = pipeline$checkpoint, state = if (failed) made$kind else "made", seconds = made$seconds,
-      waited = if (failed) NA_real_ else made$waited, cost = made$cost, message = if (failed) conditionMessage(made) else NA_character_,
+      engine = name,
+      checkpoint = pipeline$checkpoint,
+      state = if (failed) made$kind else "made",
+      seconds = made$seconds,
+      waited = if (failed) NA_real_ else made$waited,
+      cost = made$cost,
+      message = if (failed) conditionMessage(made) else NA_character_,
       bytes = list(if (!failed) made$bytes)
     )
   })
   reference <- trial$suite$cases[[match(case, ids)]]$references
-  none <- tibble::tibble(engine = character(), checkpoint = character(), state = character(), seconds = numeric(), waited = numeric(), cost = numeric(), message = character(), bytes = list())
-  structure(do.call(rbind, c(list(none), rows)), case = case, reference = if (length(reference)) read_picture(reference[[1]]$path))
+  none <- tibble::tibble(
+    engine = character(),
+    checkpoint = character(),
+    state = character(),
+    seconds = numeric(),
+    waited = numeric(),
+    cost = numeric(),
+    message = character(),
+    bytes = list()
+  )
+  structure(
+    do.call(rbind, c(list(none), rows)),
+    case = case,
+    reference = if (length(reference)) read_picture(reference[[1]]$path)
+  )
 }

@@ -29,18 +29,36 @@ list_evidence <- function(trial, run = "main") {
   on.exit(close_store(store))
   takes <- read_takes(store, deciding_columns)
   takes <- takes[is.na(takes$control) & takes$pipeline %in% trial$lineup$pipelines$pipeline, ]
-  scores <- tibble::as_tibble(read_db(store, "SELECT take, axis, measure, phrase, value, level FROM scores WHERE axis = 'adherence'"))
+  scores <- tibble::as_tibble(
+    read_db(
+      store,
+      "SELECT take, axis, measure, phrase, value, level FROM scores WHERE axis = 'adherence'"
+    )
+  )
   scores <- scores[scores$take %in% takes$take, ]
   phrases <- suite_phrases(trial$suite)
   each <- adherence_of(takes, phrase_evidence(takes, scores, phrases), phrases)
   made <- takes$state == "made" & takes$case %in% phrases$case
-  mean_of <- function(x) as.vector(tapply(x[made], takes$pipeline[made], mean, na.rm = TRUE)[unique(takes$pipeline[made])])
-  structure(list(
-    phrases = evidence_table(takes, scores, phrases),
-    pipelines = tibble::tibble(pipeline = unique(takes$pipeline[made]), coverage = mean_of(each$coverage), adherence = mean_of(each$adherence)),
-    agreement = source_agreement(scores), judges = jsonlite::fromJSON(get_facts(store)$judges %||% "[]"),
-    coverage = mean(each$coverage[made])
-  ), class = "sprenn_evidence")
+  mean_of <- function(x) {
+    as.vector(
+      tapply(x[made], takes$pipeline[made], mean, na.rm = TRUE)[unique(takes$pipeline[made])]
+    )
+  }
+
+  structure(
+    list(
+      phrases = evidence_table(takes, scores, phrases),
+      pipelines = tibble::tibble(
+        pipeline = unique(takes$pipeline[made]),
+        coverage = mean_of(each$coverage),
+        adherence = mean_of(each$adherence)
+      ),
+      agreement = source_agreement(scores),
+      judges = jsonlite::fromJSON(get_facts(store)$judges %||% "[]"),
+      coverage = mean(each$coverage[made])
+    ),
+    class = "sprenn_evidence"
+  )
 }
 
 #' What each input really does
@@ -59,8 +77,8 @@ list_evidence <- function(trial, run = "main") {
 #'   `clear` below 1.5, `dominant`, or two of these where luck leaves both open;
 #'   `can't tell`, and `moved` NA, where an engine
 #'   that does not repeat a seed has no `repeat` controls, or too few of them, or
-#'   where another seed moves nothing; `why` says which). `fights` has a row for each pipeline and two
-#'   inputs: without the one (`without`) the other's axis (`input`, `axis`: the
+#'   where another seed moves nothing; `why` says which). `fights` has a row for each pipeline and
+#'   two inputs: without the one (`without`) the other's axis (`input`, `axis`: the
 #'   prompt's is adherence, the reference's structure, the look's style) changes by
 #'   `change`, with its 90 % interval; `effect` is `fights` where it gains, `helps`
 #'   where it loses, and `can't tell` where the interval holds 0 or the change is
@@ -81,19 +99,41 @@ measure_influence <- function(trial, run = "main") {
   trial <- as_trial(trial)
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
-  rows <- read_db(store, "SELECT t.take, t.pipeline, t.case_id, t.seed, t.control, p.print FROM takes t JOIN prints p ON p.take = t.take WHERE t.state = 'made' ORDER BY t.position")
+  rows <- read_db(
+    store,
+    paste0(
+      "SELECT t.take, t.pipeline, t.case_id, t.seed, t.control, p.print FROM takes t JOIN prints ",
+      "p ON p.take = t.take WHERE t.state = 'made' ORDER BY t.position"
+    )
+  )
   rows <- rows[rows$pipeline %in% trial$lineup$pipelines$pipeline, ]
   if (all(is.na(rows$control))) {
-    stop_sprenn("run", c(
-      paste0("Run ", quoted(run), " has no control takes that were made and measured."),
-      i = "Name some in lineup.yml, such as controls: [swapped_prompt, no_look], and go on with `sprenn run`."
-    ))
+    stop_sprenn(
+      "run",
+      c(
+        paste0("Run ", quoted(run), " has no control takes that were made and measured."),
+        i = paste0(
+          "Name some in lineup.yml, such as controls: [swapped_prompt, no_look], and go on with ",
+          "`sprenn run`."
+        )
+      )
+    )
   }
-  takes <- tibble::tibble(take = rows$take, pipeline = rows$pipeline, case = rows$case_id, seed = rows$seed, control = as.character(rows$control))
-  structure(list(
-    inputs = influence_table(takes, read_prints(rows$print), unsure_pipelines(trial$lineup)),
-    fights = fights_in(store, trial)
-  ), class = "sprenn_influence")
+
+  takes <- tibble::tibble(
+    take = rows$take,
+    pipeline = rows$pipeline,
+    case = rows$case_id,
+    seed = rows$seed,
+    control = as.character(rows$control)
+  )
+  structure(
+    list(
+      inputs = influence_table(takes, read_prints(rows$print), unsure_pipelines(trial$lineup)),
+      fights = fights_in(store, trial)
+    ),
+    class = "sprenn_influence"
+  )
 }
 
 # Pipelines with a step on an engine that does not repeat a seed.
@@ -101,7 +141,10 @@ unsure_pipelines <- function(lineup) {
   unsure <- names(Filter(function(engine) !engine$about$repeatable, lineup$engines))
   steps <- all_steps(lineup)
   found <- steps$pipeline[steps$engine %in% unsure]
-  while (length(more <- setdiff(steps$pipeline[steps$follows %in% found], found))) found <- c(found, more)
+  while (length(more <- setdiff(steps$pipeline[steps$follows %in% found], found))) {
+    found <- c(found, more)
+  }
+
   found
 }
 
@@ -109,8 +152,16 @@ unsure_pipelines <- function(lineup) {
 fights_in <- function(store, trial) {
   tables <- lapply(brief_jobs(trial$brief), function(job) {
     brief <- brief_for(trial$brief, if (!is.na(job)) job)
-    table <- axes_of(store, trial, brief, takes_for(store, trial, brief, trial$lineup$pipelines$pipeline, controls = TRUE))
-    if (!identical(brief$style, "reach the look")) table$style <- rep(NA_real_, nrow(table))
+    table <- axes_of(
+      store,
+      trial,
+      brief,
+      takes_for(store, trial, brief, trial$lineup$pipelines$pipeline, controls = TRUE)
+    )
+    if (!identical(brief$style, "reach the look")) {
+      table$style <- rep(NA_real_, nrow(table))
+    }
+
     table
   })
   input_fights(do.call(rbind, tables))

@@ -33,11 +33,23 @@ explain_pipeline <- function(trial, pipeline, run = "main", job = NULL) {
   stop_if_nothing_made(verdict)
   stop_for_unknown(pipeline, verdict$pipelines$pipeline, "This choice", "pipeline")
   influence <- tryCatch(measure_influence(trial, run), sprenn_error_run = function(e) NULL)
-  structure(list(
-    pipeline = pipeline, standing = tibble::tibble(rank = rank_of(pipeline, verdict$pipelines), verdict$pipelines[verdict$pipelines$pipeline == pipeline, ]),
-    against = against_others(verdict$pairs, pipeline), cases = case_portrait(verdict$table, pipeline), problems = count_problems(verdict$table, pipeline, verdict$brief),
-    flip = verdict$flips[verdict$flips$pipeline == pipeline, ], stages = chain_gains(trial, pipeline, run, verdict$brief, verdict$recipes), influence = lapply(influence, function(part) part[part$pipeline == pipeline, ]), verdict = verdict
-  ), class = "sprenn_portrait")
+  structure(
+    list(
+      pipeline = pipeline,
+      standing = tibble::tibble(
+        rank = rank_of(pipeline, verdict$pipelines),
+        verdict$pipelines[verdict$pipelines$pipeline == pipeline, ]
+      ),
+      against = against_others(verdict$pairs, pipeline),
+      cases = case_portrait(verdict$table, pipeline),
+      problems = count_problems(verdict$table, pipeline, verdict$brief),
+      flip = verdict$flips[verdict$flips$pipeline == pipeline, ],
+      stages = chain_gains(trial, pipeline, run, verdict$brief, verdict$recipes),
+      influence = lapply(influence, function(part) part[part$pipeline == pipeline, ]),
+      verdict = verdict
+    ),
+    class = "sprenn_portrait"
+  )
 }
 
 # What each step of a chain adds; no row for a pipeline of one step.
@@ -46,7 +58,9 @@ chain_gains <- function(trial, pipeline, run, brief, recipes) {
   on.exit(close_store(store))
   takes <- takes_for(store, trial, brief, recipes$pipeline)
   chain <- chain_rows(takes, pipeline)
-  own <- if (any(!is.na(takes$parent[chain]))) axes_of(store, trial, brief, takes[sort(chain), ])
+  own <- if (any(!is.na(takes$parent[chain]))) {
+    axes_of(store, trial, brief, takes[sort(chain), ])
+  }
   stage_gains(own, brief$draws, brief$seed)
 }
 
@@ -55,9 +69,14 @@ chain_gains <- function(trial, pipeline, run, brief, recipes) {
 chain_rows <- function(takes, pipeline) {
   last <- which(takes$pipeline == pipeline)
   chain <- last
-  while (length(last <- setdiff(match(takes$parent[last], takes$take), c(chain, NA)))) chain <- c(last, chain)
+  while (length(last <- setdiff(match(takes$parent[last], takes$take), c(chain, NA)))) {
+    chain <- c(last, chain)
+  }
+
   chain
 }
 
 # By worth: a preference may have put another in front.
-rank_of <- function(pipeline, pipelines) match(pipeline, pipelines$pipeline[order(-pipelines$utility)])
+rank_of <- function(pipeline, pipelines) {
+  match(pipeline, pipelines$pipeline[order(-pipelines$utility)])
+}

@@ -7,7 +7,8 @@
 #' @param as What to write:
 #'   - `csv`: a folder with `takes.csv` (one row a take, every measure a column),
 #'     `scores.csv` (one row a score), `pipelines.csv`, `ballots.csv` (what people
-#'     said in viewings; RFC 4180, UTF-8), and `csv-metadata.json`, which says what the columns hold (W3C CSV on the Web);
+#'     said in viewings; RFC 4180, UTF-8), and `csv-metadata.json`, which says what the columns
+#'     hold (W3C CSV on the Web);
 #'   - `parquet`: a folder with the same tables as Parquet;
 #'   - `pictures`: a folder with every picture under a name that people read,
 #'     `PIPELINE/CASE-SEED.png`, with its recipe inside as XMP ([read_recipe()]), or in
@@ -33,56 +34,120 @@
 #' run_trial(trial)
 #' list.files(export_run(trial, as = "csv", file = tempfile()))
 #' unlink(folder, recursive = TRUE)
-export_run <- function(trial, run = "main", as = "crate", file = NULL, licence = NULL, progress = NULL) {
+export_run <- function(
+  trial,
+  run = "main",
+  as = "crate",
+  file = NULL,
+  licence = NULL,
+  progress = NULL
+) {
   check_arguments(
-    as = checkmate::check_choice(as, c("csv", "parquet", "pictures", "crate")), file = checkmate::check_string(file, min.chars = 1, null.ok = TRUE),
-    licence = if (is.null(licence) || (as == "crate" && is_text(licence) && grepl("^https?://[^[:space:]]+$", licence))) TRUE else "must be an address (https://...), and goes with `crate`",
+    as = checkmate::check_choice(as, c("csv", "parquet", "pictures", "crate")),
+    file = checkmate::check_string(file, min.chars = 1, null.ok = TRUE),
+    licence = if (is.null(licence) ||
+      (as == "crate" && is_text(licence) && grepl("^https?://[^[:space:]]+$", licence))) {
+      TRUE
+    } else {
+      "must be an address (https://...), and goes with `crate`"
+    },
     progress = checkmate::check_function(progress, null.ok = TRUE)
   )
   trial <- as_trial(trial)
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
-  file <- file %||% paste0(trial$suite$suite, "-", run, if (as == "crate") ".zip" else paste0("-", as))
+  file <- file %||% paste0(
+    trial$suite$suite,
+    "-",
+    run,
+    if (as == "crate") ".zip" else paste0("-", as)
+  )
   if (as == "crate") {
-    if (dir.exists(file)) stop_sprenn("file", c(paste0(file, " is a folder."), i = "A crate is one zip."))
+    if (dir.exists(file)) {
+      stop_sprenn("file", c(paste0(file, " is a folder."), i = "A crate is one zip."))
+    }
+
     count <- write_crate(trial, store, file, licence, progress)
     return(invisible(structure(file, count = count)))
   }
-  if (utils::file_test("-f", file)) stop_sprenn("file", c(paste0(file, " is a file."), i = "Tables and pictures go into a folder."))
+
+  if (utils::file_test("-f", file)) {
+    stop_sprenn(
+      "file",
+      c(paste0(file, " is a file."), i = "Tables and pictures go into a folder.")
+    )
+  }
+
   make_folder(file)
-  count <- switch(as, csv = write_csvs(store, file), parquet = write_parquets(store, file), pictures = nrow(write_pictures(store, file, progress)))
+  count <- switch(as,
+    csv = write_csvs(store, file),
+    parquet = write_parquets(store, file),
+    pictures = nrow(write_pictures(store, file, progress))
+  )
   invisible(structure(file, count = if (as == "pictures") count else 0L))
 }
 
 make_folder <- function(folder) {
   dir.create(folder, showWarnings = FALSE, recursive = TRUE)
-  if (!dir.exists(folder)) stop_sprenn("file", c(paste0("Can't make the folder ", folder, ".")))
+  if (!dir.exists(folder)) {
+    stop_sprenn("file", c(paste0("Can't make the folder ", folder, ".")))
+  }
 }
 
 # The tables as CSV, and what their columns are.
 write_csvs <- function(store, folder) {
   for (name in exported_tables) {
     part <- tempfile("part-")
-    utils::write.table(read_exported(store, name), part, sep = ",", qmethod = "double", row.names = FALSE, na = "", eol = "\r\n", fileEncoding = "UTF-8")
+    utils::write.table(
+      read_exported(store, name),
+      part,
+      sep = ",",
+      qmethod = "double",
+      row.names = FALSE,
+      na = "",
+      eol = "\r\n",
+      fileEncoding = "UTF-8"
+    )
     text <- read_bytes(part)
     unlink(part)
     write_bytes(text, file.path(folder, paste0(name, ".csv")))
   }
+
   described <- lapply(exported_tables, function(name) {
     columns <- exported_columns(name)
-    list(url = paste0(name, ".csv"), tableSchema = list(columns = lapply(seq_len(nrow(columns)), function(i) {
-      list(name = columns$column[i], titles = columns$column[i], datatype = columns$type[i], "dc:description" = columns$doc[i])
-    })))
+    list(
+      url = paste0(name, ".csv"),
+      tableSchema = list(
+        columns = lapply(seq_len(nrow(columns)), function(i) {
+          list(
+            name = columns$column[i],
+            titles = columns$column[i],
+            datatype = columns$type[i],
+            "dc:description" = columns$doc[i]
+          )
+        })
+      )
+    )
   })
-  write_json(list("@context" = "http://www.w3.org/ns/csvw", tables = described), file.path(folder, "csv-metadata.json"))
+  write_json(
+    list("@context" = "http://www.w3.org/ns/csvw", tables = described),
+    file.path(folder, "csv-metadata.json")
+  )
 }
 
-write_json <- function(value, file) write_bytes(charToRaw(enc2utf8(paste0(jsonlite::prettify(to_json(value), 1), "\n"))), file)
+write_json <- function(value, file) {
+  write_bytes(charToRaw(enc2utf8(paste0(jsonlite::prettify(to_json(value), 1), "\n"))), file)
+}
 
 write_parquets <- function(store, folder) {
   for (name in exported_tables) {
     file <- file.path(folder, paste0(name, ".parquet"))
-    tryCatch(nanoparquet::write_parquet(read_exported(store, name), file), error = function(e) stop_sprenn("file", c(paste0("Can't write ", file, "."), x = one_line(e))))
+    tryCatch(
+      nanoparquet::write_parquet(read_exported(store, name), file),
+      error = function(e) {
+        stop_sprenn("file", c(paste0("Can't write ", file, "."), x = one_line(e)))
+      }
+    )
   }
 }
 
@@ -100,12 +165,26 @@ write_pictures <- function(store, folder, progress = NULL) {
     path <- file.path(folder, made$path[i])
     make_folder(dirname(path))
     recipe <- take_recipe(store, made[i, ], takes, facts, pipelines)
-    words <- paste0("Made by ", made$pipeline[i], " for ", made$case[i], ", seed ", made$seed[i], ".")
+    words <- paste0(
+      "Made by ",
+      made$pipeline[i],
+      " for ",
+      made$case[i],
+      ", seed ",
+      made$seed[i],
+      "."
+    )
     whole <- embed_recipe(bytes, recipe, words)
     write_bytes(whole %||% bytes, path)
-    if (is.null(whole)) write_bytes(charToRaw(enc2utf8(recipe_packet(recipe, words))), paste0(path, ".xmp"))
-    if (!is.null(progress)) progress(done = i, total = nrow(made), failed = 0, seconds = clock() - began)
+    if (is.null(whole)) {
+      write_bytes(charToRaw(enc2utf8(recipe_packet(recipe, words))), paste0(path, ".xmp"))
+    }
+
+    if (!is.null(progress)) {
+      progress(done = i, total = nrow(made), failed = 0, seconds = clock() - began)
+    }
   }
+
   made
 }
 
@@ -114,7 +193,20 @@ write_pictures <- function(store, folder, progress = NULL) {
 picture_names <- function(takes) {
   plain <- function(text) gsub("-+", "-", gsub("[^A-Za-z0-9_.=,-]", "-", text))
   ending <- tools::file_ext(takes$file)
-  name <- file.path(plain(takes$pipeline), paste0(plain(takes$case), "-", takes$seed, ifelse(is.na(takes$control), "", paste0("-", takes$control))))
+  name <- file.path(
+    plain(takes$pipeline),
+    paste0(
+      plain(takes$case),
+      "-",
+      takes$seed,
+      ifelse(is.na(takes$control), "", paste0("-", takes$control))
+    )
+  )
   repeated <- stats::ave(seq_along(name), tolower(name), FUN = seq_along)
-  paste0(name, ifelse(repeated > 1, paste0("--", repeated), ""), if (length(ending)) ".", ending)
+  paste0(
+    name,
+    ifelse(repeated > 1, paste0("--", repeated), ""),
+    if (length(ending)) ".",
+    ending
+  )
 }

@@ -15,46 +15,96 @@ ask_judges <- function(store, trial, hold, progress = NULL) {
       beat_on(store, hold)
     }
   }
+
   forget_judges(store, names(judges))
   takes <- read_takes(store)
   # Of a control with another prompt nobody has to be asked: it was not told what is wanted.
   asked <- is.na(takes$control) | !control_inputs[takes$control] %in% "prompt"
-  takes <- takes[takes$state == "made" & asked & takes$pipeline %in% trial$lineup$pipelines$pipeline, ]
+  takes <- takes[takes$state == "made" &
+    asked &
+    takes$pipeline %in% trial$lineup$pipelines$pipeline, ]
   reports <- lapply(judges, function(judge) {
     found <- ask_judge(judge, store, trial, takes, alive, progress)
-    if (!is.na(found$version)) record_judged(store, judge, judged_scores(judge, found$version, store, trial, takes))
+    if (!is.na(found$version)) {
+      record_judged(store, judge, judged_scores(judge, found$version, store, trial, takes))
+    }
+
     found
   })
-  none <- tibble::tibble(judge = character(), kind = character(), version = character(), asked = integer(), from_before = integer(), problem = character())
+  none <- tibble::tibble(
+    judge = character(),
+    kind = character(),
+    version = character(),
+    asked = integer(),
+    from_before = integer(),
+    problem = character()
+  )
   reports <- do.call(rbind, c(list(none), unname(reports)))
-  set_facts(store, judges = to_json(lapply(seq_len(nrow(reports)), function(i) Filter(Negate(is.na), as.list(reports[i, ])))))
+  set_facts(
+    store,
+    judges = to_json(
+      lapply(seq_len(nrow(reports)), function(i) Filter(Negate(is.na), as.list(reports[i, ])))
+    )
+  )
   reports
 }
 
 ask_judge <- function(judge, store, trial, takes, alive, progress) {
   report <- function(version, asked, before, problem) {
-    said <- if (is.null(problem)) NA_character_ else mask_secrets(conditionMessage(problem), judge$secrets)
-    tibble::tibble(kind = judge$kind, version = version, asked = as.integer(asked), from_before = as.integer(before), problem = said, judge = judge$name)
+    said <- if (is.null(problem)) {
+      NA_character_
+    } else {
+      mask_secrets(conditionMessage(problem), judge$secrets)
+    }
+    tibble::tibble(
+      kind = judge$kind,
+      version = version,
+      asked = as.integer(asked),
+      from_before = as.integer(before),
+      problem = said,
+      judge = judge$name
+    )
   }
+
   # What passes is tried again here too.
   for (try in seq_len(most_tries)) {
     version <- tryCatch(judge$version(), sprenn_failure = identity, error = as_engine_error)
-    if (!inherits(version, "condition") || !version$kind %in% passing_failures || try == most_tries) break
+    if (!inherits(version, "condition") ||
+      !version$kind %in% passing_failures ||
+      try == most_tries) {
+      break
+    }
+
     alive()
     Sys.sleep(pause_after(try, judge$name))
   }
+
   if (inherits(version, "condition")) {
     return(report(NA_character_, 0, 0, version))
   }
+
   known <- read_answers(store, judge$name, version)
   jobs <- open_questions(judge, trial, takes, known, store)
   done <- 0
   began <- clock()
-  problem <- interview(jobs, judge, function(job, said) {
-    record_answers(store, judge, version, job, said)
-    done <<- done + 1
-    if (!is.null(progress)) progress(done = done, total = length(jobs), failed = 0, seconds = clock() - began, words = paste("asking", judge$name))
-  }, alive)
+  problem <- interview(
+    jobs,
+    judge,
+    function(job, said) {
+      record_answers(store, judge, version, job, said)
+      done <<- done + 1
+      if (!is.null(progress)) {
+        progress(
+          done = done,
+          total = length(jobs),
+          failed = 0,
+          seconds = clock() - began,
+          words = paste("asking", judge$name)
+        )
+      }
+    },
+    alive
+  )
   report(version, done, nrow(known), problem)
 }
 
@@ -68,19 +118,45 @@ open_questions <- function(judge, trial, takes, known, store) {
   decoys <- decoys_of(judge, trial$suite)
   for (case in trial$suite$cases) {
     statements <- case_statements(judge, case, decoys)
-    if (is.null(statements)) next
-    own <- takes[takes$case == case$id & !duplicated(takes$sha256), ]
-    subjects <- lapply(seq_len(nrow(own)), function(i) list(sha256 = own$sha256[i], take = own[i, ]))
-    if (judge$kind %in% c("pose", "depth") && nrow(own)) subjects <- c(list(list(sha256 = reference_key(case, trial$suite))), subjects)
-    wanted <- if (judge$kind == "answering") statements else ""
-    lacking <- vapply(subjects, function(subject) !all(paste(subject$sha256, wanted) %in% asked_before), NA)
-    for (chunk in chunks(subjects[lacking], judge$batch)) {
-      jobs <- c(jobs, list(list(case = case, subjects = chunk, statements = if (judge$kind == "answering") statements else character())))
+    if (is.null(statements)) {
+      next
     }
-    if (judge$kind == "embedding" && nrow(own)) texts <- union(texts, statements)
+
+    own <- takes[takes$case == case$id & !duplicated(takes$sha256), ]
+    subjects <- lapply(seq_len(nrow(own)), function(i) {
+      list(sha256 = own$sha256[i], take = own[i, ])
+    })
+    if (judge$kind %in% c("pose", "depth") && nrow(own)) {
+      subjects <- c(list(list(sha256 = reference_key(case, trial$suite))), subjects)
+    }
+
+    wanted <- if (judge$kind == "answering") statements else ""
+    lacking <- vapply(
+      subjects,
+      function(subject) !all(paste(subject$sha256, wanted) %in% asked_before),
+      NA
+    )
+    for (chunk in chunks(subjects[lacking], judge$batch)) {
+      jobs <- c(
+        jobs,
+        list(list(
+          case = case,
+          subjects = chunk,
+          statements = if (judge$kind == "answering") statements else character()
+        ))
+      )
+    }
+
+    if (judge$kind == "embedding" && nrow(own)) {
+      texts <- union(texts, statements)
+    }
   }
+
   texts <- texts[!paste0(" ", texts, recycle0 = TRUE) %in% asked_before]
-  jobs <- c(jobs, lapply(chunks(texts, 64), function(chunk) list(subjects = list(), statements = chunk)))
+  jobs <- c(
+    jobs,
+    lapply(chunks(texts, 64), function(chunk) list(subjects = list(), statements = chunk))
+  )
   lapply(jobs, function(job) {
     job$pixels <- function(subject) shown_pixels(subject, job$case, judge, trial, store)
     job
@@ -90,39 +166,57 @@ open_questions <- function(judge, trial, takes, known, store) {
 # A picture as a judge is shown it: in its case's frame, no larger than it wants it.
 shown_pixels <- function(subject, case, judge, trial, store) {
   frame <- case_frame(case, trial$suite)
-  seen <- if (is.null(subject$take)) fitted_reference(case, trial$suite) else bring_back(decode_picture(encoded_picture(take_bytes(store, subject$take))), frame)
+  seen <- if (is.null(subject$take)) {
+    fitted_reference(case, trial$suite)
+  } else {
+    bring_back(decode_picture(encoded_picture(take_bytes(store, subject$take))), frame)
+  }
   size <- as.integer(pmax(1, round(frame * min(1, judge$edge / max(frame)))))
   resize_picture(seen, size)
 }
 
 # The reference of a case as a subject: its picture, fitted in its way.
-reference_key <- function(case, suite) hash_of(list(suite$files[[case$reference$path]]$hash, case_frame(case, suite), case$reference[c("fit", "focus", "box", "fill")]))
+reference_key <- function(case, suite) {
+  hash_of(list(
+    suite$files[[case$reference$path]]$hash,
+    case_frame(case, suite),
+    case$reference[c("fit", "focus", "box", "fill")]
+  ))
+}
 
 # The texts that a judge is given for a case; NULL where there is nothing to ask.
 case_statements <- function(judge, case, decoys) {
   if (judge$kind %in% c("pose", "depth")) {
     return(if (!is.null(case$reference)) "")
   }
+
   phrases <- asked_phrases(case)
   if (length(phrases) == 0) {
     return(NULL)
   }
+
   said <- vapply(phrases, `[[`, "", "ask")
   if (judge$kind == "answering") {
     return(unique(c(fill_in(judge$pattern[1], said), fill_in(judge$pattern[2], said))))
   }
+
   unique(fill_in(judge$pattern[1], c(said, decoys(case))))
 }
 
-fill_in <- function(pattern, said) vapply(said, function(one) gsub("{say}", one, pattern, fixed = TRUE), "", USE.NAMES = FALSE)
+fill_in <- function(pattern, said) {
+  vapply(said, function(one) gsub("{say}", one, pattern, fixed = TRUE), "", USE.NAMES = FALSE)
+}
 
 # The decoys of a case, as a function of it; only who embeds is asked about any.
 decoys_of <- function(judge, suite) {
   if (judge$kind != "embedding") {
     return(function(case) character())
   }
+
   spoken <- Filter(function(one) !one$neutral, suite$cases)
-  find <- decoy_finder(unlist(lapply(spoken, function(one) vapply(one$prompt, `[[`, "", "ask"))))
+  find <- decoy_finder(
+    unlist(lapply(spoken, function(one) vapply(one$prompt, `[[`, "", "ask")))
+  )
   function(case) find(unlist(lapply(asked_phrases(case), `[`, c("ask", "say"))))
 }
 
@@ -135,10 +229,18 @@ interview <- function(jobs, judge, land, alive = function() NULL) {
   flying <- 0
   problem <- NULL
   settle <- function(entry, said) {
-    said <- if (inherits(said, "condition")) said else tryCatch(check_said(judge, said, entry$job$subjects, entry$job$statements), sprenn_failure = identity)
+    said <- if (inherits(said, "condition")) {
+      said
+    } else {
+      tryCatch(
+        check_said(judge, said, entry$job$subjects, entry$job$statements),
+        sprenn_failure = identity
+      )
+    }
     if (!inherits(said, "condition")) {
       return(land(entry$job, said))
     }
+
     wait <- said$retry_after %||% pause_after(entry$tries, judge$name)
     if (said$kind %in% passing_failures && entry$tries < most_tries && wait <= longest_wait) {
       entry$due <- clock() + wait
@@ -147,6 +249,7 @@ interview <- function(jobs, judge, land, alive = function() NULL) {
       problem <<- problem %||% said
     }
   }
+
   while (is.null(problem) && (length(waiting) || flying)) {
     alive()
     due <- which(vapply(waiting, `[[`, 0, "due") <= clock())
@@ -156,20 +259,35 @@ interview <- function(jobs, judge, land, alive = function() NULL) {
       entry$tries <- entry$tries + 1
       said <- tryCatch(
         {
-          shown <- lapply(entry$job$subjects, function(subject) list(sha256 = subject$sha256, pixels = entry$job$pixels(subject)))
+          shown <- lapply(entry$job$subjects, function(subject) {
+            list(sha256 = subject$sha256, pixels = entry$job$pixels(subject))
+          })
           judge$ask(shown, entry$job$statements)
         },
-        sprenn_failure = identity, sprenn_error = stop, error = as_engine_error
+        sprenn_failure = identity,
+        sprenn_error = stop,
+        error = as_engine_error
       )
       if (is.list(said) && inherits(said$call, "sprenn_call")) {
         flying <- flying + 1
         local({
           this <- entry
           then <- said$then
-          fetch_later(said$call, function(answer) {
-            flying <<- flying - 1
-            settle(this, if (inherits(answer, "condition")) answer else tryCatch(then(answer), sprenn_failure = identity, error = as_engine_error))
-          }, pool)
+          fetch_later(
+            said$call,
+            function(answer) {
+              flying <<- flying - 1
+              settle(
+                this,
+                if (inherits(answer, "condition")) {
+                  answer
+                } else {
+                  tryCatch(then(answer), sprenn_failure = identity, error = as_engine_error)
+                }
+              )
+            },
+            pool
+          )
         })
       } else {
         # What R code answers it would answer again.
@@ -179,9 +297,12 @@ interview <- function(jobs, judge, land, alive = function() NULL) {
     } else {
       curl::multi_run(timeout = 0.2, poll = TRUE, pool = pool)
       # Nobody is in flight, and all that is left waits for its time.
-      if (flying == 0) Sys.sleep(0.05)
+      if (flying == 0) {
+        Sys.sleep(0.05)
+      }
     }
   }
+
   problem
 }
 
@@ -192,10 +313,16 @@ judged_scores <- function(judge, version, store, trial, takes) {
   rows <- lapply(trial$suite$cases, function(case) {
     own <- takes[takes$case == case$id, ]
     by_reference <- judge$kind %in% c("pose", "depth")
-    if (nrow(own) == 0 || length(if (by_reference) case$reference else asked_phrases(case)) == 0) {
+    if (nrow(own) == 0 ||
+      length(if (by_reference) case$reference else asked_phrases(case)) == 0) {
       return(NULL)
     }
-    if (by_reference) likeness_rows(judge, own, case, trial$suite, said) else phrase_rows(judge, own, case, decoys(case), said)
+
+    if (by_reference) {
+      likeness_rows(judge, own, case, trial$suite, said)
+    } else {
+      phrase_rows(judge, own, case, decoys(case), said)
+    }
   })
   do.call(rbind, rows)
 }
@@ -203,22 +330,40 @@ judged_scores <- function(judge, version, store, trial, takes) {
 # How what is known is looked up: a list with what was said of each.
 asking <- function(known, judge) {
   at <- stats::setNames(seq_len(nrow(known)), paste(known$subject, known$statement))
-  function(subject, statement) unpack_said(known$said[at[paste(subject, statement)]], judge$kind)
+  function(subject, statement) {
+    unpack_said(known$said[at[paste(subject, statement)]], judge$kind)
+  }
 }
 
 phrase_rows <- function(judge, takes, case, decoys, said) {
-  decoys <- if (length(decoys)) do.call(rbind, Filter(length, said("", fill_in(judge$pattern[1], decoys))))
+  decoys <- if (length(decoys)) {
+    do.call(rbind, Filter(length, said("", fill_in(judge$pattern[1], decoys))))
+  }
   vectors <- if (judge$kind == "embedding") said(takes$sha256, "")
   rows <- lapply(asked_phrases(case), function(phrase) {
     yes <- fill_in(judge$pattern[1], phrase$ask)
     if (judge$kind == "answering") {
       first <- unlist(said(takes$sha256, yes))
-      scores <- list(value = answered_score(first, unlist(said(takes$sha256, fill_in(judge$pattern[2], phrase$ask)))), raw = first)
+      scores <- list(
+        value = answered_score(
+          first,
+          unlist(said(takes$sha256, fill_in(judge$pattern[2], phrase$ask)))
+        ),
+        raw = first
+      )
     } else {
       own <- said("", yes)[[1]]
-      each <- lapply(vectors, function(vector) if (length(vector) && length(own)) embedded_score(vector, own, decoys))
-      scores <- list(value = vapply(each, function(one) one$value %||% NA_real_, 0), raw = vapply(each, function(one) one$raw %||% NA_real_, 0))
+      each <- lapply(vectors, function(vector) {
+        if (length(vector) && length(own)) {
+          embedded_score(vector, own, decoys)
+        }
+      })
+      scores <- list(
+        value = vapply(each, function(one) one$value %||% NA_real_, 0),
+        raw = vapply(each, function(one) one$raw %||% NA_real_, 0)
+      )
     }
+
     as_evidence(c(scores, list(axis = "adherence", take = takes$take)), phrase)
   })
   table <- do.call(rbind, lapply(rows, tibble::as_tibble))
@@ -230,18 +375,44 @@ likeness_rows <- function(judge, takes, case, suite, said) {
   if (is.null(reference)) {
     return(NULL)
   }
+
   likeness <- if (judge$kind == "pose") pose_likeness else depth_likeness
-  value <- vapply(said(takes$sha256, ""), function(one) if (is.null(one)) NA_real_ else likeness(one, reference), 0)
-  table <- tibble::tibble(value = pmax(0, value), raw = value, axis = "structure", take = takes$take, phrase = NA_character_)
+  value <- vapply(
+    said(takes$sha256, ""),
+    function(one) if (is.null(one)) NA_real_ else likeness(one, reference),
+    0
+  )
+  table <- tibble::tibble(
+    value = pmax(0, value),
+    raw = value,
+    axis = "structure",
+    take = takes$take,
+    phrase = NA_character_
+  )
   table[!is.na(table$value), ]
 }
 
 # What was said as it is kept, and back.
 pack_said <- function(said, kind) {
-  floats <- function(values) gsub("\n", "", jsonlite::base64_enc(writeBin(as.double(values), raw(), size = 4, endian = "little")), fixed = TRUE)
+  floats <- function(values) {
+    gsub(
+      "\n",
+      "",
+      jsonlite::base64_enc(writeBin(as.double(values), raw(), size = 4, endian = "little")),
+      fixed = TRUE
+    )
+  }
+
   switch(kind,
-    answering = formatC(said, digits = 15, format = "g"), embedding = floats(said),
-    pose = to_json(list(figures = said)), depth = floats(resize_map(array((said - min(said)) / max(diff(range(said)), 1e-12), dim(said)), c(32, 32)))
+    answering = formatC(said, digits = 15, format = "g"),
+    embedding = floats(said),
+    pose = to_json(list(figures = said)),
+    depth = floats(
+      resize_map(
+        array((said - min(said)) / max(diff(range(said)), 1e-12), dim(said)),
+        c(32, 32)
+      )
+    )
   )
 }
 
@@ -250,14 +421,23 @@ unpack_said <- function(text, kind) {
     bytes <- jsonlite::base64_dec(one)
     readBin(bytes, "double", length(bytes) %/% 4, size = 4, endian = "little")
   }
+
   if (kind == "answering") {
     return(as.list(as.numeric(text)))
   }
+
   lapply(text, function(one) {
     if (is.na(one)) {
       return(NULL)
     }
-    if (kind == "pose") lapply(jsonlite::parse_json(one)$figures, function(figure) lapply(figure, function(at) as.numeric(unlist(at)))) else floats(one)
+
+    if (kind == "pose") {
+      lapply(jsonlite::parse_json(one)$figures, function(figure) {
+        lapply(figure, function(at) as.numeric(unlist(at)))
+      })
+    } else {
+      floats(one)
+    }
   })
 }
 
@@ -287,48 +467,133 @@ list_judges <- function(trial) {
     version <- tryCatch(judge$version(), sprenn_failure = identity, error = as_engine_error)
     failed <- inherits(version, "condition")
     tibble::tibble(
-      kind = judge$kind, batch = as.integer(judge$batch), edge = as.integer(judge$edge),
-      problem = if (failed) mask_secrets(conditionMessage(version), judge$secrets) else NA_character_,
-      version = if (failed) NA_character_ else version, judge = judge$name
+      kind = judge$kind,
+      batch = as.integer(judge$batch),
+      edge = as.integer(judge$edge),
+      problem = if (failed) {
+        mask_secrets(conditionMessage(version), judge$secrets)
+      } else {
+        NA_character_
+      },
+      version = if (failed) NA_character_ else version,
+      judge = judge$name
     )
   })
-  none <- tibble::tibble(judge = character(), kind = character(), version = character(), batch = integer(), edge = integer(), problem = character())
+  none <- tibble::tibble(
+    judge = character(),
+    kind = character(),
+    version = character(),
+    batch = integer(),
+    edge = integer(),
+    problem = character()
+  )
   do.call(rbind, c(list(none), unname(rows)))
 }
 
 #' @rdname list_judges
 #' @export
 try_judges <- function(trial, case = NULL, picture = NULL) {
-  check_arguments(case = checkmate::check_string(case, null.ok = TRUE), picture = checkmate::check_string(picture, null.ok = TRUE))
+  check_arguments(
+    case = checkmate::check_string(case, null.ok = TRUE),
+    picture = checkmate::check_string(picture, null.ok = TRUE)
+  )
   trial <- as_trial(trial)
-  fitting <- Filter(function(one) length(one$references) > 0 && length(asked_phrases(one)) > 0, trial$suite$cases)
-  if (is.null(case) && length(fitting) == 0) stop_sprenn("argument", "No case has both a reference and a prompt: name one by `case`, and a picture.")
+  fitting <- Filter(
+    function(one) length(one$references) > 0 && length(asked_phrases(one)) > 0,
+    trial$suite$cases
+  )
+  if (is.null(case) && length(fitting) == 0) {
+    stop_sprenn(
+      "argument",
+      "No case has both a reference and a prompt: name one by `case`, and a picture."
+    )
+  }
+
   case <- if (is.null(case)) fitting[[1]] else pick_case(trial$suite, case)
-  if (is.null(picture) && is.null(case$reference)) stop_sprenn("argument", "This case has no reference: name a `picture`.")
+  if (is.null(picture) && is.null(case$reference)) {
+    stop_sprenn("argument", "This case has no reference: name a `picture`.")
+  }
+
   frame <- case_frame(case, trial$suite)
-  seen <- if (is.null(picture)) fitted_reference(case, trial$suite) else bring_back(read_picture(picture), frame)
+  seen <- if (is.null(picture)) {
+    fitted_reference(case, trial$suite)
+  } else {
+    bring_back(read_picture(picture), frame)
+  }
   rows <- lapply(trial$brief$judges, function(judge) {
     known <- tibble::tibble(subject = character(), statement = character(), said = character())
-    land <- function(job, said) known <<- rbind(known, tibble::as_tibble(answer_rows(judge, job, said)))
-    shown <- resize_picture(seen, as.integer(pmax(1, round(frame * min(1, judge$edge / max(frame))))))
+    land <- function(job, said) {
+      known <<- rbind(known, tibble::as_tibble(answer_rows(judge, job, said)))
+    }
+
+    shown <- resize_picture(
+      seen,
+      as.integer(pmax(1, round(frame * min(1, judge$edge / max(frame)))))
+    )
     decoys <- decoys_of(judge, trial$suite)
     statements <- case_statements(judge, case, decoys)
-    jobs <- list(list(subjects = list(list(sha256 = "shown")), statements = if (judge$kind == "answering") statements else character()))
-    if (judge$kind == "embedding") jobs <- c(jobs, list(list(subjects = list(), statements = statements)))
-    problem <- interview(lapply(jobs, function(job) c(job, list(pixels = function(subject) shown))), judge, land)
-    words <- function(value, raw, phrase, said) tibble::tibble(value = value, raw = raw, said = said, phrase = phrase, judge = judge$name)
-    if (!is.null(problem)) {
-      return(words(NA_real_, NA_real_, NA_character_, mask_secrets(conditionMessage(problem), judge$secrets)))
+    jobs <- list(list(
+      subjects = list(list(sha256 = "shown")),
+      statements = if (judge$kind == "answering") statements else character()
+    ))
+    if (judge$kind == "embedding") {
+      jobs <- c(jobs, list(list(subjects = list(), statements = statements)))
     }
+
+    problem <- interview(
+      lapply(jobs, function(job) c(job, list(pixels = function(subject) shown))),
+      judge,
+      land
+    )
+    words <- function(value, raw, phrase, said) {
+      tibble::tibble(value = value, raw = raw, said = said, phrase = phrase, judge = judge$name)
+    }
+
+    if (!is.null(problem)) {
+      return(words(
+        NA_real_,
+        NA_real_,
+        NA_character_,
+        mask_secrets(conditionMessage(problem), judge$secrets)
+      ))
+    }
+
     if (judge$kind %in% c("pose", "depth")) {
       said <- unpack_said(known$said, judge$kind)[[1]]
-      return(words(NA_real_, NA_real_, NA_character_, if (judge$kind == "pose") paste(length(said), "figures") else "a depth map"))
+      return(words(
+        NA_real_,
+        NA_real_,
+        NA_character_,
+        if (judge$kind == "pose") paste(length(said), "figures") else "a depth map"
+      ))
     }
-    found <- phrase_rows(judge, tibble::tibble(take = "shown", sha256 = "shown"), case, decoys(case), asking(known, judge))
+
+    found <- phrase_rows(
+      judge,
+      tibble::tibble(take = "shown", sha256 = "shown"),
+      case,
+      decoys(case),
+      asking(known, judge)
+    )
     asked <- vapply(asked_phrases(case), `[[`, "", "key")
     at <- match(asked, found$phrase)
-    words(found$value[at], found$raw[at], asked, ifelse(is.na(at), "nothing that could be used", ""))
+    words(
+      found$value[at],
+      found$raw[at],
+      asked,
+      ifelse(is.na(at), "nothing that could be used", "")
+    )
   })
-  none <- tibble::tibble(judge = character(), phrase = character(), value = numeric(), raw = numeric(), said = character())
-  structure(do.call(rbind, c(list(none), unname(rows))), case = case$id, picture = picture %||% "the reference")
+  none <- tibble::tibble(
+    judge = character(),
+    phrase = character(),
+    value = numeric(),
+    raw = numeric(),
+    said = character()
+  )
+  structure(
+    do.call(rbind, c(list(none), unname(rows))),
+    case = case$id,
+    picture = picture %||% "the reference"
+  )
 }

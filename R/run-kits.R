@@ -10,7 +10,10 @@ keep <- function(where, name, code) {
   room <- attr(where, "room")
   if (is.null(where[[name]])) {
     assign(name, code, where)
-    if (!is.null(room)) where$.sizes <- c(where$.sizes, stats::setNames(held_bytes(where[[name]]), name))
+    if (!is.null(room)) {
+      where$.sizes <- c(where$.sizes, stats::setNames(held_bytes(where[[name]]), name))
+    }
+
     while (sum(where$.sizes) > sum(room) && length(where$.sizes) > 1) {
       rm(list = names(where$.sizes)[1], envir = where)
       where$.sizes <- where$.sizes[-1]
@@ -19,20 +22,31 @@ keep <- function(where, name, code) {
     at <- match(name, names(where$.sizes))
     where$.sizes <- c(where$.sizes[-at], where$.sizes[at])
   }
+
   where[[name]]
 }
 
 # What the core holds for a view counts too.
 held_bytes <- function(x) {
-  views <- if (inherits(x, "sprenn_view")) list(x) else if (is.list(x)) Filter(function(one) inherits(one, "sprenn_view"), x)
+  views <- if (inherits(x, "sprenn_view")) {
+    list(x)
+  } else if (is.list(x)) {
+    Filter(function(one) inherits(one, "sprenn_view"), x)
+  }
   as.numeric(utils::object.size(x)) + sum(vapply(views, `[[`, 0, "held"))
 }
 
 # The part of a suite that measuring one case looks at, which is first.
 small_suite <- function(suite, case) {
   small <- suite[setdiff(names(suite), c("cases", "files"))]
-  small$cases <- c(list(case), lapply(decoy_cases(suite, case), function(one) one[c("id", "reference")]))
-  if (is.na(case$look)) small$looks <- list()
+  small$cases <- c(
+    list(case),
+    lapply(decoy_cases(suite, case), function(one) one[c("id", "reference")])
+  )
+  if (is.na(case$look)) {
+    small$looks <- list()
+  }
+
   texts <- unlist(list(small$cases, small$looks, small$measures), use.names = FALSE)
   small$files <- suite$files[intersect(names(suite$files), texts)]
   small
@@ -48,12 +62,17 @@ score_elsewhere <- function(kit, pictures, far = FALSE, files = NULL) {
     workshop$kits <- new_shelf(2e7)
     workshop$kept <- new_shelf(5e8)
   }
+
   if (far && is.null(files) && is.null(workshop$kits[[paste0("=", kit$id)]])) {
     return("lacking")
   }
+
   known <- keep(workshop$kits, kit$id, unpack_suite(kit$suite, files))
   began <- clock()
-  scores <- tryCatch(lapply(pictures, score_bytes, known$cases[[1]], known, workshop$kept), sprenn_error = identity)
+  scores <- tryCatch(
+    lapply(pictures, score_bytes, known$cases[[1]], known, workshop$kept),
+    sprenn_error = identity
+  )
   structure(scores, seconds = clock() - began)
 }
 
@@ -63,23 +82,37 @@ unpack_suite <- function(suite, files) {
   if (is.null(files)) {
     return(suite)
   }
+
   folder <- file.path(tempdir(), "sprenn-pictures")
-  here <- vapply(names(files), function(path) file.path(folder, paste0(hash_of(path), ".", tools::file_ext(path))), "")
+  here <- vapply(
+    names(files),
+    function(path) file.path(folder, paste0(hash_of(path), ".", tools::file_ext(path))),
+    ""
+  )
   write_named(folder, stats::setNames(files, basename(here)))
-  suite <- rapply(suite, function(text) ifelse(text %in% names(here), here[text], text), "character", how = "replace")
+  suite <- rapply(
+    suite,
+    function(text) ifelse(text %in% names(here), here[text], text),
+    "character",
+    how = "replace"
+  )
   names(suite$files) <- unname(here[names(suite$files)])
   suite
 }
 
 # Files by their names in a folder, as bytes and back; names that would leave the
 # folder are none.
-read_named <- function(folder, names) lapply(stats::setNames(nm = names), function(name) read_bytes(file.path(folder, name)))
+read_named <- function(folder, names) {
+  lapply(stats::setNames(nm = names), function(name) read_bytes(file.path(folder, name)))
+}
 
 write_named <- function(folder, files) {
   for (name in names(files)) {
     path <- file.path(folder, name)
     dir.create(dirname(path), showWarnings = FALSE, recursive = TRUE)
-    if (!file.exists(path)) writeBin(files[[name]], path)
+    if (!file.exists(path)) {
+      writeBin(files[[name]], path)
+    }
   }
 }
 
@@ -87,28 +120,48 @@ write_named <- function(folder, files) {
 # back as values; so does it that the engine can't be built there, or that its files
 # are "lacking".
 make_elsewhere <- function(plan, request, files = NULL) {
-  if (is.null(workshop$engines)) workshop$engines <- new_shelf(2e7)
+  if (is.null(workshop$engines)) {
+    workshop$engines <- new_shelf(2e7)
+  }
+
   id <- hash_of(list(plan$wanted, plan$name, plan$code))
   if (isTRUE(plan$far) && is.null(workshop$engines[[paste0("=", id)]])) {
     if (is.null(files) && length(plan$files)) {
       return("lacking")
     }
+
     plan$folder <- file.path(tempdir(), "sprenn-engines", id)
     write_named(plan$folder, files)
     Sys.chmod(file.path(plan$folder, names(files)), "700")
     dir.create(plan$folder, showWarnings = FALSE, recursive = TRUE)
     plan$folder <- normalizePath(plan$folder)
   }
-  engine <- tryCatch(keep(workshop$engines, id, build_engine(plan$wanted, plan$name, plan$folder)), error = identity)
+
+  engine <- tryCatch(
+    keep(workshop$engines, id, build_engine(plan$wanted, plan$name, plan$folder)),
+    error = identity
+  )
   if (inherits(engine, "condition")) {
     return(structure(list(why = conditionMessage(engine)), class = "sprenn_unbuilt"))
   }
-  tryCatch(make_picture(engine, request), sprenn_failure = function(e) structure(unclass(e)[c("message", "kind", "seconds", "cost", "retry_after")], class = class(e)))
+
+  tryCatch(make_picture(engine, request), sprenn_failure = function(e) {
+    structure(
+      unclass(e)[c("message", "kind", "seconds", "cost", "retry_after")],
+      class = class(e)
+    )
+  })
 }
 
 # How an engine is built in another process: its part of lineup.yml, and the files of
 # the trial that this names; a changed file is another engine.
 engine_plan <- function(wanted, name, folder) {
   files <- c(wanted$file, files_of_command(wanted$command, folder))
-  list(wanted = wanted, name = name, folder = folder, files = files, code = vapply(read_named(folder, files), sha256_of, ""))
+  list(
+    wanted = wanted,
+    name = name,
+    folder = folder,
+    files = files,
+    code = vapply(read_named(folder, files), sha256_of, "")
+  )
 }

@@ -2,7 +2,13 @@
 # engine.
 
 failure_of <- function(kind, message, seconds) {
-  rlang::error_cnd(c(paste0("sprenn_failure_", kind), "sprenn_failure"), message = message, kind = kind, seconds = seconds, cost = NA_real_)
+  rlang::error_cnd(
+    c(paste0("sprenn_failure_", kind), "sprenn_failure"),
+    message = message,
+    kind = kind,
+    seconds = seconds,
+    cost = NA_real_
+  )
 }
 
 # What became of a take: kept, tried again, or recorded as failed.
@@ -11,19 +17,37 @@ land_take <- function(works, job, made) {
   lane$flying <- lane$flying - 1
   at <- job$at
   works$spent[at] <- add_spent(lane$engine, made, works$spent[at])
-  if (works$spent[at] > 0) made$cost <- works$spent[at]
-  if (!inherits(made, "condition")) made <- doubt_twin(works, job, made)
+  if (works$spent[at] > 0) {
+    made$cost <- works$spent[at]
+  }
+
+  if (!inherits(made, "condition")) {
+    made <- doubt_twin(works, job, made)
+  }
+
   if (inherits(made, "condition")) {
     return(land_failure(works, job, made))
   }
+
   lane$away <- NULL
   lane$not_before <- 0
   picture <- write_picture(works$store, made$bytes)
   beat(works, now = TRUE)
-  record_made(works$store, job$take$take, picture, list(
-    width = made$width, height = made$height, bytes = length(made$bytes), seconds = made$seconds, first_call = job$first,
-    cost = made$cost, request = job$sent, answer = to_json(c(list(seed = made$seed, waited = made$waited), made$says))
-  ))
+  record_made(
+    works$store,
+    job$take$take,
+    picture,
+    list(
+      width = made$width,
+      height = made$height,
+      bytes = length(made$bytes),
+      seconds = made$seconds,
+      first_call = job$first,
+      cost = made$cost,
+      request = job$sent,
+      answer = to_json(c(list(seed = made$seed, waited = made$waited), made$says))
+    )
+  )
   works$made[at] <- TRUE
   works$own <- c(works$own, job$take$take)
   works$takes$file[at] <- picture$file
@@ -34,15 +58,20 @@ land_take <- function(works, job, made) {
     lane$seconds <- lane$seconds + made$seconds
     lane$timed <- lane$timed + 1
   }
+
   works$cost <- works$cost + sum(made$cost, na.rm = TRUE)
   works$done <- works$done + 1
   note_event(works, "made", job, seconds = made$seconds, cost = made$cost)
-  if (works$score) works$to_score <- c(works$to_score, at)
+  if (works$score) {
+    works$to_score <- c(works$to_score, at)
+  }
+
   # What was waiting for it can start.
   for (child in works$children[[job$take$take]]) {
     next_lane <- works$lanes[[works$steps$engine[works$step[child]]]]
     next_lane$queue <- c(child, next_lane$queue)
   }
+
   tell(works, now = TRUE)
 }
 
@@ -53,15 +82,30 @@ doubt_twin <- function(works, job, made) {
   if (!job$lane$engine$kind %in% c("http", "inference") || works$doubted[job$at]) {
     return(made)
   }
+
   sha <- sha256_of(made$bytes)
   twin <- which(works$made & works$takes$sha256 %in% sha & works$takes$case != job$take$case)
   if (length(twin) == 0) {
     return(made)
   }
+
   works$doubted[job$at] <- TRUE
-  for (at in twin[!works$doubted[twin]]) unmake(works, at)
+  for (at in twin[!works$doubted[twin]]) {
+    unmake(works, at)
+  }
+
   other <- works$takes[twin[1], ]
-  failure <- failure_of("bad_answer", paste0("The picture that came back is the one for ", other$case, ", seed ", other$seed, "."), made$seconds)
+  failure <- failure_of(
+    "bad_answer",
+    paste0(
+      "The picture that came back is the one for ",
+      other$case,
+      ", seed ",
+      other$seed,
+      "."
+    ),
+    made$seconds
+  )
   failure$cost <- made$cost
   failure
 }
@@ -73,6 +117,7 @@ unmake <- function(works, at) {
   if (!take$take %in% works$own || take$take %in% works$takes$parent) {
     return()
   }
+
   works$doubted[at] <- TRUE
   works$made[at] <- FALSE
   measured <- record_planned(works$store, take$take) > 0
@@ -81,7 +126,10 @@ unmake <- function(works, at) {
   lane$made <- lane$made - 1
   works$done <- works$done - 1
   # What has been measured of it is measured again.
-  if (measured) works$expected <- works$expected + 1
+  if (measured) {
+    works$expected <- works$expected + 1
+  }
+
   works$to_score <- setdiff(works$to_score, at)
 }
 
@@ -92,13 +140,24 @@ land_failure <- function(works, job, failure) {
   serves <- lane$engine$kind %in% c("http", "inference")
   pause <- failure$retry_after %||% pause_after(works$tries[at], job$request$key)
   again <- function(due) {
-    note_event(works, "to be tried again", job, kind = failure$kind, message = conditionMessage(failure), seconds = due - now)
+    note_event(
+      works,
+      "to be tried again",
+      job,
+      kind = failure$kind,
+      message = conditionMessage(failure),
+      seconds = due - now
+    )
     # What was on its way when the run was stopped stays planned.
-    if (!works$stopping) lane$later <- rbind(lane$later, data.frame(take = at, due = due))
+    if (!works$stopping) {
+      lane$later <- rbind(lane$later, data.frame(take = at, due = due))
+    }
   }
+
   if (failure$kind == "out_of_credit") {
     return(park(works, lane, job, failure))
   }
+
   # Nobody there: the engine is away, which is no fault of this take.
   if (serves && failure$kind == "unreachable") {
     works$tries[at] <- works$tries[at] - 1
@@ -108,23 +167,45 @@ land_failure <- function(works, job, failure) {
       lane$not_before <- now + min(15, pause_after(min(6, lane$away$asked), job$request$key))
       return(again(lane$not_before))
     }
+
     return(park(works, lane, job, failure))
   }
+
   lane$away <- NULL
-  if (failure$kind == "busy") lane$not_before <- max(lane$not_before, now + pause)
-  if (failure$kind %in% passing_failures && works$tries[at] < most_tries && pause <= longest_wait) {
+  if (failure$kind == "busy") {
+    lane$not_before <- max(lane$not_before, now + pause)
+  }
+
+  if (failure$kind %in% passing_failures &&
+    works$tries[at] < most_tries &&
+    pause <= longest_wait) {
     return(again(now + pause))
   }
+
   beat(works, now = TRUE)
   record_failed(works$store, job$take$take, failure, job$sent)
   if (failure$kind != "awaited") {
     works$failed <- works$failed + 1
     lane$failed <- lane$failed + 1
   }
+
   works$done <- works$done + 1
   works$expected <- works$expected - works$score
   works$cost <- works$cost + sum(failure$cost, na.rm = TRUE)
-  note_event(works, if (failure$kind == "refused") "refused" else if (failure$kind == "awaited") "awaited" else "failed", job, kind = failure$kind, message = conditionMessage(failure), cost = failure$cost)
+  note_event(
+    works,
+    if (failure$kind == "refused") {
+      "refused"
+    } else if (failure$kind == "awaited") {
+      "awaited"
+    } else {
+      "failed"
+    },
+    job,
+    kind = failure$kind,
+    message = conditionMessage(failure),
+    cost = failure$cost
+  )
   tell(works, now = TRUE)
 }
 
@@ -135,6 +216,7 @@ park <- function(works, lane, job, failure) {
   if (!is.null(lane$parked)) {
     return(invisible())
   }
+
   lane$parked <- conditionMessage(failure)
   note_event(works, "left alone", job, kind = failure$kind, message = lane$parked)
 }

@@ -6,10 +6,14 @@
 unscored_takes <- function(store, takes, version, again = FALSE) {
   if (again || !identical(get_facts(store)$measures, version)) {
     in_transaction(store$db, {
-      for (table in c("scores", "prints")) write_db(store$db, paste("DELETE FROM", table))
+      for (table in c("scores", "prints")) {
+        write_db(store$db, paste("DELETE FROM", table))
+      }
+
       set_facts(store, measures = version)
     })
   }
+
   which(takes$state == "made" & !takes$take %in% read_scored(store))
 }
 
@@ -22,28 +26,54 @@ send_to_score <- function(works) {
     works$to_score <- waiting[-1]
     return(score_here(works, waiting[1]))
   }
+
   same <- waiting[works$takes$case[waiting] == works$takes$case[waiting[1]]]
-  many <- min(24, length(waiting) %/% (2 * works$pool$size), sum(cumsum(works$takes$bytes[same]) < 1.2e7))
+  many <- min(
+    24,
+    length(waiting) %/% (2 * works$pool$size),
+    sum(cumsum(works$takes$bytes[same]) < 1.2e7)
+  )
   ats <- utils::head(same, max(fewest_measured, many))
   works$to_score <- setdiff(waiting, ats)
-  job <- list(at = ats[1], ats = ats, take = works$takes[ats[1], ], began = clock(), sha256 = works$takes$sha256[ats], kit = kit_of(works, works$takes$case[ats[1]]))
+  job <- list(
+    at = ats[1],
+    ats = ats,
+    take = works$takes[ats[1], ],
+    began = clock(),
+    sha256 = works$takes$sha256[ats],
+    kit = kit_of(works, works$takes$case[ats[1]])
+  )
   send_scoring(works, job)
 }
 
 send_scoring <- function(works, job, files = NULL) {
   pictures <- lapply(job$ats, function(at) take_bytes(works$store, works$takes[at, ]))
-  send_out(works, job, "score_elsewhere", list(job$kit, pictures, works$pool$far, files), score_patience(works))
+  send_out(
+    works,
+    job,
+    "score_elsewhere",
+    list(job$kit, pictures, works$pool$far, files),
+    score_patience(works)
+  )
 }
 
 # How long a worker may be silent about what it measures before another is asked:
 # measuring twice does no harm, and a machine that is cut off says nothing of it.
-score_patience <- function(works) if (is.null(works$longest)) 300 else max(20, 8 * works$longest)
+score_patience <- function(works) {
+  if (is.null(works$longest)) {
+    300
+  } else {
+    max(20, 8 * works$longest)
+  }
+}
 
 # The patience at sending may have been that of one who had measured nothing yet.
 give_up_silent <- function(works) {
   for (job in works$sent) {
     silent <- job$work == "score_elsewhere" && clock() - job$began > score_patience(works)
-    if (silent && !has_landed(job$mirai)) mirai::stop_mirai(job$mirai)
+    if (silent && !has_landed(job$mirai)) {
+      mirai::stop_mirai(job$mirai)
+    }
   }
 }
 
@@ -57,9 +87,17 @@ kit_of <- function(works, case_id) {
 
 land_scores <- function(works, job, scores) {
   if (identical(scores, "lacking")) {
-    return(send_scoring(works, job, lapply(stats::setNames(nm = names(job$kit$suite$files)), read_bytes)))
+    return(send_scoring(
+      works,
+      job,
+      lapply(stats::setNames(nm = names(job$kit$suite$files)), read_bytes)
+    ))
   }
-  if (inherits(scores, "condition")) stop(scores)
+
+  if (inherits(scores, "condition")) {
+    stop(scores)
+  }
+
   works$longest <- max(works$longest, clock() - job$began)
   time_measuring(works, attr(scores, "seconds"), length(scores))
   # It may have been asked for again meanwhile: this was another picture.
@@ -86,6 +124,7 @@ keep_scores <- function(works, takes, found) {
   if (length(takes) == 0) {
     return(invisible())
   }
+
   record_scores(works$store, takes, found)
   works$scored <- works$scored + length(takes)
   tell(works)

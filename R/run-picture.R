@@ -22,19 +22,40 @@
 #' png::writePNG(picture, files[1])
 #' png::writePNG(1 - picture, files[2])
 #' score_picture(files[2], files[1])
-score_picture <- function(take, reference, look = NULL, mask = NULL, decoys = NULL, job = "restyle") {
+score_picture <- function(
+  take,
+  reference,
+  look = NULL,
+  mask = NULL,
+  decoys = NULL,
+  job = "restyle"
+) {
   check_arguments(
-    job = checkmate::check_choice(job, jobs), take = checkmate::check_string(take), reference = checkmate::check_string(reference),
+    job = checkmate::check_choice(job, jobs),
+    take = checkmate::check_string(take),
+    reference = checkmate::check_string(reference),
     look = checkmate::check_character(look, any.missing = FALSE, null.ok = TRUE),
     mask = checkmate::check_string(mask, null.ok = TRUE),
-    decoys = checkmate::check_character(decoys, any.missing = FALSE, min.len = 1, null.ok = TRUE)
+    decoys = checkmate::check_character(
+      decoys,
+      any.missing = FALSE,
+      min.len = 1,
+      null.ok = TRUE
+    )
   )
   scores <- score_scene(scene_of_files(take, reference, look, mask, decoys, job))
   scores[c("axis", "measure", "value", "raw", "level", "place")]
 }
 
 # A take beside its reference, without any trial around them.
-scene_of_files <- function(take, reference, look = NULL, mask = NULL, decoys = NULL, job = "restyle") {
+scene_of_files <- function(
+  take,
+  reference,
+  look = NULL,
+  mask = NULL,
+  decoys = NULL,
+  job = "restyle"
+) {
   original <- read_picture(reference)
   frame <- dim(original)[2:1]
   decoy_pictures <- if (is.null(decoys)) draw_decoys(frame) else lapply(decoys, read_picture)
@@ -43,7 +64,10 @@ scene_of_files <- function(take, reference, look = NULL, mask = NULL, decoys = N
     reference = view_picture(original, frame, "reference"),
     look = lapply(look, function(path) look_facts(view_picture(read_picture(path)))),
     decoys = lapply(decoy_pictures, view_picture, frame = frame, part = "decoy"),
-    mask = if (!is.null(mask)) resize_map(rowMeans(read_picture(mask), dims = 2), view_size(frame)),
-    job = job, frame = frame
+    mask = if (!is.null(mask)) {
+      resize_map(rowMeans(read_picture(mask), dims = 2), view_size(frame))
+    },
+    job = job,
+    frame = frame
   )
 }

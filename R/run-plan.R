@@ -36,16 +36,29 @@ plan_run <- function(trial, within = NULL) {
   columns <- list(
     inputs = substr(told_apart(inputs, trial$suite), 1, 12),
     recipe = substr(step_recipes(steps, trial$lineup$engines), 1, 12),
-    case = vapply(cases, `[[`, "", "id"), seed = trial$suite$seeds,
-    price = vapply(about, `[[`, 0, "price"), seconds = as.numeric(vapply(about, function(a) as.numeric(a$seconds), 0))
+    case = vapply(cases, `[[`, "", "id"),
+    seed = trial$suite$seeds,
+    price = vapply(about, `[[`, 0, "price"),
+    seconds = as.numeric(vapply(about, function(a) as.numeric(a$seconds), 0))
   )
-  grids <- c(list(take_grid(trial, steps)), lapply(trial$lineup$controls, control_grid, trial = trial, steps = steps))
+  grids <- c(
+    list(take_grid(trial, steps)),
+    lapply(trial$lineup$controls, control_grid, trial = trial, steps = steps)
+  )
   plan <- do.call(rbind, lapply(grids, fill_plan, steps = steps, columns = columns))
   # What chains begin with alike, or is a pipeline of its own, is made once.
   plan <- plan[!duplicated(plan$take), ]
   whole <- nrow(plan)
-  if (!is.null(budget)) plan <- plan_within(plan, budget, trial$lineup)
-  structure(plan, class = unique(c("sprenn_plan", class(plan))), notes = plan_notes(trial, inputs), left_out = whole - nrow(plan))
+  if (!is.null(budget)) {
+    plan <- plan_within(plan, budget, trial$lineup)
+  }
+
+  structure(
+    plan,
+    class = unique(c("sprenn_plan", class(plan))),
+    notes = plan_notes(trial, inputs),
+    left_out = whole - nrow(plan)
+  )
 }
 
 as_trial <- function(trial) if (inherits(trial, "sprenn_trial")) trial else read_trial(trial)
@@ -58,14 +71,24 @@ step_recipes <- function(steps, engines) {
   recipes <- character()
   for (i in order(steps$stage)) {
     own <- recipe_hash(steps[i, ], engines)
-    recipes[[steps$pipeline[i]]] <- if (is.na(steps$follows[i])) own else hash_of(list(own, recipes[[steps$follows[i]]]))
+    recipes[[steps$pipeline[i]]] <- if (is.na(steps$follows[i])) {
+      own
+    } else {
+      hash_of(list(own, recipes[[steps$follows[i]]]))
+    }
   }
+
   unname(recipes[steps$pipeline])
 }
 
 # Which step meets which case and seed, in the order of making.
 take_grid <- function(trial, steps) {
-  grid <- expand.grid(step = seq_len(nrow(steps)), case = seq_along(trial$suite$cases), seed = seq_along(trial$suite$seeds), KEEP.OUT.ATTRS = FALSE)
+  grid <- expand.grid(
+    step = seq_len(nrow(steps)),
+    case = seq_along(trial$suite$cases),
+    seed = seq_along(trial$suite$seeds),
+    KEEP.OUT.ATTRS = FALSE
+  )
   jobs <- vapply(trial$suite$cases, `[[`, "", "job")
   wanted <- vapply(steps$jobs, function(own) jobs %in% own, logical(length(jobs)))
   grid$control <- NA_character_
@@ -76,7 +99,9 @@ take_grid <- function(trial, steps) {
 fill_plan <- function(grid, steps, columns) {
   control <- unique(grid$control)
   # What a take's id ends with is the same for all steps, and a plan may have millions.
-  tails <- outer(columns$inputs, columns$seed, function(inputs, seed) paste0("-", inputs, "-", seed, if (length(control) && !is.na(control)) paste0("-", control)))
+  tails <- outer(columns$inputs, columns$seed, function(inputs, seed) {
+    paste0("-", inputs, "-", seed, if (length(control) && !is.na(control)) paste0("-", control))
+  })
   tail <- tails[cbind(grid$case, grid$seed)]
   follows <- match(steps$follows, steps$pipeline)[grid$step]
   parent <- rep(NA_character_, nrow(grid))
@@ -84,9 +109,15 @@ fill_plan <- function(grid, steps, columns) {
   parent[later] <- paste0(columns$recipe[follows[later]], tail[later])
   tibble::tibble(
     take = paste0(columns$recipe[grid$step], tail),
-    pipeline = steps$pipeline[grid$step], case = columns$case[grid$case], seed = columns$seed[grid$seed], engine = steps$engine[grid$step],
-    control = grid$control, parent = parent, stage = steps$stage[grid$step],
-    price = columns$price[grid$step], seconds = columns$seconds[grid$step]
+    pipeline = steps$pipeline[grid$step],
+    case = columns$case[grid$case],
+    seed = columns$seed[grid$seed],
+    engine = steps$engine[grid$step],
+    control = grid$control,
+    parent = parent,
+    stage = steps$stage[grid$step],
+    price = columns$price[grid$step],
+    seconds = columns$seconds[grid$step]
   )
 }
 
@@ -108,34 +139,71 @@ case_inputs_hash <- function(case, suite) {
   phrases <- lapply(case$prompt, function(phrase) list(phrase$say, phrase$weight))
   facts <- case_facts(case, suite)
   hash_of(list(
-    phrases, suite$size, facts[names(facts) %in% c("references", "negative", "guides", "mask", "grow")],
-    case$look_weight, lapply(unname(look), function(path) suite$files[[path]]$hash)
+    phrases,
+    suite$size,
+    facts[names(facts) %in% c("references", "negative", "guides", "mask", "grow")],
+    case$look_weight,
+    lapply(unname(look), function(path) suite$files[[path]]$hash)
   ))
 }
 
 recipe_hash <- function(pipeline, engines) {
   about <- engines[[pipeline$engine]]$about
-  hash_of(list(about$name, about$version, pipeline$checkpoint, pipeline$native_hold, pipeline$settings[[1]], pipeline$add_ons[[1]]))
+  hash_of(list(
+    about$name,
+    about$version,
+    pipeline$checkpoint,
+    pipeline$native_hold,
+    pipeline$settings[[1]],
+    pipeline$add_ons[[1]]
+  ))
 }
 
 shorten_list <- function(words, most = 4) {
-  if (length(words) > most) words <- c(words[seq_len(most - 1)], paste(length(words) - most + 1, "more"))
-  if (length(words) < 2) words else paste(paste(words[-length(words)], collapse = ", "), "and", words[length(words)])
+  if (length(words) > most) {
+    words <- c(words[seq_len(most - 1)], paste(length(words) - most + 1, "more"))
+  }
+
+  if (length(words) < 2) {
+    words
+  } else {
+    paste(paste(words[-length(words)], collapse = ", "), "and", words[length(words)])
+  }
 }
 
 #' @export
 summary.sprenn_plan <- function(object, ...) {
   control <- !is.na(object$control)
   part <- function(rows, name) {
-    tibble::tibble(pipeline = name, engine = rows$engine[1], takes = nrow(rows), cost = sum(rows$price), minutes = sum(rows$seconds) / 60)
+    tibble::tibble(
+      pipeline = name,
+      engine = rows$engine[1],
+      takes = nrow(rows),
+      cost = sum(rows$price),
+      minutes = sum(rows$seconds) / 60
+    )
   }
-  by_pipeline <- split(object[!control, ], factor(object$pipeline[!control], unique(object$pipeline[!control])))
-  by_control <- split(object[control, ], factor(object$control[control], unique(object$control[control])))
-  rows <- c(Map(part, by_pipeline, names(by_pipeline)), Map(function(rows, name) {
-    row <- part(rows, paste("control:", gsub("_", " ", name)))
-    row$engine <- ""
-    row
-  }, by_control, names(by_control)))
+
+  by_pipeline <- split(
+    object[!control, ],
+    factor(object$pipeline[!control], unique(object$pipeline[!control]))
+  )
+  by_control <- split(
+    object[control, ],
+    factor(object$control[control], unique(object$control[control]))
+  )
+  rows <- c(
+    Map(part, by_pipeline, names(by_pipeline)),
+    Map(
+      function(rows, name) {
+        row <- part(rows, paste("control:", gsub("_", " ", name)))
+        row$engine <- ""
+        row
+      },
+      by_control,
+      names(by_control)
+    )
+  )
   do.call(rbind, unname(rows))
 }
 
@@ -143,7 +211,11 @@ summary.sprenn_plan <- function(object, ...) {
 # many calls at a time as it takes. NA where an engine does not say.
 plan_seconds <- function(plan, lineup) {
   each <- vapply(split(plan$seconds, plan$engine), sum, 0)
-  at_once <- vapply(lineup$engines[names(each)], function(engine) as.numeric(engine$about$at_once), 0)
+  at_once <- vapply(
+    lineup$engines[names(each)],
+    function(engine) as.numeric(engine$about$at_once),
+    0
+  )
   if (length(each)) max(each / at_once) else 0
 }
 
@@ -152,11 +224,22 @@ read_within <- function(within) {
   if (is.null(within)) {
     return(NULL)
   }
+
   text <- trimws(as.character(within))
   parts <- regmatches(text, regexec("^([0-9]+[.]?[0-9]*) *(s|min|h|d)?$", text))[[1]]
   number <- if (length(within) == 1 && length(parts)) as.numeric(parts[2]) else NA
-  check_arguments(within = if (isTRUE(number > 0)) TRUE else "must be money as a number, or time such as 90 s, 30 min or 2 h")
-  if (nzchar(parts[3])) list(seconds = number * c(s = 1, min = 60, h = 3600, d = 86400)[[parts[3]]]) else list(money = number)
+  check_arguments(
+    within = if (isTRUE(number > 0)) {
+      TRUE
+    } else {
+      "must be money as a number, or time such as 90 s, 30 min or 2 h"
+    }
+  )
+  if (nzchar(parts[3])) {
+    list(seconds = number * c(s = 1, min = 60, h = 3600, d = 86400)[[parts[3]]])
+  } else {
+    list(money = number)
+  }
 }
 
 # The most telling part that a budget buys. The plan's own order is followed in
@@ -168,14 +251,29 @@ plan_within <- function(plan, budget, lineup) {
     cumsum(vapply(split(plan$price, block), sum, 0))
   } else {
     # Engines work beside each other: the slowest one's time counts.
-    at_once <- vapply(lineup$engines[plan$engine], function(engine) as.numeric(engine$about$at_once), 0)
+    at_once <- vapply(
+      lineup$engines[plan$engine],
+      function(engine) as.numeric(engine$about$at_once),
+      0
+    )
     each <- tapply(plan$seconds / at_once, list(block, plan$engine), sum, default = 0)
     each[is.na(each)] <- 0
     apply(matrix(apply(each, 2, cumsum), nrow(each)), 1, max)
   }
   fits <- sum(used <= (budget$money %||% budget$seconds) * (1 + 1e-9))
-  check_arguments(within = if (fits > 0) TRUE else {
-    paste0("does not buy one whole comparison: a case and seed on every pipeline takes ", if (!is.null(budget$money)) formatC(used[1], format = "f", digits = 2) else paste(ceiling(used[1]), "s"))
-  })
+  check_arguments(
+    within = if (fits > 0) {
+      TRUE
+    } else {
+      paste0(
+        "does not buy one whole comparison: a case and seed on every pipeline takes ",
+        if (!is.null(budget$money)) {
+          formatC(used[1], format = "f", digits = 2)
+        } else {
+          paste(ceiling(used[1]), "s")
+        }
+      )
+    }
+  )
   plan[block <= fits, ]
 }

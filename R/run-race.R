@@ -16,7 +16,10 @@ race_rounds <- function(takes, jobs) {
   each <- unique(cases)
   job <- jobs[match(each, takes$case)]
   place <- stats::ave(seq_along(each), job, FUN = seq_along)
-  blocks <- pmax(1, tabulate(match(job, unique(job)))[match(job, unique(job))] %/% fewest_in_block)
+  blocks <- pmax(
+    1,
+    tabulate(match(job, unique(job)))[match(job, unique(job))] %/% fewest_in_block
+  )
   at <- match(cases, each)
   round <- (seed - 1) * blocks[at] + (place[at] - 1) %% blocks[at] + 1
   round[match(key, key[first])]
@@ -29,8 +32,11 @@ read_race <- function(store) {
   if (is.null(told)) {
     return(NULL)
   }
+
   race <- jsonlite::fromJSON(told, simplifyVector = FALSE)
-  race$jobs <- lapply(race$jobs, function(one) utils::modifyList(one, list(dropped = as.character(unlist(one$dropped)))))
+  race$jobs <- lapply(race$jobs, function(one) {
+    utils::modifyList(one, list(dropped = as.character(unlist(one$dropped))))
+  })
   race
 }
 
@@ -42,10 +48,13 @@ race_of <- function(store, job) {
   if (is.null(race)) {
     return(NULL)
   }
+
   own <- race$jobs[[race_name(job)]]
   # Races of earlier versions had a round a seed, over all cases.
   list(
-    looks = own$looks %||% race$looks, cases = own$cases %||% 0, seeds = own$seeds %||% race$looks,
+    looks = own$looks %||% race$looks,
+    cases = own$cases %||% 0,
+    seeds = own$seeds %||% race$looks,
     over = isTRUE(race$closed) && !is.null(own)
   )
 }
@@ -64,27 +73,39 @@ run_race <- function(store, trial, planned, make) {
   for (name in names(race$jobs)) {
     own <- planned & (name == "all" | jobs == name) & is.na(takes$control)
     race$jobs[[name]][c("looks", "cases", "seeds")] <- list(
-      max(round[own], 1), length(unique(takes$case[own])), max(0, table(unique(takes[own, c("case", "seed")])$case))
+      max(round[own], 1),
+      length(unique(takes$case[own])),
+      max(0, table(unique(takes[own, c("case", "seed")])$case))
     )
   }
+
   race$closed <- FALSE
   write_race(store, race)
   for (now in seq(race$rounds + 1, length.out = max(0, race$looks - race$rounds))) {
     open <- names(Filter(function(one) one$state == "open", race$jobs))
-    if (length(open) == 0) break
+    if (length(open) == 0) {
+      break
+    }
+
     wanted <- planned & round <= now & wanted_in_race(takes, trial, race, open)
     if (make(wanted)) {
       return(race)
     }
+
     takes <- read_takes(store)
     # An engine that is away has to be waited for.
     if (any(takes$state[wanted] == "planned")) {
       return(race)
     }
-    for (job in open) race$jobs[[job]] <- look_at_race(store, trial, job, race)
+
+    for (job in open) {
+      race$jobs[[job]] <- look_at_race(store, trial, job, race)
+    }
+
     race$rounds <- now
     write_race(store, race)
   }
+
   race$closed <- TRUE
   write_race(store, race)
   race
@@ -92,7 +113,12 @@ run_race <- function(store, trial, planned, make) {
 
 new_race <- function(brief) {
   names <- vapply(brief_jobs(brief), race_name, "")
-  list(rounds = 0, jobs = lapply(stats::setNames(nm = names), function(job) list(state = "open", dropped = character())))
+  list(
+    rounds = 0,
+    jobs = lapply(stats::setNames(nm = names), function(job) {
+      list(state = "open", dropped = character())
+    })
+  )
 }
 
 jobs_of_takes <- function(takes, suite) {
@@ -102,7 +128,10 @@ jobs_of_takes <- function(takes, suite) {
 # Whoever makes all takes after all has the race's looks behind them all the same.
 end_race <- function(store) {
   race <- read_race(store)
-  if (!is.null(race)) write_race(store, utils::modifyList(race, list(closed = FALSE)))
+  if (!is.null(race)) {
+    write_race(store, utils::modifyList(race, list(closed = FALSE)))
+  }
+
   NULL
 }
 
@@ -114,9 +143,15 @@ wanted_in_race <- function(takes, trial, race, open) {
   for (job in open) {
     running <- setdiff(trial$lineup$pipelines$pipeline, race$jobs[[job]]$dropped)
     needed <- running
-    while (length(more <- setdiff(stats::na.omit(steps$follows[steps$pipeline %in% needed]), needed))) needed <- c(needed, more)
+    while (length(
+      more <- setdiff(stats::na.omit(steps$follows[steps$pipeline %in% needed]), needed)
+    )) {
+      needed <- c(needed, more)
+    }
+
     wanted <- wanted | ((job == "all" | jobs == job) & takes$pipeline %in% needed)
   }
+
   wanted
 }
 
@@ -128,6 +163,7 @@ look_at_race <- function(store, trial, job, race) {
   if (nrow(table) == 0) {
     return(own)
   }
+
   step <- race_step(table, brief, race_of(store, brief$job), own$dropped)
   utils::modifyList(own, step[c("state", "best", "confidence", "information", "dropped")])
 }

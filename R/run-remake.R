@@ -27,44 +27,127 @@
 remake_take <- function(recipe, trial, file = NULL) {
   check_arguments(file = checkmate::check_string(file, min.chars = 1, null.ok = TRUE))
   old <- if (is.character(recipe)) recipe
-  if (!inherits(recipe, "sprenn_recipe")) recipe <- read_recipe(recipe)
+  if (!inherits(recipe, "sprenn_recipe")) {
+    recipe <- read_recipe(recipe)
+  }
+
   trial <- as_trial(trial)
   case <- case_of_recipe(recipe, trial)
   engines <- trial$lineup$engines
   used <- unique(vapply(recipe$steps, `[[`, "", "engine"))
   if (length(lacking <- setdiff(used, names(engines)))) {
-    stop_sprenn("recipe", c(paste0("The lineup has no engine ", quoted(lacking[1]), ", which the recipe was made by."), i = paste("It has", paste(names(engines), collapse = ", "))))
+    stop_sprenn(
+      "recipe",
+      c(
+        paste0(
+          "The lineup has no engine ",
+          quoted(lacking[1]),
+          ", which the recipe was made by."
+        ),
+        i = paste("It has", paste(names(engines), collapse = ", "))
+      )
+    )
   }
+
   notes <- character()
   made <- list()
   inputs <- new_shelf()
   for (k in seq_along(recipe$steps)) {
     step <- recipe$steps[[k]]
     engine <- engines[[step$engine]]
-    if (engine$kind == "folder") stop_sprenn("recipe", c(paste0(step$engine, " is a person."), i = "Pictures made by hand can't be made again by themselves."))
-    if (engine$about$version != step$version) notes <- c(notes, paste0(step$engine, " is version ", engine$about$version, " now; it was ", step$version, "."))
-    if (!engine$about$repeatable) notes <- c(notes, paste0(step$engine, " does not repeat a seed."))
+    if (engine$kind == "folder") {
+      stop_sprenn(
+        "recipe",
+        c(
+          paste0(step$engine, " is a person."),
+          i = "Pictures made by hand can't be made again by themselves."
+        )
+      )
+    }
+
+    if (engine$about$version != step$version) {
+      notes <- c(
+        notes,
+        paste0(
+          step$engine,
+          " is version ",
+          engine$about$version,
+          " now; it was ",
+          step$version,
+          "."
+        )
+      )
+    }
+
+    if (!engine$about$repeatable) {
+      notes <- c(notes, paste0(step$engine, " does not repeat a seed."))
+    }
+
     row <- tibble::tibble(
-      pipeline = step$pipeline, engine = step$engine, checkpoint = step$checkpoint, hold = as_number(step$hold), stage = k,
-      settings = list(step$settings), add_ons = list(step$add_ons)
+      pipeline = step$pipeline,
+      engine = step$engine,
+      checkpoint = step$checkpoint,
+      hold = as_number(step$hold),
+      stage = k,
+      settings = list(step$settings),
+      add_ons = list(step$add_ons)
     )
-    take <- list(take = step$take, pipeline = step$pipeline, case = case$id, seed = recipe$seed, control = recipe$control %||% NA_character_, parent = if (k > 1) recipe$steps[[k - 1]]$take else NA_character_, attempt = 1L)
-    request <- tryCatch(validate_request(request_for(trial, row, engine, take, inputs, function(parent) made[[parent]]$bytes), engine$about), sprenn_error_argument = function(e) {
-      stop_sprenn("recipe", c(paste0(step$engine, " can't be asked for this any more."), stats::setNames(e$details, rep("x", length(e$details)))))
-    })
+    take <- list(
+      take = step$take,
+      pipeline = step$pipeline,
+      case = case$id,
+      seed = recipe$seed,
+      control = recipe$control %||% NA_character_,
+      parent = if (k > 1) recipe$steps[[k - 1]]$take else NA_character_,
+      attempt = 1L
+    )
+    request <- tryCatch(
+      validate_request(
+        request_for(trial, row, engine, take, inputs, function(parent) made[[parent]]$bytes),
+        engine$about
+      ),
+      sprenn_error_argument = function(e) {
+        stop_sprenn(
+          "recipe",
+          c(
+            paste0(step$engine, " can't be asked for this any more."),
+            stats::setNames(e$details, rep("x", length(e$details)))
+          )
+        )
+      }
+    )
     # The engine's knob stands where it stood, whatever has been calibrated since.
     knob <- as_number(step$native_hold)
     if (!is.na(knob) && !isTRUE(all.equal(knob, request$native_hold, tolerance = 1e-12))) {
-      notes <- c(notes, paste0(step$engine, "'s hold is calibrated otherwise now; its knob was put at ", format(knob, digits = 4), ", as it was."))
+      notes <- c(
+        notes,
+        paste0(
+          step$engine,
+          "'s hold is calibrated otherwise now; its knob was put at ",
+          format(knob, digits = 4),
+          ", as it was."
+        )
+      )
       request$native_hold <- knob
     }
+
     request$key <- fresh_key()
     made[[step$take]] <- make_patiently(engine, request)
   }
+
   bytes <- made[[length(made)]]$bytes
-  if (!is.null(file)) write_bytes(bytes, file)
+  if (!is.null(file)) {
+    write_bytes(bytes, file)
+  }
+
   sha <- sha256_of(bytes)
-  same <- if (sha == recipe$picture$sha256) "bytes" else if (same_pixels(bytes, old)) "pixels" else "no"
+  same <- if (sha == recipe$picture$sha256) {
+    "bytes"
+  } else if (same_pixels(bytes, old)) {
+    "pixels"
+  } else {
+    "no"
+  }
   invisible(list(same = same, sha256 = sha, file = file, notes = notes))
 }
 
@@ -77,11 +160,23 @@ case_of_recipe <- function(recipe, trial) {
   if (length(at)) {
     return(cases[[at[1]]])
   }
+
   named <- recipe$case %in% vapply(cases, `[[`, "", "id")
-  stop_sprenn("recipe", c(
-    paste0("The trial has no case that asks for the same with the same pictures as ", quoted(recipe$case), " did."),
-    i = if (named) paste0("Its case ", quoted(recipe$case), " has another prompt, picture or size by now.") else "Give the trial that the picture was made in, or the one in an exported crate."
-  ))
+  stop_sprenn(
+    "recipe",
+    c(
+      paste0(
+        "The trial has no case that asks for the same with the same pictures as ",
+        quoted(recipe$case),
+        " did."
+      ),
+      i = if (named) {
+        paste0("Its case ", quoted(recipe$case), " has another prompt, picture or size by now.")
+      } else {
+        "Give the trial that the picture was made in, or the one in an exported crate."
+      }
+    )
+  )
 }
 
 # Whether a picture shows the same as the file that the recipe came in.
@@ -89,9 +184,18 @@ same_pixels <- function(bytes, file) {
   if (is.null(file)) {
     return(FALSE)
   }
-  identical(decode_picture(encoded_picture(bytes)), tryCatch(read_picture(file), error = function(e) NULL))
+
+  identical(
+    decode_picture(encoded_picture(bytes)),
+    tryCatch(read_picture(file), error = function(e) NULL)
+  )
 }
 
 write_bytes <- function(bytes, file) {
-  if (!wrote_all(bytes, file)) stop_sprenn("file", c(paste0("Can't write ", file, "."), x = "The disk may be full or the folder read-only."))
+  if (!wrote_all(bytes, file)) {
+    stop_sprenn(
+      "file",
+      c(paste0("Can't write ", file, "."), x = "The disk may be full or the folder read-only.")
+    )
+  }
 }

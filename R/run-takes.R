@@ -68,11 +68,30 @@
 #' trial$suite$seeds <- 11L
 #' run_trial(trial)[, c("pipeline", "case", "seed", "state")]
 #' unlink(folder, recursive = TRUE)
-run_trial <- function(trial, run = "main", retry = FALSE, within = NULL, yes = FALSE, score = TRUE, workers = NULL, until = NULL, store = NULL, wait = 0, outage = 120, progress = NULL) {
+run_trial <- function(
+  trial,
+  run = "main",
+  retry = FALSE,
+  within = NULL,
+  yes = FALSE,
+  score = TRUE,
+  workers = NULL,
+  until = NULL,
+  store = NULL,
+  wait = 0,
+  outage = 120,
+  progress = NULL
+) {
   check_arguments(
-    retry = checkmate::check_flag(retry), yes = checkmate::check_flag(yes), score = checkmate::check_flag(score),
-    until = checkmate::check_choice(until, "decided", null.ok = TRUE), until = if (is.null(until) || score) TRUE else "needs scores",
-    workers = check_workers(workers), store = check_store_url(store), wait = checkmate::check_number(wait, lower = 0), outage = checkmate::check_number(outage, lower = 0),
+    retry = checkmate::check_flag(retry),
+    yes = checkmate::check_flag(yes),
+    score = checkmate::check_flag(score),
+    until = checkmate::check_choice(until, "decided", null.ok = TRUE),
+    until = if (is.null(until) || score) TRUE else "needs scores",
+    workers = check_workers(workers),
+    store = check_store_url(store),
+    wait = checkmate::check_number(wait, lower = 0),
+    outage = checkmate::check_number(outage, lower = 0),
     progress = checkmate::check_function(progress, null.ok = TRUE)
   )
   workers <- as_workers(workers)
@@ -83,7 +102,11 @@ run_trial <- function(trial, run = "main", retry = FALSE, within = NULL, yes = F
   stop_for_read_only(store)
   check_suite_is_same(store, trial$suite)
   stop_over_limits(trial, plan, store, yes)
-  hold <- hold_run(store, wait, function(words) if (!is.null(progress)) progress(done = 0, total = nrow(plan), failed = 0, seconds = 0, words = words))
+  hold <- hold_run(store, wait, function(words) {
+    if (!is.null(progress)) {
+      progress(done = 0, total = nrow(plan), failed = 0, seconds = 0, words = words)
+    }
+  })
   on.exit(let_go(store, hold), add = TRUE, after = FALSE)
   record_plan(store, trial, plan)
   # What a process that was killed had half written.
@@ -91,38 +114,104 @@ run_trial <- function(trial, run = "main", retry = FALSE, within = NULL, yes = F
   lists <- write_checklists(trial, store)
   takes <- read_takes(store)
   planned <- takes$take %in% plan$take
-  shown <- if (!is.null(progress)) function(done, total, seconds, words, ...) progress(done = 0, total = 0, failed = 0, seconds = seconds, scored = done, to_score = total, words = words)
+  shown <- if (!is.null(progress)) {
+    function(done, total, seconds, words, ...) {
+      progress(
+        done = 0,
+        total = 0,
+        failed = 0,
+        seconds = seconds,
+        scored = done,
+        to_score = total,
+        words = words
+      )
+    }
+  }
   judged <- works <- NULL
   # Makes and measures what is wanted; says whether it was stopped on the way.
   make <- function(part) {
     takes <- read_takes(store)
-    wanted <- part & (takes$state %in% c("planned", if (retry) "failed") | (takes$state == "made" & !picture_is_there(store, takes)))
-    to_score <- if (score) intersect(unscored_takes(store, takes, version_of_measures(trial$suite)), which(part & !wanted)) else integer()
-    works <<- new_works(store, hold, trial, takes, wanted, to_score, score = score, workers = workers, outage = outage, progress = progress)
+    wanted <- part &
+      (takes$state %in% c("planned", if (retry) "failed") |
+        (takes$state == "made" & !picture_is_there(store, takes)))
+    to_score <- if (score) {
+      intersect(
+        unscored_takes(store, takes, version_of_measures(trial$suite)),
+        which(part & !wanted)
+      )
+    } else {
+      integer()
+    }
+    works <<- new_works(
+      store,
+      hold,
+      trial,
+      takes,
+      wanted,
+      to_score,
+      score = score,
+      workers = workers,
+      outage = outage,
+      progress = progress
+    )
     on.exit(close_works(works))
     work_through(works)
     compare_across(store, trial$suite)
-    if (score && !works$stopping) judged <<- ask_judges(store, trial, hold, shown)
+    if (score && !works$stopping) {
+      judged <<- ask_judges(store, trial, hold, shown)
+    }
+
     works$stopping
   }
+
   race <- if (is.null(until)) end_race(store) else run_race(store, trial, planned, make)
-  if (is.null(until)) make(planned)
+  if (is.null(until)) {
+    make(planned)
+  }
+
   made <- read_takes(store)
   reports <- lapply(stats::setNames(nm = names(lists)), function(name) {
-    list(checklist = lists[[name]], found = report_folder(trial$lineup$engines[[name]], made[takes_of_engine(made, trial, name), ]))
+    list(
+      checklist = lists[[name]],
+      found = report_folder(
+        trial$lineup$engines[[name]],
+        made[takes_of_engine(made, trial, name), ]
+      )
+    )
   })
   parked <- Filter(Negate(is.null), lapply(works$lanes, function(lane) lane$parked))
-  if (isTRUE(works$stopping)) rlang::interrupt()
-  invisible(structure(list_takes(store), by_hand = reports, judged = judged, parked = parked, turned_away = works$strangers, race = race))
+  if (isTRUE(works$stopping)) {
+    rlang::interrupt()
+  }
+
+  invisible(structure(
+    list_takes(store),
+    by_hand = reports,
+    judged = judged,
+    parked = parked,
+    turned_away = works$strangers,
+    race = race
+  ))
 }
 
 stop_over_limits <- function(trial, plan, store, yes) {
-  over <- over_limits(trial, plan, read_db(store, "SELECT take FROM takes WHERE state = 'made'")$take)
+  over <- over_limits(
+    trial,
+    plan,
+    read_db(store, "SELECT take FROM takes WHERE state = 'made'")$take
+  )
   if (length(over) && !yes) {
-    stop_sprenn("limit", c(
-      "This run goes over a limit. Nothing was made.", stats::setNames(over, rep("x", length(over))),
-      i = "Go on all the same with `--yes`, raise `limits` in brief.yml, or make the most telling part with `--within`."
-    ))
+    stop_sprenn(
+      "limit",
+      c(
+        "This run goes over a limit. Nothing was made.",
+        stats::setNames(over, rep("x", length(over))),
+        i = paste0(
+          "Go on all the same with `--yes`, raise `limits` in brief.yml, or make the most ",
+          "telling part with `--within`."
+        )
+      )
+    )
   }
 }
 
@@ -142,14 +231,27 @@ write_checklists <- function(trial, store) {
   takes <- read_takes(store)
   inputs <- new_shelf()
   lapply(stats::setNames(nm = names(by_hand)), function(name) {
-    own <- takes[takes_of_engine(takes, trial, name) & (is.na(takes$parent) | takes$parent %in% takes$take[takes$state == "made"]), ]
+    own <- takes[takes_of_engine(takes, trial, name) &
+      (is.na(takes$parent) | takes$parent %in% takes$take[takes$state == "made"]), ]
     # What is all there needs no list.
-    if (any(own$state != "made")) write_checklist(by_hand[[name]], own, function(take) request_for(trial, step_of(trial, take$pipeline), by_hand[[name]], take, inputs, parents_in(store)))
+    if (any(own$state != "made")) {
+      write_checklist(by_hand[[name]], own, function(take) {
+        request_for(
+          trial,
+          step_of(trial, take$pipeline),
+          by_hand[[name]],
+          take,
+          inputs,
+          parents_in(store)
+        )
+      })
+    }
   })
 }
 
 picture_is_there <- function(store, takes) {
-  !is.na(takes$file) & file.exists(take_path(store, takes$file)) &
+  !is.na(takes$file) &
+    file.exists(take_path(store, takes$file)) &
     file.size(take_path(store, takes$file)) == takes$bytes
 }
 
@@ -157,7 +259,10 @@ picture_is_there <- function(store, takes) {
 list_takes <- function(store) {
   takes <- read_takes(store)
   takes$path <- ifelse(is.na(takes$file), NA_character_, take_path(store, takes$file))
-  takes[c("take", "pipeline", "case", "seed", "control", "state", "path", "sha256", "seconds", "cost", "failure", "message")]
+  takes[c(
+    "take", "pipeline", "case", "seed", "control", "state", "path", "sha256", "seconds", "cost",
+    "failure", "message"
+  )]
 }
 
 # What may pass by itself is tried again, under the same key, so that it is not
@@ -167,12 +272,19 @@ make_patiently <- function(engine, request) {
   for (try in seq_len(most_tries)) {
     made <- tryCatch(make_picture(engine, request), sprenn_failure = identity)
     spent <- add_spent(engine, made, spent)
-    if (spent > 0) made$cost <- spent
+    if (spent > 0) {
+      made$cost <- spent
+    }
+
     if (!inherits(made, "condition")) {
       return(made)
     }
+
     wait <- made$retry_after %||% pause_after(try, request$key)
-    if (!made$kind %in% passing_failures || try == most_tries || wait > longest_wait) stop(made)
+    if (!made$kind %in% passing_failures || try == most_tries || wait > longest_wait) {
+      stop(made)
+    }
+
     Sys.sleep(wait)
   }
 }
@@ -190,7 +302,11 @@ pause_after <- function(try, key) {
 # What all tries of a take cost together. Only our own contract promises that a
 # key is paid once.
 add_spent <- function(engine, made, spent) {
-  if (engine$kind == "http" || is.null(made$cost) || is.na(made$cost)) spent else spent + made$cost
+  if (engine$kind == "http" || is.null(made$cost) || is.na(made$cost)) {
+    spent
+  } else {
+    spent + made$cost
+  }
 }
 
 # The request of one take. Pictures that were read once are kept in `inputs`;
@@ -211,41 +327,92 @@ request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
   references <- prepared$references[seq_along(case$references)]
   weights <- vapply(case$references, `[[`, 0, "weight")
   if (!is.na(take$parent)) {
-    references <- list(keep(inputs, paste(c("step", take$parent, size), collapse = " "), fit_parent(parent_of(take$parent), frame, size)))
+    references <- list(
+      keep(
+        inputs,
+        paste(c("step", take$parent, size), collapse = " "),
+        fit_parent(parent_of(take$parent), frame, size)
+      )
+    )
     weights <- 1
   }
+
   # What the engine can't take was either refused when the trial was read, or is
   # to be left out.
   dropped <- setdiff(step_inputs(case, step$stage), about$takes)
   taken <- function(input, thing) if (!input %in% dropped) thing
-  looks <- taken("look", if (!is.na(case$look)) {
-    keep(inputs, paste("look", travels, case$look), lapply(unname(trial$suite$looks[[case$look]]), function(path) if (travels) with_png(read_picture(path)) else read_picture(path)))
-  })
-  request <- new_request(engine, list(
-    prompt = tibble::tibble(
-      say = vapply(case$prompt, `[[`, "", "say"), weight = as.numeric(vapply(case$prompt, `[[`, 0, "weight"))
-    ),
-    negative = taken("negative", case$negative) %||% character(),
-    references = references, reference_weights = weights,
-    looks = looks %||% list(), look_weight = case$look_weight,
-    guides = prepared$guides[setdiff(intersect(names(prepared$guides), names(case$guides)), dropped)],
-    mask = taken("mask", prepared$mask), context = taken("mask", prepared$context), grow = case$grow,
-    hold = step$hold, checkpoint = step$checkpoint, add_ons = step$add_ons[[1]], settings = step$settings[[1]],
-    size = size, seed = take$seed, notes = c(
-      if (length(dropped)) paste0("left out: ", input_words[dropped]), if (!is.na(control)) paste("control:", gsub("_", " ", control))
+  looks <- taken(
+    "look",
+    if (!is.na(case$look)) {
+      keep(
+        inputs,
+        paste("look", travels, case$look),
+        lapply(unname(trial$suite$looks[[case$look]]), function(path) {
+          if (travels) with_png(read_picture(path)) else read_picture(path)
+        })
+      )
+    }
+  )
+  request <- new_request(
+    engine,
+    list(
+      prompt = tibble::tibble(
+        say = vapply(case$prompt, `[[`, "", "say"),
+        weight = as.numeric(vapply(case$prompt, `[[`, 0, "weight"))
+      ),
+      negative = taken("negative", case$negative) %||% character(),
+      references = references,
+      reference_weights = weights,
+      looks = looks %||% list(),
+      look_weight = case$look_weight,
+      guides = prepared$guides[setdiff(
+        intersect(names(prepared$guides), names(case$guides)),
+        dropped
+      )],
+      mask = taken("mask", prepared$mask),
+      context = taken("mask", prepared$context),
+      grow = case$grow,
+      hold = step$hold,
+      checkpoint = step$checkpoint,
+      add_ons = step$add_ons[[1]],
+      settings = step$settings[[1]],
+      size = size,
+      seed = take$seed,
+      notes = c(
+        if (length(dropped)) paste0("left out: ", input_words[dropped]),
+        if (!is.na(control)) paste("control:", gsub("_", " ", control))
+      )
     )
-  ))
+  )
   request$key <- paste0(take$take, "-", take$attempt)
-  request$label <- paste0(take$pipeline, ", ", take$case, ", seed ", take$seed, if (!is.na(control)) paste(",", gsub("_", " ", control)))
-  request$names <- list(pipeline = paste0(take$pipeline, if (!is.na(control)) paste0("-", control)), case = take$case, seed = take$seed, take = take$take)
+  request$label <- paste0(
+    take$pipeline,
+    ", ",
+    take$case,
+    ", seed ",
+    take$seed,
+    if (!is.na(control)) paste(",", gsub("_", " ", control))
+  )
+  request$names <- list(
+    pipeline = paste0(take$pipeline, if (!is.na(control)) paste0("-", control)),
+    case = take$case,
+    seed = take$seed,
+    take = take$take
+  )
   request
 }
 
 encode_inputs <- function(prepared) {
   prepared$references <- lapply(prepared$references, with_png)
-  if (!is.null(prepared$mask)) prepared$mask <- with_png(prepared$mask)
+  if (!is.null(prepared$mask)) {
+    prepared$mask <- with_png(prepared$mask)
+  }
+
   prepared$guides <- lapply(prepared$guides, function(guide) {
-    if (!is.null(guide$picture)) guide$picture <- with_png(guide$picture)
+    if (!is.null(guide$picture)) {
+      guide$picture <- with_png(guide$picture)
+    }
+
     guide
   })
   prepared
@@ -267,15 +434,29 @@ describe_request <- function(request, engine, version, take, known) {
   hashes <- function(what, pictures) {
     # A chain's step works on another picture for every seed.
     whose <- if (what == "references" && !is.na(take$parent)) take$parent else take$case
-    keep(known, paste(c("hash of", what, length(pictures), names(pictures), whose, request$size), collapse = " "), as.list(vapply(pictures, pixel_hash, "")))
+    keep(
+      known,
+      paste(
+        c("hash of", what, length(pictures), names(pictures), whose, request$size),
+        collapse = " "
+      ),
+      as.list(vapply(pictures, pixel_hash, ""))
+    )
   }
+
   plain$reference <- NULL
   plain$references <- hashes("references", request$references)
   plain$looks <- hashes("looks", request$looks)
-  plain$mask <- hashes("mask", if (!is.null(request$mask)) list(array(request$mask, c(dim(request$mask), 3))))
+  plain$mask <- hashes(
+    "mask",
+    if (!is.null(request$mask)) list(array(request$mask, c(dim(request$mask), 3)))
+  )
   pictures <- hashes("guides", lapply(request$guides, `[[`, "picture"))
   plain$guides <- lapply(names(request$guides), function(kind) {
-    c(list(kind = kind, picture = pictures[[kind]]), request$guides[[kind]][c("weight", "release")])
+    c(
+      list(kind = kind, picture = pictures[[kind]]),
+      request$guides[[kind]][c("weight", "release")]
+    )
   })
   to_json(c(list(pipeline = take$pipeline, engine = engine, version = version), plain))
 }

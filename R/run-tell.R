@@ -15,11 +15,25 @@ tell <- function(works, now = FALSE) {
   if (is.null(works$progress) || (!now && clock() - (works$told %||% -Inf) < 0.25)) {
     return(invisible())
   }
+
   works$told <- clock()
   works$progress(
-    done = works$done, total = works$total, failed = works$failed, seconds = clock() - works$began,
-    flying = flying(works) + length(works$landing), scored = works$scored, to_score = works$expected, cost = works$cost, left = if (works$stopping) NA_real_ else time_left(works),
-    words = if (!works$stopping) worker_words(works$pool) else if (flying(works) + length(works$sent) > 0) "finishing what is in flight; Ctrl-C again stops now" else "stopped",
+    done = works$done,
+    total = works$total,
+    failed = works$failed,
+    seconds = clock() - works$began,
+    flying = flying(works) + length(works$landing),
+    scored = works$scored,
+    to_score = works$expected,
+    cost = works$cost,
+    left = if (works$stopping) NA_real_ else time_left(works),
+    words = if (!works$stopping) {
+      worker_words(works$pool)
+    } else if (flying(works) + length(works$sent) > 0) {
+      "finishing what is in flight; Ctrl-C again stops now"
+    } else {
+      "stopped"
+    },
     engines = engine_states(works)
   )
 }
@@ -29,6 +43,7 @@ worker_words <- function(pool) {
   if (!isTRUE(pool$far)) {
     return("")
   }
+
   here <- length(pool$processes)
   paste0("workers: ", here, " here, ", max(0, pool$size - here), " elsewhere")
 }
@@ -44,10 +59,21 @@ time_left <- function(works) {
   lanes <- Filter(function(lane) open_in(lane) > 0, works$lanes[!parked])
   numbers <- function(of) vapply(lanes, of, 0, USE.NAMES = FALSE)
   open <- numbers(open_in)
-  work <- open * numbers(function(lane) if (lane$timed > 0) lane$seconds / lane$timed else as.numeric(lane$engine$about$seconds))
+  work <- open *
+    numbers(function(lane) {
+      if (lane$timed > 0) {
+        lane$seconds / lane$timed
+      } else {
+        as.numeric(lane$engine$about$seconds)
+      }
+    })
   at_once <- pmin(open, numbers(function(lane) as.numeric(lane$engine$about$at_once)))
   own <- vapply(lanes, function(lane) is.null(lane$engine$converse), NA, USE.NAMES = FALSE)
-  measuring <- if (to_measure > 0) to_measure * (works$measuring %||% NA_real_) / (works$measured %||% 1) else 0
+  measuring <- if (to_measure > 0) {
+    to_measure * (works$measuring %||% NA_real_) / (works$measured %||% 1)
+  } else {
+    0
+  }
   processes <- if (has_workers(works)) max(1, works$pool$size) else 1
   max(0, work / at_once, (sum(work[own]) + measuring) / processes)
 }
@@ -55,11 +81,32 @@ time_left <- function(works) {
 engine_states <- function(works) {
   now <- clock()
   own <- Filter(function(lane) lane$total > 0, works$lanes)
-  column <- function(name) vapply(own, function(lane) as.numeric(lane[[name]]), 0, USE.NAMES = FALSE)
+  column <- function(name) {
+    vapply(own, function(lane) as.numeric(lane[[name]]), 0, USE.NAMES = FALSE)
+  }
+
   tibble::tibble(
-    engine = as.character(names(own)), made = column("made"), total = column("total"), flying = column("flying"), failed = column("failed"),
-    words = as.character(vapply(own, function(lane) {
-      if (!is.null(lane$parked)) "left alone" else if (!is.null(lane$away)) "can't be reached, is tried again" else if (lane$not_before > now) paste0("asked to be left alone for ", ceiling(lane$not_before - now), " s") else ""
-    }, ""))
+    engine = as.character(names(own)),
+    made = column("made"),
+    total = column("total"),
+    flying = column("flying"),
+    failed = column("failed"),
+    words = as.character(
+      vapply(
+        own,
+        function(lane) {
+          if (!is.null(lane$parked)) {
+            "left alone"
+          } else if (!is.null(lane$away)) {
+            "can't be reached, is tried again"
+          } else if (lane$not_before > now) {
+            paste0("asked to be left alone for ", ceiling(lane$not_before - now), " s")
+          } else {
+            ""
+          }
+        },
+        ""
+      )
+    )
   )
 }

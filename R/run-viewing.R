@@ -6,30 +6,80 @@
 # `pick` whether pairs are chosen by what they say.
 new_viewing <- function(trial, store, kind, wanted, pick, job, seed) {
   takes <- read_takes(store)
-  takes <- takes[takes$state == "made" & is.na(takes$control) & takes$pipeline %in% trial$lineup$pipelines$pipeline, ]
+  takes <- takes[takes$state == "made" &
+    is.na(takes$control) &
+    takes$pipeline %in% trial$lineup$pipelines$pipeline, ]
   jobs <- vapply(trial$suite$cases, `[[`, "", "job")
   ids <- vapply(trial$suite$cases, `[[`, "", "id")
-  if (!is.na(job)) takes <- takes[takes$case %in% ids[jobs == job], ]
-  if (nrow(takes) == 0) stop_sprenn("viewing", c("There is nothing to look at.", i = "`sprenn run` makes takes first."))
+  if (!is.na(job)) {
+    takes <- takes[takes$case %in% ids[jobs == job], ]
+  }
+
+  if (nrow(takes) == 0) {
+    stop_sprenn(
+      "viewing",
+      c("There is nothing to look at.", i = "`sprenn run` makes takes first.")
+    )
+  }
+
   names <- unique(takes$pipeline)
-  if (kind == "pairs" && length(names) < 2) stop_sprenn("viewing", c("Pairs want at least two pipelines.", i = "--singles shows one take at a time."))
-  list(trial = trial, store = store, kind = kind, wanted = wanted, pick = pick, job = job, seed = seed, takes = takes, names = names)
+  if (kind == "pairs" && length(names) < 2) {
+    stop_sprenn(
+      "viewing",
+      c("Pairs want at least two pipelines.", i = "--singles shows one take at a time.")
+    )
+  }
+
+  list(
+    trial = trial,
+    store = store,
+    kind = kind,
+    wanted = wanted,
+    pick = pick,
+    job = job,
+    seed = seed,
+    takes = takes,
+    names = names
+  )
 }
 
 viewing_ballots <- function(store) {
-  rows <- tibble::as_tibble(read_db(store, "SELECT ballot, person, kind, one, other, choice, reasons, phrases, seconds, said_at, repeats FROM ballots WHERE undone = 0 ORDER BY number"))
-  for (column in c("other", "reasons", "phrases", "repeats")) rows[[column]] <- as.character(rows[[column]])
+  rows <- tibble::as_tibble(
+    read_db(
+      store,
+      paste0(
+        "SELECT ballot, person, kind, one, other, choice, reasons, phrases, seconds, said_at, ",
+        "repeats FROM ballots WHERE undone = 0 ORDER BY number"
+      )
+    )
+  )
+  for (column in c("other", "reasons", "phrases", "repeats")) {
+    rows[[column]] <- as.character(rows[[column]])
+  }
+
   rows
 }
 
 # Pair ballots as the model takes them: pipelines, and the takes themselves.
 pair_ballots <- function(ballots, takes) {
-  own <- ballots[ballots$kind == "pair" & ballots$one %in% takes$take & ballots$other %in% takes$take, ]
+  own <- ballots[ballots$kind == "pair" &
+    ballots$one %in% takes$take &
+    ballots$other %in% takes$take, ]
   pipeline <- function(take) takes$pipeline[match(take, takes$take)]
   tibble::tibble(
-    person = own$person, case = takes$case[match(own$one, takes$take)], one = pipeline(own$one), other = pipeline(own$other), share = unname(c(one = 1, other = 0, neither = 0.5)[own$choice]),
-    one_take = own$one, other_take = own$other, pair = paste(pmin(own$one, own$other), pmax(own$one, own$other)),
-    choice = ifelse(own$choice == "neither", NA_character_, ifelse(own$choice == "one", own$one, own$other))
+    person = own$person,
+    case = takes$case[match(own$one, takes$take)],
+    one = pipeline(own$one),
+    other = pipeline(own$other),
+    share = unname(c(one = 1, other = 0, neither = 0.5)[own$choice]),
+    one_take = own$one,
+    other_take = own$other,
+    pair = paste(pmin(own$one, own$other), pmax(own$one, own$other)),
+    choice = ifelse(
+      own$choice == "neither",
+      NA_character_,
+      ifelse(own$choice == "one", own$one, own$other)
+    )
   )
 }
 
@@ -38,15 +88,23 @@ pair_ballots <- function(ballots, takes) {
 # A tenth are pairs seen before, the other way round, to see how steady a person is.
 next_showing <- function(viewing, person) {
   ballots <- viewing_ballots(viewing$store)
-  mine <- ballots[ballots$person == person & ballots$kind == (if (viewing$kind == "pairs") "pair" else "single"), ]
+  mine <- ballots[ballots$person == person &
+    ballots$kind == (if (viewing$kind == "pairs") "pair" else "single"), ]
   if (nrow(mine) >= viewing$wanted) {
     return(NULL)
   }
+
   # The same person goes on with the same draws, whatever others do meanwhile.
   withr::with_seed(strtoi(substr(hash_of(list(viewing$seed, person, nrow(mine))), 1, 7), 16), {
-    shown <- if (viewing$kind == "singles") next_single(viewing, mine) else next_pair(viewing, mine, ballots)
+    shown <- if (viewing$kind == "singles") {
+      next_single(viewing, mine)
+    } else {
+      next_pair(viewing, mine, ballots)
+    }
   })
-  if (!is.null(shown)) c(list(ballot = fresh_key(), number = nrow(mine) + 1, wanted = viewing$wanted), shown)
+  if (!is.null(shown)) {
+    c(list(ballot = fresh_key(), number = nrow(mine) + 1, wanted = viewing$wanted), shown)
+  }
 }
 
 next_single <- function(viewing, mine) {
@@ -54,7 +112,13 @@ next_single <- function(viewing, mine) {
   if (length(open) == 0) {
     return(NULL)
   }
-  list(kind = "single", one = open[sample(length(open), 1)], other = NA_character_, repeats = NA_character_)
+
+  list(
+    kind = "single",
+    one = open[sample(length(open), 1)],
+    other = NA_character_,
+    repeats = NA_character_
+  )
 }
 
 next_pair <- function(viewing, mine, ballots) {
@@ -64,25 +128,37 @@ next_pair <- function(viewing, mine, ballots) {
     old <- again[sample(nrow(again), 1), ]
     return(list(kind = "pair", one = old$other, other = old$one, repeats = old$ballot))
   }
+
   takes <- viewing$takes
   known <- pair_ballots(ballots, takes)
   pairs <- pair_worth(known[c("one", "other", "share")], viewing$names)
   often <- table(paste(pmin(known$one, known$other), pmax(known$one, known$other)))
   shown <- as.vector(often[paste(pmin(pairs$one, pairs$other), pmax(pairs$one, pairs$other))])
   shown[is.na(shown)] <- 0
-  order <- if (viewing$pick) order(-pairs$worth, stats::runif(nrow(pairs))) else order(shown, stats::runif(nrow(pairs)))
+  order <- if (viewing$pick) {
+    order(-pairs$worth, stats::runif(nrow(pairs)))
+  } else {
+    order(shown, stats::runif(nrow(pairs)))
+  }
   mine_seen <- paste(pmin(mine$one, mine$other), pmax(mine$one, mine$other))
   for (k in order) {
     one <- takes[takes$pipeline == pairs$one[k], ]
     other <- takes[takes$pipeline == pairs$other[k], ]
     at <- match(paste(one$case, one$seed), paste(other$case, other$seed))
     both <- which(!is.na(at) & one$sha256 != other$sha256[at])
-    both <- both[!paste(pmin(one$take[both], other$take[at[both]]), pmax(one$take[both], other$take[at[both]])) %in% mine_seen]
-    if (length(both) == 0) next
+    both <- both[!paste(
+      pmin(one$take[both], other$take[at[both]]),
+      pmax(one$take[both], other$take[at[both]])
+    ) %in% mine_seen]
+    if (length(both) == 0) {
+      next
+    }
+
     i <- both[sample(length(both), 1)]
     sides <- sample(c(one$take[i], other$take[at[i]]))
     return(list(kind = "pair", one = sides[1], other = sides[2], repeats = NA_character_))
   }
+
   NULL
 }
 
@@ -90,31 +166,76 @@ next_pair <- function(viewing, mine, ballots) {
 # is refused before it is written.
 record_ballot <- function(viewing, person, shown, said) {
   choices <- if (shown$kind == "pair") c("one", "other", "neither") else c("keep", "reject")
-  if (!is_text(said$choice) || !said$choice %in% choices) stop_sprenn("viewing", paste0("A ballot must be one of ", listed(choices), ", not ", show_value(said$choice), "."))
+  if (!is_text(said$choice) || !said$choice %in% choices) {
+    stop_sprenn(
+      "viewing",
+      paste0(
+        "A ballot must be one of ",
+        listed(choices),
+        ", not ",
+        show_value(said$choice),
+        "."
+      )
+    )
+  }
+
   reasons <- intersect(as.character(unlist(said$reasons)), reject_reasons)
   phrases <- Filter(function(one) one %in% c("yes", "no"), lapply(said$phrases, as.character))
   write_db(
-    viewing$store$db, "INSERT INTO ballots (number, ballot, person, kind, one, other, choice, reasons, phrases, seconds, said_at, repeats)
-      VALUES ((SELECT COALESCE(MAX(number), 0) + 1 FROM ballots), ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (ballot) DO NOTHING",
+    viewing$store$db,
+    "INSERT INTO ballots (number, ballot, person, kind, one, other, choice, reasons, phrases,
+      seconds, said_at, repeats)
+      VALUES ((SELECT COALESCE(MAX(number), 0) + 1 FROM ballots), ?, ?, ?, ?, ?, ?, ?, ?, ?, ?,
+      ?) ON CONFLICT (ballot) DO NOTHING",
     params = list(
-      shown$ballot, person, shown$kind, shown$one, shown$other, said$choice, if (length(reasons)) paste(reasons, collapse = ", ") else NA_character_,
-      if (length(phrases)) to_json(phrases) else NA_character_, as_number(said$seconds), now_utc(), shown$repeats
+      shown$ballot,
+      person,
+      shown$kind,
+      shown$one,
+      shown$other,
+      said$choice,
+      if (length(reasons)) paste(reasons, collapse = ", ") else NA_character_,
+      if (length(phrases)) to_json(phrases) else NA_character_,
+      as_number(said$seconds),
+      now_utc(),
+      shown$repeats
     )
   )
 }
 
-reject_reasons <- c("layout lost", "not what was asked", "wrong look", "something broken", "details lost", "looks pasted in")
+reject_reasons <- c(
+  "layout lost", "not what was asked", "wrong look", "something broken", "details lost",
+  "looks pasted in"
+)
 
 # Takes a person's last ballot back; it is kept, marked. Returns what it showed, or NULL.
 undo_ballot <- function(viewing, person) {
-  last <- read_db(viewing$store, "SELECT ballot, kind, one, other, repeats FROM ballots WHERE person = ? AND undone = 0 ORDER BY number DESC LIMIT 1", params = list(person))
+  last <- read_db(
+    viewing$store,
+    paste0(
+      "SELECT ballot, kind, one, other, repeats FROM ballots WHERE person = ? AND undone = 0 ",
+      "ORDER BY number DESC LIMIT 1"
+    ),
+    params = list(person)
+  )
   if (nrow(last) == 0) {
     return(NULL)
   }
-  write_db(viewing$store$db, "UPDATE ballots SET undone = 1 WHERE ballot = ?", params = list(last$ballot))
+
+  write_db(
+    viewing$store$db,
+    "UPDATE ballots SET undone = 1 WHERE ballot = ?",
+    params = list(last$ballot)
+  )
   mine <- viewing_ballots(viewing$store)
   list(
-    ballot = fresh_key(), number = sum(mine$person == person & mine$kind == last$kind) + 1, wanted = viewing$wanted, kind = last$kind, one = last$one, other = as.character(last$other), repeats = as.character(last$repeats)
+    ballot = fresh_key(),
+    number = sum(mine$person == person & mine$kind == last$kind) + 1,
+    wanted = viewing$wanted,
+    kind = last$kind,
+    one = last$one,
+    other = as.character(last$other),
+    repeats = as.character(last$repeats)
   )
 }
 
@@ -127,18 +248,40 @@ record_viewed <- function(store, suite) {
   phrases <- suite_phrases(suite)
   rows <- lapply(seq_len(nrow(ballots)), function(i) {
     said <- jsonlite::parse_json(ballots$phrases[i])
-    tibble::tibble(take = ballots$one[i], phrase = names(said), yes = as.numeric(unlist(said) == "yes"))
+    tibble::tibble(
+      take = ballots$one[i],
+      phrase = names(said),
+      yes = as.numeric(unlist(said) == "yes")
+    )
   })
   said <- do.call(rbind, rows)
   if (!is.null(said)) {
-    unwanted <- phrases$unwanted[match(paste(takes$case[match(said$take, takes$take)], said$phrase), paste(phrases$case, phrases$phrase))]
+    unwanted <- phrases$unwanted[match(
+      paste(takes$case[match(said$take, takes$take)], said$phrase),
+      paste(phrases$case, phrases$phrase)
+    )]
     said <- said[!is.na(unwanted), ]
     said$value <- ifelse(unwanted[!is.na(unwanted)], 1 - said$yes, said$yes)
     said <- stats::aggregate(cbind(value, yes) ~ take + phrase, said, mean)
   }
+
   in_transaction(store$db, {
     write_db(store$db, "DELETE FROM scores WHERE measure = 'viewing'")
-    if (NROW(said)) insert_scores(store, data.frame(take = said$take, axis = "adherence", measure = "viewing", phrase = said$phrase, value = said$value, raw = said$yes, level = NA_character_, place = NA_character_))
+    if (NROW(said)) {
+      insert_scores(
+        store,
+        data.frame(
+          take = said$take,
+          axis = "adherence",
+          measure = "viewing",
+          phrase = said$phrase,
+          value = said$value,
+          raw = said$yes,
+          level = NA_character_,
+          place = NA_character_
+        )
+      )
+    }
   })
 }
 
@@ -148,8 +291,8 @@ record_viewed <- function(store, suite) {
 #' @return An object of class `sprenn_viewing`, a list: `ballots` (a tibble with
 #'   a row each), `strengths` (from pairs, the strongest first: `pipeline`,
 #'   `strength` (log odds of being preferred), its 90 % interval `low` and
-#'   `high` for other cases and people like these, `shown`, `preferred`), `keepers` (from single takes: `pipeline`,
-#'   `shown`, `kept`, `reasons`), `people` (how far each two agree, and each with
+#'   `high` for other cases and people like these, `shown`, `preferred`), `keepers` (from single
+#'   takes: `pipeline`, `shown`, `kept`, `reasons`), `people` (how far each two agree, and each with
 #'   themselves: `both`, `agreement`), `viewers` (a row a person: `answers`, how many of
 #'   these `follow` what the others' say, against what was `expected`, the share answered
 #'   with `care` by that (`low`, `high`), by which a person's answers count, the share
@@ -184,18 +327,39 @@ viewing_of <- function(store, trial) {
   pairs <- pair_ballots(ballots, takes)
   singles <- ballots[ballots$kind == "single", ]
   singles$pipeline <- takes$pipeline[match(singles$one, takes$take)]
-  keepers <- lapply(split(singles, factor(singles$pipeline, unique(singles$pipeline))), function(own) {
-    said <- sort(table(unlist(strsplit(own$reasons[!is.na(own$reasons)], ", ", fixed = TRUE))), decreasing = TRUE)
-    tibble::tibble(pipeline = own$pipeline[1], shown = nrow(own), kept = sum(own$choice == "keep"), reasons = listed(paste(names(said), said, recycle0 = TRUE)))
-  })
+  keepers <- lapply(
+    split(singles, factor(singles$pipeline, unique(singles$pipeline))),
+    function(own) {
+      said <- sort(
+        table(unlist(strsplit(own$reasons[!is.na(own$reasons)], ", ", fixed = TRUE))),
+        decreasing = TRUE
+      )
+      tibble::tibble(
+        pipeline = own$pipeline[1],
+        shown = nrow(own),
+        kept = sum(own$choice == "keep"),
+        reasons = listed(paste(names(said), said, recycle0 = TRUE))
+      )
+    }
+  )
   once <- pairs[!duplicated(pairs[c("person", "pair")]), ]
   viewers <- if (nrow(once)) viewer_table(once)
-  if (nrow(once)) once <- with_care(once, viewers)
-  structure(list(
-    ballots = ballots, strengths = if (nrow(once)) strength_table(once), keepers = do.call(rbind, unname(keepers)),
-    people = if (nrow(pairs)) agreement_table(pairs), viewers = viewers, measures = if (nrow(once)) measures_beside(once, store),
-    weights = if (nrow(once)) weights_beside(once, store, trial)
-  ), class = "sprenn_viewing")
+  if (nrow(once)) {
+    once <- with_care(once, viewers)
+  }
+
+  structure(
+    list(
+      ballots = ballots,
+      strengths = if (nrow(once)) strength_table(once),
+      keepers = do.call(rbind, unname(keepers)),
+      people = if (nrow(pairs)) agreement_table(pairs),
+      viewers = viewers,
+      measures = if (nrow(once)) measures_beside(once, store),
+      weights = if (nrow(once)) weights_beside(once, store, trial)
+    ),
+    class = "sprenn_viewing"
+  )
 }
 
 # Every number that has a better end, held against what people preferred.
@@ -209,16 +373,25 @@ measures_beside <- function(pairs, store) {
   way <- c(higher = 1, lower = -1)[ifelse(is.na(better[measures]), "higher", better[measures])]
   names(way) <- measures
   way <- way[!is.na(way)]
-  values <- vapply(names(way), function(measure) {
-    own <- scores[scores$measure == measure, ]
-    way[[measure]] * own$value[match(shown, own$take)]
-  }, numeric(length(shown)))
+  values <- vapply(
+    names(way),
+    function(measure) {
+      own <- scores[scores$measure == measure, ]
+      way[[measure]] * own$value[match(shown, own$take)]
+    },
+    numeric(length(shown))
+  )
   if (length(way) == 0) {
     return(NULL)
   }
+
   values <- matrix(values, length(shown), dimnames = list(shown, names(way)))
   table <- siding_table(pairs, values)
-  table <- tibble::tibble(measure = table$measure, axis = scores$axis[match(table$measure, scores$measure)], table[-1])
+  table <- tibble::tibble(
+    measure = table$measure,
+    axis = scores$axis[match(table$measure, scores$measure)],
+    table[-1]
+  )
   table[order(-table$agreement), ]
 }
 
@@ -227,7 +400,10 @@ measures_beside <- function(pairs, store) {
 weights_beside <- function(pairs, store, trial) {
   shown <- unique(c(pairs$one_take, pairs$other_take))
   jobs <- brief_jobs(trial$brief)
-  case_jobs <- stats::setNames(vapply(trial$suite$cases, `[[`, "", "job"), vapply(trial$suite$cases, `[[`, "", "id"))
+  case_jobs <- stats::setNames(
+    vapply(trial$suite$cases, `[[`, "", "job"),
+    vapply(trial$suite$cases, `[[`, "", "id")
+  )
   rows <- lapply(jobs, function(job) {
     brief <- brief_for(trial$brief, if (!is.na(job)) job)
     takes <- takes_for(store, trial, brief, trial$lineup$pipelines$pipeline)
@@ -236,7 +412,15 @@ weights_beside <- function(pairs, store, trial) {
     rownames(values) <- table$take
     own <- pairs[pairs$one_take %in% table$take & pairs$other_take %in% table$take, ]
     found <- suggested_weights(own, values, seed = brief$seed)
-    if (!is.null(found)) tibble::tibble(job = job, found, brief = unname(brief$weights[found$axis]), pairs = attr(found, "pairs"), sides = attr(found, "sides"))
+    if (!is.null(found)) {
+      tibble::tibble(
+        job = job,
+        found,
+        brief = unname(brief$weights[found$axis]),
+        pairs = attr(found, "pairs"),
+        sides = attr(found, "sides")
+      )
+    }
   })
   do.call(rbind, rows)
 }

@@ -14,20 +14,29 @@ weak_spots <- function(trial, cases = trial$suite$cases) {
   c(
     if (length(unshown)) {
       paste0(
-        "No picture shows the look of ", ids(unshown), ": grain, blotches, few tones and clipped ",
+        "No picture shows the look of ",
+        ids(unshown),
+        ": grain, blotches, few tones and clipped ",
         "light may be intended, and count as slight flaws at most. Pictures of the look help."
       )
     },
     if (length(unwatched)) {
       paste0(
-        "Nothing is watched in ", ids(unwatched), ": a spoilt face in a picture that is fine ",
+        "Nothing is watched in ",
+        ids(unwatched),
+        ": a spoilt face in a picture that is fine ",
         "otherwise may go unseen. Watch regions help."
       )
     },
     if (length(repairs) && few_repairs) {
       paste0(
-        "Fewer than ", fewest_repairs, " takes of ", ids(repairs), ": damage that stayed, and ",
-        "what a repair erased, are found by comparing a case's repairs. More seeds or pipelines help."
+        "Fewer than ",
+        fewest_repairs,
+        " takes of ",
+        ids(repairs),
+        ": damage that stayed, and ",
+        "what a repair erased, are found by comparing a case's repairs. More seeds or pipelines ",
+        "help."
       )
     },
     shared_words(trial$suite, cases)
@@ -41,11 +50,22 @@ shared_words <- function(suite, cases) {
   if (length(cases) < 2 || independent == length(cases)) {
     return(NULL)
   }
+
   of <- if (independent == length(unique(pictures$reference))) "reference" else "look"
   paste0(
-    "These ", length(cases), " cases have ", count_words(independent, of), " between them, and how a pipeline ",
-    "does on other pictures is told from those: ", independent, " witnesses, not ", length(cases), ". Cases of ",
-    "other ", of, "s would say more."
+    "These ",
+    length(cases),
+    " cases have ",
+    count_words(independent, of),
+    " between them, and how a pipeline ",
+    "does on other pictures is told from those: ",
+    independent,
+    " witnesses, not ",
+    length(cases),
+    ". Cases of ",
+    "other ",
+    of,
+    "s would say more."
   )
 }
 

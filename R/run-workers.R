@@ -15,11 +15,29 @@ open_pool <- function(workers) {
   pool$opened <- clock()
   with_other_seed({
     tryCatch(
-      mirai::daemons(url = if (pool$far) paste0("tls+tcp://", workers$listen) else mirai::local_url(), dispatcher = TRUE, .compute = pool$name),
-      error = function(e) stop_sprenn("workers", c(paste0("Can't listen at ", workers$listen, "."), x = one_line(e), i = "listen wants an address of this machine that the others reach, and a port that is free."))
+      mirai::daemons(
+        url = if (pool$far) paste0("tls+tcp://", workers$listen) else mirai::local_url(),
+        dispatcher = TRUE,
+        .compute = pool$name
+      ),
+      error = function(e) {
+        stop_sprenn(
+          "workers",
+          c(
+            paste0("Can't listen at ", workers$listen, "."),
+            x = one_line(e),
+            i = paste0(
+              "listen wants an address of this machine that the others reach, and a port that is ",
+              "free."
+            )
+          )
+        )
+      }
     )
     mend_pool(pool)
-    if (pool$far) launch_workers(pool, workers)
+    if (pool$far) {
+      launch_workers(pool, workers)
+    }
   })
   pool
 }
@@ -38,12 +56,34 @@ mend_pool <- function(pool) {
   alive <- vapply(pool$processes, function(process) process$is_alive(), NA)
   pool$processes <- pool$processes[alive]
   new <- max(0, pool$here - length(pool$processes))
-  quoted <- function(words) paste0("c(", paste(encodeString(words, quote = "\""), collapse = ", "), ")")
-  certificate <- mirai::nextget("tls", .compute = pool$name)
-  code <- paste0(".libPaths(", quoted(.libPaths()), "); mirai::daemon(", quoted(mirai::nextget("url", .compute = pool$name)), if (!is.null(certificate)) paste0(", tlscert = ", quoted(certificate)), ")")
-  for (i in seq_len(new)) {
-    pool$processes <- c(pool$processes, list(processx::process$new(file.path(R.home("bin"), "Rscript"), c("--no-save", "--no-restore", "-e", code), stdout = NULL, stderr = NULL, cleanup_tree = TRUE)))
+  quoted <- function(words) {
+    paste0("c(", paste(encodeString(words, quote = "\""), collapse = ", "), ")")
   }
+
+  certificate <- mirai::nextget("tls", .compute = pool$name)
+  code <- paste0(
+    ".libPaths(",
+    quoted(.libPaths()),
+    "); mirai::daemon(",
+    quoted(mirai::nextget("url", .compute = pool$name)),
+    if (!is.null(certificate)) paste0(", tlscert = ", quoted(certificate)),
+    ")"
+  )
+  for (i in seq_len(new)) {
+    pool$processes <- c(
+      pool$processes,
+      list(
+        processx::process$new(
+          file.path(R.home("bin"), "Rscript"),
+          c("--no-save", "--no-restore", "-e", code),
+          stdout = NULL,
+          stderr = NULL,
+          cleanup_tree = TRUE
+        )
+      )
+    )
+  }
+
   sum(!alive)
 }
 
@@ -51,8 +91,11 @@ close_pool <- function(pool) {
   if (is.null(pool)) {
     return(invisible())
   }
+
   mirai::daemons(0, .compute = pool$name)
-  for (process in pool$processes) try(process$kill_tree(), silent = TRUE)
+  for (process in pool$processes) {
+    try(process$kill_tree(), silent = TRUE)
+  }
 }
 
 # Calls `work` with `arguments` in the next free process: a function, or the name of
@@ -63,16 +106,27 @@ send_to_pool <- function(pool, work, arguments, seconds = NULL) {
     if (is.function(work)) {
       do.call(work, arguments)
     } else {
-      found <- tryCatch(as.character(utils::packageVersion("sprenn")), error = function(e) "none")
+      found <- tryCatch(as.character(utils::packageVersion("sprenn")), error = function(e) {
+        "none"
+      })
       if (identical(found, version)) {
         do.call(utils::getFromNamespace(work, "sprenn"), arguments)
       } else {
-        if (.Platform$OS.type == "unix") system(paste0("(sleep 1; kill ", Sys.getpid(), ") >/dev/null 2>&1 &"))
-        structure(list(machine = Sys.info()[["nodename"]], found = found), class = "sprenn_stranger")
+        if (.Platform$OS.type == "unix") {
+          system(paste0("(sleep 1; kill ", Sys.getpid(), ") >/dev/null 2>&1 &"))
+        }
+
+        structure(
+          list(machine = Sys.info()[["nodename"]], found = found),
+          class = "sprenn_stranger"
+        )
       }
     },
-    work = work, arguments = arguments, version = as.character(utils::packageVersion("sprenn")),
-    .compute = pool$name, .timeout = if (!is.null(seconds)) seconds * 1000
+    work = work,
+    arguments = arguments,
+    version = as.character(utils::packageVersion("sprenn")),
+    .compute = pool$name,
+    .timeout = if (!is.null(seconds)) seconds * 1000
   )
 }
 
@@ -86,15 +140,30 @@ landed <- function(sent) {
   if (!mirai::is_error_value(data)) {
     return(data)
   }
+
   # 5: its own time was over; 20: we no longer waited.
   late <- !mirai::is_mirai_error(data) && as.integer(data) %in% c(5L, 20L)
-  structure(list(late = late, why = if (late) "it took too long" else if (mirai::is_mirai_error(data)) trimws(gsub("[[:space:]]+", " ", as.character(data))) else "its process ended"), class = "sprenn_lost")
+  structure(
+    list(
+      late = late,
+      why = if (late) {
+        "it took too long"
+      } else if (mirai::is_mirai_error(data)) {
+        trimws(gsub("[[:space:]]+", " ", as.character(data)))
+      } else {
+        "its process ended"
+      }
+    ),
+    class = "sprenn_lost"
+  )
 }
 
 # Waits for it; `NULL` where it was lost.
 wait_for <- function(sent) {
   done <- landed(mirai::call_mirai(sent))
-  if (!inherits(done, "sprenn_lost")) done
+  if (!inherits(done, "sprenn_lost")) {
+    done
+  }
 }
 
 # How many processes are worth starting for so many pieces of work: it takes each a
@@ -103,6 +172,11 @@ worker_count <- function(workers, pieces) {
   if (!is.null(workers)) {
     return(workers)
   }
+
   cores <- parallel::detectCores()
-  if (pieces < 40 || is.na(cores)) 0 else min(cores, 8)
+  if (pieces < 40 || is.na(cores)) {
+    0
+  } else {
+    min(cores, 8)
+  }
 }

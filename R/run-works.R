@@ -4,9 +4,25 @@
 
 # `wanted` says which takes of the store are to be made, `to_score` which of those
 # that are there are to be measured.
-new_works <- function(store, hold, trial, takes, wanted, to_score, score, workers, outage, progress) {
+new_works <- function(
+  store,
+  hold,
+  trial,
+  takes,
+  wanted,
+  to_score,
+  score,
+  workers,
+  outage,
+  progress
+) {
   works <- new.env()
-  for (name in c("store", "hold", "trial", "takes", "score", "to_score", "outage", "progress")) works[[name]] <- get(name)
+  for (name in c(
+    "store", "hold", "trial", "takes", "score", "to_score", "outage", "progress"
+  )) {
+    works[[name]] <- get(name)
+  }
+
   works$made <- takes$state == "made" & !wanted
   works$total <- sum(wanted)
   works$done <- 0
@@ -46,8 +62,15 @@ new_works <- function(store, hold, trial, takes, wanted, to_score, score, worker
     lane$starts <- numeric()
     lane
   })
-  pieces <- sum(vapply(works$lanes, function(lane) if (is.null(lane$engine$plan)) 0 else lane$total, 0)) + works$expected
-  works$pool <- if (is.list(workers)) open_pool(workers) else if ((count <- worker_count(workers, pieces)) > 0) open_pool(count)
+  pieces <- sum(
+    vapply(works$lanes, function(lane) if (is.null(lane$engine$plan)) 0 else lane$total, 0)
+  ) +
+    works$expected
+  works$pool <- if (is.list(workers)) {
+    open_pool(workers)
+  } else if ((count <- worker_count(workers, pieces)) > 0) {
+    open_pool(count)
+  }
   # Whoever is to join by hand finds here how.
   works$script <- if (isTRUE(works$pool$far)) write_join_script(works$pool, store)
   works$strangers <- character()
@@ -60,7 +83,11 @@ new_works <- function(store, hold, trial, takes, wanted, to_score, score, worker
 close_works <- function(works) {
   close_pool(works$pool)
   unlink(works$script)
-  note_event(works, if (works$stopping) "run stopped" else "run ended", message = paste(works$done - works$failed, "made,", works$failed, "failed"))
+  note_event(
+    works,
+    if (works$stopping) "run stopped" else "run ended",
+    message = paste(works$done - works$failed, "made,", works$failed, "failed")
+  )
   close(works$log)
 }
 
@@ -69,9 +96,17 @@ work_through <- function(works) {
   withCallingHandlers(
     repeat {
       busy <- land_all(works)
-      if (!works$stopping) busy <- send_all(works) || busy
+      if (!works$stopping) {
+        busy <- send_all(works) || busy
+      }
+
       busy <- land_next(works) || busy
-      if (length(works$sent) + length(works$landing) == 0 && flying(works) == 0 && (works$stopping || !anything_left(works))) break
+      if (length(works$sent) + length(works$landing) == 0 &&
+        flying(works) == 0 &&
+        (works$stopping || !anything_left(works))) {
+        break
+      }
+
       if (busy) works$quiet <- 0 else idle(works)
       beat(works)
       tell(works)
@@ -91,7 +126,11 @@ work_through <- function(works) {
 flying <- function(works) sum(vapply(works$lanes, `[[`, 0, "flying"))
 
 anything_left <- function(works) {
-  open <- vapply(works$lanes, function(lane) is.null(lane$parked) && length(lane$queue) + nrow(lane$later) > 0, NA)
+  open <- vapply(
+    works$lanes,
+    function(lane) is.null(lane$parked) && length(lane$queue) + nrow(lane$later) > 0,
+    NA
+  )
   any(open) || length(works$to_score) > 0
 }
 
@@ -104,14 +143,20 @@ send_all <- function(works) {
       send_take(works, lane, next_in(lane))
       sent <- TRUE
       # Work that is done here blocks: the others get their turn in between.
-      if (is.null(lane$engine$converse) && !goes_out(works, lane)) break
+      if (is.null(lane$engine$converse) && !goes_out(works, lane)) {
+        break
+      }
     }
   }
+
   while (length(works$to_score) && (has_room(works) || (!has_workers(works) && !sent))) {
     send_to_score(works)
     sent <- TRUE
-    if (!has_workers(works)) break
+    if (!has_workers(works)) {
+      break
+    }
   }
+
   sent
 }
 
@@ -119,16 +164,25 @@ goes_out <- function(works, lane) has_workers(works) && !is.null(lane$engine$pla
 
 # Where nobody joins a pool that has no process of its own, all is done here until
 # somebody does.
-has_workers <- function(works) !is.null(works$pool) && (works$pool$size > 0 || clock() - works$pool$opened < join_patience)
+has_workers <- function(works) {
+  !is.null(works$pool) && (works$pool$size > 0 || clock() - works$pool$opened < join_patience)
+}
+
 join_patience <- 15
 
 # A pool has one piece of work waiting behind each that is being done.
-has_room <- function(works, kept = 0) !is.null(works$pool) && length(works$sent) + kept < 2 * works$pool$size
+has_room <- function(works, kept = 0) {
+  !is.null(works$pool) && length(works$sent) + kept < 2 * works$pool$size
+}
 
 has_room_to_make <- function(works) {
   measuring <- vapply(works$sent, function(job) job$work == "score_elsewhere", NA)
-  has_room(works, kept = as.numeric(length(works$to_score) >= fewest_measured && !any(measuring)))
+  has_room(
+    works,
+    kept = as.numeric(length(works$to_score) >= fewest_measured && !any(measuring))
+  )
 }
+
 fewest_measured <- 4
 
 may_send <- function(works, lane) {
@@ -136,16 +190,21 @@ may_send <- function(works, lane) {
   if (!is.null(lane$parked) || works$stopping || now < lane$not_before) {
     return(FALSE)
   }
+
   # While an engine is away, one call at a time asks whether it is back.
   most <- if (is.null(lane$away)) lane$engine$about$at_once else 1
-  if (lane$flying >= most || (goes_out(works, lane) && !has_room_to_make(works)) || !within_rate(lane, now)) {
+  if (lane$flying >= most ||
+    (goes_out(works, lane) && !has_room_to_make(works)) ||
+    !within_rate(lane, now)) {
     return(FALSE)
   }
+
   due <- which(lane$later$due <= now)
   if (length(due)) {
     lane$queue <- c(lane$later$take[due], lane$queue)
     lane$later <- lane$later[-due, ]
   }
+
   length(lane$queue) > 0
 }
 
@@ -155,9 +214,14 @@ within_rate <- function(lane, now) {
   if (is.null(most)) {
     return(TRUE)
   }
+
   lane$starts <- lane$starts[lane$starts > now - 60]
   # Less than one a minute is a longer pause.
-  if (most < 1) length(lane$starts) == 0 && now - (lane$last %||% -Inf) >= 60 / most else length(lane$starts) < floor(most)
+  if (most < 1) {
+    length(lane$starts) == 0 && now - (lane$last %||% -Inf) >= 60 / most
+  } else {
+    length(lane$starts) < floor(most)
+  }
 }
 
 next_in <- function(lane) {
@@ -170,10 +234,34 @@ send_take <- function(works, lane, at) {
   take <- works$takes[at, ]
   step <- works$steps[works$step[at], ]
   works$tries[at] <- works$tries[at] + 1
-  request <- request_for(works$trial, step, lane$engine, take, works$inputs, parents_in(works$store))
+  request <- request_for(
+    works$trial,
+    step,
+    lane$engine,
+    take,
+    works$inputs,
+    parents_in(works$store)
+  )
   # Another run of the same takes is made anew, not given what this one got.
-  request$key <- paste0(substr(hash_of(list(works$facts$key, take$take)), 1, 20), "-", take$attempt)
-  job <- list(at = at, take = take, lane = lane, request = request, sent = describe_request(request, step$engine, lane$engine$about$version, take, works$hashes), began = clock())
+  request$key <- paste0(
+    substr(hash_of(list(works$facts$key, take$take)), 1, 20),
+    "-",
+    take$attempt
+  )
+  job <- list(
+    at = at,
+    take = take,
+    lane = lane,
+    request = request,
+    sent = describe_request(
+      request,
+      step$engine,
+      lane$engine$about$version,
+      take,
+      works$hashes
+    ),
+    began = clock()
+  )
   # The first call of a checkpoint may have to load it.
   job$first <- !step$checkpoint %in% lane$called
   lane$called <- union(lane$called, step$checkpoint)
@@ -186,7 +274,11 @@ send_take <- function(works, lane, at) {
   } else if (goes_out(works, lane)) {
     send_to_make(works, job)
   } else {
-    land_take(works, job, tryCatch(make_picture(lane$engine, request), sprenn_failure = identity))
+    land_take(
+      works,
+      job,
+      tryCatch(make_picture(lane$engine, request), sprenn_failure = identity)
+    )
   }
 }
 
@@ -194,7 +286,13 @@ send_take <- function(works, lane, at) {
 send_to_make <- function(works, job, files = NULL) {
   plan <- job$lane$engine$plan
   plan$far <- works$pool$far
-  send_out(works, job, "make_elsewhere", list(plan, job$request, files), waits_for(works, job$lane))
+  send_out(
+    works,
+    job,
+    "make_elsewhere",
+    list(plan, job$request, files),
+    waits_for(works, job$lane)
+  )
 }
 
 # How long a worker may be silent about a picture before it is given up. One on another
@@ -203,7 +301,12 @@ waits_for <- function(works, lane) {
   if (is.finite(lane$engine$seconds)) {
     return(lane$engine$seconds + 5)
   }
-  if (works$pool$far && lane$timed >= 3) max(60, 20 * lane$seconds / lane$timed) else max(1800, 50 * lane$engine$about$seconds, na.rm = TRUE)
+
+  if (works$pool$far && lane$timed >= 3) {
+    max(60, 20 * lane$seconds / lane$timed)
+  } else {
+    max(1800, 50 * lane$engine$about$seconds, na.rm = TRUE)
+  }
 }
 
 # Goes on with a conversation in the background: `code` gives its next turn.
@@ -212,15 +315,34 @@ converse <- function(works, job, code) {
   if (inherits(turn, c("sprenn_take_result", "condition"))) {
     # The server is free for the next one, which goes out before this one is looked at.
     job$lane$flying <- job$lane$flying - 1
-    works$landing <- c(works$landing, list(list(job = job, turn = turn, seconds = clock() - job$began)))
+    works$landing <- c(
+      works$landing,
+      list(list(job = job, turn = turn, seconds = clock() - job$began))
+    )
     return(invisible())
   }
+
   call <- function() {
-    fetch_later(turn$call, function(answer) {
-      converse(works, job, function() if (inherits(answer, "condition")) stop(answer) else turn$then(answer))
-    }, works$calls)
+    fetch_later(
+      turn$call,
+      function(answer) {
+        converse(works, job, function() {
+          if (inherits(answer, "condition")) {
+            stop(answer)
+          } else {
+            turn$then(answer)
+          }
+        })
+      },
+      works$calls
+    )
   }
-  if (turn$wait > 0) works$waiting <- c(works$waiting, list(list(due = clock() + turn$wait, call = call))) else call()
+
+  if (turn$wait > 0) {
+    works$waiting <- c(works$waiting, list(list(due = clock() + turn$wait, call = call)))
+  } else {
+    call()
+  }
 }
 
 send_out <- function(works, job, work, arguments, seconds) {
@@ -236,7 +358,10 @@ land_all <- function(works) {
   due <- vapply(works$waiting, function(one) one$due <= now, NA)
   ready <- works$waiting[due]
   works$waiting <- works$waiting[!due]
-  for (one in ready) one$call()
+  for (one in ready) {
+    one$call()
+  }
+
   curl::multi_run(timeout = 0, poll = TRUE, pool = works$calls)
   give_up_silent(works)
   back <- vapply(works$sent, function(job) has_landed(job$mirai), NA)
@@ -245,13 +370,20 @@ land_all <- function(works) {
   for (job in landing) {
     came <- TRUE
     got <- landed(job$mirai)
-    if (!inherits(got, "sprenn_lost")) works$deaths <- 0
+    if (!inherits(got, "sprenn_lost")) {
+      works$deaths <- 0
+    }
+
     if (inherits(got, "sprenn_lost")) {
       land_lost(works, job, got)
     } else if (inherits(got, "sprenn_stranger")) {
       turn_away(works, job, got)
     } else if (identical(got, "lacking") && job$work == "make_elsewhere") {
-      send_to_make(works, job, read_named(job$lane$engine$plan$folder, job$lane$engine$plan$files))
+      send_to_make(
+        works,
+        job,
+        read_named(job$lane$engine$plan$folder, job$lane$engine$plan$files)
+      )
     } else if (inherits(got, "sprenn_unbuilt")) {
       keep_here(works, job, got)
     } else if (job$work == "make_elsewhere") {
@@ -260,6 +392,7 @@ land_all <- function(works) {
       land_scores(works, job, got)
     }
   }
+
   came
 }
 
@@ -268,11 +401,16 @@ land_next <- function(works) {
   if (length(works$landing) == 0) {
     return(FALSE)
   }
+
   one <- works$landing[[1]]
   works$landing <- works$landing[-1]
   # It counts as in flight until it is kept.
   one$job$lane$flying <- one$job$lane$flying + 1
-  land_take(works, one$job, judge_result(one$job$lane$engine, one$job$request, one$turn, one$seconds))
+  land_take(
+    works,
+    one$job,
+    judge_result(one$job$lane$engine, one$job$request, one$turn, one$seconds)
+  )
   TRUE
 }
 
@@ -280,7 +418,11 @@ land_next <- function(works) {
 idle <- function(works) {
   works$quiet <- min(5, sum(works$quiet) + 1)
   pause <- 0.002 * 2^works$quiet
-  if (length(curl::multi_list(works$calls))) curl::multi_run(timeout = min(pause, 0.02), poll = TRUE, pool = works$calls) else Sys.sleep(pause)
+  if (length(curl::multi_list(works$calls))) {
+    curl::multi_run(timeout = min(pause, 0.02), poll = TRUE, pool = works$calls)
+  } else {
+    Sys.sleep(pause)
+  }
 }
 
 # A worker that vanished has its work done by another; after five, the work itself
@@ -290,18 +432,37 @@ land_lost <- function(works, job, lost) {
   works$lost[job$at] <- works$lost[job$at] + 1
   note_event(works, "worker lost", job, message = lost$why)
   if (job$work == "score_elsewhere" && works$lost[job$at] >= most_losses) {
-    for (at in job$ats) score_here(works, at)
+    for (at in job$ats) {
+      score_here(works, at)
+    }
+
     return()
   }
+
   if (job$work == "score_elsewhere") {
     return(put_back(works, job))
   }
+
   if (lost$late) {
-    return(land_take(works, job, failure_of("timed_out", paste("Nothing came back:", lost$why), clock() - job$began)))
+    return(land_take(
+      works,
+      job,
+      failure_of("timed_out", paste("Nothing came back:", lost$why), clock() - job$began)
+    ))
   }
+
   if (works$lost[job$at] >= most_losses) {
-    return(land_take(works, job, failure_of("engine_error", paste0("The process that makes it ends every time (", lost$why, ")."), clock() - job$began)))
+    return(land_take(
+      works,
+      job,
+      failure_of(
+        "engine_error",
+        paste0("The process that makes it ends every time (", lost$why, ")."),
+        clock() - job$began
+      )
+    ))
   }
+
   put_back(works, job)
 }
 
@@ -311,19 +472,31 @@ look_after_pool <- function(works) {
   if (is.null(works$pool)) {
     return(invisible())
   }
+
   count_workers(works)
   died <- with_other_seed(mend_pool(works$pool))
-  if (died > 0) note_event(works, "worker replaced", message = paste(died, "of them had ended"))
+  if (died > 0) {
+    note_event(works, "worker replaced", message = paste(died, "of them had ended"))
+  }
+
   works$deaths <- sum(works$deaths) + died
   if (works$deaths <= 5 * works$pool$here) {
     return(invisible())
   }
+
   if (works$pool$far) {
     # Other machines may do better.
     works$pool$here <- 0
   } else {
-    note_event(works, "workers given up", message = "They end as soon as they are started; all is done in one process.")
-    for (job in works$sent) put_back(works, job)
+    note_event(
+      works,
+      "workers given up",
+      message = "They end as soon as they are started; all is done in one process."
+    )
+    for (job in works$sent) {
+      put_back(works, job)
+    }
+
     works$sent <- list()
     close_pool(works$pool)
     works$pool <- NULL
@@ -338,6 +511,7 @@ put_back <- function(works, job) {
     works$to_score <- c(works$to_score, job$ats)
     return(invisible())
   }
+
   job$lane$flying <- job$lane$flying - 1
   works$tries[job$at] <- works$tries[job$at] - 1
   job$lane$queue <- c(job$at, job$lane$queue)
@@ -349,15 +523,32 @@ count_workers <- function(works) {
   if (!pool$far) {
     return(invisible())
   }
+
   size <- as.numeric(mirai::status(.compute = pool$name)$connections)
-  if (size != pool$size) note_event(works, "workers", message = paste(size, "are there,", length(pool$processes), "of them started here"))
+  if (size != pool$size) {
+    note_event(
+      works,
+      "workers",
+      message = paste(size, "are there,", length(pool$processes), "of them started here")
+    )
+  }
+
   pool$size <- size
 }
 
 # A worker of another version might make and measure otherwise, and gets nothing.
 turn_away <- function(works, job, stranger) {
-  words <- paste0(stranger$machine, " has Sprenn ", stranger$found, ", not ", utils::packageVersion("sprenn"))
-  if (!words %in% works$strangers) note_event(works, "worker turned away", message = words)
+  words <- paste0(
+    stranger$machine,
+    " has Sprenn ",
+    stranger$found,
+    ", not ",
+    utils::packageVersion("sprenn")
+  )
+  if (!words %in% works$strangers) {
+    note_event(works, "worker turned away", message = words)
+  }
+
   works$strangers <- union(works$strangers, words)
   put_back(works, job)
 }
@@ -365,6 +556,11 @@ turn_away <- function(works, job, stranger) {
 # An engine that can be built in this process only, because it uses what is in it.
 keep_here <- function(works, job, unbuilt) {
   job$lane$engine$plan <- NULL
-  note_event(works, "made here", job, message = paste("It can't be built in another process:", unbuilt$why))
+  note_event(
+    works,
+    "made here",
+    job,
+    message = paste("It can't be built in another process:", unbuilt$why)
+  )
   put_back(works, job)
 }

@@ -4,22 +4,32 @@ axes <- c("structure", "adherence", "style")
 
 # `takes` has a row for each `take` with `pipeline`, `case`, `seed`, `state`,
 # `cost`, `seconds`; `scores` is the long table of measures; `structure_from` the weights of
-# those that make up structure; `phrases` gives `case`, `phrase`, `weight`, `must` and `unwanted` of all
+# those that make up structure; `phrases` gives `case`, `phrase`, `weight`,
+# `must` and `unwanted` of all
 # phrases asked for. Returns `takes` with
 # `structure`, `adherence` and `style` (0 to 1, NA without evidence),
 # `coverage`, `flaws` (the serious ones, named), `slight` (the slight ones) and
 # `missed` (the phrases that must be there and are not). With `evenly` evidence counts only
 # where all pipelines have it (see even_evidence()), and `counted` is the share of the prompts'
 # weight that does.
-axis_table <- function(takes, scores, phrases, style_aim, structure_from = c(structure = 1), evenly = FALSE) {
+axis_table <- function(
+  takes,
+  scores,
+  phrases,
+  style_aim,
+  structure_from = c(structure = 1),
+  evenly = FALSE
+) {
   value <- function(measure) {
     rows <- scores[scores$measure == measure, ]
     rows$value[match(takes$take, rows$take)]
   }
+
   flaws_at <- function(level) {
     rows <- scores[scores$axis == "flaws" & scores$level %in% level, ]
     for_takes(takes, rows$take, rows$measure, listed, "")
   }
+
   parts <- matrix(vapply(names(structure_from), value, numeric(nrow(takes))), nrow(takes))
   takes$structure <- clamp_share(drop(parts %*% structure_from) / sum(structure_from))
   evidence <- phrase_evidence(takes, scores, phrases)
@@ -30,12 +40,16 @@ axis_table <- function(takes, scores, phrases, style_aim, structure_from = c(str
     graded <- adherence_of(takes, evidence, phrases)
     takes$counted <- graded$coverage
   }
+
   takes$adherence <- graded$adherence
   takes$style <- style_of(value("style_change"), value("look_match"), style_aim)
   takes$flaws <- flaws_at("serious")
   takes$slight <- flaws_at("slight")
   takes$missed <- missed_phrases(takes, evidence, phrases)
-  if (evenly) takes <- even_axes(takes)
+  if (evenly) {
+    takes <- even_axes(takes)
+  }
+
   tibble::as_tibble(takes)
 }
 
@@ -51,10 +65,19 @@ even_evidence <- function(evidence, takes, phrases) {
   if (nrow(wanted) == nrow(evidence)) {
     return(evidence)
   }
+
   key <- function(rows) rows$at * (nrow(phrases) + 1) + rows$asked
   found <- match(key(wanted), key(evidence))
-  for (column in c("value", "sources", "apart")) wanted[[column]] <- evidence[[column]][found]
-  wanted <- fill_evenly(wanted, "value", pairs_of(wanted$asked, takes$pipeline[wanted$at]), wanted$asked)
+  for (column in c("value", "sources", "apart")) {
+    wanted[[column]] <- evidence[[column]][found]
+  }
+
+  wanted <- fill_evenly(
+    wanted,
+    "value",
+    pairs_of(wanted$asked, takes$pipeline[wanted$at]),
+    wanted$asked
+  )
   wanted <- wanted[!is.na(wanted$value), ]
   wanted$sources[is.na(wanted$sources)] <- 0L
   wanted$apart[is.na(wanted$apart)] <- 0
@@ -65,7 +88,10 @@ even_evidence <- function(evidence, takes, phrases) {
 even_axes <- function(table) {
   made <- which(table$state == "made")
   own <- table[made, ]
-  for (axis in axes) own <- fill_evenly(own, axis, pairs_of(own$case, own$pipeline), own$case)
+  for (axis in axes) {
+    own <- fill_evenly(own, axis, pairs_of(own$case, own$pipeline), own$case)
+  }
+
   table[made, axes] <- own[axes]
   table
 }
@@ -83,6 +109,7 @@ fill_evenly <- function(rows, column, group, together) {
   if (!any(gaps)) {
     return(rows)
   }
+
   group <- match(group, unique(group[gaps]))
   others <- which(!gaps & !is.na(group))
   sums <- rowsum(cbind(values[others], rep(1, length(others))), group[others])
@@ -97,15 +124,26 @@ fill_evenly <- function(rows, column, group, together) {
 # `phrases`), `value`, the mean of all sources that spoke, how many those were
 # (`sources`), and `apart`, by how much they differ at most.
 phrase_evidence <- function(takes, scores, phrases) {
-  graded <- scores[scores$axis == "adherence" & !is.na(scores$value) & scores$take %in% takes$take, ]
+  graded <- scores[scores$axis == "adherence" &
+    !is.na(scores$value) &
+    scores$take %in% takes$take, ]
   at <- match(graded$take, takes$take)
   asked <- match(paste(takes$case[at], graded$phrase), paste(phrases$case, phrases$phrase))
   known <- !is.na(asked)
-  found <- tibble::tibble(at = at, asked = asked, value = graded$value, sources = 1L, apart = 0)[known, ]
+  found <- tibble::tibble(
+    at = at,
+    asked = asked,
+    value = graded$value,
+    sources = 1L,
+    apart = 0
+  )[
+    known,
+  ]
   key <- found$at * (nrow(phrases) + 1) + found$asked
   if (!anyDuplicated(key)) {
     return(found)
   }
+
   # Sorted, the least of each group stands first and the most last.
   sorted <- order(key, found$value)
   first <- which(!duplicated(key[sorted]))
@@ -113,7 +151,8 @@ phrase_evidence <- function(takes, scores, phrases) {
   value <- found$value[sorted]
   merged <- found[sorted[first], ]
   merged$sources <- last - first + 1L
-  merged$value <- rowsum(value, rep(seq_along(first), merged$sources), reorder = FALSE)[, 1] / merged$sources
+  merged$value <- rowsum(value, rep(seq_along(first), merged$sources), reorder = FALSE)[, 1] /
+    merged$sources
   merged$apart <- value[last] - value[first]
   merged
 }
@@ -151,8 +190,10 @@ adherence_of <- function(takes, evidence, phrases) {
       sums[at[now]] <- sums[at[now]] + x[now]
       left <- left[again]
     }
+
     sums
   }
+
   weight <- phrases$weight[evidence$asked]
   unwanted <- phrases$unwanted[evidence$asked]
   wanted_seen <- by_take(weight * !unwanted)
@@ -173,9 +214,11 @@ style_of <- function(change, match, aim) {
   if (identical(aim, "reach the look")) {
     return(clamp_share(match))
   }
+
   if (identical(aim, "stay")) {
     return(clamp_share(1 - change))
   }
+
   clamp_share(1 - pmax(aim[1] - change, change - aim[2], 0) / diff(aim))
 }
 

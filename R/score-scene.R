@@ -14,18 +14,27 @@ view_picture <- function(pixels, frame = dim(pixels)[2:1], part = "take") {
 
 # The same of interleaved bytes, three a pixel or one, as a decoder leaves them.
 view_bytes <- function(bytes, size, frame, part = "take") {
-  new_view(core_view_bytes(bytes, size[1], size[2], as.integer(frame), view_size(frame), part), frame, part)
+  new_view(
+    core_view_bytes(bytes, size[1], size[2], as.integer(frame), view_size(frame), part),
+    frame,
+    part
+  )
 }
 
 new_view <- function(handle, frame, part) {
   facts <- if (part != "decoy") core_view_facts(handle)
-  structure(c(list(handle = handle, held = core_view_size(handle), working = view_size(frame)), facts), class = "sprenn_view")
+  structure(
+    c(list(handle = handle, held = core_view_size(handle), working = view_size(frame)), facts),
+    class = "sprenn_view"
+  )
 }
 
 # After this the view is of no use any more.
 drop_view <- function(view) core_let_go(view$handle)
 
-view_size <- function(frame) as.integer(pmax(1, round(frame * min(1, working_edge / max(frame)))))
+view_size <- function(frame) {
+  as.integer(pmax(1, round(frame * min(1, working_edge / max(frame)))))
+}
 
 view_oklab <- function(view) core_view_oklab(view$handle)
 
@@ -52,37 +61,78 @@ look_facts <- function(view) {
 # outlines (rows x columns) or NULL, the regions to watch (by name: `kept`,
 # rows x columns, and `least`), the facts of all looks by name, for probes, and the
 # canvas that was added (rows x columns, 1 where it is bare of the reference) or NULL.
-new_scene <- function(take, reference, look = list(), decoys, mask = NULL, job = "restyle", frame = take$own,
-                      other_looks = list(), guide = NULL, watch = list(), pixels = NULL, looks = list(),
-                      added = NULL) {
+new_scene <- function(
+  take,
+  reference,
+  look = list(),
+  decoys,
+  mask = NULL,
+  job = "restyle",
+  frame = take$own,
+  other_looks = list(),
+  guide = NULL,
+  watch = list(),
+  pixels = NULL,
+  looks = list(),
+  added = NULL
+) {
   # Without one, what an extension is to fill is its mask.
-  if (is.null(added) && job == "extend") added <- mask
+  if (is.null(added) && job == "extend") {
+    added <- mask
+  }
+
   scene <- list(
-    take = take, reference = reference, look = look, other_looks = other_looks,
-    decoys = decoys, mask = mask, job = job, frame = frame, guide = guide, watch = watch,
-    pixels = pixels, looks = looks, added = added, settled = take$handle,
+    take = take,
+    reference = reference,
+    look = look,
+    other_looks = other_looks,
+    decoys = decoys,
+    mask = mask,
+    job = job,
+    frame = frame,
+    guide = guide,
+    watch = watch,
+    pixels = pixels,
+    looks = looks,
+    added = added,
+    settled = take$handle,
     grain = core_graininess(take$handle, plainest_in(take, reference, added)$handle)
   )
   if (is.null(reference)) {
     return(scene)
   }
+
   scene$reference$outlined <- if (!is.null(guide)) core_marked_share(reference$handle, NULL)
   settle_scene(scene)
 }
 
 # The picture that says where a take should be plain: its reference, but for what was
 # grown, whose plainest part is the padding that was to be filled.
-plainest_in <- function(take, reference, added) if (is.null(reference) || !is.null(added)) take else reference
+plainest_in <- function(take, reference, added) {
+  if (is.null(reference) || !is.null(added)) take else reference
+}
 
 # Compares the layouts, after the take's framing has been taken out where it has one.
 settle_scene <- function(scene) {
   take <- scene$take$handle
   reference <- scene$reference$handle
   kept <- if (!is.null(scene$mask)) 1 - scene$mask
-  chance_of <- function(handle, kept) rowMeans(vapply(scene$decoys, function(decoy) core_likeness(handle, decoy$handle, kept), numeric(5)))
+  chance_of <- function(handle, kept) {
+    rowMeans(
+      vapply(
+        scene$decoys,
+        function(decoy) core_likeness(handle, decoy$handle, kept),
+        numeric(5)
+      )
+    )
+  }
+
   scene$raw <- core_likeness(take, reference, kept)
   scene$chance <- chance_of(take, kept)
-  scene$other_way <- rescale_from_chance(core_mirrored(take, reference, kept), scene$chance[["orientation"]])
+  scene$other_way <- rescale_from_chance(
+    core_mirrored(take, reference, kept),
+    scene$chance[["orientation"]]
+  )
   straight <- rescale_from_chance(scene$raw[["orientation"]], scene$chance[["orientation"]])
   scene$framing <- core_framing(take, reference)
   scene$framing$lost <- !scene$framing$found && straight < 0.15
@@ -94,19 +144,29 @@ settle_scene <- function(scene) {
     scene$raw <- core_likeness(scene$settled, reference, kept)
     scene$chance <- chance_of(scene$settled, kept)
   }
+
   scene$registered <- core_registered(scene$settled, reference, kept)
   scene$kept <- kept
   scene$gone <- core_unmatched(reference, scene$settled, kept)
   scene$come <- core_unmatched(scene$settled, reference, kept)
   scene$similarity <- core_similarity(take, reference)
-  if (length(scene$watch)) scene$watched <- find_watched(scene)
+  if (length(scene$watch)) {
+    scene$watched <- find_watched(scene)
+  }
+
   scene
 }
 
-resize_map <- function(map, size) core_resize_mask(array(map, c(dim(map)[1:2], 3)), size[1], size[2])[, , 1]
+resize_map <- function(map, size) {
+  core_resize_mask(array(map, c(dim(map)[1:2], 3)), size[1], size[2])[
+    , ,
+    1
+  ]
+}
 
 # Pictures of nothing in particular, for suites with too few others.
 enough_decoys <- 6
+
 draw_decoys <- function(frame, n = enough_decoys) {
   size <- pmax(1, round(frame * 384 / max(frame)))
   lapply(seq_len(n), function(i) core_dead_leaves(size[1], size[2], 7000 + i))
@@ -117,12 +177,20 @@ draw_decoys <- function(frame, n = enough_decoys) {
 score_scene <- function(scene, phrases = list(), measures = all_measures()) {
   phrases <- Filter(function(phrase) !is.null(phrase$probe), phrases)
   # Each probe looks at these.
-  if (length(phrases)) scene$oklab <- view_oklab(scene$take)
+  if (length(phrases)) {
+    scene$oklab <- view_oklab(scene$take)
+  }
+
   rows <- lapply(measures, function(measure) {
     if ("reference" %in% measure$needs && is.null(scene$reference)) {
       return(NULL)
     }
-    found <- if (measure$axis == "adherence") probe_scores(measure, scene, phrases) else measure$compute(scene)
+
+    found <- if (measure$axis == "adherence") {
+      probe_scores(measure, scene, phrases)
+    } else {
+      measure$compute(scene)
+    }
     label_scores(measure, found)
   })
   rows <- unlist(rows, recursive = FALSE)
@@ -130,14 +198,25 @@ score_scene <- function(scene, phrases = list(), measures = all_measures()) {
   # Column by column, since a run makes forty of these a take.
   words <- function(column) vapply(rows, `[[`, "", column)
   numbers <- function(column) vapply(rows, `[[`, 0, column)
-  tibble::new_tibble(list(
-    axis = words("axis"), measure = words("measure"), value = numbers("value"), raw = numbers("raw"),
-    level = words("level"), place = words("place"), phrase = words("phrase")
-  ), nrow = length(rows))
+  tibble::new_tibble(
+    list(
+      axis = words("axis"),
+      measure = words("measure"),
+      value = numbers("value"),
+      raw = numbers("raw"),
+      level = words("level"),
+      place = words("place"),
+      phrase = words("phrase")
+    ),
+    nrow = length(rows)
+  )
 }
 
 soften_level <- function(row, doubtful) {
-  if (row$measure %in% doubtful && identical(row$level, "serious")) row$level <- "slight"
+  if (row$measure %in% doubtful && identical(row$level, "serious")) {
+    row$level <- "slight"
+  }
+
   row
 }
 
@@ -145,13 +224,18 @@ probe_scores <- function(measure, scene, phrases) {
   asked <- Filter(function(phrase) identical(phrase$probe$measure, measure$measure), phrases)
   lapply(asked, function(phrase) {
     scores <- measure$compute(scene, phrase$probe)
-    if (!is.null(scores)) as_evidence(scores, phrase)
+    if (!is.null(scores)) {
+      as_evidence(scores, phrase)
+    }
   })
 }
 
 # What is not wanted has its full value where it is absent.
 as_evidence <- function(scores, phrase) {
-  if (phrase$unwanted) scores$value <- 1 - scores$value
+  if (phrase$unwanted) {
+    scores$value <- 1 - scores$value
+  }
+
   scores$phrase <- phrase$key
   scores
 }
@@ -159,5 +243,7 @@ as_evidence <- function(scores, phrase) {
 # One score or several, each with the name of its measure.
 label_scores <- function(measure, scores) {
   several <- if (is.null(scores$value)) scores else list(scores)
-  lapply(Filter(length, several), function(one) c(list(axis = measure$axis, measure = measure$measure), one))
+  lapply(Filter(length, several), function(one) {
+    c(list(axis = measure$axis, measure = measure$measure), one)
+  })
 }

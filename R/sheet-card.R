@@ -12,14 +12,27 @@ draw_card <- function(card, file, width) {
   for (i in seq_along(card$panels)) {
     column <- (i - 1) %% layout$columns
     row <- (i - 1) %/% layout$columns
-    put_panel(card$panels[[i]], layout$gap + column * (layout$cell + layout$gap), layout$head + row * layout$row, layout$cell, layout$picture)
+    put_panel(
+      card$panels[[i]],
+      layout$gap + column * (layout$cell + layout$gap),
+      layout$head + row * layout$row,
+      layout$cell,
+      layout$picture
+    )
   }
+
   for (i in seq_along(card$warnings)) {
     left <- layout$gap + ((i - 1) %% 2) * width / 2
     top <- layout$head + layout$rows * layout$row + ((i - 1) %/% 2) * layout$warning
     put_warning(card$warnings[[i]], left, top, layout, width / 2 - layout$gap)
   }
-  grid::grid.lines(c(0, width), c(layout$height, layout$height) - 1, default.units = "native", gp = grid::gpar(col = "#cccccc"))
+
+  grid::grid.lines(
+    c(0, width),
+    c(layout$height, layout$height) - 1,
+    default.units = "native",
+    gp = grid::gpar(col = "#cccccc")
+  )
   layout$height
 }
 
@@ -33,7 +46,14 @@ card_layout <- function(card, width) {
   warning <- round(0.75 * picture) + 34
   rows <- ceiling(length(card$panels) / columns)
   list(
-    gap = gap, columns = columns, cell = cell, picture = picture, head = head, row = row, rows = rows, warning = warning,
+    gap = gap,
+    columns = columns,
+    cell = cell,
+    picture = picture,
+    head = head,
+    row = row,
+    rows = rows,
+    warning = warning,
     height = head + rows * row + ceiling(length(card$warnings) / 2) * warning + gap
   )
 }
@@ -49,9 +69,17 @@ put_picture <- function(panel, x, y, wide, tall) {
   for (box in panel$boxes) {
     at <- pmin(pmax(box$at, 0), 1)
     grid::grid.rect(
-      grid::unit(x + at[1] * size[1], "native"), grid::unit(y + at[2] * size[2], "native"),
-      grid::unit((at[3] - at[1]) * size[1], "native"), -grid::unit((at[4] - at[2]) * size[2], "native"), just = c("left", "top"),
-      gp = grid::gpar(fill = NA, col = box$colour, lwd = 2.5, lty = if (box$dashed) "22" else "solid")
+      grid::unit(x + at[1] * size[1], "native"),
+      grid::unit(y + at[2] * size[2], "native"),
+      grid::unit((at[3] - at[1]) * size[1], "native"),
+      -grid::unit((at[4] - at[2]) * size[2], "native"),
+      just = c("left", "top"),
+      gp = grid::gpar(
+        fill = NA,
+        col = box$colour,
+        lwd = 2.5,
+        lty = if (box$dashed) "22" else "solid"
+      )
     )
   }
 }
@@ -60,6 +88,18 @@ put_warning <- function(panel, x, y, layout, wide) {
   picture <- round(0.75 * layout$cell)
   put_text(paste("warning:", panel$title), x, y, 13, mark_colour, bold = TRUE, most = wide)
   put_picture(panel, x, y + 18, picture, round(0.75 * layout$picture))
-  lines <- c(strwrap(panel$found, (wide - picture) / 7), strwrap(panel$wanted, (wide - picture) / 7))
-  for (i in seq_along(lines)) put_text(lines[i], x + picture + 12, y + 18 + 18 * (i - 1), 13, "#333333", most = wide - picture - 12)
+  lines <- c(
+    strwrap(panel$found, (wide - picture) / 7),
+    strwrap(panel$wanted, (wide - picture) / 7)
+  )
+  for (i in seq_along(lines)) {
+    put_text(
+      lines[i],
+      x + picture + 12,
+      y + 18 + 18 * (i - 1),
+      13,
+      "#333333",
+      most = wide - picture - 12
+    )
+  }
 }

@@ -33,25 +33,59 @@
 #' score_run(trial)
 #' draw_sheet(trial)
 #' unlink(folder, recursive = TRUE)
-draw_sheet <- function(trial, run = "main", file = NULL, seed = NULL, width = 1600, job = NULL, by = "pipelines", show = "all", case = NULL, pipeline = NULL, rows = 40) {
+draw_sheet <- function(
+  trial,
+  run = "main",
+  file = NULL,
+  seed = NULL,
+  width = 1600,
+  job = NULL,
+  by = "pipelines",
+  show = "all",
+  case = NULL,
+  pipeline = NULL,
+  rows = 40
+) {
   check_arguments(
-    file = checkmate::check_string(file, pattern = "\\.(png|pdf|svg)$", null.ok = TRUE), seed = checkmate::check_int(seed, null.ok = TRUE),
-    width = checkmate::check_int(width, lower = 400, upper = 20000), by = checkmate::check_choice(by, sheet_kinds), show = checkmate::check_choice(show, names(shown_takes_of)),
-    case = checkmate::check_character(case, any.missing = FALSE, null.ok = TRUE), pipeline = checkmate::check_string(pipeline, null.ok = TRUE), rows = checkmate::check_int(rows, lower = 1, upper = 1000)
+    file = checkmate::check_string(file, pattern = "\\.(png|pdf|svg)$", null.ok = TRUE),
+    seed = checkmate::check_int(seed, null.ok = TRUE),
+    width = checkmate::check_int(width, lower = 400, upper = 20000),
+    by = checkmate::check_choice(by, sheet_kinds),
+    show = checkmate::check_choice(show, names(shown_takes_of)),
+    case = checkmate::check_character(case, any.missing = FALSE, null.ok = TRUE),
+    pipeline = checkmate::check_string(pipeline, null.ok = TRUE),
+    rows = checkmate::check_int(rows, lower = 1, upper = 1000)
   )
   trial <- as_trial(trial)
   verdict <- choose_pipeline(trial, run, job)
   stop_for_unknown(case, unique(verdict$table$case), "This choice", "case")
-  if (!is.null(pipeline)) stop_for_unknown(pipeline, verdict$recipes$pipeline, "This run", "pipeline")
+  if (!is.null(pipeline)) {
+    stop_for_unknown(pipeline, verdict$recipes$pipeline, "This run", "pipeline")
+  }
+
   seed <- seed %||% trial$suite$seeds[1]
   if (!seed %in% trial$suite$seeds) {
-    stop_sprenn("argument", c(paste0("The suite has no seed ", seed, "."), i = paste("It has", paste(trial$suite$seeds, collapse = ", "))))
+    stop_sprenn(
+      "argument",
+      c(
+        paste0("The suite has no seed ", seed, "."),
+        i = paste("It has", paste(trial$suite$seeds, collapse = ", "))
+      )
+    )
   }
+
   file <- file %||% file.path(run_folder(trial$folder, run), "sheet.png")
   grid <- sheet_grid(trial, verdict, run, by, show, seed, case, pipeline %||% verdict$best)
-  title <- paste0(verdict$suite$title, switch(by,
-    seeds = paste0(", seeds of ", pipeline %||% verdict$best), best = ", the best takes", worst = ", the worst takes", paste0(", seed ", seed)
-  ), if (show != "all") paste0(", ", show, " only"))
+  title <- paste0(
+    verdict$suite$title,
+    switch(by,
+      seeds = paste0(", seeds of ", pipeline %||% verdict$best),
+      best = ", the best takes",
+      worst = ", the worst takes",
+      paste0(", seed ", seed)
+    ),
+    if (show != "all") paste0(", ", show, " only")
+  )
   pages <- split(grid$rows, (seq_along(grid$rows) - 1) %/% rows)
   layouts <- lapply(pages, function(page) sheet_layout(page, nrow(grid$columns), width))
   strip <- if (by == "sweep") strip_figure(verdict, unique(vapply(grid$rows, `[[`, "", "case")))
@@ -61,12 +95,29 @@ draw_sheet <- function(trial, run = "main", file = NULL, seed = NULL, width = 16
 paint_pages <- function(pages, layouts, columns, title, strip, file, width) {
   ending <- sub(".*\\.", "", file)
   below <- if (is.null(strip)) 0 else 300
-  heights <- vapply(layouts, `[[`, 0, "height") + replace(numeric(length(pages)), length(pages), below)
-  files <- if (ending == "pdf") file else c(file, vapply(seq_along(pages)[-1], function(i) sub("(\\.[a-z]+)$", paste0("-", i, "\\1"), file), ""))
+  heights <- vapply(layouts, `[[`, 0, "height") +
+    replace(numeric(length(pages)), length(pages), below)
+  files <- if (ending == "pdf") {
+    file
+  } else {
+    c(
+      file,
+      vapply(
+        seq_along(pages)[-1],
+        function(i) sub("(\\.[a-z]+)$", paste0("-", i, "\\1"), file),
+        ""
+      )
+    )
+  }
   open_device <- function(i) {
     inches <- c(width, if (ending == "pdf") max(heights) else heights[i]) / 72
-    switch(ending, png = ragg::agg_png(files[i], width, heights[i], res = 72), svg = grDevices::svg(files[i], inches[1], inches[2]), pdf = grDevices::cairo_pdf(file, inches[1], inches[2], onefile = TRUE))
+    switch(ending,
+      png = ragg::agg_png(files[i], width, heights[i], res = 72),
+      svg = grDevices::svg(files[i], inches[1], inches[2]),
+      pdf = grDevices::cairo_pdf(file, inches[1], inches[2], onefile = TRUE)
+    )
   }
+
   open <- FALSE
   on.exit(if (open) grDevices::dev.off())
   for (i in seq_along(pages)) {
@@ -74,16 +125,35 @@ paint_pages <- function(pages, layouts, columns, title, strip, file, width) {
       open_device(i)
       open <- TRUE
     }
-    paint_sheet(pages[[i]], columns, layouts[[i]], paste0(title, if (length(pages) > 1) paste0(", page ", i, " of ", length(pages))), heights[i])
+
+    paint_sheet(
+      pages[[i]],
+      columns,
+      layouts[[i]],
+      paste0(title, if (length(pages) > 1) paste0(", page ", i, " of ", length(pages))),
+      heights[i]
+    )
     if (i == length(pages) && !is.null(strip)) {
       grid::upViewport(0)
-      print(strip, vp = grid::viewport(grid::unit(0.5, "npc"), grid::unit(0, "npc"), width = grid::unit(1, "npc"), height = grid::unit(below / heights[i], "npc"), just = c("centre", "bottom")), newpage = FALSE)
+      print(
+        strip,
+        vp = grid::viewport(
+          grid::unit(0.5, "npc"),
+          grid::unit(0, "npc"),
+          width = grid::unit(1, "npc"),
+          height = grid::unit(below / heights[i], "npc"),
+          just = c("centre", "bottom")
+        ),
+        newpage = FALSE
+      )
     }
+
     if (ending != "pdf" || i == length(pages)) {
       grDevices::dev.off()
       open <- FALSE
     }
   }
+
   files
 }
 
@@ -92,7 +162,15 @@ strip_figure <- function(verdict, cases) {
   curves <- curves_of(verdict)
   rows <- curves$curves[curves$curves$case %in% cases & curves$curves$score %in% axes, ]
   rows$score <- factor(rows$score, axes)
-  ggplot2::ggplot(rows, ggplot2::aes(.data$value, .data$mean, colour = .data$family, group = paste(.data$line, .data$case))) +
+  ggplot2::ggplot(
+    rows,
+    ggplot2::aes(
+      .data$value,
+      .data$mean,
+      colour = .data$family,
+      group = paste(.data$line, .data$case)
+    )
+  ) +
     ggplot2::geom_line(linewidth = 0.8) +
     ggplot2::geom_point(size = 2) +
     ggplot2::facet_wrap("score", nrow = 1) +
@@ -113,9 +191,21 @@ sheet_layout <- function(rows, columns, width) {
   pictures <- vapply(rows, function(row) round(cell * min(1.4, row$frame[2] / row$frame[1])), 0)
   text <- 62
   close_up <- round(cell * 0.5)
-  tall <- pictures + vapply(rows, function(row) text + (if (is.null(row$watch)) 0 else close_up + gap) + gap, 0)
+  tall <- pictures +
+    vapply(rows, function(row) text + (if (is.null(row$watch)) 0 else close_up + gap) + gap, 0)
   head <- 96
-  list(width = width, gap = gap, cell = cell, pictures = pictures, text = text, close_up = close_up, head = head, sides = sides, tops = head + cumsum(c(0, tall[-length(tall)])), height = head + sum(tall) + gap)
+  list(
+    width = width,
+    gap = gap,
+    cell = cell,
+    pictures = pictures,
+    text = text,
+    close_up = close_up,
+    head = head,
+    sides = sides,
+    tops = head + cumsum(c(0, tall[-length(tall)])),
+    height = head + sum(tall) + gap
+  )
 }
 
 paint_sheet <- function(rows, columns, layout, title, height) {
@@ -123,36 +213,75 @@ paint_sheet <- function(rows, columns, layout, title, height) {
   say <- function(..., most = layout$cell) put_text(..., most = most)
   say(title, 8, 8, 18, bold = TRUE, most = layout$width)
   say(
-    "Under each take: structure, adherence, style; cost and seconds; what is wrong in red. A green edge marks a keeper.",
-    8, 34, 13, "#555555", most = layout$width
+    paste0(
+      "Under each take: structure, adherence, style; cost and seconds; what is wrong in red. A ",
+      "green edge marks a keeper."
+    ),
+    8,
+    34,
+    13,
+    "#555555",
+    most = layout$width
   )
   left <- function(column) layout$gap + (column - 1) * (layout$cell + layout$gap)
   say("reference", left(1), layout$head - 26, 14, bold = TRUE)
-  if (layout$sides == 2) say("look", left(2), layout$head - 26, 14, bold = TRUE)
-  for (k in seq_len(nrow(columns))) say(columns$title[k], left(k + layout$sides), layout$head - 26, 14, columns$colour[k], bold = TRUE, ends = TRUE)
-  for (i in seq_along(rows)) paint_row(rows[[i]], layout$tops[i], c(layout, picture = layout$pictures[i]), left)
+  if (layout$sides == 2) {
+    say("look", left(2), layout$head - 26, 14, bold = TRUE)
+  }
+
+  for (k in seq_len(nrow(columns))) {
+    say(
+      columns$title[k],
+      left(k + layout$sides),
+      layout$head - 26,
+      14,
+      columns$colour[k],
+      bold = TRUE,
+      ends = TRUE
+    )
+  }
+
+  for (i in seq_along(rows)) {
+    paint_row(rows[[i]], layout$tops[i], c(layout, picture = layout$pictures[i]), left)
+  }
 }
 
 paint_row <- function(row, top, layout, left) {
   say <- function(...) put_text(..., most = layout$cell)
   below <- top + layout$picture
   closer <- below + layout$text
-  if (!is.null(row$reference)) draw_cell(row$reference, left(1), top, layout)
-  if (!is.null(row$look)) draw_cell(row$look, left(2), top, layout)
+  if (!is.null(row$reference)) {
+    draw_cell(row$reference, left(1), top, layout)
+  }
+
+  if (!is.null(row$look)) {
+    draw_cell(row$look, left(2), top, layout)
+  }
+
   say(row$title, left(1), below + 4, 13, bold = TRUE)
   say(row$note, left(1), below + 22, 12, "#555555")
   near <- list(cell = layout$cell, picture = layout$close_up)
   if (!is.null(row$watch)) {
-    if (!is.null(row$reference)) draw_cell(cut_box(row$reference, row$watch), left(1), closer, near)
+    if (!is.null(row$reference)) {
+      draw_cell(cut_box(row$reference, row$watch), left(1), closer, near)
+    }
+
     put_text("watched, closer", left(1), closer - 16, 11.5, "#555555", most = layout$cell)
   }
+
   for (k in seq_along(row$cells)) {
     cell <- row$cells[[k]]
-    if (is.null(cell)) next
+    if (is.null(cell)) {
+      next
+    }
+
     x <- left(k + layout$sides)
     pixels <- if (!is.null(cell$path)) bring_back(read_picture(cell$path), row$frame)
     draw_cell(pixels, x, top, layout, edge = if (cell$keeper) "#1b8a4b" else "#bbbbbb")
-    if (!is.null(row$watch) && !is.null(pixels)) draw_cell(cut_box(pixels, row$watch), x, closer, near)
+    if (!is.null(row$watch) && !is.null(pixels)) {
+      draw_cell(cut_box(pixels, row$watch), x, closer, near)
+    }
+
     say(cell$scores, x, below + 5, 11.5)
     say(cell$cost, x, below + 21, 11, "#555555")
     say(cell$notes, x, below + 36, 11.5, "#b03a1a")
@@ -174,10 +303,23 @@ open_page <- function(width, height) {
   grid::pushViewport(grid::viewport(xscale = c(0, width), yscale = c(height, 0)))
 }
 
-put_text <- function(text, x, y, size = 12, colour = "#222222", bold = FALSE, most, ends = FALSE) {
+put_text <- function(
+  text,
+  x,
+  y,
+  size = 12,
+  colour = "#222222",
+  bold = FALSE,
+  most,
+  ends = FALSE
+) {
   style <- grid::gpar(fontsize = size, col = colour, fontface = if (bold) "bold" else "plain")
   grid::grid.text(
-    fit_text(text, most, style, ends), grid::unit(x, "native"), grid::unit(y, "native"), just = c("left", "top"), gp = style
+    fit_text(text, most, style, ends),
+    grid::unit(x, "native"),
+    grid::unit(y, "native"),
+    just = c("left", "top"),
+    gp = style
   )
 }
 
@@ -185,18 +327,28 @@ put_text <- function(text, x, y, size = 12, colour = "#222222", bold = FALSE, mo
 # middle where both `ends` tell (pipelines of a sweep differ in their last letters).
 fit_text <- function(text, most, style, ends = FALSE) {
   width <- function(text) {
-    grid::convertWidth(grid::grobWidth(grid::textGrob(text, gp = style)), "native", valueOnly = TRUE)
+    grid::convertWidth(
+      grid::grobWidth(grid::textGrob(text, gp = style)),
+      "native",
+      valueOnly = TRUE
+    )
   }
+
   if (width(text) <= most) {
     return(text)
   }
+
   whole <- nchar(text)
   cut <- function(letters) {
     last <- if (ends) letters %/% 2 else 0
     paste0(substr(text, 1, letters - last), "\u2026", substr(text, whole - last + 1, whole))
   }
+
   letters <- whole
-  while (letters > 1 && width(cut(letters)) > most) letters <- letters - 1
+  while (letters > 1 && width(cut(letters)) > most) {
+    letters <- letters - 1
+  }
+
   cut(letters)
 }
 
@@ -210,13 +362,27 @@ draw_cell <- function(pixels, x, y, layout, edge = "#bbbbbb") {
     width <- size[1]
     height <- size[2]
     grid::grid.raster(
-      grDevices::as.raster(resize_picture(pixels, size)), grid::unit(x, "native"), grid::unit(y, "native"),
-      grid::unit(width, "native"), -grid::unit(height, "native"), just = c("left", "top"), interpolate = FALSE
+      grDevices::as.raster(resize_picture(pixels, size)),
+      grid::unit(x, "native"),
+      grid::unit(y, "native"),
+      grid::unit(width, "native"),
+      -grid::unit(height, "native"),
+      just = c("left", "top"),
+      interpolate = FALSE
     )
   }
+
   grid::grid.rect(
-    grid::unit(x, "native"), grid::unit(y, "native"), grid::unit(width, "native"), -grid::unit(height, "native"),
-    just = c("left", "top"), gp = grid::gpar(fill = if (is.null(pixels)) "#f2f2f2" else NA, col = edge, lwd = if (edge == "#bbbbbb") 1 else 3)
+    grid::unit(x, "native"),
+    grid::unit(y, "native"),
+    grid::unit(width, "native"),
+    -grid::unit(height, "native"),
+    just = c("left", "top"),
+    gp = grid::gpar(
+      fill = if (is.null(pixels)) "#f2f2f2" else NA,
+      col = edge,
+      lwd = if (edge == "#bbbbbb") 1 else 3
+    )
   )
   c(width, height)
 }

@@ -1,29 +1,52 @@
 # What a contact sheet shows: `columns` (headings with a colour each) and `rows`, each with a
-# `case`, a `title`, a `note`, what stands at its side (`reference`, `look`: pixels, or NULL), its `frame`
+# `case`, a `title`, a `note`, what stands at its side (`reference`, `look`:
+# pixels, or NULL), its `frame`
 # and a cell for every column.
 
 sheet_kinds <- c("pipelines", "seeds", "steps", "sweep", "best", "worst")
+
 shown_takes_of <- list(
-  all = function(table) rep(TRUE, nrow(table)), keepers = function(table) table$keeper %in% TRUE, failed = function(table) table$state %in% c("failed", "refused"),
+  all = function(table) rep(TRUE, nrow(table)),
+  keepers = function(table) table$keeper %in% TRUE,
+  failed = function(table) table$state %in% c("failed", "refused"),
   flawed = function(table) table$flaws != "" | table$slight != "" | table$missed != ""
 )
 
 sheet_grid <- function(trial, verdict, run, by, show, seed, case, pipeline) {
   table <- if (by == "steps") stepwise_table(trial, verdict, run, pipeline) else verdict$table
-  if (!is.null(case)) table <- table[table$case %in% case, ]
-  if (by == "seeds") table <- table[table$pipeline == pipeline, ]
-  if (!by %in% c("seeds", "best", "worst")) table <- table[table$seed == seed, ]
+  if (!is.null(case)) {
+    table <- table[table$case %in% case, ]
+  }
+
+  if (by == "seeds") {
+    table <- table[table$pipeline == pipeline, ]
+  }
+
+  if (!by %in% c("seeds", "best", "worst")) {
+    table <- table[table$seed == seed, ]
+  }
+
   recipes <- by_family(verdict$recipes[verdict$recipes$pipeline %in% table$pipeline, ])
   table$shown <- shown_takes_of[[show]](table)
   found <- switch(by,
     pipelines = columns_of(table, table$pipeline, recipes$pipeline, recipes, verdict),
     steps = columns_of(table, table$pipeline, unique(table$pipeline), recipes, verdict),
     seeds = columns_of(table, table$seed, sort(unique(table$seed)), NULL, verdict, "seed "),
-    best = , worst = ranked_columns(table, by),
+    best = ,
+    worst = ranked_columns(table, by),
     sweep = swept_columns(table, recipes, verdict)
   )
   rows <- Filter(Negate(is.null), sheet_rows(found$table, found$columns, trial, run, by))
-  if (length(rows) == 0) stop_sprenn("run", c("No take is like that, so there is nothing to draw.", i = "Show all of them, or other cases."))
+  if (length(rows) == 0) {
+    stop_sprenn(
+      "run",
+      c(
+        "No take is like that, so there is nothing to draw.",
+        i = "Show all of them, or other cases."
+      )
+    )
+  }
+
   # A column that has nothing to show is left out.
   full <- Reduce(`|`, lapply(rows, function(row) !vapply(row$cells, is.null, NA)))
   rows <- lapply(rows, function(row) {
@@ -35,9 +58,19 @@ sheet_grid <- function(trial, verdict, run, by, show, seed, case, pipeline) {
 
 # The column of each take, and the headings.
 columns_of <- function(table, of, order, recipes, verdict, prefix = "") {
-  colours <- if (is.null(recipes)) rep("#222222", length(order)) else family_colours(verdict$recipes)[family_of(verdict$recipes)[match(order, verdict$recipes$pipeline)]]
+  colours <- if (is.null(recipes)) {
+    rep("#222222", length(order))
+  } else {
+    family_colours(verdict$recipes)[family_of(verdict$recipes)[match(
+      order,
+      verdict$recipes$pipeline
+    )]]
+  }
   table$column <- match(of, order)
-  list(table = table, columns = data.frame(title = paste0(prefix, order), colour = unname(colours)))
+  list(
+    table = table,
+    columns = data.frame(title = paste0(prefix, order), colour = unname(colours))
+  )
 }
 
 # The takes of each case by what they are worth, most ranks a sheet can hold.
@@ -47,7 +80,13 @@ ranked_columns <- function(table, by) {
   table <- table[order(table$case, sign * table$utility), ]
   table$column <- stats::ave(seq_len(nrow(table)), table$case, FUN = seq_along)
   table <- table[table$column <= 6, ]
-  list(table = table, columns = data.frame(title = paste(by, seq_len(max(0, table$column))), colour = rep("#222222", max(0, table$column))))
+  list(
+    table = table,
+    columns = data.frame(
+      title = paste(by, seq_len(max(0, table$column))),
+      colour = rep("#222222", max(0, table$column))
+    )
+  )
 }
 
 # A row for each case and line of a sweep, a column for each value.
@@ -58,7 +97,10 @@ swept_columns <- function(table, recipes, verdict) {
   at <- match(table$pipeline, lines$pipeline)
   table$line <- lines$line[at]
   table$column <- match(lines$value[at], values)
-  list(table = table, columns = data.frame(title = paste(lines$vary[1], format_value(values)), colour = "#222222"))
+  list(
+    table = table,
+    columns = data.frame(title = paste(lines$vary[1], format_value(values)), colour = "#222222")
+  )
 }
 
 # A chain's takes and those of the steps that led to them.
@@ -68,8 +110,15 @@ stepwise_table <- function(trial, verdict, run, pipeline) {
   takes <- takes_for(store, trial, verdict$brief, verdict$recipes$pipeline)
   takes <- takes[chain_rows(takes, pipeline), ]
   if (length(unique(takes$pipeline)) < 2) {
-    stop_sprenn("argument", c(paste0(quoted(pipeline), " has one step only."), i = "A chain has `steps:` in lineup.yml."))
+    stop_sprenn(
+      "argument",
+      c(
+        paste0(quoted(pipeline), " has one step only."),
+        i = "A chain has `steps:` in lineup.yml."
+      )
+    )
   }
+
   add_utility(axes_of(store, trial, verdict$brief, takes), verdict$brief)
 }
 
@@ -78,7 +127,11 @@ sheet_rows <- function(table, columns, trial, run, by) {
   rows <- lapply(cases, function(case) {
     own <- table[table$case == case$id, ]
     groups <- if (by == "sweep") split(own, factor(own$line, unique(own$line))) else list(own)
-    unname(lapply(seq_along(groups), function(k) sheet_row(case, groups[[k]], nrow(columns), trial, run, names(groups)[k], k == 1, by)))
+    unname(
+      lapply(seq_along(groups), function(k) {
+        sheet_row(case, groups[[k]], nrow(columns), trial, run, names(groups)[k], k == 1, by)
+      })
+    )
   })
   unlist(rows, recursive = FALSE)
 }
@@ -86,22 +139,40 @@ sheet_rows <- function(table, columns, trial, run, by) {
 sheet_row <- function(case, own, columns, trial, run, line, first, by) {
   cells <- lapply(seq_len(columns), function(k) {
     one <- own[own$column == k, ]
-    if (nrow(one) && one$shown[1]) take_cell(one[1, ], trial, run, by)
+    if (nrow(one) && one$shown[1]) {
+      take_cell(one[1, ], trial, run, by)
+    }
   })
   if (all(vapply(cells, is.null, NA))) {
     return(NULL)
   }
+
   looks <- if (!is.na(case$look)) unlist(trial$suite$looks[[case$look]])
   list(
-    case = case$id, title = if (is.null(line)) case$id else paste(line, case$id, sep = ", "), note = if (!is.na(case$look)) paste("look:", case$look) else "", frame = case_frame(case, trial$suite),
-    reference = if (first && !is.null(case$reference)) fitted_reference(case, trial$suite), look = if (first && length(looks)) read_picture(looks[1]), watch = watch_box(case, trial$suite), cells = cells
+    case = case$id,
+    title = if (is.null(line)) case$id else paste(line, case$id, sep = ", "),
+    note = if (!is.na(case$look)) paste("look:", case$look) else "",
+    frame = case_frame(case, trial$suite),
+    reference = if (first && !is.null(case$reference)) fitted_reference(case, trial$suite),
+    look = if (first && length(looks)) read_picture(looks[1]),
+    watch = watch_box(case, trial$suite),
+    cells = cells
   )
 }
 
 take_cell <- function(one, trial, run, by) {
-  money <- paste(c(if (!is.na(one$cost)) small_sum(one$cost), if (!is.na(one$seconds)) paste(two(one$seconds), "s")), collapse = ", ")
+  money <- paste(
+    c(
+      if (!is.na(one$cost)) small_sum(one$cost),
+      if (!is.na(one$seconds)) paste(two(one$seconds), "s")
+    ),
+    collapse = ", "
+  )
   list(
-    path = if (one$state == "made") file.path(run_folder(trial$folder, run), "takes", one$file), scores = cell_scores(one), notes = cell_notes(one), keeper = isTRUE(one$keeper),
+    path = if (one$state == "made") file.path(run_folder(trial$folder, run), "takes", one$file),
+    scores = cell_scores(one),
+    notes = cell_notes(one),
+    keeper = isTRUE(one$keeper),
     cost = if (by %in% c("best", "worst")) paste0(one$pipeline, ", seed ", one$seed) else money
   )
 }
@@ -111,6 +182,7 @@ watch_box <- function(case, suite) {
   if (is.null(case$reference) || length(case$watch) == 0) {
     return(NULL)
   }
+
   box_of_map(case_watch(case, suite, view_size(case_frame(case, suite)))[[1]]$kept)
 }
 
@@ -118,6 +190,7 @@ cell_scores <- function(one) {
   if (nrow(one) == 0 || one$state != "made") {
     return("")
   }
+
   paste(two(c(one$structure, one$adherence, one$style)), collapse = "  ")
 }
 
@@ -125,11 +198,17 @@ cell_notes <- function(one) {
   if (nrow(one) == 0) {
     return("not in this run")
   }
+
   if (one$state != "made") {
-    return(paste0(one$state, if (!is.na(one$failure)) paste0(": ", gsub("_", " ", one$failure))))
+    return(paste0(
+      one$state,
+      if (!is.na(one$failure)) paste0(": ", gsub("_", " ", one$failure))
+    ))
   }
+
   notes <- c(
-    if (one$flaws != "") one$flaws, if (one$missed != "") paste0("without \"", one$missed, "\""),
+    if (one$flaws != "") one$flaws,
+    if (one$missed != "") paste0("without \"", one$missed, "\""),
     if (!one$keeper && one$flaws == "" && one$missed == "") "below floor",
     if (one$slight != "") paste("slightly", one$slight)
   )

@@ -4,11 +4,19 @@ standin_bracken <- function() {
   seen <- new.env()
   engine(
     about = list(
-      name = "bracken", version = "1",
-      checkpoints = list(fern = list(sizes = list(c(384, 256), c(576, 384), c(384, 576), c(480, 480)))),
+      name = "bracken",
+      version = "1",
+      checkpoints = list(
+        fern = list(
+          sizes = list(c(384, 256), c(576, 384), c(384, 576), c(480, 480))
+        )
+      ),
       settings = list(guidance = c(1, 20)),
       hold = c(at_0 = 1, at_1 = 100),
-      takes = c("look", "mask", "text_alone", "negative", "depth", "pose"), repeatable = TRUE, price = 0.02, seconds = 0.3
+      takes = c("look", "mask", "text_alone", "negative", "depth", "pose"),
+      repeatable = TRUE,
+      price = 0.02,
+      seconds = 0.3
     ),
     make = function(request) take_result(bracken_picture(request, seen), cost = 0.02),
     caption = function(picture) describe_picture(picture, seen)
@@ -22,7 +30,9 @@ bracken_picture <- function(request, seen) {
     request,
     change = bracken_change(knob),
     pull = if (knob > 80) 0 else 1,
-    style$manner, style$palette, strength = 0.95
+    style$manner,
+    style$palette,
+    strength = 0.95
   )
 }
 

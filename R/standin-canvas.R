@@ -3,7 +3,13 @@
 
 # Evaluates `code` with R's own generator seeded, and leaves no trace of it.
 with_drawing_seed <- function(seed, code) {
-  withr::with_seed(seed, code, .rng_kind = "Mersenne-Twister", .rng_normal_kind = "Inversion", .rng_sample_kind = "Rejection")
+  withr::with_seed(
+    seed,
+    code,
+    .rng_kind = "Mersenne-Twister",
+    .rng_normal_kind = "Inversion",
+    .rng_sample_kind = "Rejection"
+  )
 }
 
 resize_plane <- function(m, rows, columns) draw_resize(m, rows, columns)
@@ -18,8 +24,10 @@ smooth_noise <- function(rows, columns, size, columns_size = size) {
 fractal_noise <- function(rows, columns, size, octaves = 4) {
   total <- matrix(0, rows, columns)
   for (octave in seq_len(octaves)) {
-    total <- total + smooth_noise(rows, columns, max(1, size / 2^(octave - 1))) / 1.8^(octave - 1)
+    total <- total +
+      smooth_noise(rows, columns, max(1, size / 2^(octave - 1))) / 1.8^(octave - 1)
   }
+
   total
 }
 
@@ -38,7 +46,13 @@ luminance <- function(picture) draw_luminance(picture)
 # A drawing over x and y from 0 to 1 (y upwards), as a picture and how far it
 # covers each pixel (rows x columns).
 draw_layer <- function(rows, columns, draw) {
-  capture <- ragg::agg_capture(columns, rows, units = "px", res = 72, background = "transparent")
+  capture <- ragg::agg_capture(
+    columns,
+    rows,
+    units = "px",
+    res = 72,
+    background = "transparent"
+  )
   device <- grDevices::dev.cur()
   on.exit(grDevices::dev.off(device))
   graphics::par(mar = c(0, 0, 0, 0), xaxs = "i", yaxs = "i")
@@ -48,11 +62,14 @@ draw_layer <- function(rows, columns, draw) {
   draw_unpack(as.integer(capture(native = TRUE)), rows, columns)
 }
 
-lay_over <- function(picture, layer, strength = 1) draw_mix(picture, layer$colour, c(layer$cover) * strength)
+lay_over <- function(picture, layer, strength = 1) {
+  draw_mix(picture, layer$colour, c(layer$cover) * strength)
+}
 
 resample_picture <- function(picture, rows, columns) {
   if (all(dim(picture)[1:2] == c(rows, columns))) {
     return(picture)
   }
+
   draw_resize(picture, rows, columns)
 }

@@ -3,7 +3,10 @@
 
 # A drafted prompt: one phrase a part.
 describe_picture <- function(picture, seen) {
-  if (is.null(seen$known)) assign("known", known_scenes(), seen)
+  if (is.null(seen$known)) {
+    assign("known", known_scenes(), seen)
+  }
+
   small <- resample_picture(picture, 64, 96)
   facts <- scene_facts(small)
   distance <- colSums((seen$known$facts - facts)^2)
@@ -14,20 +17,34 @@ describe_picture <- function(picture, seen) {
 
 tabulate_words <- function(words) {
   # The nearest wins a tie.
-  unlist(lapply(split(length(words) - seq_along(words) + 10, factor(words, unique(words))), sum))
+  unlist(lapply(
+    split(length(words) - seq_along(words) + 10, factor(words, unique(words))),
+    sum
+  ))
 }
 
 scene_phrases <- function() {
   list(
-    windmill = "a windmill on a hill", lighthouse = "a lighthouse on a headland", ferry = "a ferry at its landing",
-    greenhouse = "a greenhouse", tower = "a water tower", kites = "a child on kite hill", salt = "salt works by the sea",
+    windmill = "a windmill on a hill",
+    lighthouse = "a lighthouse on a headland",
+    ferry = "a ferry at its landing",
+    greenhouse = "a greenhouse",
+    tower = "a water tower",
+    kites = "a child on kite hill",
+    salt = "salt works by the sea",
     mast = "a signal mast"
   )
 }
 
 known_scenes <- function() {
   grid <- expand.grid(seed = 1:14, tile = tile_names(), stringsAsFactors = FALSE)
-  facts <- mapply(function(tile, seed) scene_facts(resample_picture(draw_tile(tile, 144, 96, 5000 + seed), 64, 96)), grid$tile, grid$seed)
+  facts <- mapply(
+    function(tile, seed) {
+      scene_facts(resample_picture(draw_tile(tile, 144, 96, 5000 + seed), 64, 96))
+    },
+    grid$tile,
+    grid$seed
+  )
   list(facts = facts, tile = grid$tile)
 }
 
@@ -41,7 +58,11 @@ scene_facts <- function(small) {
   down <- light[c(2:rows, rows), ] - light
   strength <- sqrt(across^2 + down^2) + 1e-6
   maps <- list(
-    abs(across), abs(down), abs(across * down) / strength, small[, , 1] - small[, , 3], small[, , 2] - small[, , 1]
+    abs(across),
+    abs(down),
+    abs(across * down) / strength,
+    small[, , 1] - small[, , 3],
+    small[, , 2] - small[, , 1]
   )
   unlist(lapply(maps, function(map) {
     coarse <- resize_plane(map, 8, 12)
@@ -53,11 +74,23 @@ scene_facts <- function(small) {
 # The colour of the paint box that the sky is nearest to.
 sky_phrase <- function(small) {
   sky <- apply(small[1:14, , ], 3, mean)
-  box <- c(blue = "#7fa9cf", cream = "#f3e6c0", teal = "#2f8f92", grey = "#9a9a98", orange = "#dd8a3c", pink = "#e7a5b4", yellow = "#ecc846")
+  box <- c(
+    blue = "#7fa9cf",
+    cream = "#f3e6c0",
+    teal = "#2f8f92",
+    grey = "#9a9a98",
+    orange = "#dd8a3c",
+    pink = "#e7a5b4",
+    yellow = "#ecc846"
+  )
   paste("a", names(which.min(colSums((grDevices::col2rgb(box) / 255 - sky)^2))), "sky")
 }
 
 light_phrase <- function(small) {
   level <- mean(luminance(small))
-  if (level < 0.3) "at dusk" else if (level > 0.72) "a bright noon"
+  if (level < 0.3) {
+    "at dusk"
+  } else if (level > 0.72) {
+    "a bright noon"
+  }
 }

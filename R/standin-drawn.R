@@ -10,39 +10,101 @@ drawn_example <- function(seed, wanted = list(), width = 288, height = 192) {
     chance <- function(name, code) if (name %in% names(wanted)) wanted[[name]] else code
     tile <- chance("tile", sample(tile_names(), 1))
     manner <- chance("manner", sample(c(NA, look_names(), NA), 1))
-    sky <- chance("sky", if (stats::runif(1) < 0.55) sample(names(paint_box()), 1) else NA_character_)
+    sky <- chance(
+      "sky",
+      if (stats::runif(1) < 0.55) sample(names(paint_box()), 1) else NA_character_
+    )
     light <- chance("light", sample(c("plain", "plain", names(light_words())), 1))
-    marks <- chance("marks", c("scratches", "lettering", "frame")[stats::runif(3) < c(0.15, 0.12, 0.12)])
-    things <- chance("things", unlist(lapply(small_things, function(thing) rep(thing, if (stats::runif(1) < 0.35) sample(1:5, 1) else 0))))
+    marks <- chance(
+      "marks",
+      c("scratches", "lettering", "frame")[stats::runif(3) < c(0.15, 0.12, 0.12)]
+    )
+    things <- chance(
+      "things",
+      unlist(lapply(small_things, function(thing) {
+        rep(thing, if (stats::runif(1) < 0.35) sample(1:5, 1) else 0)
+      }))
+    )
     change <- chance("change", stats::runif(1, 0, 0.4))
     strength <- chance("strength", stats::runif(1, 0.6, 1))
     # Painted over, scratches are gone.
-    if ("scratches" %in% marks) strength <- 0.25 * strength
+    if ("scratches" %in% marks) {
+      strength <- 0.25 * strength
+    }
+
     # Cut out of a tall picture, as references are that are fitted.
     tall <- chance("tall", FALSE)
     picture <- draw_tile(tile, width, if (tall) round(2.25 * height) else height, seed + 100000)
-    if (tall) picture <- picture[round(stats::runif(1, 0.15, 0.4) * nrow(picture)) + seq_len(height), , ]
-    if ("lettering" %in% marks) picture <- add_lettering(picture)
-    if ("scratches" %in% marks) picture <- wear(picture, seed + 7)
+    if (tall) {
+      picture <- picture[round(stats::runif(1, 0.15, 0.4) * nrow(picture)) +
+        seq_len(height), , ]
+    }
+
+    if ("lettering" %in% marks) {
+      picture <- add_lettering(picture)
+    }
+
+    if ("scratches" %in% marks) {
+      picture <- wear(picture, seed + 7)
+    }
+
     places <- place_small_things(things, height / width)
     if (!is.null(wanted$place)) {
       third <- match(wanted$place, c("left", "middle", "right"))
-      for (i in seq_along(places)) places[[i]]$x <- (third - 1 + stats::runif(1, 0.25, 0.75)) / 3
+      for (i in seq_along(places)) {
+        places[[i]]$x <- (third - 1 + stats::runif(1, 0.25, 0.75)) / 3
+      }
     }
+
     picture <- drift(picture, change)
     sky_map <- sky_of(picture)
     if (length(places)) {
-      layer <- draw_layer(height, width, function() for (place in places) draw_small_thing(place, height / width))
+      layer <- draw_layer(height, width, function() {
+        for (place in places) {
+          draw_small_thing(place, height / width)
+        }
+      })
       picture <- lay_over(picture, layer)
       sky_map <- sky_map * (1 - layer$cover)
     }
+
     palette <- if (!is.na(manner)) home_palette(manner)
-    if (!is.na(manner)) picture <- paint_manner(picture, manner, palette, strength)
-    if (!is.na(sky)) picture <- tint_sky(picture, sky_map, list(sky = data.frame(colour = sky, weight = 1)), stats::runif(1, 0.6, 1))
-    if (light != "plain") picture <- set_light(picture, list(light = light), stats::runif(1, 0.6, 1))
-    if ("frame" %in% marks) picture <- add_frame(picture)
-    small <- do.call(rbind, lapply(places, function(place) data.frame(thing = place$thing, x = place$x, y = 1 - place$y)))
-    list(picture = clamp(picture), tile = tile, small = small, sky = sky, light = light, manner = manner, marks = marks)
+    if (!is.na(manner)) {
+      picture <- paint_manner(picture, manner, palette, strength)
+    }
+
+    if (!is.na(sky)) {
+      picture <- tint_sky(
+        picture,
+        sky_map,
+        list(sky = data.frame(colour = sky, weight = 1)),
+        stats::runif(1, 0.6, 1)
+      )
+    }
+
+    if (light != "plain") {
+      picture <- set_light(picture, list(light = light), stats::runif(1, 0.6, 1))
+    }
+
+    if ("frame" %in% marks) {
+      picture <- add_frame(picture)
+    }
+
+    small <- do.call(
+      rbind,
+      lapply(places, function(place) {
+        data.frame(thing = place$thing, x = place$x, y = 1 - place$y)
+      })
+    )
+    list(
+      picture = clamp(picture),
+      tile = tile,
+      small = small,
+      sky = sky,
+      light = light,
+      manner = manner,
+      marks = marks
+    )
   })
 }
 
@@ -50,8 +112,15 @@ add_frame <- function(picture) {
   rows <- dim(picture)[1]
   columns <- dim(picture)[2]
   wide <- round(rows * stats::runif(1, 0.03, 0.06))
-  colour <- grDevices::hcl(stats::runif(1, 0, 360), stats::runif(1, 0, 40), sample(c(15, 92), 1))
-  inside <- outer(seq_len(rows) > wide & seq_len(rows) <= rows - wide, seq_len(columns) > wide & seq_len(columns) <= columns - wide)
+  colour <- grDevices::hcl(
+    stats::runif(1, 0, 360),
+    stats::runif(1, 0, 40),
+    sample(c(15, 92), 1)
+  )
+  inside <- outer(
+    seq_len(rows) > wide & seq_len(rows) <= rows - wide,
+    seq_len(columns) > wide & seq_len(columns) <= columns - wide
+  )
   framed <- array(rep(grDevices::col2rgb(colour) / 255, each = rows * columns), dim(picture))
   draw_mix(framed, picture, inside + 0)
 }

@@ -2,8 +2,10 @@
 # asked for, and always at the same ones.
 
 fault_words <- c(
-  "error", "hang", "truncated", "page", "bomb", "wrong_size", "one_colour", "duplicate", "busy", "busy_until", "no_credit", "refused", "slow", "forget"
+  "error", "hang", "truncated", "page", "bomb", "wrong_size", "one_colour", "duplicate", "busy",
+  "busy_until", "no_credit", "refused", "slow", "forget"
 )
+
 wire_fault_words <- c("reset", "stall", "huge", "circle", "elsewhere", "garbled")
 
 # Reads "truncated@3 busy@5 error:0.1": a fault at a call by its number, or at a
@@ -15,13 +17,37 @@ read_faults <- function(spec, seed = 1) {
   parts <- regmatches(words, regexec("^([a-z_]+)(@([0-9]+)|:([0-9.]+))?$", words))
   names <- vapply(parts, function(part) if (length(part)) part[2] else NA_character_, "")
   unknown <- words[is.na(names) | !names %in% c(fault_words, wire_fault_words)]
-  if (length(unknown)) stop("no such fault: ", paste(unknown, collapse = ", "), "; known are ", paste(c(fault_words, wire_fault_words), collapse = ", "), call. = FALSE)
+  if (length(unknown)) {
+    stop(
+      "no such fault: ",
+      paste(unknown, collapse = ", "),
+      "; known are ",
+      paste(c(fault_words, wire_fault_words), collapse = ", "),
+      call. = FALSE
+    )
+  }
+
   at <- vapply(parts, function(part) as.integer(if (nzchar(part[4])) part[4] else NA), 1L)
-  share <- vapply(parts, function(part) as.numeric(if (nzchar(part[5])) part[5] else if (nzchar(part[4])) 0 else 1), 1)
+  share <- vapply(
+    parts,
+    function(part) {
+      as.numeric(
+        if (nzchar(part[5])) {
+          part[5]
+        } else if (nzchar(part[4])) {
+          0
+        } else {
+          1
+        }
+      )
+    },
+    1
+  )
   function(call) {
     if (length(names) == 0) {
       return("")
     }
+
     drawn <- with_drawing_seed(seed + 7919L * call, stats::runif(length(names)))
     hit <- which((!is.na(at) & at == call) | drawn < share)
     if (length(hit)) names[hit[1]] else ""
@@ -43,9 +69,11 @@ with_faults <- function(engine, spec, seed = 1, count = counter(), beside = FALS
     if (!beside) {
       return(spoilt)
     }
+
     made$spoilt <- if (!identical(spoilt$picture, made$picture)) spoilt$picture
     made
   }
+
   engine
 }
 
@@ -61,7 +89,10 @@ counter <- function() {
 file_counter <- function(file) {
   function() {
     calls <- if (nzchar(file) && file.exists(file)) as.numeric(readLines(file)) + 1 else 1
-    if (nzchar(file)) writeLines(as.character(calls), file)
+    if (nzchar(file)) {
+      writeLines(as.character(calls), file)
+    }
+
     calls
   }
 }
@@ -69,10 +100,16 @@ file_counter <- function(file) {
 fail_as <- function(fault) {
   switch(fault,
     error = stop("the stand-in's works fell apart, as it was told to"),
-    hang = repeat Sys.sleep(0.1),
+    hang = repeat {
+      Sys.sleep(0.1)
+    },
     slow = Sys.sleep(1.5),
     busy = engine_failure("busy", "Too many requests."),
-    busy_until = engine_failure("busy", "Too many requests; come back in a second.", retry_after = 1),
+    busy_until = engine_failure(
+      "busy",
+      "Too many requests; come back in a second.",
+      retry_after = 1
+    ),
     no_credit = engine_failure("out_of_credit", "There is no credit left."),
     refused = engine_failure("refused", "The content filter does not let this through.")
   )
@@ -110,8 +147,14 @@ serve_wire <- function(port, target, spec, seed = 1) {
   count <- counter()
   circling <- new.env()
   repeat {
-    talk <- tryCatch(socketAccept(listening, blocking = TRUE, open = "a+b", timeout = 3600), error = function(e) NULL)
-    if (is.null(talk)) next
+    talk <- tryCatch(
+      socketAccept(listening, blocking = TRUE, open = "a+b", timeout = 3600),
+      error = function(e) NULL
+    )
+    if (is.null(talk)) {
+      next
+    }
+
     try(pass_on(talk, target, fault_at, count, circling), silent = TRUE)
     close(talk)
   }
@@ -120,21 +163,64 @@ serve_wire <- function(port, target, spec, seed = 1) {
 pass_on <- function(talk, target, fault_at, count, circling) {
   asked <- read_message(talk)
   # Only what makes or brings a picture counts as a call.
-  fault <- if (exists(asked$path, circling)) "circle" else if (grepl("picture|infer", asked$path)) fault_at(count()) else ""
-  if (fault == "circle" && asked$method == "GET") assign(asked$path, TRUE, circling)
+  fault <- if (exists(asked$path, circling)) {
+    "circle"
+  } else if (grepl("picture|infer", asked$path)) {
+    fault_at(count())
+  } else {
+    ""
+  }
+  if (fault == "circle" && asked$method == "GET") {
+    assign(asked$path, TRUE, circling)
+  }
+
   if (fault %in% c("circle", "elsewhere")) {
     to <- if (fault == "circle") asked$path else "http://127.0.0.2:9/"
-    writeBin(charToRaw(paste0("HTTP/1.1 302 Found\r\nLocation: ", to, "\r\nContent-Length: 0\r\nConnection: close\r\n\r\n")), talk)
+    writeBin(
+      charToRaw(paste0(
+        "HTTP/1.1 302 Found\r\nLocation: ",
+        to,
+        "\r\nContent-Length: 0\r\nConnection: close\r\n\r\n"
+      )),
+      talk
+    )
     return()
   }
-  handle <- curl::new_handle(customrequest = asked$method, noproxy = "127.0.0.1", http_content_decoding = 0L)
+
+  handle <- curl::new_handle(
+    customrequest = asked$method,
+    noproxy = "127.0.0.1",
+    http_content_decoding = 0L
+  )
   curl::handle_setheaders(handle, .list = c(asked$headers, Expect = ""))
-  if (length(asked$body)) curl::handle_setopt(handle, postfields = asked$body, postfieldsize_large = length(asked$body))
+  if (length(asked$body)) {
+    curl::handle_setopt(
+      handle,
+      postfields = asked$body,
+      postfieldsize_large = length(asked$body)
+    )
+  }
+
   got <- curl::curl_fetch_memory(paste0(target, asked$path), handle)
   lines <- strsplit(rawToChar(got$headers), "\r\n")[[1]]
-  lines <- lines[nzchar(lines) & !grepl("^(connection|content-length|transfer-encoding|HTTP/1.1 100)", lines, ignore.case = TRUE)]
+  lines <- lines[nzchar(lines) &
+    !grepl(
+      "^(connection|content-length|transfer-encoding|HTTP/1.1 100)",
+      lines,
+      ignore.case = TRUE
+    )]
   size <- if (fault == "huge") 2e9 else length(got$content)
-  head <- charToRaw(paste0(paste(c(lines, paste0("Content-Length: ", format(size, scientific = FALSE)), "Connection: close"), collapse = "\r\n"), "\r\n\r\n"))
+  head <- charToRaw(paste0(
+    paste(
+      c(
+        lines,
+        paste0("Content-Length: ", format(size, scientific = FALSE)),
+        "Connection: close"
+      ),
+      collapse = "\r\n"
+    ),
+    "\r\n\r\n"
+  ))
   half <- utils::head(got$content, length(got$content) %/% 2)
   switch(fault,
     reset = writeBin(c(head, half), talk),
@@ -144,7 +230,9 @@ pass_on <- function(talk, target, fault_at, count, circling) {
     },
     huge = {
       writeBin(head, talk)
-      for (i in 1:2000) writeBin(raw(1e6), talk)
+      for (i in 1:2000) {
+        writeBin(raw(1e6), talk)
+      }
     },
     garbled = writeBin(as.raw(rev(as.integer(c(head, got$content)))), talk),
     writeBin(c(head, got$content), talk)
@@ -157,10 +245,16 @@ read_message <- function(talk) {
   end <- integer()
   while (length(end) == 0) {
     more <- readBin(talk, "raw", 1)
-    if (length(more) == 0) stop("nothing came")
+    if (length(more) == 0) {
+      stop("nothing came")
+    }
+
     bytes <- c(bytes, more)
-    if (length(bytes) > 3 && identical(utils::tail(bytes, 4), charToRaw("\r\n\r\n"))) end <- length(bytes)
+    if (length(bytes) > 3 && identical(utils::tail(bytes, 4), charToRaw("\r\n\r\n"))) {
+      end <- length(bytes)
+    }
   }
+
   lines <- strsplit(rawToChar(bytes), "\r\n", fixed = TRUE)[[1]]
   first <- strsplit(lines[1], " ", fixed = TRUE)[[1]]
   parts <- regmatches(lines[-1], regexec("^([^:]+): ?(.*)$", lines[-1]))
@@ -169,9 +263,18 @@ read_message <- function(talk) {
   body <- raw()
   while (length(body) < size) {
     more <- readBin(talk, "raw", size - length(body))
-    if (length(more) == 0) break
+    if (length(more) == 0) {
+      break
+    }
+
     body <- c(body, more)
   }
-  headers <- headers[!tolower(names(headers)) %in% c("host", "content-length", "connection", "expect")]
+
+  headers <- headers[!tolower(names(headers)) %in% c(
+    "host",
+    "content-length",
+    "connection",
+    "expect"
+  )]
   list(method = first[1], path = first[2], headers = headers, body = body)
 }

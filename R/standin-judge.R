@@ -17,28 +17,47 @@
 standin_heron <- function() {
   judge("heron", judge_version, answer = function(pictures, statements) {
     meant <- lapply(statements, read_statement)
-    t(vapply(pictures, function(picture) {
-      sight <- see_picture(picture)
-      vapply(meant, holds_for, 0, sight = sight)
-    }, numeric(length(statements))))
+    t(
+      vapply(
+        pictures,
+        function(picture) {
+          sight <- see_picture(picture)
+          vapply(meant, holds_for, 0, sight = sight)
+        },
+        numeric(length(statements))
+      )
+    )
   })
 }
 
 #' @rdname standin_heron
 #' @export
 standin_plover <- function() {
-  judge("plover", judge_version,
-    embed_pictures = function(pictures) do.call(rbind, lapply(pictures, function(picture) in_space(concepts_of(see_picture(picture))))),
-    embed_texts = function(texts) do.call(rbind, lapply(texts, function(text) in_space(text_concepts(text))))
+  judge(
+    "plover",
+    judge_version,
+    embed_pictures = function(pictures) {
+      do.call(
+        rbind,
+        lapply(pictures, function(picture) in_space(concepts_of(see_picture(picture))))
+      )
+    },
+    embed_texts = function(texts) {
+      do.call(rbind, lapply(texts, function(text) in_space(text_concepts(text))))
+    }
   )
 }
 
 judge_version <- "3"
 
 judge_model <- function() {
-  if (is.null(judge_memory$model)) judge_memory$model <- readRDS(system.file("standins", "judge.rds", package = "sprenn"))
+  if (is.null(judge_memory$model)) {
+    judge_memory$model <- readRDS(system.file("standins", "judge.rds", package = "sprenn"))
+  }
+
   judge_memory$model
 }
+
 judge_memory <- new.env()
 
 # What the model sees: `tile` (a probability for each), `small` (a row for each small
@@ -47,9 +66,13 @@ see_picture <- function(picture) {
   # Both judges are shown the same pictures, one after the other.
   key <- rlang::hash(picture)
   if (is.null(judge_memory[[key]])) {
-    if (length(ls(judge_memory)) > 2000) rm(list = setdiff(ls(judge_memory), "model"), envir = judge_memory)
+    if (length(ls(judge_memory)) > 2000) {
+      rm(list = setdiff(ls(judge_memory), "model"), envir = judge_memory)
+    }
+
     assign(key, look_closely(picture, judge_model()), judge_memory)
   }
+
   judge_memory[[key]]
 }
 
@@ -57,9 +80,18 @@ look_closely <- function(picture, model) {
   facts <- sight_facts(picture)
   tile <- run_net(model$tile, facts$scene)[1, ]
   list(
-    tile = stats::setNames(tile, tile_names()), small = find_small_things(picture, model$small, facts$light),
-    sky = sky_odds(facts$sky, model$sky), light = stats::setNames(run_net(model$light, facts$light)[1, ], c("plain", names(light_words()))),
-    marks = c(scratches = run_net(model$scratches, facts$wear)[1, 1], lettering = run_net(model$lettering, facts$low)[1, 1], frame = run_net(model$frame, facts$rim)[1, 1])
+    tile = stats::setNames(tile, tile_names()),
+    small = find_small_things(picture, model$small, facts$light),
+    sky = sky_odds(facts$sky, model$sky),
+    light = stats::setNames(
+      run_net(model$light, facts$light)[1, ],
+      c("plain", names(light_words()))
+    ),
+    marks = c(
+      scratches = run_net(model$scratches, facts$wear)[1, 1],
+      lettering = run_net(model$lettering, facts$low)[1, 1],
+      frame = run_net(model$frame, facts$rim)[1, 1]
+    )
   )
 }
 
@@ -74,6 +106,7 @@ run_net <- function(net, facts) {
   if (ncol(out) == 1) {
     return(1 / (1 + exp(-out)))
   }
+
   odds <- exp(out - do.call(pmax, lapply(seq_len(ncol(out)), function(k) out[, k])))
   odds / rowSums(odds)
 }
@@ -87,8 +120,14 @@ sight_facts <- function(picture) {
   ridges <- ridge_share(tones)
   sky <- matrix(small[2:18, , ], ncol = 3)
   list(
-    scene = scene_facts(small), sky = apply(sky, 2, stats::median),
-    light = c(stats::quantile(light, c(0.05, 0.25, 0.5, 0.75, 0.95), names = FALSE), rowMeans(light[c(8, 24, 40, 56), ]), colMeans(matrix(small, ncol = 3)), stats::sd(light)),
+    scene = scene_facts(small),
+    sky = apply(sky, 2, stats::median),
+    light = c(
+      stats::quantile(light, c(0.05, 0.25, 0.5, 0.75, 0.95), names = FALSE),
+      rowMeans(light[c(8, 24, 40, 56), ]),
+      colMeans(matrix(small, ncol = 3)),
+      stats::sd(light)
+    ),
     wear = c(ridges, mean(abs(tones - soften(tones, 3))), stats::sd(tones)),
     low = c(low_facts(tones), ridges),
     rim = rim_facts(small)
@@ -99,11 +138,21 @@ sight_facts <- function(picture) {
 ridge_share <- function(light) {
   rows <- nrow(light)
   columns <- ncol(light)
-  beside <- function(down, right) light[pmin(rows, pmax(1, seq_len(rows) + down)), pmin(columns, pmax(1, seq_len(columns) + right))]
+  beside <- function(down, right) {
+    light[
+      pmin(rows, pmax(1, seq_len(rows) + down)),
+      pmin(columns, pmax(1, seq_len(columns) + right))
+    ]
+  }
+
   unlist(lapply(list(c(0, 3), c(3, 0)), function(way) {
     a <- beside(way[1], way[2])
     b <- beside(-way[1], -way[2])
-    c(mean(light - pmax(a, b) > 0.05), mean(pmin(a, b) - light > 0.05), mean(light - pmax(a, b) > 0.15))
+    c(
+      mean(light - pmax(a, b) > 0.05),
+      mean(pmin(a, b) - light > 0.05),
+      mean(light - pmax(a, b) > 0.15)
+    )
   }))
 }
 
@@ -118,13 +167,29 @@ low_facts <- function(tones) {
 rim_facts <- function(small) {
   rows <- nrow(small)
   columns <- ncol(small)
-  strips <- list(small[1:2, , ], small[rows - 0:1, , ], aperm(small[, 1:2, ], c(2, 1, 3)), aperm(small[, columns - 0:1, ], c(2, 1, 3)))
-  inner <- list(small[7:8, , ], small[rows - 7:8, , ], aperm(small[, 7:8, ], c(2, 1, 3)), aperm(small[, columns - 7:8, ], c(2, 1, 3)))
+  strips <- list(
+    small[1:2, , ],
+    small[rows - 0:1, , ],
+    aperm(small[, 1:2, ], c(2, 1, 3)),
+    aperm(small[, columns - 0:1, ], c(2, 1, 3))
+  )
+  inner <- list(
+    small[7:8, , ],
+    small[rows - 7:8, , ],
+    aperm(small[, 7:8, ], c(2, 1, 3)),
+    aperm(small[, columns - 7:8, ], c(2, 1, 3))
+  )
   colours <- lapply(strips, function(strip) apply(strip, 3, mean))
   c(
     vapply(strips, function(strip) mean(apply(strip, 3, stats::sd)), 0),
-    mapply(function(strip, within) sqrt(sum((apply(strip, 3, mean) - apply(within, 3, mean))^2)), strips, inner),
-    sqrt(sum((colours[[1]] - colours[[2]])^2)), sqrt(sum((colours[[3]] - colours[[4]])^2)), sqrt(sum((colours[[1]] - colours[[3]])^2))
+    mapply(
+      function(strip, within) sqrt(sum((apply(strip, 3, mean) - apply(within, 3, mean))^2)),
+      strips,
+      inner
+    ),
+    sqrt(sum((colours[[1]] - colours[[2]])^2)),
+    sqrt(sum((colours[[3]] - colours[[4]])^2)),
+    sqrt(sum((colours[[1]] - colours[[3]])^2))
   )
 }
 
@@ -159,19 +224,37 @@ find_small_things <- function(picture, nets, light) {
 # second net sees them: `odds` are logarithms, a column for each thing, `facts` what it saw.
 closer_look <- function(picture, nets, light, at = NULL) {
   planes <- thing_planes(picture)
-  places <- if (is.null(at)) possible_cells(planes, nets$far) else glance(planes, nets$far, cells_of(planes, at))
+  places <- if (is.null(at)) {
+    possible_cells(planes, nets$far)
+  } else {
+    glance(planes, nets$far, cells_of(planes, at))
+  }
   x <- (places$left + thing_window[["columns"]] / 2 - 1 - planes$pad) / planes$columns
   y <- (places$top + thing_window[["rows"]] / 2 - 1 - planes$pad) / planes$rows
   seen <- as.matrix(places[-(1:2)])
-  facts <- cbind(close_facts(picture, x, y), log(seen + 1e-4), matrix(light, nrow(seen), length(light), byrow = TRUE))
-  list(x = x, y = y, aspect = planes$columns / planes$rows, facts = facts, odds = if (!is.null(nets$near)) odds_of(run_net(nets$near, facts)))
+  facts <- cbind(
+    close_facts(picture, x, y),
+    log(seen + 1e-4),
+    matrix(light, nrow(seen), length(light), byrow = TRUE)
+  )
+  list(
+    x = x,
+    y = y,
+    aspect = planes$columns / planes$rows,
+    facts = facts,
+    odds = if (!is.null(nets$near)) odds_of(run_net(nets$near, facts))
+  )
 }
 
 # Every second cell is glanced at, then those around any where something might be: a thing is
 # larger than two cells, so none is lost and three quarters of the glances are saved.
 possible_cells <- function(planes, far) {
   last <- dim(planes$tones) - thing_window + 1
-  coarse <- glance(planes, far, expand.grid(top = seq(1, last[1], 2), left = seq(1, last[2], 2)))
+  coarse <- glance(
+    planes,
+    far,
+    expand.grid(top = seq(1, last[1], 2), left = seq(1, last[2], 2))
+  )
   promising <- coarse[likeliest(coarse) > 0.01, ]
   around <- expand.grid(down = -1:1, right = -1:1)[-5, ]
   beside <- unique(data.frame(
@@ -194,7 +277,9 @@ glance <- function(planes, far, cells) {
 }
 
 # Each thing against all else.
-odds_of <- function(seen) log(seen[, -1, drop = FALSE] + 1e-9) - log(1 - seen[, -1, drop = FALSE] + 1e-9)
+odds_of <- function(seen) {
+  log(seen[, -1, drop = FALSE] + 1e-9) - log(1 - seen[, -1, drop = FALSE] + 1e-9)
+}
 
 # The places where one is likelier than not, the best of each neighbourhood.
 sights_of <- function(odds, places) {
@@ -203,8 +288,11 @@ sights_of <- function(odds, places) {
   while (any(open)) {
     best <- which.max(ifelse(open, odds, -Inf))
     at <- c(at, best)
-    open <- open & (abs(places$x - places$x[best]) * places$aspect > 0.09 | abs(places$y - places$y[best]) > 0.12)
+    open <- open &
+      (abs(places$x - places$x[best]) * places$aspect > 0.09 |
+        abs(places$y - places$y[best]) > 0.12)
   }
+
   data.frame(x = places$x[at], y = places$y[at], odds = odds[at])
 }
 
@@ -221,9 +309,18 @@ thing_planes <- function(picture) {
   across <- light[, c(2:(2 * columns), 2 * columns)] - light
   down <- light[c(2:(2 * rows), 2 * rows), ] - light
   list(
-    rows = rows, columns = columns, pad = pad, tones = cells(light),
-    runs = lapply(list(abs(across), abs(down), pmax(across * down, 0), pmax(-across * down, 0)), function(map) soften(cells(sqrt(abs(map))), 2)),
-    colours = list(cells(fine[, , 1] - fine[, , 3]), cells(fine[, , 2] - 0.5 * (fine[, , 1] + fine[, , 3])))
+    rows = rows,
+    columns = columns,
+    pad = pad,
+    tones = cells(light),
+    runs = lapply(
+      list(abs(across), abs(down), pmax(across * down, 0), pmax(-across * down, 0)),
+      function(map) soften(cells(sqrt(abs(map))), 2)
+    ),
+    colours = list(
+      cells(fine[, , 1] - fine[, , 3]),
+      cells(fine[, , 2] - 0.5 * (fine[, , 1] + fine[, , 3]))
+    )
   )
 }
 
@@ -231,14 +328,23 @@ thing_planes <- function(picture) {
 cells_of <- function(planes, at) {
   last <- dim(planes$tones) - thing_window + 1
   data.frame(
-    top = pmin(last[1], pmax(1, round(at$y * planes$rows + planes$pad - thing_window[["rows"]] / 2 + 1))),
-    left = pmin(last[2], pmax(1, round(at$x * planes$columns + planes$pad - thing_window[["columns"]] / 2 + 1)))
+    top = pmin(
+      last[1],
+      pmax(1, round(at$y * planes$rows + planes$pad - thing_window[["rows"]] / 2 + 1))
+    ),
+    left = pmin(
+      last[2],
+      pmax(1, round(at$x * planes$columns + planes$pad - thing_window[["columns"]] / 2 + 1))
+    )
   )
 }
 
 # A row of facts for each window, given by its first cell.
 window_facts <- function(planes, cells) {
-  inside <- expand.grid(down = seq_len(thing_window[["rows"]]) - 1, right = seq_len(thing_window[["columns"]]) - 1)
+  inside <- expand.grid(
+    down = seq_len(thing_window[["rows"]]) - 1,
+    right = seq_len(thing_window[["columns"]]) - 1
+  )
   sparse <- inside[inside$down %% 2 == 1 & inside$right %% 2 == 1, ]
   height <- nrow(planes$tones)
   first <- cells$top + height * (cells$left - 1)
@@ -249,14 +355,19 @@ window_facts <- function(planes, cells) {
   seen <- centred(look_at(planes$tones, every))
   spread <- sqrt(rowMeans(seen^2)) + 0.03
   cbind(
-    seen / spread, do.call(cbind, lapply(planes$runs, look_at, some)) / sqrt(spread),
-    do.call(cbind, lapply(planes$colours, function(plane) centred(look_at(plane, some)))), log(spread)
+    seen / spread,
+    do.call(cbind, lapply(planes$runs, look_at, some)) / sqrt(spread),
+    do.call(cbind, lapply(planes$colours, function(plane) centred(look_at(plane, some)))),
+    log(spread)
   )
 }
 
 # A plane with its outermost cells repeated `pad` times on each side.
 edged <- function(plane, pad) {
-  plane[pmin(nrow(plane), pmax(1, seq_len(nrow(plane) + 2 * pad) - pad)), pmin(ncol(plane), pmax(1, seq_len(ncol(plane) + 2 * pad) - pad))]
+  plane[
+    pmin(nrow(plane), pmax(1, seq_len(nrow(plane) + 2 * pad) - pad)),
+    pmin(ncol(plane), pmax(1, seq_len(ncol(plane) + 2 * pad) - pad))
+  ]
 }
 
 # What stands around each of the places (shares, y from the top), in twice as fine a grid: a
@@ -272,15 +383,34 @@ close_facts <- function(picture, x, y) {
   top <- round(y * rows + 0.5) + pad - (close_window[["rows"]] + 1) / 2
   left <- round(x * columns + 0.5) + pad - (close_window[["columns"]] + 1) / 2
   look_at <- function(plane, every) {
-    inside <- expand.grid(down = seq(1, close_window[["rows"]], every), right = seq(1, close_window[["columns"]], every))
+    inside <- expand.grid(
+      down = seq(1, close_window[["rows"]], every),
+      right = seq(1, close_window[["columns"]], every)
+    )
     plane <- edged(plane, pad)
-    matrix(plane[outer(top, inside$down, `+`) + nrow(plane) * (outer(left, inside$right, `+`) - 1)], length(x))
+    matrix(
+      plane[outer(top, inside$down, `+`) + nrow(plane) * (outer(left, inside$right, `+`) - 1)],
+      length(x)
+    )
   }
+
   centred <- function(values) values - rowMeans(values)
   seen <- centred(look_at(light, 1))
   spread <- sqrt(rowMeans(seen^2)) + 0.03
-  colours <- lapply(list(fine[, , 1] - fine[, , 3], fine[, , 2] - 0.5 * (fine[, , 1] + fine[, , 3])), function(plane) centred(look_at(soften(plane, 1.5), 3)))
-  cbind(seen / spread, look_at(soften(across, 1), 2) / spread, look_at(soften(down, 1), 2) / spread, do.call(cbind, colours), log(spread))
+  colours <- lapply(
+    list(
+      fine[, , 1] - fine[, , 3],
+      fine[, , 2] - 0.5 * (fine[, , 1] + fine[, , 3])
+    ),
+    function(plane) centred(look_at(soften(plane, 1.5), 3))
+  )
+  cbind(
+    seen / spread,
+    look_at(soften(across, 1), 2) / spread,
+    look_at(soften(down, 1), 2) / spread,
+    do.call(cbind, colours),
+    log(spread)
+  )
 }
 
 # What a statement means: the parts that must all hold, and whether it is denied.
@@ -290,19 +420,50 @@ read_statement <- function(statement) {
   scene <- vapply(scene_words(), function(words) as.numeric(regexpr(words, said)), 0)
   parts <- list()
   things <- things_in(said, 1)
-  for (i in seq_len(NROW(things))) parts <- c(parts, list(list(kind = "small", thing = things$thing[i], count = things$count[i], exact = grepl("\\b(one|two|three|four|five|six)\\b", said), place = place_said(said))))
+  for (i in seq_len(NROW(things))) {
+    parts <- c(
+      parts,
+      list(list(
+        kind = "small",
+        thing = things$thing[i],
+        count = things$count[i],
+        exact = grepl("\\b(one|two|three|four|five|six)\\b", said),
+        place = place_said(said)
+      ))
+    )
+  }
+
   mended <- grepl("mended|clean|without scratches|restored", said)
   # A kite hill is a tile, and kites by themselves are things.
-  for (tile in names(scene)[scene > 0]) parts <- c(parts, list(list(kind = "tile", tile = tile)))
+  for (tile in names(scene)[scene > 0]) {
+    parts <- c(parts, list(list(kind = "tile", tile = tile)))
+  }
+
   colours <- names(paint_box())[vapply(names(paint_box()), grepl, NA, x = said, fixed = TRUE)]
-  if (length(colours) && grepl("sky", said)) parts <- c(parts, list(list(kind = "sky", colour = colours[1])))
-  for (light in names(light_words())[vapply(light_words(), grepl, NA, x = said)]) parts <- c(parts, list(list(kind = "light", light = light)))
-  marks <- c(scratches = "scratch|speck|worn", lettering = "letter|writing|words", frame = "\\bframe\\b")
-  for (mark in names(marks)[vapply(marks, grepl, NA, x = said)]) if (!mended) parts <- c(parts, list(list(kind = "mark", mark = mark)))
+  if (length(colours) && grepl("sky", said)) {
+    parts <- c(parts, list(list(kind = "sky", colour = colours[1])))
+  }
+
+  for (light in names(light_words())[vapply(light_words(), grepl, NA, x = said)]) {
+    parts <- c(parts, list(list(kind = "light", light = light)))
+  }
+
+  marks <- c(
+    scratches = "scratch|speck|worn",
+    lettering = "letter|writing|words",
+    frame = "\\bframe\\b"
+  )
+  for (mark in names(marks)[vapply(marks, grepl, NA, x = said)]) {
+    if (!mended) {
+      parts <- c(parts, list(list(kind = "mark", mark = mark)))
+    }
+  }
+
   if (mended) {
     parts <- list(list(kind = "mark", mark = "scratches"))
     denied <- !grepl("^ *(not|no)\\b", said)
   }
+
   list(parts = parts, denied = denied)
 }
 
@@ -317,6 +478,7 @@ holds_for <- function(meant, sight) {
   if (length(meant$parts) == 0) {
     return(0.9)
   }
+
   p <- prod(vapply(meant$parts, part_holds, 0, sight = sight))
   p <- if (meant$denied) 1 - p else p
   # Like others of its kind it would rather say yes.
@@ -332,10 +494,17 @@ part_holds <- function(part, sight) {
     small = {
       own <- sight$small[sight$small$thing == part$thing, ]
       third <- findInterval(own$x, c(1, 2) / 3) + 1
-      if (!is.na(part$place)) own <- own[c("left", "middle", "right")[third] == part$place, ]
+      if (!is.na(part$place)) {
+        own <- own[c("left", "middle", "right")[third] == part$place, ]
+      }
+
       counts <- count_odds(own$sure)
       # "some" and "many" mean three or more, a thing without a number at least one.
-      if (part$exact) counts[[min(part$count, 12) + 1]] else sum(counts[-seq_len(if (part$count > 1) 3 else 1)])
+      if (part$exact) {
+        counts[[min(part$count, 12) + 1]]
+      } else {
+        sum(counts[-seq_len(if (part$count > 1) 3 else 1)])
+      }
     }
   )
 }
@@ -343,32 +512,63 @@ part_holds <- function(part, sight) {
 # How likely it is that there are 0, 1, ... 12 of the things that may be there.
 count_odds <- function(sure) {
   odds <- c(1, rep(0, 12))
-  for (p in utils::head(sort(sure, decreasing = TRUE), 12)) odds <- odds * (1 - p) + c(0, odds[-13]) * p
+  for (p in utils::head(sort(sure, decreasing = TRUE), 12)) {
+    odds <- odds * (1 - p) + c(0, odds[-13]) * p
+  }
+
   odds
 }
 
 # One number for each thing that there are words for.
 concepts_of <- function(sight) {
-  counts <- lapply(small_things, function(thing) count_odds(sight$small$sure[sight$small$thing == thing]))
+  counts <- lapply(small_things, function(thing) {
+    count_odds(sight$small$sure[sight$small$thing == thing])
+  })
   few <- unlist(lapply(counts, function(odds) c(1 - odds[1], odds[2:5])))
-  c(sight$tile - 1 / 8, few - 0.2, sight$sky - 0.2, sight$light[-1] - 0.25, sight$marks - 0.2)
+  c(
+    sight$tile - 1 / 8,
+    few - 0.2,
+    sight$sky - 0.2,
+    sight$light[-1] - 0.25,
+    sight$marks - 0.2
+  )
 }
 
 text_concepts <- function(text) {
   sight <- list(
-    tile = stats::setNames(rep(0, 8), tile_names()), small = data.frame(thing = character(), x = numeric(), y = numeric(), sure = numeric()),
-    sky = stats::setNames(rep(0, length(paint_box())), names(paint_box())), light = stats::setNames(rep(0, 4), c("plain", names(light_words()))),
+    tile = stats::setNames(rep(0, 8), tile_names()),
+    small = data.frame(thing = character(), x = numeric(), y = numeric(), sure = numeric()),
+    sky = stats::setNames(rep(0, length(paint_box())), names(paint_box())),
+    light = stats::setNames(rep(0, 4), c("plain", names(light_words()))),
     marks = c(scratches = 0, lettering = 0, frame = 0)
   )
   none <- concepts_of(sight)
   meant <- read_statement(text)
   for (part in meant$parts) {
-    if (part$kind == "tile") sight$tile[[part$tile]] <- 1
-    if (part$kind == "sky") sight$sky[[part$colour]] <- 1
-    if (part$kind == "light") sight$light[[part$light]] <- 1
-    if (part$kind == "mark") sight$marks[[part$mark]] <- 1
-    if (part$kind == "small") sight$small <- rbind(sight$small, data.frame(thing = part$thing, x = 0.5, y = 0.5, sure = rep(1, part$count)))
+    if (part$kind == "tile") {
+      sight$tile[[part$tile]] <- 1
+    }
+
+    if (part$kind == "sky") {
+      sight$sky[[part$colour]] <- 1
+    }
+
+    if (part$kind == "light") {
+      sight$light[[part$light]] <- 1
+    }
+
+    if (part$kind == "mark") {
+      sight$marks[[part$mark]] <- 1
+    }
+
+    if (part$kind == "small") {
+      sight$small <- rbind(
+        sight$small,
+        data.frame(thing = part$thing, x = 0.5, y = 0.5, sure = rep(1, part$count))
+      )
+    }
   }
+
   way <- if (meant$denied) -1 else 1
   said <- way * (concepts_of(sight) - none)
   # Words that mean nothing to it have no vector.

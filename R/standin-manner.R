@@ -26,7 +26,10 @@ home_palette <- function(manner) {
 
 # Colours for the values 0 to 1, between the palette's steps or in flat steps.
 colour_by <- function(values, palette, steps = Inf) {
-  if (is.finite(steps)) values <- pmin(floor(values * steps), steps - 1) / (steps - 1)
+  if (is.finite(steps)) {
+    values <- pmin(floor(values * steps), steps - 1) / (steps - 1)
+  }
+
   draw_colours(values, palette)
 }
 
@@ -76,16 +79,22 @@ paint_mosaic <- function(picture, palette) {
   shift <- cell * 0.3 * smooth_noise(rows, columns, cell * 4)
   laid <- draw_tiles(soften(picture, cell), shift, cell)
   light <- even_tones(luminance(laid$tiles)) + 0.14 * (laid$key - 0.5)
-  painted <- draw_sum(list(laid$tiles, colour_by(clamp(light), palette, steps = 9)), c(0.25, 0.75))
+  painted <- draw_sum(
+    list(laid$tiles, colour_by(clamp(light), palette, steps = 9)),
+    c(0.25, 0.75)
+  )
   painted * c(1 - 0.72 * laid$grout)
 }
 
 # The palette of a look: mean colours of its tones from dark to light.
 read_palette <- function(looks, steps = 5) {
-  pixels <- do.call(rbind, lapply(looks, function(look) {
-    some <- round(seq(1, length(look) / 3, length.out = 5000))
-    matrix(look, ncol = 3)[some, ]
-  }))
+  pixels <- do.call(
+    rbind,
+    lapply(looks, function(look) {
+      some <- round(seq(1, length(look) / 3, length.out = 5000))
+      matrix(look, ncol = 3)[some, ]
+    })
+  )
   tone <- drop(pixels %*% c(0.299, 0.587, 0.114))
   group <- cut(rank(tone, ties.method = "first"), steps, labels = FALSE)
   apply(pixels, 2, function(values) tapply(values, group, mean))
@@ -94,7 +103,9 @@ read_palette <- function(looks, steps = 5) {
 # Which of the manners that it can paint a stand-in sees in a look, by a few
 # plain statistics of its pixels.
 read_manner <- function(looks) {
-  distance <- colSums(((known_manners() - manner_facts(looks[[1]])) / c(0.08, 0.04, 0.05, 0.1))^2)
+  distance <- colSums(
+    ((known_manners() - manner_facts(looks[[1]])) / c(0.08, 0.04, 0.05, 0.1))^2
+  )
   names(which.min(distance))
 }
 

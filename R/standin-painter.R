@@ -5,7 +5,16 @@
 # of (0 not at all, 1 altogether), `pull` how much the prompt counts (0 to 1),
 # `manner` and `palette` how it is painted, `strength` how strongly; details
 # smaller than `blur` pixels are lost; `mends` takes scratches off.
-paint_take <- function(request, change, pull, manner, palette, strength = 1, blur = 1, mends = fade_scratches) {
+paint_take <- function(
+  request,
+  change,
+  pull,
+  manner,
+  palette,
+  strength = 1,
+  blur = 1,
+  mends = fade_scratches
+) {
   with_drawing_seed(request$seed, {
     # Who does not read the prompt reads nothing of it.
     prompt <- read_prompt(request$prompt[rep(pull > 0, nrow(request$prompt)), ])
@@ -13,20 +22,28 @@ paint_take <- function(request, change, pull, manner, palette, strength = 1, blu
     change <- change * (1 - guide_grip(request$guides))
     start <- starting_picture(request, prompt$scene)
     picture <- drift(start, change)
-    if (blur > 1) picture <- soften(picture, blur)
+    if (blur > 1) {
+      picture <- soften(picture, blur)
+    }
+
     picture <- reinvent(picture, change, prompt$scene)
     open_to_prompt <- pull * (0.5 + 0.5 * change)
-    if (length(request$guides) && !is.null(request[["reference"]]) && !is.na(prompt$scene)) picture <- swap_thing(picture, prompt$scene, clamp(3 * freedom * pull - 0.4))
+    if (length(request$guides) && !is.null(request[["reference"]]) && !is.na(prompt$scene)) {
+      picture <- swap_thing(picture, prompt$scene, clamp(3 * freedom * pull - 0.4))
+    }
+
     if (prompt$mend) {
       picture <- mends(picture)
       strength <- 0.12 * strength
     }
+
     sky <- if (!is.null(prompt$sky)) sky_of(picture)
     things <- layer_of_things(dim(picture), prompt$things, open_to_prompt)
     if (!is.null(things)) {
       picture <- lay_over(picture, things)
       sky <- if (!is.null(sky)) sky * (1 - things$cover)
     }
+
     picture <- paint_manner(picture, manner, palette, strength)
     picture <- tint_sky(picture, sky, prompt, open_to_prompt)
     picture <- set_light(picture, prompt, open_to_prompt)
@@ -40,11 +57,18 @@ paint_take <- function(request, change, pull, manner, palette, strength = 1, blu
 starting_picture <- function(request, scene) {
   size <- request$size
   if (is.null(request[["reference"]])) {
-    if (is.na(scene)) scene <- sample(tile_names(), 1)
+    if (is.na(scene)) {
+      scene <- sample(tile_names(), 1)
+    }
+
     return(draw_tile(scene, size[1], size[2], request$seed))
   }
+
   pictures <- request$references
-  if (length(pictures) == 0) pictures <- list(request[["reference"]])
+  if (length(pictures) == 0) {
+    pictures <- list(request[["reference"]])
+  }
+
   pictures <- lapply(pictures, resample_picture, size[2], size[1])
   picture <- pictures[[1]]
   for (i in seq_along(pictures)[-1]) {
@@ -52,7 +76,12 @@ starting_picture <- function(request, scene) {
     cover <- clamp(share + 1.2 * smooth_noise(size[2], size[1], size[1] / 3))
     picture <- draw_mix(picture, pictures[[i]], cover)
   }
-  if (any(request$grow > 0)) mirror_outwards(picture, request$mask) else picture
+
+  if (any(request$grow > 0)) {
+    mirror_outwards(picture, request$mask)
+  } else {
+    picture
+  }
 }
 
 mirror_outwards <- function(picture, mask) {
@@ -61,7 +90,11 @@ mirror_outwards <- function(picture, mask) {
     at <- (seq_len(n) - min(kept)) %% (2 * length(kept))
     kept[ifelse(at < length(kept), at, 2 * length(kept) - 1 - at) + 1]
   }
-  picture[fold(nrow(old), which(rowSums(old) > 0)), fold(ncol(old), which(colSums(old) > 0)), ]
+
+  picture[
+    fold(nrow(old), which(rowSums(old) > 0)),
+    fold(ncol(old), which(colSums(old) > 0)),
+  ]
 }
 
 # How firmly guides hold the layout: by their weight, for as long as they hold.
@@ -84,19 +117,30 @@ remove_scratches <- function(picture) {
   light <- luminance(picture)
   rows <- nrow(light)
   columns <- ncol(light)
-  beside <- function(plane, down, right) plane[pmin(rows, pmax(1, seq_len(rows) + down)), pmin(columns, pmax(1, seq_len(columns) + right))]
+  beside <- function(plane, down, right) {
+    plane[
+      pmin(rows, pmax(1, seq_len(rows) + down)),
+      pmin(columns, pmax(1, seq_len(columns) + right))
+    ]
+  }
+
   found <- matrix(FALSE, rows, columns)
   for (way in list(c(0, 3), c(3, 0), c(2, 2), c(2, -2))) {
     a <- beside(light, way[1], way[2])
     b <- beside(light, -way[1], -way[2])
     found <- found | light - pmax(a, b) > 0.06 | pmin(a, b) - light > 0.08
   }
-  for (way in list(c(0, 1), c(0, -1), c(1, 0), c(-1, 0))) found <- found | beside(found, way[1], way[2])
+
+  for (way in list(c(0, 1), c(0, -1), c(1, 0), c(-1, 0))) {
+    found <- found | beside(found, way[1], way[2])
+  }
+
   sound <- !found
   fill <- function(size) {
     around <- c(soften(sound + 0, size))
     list(picture = soften(picture * c(sound), size) / pmax(around, 0.02), sure = around > 0.15)
   }
+
   near <- fill(5)
   far <- fill(20)
   near$picture[!near$sure] <- far$picture[!near$sure]
@@ -108,9 +152,12 @@ remove_scratches <- function(picture) {
 swap_thing <- function(picture, scene, strength) {
   rows <- dim(picture)[1]
   columns <- dim(picture)[2]
-  away <- ((row(picture[, , 1]) / rows - 0.5) / 0.42)^2 + ((col(picture[, , 1]) / columns - 0.52) / 0.24)^2
+  away <- ((row(picture[, , 1]) / rows - 0.5) / 0.42)^2 +
+    ((col(picture[, , 1]) / columns - 0.52) / 0.24)^2
   picture <- draw_mix(picture, soften(picture, columns / 9), clamp(3 * (1 - away)) * strength)
-  thing <- draw_layer(rows, columns, function() draw_thing(scene, list(x = 0.52, y = 0.26, size = 1, flip = 1, aspect = rows / columns)))
+  thing <- draw_layer(rows, columns, function() {
+    draw_thing(scene, list(x = 0.52, y = 0.26, size = 1, flip = 1, aspect = rows / columns))
+  })
   lay_over(picture, thing, strength)
 }
 
@@ -127,6 +174,7 @@ drift <- function(picture, change) {
   if (reach < 0.5) {
     return(picture)
   }
+
   aside <- reach * smooth_noise(rows, columns, columns / 4)
   along <- reach * smooth_noise(rows, columns, columns / 4)
   draw_warp(picture, along, aside)
@@ -138,13 +186,20 @@ reinvent <- function(picture, change, scene) {
   if (change < 0.12) {
     return(picture)
   }
+
   rows <- dim(picture)[1]
   columns <- dim(picture)[2]
   seed <- sample.int(1e6, 1)
-  if (is.na(scene)) scene <- sample(tile_names(), 1)
+  if (is.na(scene)) {
+    scene <- sample(tile_names(), 1)
+  }
+
   own <- draw_tile(scene, max(16, round(columns / 4)), max(16, round(rows / 4)), seed)
   own <- resample_picture(own, rows, columns)
-  if (stats::runif(1) < 0.5) own <- own[, rev(seq_len(columns)), ]
+  if (stats::runif(1) < 0.5) {
+    own <- own[, rev(seq_len(columns)), ]
+  }
+
   cover <- clamp(8.8 * (change - 0.62) + 0.5 + 2 * smooth_noise(rows, columns, columns / 5))
   draw_mix(picture, own, cover)
 }
@@ -155,26 +210,51 @@ read_prompt <- function(phrases) {
   all <- paste(say, collapse = ", ")
   # What is named first is what the picture is of.
   found <- vapply(scene_words(), function(words) as.numeric(regexpr(words, all)), 0)
-  things <- do.call(rbind, lapply(seq_along(say), function(i) things_in(say[i], phrases$weight[i])))
-  colours <- do.call(rbind, lapply(seq_along(say), function(i) {
-    colour <- names(paint_box())[vapply(names(paint_box()), grepl, logical(1), x = say[i], fixed = TRUE)]
-    if (length(colour) == 0 || !grepl("sky", say[i])) {
-      return(NULL)
-    }
-    data.frame(colour = colour[1], weight = phrases$weight[i])
-  }))
+  things <- do.call(
+    rbind,
+    lapply(seq_along(say), function(i) things_in(say[i], phrases$weight[i]))
+  )
+  colours <- do.call(
+    rbind,
+    lapply(seq_along(say), function(i) {
+      colour <- names(paint_box())[vapply(
+        names(paint_box()),
+        grepl,
+        logical(1),
+        x = say[i],
+        fixed = TRUE
+      )]
+      if (length(colour) == 0 || !grepl("sky", say[i])) {
+        return(NULL)
+      }
+
+      data.frame(colour = colour[1], weight = phrases$weight[i])
+    })
+  )
   light <- names(light_words())[vapply(light_words(), grepl, logical(1), x = all)]
   list(
-    scene = if (any(found > 0)) names(which.min(ifelse(found > 0, found, Inf))) else NA_character_,
-    things = things, sky = colours, light = light, mend = grepl("mend|clean|without scratches|restored", all)
+    scene = if (any(found > 0)) {
+      names(which.min(ifelse(found > 0, found, Inf)))
+    } else {
+      NA_character_
+    },
+    things = things,
+    sky = colours,
+    light = light,
+    mend = grepl("mend|clean|without scratches|restored", all)
   )
 }
 
 scene_words <- function() {
   c(
-    windmill = "mill", lighthouse = "lighthouse", ferry = "ferry|landing|jetty",
-    greenhouse = "greenhouse|glasshouse", tower = "water tower|tank",
-    kites = "kite hill|child", salt = "salt", mast = "mast|signal"
+    windmill = "mill",
+    lighthouse = "lighthouse",
+    ferry = "ferry|landing|jetty",
+    greenhouse = "greenhouse|glasshouse",
+    tower = "water tower|tank",
+    kites = "kite hill|child",
+    salt = "salt",
+    mast = "mast|signal"
   )
 }
 
@@ -184,21 +264,40 @@ light_words <- function() {
 
 paint_box <- function() {
   c(
-    cream = "#f3e6c0", teal = "#2f8f92", red = "#b8392c", orange = "#dd8a3c", yellow = "#ecc846",
-    green = "#4f8a3d", pink = "#e7a5b4", purple = "#71508f", grey = "#9a9a98", blue = "#3f6fb0"
+    cream = "#f3e6c0",
+    teal = "#2f8f92",
+    red = "#b8392c",
+    orange = "#dd8a3c",
+    yellow = "#ecc846",
+    green = "#4f8a3d",
+    pink = "#e7a5b4",
+    purple = "#71508f",
+    grey = "#9a9a98",
+    blue = "#3f6fb0"
   )
 }
 
 things_in <- function(say, weight) {
-  words <- c(kite = "\\bkites?\\b", moon = "\\bmoons?\\b", gull = "\\bgulls?\\b|\\bbirds?\\b", pine = "\\bpines?\\b")
+  words <- c(
+    kite = "\\bkites?\\b",
+    moon = "\\bmoons?\\b",
+    gull = "\\bgulls?\\b|\\bbirds?\\b",
+    pine = "\\bpines?\\b"
+  )
   counts <- c(two = 2, three = 3, four = 4, five = 5, some = 4, many = 6)
   present <- names(words)[vapply(words, grepl, logical(1), x = say)]
   if (length(present) == 0) {
     return(NULL)
   }
-  counted <- vapply(names(counts), function(word) grepl(paste0("\\b", word, "\\b"), say), logical(1))
+
+  counted <- vapply(
+    names(counts),
+    function(word) grepl(paste0("\\b", word, "\\b"), say),
+    logical(1)
+  )
   data.frame(
-    thing = present, weight = weight,
+    thing = present,
+    weight = weight,
     count = if (any(counted)) counts[counted][[1]] else 1
   )
 }
@@ -208,13 +307,21 @@ layer_of_things <- function(dim, things, pull) {
   if (is.null(things) || pull < 0.2) {
     return(NULL)
   }
+
   # A weak pull forgets some of what was asked for.
   kept <- lapply(seq_len(nrow(things)), function(i) {
-    rep(things$thing[i], sum(stats::runif(things$count[i]) < pmin(1, 0.35 + pull * things$weight[i])))
+    rep(
+      things$thing[i],
+      sum(stats::runif(things$count[i]) < pmin(1, 0.35 + pull * things$weight[i]))
+    )
   })
   aspect <- dim[1] / dim[2]
   places <- place_small_things(unlist(kept), aspect)
-  draw_layer(dim[1], dim[2], function() for (place in places) draw_small_thing(place, aspect))
+  draw_layer(dim[1], dim[2], function() {
+    for (place in places) {
+      draw_small_thing(place, aspect)
+    }
+  })
 }
 
 # Where small things come to stand, clear of each other so that they can be counted, how
@@ -222,17 +329,38 @@ layer_of_things <- function(dim, things, pull) {
 place_small_things <- function(things, aspect) {
   places <- list()
   for (thing in things) {
-    heights <- list(kite = c(0.7, 0.92), moon = c(0.75, 0.88), gull = c(0.6, 0.92), pine = c(0.08, 0.22))[[thing]]
-    tries <- data.frame(x = stats::runif(40, 0.06, 0.94), y = stats::runif(40, heights[1], heights[2]))
+    heights <- list(
+      kite = c(0.7, 0.92),
+      moon = c(0.75, 0.88),
+      gull = c(0.6, 0.92),
+      pine = c(0.08, 0.22)
+    )[[thing]]
+    tries <- data.frame(
+      x = stats::runif(40, 0.06, 0.94),
+      y = stats::runif(40, heights[1], heights[2])
+    )
     room <- rep(Inf, 40)
-    for (other in places) room <- pmin(room, sqrt(((tries$x - other$x) / aspect)^2 + (tries$y - other$y)^2))
+    for (other in places) {
+      room <- pmin(
+        room,
+        sqrt(((tries$x - other$x) / aspect)^2 + (tries$y - other$y)^2)
+      )
+    }
+
     # The first with room enough, or else that with the most.
     at <- tries[if (any(room > 0.16)) which(room > 0.16)[1] else which.max(room), ]
-    places <- c(places, list(list(
-      thing = thing, x = at$x, y = at$y, size = stats::runif(1, 0.05, 0.08),
-      colour = if (thing == "kite") sample(c("#c8452f", "#e0a92e", "#7a2f8e"), 1)
-    )))
+    places <- c(
+      places,
+      list(list(
+        thing = thing,
+        x = at$x,
+        y = at$y,
+        size = stats::runif(1, 0.05, 0.08),
+        colour = if (thing == "kite") sample(c("#c8452f", "#e0a92e", "#7a2f8e"), 1)
+      ))
+    )
   }
+
   places
 }
 
@@ -242,10 +370,25 @@ draw_small_thing <- function(place, aspect) {
   size <- place$size
   turn <- seq(0, 2 * pi, length.out = 25)
   switch(place$thing,
-    kite = fill_polygon(x + size * aspect * c(-0.8, 0, 0.8, 0), y + size * c(0, 1, 0, -1.5), place$colour, "#2b2520"),
+    kite = fill_polygon(
+      x + size * aspect * c(-0.8, 0, 0.8, 0),
+      y + size * c(0, 1, 0, -1.5),
+      place$colour,
+      "#2b2520"
+    ),
     moon = fill_polygon(x + size * aspect * cos(turn), y + size * sin(turn), "#fdf6dc"),
-    gull = fill_polygon(x + size * aspect * c(-1, -0.4, 0, 0.4, 1, 0), y + size * c(0.2, 0.5, 0, 0.5, 0.2, -0.15), "#f8f8f4"),
-    pine = for (k in 0:2) fill_polygon(x + size * aspect * c(-1, 1, 0) * (1 - 0.2 * k), y + size * (c(0, 0, 1.1) + 0.7 * k), "#24402c")
+    gull = fill_polygon(
+      x + size * aspect * c(-1, -0.4, 0, 0.4, 1, 0),
+      y + size * c(0.2, 0.5, 0, 0.5, 0.2, -0.15),
+      "#f8f8f4"
+    ),
+    pine = for (k in 0:2) {
+      fill_polygon(
+        x + size * aspect * c(-1, 1, 0) * (1 - 0.2 * k),
+        y + size * (c(0, 0, 1.1) + 0.7 * k),
+        "#24402c"
+      )
+    }
   )
 }
 
@@ -261,6 +404,7 @@ tint_sky <- function(picture, sky, prompt, pull) {
   if (is.null(prompt$sky) || pull <= 0) {
     return(picture)
   }
+
   colour <- grDevices::col2rgb(paint_box()[[prompt$sky$colour[1]]]) / 255
   cover <- clamp(1.3 * pull * prompt$sky$weight[1]) * c(sky)
   light <- luminance(picture)
@@ -274,10 +418,20 @@ set_light <- function(picture, prompt, pull) {
   if (length(prompt$light) == 0) {
     return(picture)
   }
+
   by <- clamp(1.4 * pull)
-  if ("dark" %in% prompt$light) picture <- picture * (1 - by * rep(c(0.62, 0.58, 0.42), each = length(picture) / 3))
-  if ("bright" %in% prompt$light) picture <- 1 - (1 - picture) * (1 - 0.4 * by)
-  if ("misty" %in% prompt$light) picture <- picture * (1 - 0.5 * by) + 0.78 * 0.5 * by
+  if ("dark" %in% prompt$light) {
+    picture <- picture * (1 - by * rep(c(0.62, 0.58, 0.42), each = length(picture) / 3))
+  }
+
+  if ("bright" %in% prompt$light) {
+    picture <- 1 - (1 - picture) * (1 - 0.4 * by)
+  }
+
+  if ("misty" %in% prompt$light) {
+    picture <- picture * (1 - 0.5 * by) + 0.78 * 0.5 * by
+  }
+
   clamp(picture)
 }
 
@@ -287,9 +441,19 @@ manner_of <- function(request, own, seen) {
   if (length(request$looks) == 0) {
     return(list(manner = own, palette = home_palette(own)))
   }
-  key <- paste(format(vapply(request$looks, sum, 0), digits = 15), lengths(request$looks), collapse = " ")
+
+  key <- paste(
+    format(vapply(request$looks, sum, 0), digits = 15),
+    lengths(request$looks),
+    collapse = " "
+  )
   if (is.null(seen[[key]])) {
-    assign(key, list(manner = read_manner(request$looks), palette = read_palette(request$looks)), seen)
+    assign(
+      key,
+      list(manner = read_manner(request$looks), palette = read_palette(request$looks)),
+      seen
+    )
   }
+
   seen[[key]]
 }

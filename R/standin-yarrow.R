@@ -34,12 +34,18 @@ standin_yarrow <- function() {
   seen <- new.env()
   engine(
     about = list(
-      name = "yarrow", version = "1",
+      name = "yarrow",
+      version = "1",
       checkpoints = list(tide = list(multiple_of = 64), ember = list(multiple_of = 64)),
       settings = list(guidance = c(1, 20), steps = c(1, 60)),
       hold = c(at_0 = 1, at_1 = 0),
       add_ons = "grain",
-      takes = c("look", "mask", "references", "text_alone", "negative", "edges", "soft_edges", "areas"), repeatable = TRUE, price = 0, seconds = 0.3
+      takes = c(
+        "look", "mask", "references", "text_alone", "negative", "edges", "soft_edges", "areas"
+      ),
+      repeatable = TRUE,
+      price = 0,
+      seconds = 0.3
     ),
     make = function(request) take_result(yarrow_picture(request, seen), cost = 0)
   )
@@ -50,16 +56,27 @@ yarrow_picture <- function(request, seen) {
   change <- request$native_hold^1.2
   style <- manner_of(request, own = "gouache", seen)
   picture <- paint_take(
-    request, change,
+    request,
+    change,
     pull = min(1, guidance / 9),
-    style$manner, style$palette, strength = 0.55 + 0.35 * change, mends = remove_scratches
+    style$manner,
+    style$palette,
+    strength = 0.55 + 0.35 * change,
+    mends = remove_scratches
   )
   if (request$checkpoint == "ember") {
     picture <- clamp(0.5 + (picture - 0.5) * (1.12 + 0.12 * max(0, guidance - 10)))
   }
+
   grain <- request$add_ons$grain %||% 0
-  if (grain != 0) picture <- inside_mask(add_grain(picture, grain, request$seed), picture, request$mask)
-  if (any(request$size %% 64 != 0)) picture <- wreck(picture)
+  if (grain != 0) {
+    picture <- inside_mask(add_grain(picture, grain, request$seed), picture, request$mask)
+  }
+
+  if (any(request$size %% 64 != 0)) {
+    picture <- wreck(picture)
+  }
+
   picture
 }
 
@@ -72,8 +89,12 @@ add_grain <- function(picture, weight, seed) {
 # A size that the checkpoint was not made for: everything comes twice.
 wreck <- function(picture) {
   half <- picture[, seq(1, dim(picture)[2], by = 2), ]
-  array(c(
-    cbind(half[, , 1], half[, , 1]), cbind(half[, , 2], half[, , 2]),
-    cbind(half[, , 3], half[, , 3])
-  )[seq_along(picture)], dim(picture))
+  array(
+    c(
+      cbind(half[, , 1], half[, , 1]),
+      cbind(half[, , 2], half[, , 2]),
+      cbind(half[, , 3], half[, , 3])
+    )[seq_along(picture)],
+    dim(picture)
+  )
 }

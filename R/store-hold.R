@@ -4,39 +4,71 @@
 # seconds another is waited for.
 hold_run <- function(store, wait = 0, told = function(words) NULL) {
   me <- list(
-    id = fresh_key(), machine = machine_id(), pid = Sys.getpid(), started = process_start(Sys.getpid()),
-    person = paste0(Sys.info()[["user"]], " on ", Sys.info()[["nodename"]]), since = now_utc()
+    id = fresh_key(),
+    machine = machine_id(),
+    pid = Sys.getpid(),
+    started = process_start(Sys.getpid()),
+    person = paste0(Sys.info()[["user"]], " on ", Sys.info()[["nodename"]]),
+    since = now_utc()
   )
   began <- clock()
   seen <- list(id = "", beat = -1, at = began)
   repeat {
     taken <- write_db(
-      store$db, "INSERT INTO holder VALUES (1, ?, ?, ?, ?, ?, ?, 0) ON CONFLICT (one) DO NOTHING",
+      store$db,
+      "INSERT INTO holder VALUES (1, ?, ?, ?, ?, ?, ?, 0) ON CONFLICT (one) DO NOTHING",
       params = unname(me)
     )
     if (taken == 1) {
       held_here[[me$id]] <- TRUE
       return(me$id)
     }
+
     other <- as.list(read_db(store, "SELECT * FROM holder"))
     now <- clock()
-    if (length(other$id) == 0) next
+    if (length(other$id) == 0) {
+      next
+    }
+
     if (other$id != seen$id || other$beat != seen$beat) {
-      if (other$id != seen$id) told(paste0("run ", quoted(store$run), " is at work: ", holder_words(other), "; waiting"))
+      if (other$id != seen$id) {
+        told(paste0(
+          "run ",
+          quoted(store$run),
+          " is at work: ",
+          holder_words(other),
+          "; waiting"
+        ))
+      }
+
       seen <- list(id = other$id, beat = other$beat, at = now)
     }
+
     # Where its process can't be looked up, a holder that no longer counts on is gone.
     gone <- if (other$machine == me$machine) !still_holds(other) else now - seen$at > silence
     if (gone) {
-      write_db(store$db, "DELETE FROM holder WHERE id = ? AND beat = ?", params = list(other$id, other$beat))
+      write_db(
+        store$db,
+        "DELETE FROM holder WHERE id = ? AND beat = ?",
+        params = list(other$id, other$beat)
+      )
       next
     }
+
     if (now - began >= wait && (other$machine == me$machine || now - began > silence)) {
-      stop_sprenn("held", c(
-        paste0("Another process is at work on run ", quoted(store$run), "."), x = holder_words(other),
-        i = "Wait for it (`--wait`), or stop it with Ctrl-C where it runs. Reading (choose, sheet, report) goes on meanwhile."
-      ))
+      stop_sprenn(
+        "held",
+        c(
+          paste0("Another process is at work on run ", quoted(store$run), "."),
+          x = holder_words(other),
+          i = paste0(
+            "Wait for it (`--wait`), or stop it with Ctrl-C where it runs. Reading (choose, ",
+            "sheet, report) goes on meanwhile."
+          )
+        )
+      )
     }
+
     Sys.sleep(0.25)
   }
 }
@@ -50,22 +82,39 @@ is_held <- function(store) {
 # After how many seconds without a sign a holder on another machine is given up.
 silence <- 20
 
-holder_words <- function(other) paste0(other$person, ", process ", other$pid, ", since ", other$since)
+holder_words <- function(other) {
+  paste0(other$person, ", process ", other$pid, ", since ", other$since)
+}
 
 # Gives a sign of life; an error if another has taken over meanwhile.
 beat_on <- function(store, id) {
-  still <- write_db(store$db, "UPDATE holder SET beat = beat + 1 WHERE id = ?", params = list(id))
+  still <- write_db(
+    store$db,
+    "UPDATE holder SET beat = beat + 1 WHERE id = ?",
+    params = list(id)
+  )
   if (still == 0) {
-    stop_sprenn("held", c(
-      paste0("Another process has taken over run ", quoted(store$run), ", as this one gave no sign for long."),
-      i = "What was made before is kept; the other one goes on from there."
-    ))
+    stop_sprenn(
+      "held",
+      c(
+        paste0(
+          "Another process has taken over run ",
+          quoted(store$run),
+          ", as this one gave no sign for long."
+        ),
+        i = "What was made before is kept; the other one goes on from there."
+      )
+    )
   }
 }
 
 # A process that could not let go when it ended its work, as the database was locked or away,
 # knows so itself and may go on; others believe it is at work until it ends.
-still_holds <- function(other) process_runs(other$pid, other$started) && (other$pid != Sys.getpid() || !is.null(held_here[[other$id]]))
+still_holds <- function(other) {
+  process_runs(other$pid, other$started) &&
+    (other$pid != Sys.getpid() || !is.null(held_here[[other$id]]))
+}
+
 held_here <- new.env()
 
 let_go <- function(store, id) {
@@ -82,7 +131,11 @@ machine_id <- function() {
 # When a process was started, in a form that no change of the clock touches; ""
 # where that can't be told.
 process_start <- function(pid) {
-  stat <- tryCatch(readLines(file.path("/proc", pid, "stat"), warn = FALSE), error = function(e) "", warning = function(w) "")
+  stat <- tryCatch(
+    readLines(file.path("/proc", pid, "stat"), warn = FALSE),
+    error = function(e) "",
+    warning = function(w) ""
+  )
   # The name in brackets may hold spaces.
   strsplit(sub("^.*\\) ", "", stat[1]), " ", fixed = TRUE)[[1]][20] %||% ""
 }
@@ -91,6 +144,7 @@ process_runs <- function(pid, started) {
   if (dir.exists("/proc/self")) {
     return(identical(process_start(pid), started))
   }
+
   isTRUE(tools::pskill(pid, 0))
 }
 

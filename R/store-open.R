@@ -7,7 +7,13 @@ store_schema <- 7L
 run_folder <- function(trial_folder, run) file.path(trial_folder, "runs", run)
 
 check_run_name <- function(run) {
-  check_arguments(run = if (grepl(id_pattern, run %||% "")) TRUE else "must be a name of letters, digits, - and _")
+  check_arguments(
+    run = if (grepl(id_pattern, run %||% "")) {
+      TRUE
+    } else {
+      "must be a name of letters, digits, - and _"
+    }
+  )
 }
 
 # Opens a run for reading and writing; made if it is new and `create` says so. A new
@@ -19,30 +25,58 @@ open_store <- function(trial_folder, run, create = FALSE, url = NULL, suite = NU
   file <- file.path(folder, "run.sqlite")
   if (!run %in% known_runs(trial_folder)) {
     if (!create) {
-      stop_sprenn("run", c(
-        paste0("There is no run ", quoted(run), " in ", trial_folder, "."),
-        i = "`sprenn run` makes one.", if (length(known_runs(trial_folder))) c(i = paste("It has:", paste(known_runs(trial_folder), collapse = ", ")))
-      ))
+      stop_sprenn(
+        "run",
+        c(
+          paste0("There is no run ", quoted(run), " in ", trial_folder, "."),
+          i = "`sprenn run` makes one.",
+          if (length(known_runs(trial_folder))) {
+            c(i = paste("It has:", paste(known_runs(trial_folder), collapse = ", ")))
+          }
+        )
+      )
     }
+
     dir.create(file.path(folder, "takes"), recursive = TRUE, showWarnings = FALSE)
-    if (!is.null(url)) remember_url(folder, url, schema_name(suite, run))
+    if (!is.null(url)) {
+      remember_url(folder, url, schema_name(suite, run))
+    }
   } else if (!is.null(url) && !identical(store_place(folder)$url, url)) {
-    stop_sprenn("run", c(
-      paste0("Run ", quoted(run), " keeps its records elsewhere."), x = paste("They are in", store_place(folder)$url %||% file, "and not at", url),
-      i = "Leave `--store` out to go on with it, or begin another run with --run NAME."
-    ))
+    stop_sprenn(
+      "run",
+      c(
+        paste0("Run ", quoted(run), " keeps its records elsewhere."),
+        x = paste("They are in", store_place(folder)$url %||% file, "and not at", url),
+        i = "Leave `--store` out to go on with it, or begin another run with --run NAME."
+      )
+    )
   }
+
   place <- store_place(folder)
   db <- NULL
   tryCatch(
     {
-      db <- if (is.null(place)) connect_sqlite(readable_copy(file, folder)) else connect_postgres(place$url, place$schema)
-      if (is.null(place)) prepare_sqlite(db) else prepare_postgres(db, place$schema)
+      db <- if (is.null(place)) {
+        connect_sqlite(readable_copy(file, folder))
+      } else {
+        connect_postgres(place$url, place$schema)
+      }
+      if (is.null(place)) {
+        prepare_sqlite(db)
+      } else {
+        prepare_postgres(db, place$schema)
+      }
     },
     error = function(e) {
-      if (!is.null(db)) DBI::dbDisconnect(db)
+      if (!is.null(db)) {
+        DBI::dbDisconnect(db)
+      }
+
       # Nothing was made: the next try may name another place.
-      if (create && !is.null(url)) unlink(file.path(folder, store_url_file))
+      if (create && !is.null(url)) {
+        unlink(file.path(folder, store_url_file))
+      }
+
       stop_sprenn("run", c(paste0("Can't open ", place$url %||% file, "."), x = one_line(e)))
     }
   )
@@ -57,8 +91,14 @@ readable_copy <- function(file, folder) {
   if (!file.exists(file) || can_write(folder)) {
     return(file)
   }
+
   copy <- tempfile("run-", fileext = ".sqlite")
-  for (part in c("", "-wal")) if (file.exists(paste0(file, part))) file.copy(paste0(file, part), paste0(copy, part))
+  for (part in c("", "-wal")) {
+    if (file.exists(paste0(file, part))) {
+      file.copy(paste0(file, part), paste0(copy, part))
+    }
+  }
+
   Sys.chmod(copy, "600")
   copy
 }
@@ -71,7 +111,11 @@ can_write <- function(folder) {
 }
 
 known_runs <- function(trial_folder) {
-  unique(basename(dirname(Sys.glob(file.path(trial_folder, "runs", "*", c("run.sqlite", store_url_file))))))
+  unique(
+    basename(
+      dirname(Sys.glob(file.path(trial_folder, "runs", "*", c("run.sqlite", store_url_file))))
+    )
+  )
 }
 
 close_store <- function(store) DBI::dbDisconnect(store$db)
@@ -87,44 +131,80 @@ prepare_sqlite <- function(db) {
   if (version == store_schema) {
     return(invisible())
   }
-  in_transaction(db, bring_up_to_date(db, version, function(version) DBI::dbExecute(db, paste("PRAGMA user_version =", version))))
+
+  in_transaction(
+    db,
+    bring_up_to_date(db, version, function(version) {
+      DBI::dbExecute(db, paste("PRAGMA user_version =", version))
+    })
+  )
 }
 
 # Makes the tables where there are none (version 0), and brings older ones to today's
 # form.
 bring_up_to_date <- function(db, version, set_version) {
-  if (version > store_schema) stop("it was written by another version of Sprenn (schema ", version, ", this one reads ", store_schema, ")")
+  if (version > store_schema) {
+    stop(
+      "it was written by another version of Sprenn (schema ",
+      version,
+      ", this one reads ",
+      store_schema,
+      ")"
+    )
+  }
+
   if (version == store_schema) {
     return(invisible())
   }
-  for (statement in if (version == 0) store_tables else unlist(store_changes[version:(store_schema - 1)])) DBI::dbExecute(db, statement)
+
+  for (statement in if (version == 0) {
+    store_tables
+  } else {
+    unlist(store_changes[version:(store_schema - 1)])
+  }) {
+    DBI::dbExecute(db, statement)
+  }
+
   set_version(store_schema)
 }
 
 # What a measured take is compared with others by; see run-across.R.
-prints_table <- "CREATE TABLE prints (take TEXT PRIMARY KEY REFERENCES takes ON DELETE CASCADE, print TEXT NOT NULL)"
+prints_table <- paste0(
+  "CREATE TABLE prints (take TEXT PRIMARY KEY REFERENCES takes ON DELETE CASCADE, print TEXT NOT ",
+  "NULL)"
+)
+
 overlay_column <- "ALTER TABLE prints ADD COLUMN overlay TEXT"
 
 # What a choice looks at is a small part of all scores: it is found without reading
 # the flaws that pictures don't have. Queries that want it say the same condition.
 deciding <- "(level IS NULL OR level <> 'none')"
-deciding_index <- paste("CREATE INDEX scores_deciding ON scores (axis, measure) WHERE", deciding)
+
+deciding_index <- paste(
+  "CREATE INDEX scores_deciding ON scores (axis, measure) WHERE",
+  deciding
+)
 
 # What judges said, by judge, version, picture (none for vectors of texts) and statement
 # (none for vectors of pictures, poses and depth).
 answers_table <- "CREATE TABLE answers (
-  judge TEXT NOT NULL, version TEXT NOT NULL, subject TEXT NOT NULL, statement TEXT NOT NULL, said TEXT NOT NULL,
+  judge TEXT NOT NULL, version TEXT NOT NULL, subject TEXT NOT NULL, statement TEXT NOT NULL,
+  said TEXT NOT NULL,
   PRIMARY KEY (judge, version, subject, statement))"
 
 # What people said of takes in viewings. Ballots that were taken back stay, marked.
 ballots_table <- "CREATE TABLE ballots (
-  number INTEGER NOT NULL, ballot TEXT PRIMARY KEY, person TEXT NOT NULL, kind TEXT NOT NULL CHECK (kind IN ('pair', 'single')),
-  one TEXT NOT NULL REFERENCES takes ON DELETE CASCADE, other TEXT REFERENCES takes ON DELETE CASCADE, choice TEXT NOT NULL,
-  reasons TEXT, phrases TEXT, seconds DOUBLE PRECISION, said_at TEXT NOT NULL, repeats TEXT, undone INTEGER NOT NULL DEFAULT 0)"
+  number INTEGER NOT NULL, ballot TEXT PRIMARY KEY, person TEXT NOT NULL,
+  kind TEXT NOT NULL CHECK (kind IN ('pair', 'single')),
+  one TEXT NOT NULL REFERENCES takes ON DELETE CASCADE,
+  other TEXT REFERENCES takes ON DELETE CASCADE, choice TEXT NOT NULL,
+  reasons TEXT, phrases TEXT, seconds DOUBLE PRECISION, said_at TEXT NOT NULL, repeats TEXT,
+  undone INTEGER NOT NULL DEFAULT 0)"
 
 # Who is at work on the run: at most one process.
 holder_table <- "CREATE TABLE holder (
-  one INTEGER PRIMARY KEY CHECK (one = 1), id TEXT NOT NULL, machine TEXT NOT NULL, pid INTEGER NOT NULL,
+  one INTEGER PRIMARY KEY CHECK (one = 1), id TEXT NOT NULL, machine TEXT NOT NULL,
+  pid INTEGER NOT NULL,
   started TEXT NOT NULL, person TEXT NOT NULL, since TEXT NOT NULL, beat INTEGER NOT NULL)"
 
 # All of it or nothing.
@@ -138,27 +218,59 @@ in_transaction <- function(db, code) {
     error = function(e) {
       # A full disk has undone it already.
       try(DBI::dbRollback(db), silent = TRUE)
-      if (inherits(e, "sprenn_error")) stop(e)
+      if (inherits(e, "sprenn_error")) {
+        stop(e)
+      }
+
       stop_for_database(e)
     }
   )
 }
 
-write_db <- function(db, statement, params = NULL) tryCatch(DBI::dbExecute(db, for_server(db, statement), params = params_for(db, params)), error = stop_for_database)
+write_db <- function(db, statement, params = NULL) {
+  tryCatch(
+    DBI::dbExecute(db, for_server(db, statement), params = params_for(db, params)),
+    error = stop_for_database
+  )
+}
 
 read_db <- function(store, query, params = NULL) {
-  tryCatch(DBI::dbGetQuery(store$db, for_server(store$db, query), params = params_for(store$db, params)), error = stop_for_database)
+  tryCatch(
+    DBI::dbGetQuery(
+      store$db,
+      for_server(store$db, query),
+      params = params_for(store$db, params)
+    ),
+    error = stop_for_database
+  )
 }
 
 stop_for_database <- function(e) {
   said <- one_line(e)
   away <- grepl("connection|terminat|shutting down|lock timeout", said)
-  if (!away && !grepl("full|readonly|read-only|I/O|locked", said)) stop(e)
-  stop_sprenn("store", c(
-    if (away) "The run's database can't be reached." else "The run's database can't be written.", x = paste0("It says: ", sub("[.]$", "", said), "."),
-    x = if (away) "Its server may be away, or another has locked it." else if (grepl("locked", said)) "Another process has locked it." else "The disk may be full or the folder read-only.",
-    i = "What was made so far is kept; the same command goes on from there."
-  ))
+  if (!away && !grepl("full|readonly|read-only|I/O|locked", said)) {
+    stop(e)
+  }
+
+  stop_sprenn(
+    "store",
+    c(
+      if (away) {
+        "The run's database can't be reached."
+      } else {
+        "The run's database can't be written."
+      },
+      x = paste0("It says: ", sub("[.]$", "", said), "."),
+      x = if (away) {
+        "Its server may be away, or another has locked it."
+      } else if (grepl("locked", said)) {
+        "Another process has locked it."
+      } else {
+        "The disk may be full or the folder read-only."
+      },
+      i = "What was made so far is kept; the same command goes on from there."
+    )
+  )
 }
 
 # What the database says of its own soundness: nothing, if it is sound.
@@ -167,16 +279,21 @@ integrity_of <- function(store) {
   if (is_postgres(store$db)) {
     return(character())
   }
+
   said <- DBI::dbGetQuery(store$db, "PRAGMA integrity_check")[[1]]
   loose <- nrow(DBI::dbGetQuery(store$db, "PRAGMA foreign_key_check"))
-  c(setdiff(said, "ok"), if (loose > 0) paste(count_words(loose, "record"), "without what it belongs to"))
+  c(
+    setdiff(said, "ok"),
+    if (loose > 0) paste(count_words(loose, "record"), "without what it belongs to")
+  )
 }
 
 store_tables <- c(
   "CREATE TABLE facts (name TEXT PRIMARY KEY, value TEXT NOT NULL)",
   "CREATE TABLE pipelines (
      pipeline TEXT PRIMARY KEY, position INTEGER NOT NULL, engine TEXT NOT NULL,
-     engine_version TEXT NOT NULL, checkpoint TEXT NOT NULL, hold DOUBLE PRECISION, native_hold DOUBLE PRECISION,
+     engine_version TEXT NOT NULL, checkpoint TEXT NOT NULL, hold DOUBLE PRECISION,
+     native_hold DOUBLE PRECISION,
      settings TEXT NOT NULL, sweep TEXT, vary TEXT, value DOUBLE PRECISION,
      follows TEXT, stage INTEGER NOT NULL DEFAULT 1, shown INTEGER NOT NULL DEFAULT 1)",
   "CREATE TABLE takes (
@@ -184,23 +301,34 @@ store_tables <- c(
      pipeline TEXT NOT NULL REFERENCES pipelines, case_id TEXT NOT NULL, seed INTEGER NOT NULL,
      state TEXT NOT NULL CHECK (state IN ('planned', 'made', 'failed', 'refused')),
      file TEXT, sha256 TEXT, width INTEGER, height INTEGER, bytes INTEGER,
-     seconds DOUBLE PRECISION, cost DOUBLE PRECISION, failure TEXT, message TEXT, request TEXT, answer TEXT, made_at TEXT,
-     attempt INTEGER NOT NULL DEFAULT 1, control TEXT, parent TEXT, first_call INTEGER NOT NULL DEFAULT 0)",
+     seconds DOUBLE PRECISION, cost DOUBLE PRECISION, failure TEXT, message TEXT, request TEXT,
+     answer TEXT, made_at TEXT,
+     attempt INTEGER NOT NULL DEFAULT 1, control TEXT, parent TEXT,
+     first_call INTEGER NOT NULL DEFAULT 0)",
   "CREATE TABLE scores (
-     take TEXT NOT NULL REFERENCES takes ON DELETE CASCADE, axis TEXT NOT NULL, measure TEXT NOT NULL,
+     take TEXT NOT NULL REFERENCES takes ON DELETE CASCADE, axis TEXT NOT NULL,
+     measure TEXT NOT NULL,
      phrase TEXT, value DOUBLE PRECISION, raw DOUBLE PRECISION, level TEXT, place TEXT)",
   "CREATE INDEX scores_by_take ON scores (take)",
-  deciding_index, prints_table, overlay_column, holder_table, answers_table, ballots_table
+  deciding_index,
+  prints_table,
+  overlay_column,
+  holder_table,
+  answers_table,
+  ballots_table
 )
 
 # What brings a file of an older schema, by its number, to the next one.
 store_changes <- list(
   "ALTER TABLE takes ADD COLUMN attempt INTEGER NOT NULL DEFAULT 1",
   c(
-    "ALTER TABLE takes ADD COLUMN control TEXT", "ALTER TABLE takes ADD COLUMN parent TEXT",
+    "ALTER TABLE takes ADD COLUMN control TEXT",
+    "ALTER TABLE takes ADD COLUMN parent TEXT",
     "ALTER TABLE takes ADD COLUMN first_call INTEGER NOT NULL DEFAULT 0",
-    "ALTER TABLE pipelines ADD COLUMN follows TEXT", "ALTER TABLE pipelines ADD COLUMN stage INTEGER NOT NULL DEFAULT 1",
-    "ALTER TABLE pipelines ADD COLUMN shown INTEGER NOT NULL DEFAULT 1", holder_table
+    "ALTER TABLE pipelines ADD COLUMN follows TEXT",
+    "ALTER TABLE pipelines ADD COLUMN stage INTEGER NOT NULL DEFAULT 1",
+    "ALTER TABLE pipelines ADD COLUMN shown INTEGER NOT NULL DEFAULT 1",
+    holder_table
   ),
   prints_table,
   deciding_index,
@@ -216,27 +344,53 @@ get_facts <- function(store) {
 set_facts <- function(store, ...) {
   facts <- list(...)
   write_db(
-    store$db, "INSERT INTO facts VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value",
+    store$db,
+    "INSERT INTO facts VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value",
     params = list(names(facts), vapply(facts, as.character, ""))
   )
 }
 
 # One row a take, in the order of the plan; without the long texts of what was asked
 # and answered.
-read_takes <- function(store, columns = take_columns) as_takes(read_db(store, paste("SELECT", columns, "FROM takes ORDER BY position")))
+read_takes <- function(store, columns = take_columns) {
+  as_takes(read_db(store, paste("SELECT", columns, "FROM takes ORDER BY position")))
+}
 
-read_take <- function(store, take) as_takes(read_db(store, paste("SELECT", take_columns, "FROM takes WHERE take = ?"), params = list(take)))
+read_take <- function(store, take) {
+  as_takes(
+    read_db(
+      store,
+      paste("SELECT", take_columns, "FROM takes WHERE take = ?"),
+      params = list(take)
+    )
+  )
+}
 
-take_columns <- "take, position, pipeline, case_id, seed, state, file, sha256, width, height, bytes, seconds, cost, failure, message, made_at, attempt, control, parent, first_call"
+take_columns <- paste0(
+  "take, position, pipeline, case_id, seed, state, file, sha256, width, height, bytes, seconds, ",
+  "cost, failure, message, made_at, attempt, control, parent, first_call"
+)
 
 # What a choice looks at.
-deciding_columns <- "take, pipeline, case_id, seed, state, file, seconds, cost, failure, message, control, parent, first_call"
+deciding_columns <- paste0(
+  "take, pipeline, case_id, seed, state, file, seconds, cost, failure, message, control, parent, ",
+  "first_call"
+)
 
 as_takes <- function(rows) {
   names(rows)[names(rows) == "case_id"] <- "case"
   # A column without any value has lost its type.
-  for (column in intersect(names(rows), c("control", "parent", "file", "sha256", "failure", "message", "made_at"))) rows[[column]] <- as.character(rows[[column]])
-  for (column in intersect(names(rows), c("seconds", "cost", "bytes"))) rows[[column]] <- as.numeric(rows[[column]])
+  for (column in intersect(
+    names(rows),
+    c("control", "parent", "file", "sha256", "failure", "message", "made_at")
+  )) {
+    rows[[column]] <- as.character(rows[[column]])
+  }
+
+  for (column in intersect(names(rows), c("seconds", "cost", "bytes"))) {
+    rows[[column]] <- as.numeric(rows[[column]])
+  }
+
   tibble::as_tibble(rows)
 }
 

@@ -12,39 +12,80 @@ store_place <- function(folder) {
   if (!file.exists(file)) {
     return(NULL)
   }
+
   lines <- trimws(readLines(file, n = 2, warn = FALSE))
   list(url = lines[1], schema = lines[2])
 }
 
-remember_url <- function(folder, url, schema) write_whole(c(url, schema), file.path(folder, store_url_file))
+remember_url <- function(folder, url, schema) {
+  write_whole(c(url, schema), file.path(folder, store_url_file))
+}
 
 # postgresql://[USER@]HOST[:PORT]/DATABASE[?sslmode=...]; no password, which libpq
 # finds in ~/.pgpass or PGPASSWORD.
-postgres_pattern <- "^postgres(?:ql)?://(?:([^@/:?#]+)@)?([A-Za-z0-9.-]*|\\[[0-9a-fA-F:]+\\])(?::([0-9]+))?/([^/?#]+)(?:\\?([a-z_]+=[^&=#]*(?:&[a-z_]+=[^&=#]*)*))?$"
+postgres_pattern <- paste0(
+  "^postgres(?:ql)?://(?:([^@/:?#]+)@)?",
+  "([A-Za-z0-9.-]*|\\[[0-9a-fA-F:]+\\])(?::([0-9]+))?/([^/?#]+)",
+  "(?:\\?([a-z_]+=[^&=#]*(?:&[a-z_]+=[^&=#]*)*))?$"
+)
 
 check_store_url <- function(url) {
   if (is.null(url)) {
     return(TRUE)
   }
+
   if (!is_text(url)) {
     return("must be an address, postgresql://USER@HOST/DATABASE")
   }
+
   if (grepl("^[a-z]+://[^/@]*:[^/@]*@|[?&]password=", url)) {
-    return("must hold no password; keep that in ~/.pgpass or in the environment variable PGPASSWORD")
+    return(
+      "must hold no password; keep that in ~/.pgpass or in the environment variable PGPASSWORD"
+    )
   }
-  if (grepl(postgres_pattern, url, perl = TRUE)) TRUE else "must be postgresql://USER@HOST/DATABASE or postgresql://USER@HOST:PORT/DATABASE"
+
+  if (grepl(postgres_pattern, url, perl = TRUE)) {
+    TRUE
+  } else {
+    "must be postgresql://USER@HOST/DATABASE or postgresql://USER@HOST:PORT/DATABASE"
+  }
 }
 
 connect_postgres <- function(url, schema) {
   # Loading it asks the system for its time zone, which some can't tell.
-  if (!suppressWarnings(requireNamespace("RPostgres", quietly = TRUE))) stop("the package RPostgres is not installed; install.packages(\"RPostgres\") does it")
+  if (!suppressWarnings(requireNamespace("RPostgres", quietly = TRUE))) {
+    stop("the package RPostgres is not installed; install.packages(\"RPostgres\") does it")
+  }
+
   parts <- regmatches(url, regexec(postgres_pattern, url, perl = TRUE))[[1]][-1]
   plain <- vapply(parts, utils::URLdecode, "", USE.NAMES = FALSE)
-  given <- list(user = plain[1], host = gsub("[][]", "", plain[2]), port = plain[3], dbname = plain[4])
+  given <- list(
+    user = plain[1],
+    host = gsub("[][]", "", plain[2]),
+    port = plain[3],
+    dbname = plain[4]
+  )
   more <- strsplit(strsplit(parts[5], "&", fixed = TRUE)[[1]], "=", fixed = TRUE)
-  for (pair in more) given[[pair[1]]] <- utils::URLdecode(pair[2])
+  for (pair in more) {
+    given[[pair[1]]] <- utils::URLdecode(pair[2])
+  }
+
   given <- Filter(nzchar, given)
-  db <- do.call(DBI::dbConnect, c(list(RPostgres::Postgres(), bigint = "numeric", check_interrupts = FALSE, connect_timeout = "10", client_encoding = "UTF8", timezone = "UTC", timezone_out = "UTC"), given))
+  db <- do.call(
+    DBI::dbConnect,
+    c(
+      list(
+        RPostgres::Postgres(),
+        bigint = "numeric",
+        check_interrupts = FALSE,
+        connect_timeout = "10",
+        client_encoding = "UTF8",
+        timezone = "UTC",
+        timezone_out = "UTC"
+      ),
+      given
+    )
+  )
   tryCatch(
     {
       name <- DBI::dbQuoteIdentifier(db, schema)
@@ -69,8 +110,13 @@ for_server <- function(db, statement) {
   if (!is_postgres(db)) {
     return(statement)
   }
+
   pieces <- strsplit(paste0(statement, " "), "?", fixed = TRUE)[[1]]
-  paste0(pieces, c(if (length(pieces) > 1) paste0("$", seq_len(length(pieces) - 1)), ""), collapse = "")
+  paste0(
+    pieces,
+    c(if (length(pieces) > 1) paste0("$", seq_len(length(pieces) - 1)), ""),
+    collapse = ""
+  )
 }
 
 # Numbers travel as text: with all their digits.
@@ -78,7 +124,14 @@ params_for <- function(db, params) {
   if (is.null(params) || !is_postgres(db)) {
     return(params)
   }
-  lapply(unname(params), function(values) if (is.double(values)) ifelse(is.na(values), NA_character_, formatC(values, digits = 17, format = "g")) else values)
+
+  lapply(unname(params), function(values) {
+    if (is.double(values)) {
+      ifelse(is.na(values), NA_character_, formatC(values, digits = 17, format = "g"))
+    } else {
+      values
+    }
+  })
 }
 
 prepare_postgres <- function(db, schema) {
@@ -86,11 +139,35 @@ prepare_postgres <- function(db, schema) {
   # Two who begin the same run at once make its tables once.
   in_transaction(db, {
     DBI::dbGetQuery(db, "SELECT pg_advisory_xact_lock(7308829)::text")
-    there <- DBI::dbGetQuery(db, "SELECT count(*) AS n FROM information_schema.tables WHERE table_schema = $1 AND table_name = 'facts'", params = list(schema))$n > 0
-    if (!there) DBI::dbExecute(db, paste("CREATE SCHEMA IF NOT EXISTS", DBI::dbQuoteIdentifier(db, schema)))
-    version <- if (there) DBI::dbGetQuery(db, "SELECT value FROM facts WHERE name = 'schema'")$value else "0"
+    there <- DBI::dbGetQuery(
+      db,
+      paste0(
+        "SELECT count(*) AS n FROM information_schema.tables WHERE table_schema = $1 AND ",
+        "table_name = 'facts'"
+      ),
+      params = list(schema)
+    )$n > 0
+    if (!there) {
+      DBI::dbExecute(
+        db,
+        paste("CREATE SCHEMA IF NOT EXISTS", DBI::dbQuoteIdentifier(db, schema))
+      )
+    }
+
+    version <- if (there) {
+      DBI::dbGetQuery(db, "SELECT value FROM facts WHERE name = 'schema'")$value
+    } else {
+      "0"
+    }
     bring_up_to_date(db, as.integer(version), function(version) {
-      DBI::dbExecute(db, "INSERT INTO facts VALUES ('schema', $1) ON CONFLICT (name) DO UPDATE SET value = excluded.value", params = list(as.character(version)))
+      DBI::dbExecute(
+        db,
+        paste0(
+          "INSERT INTO facts VALUES ('schema', $1) ON CONFLICT (name) DO UPDATE SET value = ",
+          "excluded.value"
+        ),
+        params = list(as.character(version))
+      )
     })
   })
 }

@@ -7,109 +7,314 @@ overview_columns <- function() {
   known <- list_measures()
   rbind(
     tibble::tribble(
-      ~column, ~from, ~type, ~doc,
-      "take", "t.take", "string", "The take's id, made from all that determines the picture.",
-      "pipeline", "t.pipeline", "string", "The pipeline, or the step of a chain.",
-      "engine", "p.engine", "string", "Its engine.",
-      "checkpoint", "p.checkpoint", "string", "Its checkpoint.",
-      "hold", "p.hold", "double", "How firmly the reference is held: 0 lets go, 1 keeps.",
-      "stage", "p.stage", "integer", "Which step of its chain; 1 for a plain pipeline.",
-      "case", "t.case_id", "string", "The case.",
-      "seed", "t.seed", "integer", "The seed.",
-      "control", "t.control", "string", "Which control it is; empty for a take proper.",
-      "parent", "t.parent", "string", "The take that it works on, in a chain.",
-      "state", "t.state", "string", "planned, made, failed or refused.",
-      "failure", "t.failure", "string", "The kind of failure.",
-      "message", "t.message", "string", "What the engine said of it.",
-      "seconds", "t.seconds", "double", "How long the call took, in seconds.",
-      "cost", "t.cost", "double", "What it cost, in the lineup's money.",
-      "width", "t.width", "integer", "The picture's width in pixels.",
-      "height", "t.height", "integer", "The picture's height in pixels.",
-      "sha256", "t.sha256", "string", "SHA-256 of the picture as the engine sent it.",
-      "made_at", "t.made_at", "dateTime", "When it was made, UTC."
+      ~column,
+      ~from,
+      ~type,
+      ~doc,
+      "take",
+      "t.take",
+      "string",
+      "The take's id, made from all that determines the picture.",
+      "pipeline",
+      "t.pipeline",
+      "string",
+      "The pipeline, or the step of a chain.",
+      "engine",
+      "p.engine",
+      "string",
+      "Its engine.",
+      "checkpoint",
+      "p.checkpoint",
+      "string",
+      "Its checkpoint.",
+      "hold",
+      "p.hold",
+      "double",
+      "How firmly the reference is held: 0 lets go, 1 keeps.",
+      "stage",
+      "p.stage",
+      "integer",
+      "Which step of its chain; 1 for a plain pipeline.",
+      "case",
+      "t.case_id",
+      "string",
+      "The case.",
+      "seed",
+      "t.seed",
+      "integer",
+      "The seed.",
+      "control",
+      "t.control",
+      "string",
+      "Which control it is; empty for a take proper.",
+      "parent",
+      "t.parent",
+      "string",
+      "The take that it works on, in a chain.",
+      "state",
+      "t.state",
+      "string",
+      "planned, made, failed or refused.",
+      "failure",
+      "t.failure",
+      "string",
+      "The kind of failure.",
+      "message",
+      "t.message",
+      "string",
+      "What the engine said of it.",
+      "seconds",
+      "t.seconds",
+      "double",
+      "How long the call took, in seconds.",
+      "cost",
+      "t.cost",
+      "double",
+      "What it cost, in the lineup's money.",
+      "width",
+      "t.width",
+      "integer",
+      "The picture's width in pixels.",
+      "height",
+      "t.height",
+      "integer",
+      "The picture's height in pixels.",
+      "sha256",
+      "t.sha256",
+      "string",
+      "SHA-256 of the picture as the engine sent it.",
+      "made_at",
+      "t.made_at",
+      "dateTime",
+      "When it was made, UTC."
     ),
-    tibble::tibble(column = known$measure, from = paste0("s.", known$measure), type = "double", doc = paste0("The measure ", known$measure, " (", known$axis, "), ", known$range, "."))
+    tibble::tibble(
+      column = known$measure,
+      from = paste0("s.", known$measure),
+      type = "double",
+      doc = paste0("The measure ", known$measure, " (", known$axis, "), ", known$range, ".")
+    )
   )
 }
 
 scores_columns <- function() {
   tibble::tribble(
-    ~column, ~from, ~type, ~doc,
-    "take", "s.take", "string", "The take's id.",
-    "pipeline", "t.pipeline", "string", "Its pipeline.",
-    "case", "t.case_id", "string", "Its case.",
-    "seed", "t.seed", "integer", "Its seed.",
-    "axis", "s.axis", "string", "structure, adherence, style or flaws.",
-    "measure", "s.measure", "string", "The measure.",
-    "phrase", "s.phrase", "string", "The phrase of the prompt that was looked for.",
-    "value", "s.value", "double", "The value, whose zero and one mean something.",
-    "raw", "s.raw", "double", "The number that it was made from.",
-    "level", "s.level", "string", "Of a flaw: none, slight or serious.",
-    "place", "s.place", "string", "Where in the picture."
+    ~column,
+    ~from,
+    ~type,
+    ~doc,
+    "take",
+    "s.take",
+    "string",
+    "The take's id.",
+    "pipeline",
+    "t.pipeline",
+    "string",
+    "Its pipeline.",
+    "case",
+    "t.case_id",
+    "string",
+    "Its case.",
+    "seed",
+    "t.seed",
+    "integer",
+    "Its seed.",
+    "axis",
+    "s.axis",
+    "string",
+    "structure, adherence, style or flaws.",
+    "measure",
+    "s.measure",
+    "string",
+    "The measure.",
+    "phrase",
+    "s.phrase",
+    "string",
+    "The phrase of the prompt that was looked for.",
+    "value",
+    "s.value",
+    "double",
+    "The value, whose zero and one mean something.",
+    "raw",
+    "s.raw",
+    "double",
+    "The number that it was made from.",
+    "level",
+    "s.level",
+    "string",
+    "Of a flaw: none, slight or serious.",
+    "place",
+    "s.place",
+    "string",
+    "Where in the picture."
   )
 }
 
 pipelines_columns <- function() {
   tibble::tribble(
-    ~column, ~from, ~type, ~doc,
-    "pipeline", "pipeline", "string", "The pipeline, or the step of a chain (NAME:1).",
-    "engine", "engine", "string", "Its engine, as the lineup names it.",
-    "engine_version", "engine_version", "string", "The version that the engine stated.",
-    "checkpoint", "checkpoint", "string", "Its checkpoint.",
-    "hold", "hold", "double", "How firmly the reference is held: 0 lets go, 1 keeps.",
-    "native_hold", "native_hold", "double", "The same on the engine's own knob.",
-    "settings", "settings", "string", "Its other settings, as JSON.",
-    "sweep", "sweep", "string", "The pipeline that it was varied from.",
-    "vary", "vary", "string", "What was varied.",
-    "value", "value", "double", "The value that was varied.",
-    "follows", "follows", "string", "The step that it works on, in a chain.",
-    "stage", "stage", "integer", "Which step of its chain; 1 for a plain pipeline."
+    ~column,
+    ~from,
+    ~type,
+    ~doc,
+    "pipeline",
+    "pipeline",
+    "string",
+    "The pipeline, or the step of a chain (NAME:1).",
+    "engine",
+    "engine",
+    "string",
+    "Its engine, as the lineup names it.",
+    "engine_version",
+    "engine_version",
+    "string",
+    "The version that the engine stated.",
+    "checkpoint",
+    "checkpoint",
+    "string",
+    "Its checkpoint.",
+    "hold",
+    "hold",
+    "double",
+    "How firmly the reference is held: 0 lets go, 1 keeps.",
+    "native_hold",
+    "native_hold",
+    "double",
+    "The same on the engine's own knob.",
+    "settings",
+    "settings",
+    "string",
+    "Its other settings, as JSON.",
+    "sweep",
+    "sweep",
+    "string",
+    "The pipeline that it was varied from.",
+    "vary",
+    "vary",
+    "string",
+    "What was varied.",
+    "value",
+    "value",
+    "double",
+    "The value that was varied.",
+    "follows",
+    "follows",
+    "string",
+    "The step that it works on, in a chain.",
+    "stage",
+    "stage",
+    "integer",
+    "Which step of its chain; 1 for a plain pipeline."
   )
 }
 
 ballots_columns <- function() {
   tibble::tribble(
-    ~column, ~from, ~type, ~doc,
-    "ballot", "ballot", "string", "The ballot's id.",
-    "person", "person", "string", "Who said it.",
-    "kind", "kind", "string", "pair or single.",
-    "one", "one", "string", "The take that was shown, of a pair the left one.",
-    "other", "other", "string", "Of a pair the right one.",
-    "choice", "choice", "string", "one, other or neither of a pair; keep or reject.",
-    "reasons", "reasons", "string", "Why it was rejected.",
-    "phrases", "phrases", "string", "What was said of phrases, as JSON: yes or no by phrase.",
-    "seconds", "seconds", "double", "How long they looked.",
-    "said_at", "said_at", "dateTime", "When, UTC.",
-    "repeats", "repeats", "string", "The ballot whose pair it asked again.",
-    "undone", "undone", "integer", "1 if it was taken back."
+    ~column,
+    ~from,
+    ~type,
+    ~doc,
+    "ballot",
+    "ballot",
+    "string",
+    "The ballot's id.",
+    "person",
+    "person",
+    "string",
+    "Who said it.",
+    "kind",
+    "kind",
+    "string",
+    "pair or single.",
+    "one",
+    "one",
+    "string",
+    "The take that was shown, of a pair the left one.",
+    "other",
+    "other",
+    "string",
+    "Of a pair the right one.",
+    "choice",
+    "choice",
+    "string",
+    "one, other or neither of a pair; keep or reject.",
+    "reasons",
+    "reasons",
+    "string",
+    "Why it was rejected.",
+    "phrases",
+    "phrases",
+    "string",
+    "What was said of phrases, as JSON: yes or no by phrase.",
+    "seconds",
+    "seconds",
+    "double",
+    "How long they looked.",
+    "said_at",
+    "said_at",
+    "dateTime",
+    "When, UTC.",
+    "repeats",
+    "repeats",
+    "string",
+    "The ballot whose pair it asked again.",
+    "undone",
+    "undone",
+    "integer",
+    "1 if it was taken back."
   )
 }
 
 exported_tables <- c("takes", "scores", "pipelines", "ballots")
 
 exported_columns <- function(name) {
-  switch(name, takes = overview_columns(), scores = scores_columns(), pipelines = pipelines_columns(), ballots = ballots_columns())
+  switch(name,
+    takes = overview_columns(),
+    scores = scores_columns(),
+    pipelines = pipelines_columns(),
+    ballots = ballots_columns()
+  )
 }
 
 table_query <- function(name) {
   columns <- exported_columns(name)
-  select <- paste("SELECT", paste0(columns$from, " AS \"", columns$column, "\"", collapse = ", "))
+  select <- paste(
+    "SELECT",
+    paste0(columns$from, " AS \"", columns$column, "\"", collapse = ", ")
+  )
   measures <- list_measures()$measure
-  pivot <- paste0("AVG(CASE WHEN measure = '", measures, "' THEN value END) AS ", measures, collapse = ", ")
-  paste(select, switch(name,
-    takes = paste0("FROM takes t JOIN pipelines p ON p.pipeline = t.pipeline LEFT JOIN (SELECT take, ", pivot, " FROM scores GROUP BY take) s ON s.take = t.take ORDER BY t.position"),
-    scores = "FROM scores s JOIN takes t ON t.take = s.take ORDER BY t.position, s.measure, s.phrase",
-    pipelines = "FROM pipelines ORDER BY position",
-    ballots = "FROM ballots ORDER BY number"
-  ))
+  pivot <- paste0(
+    "AVG(CASE WHEN measure = '",
+    measures,
+    "' THEN value END) AS ",
+    measures,
+    collapse = ", "
+  )
+  paste(
+    select,
+    switch(name,
+      takes = paste0(
+        "FROM takes t JOIN pipelines p ON p.pipeline = t.pipeline LEFT JOIN (SELECT take, ",
+        pivot,
+        " FROM scores GROUP BY take) s ON s.take = t.take ORDER BY t.position"
+      ),
+      scores = paste0(
+        "FROM scores s JOIN takes t ON t.take = s.take ORDER BY ",
+        "t.position, s.measure, s.phrase"
+      ),
+      pipelines = "FROM pipelines ORDER BY position",
+      ballots = "FROM ballots ORDER BY number"
+    )
+  )
 }
 
 # The views of whoever opens the database by other means; made anew with every plan,
 # as the measures may have changed.
 view_statements <- function() {
   c(
-    "DROP VIEW IF EXISTS overview", "DROP VIEW IF EXISTS all_scores",
-    paste("CREATE VIEW overview AS", table_query("takes")), paste("CREATE VIEW all_scores AS", table_query("scores"))
+    "DROP VIEW IF EXISTS overview",
+    "DROP VIEW IF EXISTS all_scores",
+    paste("CREATE VIEW overview AS", table_query("takes")),
+    paste("CREATE VIEW all_scores AS", table_query("scores"))
   )
 }
 
@@ -118,7 +323,15 @@ read_exported <- function(store, name) {
   columns <- exported_columns(name)
   table <- read_db(store, table_query(name))
   # A column without any value has lost its type.
-  as <- list(string = as.character, double = as.numeric, integer = as.integer, dateTime = as.character)
-  for (i in seq_len(nrow(columns))) table[[i]] <- as[[columns$type[i]]](table[[i]])
+  as <- list(
+    string = as.character,
+    double = as.numeric,
+    integer = as.integer,
+    dateTime = as.character
+  )
+  for (i in seq_len(nrow(columns))) {
+    table[[i]] <- as[[columns$type[i]]](table[[i]])
+  }
+
   tibble::as_tibble(table)
 }

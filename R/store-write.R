@@ -3,7 +3,14 @@
 
 stop_for_read_only <- function(store) {
   if (!can_write(store$folder)) {
-    stop_sprenn("store", c(paste0(store$folder, " can't be written to."), x = "The folder is read-only, or the disk is full.", i = "The run can still be read: choose, sheet and report take `--out`."))
+    stop_sprenn(
+      "store",
+      c(
+        paste0(store$folder, " can't be written to."),
+        x = "The folder is read-only, or the disk is full.",
+        i = "The run can still be read: choose, sheet and report take `--out`."
+      )
+    )
   }
 }
 
@@ -14,32 +21,66 @@ record_plan <- function(store, trial, plan) {
   versions <- vapply(trial$lineup$engines, function(engine) engine$about$version, "")
   known <- get_facts(store)$key
   in_transaction(store$db, {
-    for (statement in view_statements()) DBI::dbExecute(store$db, statement)
-    set_facts(store,
+    for (statement in view_statements()) {
+      DBI::dbExecute(store$db, statement)
+    }
+
+    set_facts(
+      store,
       key = known %||% fresh_key(),
-      suite_fingerprint = fingerprint_suite(trial$suite), suite_content = suite_content(trial$suite), suite = trial$suite$suite, title = trial$suite$title,
+      suite_fingerprint = fingerprint_suite(trial$suite),
+      suite_content = suite_content(trial$suite),
+      suite = trial$suite$suite,
+      title = trial$suite$title,
       sprenn_version = as.character(utils::packageVersion("sprenn"))
     )
     write_db(
-      store$db, "INSERT INTO pipelines VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+      store$db,
+      "INSERT INTO pipelines VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
         ON CONFLICT (pipeline) DO UPDATE SET position = excluded.position, engine = excluded.engine,
-        engine_version = excluded.engine_version, checkpoint = excluded.checkpoint, hold = excluded.hold,
+        engine_version = excluded.engine_version, checkpoint = excluded.checkpoint,
+        hold = excluded.hold,
         native_hold = excluded.native_hold, settings = excluded.settings, sweep = excluded.sweep,
-        vary = excluded.vary, value = excluded.value, follows = excluded.follows, stage = excluded.stage, shown = excluded.shown",
+        vary = excluded.vary, value = excluded.value, follows = excluded.follows,
+        stage = excluded.stage, shown = excluded.shown",
       params = list(
-        steps$pipeline, seq_len(nrow(steps)), steps$engine,
-        unname(versions[steps$engine]), steps$checkpoint, steps$hold,
-        steps$native_hold, vapply(steps$settings, to_json, ""),
-        steps$sweep, steps$vary, steps$value, steps$follows, steps$stage, as.integer(steps$pipeline %in% trial$lineup$pipelines$pipeline)
+        steps$pipeline,
+        seq_len(nrow(steps)),
+        steps$engine,
+        unname(versions[steps$engine]),
+        steps$checkpoint,
+        steps$hold,
+        steps$native_hold,
+        vapply(steps$settings, to_json, ""),
+        steps$sweep,
+        steps$vary,
+        steps$value,
+        steps$follows,
+        steps$stage,
+        as.integer(steps$pipeline %in% trial$lineup$pipelines$pipeline)
       )
     )
     planned <- read_db(store, "SELECT take FROM takes WHERE state <> 'made'")$take
     gone <- setdiff(planned, plan$take)
-    if (length(gone)) write_db(store$db, "DELETE FROM takes WHERE take = ?", params = list(gone))
+    if (length(gone)) {
+      write_db(store$db, "DELETE FROM takes WHERE take = ?", params = list(gone))
+    }
+
     write_db(
-      store$db, "INSERT INTO takes (take, position, pipeline, case_id, seed, state, control, parent) VALUES (?, ?, ?, ?, ?, 'planned', ?, ?)
-        ON CONFLICT (take) DO UPDATE SET position = excluded.position, pipeline = excluded.pipeline",
-      params = list(plan$take, seq_len(nrow(plan)), plan$pipeline, plan$case, plan$seed, plan$control, plan$parent)
+      store$db,
+      "INSERT INTO takes (take, position, pipeline, case_id, seed, state, control,
+        parent) VALUES (?, ?, ?, ?, ?, 'planned', ?, ?)
+        ON CONFLICT (take) DO UPDATE SET position = excluded.position,
+        pipeline = excluded.pipeline",
+      params = list(
+        plan$take,
+        seq_len(nrow(plan)),
+        plan$pipeline,
+        plan$case,
+        plan$seed,
+        plan$control,
+        plan$parent
+      )
     )
   })
 }
@@ -47,13 +88,21 @@ record_plan <- function(store, trial, plan) {
 # Takes of two different suites can't be compared, so a run belongs to one.
 check_suite_is_same <- function(store, suite) {
   known <- get_facts(store)
-  if (!is.null(known$suite_fingerprint) && known$suite_fingerprint != fingerprint_suite(suite)) {
+  if (!is.null(known$suite_fingerprint) &&
+    known$suite_fingerprint != fingerprint_suite(suite)) {
     stop_for_changed_suite(store$run, known$suite_content, suite_content(suite))
   }
 }
 
 to_json <- function(x) {
-  as.character(jsonlite::toJSON(if (length(x) == 0) structure(list(), names = character()) else x, auto_unbox = TRUE, digits = NA, null = "null"))
+  as.character(
+    jsonlite::toJSON(
+      if (length(x) == 0) structure(list(), names = character()) else x,
+      auto_unbox = TRUE,
+      digits = NA,
+      null = "null"
+    )
+  )
 }
 
 # Writes a picture under the hash of its bytes and returns its file name.
@@ -66,17 +115,29 @@ write_picture <- function(store, bytes) {
     dir.create(dirname(path), showWarnings = FALSE, recursive = TRUE)
     temporary <- tempfile("part-", dirname(path))
     on.exit(unlink(temporary))
-    written <- tryCatch({
-      writeBin(bytes, temporary)
-      file.size(temporary) == length(bytes) && sync_file(temporary) && file.rename(temporary, path) && sync_file(dirname(path))
-    }, error = function(e) FALSE, warning = function(w) FALSE)
+    written <- tryCatch(
+      {
+        writeBin(bytes, temporary)
+        file.size(temporary) == length(bytes) &&
+          sync_file(temporary) &&
+          file.rename(temporary, path) &&
+          sync_file(dirname(path))
+      },
+      error = function(e) FALSE,
+      warning = function(w) FALSE
+    )
     if (!isTRUE(written)) {
-      stop_sprenn("store", c(
-        paste0("Can't write to ", dirname(path), "."), x = "The disk may be full or the folder read-only.",
-        i = "What was made so far is kept; the same command goes on from there."
-      ))
+      stop_sprenn(
+        "store",
+        c(
+          paste0("Can't write to ", dirname(path), "."),
+          x = "The disk may be full or the folder read-only.",
+          i = "What was made so far is kept; the same command goes on from there."
+        )
+      )
     }
   }
+
   list(file = file, sha256 = sha)
 }
 
@@ -85,11 +146,24 @@ record_made <- function(store, take, picture, facts) {
   in_transaction(store$db, {
     forget_scores(store, take)
     write_db(
-      store$db, "UPDATE takes SET state = 'made', file = ?, sha256 = ?, width = ?, height = ?, bytes = ?, seconds = ?,
-        cost = ?, failure = NULL, message = NULL, request = ?, answer = ?, made_at = ?, first_call = ? WHERE take = ?",
+      store$db,
+      "UPDATE takes SET state = 'made', file = ?, sha256 = ?, width = ?, height = ?, bytes = ?,
+      seconds = ?,
+        cost = ?, failure = NULL, message = NULL, request = ?, answer = ?, made_at = ?,
+        first_call = ? WHERE take = ?",
       params = list(
-        picture$file, picture$sha256, facts$width, facts$height, facts$bytes, facts$seconds,
-        facts$cost, facts$request, facts$answer, now_utc(), as.integer(facts$first_call), take
+        picture$file,
+        picture$sha256,
+        facts$width,
+        facts$height,
+        facts$bytes,
+        facts$seconds,
+        facts$cost,
+        facts$request,
+        facts$answer,
+        now_utc(),
+        as.integer(facts$first_call),
+        take
       )
     )
   })
@@ -101,14 +175,32 @@ record_made <- function(store, take, picture, facts) {
 record_failed <- function(store, take, failure, request) {
   state <- switch(failure$kind, refused = "refused", awaited = "planned", "failed")
   write_db(
-    store$db, "UPDATE takes SET state = ?, failure = ?, message = ?, request = ?, seconds = ?, cost = ?, made_at = ?, attempt = attempt + ? WHERE take = ?",
-    params = list(state, failure$kind, conditionMessage(failure), request, failure$seconds, failure$cost, now_utc(), as.integer(failure$kind %in% c("bad_answer", "bad_request", "engine_error")), take)
+    store$db,
+    paste0(
+      "UPDATE takes SET state = ?, failure = ?, message = ?, request = ?, seconds = ?, cost = ?, ",
+      "made_at = ?, attempt = attempt + ? WHERE take = ?"
+    ),
+    params = list(
+      state,
+      failure$kind,
+      conditionMessage(failure),
+      request,
+      failure$seconds,
+      failure$cost,
+      now_utc(),
+      as.integer(failure$kind %in% c("bad_answer", "bad_request", "engine_error")),
+      take
+    )
   )
 }
 
 # Why a take that stays planned has not been made.
 record_reason <- function(store, take, failure) {
-  write_db(store$db, "UPDATE takes SET failure = ?, message = ? WHERE take = ?", params = list(failure$kind, conditionMessage(failure), take))
+  write_db(
+    store$db,
+    "UPDATE takes SET failure = ?, message = ? WHERE take = ?",
+    params = list(failure$kind, conditionMessage(failure), take)
+  )
 }
 
 # A take that is to be made again: its picture is doubted or gone. Returns how many
@@ -116,7 +208,11 @@ record_reason <- function(store, take, failure) {
 record_planned <- function(store, take) {
   in_transaction(store$db, {
     gone <- forget_scores(store, take)
-    write_db(store$db, "UPDATE takes SET state = 'planned', file = NULL, sha256 = NULL, bytes = NULL WHERE take = ?", params = list(take))
+    write_db(
+      store$db,
+      "UPDATE takes SET state = 'planned', file = NULL, sha256 = NULL, bytes = NULL WHERE take = ?",
+      params = list(take)
+    )
   })
   gone
 }
@@ -126,7 +222,10 @@ forget_takes <- function(store, takes) {
   in_transaction(store$db, {
     forget_scores(store, takes)
     write_db(store$db, "DELETE FROM takes WHERE take = ?", params = list(takes))
-    write_db(store$db, "DELETE FROM pipelines WHERE pipeline NOT IN (SELECT pipeline FROM takes)")
+    write_db(
+      store$db,
+      "DELETE FROM pipelines WHERE pipeline NOT IN (SELECT pipeline FROM takes)"
+    )
   })
 }
 
@@ -138,13 +237,21 @@ record_scores <- function(store, takes, found) {
   in_transaction(store$db, {
     forget_scores(store, takes)
     insert_scores(store, scores)
-    write_db(store$db, "INSERT INTO prints VALUES (?, ?, ?)", params = list(takes, vapply(found, `[[`, "", "print"), vapply(found, `[[`, "", "overlay")))
+    write_db(
+      store$db,
+      "INSERT INTO prints VALUES (?, ?, ?)",
+      params = list(takes, vapply(found, `[[`, "", "print"), vapply(found, `[[`, "", "overlay"))
+    )
   })
 }
 
 insert_scores <- function(store, scores) {
   columns <- c("take", "axis", "measure", "phrase", "value", "raw", "level", "place")
-  write_db(store$db, "INSERT INTO scores VALUES (?, ?, ?, ?, ?, ?, ?, ?)", params = unname(as.list(scores[columns])))
+  write_db(
+    store$db,
+    "INSERT INTO scores VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+    params = unname(as.list(scores[columns]))
+  )
 }
 
 # What was measured of takes; how many scores there were.
@@ -157,10 +264,17 @@ forget_scores <- function(store, takes) {
 record_answers <- function(store, judge, version, job, said) {
   rows <- answer_rows(judge, job, said)
   n <- length(rows$said)
-  in_transaction(store$db, write_db(
-    store$db, "INSERT INTO answers VALUES (?, ?, ?, ?, ?) ON CONFLICT (judge, version, subject, statement) DO UPDATE SET said = excluded.said",
-    params = unname(c(list(rep(judge$name, n), rep(version, n)), rows))
-  ))
+  in_transaction(
+    store$db,
+    write_db(
+      store$db,
+      paste0(
+        "INSERT INTO answers VALUES (?, ?, ?, ?, ?) ON CONFLICT (judge, version, subject, ",
+        "statement) DO UPDATE SET said = excluded.said"
+      ),
+      params = unname(c(list(rep(judge$name, n), rep(version, n)), rows))
+    )
+  )
 }
 
 # The same as columns. A vector that it has not is kept too, as one that is lacking, so
@@ -168,17 +282,27 @@ record_answers <- function(store, judge, version, job, said) {
 answer_rows <- function(judge, job, said) {
   subjects <- if (length(job$subjects)) vapply(job$subjects, `[[`, "", "sha256") else ""
   if (judge$kind == "answering") {
-    return(list(subject = rep(subjects, each = length(job$statements)), statement = rep(job$statements, length(subjects)), said = unlist(lapply(said, pack_said, judge$kind))))
+    return(list(
+      subject = rep(subjects, each = length(job$statements)),
+      statement = rep(job$statements, length(subjects)),
+      said = unlist(lapply(said, pack_said, judge$kind))
+    ))
   }
+
   of_texts <- length(job$subjects) == 0
   list(
-    subject = if (of_texts) rep("", length(said)) else subjects, statement = if (of_texts) job$statements else rep("", length(said)),
+    subject = if (of_texts) rep("", length(said)) else subjects,
+    statement = if (of_texts) job$statements else rep("", length(said)),
     said = vapply(said, pack_said, "", judge$kind)
   )
 }
 
 read_answers <- function(store, judge, version) {
-  read_db(store, "SELECT subject, statement, said FROM answers WHERE judge = ? AND version = ?", params = list(judge, version))
+  read_db(
+    store,
+    "SELECT subject, statement, said FROM answers WHERE judge = ? AND version = ?",
+    params = list(judge, version)
+  )
 }
 
 # A judge's scores, in place of those that it had.
@@ -196,8 +320,12 @@ record_judged <- function(store, judge, scores) {
 # answers stay.
 forget_judges <- function(store, judges) {
   before <- get_facts(store)$judges
-  gone <- if (!is.null(before)) setdiff(vapply(jsonlite::parse_json(before), function(one) one$judge, ""), judges)
-  if (length(gone)) write_db(store$db, "DELETE FROM scores WHERE measure = ?", params = list(gone))
+  gone <- if (!is.null(before)) {
+    setdiff(vapply(jsonlite::parse_json(before), function(one) one$judge, ""), judges)
+  }
+  if (length(gone)) {
+    write_db(store$db, "DELETE FROM scores WHERE measure = ?", params = list(gone))
+  }
 }
 
 read_scored <- function(store) read_db(store, "SELECT take FROM prints")$take

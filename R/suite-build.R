@@ -8,7 +8,8 @@ build_suite <- function(suite, folder) {
     vapply(look$pictures, function(path) resolve_path(path, folder)$path, "")
   })
   list(
-    suite = suite$suite, title = suite$title %||% suite$suite,
+    suite = suite$suite,
+    title = suite$title %||% suite$suite,
     seeds = as.integer(unlist(suite$seeds)),
     size = as.integer(unlist(suite$size %||% 576)),
     looks = looks,
@@ -18,47 +19,87 @@ build_suite <- function(suite, folder) {
 
 # A case: `references` (a list, empty for `fresh`; `reference` is the first),
 # `look` (NA without) and `look_weight`, `prompt` (a list of phrases), `neutral`,
-# `negative` (texts) and `unwanted` (the same as phrases), `guides` (by kind), `mask` or NULL, `grow` (left, top, right,
+# `negative` (texts) and `unwanted` (the same as phrases), `guides` (by kind),
+# `mask` or NULL, `grow` (left, top, right,
 # bottom), `watch` (by name).
 build_case <- function(case, folder) {
   path <- function(path) if (!is.null(path)) resolve_path(path, folder)$path
-  references <- case[["references"]] %||% if (!is.null(case[["reference"]])) list(case[["reference"]])
+  references <- case[["references"]] %||% if (!is.null(case[["reference"]])) {
+    list(case[["reference"]])
+  }
   references <- lapply(references, build_reference, path = path)
   look <- if (is.list(case$look)) case$look else list(name = case$look)
   neutral <- identical(case$prompt, "neutral")
-  prompt <- if (neutral) list(neutral_phrase) else if (is.list(case$prompt)) case$prompt else list(case$prompt)
+  prompt <- if (neutral) {
+    list(neutral_phrase)
+  } else if (is.list(case$prompt)) {
+    case$prompt
+  } else {
+    list(case$prompt)
+  }
   list(
-    id = case$id, job = case$job, references = references,
+    id = case$id,
+    job = case$job,
+    references = references,
     reference = if (length(references)) references[[1]],
-    look = look$name %||% NA_character_, look_weight = as.numeric(look$weight %||% 1),
-    prompt = lapply(prompt, build_phrase), neutral = neutral,
-    negative = vapply(case$negative, function(phrase) if (is.list(phrase)) phrase$say else phrase, ""),
+    look = look$name %||% NA_character_,
+    look_weight = as.numeric(look$weight %||% 1),
+    prompt = lapply(prompt, build_phrase),
+    neutral = neutral,
+    negative = vapply(
+      case$negative,
+      function(phrase) if (is.list(phrase)) phrase$say else phrase,
+      ""
+    ),
     unwanted = lapply(case$negative, build_phrase, unwanted = TRUE),
-    guides = Map(build_guide, case$guides[intersect(guide_kinds, names(case$guides))], intersect(guide_kinds, names(case$guides)), MoreArgs = list(path = path)),
+    guides = Map(
+      build_guide,
+      case$guides[intersect(guide_kinds, names(case$guides))],
+      intersect(guide_kinds, names(case$guides)),
+      MoreArgs = list(path = path)
+    ),
     mask = build_mask(case$mask, path),
-    grow = vapply(c("left", "top", "right", "bottom"), function(side) as.numeric(case$grow[[side]] %||% 0), 0),
+    grow = vapply(
+      c("left", "top", "right", "bottom"),
+      function(side) as.numeric(case$grow[[side]] %||% 0),
+      0
+    ),
     watch = lapply(case$watch, function(region) {
-      list(path = path(region$mask), box = as.numeric(unlist(region$box)), keep = as.numeric(region$keep %||% 0.5))
+      list(
+        path = path(region$mask),
+        box = as.numeric(unlist(region$box)),
+        keep = as.numeric(region$keep %||% 0.5)
+      )
     })
   )
 }
 
 build_reference <- function(reference, path) {
-  if (!is.list(reference)) reference <- list(picture = reference)
+  if (!is.list(reference)) {
+    reference <- list(picture = reference)
+  }
+
   list(
-    path = path(reference$picture), fit = reference$fit %||% "crop",
+    path = path(reference$picture),
+    fit = reference$fit %||% "crop",
     focus = as.numeric(unlist(reference$focus %||% list(0.5, 0.5))),
     box = as.numeric(unlist(reference$box %||% list(0, 0, 1, 1))),
-    fill = reference$fill %||% "grey", backdrop = reference$backdrop %||% "white",
+    fill = reference$fill %||% "grey",
+    backdrop = reference$backdrop %||% "white",
     weight = as.numeric(reference$weight %||% 1)
   )
 }
 
 build_guide <- function(guide, kind, path) {
-  if (!is.list(guide)) guide <- list(weight = guide)
+  if (!is.list(guide)) {
+    guide <- list(weight = guide)
+  }
+
   list(
-    path = path(guide$picture %||% guide$keypoints), weight = as.numeric(guide$weight %||% 1),
-    release = as.numeric(guide$release %||% 1), near = if (kind == "depth") guide$near %||% "bright"
+    path = path(guide$picture %||% guide$keypoints),
+    weight = as.numeric(guide$weight %||% 1),
+    release = as.numeric(guide$release %||% 1),
+    near = if (kind == "depth") guide$near %||% "bright"
   )
 }
 
@@ -66,21 +107,38 @@ build_mask <- function(mask, path) {
   if (is.null(mask)) {
     return(NULL)
   }
-  if (!is.list(mask)) mask <- list(picture = mask)
+
+  if (!is.list(mask)) {
+    mask <- list(picture = mask)
+  }
+
   list(
-    path = path(mask$picture), boxes = lapply(mask$boxes, function(box) as.numeric(unlist(box))),
-    invert = mask$invert %||% FALSE, feather = as.numeric(mask$feather %||% 0),
+    path = path(mask$picture),
+    boxes = lapply(mask$boxes, function(box) as.numeric(unlist(box))),
+    invert = mask$invert %||% FALSE,
+    feather = as.numeric(mask$feather %||% 0),
     padding = as.numeric(mask$padding %||% NA)
   )
 }
 
 # A phrase: `key` is what its evidence goes by.
 build_phrase <- function(phrase, unwanted = FALSE) {
-  if (is.character(phrase)) phrase <- list(say = phrase)
+  if (is.character(phrase)) {
+    phrase <- list(say = phrase)
+  }
+
   list(
-    say = phrase$say, key = if (unwanted) paste("no", sub("^(a|an|the|some|any) ", "", phrase$say)) else phrase$say, unwanted = unwanted,
-    weight = as.numeric(phrase$weight %||% 1), ask = phrase$ask %||% phrase$say,
-    must = phrase$must %||% FALSE, drafted = is_drafted(phrase),
+    say = phrase$say,
+    key = if (unwanted) {
+      paste("no", sub("^(a|an|the|some|any) ", "", phrase$say))
+    } else {
+      phrase$say
+    },
+    unwanted = unwanted,
+    weight = as.numeric(phrase$weight %||% 1),
+    ask = phrase$ask %||% phrase$say,
+    must = phrase$must %||% FALSE,
+    drafted = is_drafted(phrase),
     probe = build_probe(phrase$probe)
   )
 }
@@ -90,7 +148,10 @@ asked_phrases <- function(case) c(if (!case$neutral) case$prompt, case$unwanted)
 
 # The mark of drafted words: it fits them and no others, so that touching the
 # words is enough to make them a person's own.
-is_drafted <- function(phrase) !is.null(phrase$drafted) && phrase$drafted == draft_mark(phrase$say)
+is_drafted <- function(phrase) {
+  !is.null(phrase$drafted) && phrase$drafted == draft_mark(phrase$say)
+}
+
 draft_mark <- function(say) substr(sha256_of(say), 1, 8)
 
 # The probe as its measure takes it: which measure, where, the bound, and the colour or
@@ -99,11 +160,15 @@ build_probe <- function(probe) {
   if (is.null(probe)) {
     return(NULL)
   }
+
   measure <- Find(function(one) one$asks %in% names(probe), all_probes())
   where <- probe$where %||% "whole"
   list(
-    measure = measure$measure, where = if (is.list(where)) as.numeric(unlist(where)) else where,
-    bound = (if (measure$counts) read_count else read_bound)(probe[[measure$asks]]), colour = probe$colour, look = probe$look
+    measure = measure$measure,
+    where = if (is.list(where)) as.numeric(unlist(where)) else where,
+    bound = (if (measure$counts) read_count else read_bound)(probe[[measure$asks]]),
+    colour = probe$colour,
+    look = probe$look
   )
 }
 

@@ -34,8 +34,10 @@
 #' unlink(folder, recursive = TRUE)
 draft_prompts <- function(trial, engine, cases = NULL, join = FALSE, progress = NULL) {
   check_arguments(
-    trial = checkmate::check_directory_exists(trial), cases = checkmate::check_character(cases, any.missing = FALSE, null.ok = TRUE),
-    join = checkmate::check_flag(join), progress = checkmate::check_function(progress, null.ok = TRUE)
+    trial = checkmate::check_directory_exists(trial),
+    cases = checkmate::check_character(cases, any.missing = FALSE, null.ok = TRUE),
+    join = checkmate::check_flag(join),
+    progress = checkmate::check_function(progress, null.ok = TRUE)
   )
   folder <- normalizePath(trial, winslash = "/")
   describer <- captioning_engine(engine, folder)
@@ -46,15 +48,33 @@ draft_prompts <- function(trial, engine, cases = NULL, join = FALSE, progress = 
   began <- Sys.time()
   rows <- lapply(seq_along(todo), function(k) {
     row <- draft_one(own$cases[[todo[k]]], own$written[[todo[k]]], describer, folder, join)
-    if (!is.null(progress)) progress(done = k, total = length(todo), failed = 0, seconds = as.numeric(Sys.time() - began, units = "secs"))
+    if (!is.null(progress)) {
+      progress(
+        done = k,
+        total = length(todo),
+        failed = 0,
+        seconds = as.numeric(Sys.time() - began, units = "secs")
+      )
+    }
+
     row
   })
   drafts <- do.call(rbind, rows)
   new <- drafts$state %in% c("drafted", "joined")
-  prompts <- Map(function(k, row) {
-    c(hand_phrases(own$written[[k]]$prompt), lapply(row, function(say) list(say = say, drafted = draft_mark(say))))
-  }, todo[new], drafts$draft[new])
-  if (any(new)) write_prompts(folder, own, todo[new], prompts)
+  prompts <- Map(
+    function(k, row) {
+      c(
+        hand_phrases(own$written[[k]]$prompt),
+        lapply(row, function(say) list(say = say, drafted = draft_mark(say)))
+      )
+    },
+    todo[new],
+    drafts$draft[new]
+  )
+  if (any(new)) {
+    write_prompts(folder, own, todo[new], prompts)
+  }
+
   invisible(drafts)
 }
 
@@ -62,14 +82,37 @@ captioning_engine <- function(engine, folder) {
   if (!inherits(engine, "sprenn_engine")) {
     lineup <- read_trial_file(folder, "lineup.yml")
     made <- if (is.list(lineup$value$engines)) build_engines(lineup, folder, list())
-    stop_for_problems(place_problems(bind_problems(lineup$problems, made$problems), list(lineup.yml = lineup$text)), what = "This lineup")
+    stop_for_problems(
+      place_problems(
+        bind_problems(lineup$problems, made$problems),
+        list(lineup.yml = lineup$text)
+      ),
+      what = "This lineup"
+    )
     known <- names(made$engines)
     if (!isTRUE(engine %in% known)) {
-      stop_sprenn("argument", c(paste0("lineup.yml has no engine ", show_value(engine), "."), i = paste("It has", paste(known, collapse = ", "))))
+      stop_sprenn(
+        "argument",
+        c(
+          paste0("lineup.yml has no engine ", show_value(engine), "."),
+          i = paste("It has", paste(known, collapse = ", "))
+        )
+      )
     }
+
     engine <- made$engines[[engine]]
   }
-  if (is.null(engine$caption)) stop_sprenn("argument", c(paste0(engine$about$name, " can't caption."), i = "Name an engine that says what is in a picture; see `caption` in the help of engine()."))
+
+  if (is.null(engine$caption)) {
+    stop_sprenn(
+      "argument",
+      c(
+        paste0(engine$about$name, " can't caption."),
+        i = "Name an engine that says what is in a picture; see `caption` in the help of engine()."
+      )
+    )
+  }
+
   engine
 }
 
@@ -80,21 +123,31 @@ read_draftable <- function(folder) {
   files <- examine_files(read, folder)
   problems <- bind_problems(read$problems, files$problems, suite_problems(read, files$facts))
   lacking <- grepl("^cases\\[[0-9]+\\]\\.prompt$", problems$place) & problems$found == "nothing"
-  stop_for_problems(place_problems(problems[!lacking, ], list(suite.yml = read$text)), what = "This suite")
+  stop_for_problems(
+    place_problems(problems[!lacking, ], list(suite.yml = read$text)),
+    what = "This suite"
+  )
   written <- read_yaml_text(paste(read$text, collapse = "\n"), "suite.yml")$value
   list(cases = read$value$cases, written = written$cases, value = written, text = read$text)
 }
 
 # The phrases of a prompt that a person wrote or touched.
 hand_phrases <- function(prompt) {
-  phrases <- if (is.list(prompt)) prompt else if (!is.null(prompt)) list(prompt)
+  phrases <- if (is.list(prompt)) {
+    prompt
+  } else if (!is.null(prompt)) {
+    list(prompt)
+  }
   Filter(function(phrase) !is.list(phrase) || !is_drafted(phrase), phrases)
 }
 
 draft_one <- function(case, written, describer, folder, join) {
   first <- first_reference(case)
   by_hand <- hand_phrases(written$prompt)
-  answer <- function(state, draft = character(), message = NA_character_) tibble::tibble(case = case$id, state = state, draft = list(draft), message = message)
+  answer <- function(state, draft = character(), message = NA_character_) {
+    tibble::tibble(case = case$id, state = state, draft = list(draft), message = message)
+  }
+
   if (identical(case$prompt, "neutral")) {
     answer("neutral")
   } else if (is.null(first)) {
@@ -105,18 +158,39 @@ draft_one <- function(case, written, describer, folder, join) {
     answer("hand-written")
   } else {
     tryCatch(
-      answer(if (length(by_hand)) "joined" else "drafted", caption_picture(describer, build_reference(first, function(path) resolve_path(path, folder)$path))),
-      error = function(e) if (inherits(e, "sprenn_error")) stop(e) else answer("failed", message = conditionMessage(e))
+      answer(
+        if (length(by_hand)) "joined" else "drafted",
+        caption_picture(
+          describer,
+          build_reference(first, function(path) resolve_path(path, folder)$path)
+        )
+      ),
+      error = function(e) {
+        if (inherits(e, "sprenn_error")) {
+          stop(e)
+        } else {
+          answer("failed", message = conditionMessage(e))
+        }
+      }
     )
   }
 }
 
 # What the engine says of the part of a picture that is used, each phrase checked.
 caption_picture <- function(describer, reference) {
-  pixels <- take_window(read_picture(reference$path, reference$backdrop), pmin(pmax(reference$box, 0), 1), c(1, 1, 1))
+  pixels <- take_window(
+    read_picture(reference$path, reference$backdrop),
+    pmin(pmax(reference$box, 0), 1),
+    c(1, 1, 1)
+  )
   size <- dim(pixels)[2:1]
-  said <- describer$caption(resize_picture(pixels, pmax(1, round(size * min(1, 1024 / max(size))))))
-  if (!is.character(said) || anyNA(said) || !any(grepl("\\S", said))) engine_failure("bad_answer", "The engine gave no words.")
+  said <- describer$caption(
+    resize_picture(pixels, pmax(1, round(size * min(1, 1024 / max(size)))))
+  )
+  if (!is.character(said) || anyNA(said) || !any(grepl("\\S", said))) {
+    engine_failure("bad_answer", "The engine gave no words.")
+  }
+
   trimws(gsub("[[:space:][:cntrl:]]+", " ", said[grepl("\\S", said)]))
 }
 
@@ -130,14 +204,23 @@ write_prompts <- function(folder, own, at, prompts) {
     lines <- put_prompt(lines, own$written[[at[k]]], at[k], prompts[[k]])
     wanted$cases[[at[k]]]$prompt <- prompts[[k]]
   }
+
   back <- read_yaml_text(paste(lines, collapse = "\n"), "suite.yml")$value
   sorted <- function(suite) {
     suite$cases <- lapply(suite$cases, sort_by_name)
     suite
   }
+
   if (!identical(sorted(back), sorted(wanted))) {
-    stop_sprenn("draft", c("Can't put the drafts into suite.yml as it is written.", i = "Write its cases one key a line, without anchors, and try again."))
+    stop_sprenn(
+      "draft",
+      c(
+        "Can't put the drafts into suite.yml as it is written.",
+        i = "Write its cases one key a line, without anchors, and try again."
+      )
+    )
   }
+
   file <- file.path(folder, "suite.yml")
   part <- tempfile("part-", folder)
   on.exit(unlink(part))
@@ -146,9 +229,19 @@ write_prompts <- function(folder, own, at, prompts) {
       write_whole(lines, part)
       file.rename(part, file)
     },
-    error = function(e) FALSE, warning = function(w) FALSE
+    error = function(e) FALSE,
+    warning = function(w) FALSE
   )
-  if (!isTRUE(done)) stop_sprenn("draft", c(paste0("Can't write ", file, "."), x = "The disk may be full or the folder read-only.", i = "The file is as it was."))
+  if (!isTRUE(done)) {
+    stop_sprenn(
+      "draft",
+      c(
+        paste0("Can't write ", file, "."),
+        x = "The disk may be full or the folder read-only.",
+        i = "The file is as it was."
+      )
+    )
+  }
 }
 
 put_prompt <- function(lines, case, i, prompt) {
@@ -167,15 +260,29 @@ put_prompt <- function(lines, case, i, prompt) {
     ends <- max(places[startsWith(names(places), paste0("cases[", i, "]"))])
     return(c(lines[seq_len(first - 1)], fresh, lines[-seq_len(ends)]))
   }
+
   from <- places[paste0("cases[", i, "].prompt")]
   if (is.na(from)) {
-    while (last > first && grepl("^ *(#|$)", lines[last])) last <- last - 1
+    while (last > first && grepl("^ *(#|$)", lines[last])) {
+      last <- last - 1
+    }
+
     return(append(lines, block, last))
   }
+
   from <- from[[1]]
   to <- from
-  deeper <- function(line) grepl(paste0("^", indent, " +\\S"), line) || grepl(paste0("^", indent, "- "), line)
-  while (to < last && deeper(lines[to + 1])) to <- to + 1
-  if (from == first) substr(block[1], 1, nchar(dash)) <- dash
+  deeper <- function(line) {
+    grepl(paste0("^", indent, " +\\S"), line) || grepl(paste0("^", indent, "- "), line)
+  }
+
+  while (to < last && deeper(lines[to + 1])) {
+    to <- to + 1
+  }
+
+  if (from == first) {
+    substr(block[1], 1, nchar(dash)) <- dash
+  }
+
   c(lines[seq_len(from - 1)], block, lines[-seq_len(to)])
 }

@@ -39,29 +39,67 @@
 #' new_trial(folder, demo = TRUE, cases = 1)
 #' list.files(folder, recursive = TRUE)
 #' unlink(folder, recursive = TRUE)
-new_trial <- function(trial, from = NULL, like = NULL, look = NULL, prompt = NULL, demo = FALSE, untidy = FALSE, cases = NULL) {
+new_trial <- function(
+  trial,
+  from = NULL,
+  like = NULL,
+  look = NULL,
+  prompt = NULL,
+  demo = FALSE,
+  untidy = FALSE,
+  cases = NULL
+) {
   check_arguments(
     trial = checkmate::check_string(trial, min.chars = 1),
-    from = checkmate::check_string(from, min.chars = 1, null.ok = TRUE), like = checkmate::check_string(like, min.chars = 1, null.ok = TRUE),
+    from = checkmate::check_string(from, min.chars = 1, null.ok = TRUE),
+    like = checkmate::check_string(like, min.chars = 1, null.ok = TRUE),
     look = checkmate::check_character(look, any.missing = FALSE, null.ok = TRUE),
     prompt = checkmate::check_string(prompt, pattern = "\\S", null.ok = TRUE),
-    demo = checkmate::check_flag(demo), untidy = checkmate::check_flag(untidy),
+    demo = checkmate::check_flag(demo),
+    untidy = checkmate::check_flag(untidy),
     cases = checkmate::check_int(cases, lower = 1, upper = 8, null.ok = TRUE)
   )
   if (demo + untidy + (!is.null(from) || !is.null(like)) != 1) {
-    stop_sprenn("new", c("A new trial is made from pictures, a table or a zip (`from`), from another trial (`like`), or is a demo (`demo`, `untidy`), one of these."))
+    stop_sprenn(
+      "new",
+      c(paste0(
+        "A new trial is made from pictures, a table or a zip (`from`), from another trial ",
+        "(`like`), or is a demo (`demo`, `untidy`), one of these."
+      ))
+    )
   }
-  if (!is.null(from) && !file.exists(from)) stop_sprenn("new", c(paste0("There is no folder or file ", from, ".")))
-  if (file.exists(trial) && (!dir.exists(trial) || length(list.files(trial, all.files = TRUE, no.. = TRUE)) > 0)) {
-    stop_sprenn("new", c(paste0(trial, " is there already and is not empty."), i = "Give the new trial another name."))
+
+  if (!is.null(from) && !file.exists(from)) {
+    stop_sprenn("new", c(paste0("There is no folder or file ", from, ".")))
   }
+
+  if (file.exists(trial) &&
+    (!dir.exists(trial) || length(list.files(trial, all.files = TRUE, no.. = TRUE)) > 0)) {
+    stop_sprenn(
+      "new",
+      c(
+        paste0(trial, " is there already and is not empty."),
+        i = "Give the new trial another name."
+      )
+    )
+  }
+
   # Everything is made beside its place and moved there whole.
   building <- tempfile("new-trial-", tmpdir = existing_parent(trial))
   on.exit(unlink(building, recursive = TRUE))
   if (!dir.create(building, showWarnings = FALSE)) {
     stop_sprenn("new", c(paste0("Can't write to ", dirname(building), ".")))
   }
-  kind <- if (is.null(from)) "" else if (dir.exists(from)) "folder" else if (file_kind(readBin(from, "raw", 32)) == "a zip file") "zip" else "table"
+
+  kind <- if (is.null(from)) {
+    ""
+  } else if (dir.exists(from)) {
+    "folder"
+  } else if (file_kind(readBin(from, "raw", 32)) == "a zip file") {
+    "zip"
+  } else {
+    "table"
+  }
   make <- function() {
     if (demo || untidy) {
       write_demo(building, if (untidy) "untidy" else "brackwater", cases)
@@ -70,22 +108,50 @@ new_trial <- function(trial, from = NULL, like = NULL, look = NULL, prompt = NUL
     } else if (kind == "zip") {
       unpack_trial(from, building)
     } else {
-      write_from_pictures(building, plain_names(basename(normalizePath(trial, mustWork = FALSE))), from, kind, like, look, prompt)
+      write_from_pictures(
+        building,
+        plain_names(basename(normalizePath(trial, mustWork = FALSE))),
+        from,
+        kind,
+        like,
+        look,
+        prompt
+      )
     }
   }
+
   left_out <- tryCatch(make(), error = function(e) {
-    if (inherits(e, "sprenn_error")) stop(e)
-    stop_sprenn("new", c(paste0("Can't write to ", dirname(building), "."), x = conditionMessage(e), i = "The disk may be full or the folder read-only. Nothing was kept of the new trial."))
+    if (inherits(e, "sprenn_error")) {
+      stop(e)
+    }
+
+    stop_sprenn(
+      "new",
+      c(
+        paste0("Can't write to ", dirname(building), "."),
+        x = conditionMessage(e),
+        i = "The disk may be full or the folder read-only. Nothing was kept of the new trial."
+      )
+    )
   })
-  if (dir.exists(trial)) unlink(trial, recursive = TRUE)
+  if (dir.exists(trial)) {
+    unlink(trial, recursive = TRUE)
+  }
+
   dir.create(dirname(trial), showWarnings = FALSE, recursive = TRUE)
-  if (!file.rename(building, trial)) stop_sprenn("new", c(paste0("Can't write to ", trial, ".")))
+  if (!file.rename(building, trial)) {
+    stop_sprenn("new", c(paste0("Can't write to ", trial, ".")))
+  }
+
   invisible(structure(trial, left_out = left_out))
 }
 
 existing_parent <- function(path) {
   parent <- dirname(normalizePath(path, mustWork = FALSE))
-  while (!dir.exists(parent)) parent <- dirname(parent)
+  while (!dir.exists(parent)) {
+    parent <- dirname(parent)
+  }
+
   normalizePath(parent, winslash = "/")
 }
 
@@ -93,10 +159,21 @@ write_demo <- function(folder, which, cases) {
   lines <- lapply(stats::setNames(trial_files, trial_files), function(file) {
     readLines(system.file(which, file, package = "sprenn"), encoding = "UTF-8")
   })
-  if (which == "brackwater" && !is.null(cases)) lines <- first_cases(lines, cases)
-  for (file in trial_files) write_whole(lines[[file]], file.path(folder, file))
-  named <- regmatches(lines$suite.yml, gregexpr("(references|looks|masks|guides)/[a-z0-9.-]+", lines$suite.yml))
-  by_hand <- if (any(grepl("handmade", lines$lineup.yml[grepl("id:", lines$lineup.yml)]))) paste0("handmade/handmade--salt-fresh--", c(11, 23), ".png")
+  if (which == "brackwater" && !is.null(cases)) {
+    lines <- first_cases(lines, cases)
+  }
+
+  for (file in trial_files) {
+    write_whole(lines[[file]], file.path(folder, file))
+  }
+
+  named <- regmatches(
+    lines$suite.yml,
+    gregexpr("(references|looks|masks|guides)/[a-z0-9.-]+", lines$suite.yml)
+  )
+  by_hand <- if (any(grepl("handmade", lines$lineup.yml[grepl("id:", lines$lineup.yml)]))) {
+    paste0("handmade/handmade--salt-fresh--", c(11, 23), ".png")
+  }
   draw_demo_pictures(folder, c(unlist(named), by_hand))
   NULL
 }
@@ -111,7 +188,12 @@ first_cases <- function(lines, cases) {
   wanted <- sub(named, "\\2", grep(named, suite, value = TRUE))
   looks <- grepl("^  [a-z]+: \\{pictures: ", suite)
   other_job <- function(lines, pattern) grepl(pattern, lines) & !grepl("restyle", lines)
-  lines$lineup.yml <- grep("(teasel|handmade): |steps: .*teasel|second step", lines$lineup.yml, value = TRUE, invert = TRUE)
+  lines$lineup.yml <- grep(
+    "(teasel|handmade): |steps: .*teasel|second step",
+    lines$lineup.yml,
+    value = TRUE,
+    invert = TRUE
+  )
   list(
     suite.yml = suite[!looks | sub("^  ([a-z]+):.*", "\\1", suite) %in% wanted],
     lineup.yml = lines$lineup.yml[!other_job(lines$lineup.yml, "^  (- .*jobs:|#)")],
@@ -124,59 +206,120 @@ first_cases <- function(lines, cases) {
 write_from_pictures <- function(folder, name, from, kind, like, look, prompt) {
   model <- if (!is.null(like)) model_of(like)
   prompt <- prompt %||% "in a new look"
-  found <- if (kind == "folder") cases_from_folder(from, prompt) else cases_from_table(from, prompt)
-  for (path in look) open_picture(path)
+  found <- if (kind == "folder") {
+    cases_from_folder(from, prompt)
+  } else {
+    cases_from_table(from, prompt)
+  }
+  for (path in look) {
+    open_picture(path)
+  }
+
   wanted <- if (length(look)) copies_of(look, "looks")
-  looks <- c(model$suite$looks, found$looks, if (length(look)) list(wanted = list(pictures = lapply(wanted, `[[`, "to"))))
+  looks <- c(
+    model$suite$looks,
+    found$looks,
+    if (length(look)) list(wanted = list(pictures = lapply(wanted, `[[`, "to")))
+  )
   default <- if (length(look)) "wanted" else model$case$look
   cases <- lapply(found$cases, function(case) {
-    if (is.null(case$look) && !is.null(default)) case <- append(case, list(look = default), match("prompt", names(case)) - 1)
-    if (kind == "folder" && !is.null(model)) case[c("job", "negative")] <- model$case[c("job", "negative")]
+    if (is.null(case$look) && !is.null(default)) {
+      case <- append(case, list(look = default), match("prompt", names(case)) - 1)
+    }
+
+    if (kind == "folder" && !is.null(model)) {
+      case[c("job", "negative")] <- model$case[c("job", "negative")]
+    }
+
     case
   })
-  for (file in c(found$files, wanted)) copy_into(folder, file$from, file$to)
+  for (file in c(found$files, wanted)) {
+    copy_into(folder, file$from, file$to)
+  }
+
   jobs <- unique(vapply(cases, `[[`, "", "job"))
-  if (!is.null(model)) copy_trial(model$folder, folder, c(model$looks, model$engine_files))
+  if (!is.null(model)) {
+    copy_trial(model$folder, folder, c(model$looks, model$engine_files))
+  }
+
   suite <- c(
-    list(suite = name, seeds = model$suite$seeds %||% list(11, 23, 47), size = model$suite$size %||% 576),
-    if (length(looks)) list(looks = looks), list(cases = cases)
+    list(
+      suite = name,
+      seeds = model$suite$seeds %||% list(11, 23, 47),
+      size = model$suite$size %||% 576
+    ),
+    if (length(looks)) list(looks = looks),
+    list(cases = cases)
   )
   write <- function(lines, file) write_whole(lines, file.path(folder, file))
   write(comment_suite(write_yaml_text(suite)), "suite.yml")
-  write(if (is.null(model)) starter_lineup(jobs) else trimmed(model$lineup, trim_lineup(model$lineup$value, jobs)), "lineup.yml")
-  write(if (is.null(model)) starter_brief(length(looks) > 0, jobs) else trimmed(model$brief, trim_brief(model$brief$value, jobs)), "brief.yml")
+  write(
+    if (is.null(model)) {
+      starter_lineup(jobs)
+    } else {
+      trimmed(model$lineup, trim_lineup(model$lineup$value, jobs))
+    },
+    "lineup.yml"
+  )
+  write(
+    if (is.null(model)) {
+      starter_brief(length(looks) > 0, jobs)
+    } else {
+      trimmed(model$brief, trim_brief(model$brief$value, jobs))
+    },
+    "brief.yml"
+  )
   found$left_out
 }
 
 # A file as it stands, comments and all, unless something had to go.
-trimmed <- function(read, left) if (identical(left, read$value)) read$text else write_yaml_text(left)
+trimmed <- function(read, left) {
+  if (identical(left, read$value)) {
+    read$text
+  } else {
+    write_yaml_text(left)
+  }
+}
 
 # The pipelines that have something to do, and their sweeps.
 trim_lineup <- function(lineup, jobs) {
-  busy <- vapply(lineup$pipelines, function(one) is.null(one$jobs) || any(unlist(one$jobs) %in% jobs), NA)
+  busy <- vapply(
+    lineup$pipelines,
+    function(one) is.null(one$jobs) || any(unlist(one$jobs) %in% jobs),
+    NA
+  )
   if (all(busy)) {
     return(lineup)
   }
+
   lineup$pipelines <- lapply(lineup$pipelines[busy], function(one) {
     one$jobs <- NULL
     one
   })
   ids <- vapply(lineup$pipelines, `[[`, "", "id")
   lineup$sweeps <- Filter(function(sweep) sweep$of %in% ids, lineup$sweeps)
-  if (length(lineup$sweeps) == 0) lineup$sweeps <- NULL
+  if (length(lineup$sweeps) == 0) {
+    lineup$sweeps <- NULL
+  }
+
   lineup
 }
 
 trim_brief <- function(brief, jobs) {
-  if (!is.null(brief$job) && !brief$job %in% jobs) brief$job <- NULL
+  if (!is.null(brief$job) && !brief$job %in% jobs) {
+    brief$job <- NULL
+  }
+
   kept <- brief$purposes[names(brief$purposes) %in% jobs]
   if (length(kept) == length(brief$purposes)) {
     return(brief)
   }
+
   if (length(kept) > 0) {
     brief$purposes <- kept
     return(brief)
   }
+
   # No purpose is for these jobs: the first one speaks for all then.
   first <- brief$purposes[[1]]
   brief$purposes <- NULL
@@ -188,51 +331,97 @@ model_of <- function(like) {
   trial <- read_trial(like)
   suite <- read_trial_file(trial$folder, "suite.yml")$value
   first <- suite$cases[[1]]
-  if (!first$job %in% c("restyle", "vary", "repair", "swap")) first$job <- "restyle"
+  if (!first$job %in% c("restyle", "vary", "repair", "swap")) {
+    first$job <- "restyle"
+  }
+
   named <- named_files(list(looks = suite$looks))$path
   list(
-    folder = trial$folder, suite = suite, case = first, looks = named, engine_files = engine_files(trial$folder),
-    lineup = read_trial_file(trial$folder, "lineup.yml"), brief = read_trial_file(trial$folder, "brief.yml")
+    folder = trial$folder,
+    suite = suite,
+    case = first,
+    looks = named,
+    engine_files = engine_files(trial$folder),
+    lineup = read_trial_file(trial$folder, "lineup.yml"),
+    brief = read_trial_file(trial$folder, "brief.yml")
   )
 }
 
 cases_from_folder <- function(from, prompt) {
   files <- list.files(from, full.names = TRUE)
   files <- files[!dir.exists(files)]
-  wrong <- vapply(files, function(file) {
-    tryCatch(
-      {
-        picture_summary(file)
-        NA_character_
-      },
-      sprenn_error_picture = function(e) sub("^found ", "", e$details[["x"]])
-    )
-  }, "")
+  wrong <- vapply(
+    files,
+    function(file) {
+      tryCatch(
+        {
+          picture_summary(file)
+          NA_character_
+        },
+        sprenn_error_picture = function(e) sub("^found ", "", e$details[["x"]])
+      )
+    },
+    ""
+  )
   usable <- files[is.na(wrong)]
   if (length(usable) == 0) {
-    stop_sprenn("new", c(
-      paste0("There is no usable picture in ", from, "."),
-      if (length(files)) stats::setNames(paste0(basename(files), ": ", wrong), rep("x", length(files))) else c(x = "The folder is empty.")
-    ))
+    stop_sprenn(
+      "new",
+      c(
+        paste0("There is no usable picture in ", from, "."),
+        if (length(files)) {
+          stats::setNames(paste0(basename(files), ": ", wrong), rep("x", length(files)))
+        } else {
+          c(x = "The folder is empty.")
+        }
+      )
+    )
   }
+
   copies <- copies_of(usable, "references")
   cases <- lapply(copies, function(copy) {
-    list(id = sub("\\.[a-z]+$", "", basename(copy$to)), job = "restyle", reference = copy$to, prompt = prompt)
+    list(
+      id = sub("\\.[a-z]+$", "", basename(copy$to)),
+      job = "restyle",
+      reference = copy$to,
+      prompt = prompt
+    )
   })
-  list(cases = cases, files = copies, left_out = stats::setNames(wrong[!is.na(wrong)], basename(files[!is.na(wrong)])))
+  list(
+    cases = cases,
+    files = copies,
+    left_out = stats::setNames(wrong[!is.na(wrong)], basename(files[!is.na(wrong)]))
+  )
 }
 
 # Files to copy, under plain names and with the ending that fits their content.
 copies_of <- function(files, folder) {
-  endings <- picture_formats[vapply(files, function(file) file_kind(readBin(file, "raw", 32)), "")]
-  Map(function(from, name, ending) list(from = from, to = paste0(folder, "/", name, ".", ending)), files, plain_names(basename(files)), endings, USE.NAMES = FALSE)
+  endings <- picture_formats[vapply(
+    files,
+    function(file) file_kind(readBin(file, "raw", 32)),
+    ""
+  )]
+  Map(
+    function(from, name, ending) list(from = from, to = paste0(folder, "/", name, ".", ending)),
+    files,
+    plain_names(basename(files)),
+    endings,
+    USE.NAMES = FALSE
+  )
 }
 
 copy_into <- function(folder, from, to) {
   target <- file.path(folder, to)
   dir.create(dirname(target), showWarnings = FALSE, recursive = TRUE)
   if (!file.copy(from, target) || file.size(target) != file.size(from)) {
-    stop_sprenn("new", c(paste0("Can't write to ", dirname(folder), "."), x = "The disk may be full or the folder read-only.", i = "Nothing was kept of the new trial."))
+    stop_sprenn(
+      "new",
+      c(
+        paste0("Can't write to ", dirname(folder), "."),
+        x = "The disk may be full or the folder read-only.",
+        i = "Nothing was kept of the new trial."
+      )
+    )
   }
 }
 
@@ -241,7 +430,8 @@ comment_suite <- function(lines) {
   c(
     "# Every pipeline meets these cases and seeds, all of them the same way. A size of one number",
     "# is the long edge: each case keeps its picture's aspect then.",
-    lines[seq_len(at - 1)], "",
+    lines[seq_len(at - 1)],
+    "",
     "# A phrase that pixels can check gives adherence its evidence, for example",
     "#   - {say: a cream sky, probe: {colour: cream, where: top third, share: at least 0.3}}",
     lines[at:length(lines)]
@@ -260,17 +450,23 @@ plain_names <- function(names) {
 # references, so it is not asked to blend.
 starter_lineup <- function(jobs) {
   rest <- setdiff(jobs, "blend")
-  only <- if (length(rest) < length(jobs)) paste0(", jobs: [", paste(rest, collapse = ", "), "]")
+  only <- if (length(rest) < length(jobs)) {
+    paste0(", jobs: [", paste(rest, collapse = ", "), "]")
+  }
   c(
     "# The two engines here are stand-ins that ship with Sprenn. Put your own beside",
     "# or in place of them: an R file whose last value is an engine(), for example",
     "#   mine: {kind: function, file: my-engine.R}",
     "engines:",
     "  yarrow: {kind: function, call: \"sprenn::standin_yarrow\"}",
-    "  bracken: {kind: function, call: \"sprenn::standin_bracken\"}", "",
+    "  bracken: {kind: function, call: \"sprenn::standin_bracken\"}",
+    "",
     "pipelines:",
     "  - {id: yarrow, engine: yarrow, checkpoint: tide, hold: 0.6, if_missing: drop}",
-    if (length(rest)) paste0("  - {id: bracken, engine: bracken, hold: 0.6, if_missing: drop", only, "}"), "",
+    if (length(rest)) {
+      paste0("  - {id: bracken, engine: bracken, hold: 0.6, if_missing: drop", only, "}")
+    },
+    "",
     "sweeps:",
     "  - {vary: hold, of: yarrow, over: [0.3, 0.6, 0.9]}"
   )
@@ -279,13 +475,17 @@ starter_lineup <- function(jobs) {
 starter_brief <- function(with_look, jobs) {
   c(
     "# What the choice is for.",
-    "brief: a new look with the layout intact", if (length(jobs) == 1) paste("job:", jobs),
+    "brief: a new look with the layout intact",
+    if (length(jobs) == 1) paste("job:", jobs),
     "weights: {structure: 0.5, adherence: 0.2, style: 0.3}",
     if (!any(c("fresh", "vary") %in% jobs)) "floors: {structure: 0.3}",
     if (with_look) {
       "style: reach the look"
     } else {
-      "style: {change: [0.4, 1.2]}      # no look to reach: a clear change, where 1 is as far as two looks are apart"
+      paste0(
+        "style: {change: [0.4, 1.2]}      # no look to reach: a clear change, where 1 is as far ",
+        "as two looks are apart"
+      )
     },
     "confidence: 0.9"
   )

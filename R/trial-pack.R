@@ -37,11 +37,23 @@ pack_trial <- function(trial, file = NULL) {
   sizes <- file.size(file.path(data, files))
   write <- function(lines, name) write_whole(lines, file.path(bag, name))
   write(c("BagIt-Version: 1.0", "Tag-File-Character-Encoding: UTF-8"), "bagit.txt")
-  write(c(
-    paste("External-Identifier:", trial$suite$suite), paste("Suite-Fingerprint:", fingerprint_suite(trial$suite)),
-    paste0("Payload-Oxum: ", format(sum(sizes), scientific = FALSE), ".", length(files)), paste("Bag-Software-Agent: Sprenn", utils::packageVersion("sprenn"))
-  ), "bag-info.txt")
-  write(paste0(vapply(file.path(data, files), function(path) sha256_of(read_bytes(path)), ""), "  data/", escape_path(files)), "manifest-sha256.txt")
+  write(
+    c(
+      paste("External-Identifier:", trial$suite$suite),
+      paste("Suite-Fingerprint:", fingerprint_suite(trial$suite)),
+      paste0("Payload-Oxum: ", format(sum(sizes), scientific = FALSE), ".", length(files)),
+      paste("Bag-Software-Agent: Sprenn", utils::packageVersion("sprenn"))
+    ),
+    "bag-info.txt"
+  )
+  write(
+    paste0(
+      vapply(file.path(data, files), function(path) sha256_of(read_bytes(path)), ""),
+      "  data/",
+      escape_path(files)
+    ),
+    "manifest-sha256.txt"
+  )
   write_zip(file, work, basename(bag), "pack")
   invisible(file)
 }
@@ -55,36 +67,71 @@ write_zip <- function(file, root, names, kind) {
       zip::zip(part, names, root = root, mode = "mirror")
       file.rename(part, file)
     },
-    error = function(e) FALSE, warning = function(w) FALSE
+    error = function(e) FALSE,
+    warning = function(w) FALSE
   )
-  if (!written) stop_sprenn(kind, c(paste0("Can't write ", file, "."), x = "The disk may be full or the folder read-only."))
+  if (!written) {
+    stop_sprenn(
+      kind,
+      c(paste0("Can't write ", file, "."), x = "The disk may be full or the folder read-only.")
+    )
+  }
 }
 
 # As the manifest writes paths (RFC 8493, 2.1.3), and back.
-escape_path <- function(path) gsub("\n", "%0A", gsub("\r", "%0D", gsub("%", "%25", path, fixed = TRUE), fixed = TRUE), fixed = TRUE)
-unescape_path <- function(path) gsub("%25", "%", gsub("%0D", "\r", gsub("%0A", "\n", path, fixed = TRUE), fixed = TRUE), fixed = TRUE)
+escape_path <- function(path) {
+  gsub(
+    "\n",
+    "%0A",
+    gsub("\r", "%0D", gsub("%", "%25", path, fixed = TRUE), fixed = TRUE),
+    fixed = TRUE
+  )
+}
+
+unescape_path <- function(path) {
+  gsub(
+    "%25",
+    "%",
+    gsub("%0D", "\r", gsub("%0A", "\n", path, fixed = TRUE), fixed = TRUE),
+    fixed = TRUE
+  )
+}
 
 # Copies the files of a sound trial's folder, all that it names or just `files`.
 copy_trial <- function(trial, folder, files = NULL) {
   if (is.null(files)) {
-    files <- c(trial_files, named_files(read_trial_file(trial, "suite.yml")$value)$path, engine_files(trial), read_trial_file(trial, "brief.yml")$value$measures)
+    files <- c(
+      trial_files,
+      named_files(read_trial_file(trial, "suite.yml")$value)$path,
+      engine_files(trial),
+      read_trial_file(trial, "brief.yml")$value$measures
+    )
   }
-  for (file in unique(files)) copy_into(folder, file.path(trial, file), file)
+
+  for (file in unique(files)) {
+    copy_into(folder, file.path(trial, file), file)
+  }
 }
 
 # The files in a trial that its engines are made of: R files, and what of a program's
 # command is one.
 engine_files <- function(trial) {
   engines <- read_trial_file(trial, "lineup.yml")$value$engines
-  unlist(lapply(engines, function(engine) c(engine$file, files_of_command(engine$command, trial))), use.names = FALSE)
+  unlist(
+    lapply(engines, function(engine) c(engine$file, files_of_command(engine$command, trial))),
+    use.names = FALSE
+  )
 }
 
 files_of_command <- function(command, folder) {
   folder <- normalizePath(folder, winslash = "/")
-  Filter(function(word) {
-    path <- resolve_path(word, folder)$path
-    !is.null(path) && utils::file_test("-f", path)
-  }, as.character(unlist(command)))
+  Filter(
+    function(word) {
+      path <- resolve_path(word, folder)$path
+      !is.null(path) && utils::file_test("-f", path)
+    },
+    as.character(unlist(command))
+  )
 }
 
 # More than this is no trial that somebody packed.
@@ -95,38 +142,113 @@ max_packed_bytes <- 20e9
 # is run, before every hash was held against its file.
 unpack_trial <- function(file, folder) {
   refuse <- function(found, wanted = "a zip that `sprenn pack` wrote") {
-    stop_sprenn("new", c(paste0("Can't unpack ", file, "."), x = paste("found", found), i = paste("wanted", wanted)))
+    stop_sprenn(
+      "new",
+      c(
+        paste0("Can't unpack ", file, "."),
+        x = paste("found", found),
+        i = paste("wanted", wanted)
+      )
+    )
   }
+
   listed <- tryCatch(zip::zip_list(file), error = function(e) refuse("a damaged zip file"))
   names <- enc2utf8(listed$filename)
   climbs <- grepl("^([/\\\\~]|[A-Za-z]:)|(^|[/\\\\])\\.\\.([/\\\\]|$)|\\\\", names)
-  if (!all(validUTF8(names))) refuse("names that are no UTF-8")
-  if (any(climbs)) refuse(paste0("a path that leaves its folder, ", quoted(names[climbs][1])), "paths that stay inside")
-  if (anyDuplicated(tolower(sub("/$", "", names)))) refuse("one name twice")
-  if (nrow(listed) > max_packed_files || sum(listed$uncompressed_size) > max_packed_bytes) refuse(paste0(nrow(listed), " files of ", round(sum(listed$uncompressed_size) / 1e6), " MB"), "at most 50,000 files and 20 GB")
+  if (!all(validUTF8(names))) {
+    refuse("names that are no UTF-8")
+  }
+
+  if (any(climbs)) {
+    refuse(
+      paste0("a path that leaves its folder, ", quoted(names[climbs][1])),
+      "paths that stay inside"
+    )
+  }
+
+  if (anyDuplicated(tolower(sub("/$", "", names)))) {
+    refuse("one name twice")
+  }
+
+  if (nrow(listed) > max_packed_files || sum(listed$uncompressed_size) > max_packed_bytes) {
+    refuse(
+      paste0(nrow(listed), " files of ", round(sum(listed$uncompressed_size) / 1e6), " MB"),
+      "at most 50,000 files and 20 GB"
+    )
+  }
+
   bag <- unique(sub("/.*", "", names))
   files <- names[!grepl("/$", names)]
-  if (length(bag) != 1 || !all(file.path(bag, c("bagit.txt", "bag-info.txt", "manifest-sha256.txt", "data/suite.yml")) %in% files)) refuse("no bag with a manifest and a suite")
+  if (length(bag) != 1 ||
+    !all(
+      file.path(
+        bag,
+        c("bagit.txt", "bag-info.txt", "manifest-sha256.txt", "data/suite.yml")
+      ) %in% files
+    )) {
+    refuse("no bag with a manifest and a suite")
+  }
+
   work <- tempfile("unpack-", dirname(folder))
   on.exit(unlink(work, recursive = TRUE))
-  tryCatch(zip::unzip(file, exdir = work), error = function(e) refuse("a damaged zip file"), warning = function(w) refuse("a damaged zip file"))
+  tryCatch(
+    zip::unzip(file, exdir = work),
+    error = function(e) refuse("a damaged zip file"),
+    warning = function(w) refuse("a damaged zip file")
+  )
   there <- list.files(work, recursive = TRUE, all.files = TRUE)
   links <- Sys.readlink(file.path(work, there))
-  if (any(nzchar(links))) refuse(paste("a link,", quoted(there[nzchar(links)][1])), "files only")
-  manifest <- readLines(file.path(work, bag, "manifest-sha256.txt"), encoding = "UTF-8", warn = FALSE)
-  if (!all(grepl("^[0-9a-f]{64} [ *]data/.", manifest))) refuse("a manifest that is none")
-  stated <- stats::setNames(substr(manifest, 1, 64), unescape_path(sub("^[0-9a-f]{64} [ *]", "", manifest)))
+  if (any(nzchar(links))) {
+    refuse(paste("a link,", quoted(there[nzchar(links)][1])), "files only")
+  }
+
+  manifest <- readLines(
+    file.path(work, bag, "manifest-sha256.txt"),
+    encoding = "UTF-8",
+    warn = FALSE
+  )
+  if (!all(grepl("^[0-9a-f]{64} [ *]data/.", manifest))) {
+    refuse("a manifest that is none")
+  }
+
+  stated <- stats::setNames(
+    substr(manifest, 1, 64),
+    unescape_path(sub("^[0-9a-f]{64} [ *]", "", manifest))
+  )
   payload <- list.files(file.path(work, bag, "data"), recursive = TRUE, all.files = TRUE)
   payload <- file.path("data", payload)
   odd <- c(setdiff(payload, names(stated)), setdiff(names(stated), payload))
-  if (length(odd)) refuse(paste0("files and manifest at odds, ", shorten_list(quoted(odd))))
-  hashes <- vapply(file.path(work, bag, payload), function(path) sha256_of(read_bytes(path)), "")
+  if (length(odd)) {
+    refuse(paste0("files and manifest at odds, ", shorten_list(quoted(odd))))
+  }
+
+  hashes <- vapply(
+    file.path(work, bag, payload),
+    function(path) sha256_of(read_bytes(path)),
+    ""
+  )
   altered <- payload[hashes != stated[payload]]
-  if (length(altered)) refuse(paste0("files that were altered since, ", shorten_list(quoted(altered))))
+  if (length(altered)) {
+    refuse(paste0("files that were altered since, ", shorten_list(quoted(altered))))
+  }
+
   info <- readLines(file.path(work, bag, "bag-info.txt"), encoding = "UTF-8", warn = FALSE)
-  fingerprint <- sub("^Suite-Fingerprint: *", "", grep("^Suite-Fingerprint:", info, value = TRUE))
+  fingerprint <- sub(
+    "^Suite-Fingerprint: *",
+    "",
+    grep("^Suite-Fingerprint:", info, value = TRUE)
+  )
   suite <- read_suite(file.path(work, bag, "data"))
-  if (!identical(fingerprint, fingerprint_suite(suite))) refuse("a suite of another fingerprint than it was packed with", "a zip of this or a later version of Sprenn")
-  for (path in payload) copy_into(folder, file.path(work, bag, path), sub("^data/", "", path))
+  if (!identical(fingerprint, fingerprint_suite(suite))) {
+    refuse(
+      "a suite of another fingerprint than it was packed with",
+      "a zip of this or a later version of Sprenn"
+    )
+  }
+
+  for (path in payload) {
+    copy_into(folder, file.path(work, bag, path), sub("^data/", "", path))
+  }
+
   NULL
 }

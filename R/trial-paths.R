@@ -12,9 +12,22 @@ examine_files <- function(read, folder, looking = look_at_files(read$value, fold
   named <- named_files(read$value)
   named <- named[!duplicated(named[c("path", "role")]), ]
   found <- stats::setNames(looking$find(named), named$path)
-  problems <- Map(function(one, place, path) {
-    if (!is.null(one$wrong)) new_problem(read$file, place, paste0(quoted(path), ", ", one$wrong), one$wanted, one$near)
-  }, found, named$place, named$path)
+  problems <- Map(
+    function(one, place, path) {
+      if (!is.null(one$wrong)) {
+        new_problem(
+          read$file,
+          place,
+          paste0(quoted(path), ", ", one$wrong),
+          one$wanted,
+          one$near
+        )
+      }
+    },
+    found,
+    named$place,
+    named$path
+  )
   facts <- Filter(Negate(is.null), lapply(found, `[[`, "facts"))
   list(problems = bind_problems(Filter(Negate(is.null), problems)), facts = facts)
 }
@@ -23,19 +36,31 @@ examine_files <- function(read, folder, looking = look_at_files(read$value, fold
 # waits for what is found and gives it for a table of files, `stop` gives up.
 # Many files are worth a few processes beside this one, which can go on
 # meanwhile; what is found does not depend on how many.
-look_at_files <- function(suite, folder, progress = NULL, workers = min(4, parallel::detectCores(logical = FALSE), na.rm = TRUE)) {
+look_at_files <- function(
+  suite,
+  folder,
+  progress = NULL,
+  workers = min(4, parallel::detectCores(logical = FALSE), na.rm = TRUE)
+) {
   named <- named_files(suite)
   named <- named[!duplicated(named[c("path", "role")]), ]
   count <- nrow(named)
   chunks <- split(seq_len(count), ceiling(seq_len(count) / 25))
-  chunks <- lapply(chunks, function(chunk) list(paths = named$path[chunk], roles = named$role[chunk], folder = folder))
+  chunks <- lapply(chunks, function(chunk) {
+    list(paths = named$path[chunk], roles = named$role[chunk], folder = folder)
+  })
   pool <- if (count >= many_files && workers > 1) open_pool(workers)
-  sent <- lapply(chunks, function(chunk) if (!is.null(pool)) send_to_pool(pool, examine_chunk, chunk))
+  sent <- lapply(chunks, function(chunk) {
+    if (!is.null(pool)) {
+      send_to_pool(pool, examine_chunk, chunk)
+    }
+  })
   began <- Sys.time()
   stop <- function() {
     close_pool(pool)
     pool <<- NULL
   }
+
   find <- function(wanted) {
     on.exit(stop())
     found <- list()
@@ -44,11 +69,18 @@ look_at_files <- function(suite, folder, progress = NULL, workers = min(4, paral
       some <- if (!is.null(pool)) wait_for(sent[[i]])
       found <- c(found, some %||% do.call(examine_chunk, chunks[[i]]))
       if (!is.null(progress) && count >= many_files) {
-        progress(done = length(found), total = count, failed = 0, seconds = as.numeric(Sys.time() - began, units = "secs"))
+        progress(
+          done = length(found),
+          total = count,
+          failed = 0,
+          seconds = as.numeric(Sys.time() - began, units = "secs")
+        )
       }
     }
+
     found[match(paste(wanted$role, wanted$path), paste(named$role, named$path))]
   }
+
   list(find = find, stop = stop)
 }
 
@@ -58,21 +90,36 @@ examine_chunk <- function(paths, roles, folder) unname(Map(examine_file, paths, 
 
 # The facts under absolute paths, as the built suite names its files.
 by_path <- function(facts, folder) {
-  stats::setNames(facts, vapply(names(facts), function(path) resolve_path(path, folder)$path, ""))
+  stats::setNames(
+    facts,
+    vapply(names(facts), function(path) resolve_path(path, folder)$path, "")
+  )
 }
 
 examine_file <- function(path, role, folder) {
   at <- resolve_path(path, folder)
   if (!is.null(at$wrong)) {
-    return(list(wrong = at$wrong, wanted = "a path inside the trial, relative to this file", near = NA_character_))
+    return(list(
+      wrong = at$wrong,
+      wanted = "a path inside the trial, relative to this file",
+      near = NA_character_
+    ))
   }
+
   tryCatch(
-    list(facts = if (role == "keypoints") read_keypoints(at$path) else picture_summary(at$path)),
+    list(
+      facts = if (role == "keypoints") read_keypoints(at$path) else picture_summary(at$path)
+    ),
     sprenn_error_picture = function(e) {
       wrong <- sub("^found ", "", e$details[["x"]])
-      near <- if (wrong == "no such file") nearest_word(basename(path), list.files(dirname(at$path))) else NA_character_
+      near <- if (wrong == "no such file") {
+        nearest_word(basename(path), list.files(dirname(at$path)))
+      } else {
+        NA_character_
+      }
       list(
-        wrong = wrong, wanted = sub("^wanted ", "", e$details[["i"]]),
+        wrong = wrong,
+        wanted = sub("^wanted ", "", e$details[["i"]]),
         near = if (is.na(near)) near else file.path(dirname(path), near)
       )
     }
@@ -93,13 +140,22 @@ summarise_picture <- function(encoded) {
     own <- samples$size
     small <- small_size(own)
     seen <- core_glance_bytes(samples$bytes, own[1], own[2], small[1], small[2])
-    return(c(list(size = own, hash = packed_hash(samples$bytes, own), large = samples$shrunk_from), inspect_small(seen)))
+    return(c(
+      list(size = own, hash = packed_hash(samples$bytes, own), large = samples$shrunk_from),
+      inspect_small(seen)
+    ))
   }
+
   pixels <- decode_picture(encoded)
   own <- dim(pixels)[2:1]
   small <- small_size(own)
   c(
-    list(size = own, hash = pixel_hash(pixels), large = attr(pixels, "shrunk_from"), profile = attr(pixels, "profile")),
+    list(
+      size = own,
+      hash = pixel_hash(pixels),
+      large = attr(pixels, "shrunk_from"),
+      profile = attr(pixels, "profile")
+    ),
     inspect_small(core_glance(pixels, small[1], small[2]))
   )
 }
@@ -107,7 +163,11 @@ summarise_picture <- function(encoded) {
 # What the warnings need to know of every picture.
 inspect_small <- function(seen) {
   found <- core_inspect(seen$small, 8)
-  list(white = seen$white, bars = found$bars, patchy = sum(found$regions[found$regions < 0.003]))
+  list(
+    white = seen$white,
+    bars = found$bars,
+    patchy = sum(found$regions[found$regions < 0.003])
+  )
 }
 
 # A copy for a quick look is at most this long.
@@ -120,32 +180,50 @@ named_files <- function(suite) {
   found <- new.env()
   found$rows <- list()
   add <- function(path, place, role = "picture") {
-    if (is_text(path)) found$rows[[length(found$rows) + 1]] <- c(place, path, role)
+    if (is_text(path)) {
+      found$rows[[length(found$rows) + 1]] <- c(place, path, role)
+    }
   }
+
   add_picture <- function(value, place, key = "picture") {
-    if (is.list(value)) add(value[[key]], paste0(place, ".", key)) else add(value, place)
+    if (is.list(value)) {
+      add(value[[key]], paste0(place, ".", key))
+    } else {
+      add(value, place)
+    }
   }
+
   keyed <- function(x) if (is_keyed(x)) x
   looks <- keyed(keyed(suite)$looks)
   for (name in names(looks)) {
     pictures <- keyed(looks[[name]])$pictures
-    for (i in seq_along(pictures)) add(pictures[[i]], paste0("looks.", name, ".pictures[", i, "]"))
+    for (i in seq_along(pictures)) {
+      add(pictures[[i]], paste0("looks.", name, ".pictures[", i, "]"))
+    }
   }
+
   cases <- keyed(suite)$cases
   for (i in seq_along(if (is.list(cases)) cases)) {
     case <- keyed(cases[[i]])
     place <- paste0("cases[", i, "]")
     add_picture(case[["reference"]], paste0(place, ".reference"))
     several <- if (is.list(case$references)) case$references
-    for (j in seq_along(several)) add_picture(several[[j]], paste0(place, ".references[", j, "]"))
+    for (j in seq_along(several)) {
+      add_picture(several[[j]], paste0(place, ".references[", j, "]"))
+    }
+
     add_picture(case$mask, paste0(place, ".mask"))
-    for (name in names(keyed(case$watch))) add(keyed(case$watch[[name]])$mask, paste0(place, ".watch.", name, ".mask"))
+    for (name in names(keyed(case$watch))) {
+      add(keyed(case$watch[[name]])$mask, paste0(place, ".watch.", name, ".mask"))
+    }
+
     for (kind in names(keyed(case$guides))) {
       guide <- keyed(case$guides[[kind]])
       add(guide$picture, paste0(place, ".guides.", kind, ".picture"))
       add(guide$keypoints, paste0(place, ".guides.", kind, ".keypoints"), "keypoints")
     }
   }
+
   rows <- do.call(rbind, c(list(matrix("", 0, 3)), found$rows))
   data.frame(place = rows[, 1], path = rows[, 2], role = rows[, 3])
 }

@@ -2,7 +2,12 @@
 
 new_problem <- function(file, place, found, wanted, near = NA_character_, line = NA_integer_) {
   tibble::tibble(
-    file = file, line = as.integer(line), place = place, found = found, wanted = wanted, near = near
+    file = file,
+    line = as.integer(line),
+    place = place,
+    found = found,
+    wanted = wanted,
+    near = near
   )
 }
 
@@ -12,7 +17,10 @@ none_found <- new_problem("", "", "", "")[0, ]
 # Takes tables and lists of tables.
 bind_problems <- function(...) {
   tables <- lapply(list(...), function(one) if (is.data.frame(one)) list(one) else one)
-  tables <- Filter(function(table) !is.null(table) && nrow(table) > 0, unlist(unname(tables), recursive = FALSE, use.names = FALSE))
+  tables <- Filter(
+    function(table) !is.null(table) && nrow(table) > 0,
+    unlist(unname(tables), recursive = FALSE, use.names = FALSE)
+  )
   if (length(tables)) do.call(rbind, tables) else no_problems()
 }
 
@@ -20,17 +28,30 @@ bind_problems <- function(...) {
 place_problems <- function(problems, texts) {
   for (file in intersect(unique(problems$file), names(texts))) {
     missing <- which(problems$file == file & is.na(problems$line))
-    if (length(missing) == 0 || is.null(texts[[file]])) next
+    if (length(missing) == 0 || is.null(texts[[file]])) {
+      next
+    }
+
     lines <- locate_places(texts[[file]])
-    problems$line[missing] <- vapply(problems$place[missing], line_of, integer(1), lines = lines)
+    problems$line[missing] <- vapply(
+      problems$place[missing],
+      line_of,
+      integer(1),
+      lines = lines
+    )
   }
+
   problems
 }
 
 format_problems <- function(problems) {
   where <- paste0(problems$file, ifelse(is.na(problems$line), "", paste0(":", problems$line)))
   place <- ifelse(nzchar(problems$place), paste0("  ", problems$place), "")
-  near <- ifelse(is.na(problems$near), "", paste0("\n  did you mean ", quoted(problems$near), "?"))
+  near <- ifelse(
+    is.na(problems$near),
+    "",
+    paste0("\n  did you mean ", quoted(problems$near), "?")
+  )
   paste0(where, place, "\n  found ", problems$found, "\n  wanted ", problems$wanted, near)
 }
 
@@ -40,12 +61,17 @@ stop_for_problems <- function(problems, kind = "trial", what = "This trial") {
   if (nrow(problems) == 0) {
     return(invisible())
   }
+
   problems <- problems[order(match(problems$file, unique(problems$file)), problems$line), ]
   count <- if (nrow(problems) == 1) "1 problem" else paste(nrow(problems), "problems")
-  stop_sprenn(kind, c(
-    paste0(what, " has ", count, ".", if (kind != "probe") " Nothing was written."),
-    stats::setNames(format_problems(problems), rep("x", nrow(problems)))
-  ), problems = problems)
+  stop_sprenn(
+    kind,
+    c(
+      paste0(what, " has ", count, ".", if (kind != "probe") " Nothing was written."),
+      stats::setNames(format_problems(problems), rep("x", nrow(problems)))
+    ),
+    problems = problems
+  )
 }
 
 # How a value that was found is shown: short, on one line, as it was written.
@@ -53,21 +79,35 @@ show_value <- function(value) {
   if (is.null(value)) {
     return("nothing")
   }
+
   if (inherits(value, "yaml_code")) {
     return("R code in a tag")
   }
+
   if (is.list(value)) {
     if (!is.null(names(value))) {
       return("keys and values")
     }
+
     # Points and boxes are short enough to be shown.
     plain <- length(value) %in% 1:6 && all(vapply(value, is_number, NA))
-    return(if (plain) paste0("[", paste(vapply(value, show_value, ""), collapse = ", "), "]") else paste0("a list of ", length(value)))
+    return(
+      if (plain) {
+        paste0("[", paste(vapply(value, show_value, ""), collapse = ", "), "]")
+      } else {
+        paste0("a list of ", length(value))
+      }
+    )
   }
+
   if (is.logical(value)) {
     return(tolower(as.character(value)))
   }
+
   text <- encodeString(if (is.numeric(value)) format(value, digits = 15) else value)
-  if (nchar(text) > 60) text <- paste0(substr(text, 1, 57), "...")
+  if (nchar(text) > 60) {
+    text <- paste0(substr(text, 1, 57), "...")
+  }
+
   if (is.character(value)) quoted(text) else text
 }

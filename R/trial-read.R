@@ -36,7 +36,8 @@ check_trial <- function(trial, engines = list(), progress = NULL) {
   columns <- names(no_problems())
   tibble::tibble(
     level = rep(c("problem", "warning"), c(nrow(read$problems), nrow(warnings))),
-    rbind(read$problems[columns], warnings[columns]), kind = c(rep(NA_character_, nrow(read$problems)), warnings$kind)
+    rbind(read$problems[columns], warnings[columns]),
+    kind = c(rep(NA_character_, nrow(read$problems)), warnings$kind)
   )
 }
 
@@ -45,15 +46,27 @@ check_trial <- function(trial, engines = list(), progress = NULL) {
 examine_trial <- function(trial, engines, progress = NULL) {
   check_arguments(
     trial = checkmate::check_string(trial, min.chars = 1),
-    engines = checkmate::check_list(engines, types = "sprenn_engine", names = if (length(engines)) "unique" else NULL),
+    engines = checkmate::check_list(
+      engines,
+      types = "sprenn_engine",
+      names = if (length(engines)) "unique" else NULL
+    ),
     progress = checkmate::check_function(progress, null.ok = TRUE)
   )
   if (!dir.exists(trial)) {
-    problem <- new_problem(basename(trial), "", "no such folder", "a trial's folder; `sprenn new` makes one")
+    problem <- new_problem(
+      basename(trial),
+      "",
+      "no such folder",
+      "a trial's folder; `sprenn new` makes one"
+    )
     return(list(problems = problem))
   }
+
   folder <- normalizePath(trial, winslash = "/")
-  parsed <- lapply(stats::setNames(nm = trial_files), function(file) parse_trial_file(folder, file))
+  parsed <- lapply(stats::setNames(nm = trial_files), function(file) {
+    parse_trial_file(folder, file)
+  })
   # The pictures are looked at while the fields are walked.
   looking <- look_at_files(parsed$suite.yml$value, folder, progress)
   on.exit(looking$stop())
@@ -66,23 +79,43 @@ examine_trial <- function(trial, engines, progress = NULL) {
   # What entries say of each other is checked wherever they are sound themselves.
   texts <- lapply(read, `[[`, "text")
   problems <- bind_problems(
-    lapply(read, `[[`, "problems"), files$problems, suite_problems(suite, files$facts),
-    made$problems %||% no_problems(), lineup_problems(lineup, made$engines),
-    brief_problems(read$brief.yml, suite), if (is.list(read$brief.yml$value)) measure_problems(read$brief.yml$value, folder, judged$judges),
+    lapply(read, `[[`, "problems"),
+    files$problems,
+    suite_problems(suite, files$facts),
+    made$problems %||% no_problems(),
+    lineup_problems(lineup, made$engines),
+    brief_problems(read$brief.yml, suite),
+    if (is.list(read$brief.yml$value)) {
+      measure_problems(read$brief.yml$value, folder, judged$judges)
+    },
     judged$problems
   )
   if (nrow(problems) > 0) {
     return(list(problems = place_problems(problems, texts)))
   }
-  trial <- structure(list(
-    folder = folder,
-    suite = c(build_suite(suite$value, folder), list(files = by_path(files$facts, folder), measures = own_path(read$brief.yml$value$measures, folder))),
-    lineup = build_lineup(lineup$value, made$engines),
-    brief = c(build_brief(read$brief.yml$value), list(judges = judged$judges)),
-    texts = texts
-  ), class = "sprenn_trial")
+
+  trial <- structure(
+    list(
+      folder = folder,
+      suite = c(
+        build_suite(suite$value, folder),
+        list(
+          files = by_path(files$facts, folder),
+          measures = own_path(read$brief.yml$value$measures, folder)
+        )
+      ),
+      lineup = build_lineup(lineup$value, made$engines),
+      brief = c(build_brief(read$brief.yml$value), list(judges = judged$judges)),
+      texts = texts
+    ),
+    class = "sprenn_trial"
+  )
   problems <- place_problems(fit_problems(trial), texts)
-  if (nrow(problems) > 0) list(problems = problems) else list(problems = problems, trial = trial)
+  if (nrow(problems) > 0) {
+    list(problems = problems)
+  } else {
+    list(problems = problems, trial = trial)
+  }
 }
 
 # The suite by itself: no engine is called.
@@ -101,21 +134,34 @@ parse_trial_file <- function(folder, file) {
   path <- file.path(folder, file)
   if (!file.exists(path) || file.size(path) == 0) {
     found <- if (file.exists(path)) "an empty file" else "no such file"
-    return(list(file = file, problems = new_problem(file, "", found, "a file as docs/files.md describes it")))
+    return(list(
+      file = file,
+      problems = new_problem(file, "", found, "a file as docs/files.md describes it")
+    ))
   }
+
   if (file.size(path) > 5e6) {
-    return(list(file = file, problems = new_problem(file, "", "more than 5 MB", "a hand-written file")))
+    return(list(
+      file = file,
+      problems = new_problem(file, "", "more than 5 MB", "a hand-written file")
+    ))
   }
+
   bytes <- read_bytes(path)
   text <- rawToChar(bytes[bytes != 0])
   if (!validUTF8(text)) {
-    return(list(file = file, problems = new_problem(file, "", "bytes that are no UTF-8", "text in UTF-8")))
+    return(list(
+      file = file,
+      problems = new_problem(file, "", "bytes that are no UTF-8", "text in UTF-8")
+    ))
   }
+
   Encoding(text) <- "UTF-8"
   read <- read_yaml_text(text, file)
   if (!is.null(read$problem)) {
     return(list(file = file, problems = read$problem))
   }
+
   list(file = file, value = read$value, text = read$text)
 }
 
@@ -123,8 +169,13 @@ walk_trial_file <- function(read) {
   if (!is.null(read$problems)) {
     return(read)
   }
+
   read$problems <- walk_fields(read$value, read$file)
-  switch(read$file, suite.yml = fill_in_likes(read, "cases"), lineup.yml = fill_in_likes(read, "pipelines"), read)
+  switch(read$file,
+    suite.yml = fill_in_likes(read, "cases"),
+    lineup.yml = fill_in_likes(read, "pipelines"),
+    read
+  )
 }
 
 # The entries of a list in a file that have no problem of their own: their
@@ -134,6 +185,7 @@ sound_entries <- function(read, name) {
   if (!is.list(entries) || !is.null(names(entries))) {
     return(integer())
   }
+
   broken <- grep(paste0("^", name, "\\["), read$problems$place, value = TRUE)
   broken <- as.integer(sub(paste0("^", name, "\\[([0-9]+)\\].*"), "\\1", broken))
   setdiff(seq_along(entries), broken)
@@ -144,11 +196,13 @@ resolve_path <- function(path, folder) {
   if (grepl("^([/\\\\~]|[A-Za-z]:)", path)) {
     return(list(wrong = "an absolute path"))
   }
+
   full <- normalizePath(file.path(folder, path), winslash = "/", mustWork = FALSE)
   # Where the file does not exist, `..` is still there.
   if (!startsWith(full, paste0(folder, "/")) || grepl("(^|/)\\.\\.(/|$)", full)) {
     return(list(wrong = "a path that leaves the trial"))
   }
+
   list(path = full)
 }
 
@@ -160,12 +214,23 @@ format.sprenn_trial <- function(x, ...) {
   c(
     paste0("<trial ", suite$suite, "> ", x$folder),
     paste0(
-      "  ", count(length(suite$cases), "case"), " (", paste(names(jobs), jobs, collapse = ", "), "), ",
-      count(length(suite$looks), "look"), ", seeds ", paste(suite$seeds, collapse = " ")
+      "  ",
+      count(length(suite$cases), "case"),
+      " (",
+      paste(names(jobs), jobs, collapse = ", "),
+      "), ",
+      count(length(suite$looks), "look"),
+      ", seeds ",
+      paste(suite$seeds, collapse = " ")
     ),
     paste0(
-      "  ", count(nrow(x$lineup$pipelines), "pipeline"), " on ", count(length(x$lineup$engines), "engine"),
-      " (", paste(names(x$lineup$engines), collapse = ", "), ")"
+      "  ",
+      count(nrow(x$lineup$pipelines), "pipeline"),
+      " on ",
+      count(length(x$lineup$engines), "engine"),
+      " (",
+      paste(names(x$lineup$engines), collapse = ", "),
+      ")"
     )
   )
 }
@@ -179,6 +244,9 @@ print.sprenn_trial <- function(x, ...) {
 # The last value of an R file that a trial brings along, which has Sprenn's functions at hand,
 # whether the package is attached or not.
 value_of_file <- function(path) {
-  at_hand <- list2env(mget(getNamespaceExports("sprenn"), asNamespace("sprenn")), parent = globalenv())
+  at_hand <- list2env(
+    mget(getNamespaceExports("sprenn"), asNamespace("sprenn")),
+    parent = globalenv()
+  )
   source(path, local = new.env(parent = at_hand))$value
 }

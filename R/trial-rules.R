@@ -6,92 +6,271 @@
 # `bans`: keys that must not.
 # A record that takes over from another by `like` may leave out what is needed.
 trial_rules <- function(file) {
-  rules <- switch(file, suite.yml = suite_rules(), lineup.yml = lineup_rules(), brief.yml = brief_rules(), workers.yml = no_rules())
+  rules <- switch(file,
+    suite.yml = suite_rules(),
+    lineup.yml = lineup_rules(),
+    brief.yml = brief_rules(),
+    workers.yml = no_rules()
+  )
   rules$needs <- lapply(rules$needs, split_words, by = " ")
   rules$bans <- lapply(rules$bans, split_words, by = " ")
   rules
 }
 
-suite_rules <- function() rbind(case_rules(), probe_rules("cases[].prompt[].probe"), probe_rules("cases[].negative[].probe"))
+suite_rules <- function() {
+  rbind(
+    case_rules(),
+    probe_rules("cases[].prompt[].probe"),
+    probe_rules("cases[].negative[].probe")
+  )
+}
 
 # A probe asks for one thing, and has what that needs beside it.
 probe_rules <- function(place) {
   asks <- vapply(all_probes(), `[[`, "", "asks")
   with <- list(colour = c("share", "patches"), look = "nearness")
   alone <- tibble::tibble(
-    place = place, when = asks, needs = vapply(asks, function(one) paste(names(with)[vapply(with, `%in%`, NA, x = one)], collapse = " "), ""),
-    bans = vapply(asks, function(one) paste(c(setdiff(asks, one), if (one == "nearness") "where"), collapse = " "), "")
+    place = place,
+    when = asks,
+    needs = vapply(
+      asks,
+      function(one) paste(names(with)[vapply(with, `%in%`, NA, x = one)], collapse = " "),
+      ""
+    ),
+    bans = vapply(
+      asks,
+      function(one) {
+        paste(c(setdiff(asks, one), if (one == "nearness") "where"), collapse = " ")
+      },
+      ""
+    )
   )
   rbind(
-    tibble::tibble(place = place, when = "", needs = paste(c(asks, names(with)), collapse = "|"), bans = ""), alone,
-    tibble::tibble(place = place, when = names(with), needs = vapply(with, paste, "", collapse = "|"), bans = "")
+    tibble::tibble(
+      place = place,
+      when = "",
+      needs = paste(c(asks, names(with)), collapse = "|"),
+      bans = ""
+    ),
+    alone,
+    tibble::tibble(
+      place = place,
+      when = names(with),
+      needs = vapply(with, paste, "", collapse = "|"),
+      bans = ""
+    )
   )
 }
 
 case_rules <- function() {
   tibble::tribble(
-    ~place, ~when, ~needs, ~bans,
-    "cases[]", "job=restyle", "reference", "references mask grow",
-    "cases[]", "job=vary", "reference|references", "mask grow",
-    "cases[]", "job=repair", "reference", "references grow",
-    "cases[]", "job=swap", "reference", "references grow",
-    "cases[]", "job=edit", "reference mask", "references grow",
-    "cases[]", "job=extend", "reference grow", "references mask",
-    "cases[]", "job=blend", "references", "reference mask grow",
-    "cases[]", "job=fresh", "", "reference references mask grow watch",
-    "cases[]", "reference", "", "references",
-    "cases[].mask", "", "picture|boxes", "",
-    "cases[].mask", "picture", "", "boxes",
-    "cases[].watch.*", "", "box|mask", "",
-    "cases[].watch.*", "box", "", "mask",
-    "cases[].grow", "", "left|top|right|bottom", ""
+    ~place,
+    ~when,
+    ~needs,
+    ~bans,
+    "cases[]",
+    "job=restyle",
+    "reference",
+    "references mask grow",
+    "cases[]",
+    "job=vary",
+    "reference|references",
+    "mask grow",
+    "cases[]",
+    "job=repair",
+    "reference",
+    "references grow",
+    "cases[]",
+    "job=swap",
+    "reference",
+    "references grow",
+    "cases[]",
+    "job=edit",
+    "reference mask",
+    "references grow",
+    "cases[]",
+    "job=extend",
+    "reference grow",
+    "references mask",
+    "cases[]",
+    "job=blend",
+    "references",
+    "reference mask grow",
+    "cases[]",
+    "job=fresh",
+    "",
+    "reference references mask grow watch",
+    "cases[]",
+    "reference",
+    "",
+    "references",
+    "cases[].mask",
+    "",
+    "picture|boxes",
+    "",
+    "cases[].mask",
+    "picture",
+    "",
+    "boxes",
+    "cases[].watch.*",
+    "",
+    "box|mask",
+    "",
+    "cases[].watch.*",
+    "box",
+    "",
+    "mask",
+    "cases[].grow",
+    "",
+    "left|top|right|bottom",
+    ""
   )
 }
 
 # What only some kinds of engine have.
-engine_keys <- c("call", "file", "address", "key", "key_header", "model", "tensors", "binary", "refusals", "command", "env", "folder", "name", "seconds", "patience", "about")
+engine_keys <- c(
+  "call", "file", "address", "key", "key_header", "model", "tensors", "binary", "refusals",
+  "command", "env", "folder", "name", "seconds", "patience", "about"
+)
 
 lineup_rules <- function() {
   tibble::tribble(
-    ~place, ~when, ~needs, ~bans,
-    "engines.*", "kind=function", "call|file", paste(setdiff(engine_keys, c("call", "file", "seconds")), collapse = " "),
-    "engines.*", "call", "", "file",
-    "engines.*", "kind=http", "address", "call file model tensors binary refusals command env folder name about",
-    "engines.*", "kind=inference", "address model about", "call file command env folder name patience",
-    "engines.*", "kind=command", "command about", "call file address key key_header model tensors binary refusals folder name patience",
-    "engines.*", "kind=folder", "folder about", "call file address key key_header model tensors binary refusals command env seconds patience",
-    "engines.*", "key_header", "key", "",
-    "engines.*.about.settings.*", "", "from|words", "",
-    "engines.*.about.settings.*", "from", "to", "words",
-    "engines.*.about.settings.*", "to", "from", "words",
-    "pipelines[]", "", "engine|steps", "",
-    "pipelines[]", "steps", "", "engine checkpoint hold settings add_ons",
-    "sweeps[]", "", "vary|grid", "",
-    "sweeps[]", "vary", "over", "grid",
-    "sweeps[]", "over", "vary", ""
+    ~place,
+    ~when,
+    ~needs,
+    ~bans,
+    "engines.*",
+    "kind=function",
+    "call|file",
+    paste(setdiff(engine_keys, c("call", "file", "seconds")), collapse = " "),
+    "engines.*",
+    "call",
+    "",
+    "file",
+    "engines.*",
+    "kind=http",
+    "address",
+    "call file model tensors binary refusals command env folder name about",
+    "engines.*",
+    "kind=inference",
+    "address model about",
+    "call file command env folder name patience",
+    "engines.*",
+    "kind=command",
+    "command about",
+    "call file address key key_header model tensors binary refusals folder name patience",
+    "engines.*",
+    "kind=folder",
+    "folder about",
+    "call file address key key_header model tensors binary refusals command env seconds patience",
+    "engines.*",
+    "key_header",
+    "key",
+    "",
+    "engines.*.about.settings.*",
+    "",
+    "from|words",
+    "",
+    "engines.*.about.settings.*",
+    "from",
+    "to",
+    "words",
+    "engines.*.about.settings.*",
+    "to",
+    "from",
+    "words",
+    "pipelines[]",
+    "",
+    "engine|steps",
+    "",
+    "pipelines[]",
+    "steps",
+    "",
+    "engine checkpoint hold settings add_ons",
+    "sweeps[]",
+    "",
+    "vary|grid",
+    "",
+    "sweeps[]",
+    "vary",
+    "over",
+    "grid",
+    "sweeps[]",
+    "over",
+    "vary",
+    ""
   )
 }
 
 brief_rules <- function() {
   tibble::tribble(
-    ~place, ~when, ~needs, ~bans,
-    "", "", "weights|purposes", "",
-    "", "purposes", "", "weights floors style job",
-    "judges.*", "kind=answering", "call|file|address", "text_model pictures texts",
-    "judges.*", "kind=embedding", "call|file|address", "deny pictures texts",
-    "judges.*", "kind=pose", "call|file|address", "text_model ask deny pictures texts",
-    "judges.*", "kind=depth", "call|file|address", "text_model ask deny pictures texts",
-    "judges.*", "kind=vectors", "pictures texts", "call file address model text_model tensors deny batch edge",
-    "judges.*", "address", "model", "call file",
-    "judges.*", "call", "", "file",
-    "judges.*", "model", "address", "",
-    "judges.*", "text_model", "address", "",
-    "judges.*", "key", "address", "",
-    "judges.*", "key_header", "key", ""
+    ~place,
+    ~when,
+    ~needs,
+    ~bans,
+    "",
+    "",
+    "weights|purposes",
+    "",
+    "",
+    "purposes",
+    "",
+    "weights floors style job",
+    "judges.*",
+    "kind=answering",
+    "call|file|address",
+    "text_model pictures texts",
+    "judges.*",
+    "kind=embedding",
+    "call|file|address",
+    "deny pictures texts",
+    "judges.*",
+    "kind=pose",
+    "call|file|address",
+    "text_model ask deny pictures texts",
+    "judges.*",
+    "kind=depth",
+    "call|file|address",
+    "text_model ask deny pictures texts",
+    "judges.*",
+    "kind=vectors",
+    "pictures texts",
+    "call file address model text_model tensors deny batch edge",
+    "judges.*",
+    "address",
+    "model",
+    "call file",
+    "judges.*",
+    "call",
+    "",
+    "file",
+    "judges.*",
+    "model",
+    "address",
+    "",
+    "judges.*",
+    "text_model",
+    "address",
+    "",
+    "judges.*",
+    "key",
+    "address",
+    "",
+    "judges.*",
+    "key_header",
+    "key",
+    ""
   )
 }
 
-no_rules <- function() tibble::tibble(place = character(), when = character(), needs = character(), bans = character())
+no_rules <- function() {
+  tibble::tibble(
+    place = character(),
+    when = character(),
+    needs = character(),
+    bans = character()
+  )
+}
 
 # The rules of one place, taken apart: a list with `when`, its `key` and `value`
 # (NULL for a key alone), `needs` (a list of alternatives) and `bans`.
@@ -99,8 +278,11 @@ parse_rules <- function(rules) {
   lapply(seq_len(nrow(rules)), function(i) {
     parts <- split_words(rules$when[i], "=")
     list(
-      when = rules$when[i], key = if (length(parts)) parts[1], value = if (length(parts) > 1) parts[2],
-      needs = lapply(rules$needs[[i]], split_words, by = "|"), bans = rules$bans[[i]]
+      when = rules$when[i],
+      key = if (length(parts)) parts[1],
+      value = if (length(parts) > 1) parts[2],
+      needs = lapply(rules$needs[[i]], split_words, by = "|"),
+      bans = rules$bans[[i]]
     )
   })
 }
@@ -110,37 +292,90 @@ rule_breaks <- function(value, rules) {
   names <- names(value)
   broken <- list()
   for (rule in rules) {
-    if (!rule_holds(rule, value)) next
-    reason <- if (!is.null(rule$key)) paste0(", as ", if (is.null(rule$value)) "there is " else paste(rule$key, "is "), rule$value %||% rule$key)
-    for (keys in if (!"like" %in% names) rule$needs) {
-      if (any(keys %in% names)) next
-      broken <- c(broken, list(list(key = if (length(keys) == 1) keys, found = "nothing", wanted = paste0(paste(keys, collapse = " or "), reason))))
+    if (!rule_holds(rule, value)) {
+      next
     }
+
+    reason <- if (!is.null(rule$key)) {
+      paste0(
+        ", as ",
+        if (is.null(rule$value)) "there is " else paste(rule$key, "is "),
+        rule$value %||% rule$key
+      )
+    }
+    for (keys in if (!"like" %in% names) rule$needs) {
+      if (any(keys %in% names)) {
+        next
+      }
+
+      broken <- c(
+        broken,
+        list(list(
+          key = if (length(keys) == 1) keys,
+          found = "nothing",
+          wanted = paste0(paste(keys, collapse = " or "), reason)
+        ))
+      )
+    }
+
     for (key in rule$bans[rule$bans %in% names]) {
-      broken <- c(broken, list(list(key = key, found = paste("the key", key), wanted = paste0("no ", key, reason))))
+      broken <- c(
+        broken,
+        list(list(
+          key = key,
+          found = paste("the key", key),
+          wanted = paste0("no ", key, reason)
+        ))
+      )
     }
   }
+
   broken
 }
 
 rule_holds <- function(rule, value) {
-  is.null(rule$key) || (rule$key %in% names(value) && (is.null(rule$value) || identical(value[[rule$key]], rule$value)))
+  is.null(rule$key) ||
+    (rule$key %in% names(value) &&
+      (is.null(rule$value) || identical(value[[rule$key]], rule$value)))
 }
 
 # The same as JSON Schema: what stands in a record's `allOf`.
 rule_schemas <- function(rules, relaxed) {
   there <- function(keys) {
     each <- lapply(keys, function(key) list(required = list(key)))
-    if (length(each) == 1) each[[1]] else list(anyOf = each)
-  }
-  unlist(lapply(rules, function(rule) {
-    condition <- if (!is.null(rule$key)) {
-      c(list(required = list(rule$key)), if (!is.null(rule$value)) list(properties = stats::setNames(list(list(const = rule$value)), rule$key)))
+    if (length(each) == 1) {
+      each[[1]]
+    } else {
+      list(anyOf = each)
     }
-    needs <- lapply(rule$needs, function(keys) {
-      if (relaxed) list(anyOf = list(list(required = list("like")), there(keys))) else there(keys)
-    })
-    bans <- lapply(rule$bans, function(key) list(not = list(required = list(key))))
-    lapply(c(needs, bans), function(then) if (is.null(condition)) then else list(`if` = condition, then = then))
-  }), recursive = FALSE)
+  }
+
+  unlist(
+    lapply(rules, function(rule) {
+      condition <- if (!is.null(rule$key)) {
+        c(
+          list(required = list(rule$key)),
+          if (!is.null(rule$value)) {
+            list(properties = stats::setNames(list(list(const = rule$value)), rule$key))
+          }
+        )
+      }
+      needs <- lapply(rule$needs, function(keys) {
+        if (relaxed) {
+          list(anyOf = list(list(required = list("like")), there(keys)))
+        } else {
+          there(keys)
+        }
+      })
+      bans <- lapply(rule$bans, function(key) list(not = list(required = list(key))))
+      lapply(c(needs, bans), function(then) {
+        if (is.null(condition)) {
+          then
+        } else {
+          list(`if` = condition, then = then)
+        }
+      })
+    }),
+    recursive = FALSE
+  )
 }

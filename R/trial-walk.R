@@ -6,16 +6,29 @@
 # (of a map), `rules`.
 grow_tree <- function(fields, rules, place = "") {
   row <- fields[fields$place == place, ]
-  below <- function(ending) if (paste0(place, ending) %in% fields$place) grow_tree(fields, rules, paste0(place, ending))
+  below <- function(ending) {
+    if (paste0(place, ending) %in% fields$place) {
+      grow_tree(fields, rules, paste0(place, ending))
+    }
+  }
+
   head <- if (nzchar(place)) paste0(place, ".") else ""
   rest <- substring(fields$place[startsWith(fields$place, head)], nchar(head) + 1)
   keys <- rest[!grepl("[.[*]", rest) & nzchar(rest)]
-  children <- lapply(stats::setNames(keys, keys), function(key) grow_tree(fields, rules, paste0(head, key)))
+  children <- lapply(stats::setNames(keys, keys), function(key) {
+    grow_tree(fields, rules, paste0(head, key))
+  })
   list(
-    place = place, types = if (nrow(row)) parse_type(row$type), wanted = if (nrow(row)) type_words(row$type),
-    doc = row$doc, needed = isTRUE(row$needed),
-    children = children, musts = names(Filter(function(child) child$needed, children)),
-    item = below("[]"), each = below(".*"), rules = parse_rules(rules[rules$place == place, ])
+    place = place,
+    types = if (nrow(row)) parse_type(row$type),
+    wanted = if (nrow(row)) type_words(row$type),
+    doc = row$doc,
+    needed = isTRUE(row$needed),
+    children = children,
+    musts = names(Filter(function(child) child$needed, children)),
+    item = below("[]"),
+    each = below(".*"),
+    rules = parse_rules(rules[rules$place == place, ])
   )
 }
 
@@ -23,6 +36,7 @@ walk_fields <- function(value, file) {
   if (!is_keyed(value)) {
     return(new_problem(file, "", show_value(value), "keys with values, see docs/files.md"))
   }
+
   bind_problems(walk_record(value, "", trial_trees[[file]], file))
 }
 
@@ -33,19 +47,35 @@ walk_record <- function(value, place, node, file) {
   known <- names(node$children)
   given <- names(value)
   problems <- lapply(given[!given %in% known], function(name) {
-    new_problem(file, below(name), "an unknown key", paste("one of", paste(known, collapse = ", ")), nearest_word(name, known))
+    new_problem(
+      file,
+      below(name),
+      "an unknown key",
+      paste("one of", paste(known, collapse = ", ")),
+      nearest_word(name, known)
+    )
   })
-  for (name in given[given %in% known]) problems <- c(problems, walk_value(value[[name]], below(name), node$children[[name]], file))
+  for (name in given[given %in% known]) {
+    problems <- c(problems, walk_value(value[[name]], below(name), node$children[[name]], file))
+  }
+
   for (name in node$musts[!node$musts %in% given]) {
     if (name == "id" || !"like" %in% given) {
       child <- node$children[[name]]
-      problems <- c(problems, list(new_problem(file, below(name), "nothing", paste0(child$wanted, ": ", child$doc))))
+      problems <- c(
+        problems,
+        list(new_problem(file, below(name), "nothing", paste0(child$wanted, ": ", child$doc)))
+      )
     }
   }
+
   broken <- rule_breaks(value, node$rules)
-  c(problems, lapply(broken, function(one) {
-    new_problem(file, if (is.null(one$key)) place else below(one$key), one$found, one$wanted)
-  }))
+  c(
+    problems,
+    lapply(broken, function(one) {
+      new_problem(file, if (is.null(one$key)) place else below(one$key), one$found, one$wanted)
+    })
+  )
 }
 
 walk_value <- function(value, place, node, file) {
@@ -56,27 +86,47 @@ walk_value <- function(value, place, node, file) {
       break
     }
   }
+
   if (is.null(fitting)) {
     known <- unlist(lapply(node$types, function(type) type$known(type$more)))
-    near <- if (is.character(value) && length(value) == 1) nearest_word(value, known) else NA_character_
+    near <- if (is.character(value) && length(value) == 1) {
+      nearest_word(value, known)
+    } else {
+      NA_character_
+    }
     return(list(new_problem(file, place, show_value(value), node$wanted, near)))
   }
+
   word <- fitting$word
   if (word == "record") {
     return(walk_record(value, place, node, file))
   }
-  inner <- if (word == "list") node$item else if (word == "map") node$each
+
+  inner <- if (word == "list") {
+    node$item
+  } else if (word == "map") {
+    node$each
+  }
   if (is.null(inner)) {
     return(list())
   }
+
   step <- if (word == "list") paste0("[", seq_along(value), "]") else paste0(".", names(value))
-  unlist(lapply(seq_along(value), function(i) walk_value(value[[i]], paste0(place, step[i]), inner, file)), recursive = FALSE)
+  unlist(
+    lapply(seq_along(value), function(i) {
+      walk_value(value[[i]], paste0(place, step[i]), inner, file)
+    }),
+    recursive = FALSE
+  )
 }
 
 # The JSON Schema (2020-12) of one of the files, as a list.
 field_schema <- function(file) {
   c(
-    list(`$schema` = "https://json-schema.org/draft/2020-12/schema", title = paste("Sprenn", file)),
+    list(
+      `$schema` = "https://json-schema.org/draft/2020-12/schema",
+      title = paste("Sprenn", file)
+    ),
     record_schema(trial_trees[[file]])
   )
 }
@@ -87,12 +137,20 @@ record_schema <- function(node) {
   always <- if (relaxed) as.list(intersect(unlist(needed), "id")) else needed
   rules <- rule_schemas(node$rules, relaxed)
   if (relaxed && length(needed) > length(always)) {
-    rules <- c(rules, list(list(anyOf = list(list(required = list("like")), list(required = needed)))))
+    rules <- c(
+      rules,
+      list(list(anyOf = list(list(required = list("like")), list(required = needed))))
+    )
   }
+
   c(
     list(
-      type = "object", properties = lapply(node$children, function(child) c(list(description = child$doc), value_schema(child))),
-      additionalProperties = FALSE, minProperties = 1
+      type = "object",
+      properties = lapply(node$children, function(child) {
+        c(list(description = child$doc), value_schema(child))
+      }),
+      additionalProperties = FALSE,
+      minProperties = 1
     ),
     if (length(always) > 0) list(required = always),
     if (length(rules) > 0) list(allOf = rules)
@@ -109,9 +167,16 @@ value_schema <- function(node) {
       schema
     )
   })
-  if (length(schemas) == 1) schemas[[1]] else list(anyOf = schemas)
+  if (length(schemas) == 1) {
+    schemas[[1]]
+  } else {
+    list(anyOf = schemas)
+  }
 }
 
 trial_files <- c("suite.yml", "lineup.yml", "brief.yml")
 written_files <- c(trial_files, "workers.yml")
-trial_trees <- lapply(stats::setNames(written_files, written_files), function(file) grow_tree(trial_fields(file), trial_rules(file)))
+
+trial_trees <- lapply(stats::setNames(written_files, written_files), function(file) {
+  grow_tree(trial_fields(file), trial_rules(file))
+})

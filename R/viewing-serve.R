@@ -27,18 +27,40 @@
 #' \dontrun{
 #' view_takes("brackwater")
 #' }
-view_takes <- function(trial, run = "main", kind = c("pairs", "singles"), ballots = 30, pick = FALSE, job = NULL, port = NULL, seconds = Inf, ready = function(address) message("Open ", address)) {
+view_takes <- function(
+  trial,
+  run = "main",
+  kind = c("pairs", "singles"),
+  ballots = 30,
+  pick = FALSE,
+  job = NULL,
+  port = NULL,
+  seconds = Inf,
+  ready = function(address) message("Open ", address)
+) {
   kind <- kind[1]
   check_arguments(
-    kind = checkmate::check_choice(kind, c("pairs", "singles")), ballots = checkmate::check_int(ballots, lower = 1, upper = 10000), pick = checkmate::check_flag(pick),
-    job = checkmate::check_choice(job, jobs, null.ok = TRUE), port = checkmate::check_int(port, lower = 1, upper = 65535, null.ok = TRUE),
-    seconds = checkmate::check_number(seconds, lower = 0), ready = checkmate::check_function(ready, nargs = 1)
+    kind = checkmate::check_choice(kind, c("pairs", "singles")),
+    ballots = checkmate::check_int(ballots, lower = 1, upper = 10000),
+    pick = checkmate::check_flag(pick),
+    job = checkmate::check_choice(job, jobs, null.ok = TRUE),
+    port = checkmate::check_int(port, lower = 1, upper = 65535, null.ok = TRUE),
+    seconds = checkmate::check_number(seconds, lower = 0),
+    ready = checkmate::check_function(ready, nargs = 1)
   )
   trial <- as_trial(trial)
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
   stop_for_read_only(store)
-  viewing <- new_viewing(trial, store, kind, ballots, pick, job %||% NA_character_, trial$brief$seed)
+  viewing <- new_viewing(
+    trial,
+    store,
+    kind,
+    ballots,
+    pick,
+    job %||% NA_character_,
+    trial$brief$seed
+  )
   token <- fresh_key()
   port <- port %||% httpuv::randomPort()
   app <- viewing_app(viewing, token)
@@ -47,11 +69,17 @@ view_takes <- function(trial, run = "main", kind = c("pairs", "singles"), ballot
     # Once the server listens.
     later::later(function() ready(paste0("http://127.0.0.1:", port, "/?token=", token)), 0)
     watch <- function() if (clock() >= ends) shiny::stopApp() else later::later(watch, 0.5)
-    if (is.finite(seconds)) watch()
+    if (is.finite(seconds)) {
+      watch()
+    }
   }
+
   # runApp() attaches shiny, and says so.
   withCallingHandlers(
-    tryCatch(shiny::runApp(app, host = "127.0.0.1", port = port, quiet = TRUE, launch.browser = FALSE), interrupt = function(e) NULL),
+    tryCatch(
+      shiny::runApp(app, host = "127.0.0.1", port = port, quiet = TRUE, launch.browser = FALSE),
+      interrupt = function(e) NULL
+    ),
     packageStartupMessage = function(m) invokeRestart("muffleMessage")
   )
   record_viewed(store, trial$suite)
@@ -67,12 +95,19 @@ viewing_app <- function(viewing, token) {
     given <- shiny::parseQueryString(query %||% "")$token
     identical(given, token) && grepl("^(127\\.0\\.0\\.1|localhost)(:[0-9]+)?$", host %||% "")
   }
+
   ui <- function(request) {
     if (!allowed(request$QUERY_STRING, request$HTTP_HOST)) {
-      return(shiny::httpResponse(403, "text/plain; charset=utf-8", "This page wants the whole address that `sprenn viewing` printed, with its token."))
+      return(shiny::httpResponse(
+        403,
+        "text/plain; charset=utf-8",
+        "This page wants the whole address that `sprenn viewing` printed, with its token."
+      ))
     }
+
     viewing_page(viewing)
   }
+
   shiny::shinyApp(ui, function(input, output, session) {
     open <- function() allowed(session$clientData$url_search, session$request$HTTP_HOST)
     person <- NULL
@@ -81,10 +116,21 @@ viewing_app <- function(viewing, token) {
       shown <<- next_one
       if (is.null(shown)) {
         count <- nrow(viewing_ballots_of(viewing, person))
-        return(session$sendCustomMessage("done", paste0(count_words(count, "answer"), if (count == 1) " is" else " are", " kept under the name ", person, ". You can close this page.")))
+        return(session$sendCustomMessage(
+          "done",
+          paste0(
+            count_words(count, "answer"),
+            if (count == 1) " is" else " are",
+            " kept under the name ",
+            person,
+            ". You can close this page."
+          )
+        ))
       }
+
       session$sendCustomMessage("show", showing_message(viewing, shown, session, pictures))
     }
+
     shiny::observeEvent(input$person, {
       name <- trimws(gsub("[[:cntrl:][:space:]]+", " ", as.character(input$person$name)))
       refused <- if (!open()) {
@@ -92,7 +138,11 @@ viewing_app <- function(viewing, token) {
       } else if (nchar(name) < 1 || nchar(name) > 40) {
         "A name of 1 to 40 characters, please."
       } else if (!is.null(looking[[name]])) {
-        paste0(name, " is judging already. If that is you in another window, close that one first; if it is somebody else, please take another name.")
+        paste0(
+          name,
+          " is judging already. If that is you in another window, close that one first; if it is ",
+          "somebody else, please take another name."
+        )
       }
       if (!is.null(refused)) {
         session$sendCustomMessage("refused", refused)
@@ -115,49 +165,104 @@ viewing_app <- function(viewing, token) {
             FALSE
           }
         )
-        if (kept) send(next_showing(viewing, person))
+        if (kept) {
+          send(next_showing(viewing, person))
+        }
       }
     })
     shiny::observeEvent(input$undo, {
-      if (!is.null(person)) send(undo_ballot(viewing, person) %||% next_showing(viewing, person))
+      if (!is.null(person)) {
+        send(undo_ballot(viewing, person) %||% next_showing(viewing, person))
+      }
     })
     shiny::observeEvent(input$results, {
-      if (!is.null(person)) session$sendCustomMessage("results", as.character(results_html(viewing_of(viewing$store, viewing$trial))))
+      if (!is.null(person)) {
+        session$sendCustomMessage(
+          "results",
+          as.character(results_html(viewing_of(viewing$store, viewing$trial)))
+        )
+      }
     })
     session$onSessionEnded(function() {
-      if (!is.null(person) && identical(looking[[person]], session$token)) rm(list = person, envir = looking)
+      if (!is.null(person) && identical(looking[[person]], session$token)) {
+        rm(list = person, envir = looking)
+      }
     })
   })
 }
 
 viewing_ballots_of <- function(viewing, person) {
   ballots <- viewing_ballots(viewing$store)
-  ballots[ballots$person == person & ballots$kind == (if (viewing$kind == "pairs") "pair" else "single"), ]
+  ballots[ballots$person == person &
+    ballots$kind == (if (viewing$kind == "pairs") "pair" else "single"), ]
 }
 
 # What a page is sent of a showing: the words, and where the pictures are. They are served
 # under names that say nothing, as plain PNG, whatever file they came from.
 showing_message <- function(viewing, shown, session, pictures) {
-  case <- case_named(viewing$trial$suite, viewing$takes$case[match(shown$one, viewing$takes$take)])
+  case <- case_named(
+    viewing$trial$suite,
+    viewing$takes$case[match(shown$one, viewing$takes$take)]
+  )
   frame <- case_frame(case, viewing$trial$suite)
   png_of_take <- function(id) {
     keep(pictures, id, {
       take <- viewing$takes[viewing$takes$take == id, ]
-      png::writePNG(bring_back(decode_picture(encoded_picture(take_bytes(viewing$store, take))), frame))
+      png::writePNG(
+        bring_back(decode_picture(encoded_picture(take_bytes(viewing$store, take))), frame)
+      )
     })
   }
+
   serve <- function(bytes) {
-    session$registerDataObj(fresh_key(), bytes, function(data, request) shiny::httpResponse(200, "image/png", data, headers = list("Cache-Control" = "no-store")))
+    session$registerDataObj(fresh_key(), bytes, function(data, request) {
+      shiny::httpResponse(200, "image/png", data, headers = list("Cache-Control" = "no-store"))
+    })
   }
-  asked <- if (case$neutral) "no prompt, the picture says it all" else paste(vapply(case$prompt, `[[`, "", "say"), collapse = ", ")
+
+  asked <- if (case$neutral) {
+    "no prompt, the picture says it all"
+  } else {
+    paste(vapply(case$prompt, `[[`, "", "say"), collapse = ", ")
+  }
   list(
-    ballot = shown$ballot, number = shown$number, wanted = shown$wanted, kind = shown$kind,
-    asked = paste0(case$job, ": ", asked, if (!is.na(case$look)) paste0(" (look: ", case$look, ")")),
-    unwanted = if (length(case$negative)) paste("not wanted:", paste(case$negative, collapse = ", ")) else "",
-    phrases = as.list(if (shown$kind == "single") vapply(asked_phrases(case), function(phrase) phrase$key, "") else character()),
-    pictures = Filter(Negate(is.null), list(
-      reference = if (!is.null(case$reference)) serve(keep(pictures, paste("reference", case$id), png::writePNG(fitted_reference(case, viewing$trial$suite)))),
-      one = serve(png_of_take(shown$one)), other = if (!is.na(shown$other)) serve(png_of_take(shown$other))
-    ))
+    ballot = shown$ballot,
+    number = shown$number,
+    wanted = shown$wanted,
+    kind = shown$kind,
+    asked = paste0(
+      case$job,
+      ": ",
+      asked,
+      if (!is.na(case$look)) paste0(" (look: ", case$look, ")")
+    ),
+    unwanted = if (length(case$negative)) {
+      paste("not wanted:", paste(case$negative, collapse = ", "))
+    } else {
+      ""
+    },
+    phrases = as.list(
+      if (shown$kind == "single") {
+        vapply(asked_phrases(case), function(phrase) phrase$key, "")
+      } else {
+        character()
+      }
+    ),
+    pictures = Filter(
+      Negate(is.null),
+      list(
+        reference = if (!is.null(case$reference)) {
+          serve(
+            keep(
+              pictures,
+              paste("reference", case$id),
+              png::writePNG(fitted_reference(case, viewing$trial$suite))
+            )
+          )
+        },
+        one = serve(png_of_take(shown$one)),
+        other = if (!is.na(shown$other)) serve(png_of_take(shown$other))
+      )
+    )
   )
 }

@@ -10,6 +10,7 @@ library(sprenn)
 core <- function(name) getFromNamespace(name, "sprenn")
 
 kept_in <- Sys.getenv("SPRENN_BENCH")
+
 each <- function(jobs, f, name, ...) {
   blocks <- split(jobs, ceiling(seq_along(jobs) / 200))
   found <- lapply(seq_along(blocks), function(k) {
@@ -17,24 +18,46 @@ each <- function(jobs, f, name, ...) {
     if (nzchar(kept_in) && file.exists(file)) {
       return(readRDS(file))
     }
+
     block <- parallel::mclapply(blocks[[k]], f, ..., mc.cores = 2)
     failed <- Filter(function(one) inherits(one, "try-error"), block)
-    if (length(failed)) stop(failed[[1]])
-    if (nzchar(kept_in)) saveRDS(block, file)
+    if (length(failed)) {
+      stop(failed[[1]])
+    }
+
+    if (nzchar(kept_in)) {
+      saveRDS(block, file)
+    }
+
     message(name, ": ", k, " of ", length(blocks), " blocks")
     block
   })
   do.call(c, found)
 }
+
 parts <- list.files("bench/choosing", full.names = TRUE)
-for (part in parts) source(part)
+
+for (part in parts) {
+  source(part)
+}
 
 given <- commandArgs(trailingOnly = TRUE)
 part <- if (length(given)) given[1] else "all"
 simulations <- if (length(given) > 1) as.integer(given[2]) else 2000
 wanted <- function(name) part %in% c(name, "all")
 
-if (wanted("told")) draw_told(tell(simulations))
-if (wanted("races")) race(simulations)
-if (wanted("planned")) plan_ahead(simulations)
-if (wanted("settled")) settle(simulations)
+if (wanted("told")) {
+  draw_told(tell(simulations))
+}
+
+if (wanted("races")) {
+  race(simulations)
+}
+
+if (wanted("planned")) {
+  plan_ahead(simulations)
+}
+
+if (wanted("settled")) {
+  settle(simulations)
+}

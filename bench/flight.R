@@ -11,18 +11,68 @@ folder <- tempfile("bench-flight-")
 dir.create(file.path(folder, "references"), recursive = TRUE)
 cases <- 10
 tile <- getFromNamespace("draw_tile", "sprenn")
-for (i in seq_len(cases)) getFromNamespace("write_drawing", "sprenn")(tile(getFromNamespace("tile_names", "sprenn")()[1 + i %% 8], 384, 256, i), file.path(folder, "references", paste0("p", i, ".png")))
-writeLines(c(
-  "suite: flight", paste0("seeds: [", paste(seq_len(count / cases), collapse = ", "), "]"), "size: [384, 256]", "cases:",
-  sprintf("  - {id: case-%d, job: restyle, reference: references/p%d.png, prompt: a windmill on a hill}", seq_len(cases), seq_len(cases))
-), file.path(folder, "suite.yml"))
-writeLines(c("engines:", paste0("  bracken: {kind: http, address: \"", running$addresses, "\"}"), "pipelines:", "  - {id: a, engine: bracken, hold: 0.6}"), file.path(folder, "lineup.yml"))
+
+for (i in seq_len(cases)) {
+  getFromNamespace("write_drawing", "sprenn")(
+    tile(getFromNamespace("tile_names", "sprenn")()[1 + i %% 8], 384, 256, i),
+    file.path(folder, "references", paste0("p", i, ".png"))
+  )
+}
+
+writeLines(
+  c(
+    "suite: flight",
+    paste0("seeds: [", paste(seq_len(count / cases), collapse = ", "), "]"),
+    "size: [384, 256]",
+    "cases:",
+    sprintf(
+      paste0(
+        "  - {id: case-%d, job: restyle, reference: references/p%d.png, prompt: a windmill on a ",
+        "hill}"
+      ),
+      seq_len(cases),
+      seq_len(cases)
+    )
+  ),
+  file.path(folder, "suite.yml")
+)
+
+writeLines(
+  c(
+    "engines:",
+    paste0("  bracken: {kind: http, address: \"", running$addresses, "\"}"),
+    "pipelines:",
+    "  - {id: a, engine: bracken, hold: 0.6}"
+  ),
+  file.path(folder, "lineup.yml")
+)
+
 writeLines(c("brief: x", "weights: {structure: 1}"), file.path(folder, "brief.yml"))
 trial <- read_trial(folder)
-peak <- function() as.numeric(sub("[^0-9]*([0-9]+).*", "\\1", grep("VmHWM", readLines("/proc/self/status"), value = TRUE))) / 1024
+
+peak <- function() {
+  as.numeric(
+    sub("[^0-9]*([0-9]+).*", "\\1", grep("VmHWM", readLines("/proc/self/status"), value = TRUE))
+  ) /
+    1024
+}
+
 seconds <- system.time(takes <- run_trial(trial, score = score, progress = NULL))[["elapsed"]]
 stop_standins(running)
+
 # The first call wakes the server up, for a second more.
 ideal <- 2 * count / 8 + 1
-cat(sprintf("%d takes made%s in %.1f s, ideal %.1f s, ratio %.3f; this process at most %.0f MB\n", sum(takes$state == "made"), if (score) " and measured" else "", seconds, ideal, seconds / ideal, peak()))
+
+cat(
+  sprintf(
+    "%d takes made%s in %.1f s, ideal %.1f s, ratio %.3f; this process at most %.0f MB\n",
+    sum(takes$state == "made"),
+    if (score) " and measured" else "",
+    seconds,
+    ideal,
+    seconds / ideal,
+    peak()
+  )
+)
+
 unlink(folder, recursive = TRUE)

@@ -22,24 +22,68 @@ viewing <- function(seed, pick, ballots = 300) {
       } else {
         pair <- pairs[sample(nrow(pairs), 1), ]
       }
-      share <- as.numeric(stats::runif(1) < 1 / (1 + exp(truth[[pair[2]]] - truth[[pair[1]]])))
+
+      share <- as.numeric(
+        stats::runif(1) < 1 / (1 + exp(truth[[pair[2]]] - truth[[pair[1]]]))
+      )
       seen <- rbind(seen, tibble::tibble(one = pair[1], other = pair[2], share = share))
-      if (k %% 5 == 0) near[k] <- stats::cor(core("fit_strengths")(seen, names)$strength, truth, method = "spearman")
+      if (k %% 5 == 0) {
+        near[k] <- stats::cor(
+          core("fit_strengths")(seen, names)$strength,
+          truth,
+          method = "spearman"
+        )
+      }
     }
+
     table <- core("strength_table")(seen, names)
-    list(near = near[seq(5, ballots, 5)], covered = mean(table$low <= truth[table$pipeline] - mean(truth) & table$high >= truth[table$pipeline] - mean(truth)))
+    list(
+      near = near[seq(5, ballots, 5)],
+      covered = mean(
+        table$low <= truth[table$pipeline] - mean(truth) &
+          table$high >= truth[table$pipeline] - mean(truth)
+      )
+    )
   })
 }
+
 run <- function(pick) parallel::mclapply(seq_len(times), viewing, pick = pick, mc.cores = 2)
 random <- run(FALSE)
 picked <- run(TRUE)
 curve <- function(some) rowMeans(vapply(some, `[[`, numeric(60), "near"))
 at <- 5 * seq_len(60)
-cat(sprintf("rank correlation with the truth after 300 ballots: random pairs %.3f, picked %.3f (%d viewings)\n", curve(random)[60], curve(picked)[60], times))
-cat(sprintf("90 %% intervals hold the truth: random %.3f, picked %.3f\n", mean(vapply(random, `[[`, 0, "covered")), mean(vapply(picked, `[[`, 0, "covered"))))
+
+cat(
+  sprintf(
+    paste0(
+      "rank correlation with the truth after 300 ballots: random pairs %.3f, picked %.3f (%d ",
+      "viewings)\n"
+    ),
+    curve(random)[60],
+    curve(picked)[60],
+    times
+  )
+)
+
+cat(
+  sprintf(
+    "90 %% intervals hold the truth: random %.3f, picked %.3f\n",
+    mean(vapply(random, `[[`, 0, "covered")),
+    mean(vapply(picked, `[[`, 0, "covered"))
+  )
+)
+
 for (wanted in c(0.9, 0.93, curve(random)[60])) {
   first <- function(values) at[which(values >= wanted)[1]]
-  cat(sprintf("ballots to a mean rank correlation of %.3f: random %s, picked %s: %.2f\n", wanted, first(curve(random)), first(curve(picked)), first(curve(picked)) / first(curve(random))))
+  cat(
+    sprintf(
+      "ballots to a mean rank correlation of %.3f: random %s, picked %s: %.2f\n",
+      wanted,
+      first(curve(random)),
+      first(curve(picked)),
+      first(curve(picked)) / first(curve(random))
+    )
+  )
 }
 
 # Other cases and other people: what suits a case, a take's luck and tastes differ. The truth is
@@ -60,21 +104,41 @@ worldly <- function(seed, cases, people, each) {
       of_viewing <- by_case[cbind(case, own)] + by_person[cbind(person, own)]
       strength[own] + of_viewing + by_take[cbind(take, own)]
     }
+
     share <- as.numeric(stats::runif(length(person)) < stats::plogis(of(1) - of(2)))
     tibble::tibble(
-      person = paste0("v", person), case = paste0("c", case), one = names(strength)[pair[, 1]],
-      other = names(strength)[pair[, 2]], share = share
+      person = paste0("v", person),
+      case = paste0("c", case),
+      one = names(strength)[pair[, 1]],
+      other = names(strength)[pair[, 2]],
+      share = share
     )
   })
 }
+
 truth <- core("fit_strengths")(worldly(1, 3000, 3000, 12), reach = 100)$strength
-for (design in list(c(8, 1, 100), c(8, 4, 40), c(16, 3, 60), c(6, 8, 30))) {
-  held <- parallel::mclapply(10 + seq_len(2 * times), function(seed) {
-    table <- core("strength_table")(worldly(seed, design[1], design[2], design[3]))
-    mean(table$low <= truth[table$pipeline] & truth[table$pipeline] <= table$high)
-  }, mc.cores = 2)
-  cat(sprintf(
-    "90 %% intervals for other cases and people: %d cases, %d people, %d answers each: %.3f\n",
-    design[1], design[2], design[3], mean(unlist(held))
-  ))
+
+for (design in list(
+  c(8, 1, 100),
+  c(8, 4, 40),
+  c(16, 3, 60),
+  c(6, 8, 30)
+)) {
+  held <- parallel::mclapply(
+    10 + seq_len(2 * times),
+    function(seed) {
+      table <- core("strength_table")(worldly(seed, design[1], design[2], design[3]))
+      mean(table$low <= truth[table$pipeline] & truth[table$pipeline] <= table$high)
+    },
+    mc.cores = 2
+  )
+  cat(
+    sprintf(
+      "90 %% intervals for other cases and people: %d cases, %d people, %d answers each: %.3f\n",
+      design[1],
+      design[2],
+      design[3],
+      mean(unlist(held))
+    )
+  )
 }

@@ -8,13 +8,25 @@ wanted <- trimws(unlist(strsplit(text, ",")))
 needed <- sub(".*>= *([0-9.-]+).*", "\\1", wanted)
 wanted <- sub("[ (\n].*", "", wanted)
 is_there <- function(name) nzchar(system.file(package = name))
-enough <- mapply(function(name, version) {
-  is_there(name) && (!grepl("^[0-9]", version) || packageVersion(name) >= version)
-}, wanted, needed)
+
+enough <- mapply(
+  function(name, version) {
+    is_there(name) && (!grepl("^[0-9]", version) || packageVersion(name) >= version)
+  },
+  wanted,
+  needed
+)
+
 missing <- unique(wanted[!enough])
+
 if (words[2] == "debian") {
-  if (R.home() != "/usr/lib/R") quit(status = 1)
-  if (length(missing) > 0) cat(paste0("r-cran-", tolower(missing)))
+  if (R.home() != "/usr/lib/R") {
+    quit(status = 1)
+  }
+
+  if (length(missing) > 0) {
+    cat(paste0("r-cran-", tolower(missing)))
+  }
 } else if (length(missing) > 0) {
   library <- .libPaths()[1]
   if (file.access(library, 2) != 0) {
@@ -22,13 +34,26 @@ if (words[2] == "debian") {
     dir.create(library, recursive = TRUE, showWarnings = FALSE)
     .libPaths(c(library, .libPaths()))
   }
-  if (identical(unname(getOption("repos")["CRAN"]), "@CRAN@")) chooseCRANmirror(ind = 1, local.only = TRUE)
+
+  if (identical(unname(getOption("repos")["CRAN"]), "@CRAN@")) {
+    chooseCRANmirror(ind = 1, local.only = TRUE)
+  }
+
   message("Installing from CRAN into ", library, ": ", paste(missing, collapse = ", "))
-  install.packages(missing, lib = library, quiet = TRUE, Ncpus = max(1L, parallel::detectCores(), na.rm = TRUE))
+  install.packages(
+    missing,
+    lib = library,
+    quiet = TRUE,
+    Ncpus = max(1L, parallel::detectCores(), na.rm = TRUE)
+  )
   still <- Filter(Negate(is_there), missing)
   # What only the tests would use may be absent: they say so and skip.
   optional <- trimws(sub("[ (].*", "", strsplit(read.dcf("DESCRIPTION", "Suggests"), ",")[[1]]))
   if (length(setdiff(still, optional)) > 0) {
-    stop("These packages could not be installed: ", paste(still, collapse = ", "), call. = FALSE)
+    stop(
+      "These packages could not be installed: ",
+      paste(still, collapse = ", "),
+      call. = FALSE
+    )
   }
 }

@@ -9,6 +9,7 @@ plan_designs <- data.frame(
   seeds = c(1, 2, 3, 1, 2, 3, 2, 1, 2, 3, 2, 2),
   apart = c(6, 8, 6, 6, 10, 6, 8, 6, 10, 6, 10, 6) / 100
 )
+
 pilot_cases <- 8
 pilot_seeds <- 2
 
@@ -20,8 +21,10 @@ worth_table <- function(cases, seeds, design, truth) {
   pipeline <- rep(rep(seq_len(n), each = cases), seeds)
   worth <- means[cbind(case, pipeline)] + stats::rnorm(length(case), 0, design$by_seed)
   tibble::tibble(
-    case = sprintf("c%04d", case), pipeline = paste0("p", pipeline),
-    seed = rep(seq_len(seeds), each = cases * n), utility = worth
+    case = sprintf("c%04d", case),
+    pipeline = paste0("p", pipeline),
+    seed = rep(seq_len(seeds), each = cases * n),
+    utility = worth
   )
 }
 
@@ -39,9 +42,15 @@ run_planned <- function(seed, design) {
   pilot <- core("worth_parts_of")(worth_table(pilot_cases, pilot_seeds, design, truth))
   assured <- function(cases) {
     core("foreseen_assurance")(
-      pilot, design$pipelines, cases, design$seeds, design$apart, brief$confidence
+      pilot,
+      design$pipelines,
+      cases,
+      design$seeds,
+      design$apart,
+      brief$confidence
     )
   }
+
   tried <- c(4:12, round(exp(seq(log(13), log(300), length.out = 24))))
   at <- core("fewest")(seq_along(tried), function(k) assured(tried[k]) >= 0.9)
   cases <- tried[min(at, length(tried))]
@@ -57,7 +66,9 @@ plan_ahead <- function(simulations) {
     jobs <- 9e6 + seq_len(simulations)
     rows <- do.call(rbind, each(jobs, run_planned, paste("planned", k), design = design))
     data.frame(
-      design, cases = stats::median(rows$cases), said = round(mean(rows$said), 3),
+      design,
+      cases = stats::median(rows$cases),
+      said = round(mean(rows$said), 3),
       right = round(mean(rows$right), 3)
     )
   })
@@ -80,12 +91,17 @@ run_settled <- function(seed) {
   if (verdict$state != "too close" || is.null(more)) {
     return(none)
   }
+
   none$more <- more
   if (is.infinite(more)) {
     return(none)
   }
+
   others <- as_table(meet_world(world, more, seeds, seed + 4e6, shared = FALSE))
-  for (column in c("case", "reference", "look")) others[[column]] <- paste0(others[[column]], "b")
+  for (column in c("case", "reference", "look")) {
+    others[[column]] <- paste0(others[[column]], "b")
+  }
+
   all <- core("add_utility")(rbind(table, others), brief)
   none$settled <- length(core("ranked_pipelines")(all, brief)$close) > 0
   none
@@ -96,10 +112,15 @@ settle <- function(simulations) {
   open <- rows[!is.na(rows$more), ]
   tried <- open[is.finite(open$more), ]
   tried$size <- cut(tried$more, c(0, 10, 30, 100, 200))
-  cat(sprintf(
-    "\n%d of %d runs unsettled; of %d a number of cases was said to settle it; it did in %.3f\n",
-    nrow(open), nrow(rows), nrow(tried), mean(tried$settled)
-  ))
+  cat(
+    sprintf(
+      "\n%d of %d runs unsettled; of %d a number of cases was said to settle it; it did in %.3f\n",
+      nrow(open),
+      nrow(rows),
+      nrow(tried),
+      mean(tried$settled)
+    )
+  )
   print(stats::aggregate(settled ~ size, tried, function(x) c(n = length(x), so = mean(x))))
   print(stats::aggregate(settled ~ cases, tried, function(x) c(n = length(x), so = mean(x))))
 }

@@ -20,14 +20,19 @@ run_race <- function(seed, design) {
     seen <- rbind(seen, table[round_of == round & !table$pipeline %in% dropped, ])
     step <- core("race_step")(seen, brief, all, dropped)
     dropped <- step$dropped
-    if (step$state != "open") break
+    if (step$state != "open") {
+      break
+    }
   }
+
   right <- names(truth)[truth >= max(truth) - design$close]
   whole <- core("ranked_pipelines")(core("add_utility")(table, brief), brief)
   whole_best <- whole$pipelines$pipeline[1]
   data.frame(
-    takes = nrow(seen) / nrow(table), decided = step$state == "decided",
-    whole_decided = whole_best %in% whole$close, stuck = step$state == "stuck",
+    takes = nrow(seen) / nrow(table),
+    decided = step$state == "decided",
+    whole_decided = whole_best %in% whole$close,
+    stuck = step$state == "stuck",
     wrong = step$state == "decided" && !step$best %in% right,
     whole_wrong = whole_best %in% whole$close && !whole_best %in% right,
     best_dropped = names(which.max(truth)) %in% dropped
@@ -36,7 +41,10 @@ run_race <- function(seed, design) {
 
 race <- function(simulations) {
   ran <- lapply(race_designs, function(design) {
-    rows <- do.call(rbind, each(5e6 + seq_len(simulations), run_race, design$name, design = design))
+    rows <- do.call(
+      rbind,
+      each(5e6 + seq_len(simulations), run_race, design$name, design = design)
+    )
     data.frame(race = design$name, t(round(colMeans(rows), 3)))
   })
   cat("\nRaces: shares of", simulations, "\n")

@@ -19,9 +19,13 @@ hierarchical_draws <- function(cells, pictures, draws = 500, burn = 200) {
   kept <- matrix(NA_real_, n, draws)
   in_groups <- function() {
     sums <- matrix(0, cases, n)
-    for (k in seq_along(groups)) sums <- sums + of_group[[k]][groups[[k]], ]
+    for (k in seq_along(groups)) {
+      sums <- sums + of_group[[k]][groups[[k]], ]
+    }
+
     sums
   }
+
   level <- mean(y)
   for (step in seq_len(burn + draws)) {
     shared <- in_groups()
@@ -42,10 +46,14 @@ hierarchical_draws <- function(cells, pictures, draws = 500, burn = 200) {
       shared <- in_groups()
       spread$group[[k]] <- drawn_spread(of_group[[k]], spread$group[[k]])
     }
+
     rest <- y - case - rep(pipeline, each = cases) - shared
     spread$rest <- drawn_variance(rest[!gaps])
-    if (step > burn) kept[, step - burn] <- level + pipeline
+    if (step > burn) {
+      kept[, step - burn] <- level + pipeline
+    }
   }
+
   rownames(kept) <- colnames(cells)
   kept
 }
@@ -80,6 +88,7 @@ oracle_draws <- function(cells, world, met, spread, seed, draws = 500, runs = 40
     other <- meet_world(world, shape[1], shape[3], seed + k)
     means_met(other)
   }
+
   means <- vapply(seq_len(runs), again, numeric(n))
   covariance <- stats::cov(t(means))
   basis <- qr.Q(qr(cbind(1, diag(n))))[, -1, drop = FALSE]
@@ -106,10 +115,14 @@ means_met <- function(met) {
 
 # How far pipelines of such worlds differ in truth: over 60 of them.
 true_spread <- function(kind, apart) {
-  squares <- vapply(seq_len(60), function(k) {
-    world <- new_world(8e6 + k, kind, apart)
-    worth <- truth_of(world, k, many = 2000)[, "utility"]
-    stats::var(worth)
-  }, 0)
+  squares <- vapply(
+    seq_len(60),
+    function(k) {
+      world <- new_world(8e6 + k, kind, apart)
+      worth <- truth_of(world, k, many = 2000)[, "utility"]
+      stats::var(worth)
+    },
+    0
+  )
   sqrt(mean(squares))
 }

@@ -10,7 +10,10 @@ read_world <- function(job) {
     cases <- sample(told_case_counts, 1)
     seeds <- sample(c(1, 2, 3, 5), 1)
   })
-  if (job$kind == "shared references") cases <- max(cases, 12)
+  if (job$kind == "shared references") {
+    cases <- max(cases, 12)
+  }
+
   met <- meet_world(world, cases, seeds, job$seed + 3e6)
   table <- core("add_utility")(as_table(met), brief)
   truth <- truth_of(world, job$seed + 2e6)
@@ -28,6 +31,7 @@ read_world <- function(job) {
       true[, score] <= own[[paste0(column, "_high")]]
     mean(held, na.rm = TRUE)
   }
+
   told$yield[1] <- holds("yield", "keeper")
   told$structure[1] <- holds("structure", "structure")
   list(rows = told, chances = told_chances(ranked$draws$utility, truth, world, cases))
@@ -54,6 +58,7 @@ told_by <- function(who, draws, truth, world, cases) {
     ends <- core("interval")(row)
     ends[1] <= value && value <= ends[2]
   }
+
   each_holds <- vapply(seq_along(true), function(j) holds(draws[j, ], true[[j]]), NA)
   pairs <- core("pair_differences")(draws)
   apart <- true[pairs$one] - true[pairs$other]
@@ -66,15 +71,21 @@ told_by <- function(who, draws, truth, world, cases) {
   wrong <- leader != which.max(true)
   far <- true[[leader]] < max(true) - within
   data.frame(
-    who = who, kind = world$kind, cases = cases, pipelines = length(true),
-    worth = mean(each_holds), leader = each_holds[[leader]],
+    who = who,
+    kind = world$kind,
+    cases = cases,
+    pipelines = length(true),
+    worth = mean(each_holds),
+    leader = each_holds[[leader]],
     bias = expected[[leader]] - true[[leader]],
     # Two named beforehand, not by who leads.
     difference = holds(draws[1, ] - draws[2, ], true[[1]] - true[[2]]),
     all_pairs = all(pairs$low <= apart & apart <= pairs$high),
-    declared = sure, wrong = sure && wrong,
+    declared = sure,
+    wrong = sure && wrong,
     lost = if (sure && wrong) max(true) - true[[leader]] else NA,
-    close = sure_close, close_wrong = sure_close && far
+    close = sure_close,
+    close_wrong = sure_close && far
   )
 }
 
@@ -82,10 +93,13 @@ told_chances <- function(draws, truth, world, cases) {
   draws <- draws[world$pipelines, , drop = FALSE]
   true <- truth[, "utility"]
   data.frame(
-    kind = world$kind, cases = cases,
-    said = core("chance_best")(draws), so = true == max(true),
+    kind = world$kind,
+    cases = cases,
+    said = core("chance_best")(draws),
+    so = true == max(true),
     leads = seq_along(true) == which.max(rowMeans(draws)),
-    close_said = core("chance_close")(draws, within), close = true >= max(true) - within
+    close_said = core("chance_close")(draws, within),
+    close = true >= max(true) - within
   )
 }
 
@@ -96,9 +110,15 @@ summed_up <- function(rows, by) {
     "wrong", "close", "close_wrong"
   )
   own <- split(rows, factor(rows[[by]], unique(rows[[by]])))
-  means <- t(vapply(own, function(part) {
-    c(worlds = nrow(part), colMeans(part[columns], na.rm = TRUE))
-  }, numeric(length(columns) + 1)))
+  means <- t(
+    vapply(
+      own,
+      function(part) {
+        c(worlds = nrow(part), colMeans(part[columns], na.rm = TRUE))
+      },
+      numeric(length(columns) + 1)
+    )
+  )
   data.frame(row = rownames(means), means, row.names = NULL)
 }
 
@@ -109,7 +129,8 @@ reliability_of <- function(said, so) {
   bin <- cut(said[known], bins)
   table <- data.frame(
     said = as.vector(tapply(said[known], bin, mean)),
-    so = as.vector(tapply(so[known], bin, mean)), n = as.vector(table(bin))
+    so = as.vector(tapply(so[known], bin, mean)),
+    n = as.vector(table(bin))
   )
   table[table$n > 0, ]
 }
@@ -136,6 +157,7 @@ tell <- function(simulations) {
     table[numbers] <- round(table[numbers], 3)
     print(table, row.names = FALSE)
   }
+
   show("By how many cases", summed_up(own[order(own$cases), ], "cases"))
   show("By how many pipelines", summed_up(own[order(own$pipelines), ], "many"))
   show("By kind of world", summed_up(own[order(match(own$kind, kinds)), ], "kind"))
@@ -147,7 +169,8 @@ tell <- function(simulations) {
   others <- chances[!chances$leads, ]
   show("Chance of being the best, of leaders", reliability_of(leaders$said, leaders$so))
   show("of others", reliability_of(others$said, others$so))
-  show("Chance of being within 0.03 of the best, of leaders",
+  show(
+    "Chance of being within 0.03 of the best, of leaders",
     reliability_of(leaders$close_said, leaders$close)
   )
   show("of others", reliability_of(others$close_said, others$close))
@@ -169,9 +192,11 @@ draw_told <- function(told) {
     ggplot2::labs(
       title = "Is a stated chance of being best true?",
       subtitle = paste(
-        nrow(told$own), "worlds; dashed: said is so; the larger, the more were said"
+        nrow(told$own),
+        "worlds; dashed: said is so; the larger, the more were said"
       ),
-      x = "chance said", y = "share in which it was the best"
+      x = "chance said",
+      y = "share in which it was the best"
     ) +
     core("theme_sprenn")()
   core("save_figure")(figure, "bench/choosing.png", 700, 640)

@@ -1,9 +1,13 @@
 # Made-up worlds whose truth is known, for the benches of choosing.
 
 brief <- list(
-  brief = "x", weights = c(structure = 0.4, adherence = 0.3, style = 0.3),
+  brief = "x",
+  weights = c(structure = 0.4, adherence = 0.3, style = 0.3),
   floors = c(structure = 0.35, adherence = NA, style = NA),
-  style = "reach the look", confidence = 0.9, draws = 1000L, seed = 1L
+  style = "reach the look",
+  confidence = 0.9,
+  draws = 1000L,
+  seed = 1L
 )
 
 # plain: cases that are hard for all, cases that are hard for some, luck, failures.
@@ -27,7 +31,13 @@ new_world <- function(seed, kind = "plain", apart = NULL, pipelines = NULL) {
   withr::local_seed(seed)
   few <- sample(2:8, 1)
   many <- sample(c(12, 20, 30), 1)
-  n <- if (!is.null(pipelines)) pipelines else if (kind == "many") many else few
+  n <- if (!is.null(pipelines)) {
+    pipelines
+  } else if (kind == "many") {
+    many
+  } else {
+    few
+  }
   apart <- if (is.null(apart)) sample(c(0.01, 0.03, 0.06, 0.12), 1) else apart
   own <- matrix(stats::rnorm(3 * n, 0, apart), n) + stats::rnorm(n, 0, apart)
   if (kind == "family") {
@@ -36,14 +46,24 @@ new_world <- function(seed, kind = "plain", apart = NULL, pipelines = NULL) {
     bending <- outer(along^2, stats::runif(3, 0, apart))
     own <- own / 5 + rising - bending
   }
-  if (kind == "outlier") own[1, ] <- own[1, ] - 0.3
+
+  if (kind == "outlier") {
+    own[1, ] <- own[1, ] - 0.3
+  }
+
   level <- c(if (kind == "at the floor") 0.4 else 0.62, 0.6, 0.55)
   list(
-    kind = kind, pipelines = paste0("p", seq_len(n)), apart = apart,
-    means = own + matrix(level, n, 3, byrow = TRUE), fails = stats::rbeta(n, 1, 9),
-    case = stats::runif(1, 0.02, 0.1), own = stats::runif(1, 0.01, 0.08),
-    luck = stats::runif(1, 0.02, 0.1), by_kind = stats::rnorm(n, 0, 0.1),
-    reference = stats::runif(1, 0.01, 0.08), look = stats::runif(1, 0.01, 0.08),
+    kind = kind,
+    pipelines = paste0("p", seq_len(n)),
+    apart = apart,
+    means = own + matrix(level, n, 3, byrow = TRUE),
+    fails = stats::rbeta(n, 1, 9),
+    case = stats::runif(1, 0.02, 0.1),
+    own = stats::runif(1, 0.01, 0.08),
+    luck = stats::runif(1, 0.02, 0.1),
+    by_kind = stats::rnorm(n, 0, 0.1),
+    reference = stats::runif(1, 0.01, 0.08),
+    look = stats::runif(1, 0.01, 0.08),
     silent = stats::runif(n, 0, 0.2)
   )
 }
@@ -53,9 +73,11 @@ chance_of <- function(kind, many, spread) {
   if (kind == "heavy tails") {
     return(stats::rt(many, 3) / sqrt(3) * spread)
   }
+
   if (kind == "skewed") {
     return((1 - stats::rexp(many)) * spread)
   }
+
   stats::rnorm(many, 0, spread)
 }
 
@@ -65,6 +87,7 @@ pictures_of <- function(cases, shared) {
   if (!shared) {
     return(list(reference = each, look = each))
   }
+
   references <- max(3, round(sqrt(cases)))
   list(reference = (each - 1) %% references + 1, look = (each - 1) %/% references + 1)
 }
@@ -88,19 +111,26 @@ meet_world <- function(world, cases, seeds, seed, shared = world$kind == "shared
     of_look <- drawn(c(max(pictures$look), n), world$look)
     of_pair <- of_reference[pictures$reference, ] + of_look[pictures$look, ]
   }
+
   if (world$kind == "two kinds of cases") {
     of_pair <- outer(as.numeric(stats::runif(cases) < 0.3), world$by_kind)
   }
+
   luck <- drawn(shape, world$luck) + as.vector(drawn(c(cases, n, seeds), world$luck))
-  scores <- luck + world$means[cbind(pipeline, axis)] + of_case[cbind(case, axis)] +
-    of_own[cbind(case, pipeline, axis)] + of_pair[cbind(case, pipeline)]
+  scores <- luck +
+    world$means[cbind(pipeline, axis)] +
+    of_case[cbind(case, axis)] +
+    of_own[cbind(case, pipeline, axis)] +
+    of_pair[cbind(case, pipeline)]
   usual <- stats::qlogis(rep(world$fails, each = cases)) + stats::rnorm(cases * n)
   takes <- c(cases, n, seeds)
   list(
-    world = world, pictures = pictures,
+    world = world,
+    pictures = pictures,
     scores = array(pmin(pmax(scores, 0), 1), shape),
     failed = array(stats::runif(prod(takes)) < stats::plogis(usual), takes),
-    met = takes_met(world, takes), silent = silent_cells(world, cases)
+    met = takes_met(world, takes),
+    silent = silent_cells(world, cases)
   )
 }
 
@@ -114,6 +144,7 @@ takes_met <- function(world, takes) {
     lacking[, colSums(!lacking) == 0] <- FALSE
     met <- slice.index(met, 3) <= last & !as.vector(lacking)
   }
+
   met
 }
 
@@ -122,6 +153,7 @@ silent_cells <- function(world, cases) {
   if (world$kind != "silent judge") {
     return(matrix(FALSE, cases, n))
   }
+
   matrix(stats::runif(cases * n) < rep(world$silent, each = cases), cases)
 }
 
@@ -136,12 +168,22 @@ as_table <- function(met) {
   reference <- met$pictures$reference[case]
   look <- met$pictures$look[case]
   table <- tibble::tibble(
-    pipeline = met$world$pipelines[pipeline], case = sprintf("c%05d", case),
+    pipeline = met$world$pipelines[pipeline],
+    case = sprintf("c%05d", case),
     seed = slice.index(met$met, 3)[at],
-    reference = paste0("r", reference), look = paste0("l", look),
-    state = ifelse(failed, "failed", "made"), cost = 0.1, seconds = 1, message = NA_character_,
-    structure = axis(1), adherence = axis(2), style = axis(3),
-    coverage = 1, flaws = "", slight = "", missed = ""
+    reference = paste0("r", reference),
+    look = paste0("l", look),
+    state = ifelse(failed, "failed", "made"),
+    cost = 0.1,
+    seconds = 1,
+    message = NA_character_,
+    structure = axis(1),
+    adherence = axis(2),
+    style = axis(3),
+    coverage = 1,
+    flaws = "",
+    slight = "",
+    missed = ""
   )
   silent <- met$silent[cbind(case, pipeline)]
   table$adherence[silent] <- NA
@@ -171,6 +213,7 @@ chance_of_take <- function(world, many) {
     pictures <- chance_of(world$kind, many, world$reference)
     parts$pictures <- pictures + chance_of(world$kind, many, world$look)
   }
+
   Reduce(`+`, parts)
 }
 
@@ -193,9 +236,11 @@ truth_of <- function(world, seed, many = 20000) {
     keeper <- scores[, 1] >= brief$floors[["structure"]]
     c(
       utility = made[j] * mean(keeper * drop(scores %*% brief$weights)),
-      structure = mean(scores[, 1]), keeper = made[j] * mean(keeper)
+      structure = mean(scores[, 1]),
+      keeper = made[j] * mean(keeper)
     )
   }
+
   truth <- t(vapply(seq_along(world$pipelines), of_pipeline, numeric(3)))
   rownames(truth) <- world$pipelines
   truth

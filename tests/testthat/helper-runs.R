@@ -6,16 +6,42 @@ served_trial <- function(address, cases = 4, seeds = 1:2, env = parent.frame()) 
   folder <- withr::local_tempdir(.local_envir = env)
   dir.create(file.path(folder, "references"))
   tiles <- internal("tile_names")()
-  for (i in seq_len(cases)) internal("write_drawing")(internal("draw_tile")(tiles[i], 192, 128, i), file.path(folder, "references", paste0(i, ".png")))
-  writeLines(c(
-    "suite: served", paste0("seeds: [", paste(seeds, collapse = ", "), "]"), "size: [192, 128]", "cases:",
-    sprintf("  - {id: c%d, job: restyle, reference: references/%d.png, prompt: a windmill}", seq_len(cases), seq_len(cases))
-  ), file.path(folder, "suite.yml"))
-  writeLines(c(
-    "engines:", paste0("  served: {kind: http, address: \"", address, "\", seconds: 60, at_once: 4}"), "  yarrow: {kind: function, call: \"sprenn::standin_yarrow\"}",
-    "pipelines:", "  - {id: far, engine: served, hold: 0.7}", "  - {id: near, engine: yarrow, checkpoint: tide, hold: 0.6}"
-  ), file.path(folder, "lineup.yml"))
-  writeLines(c("brief: keep the layout", "weights: {structure: 1}", "style: stay"), file.path(folder, "brief.yml"))
+  for (i in seq_len(cases)) {
+    internal("write_drawing")(
+      internal("draw_tile")(tiles[i], 192, 128, i),
+      file.path(folder, "references", paste0(i, ".png"))
+    )
+  }
+
+  writeLines(
+    c(
+      "suite: served",
+      paste0("seeds: [", paste(seeds, collapse = ", "), "]"),
+      "size: [192, 128]",
+      "cases:",
+      sprintf(
+        "  - {id: c%d, job: restyle, reference: references/%d.png, prompt: a windmill}",
+        seq_len(cases),
+        seq_len(cases)
+      )
+    ),
+    file.path(folder, "suite.yml")
+  )
+  writeLines(
+    c(
+      "engines:",
+      paste0("  served: {kind: http, address: \"", address, "\", seconds: 60, at_once: 4}"),
+      "  yarrow: {kind: function, call: \"sprenn::standin_yarrow\"}",
+      "pipelines:",
+      "  - {id: far, engine: served, hold: 0.7}",
+      "  - {id: near, engine: yarrow, checkpoint: tide, hold: 0.6}"
+    ),
+    file.path(folder, "lineup.yml")
+  )
+  writeLines(
+    c("brief: keep the layout", "weights: {structure: 1}", "style: stay"),
+    file.path(folder, "brief.yml")
+  )
   folder
 }
 
@@ -25,19 +51,34 @@ copy_of <- function(name, make, env = parent.frame()) {
     file.copy(list.files(from, full.names = TRUE), to, recursive = TRUE, copy.date = TRUE)
     to
   }
+
   if (is.null(made_once[[name]])) {
     dir.create(kept <- tempfile("made-once-"))
     made_once[[name]] <- copy(make(), kept)
   }
+
   copy(made_once[[name]], withr::local_tempdir(.local_envir = env))
 }
+
 made_once <- new.env()
 
 # `sprenn run` in a process of its own.
 start_run <- function(folder, ..., env = character()) {
   process <- processx::process$new(
-    file.path(R.home("bin"), "Rscript"), c("--no-save", "--no-restore", "-e", "quit(status = sprenn::sprenn_command())", "run", folder, ...),
-    stdout = file.path(folder, "out.log"), stderr = file.path(folder, "err.log"), env = c("current", env), cleanup_tree = TRUE
+    file.path(R.home("bin"), "Rscript"),
+    c(
+      "--no-save",
+      "--no-restore",
+      "-e",
+      "quit(status = sprenn::sprenn_command())",
+      "run",
+      folder,
+      ...
+    ),
+    stdout = file.path(folder, "out.log"),
+    stderr = file.path(folder, "err.log"),
+    env = c("current", env),
+    cleanup_tree = TRUE
   )
   process
 }
@@ -48,19 +89,28 @@ outcome_of <- function(folder, run = "main") {
   on.exit(internal("close_store")(store))
   takes <- internal("read_takes")(store)
   scores <- internal("read_scores")(store)
-  list(takes = takes[c("take", "state", "sha256", "cost")], scores = scores[c("take", "measure", "value")])
+  list(
+    takes = takes[c("take", "state", "sha256", "cost")],
+    scores = scores[c("take", "measure", "value")]
+  )
 }
 
-paid_for <- function(running, name = "quince") unlist(jsonlite::read_json(running$ledgers[[name]]))
+paid_for <- function(running, name = "quince") {
+  unlist(jsonlite::read_json(running$ledgers[[name]]))
+}
 
 # Waits until something is so, for a minute at most.
 wait_until <- function(code, seconds = 60) {
   code <- substitute(code)
   frame <- parent.frame()
   for (i in seq_len(seconds * 20)) {
-    if (isTRUE(tryCatch(suppressWarnings(eval(code, frame)), error = function(e) FALSE))) return(invisible(TRUE))
+    if (isTRUE(tryCatch(suppressWarnings(eval(code, frame)), error = function(e) FALSE))) {
+      return(invisible(TRUE))
+    }
+
     Sys.sleep(0.05)
   }
+
   stop("It never came to that: ", deparse1(code))
 }
 
@@ -68,8 +118,14 @@ wait_until <- function(code, seconds = 60) {
 mounts <- function() {
   place <- tempfile("mount-")
   dir.create(place)
-  if (!nzchar(Sys.which("mount")) || processx::run("mount", c("-t", "tmpfs", "tmpfs", place), error_on_status = FALSE)$status != 0) {
+  if (!nzchar(Sys.which("mount")) ||
+    processx::run(
+      "mount",
+      c("-t", "tmpfs", "tmpfs", place),
+      error_on_status = FALSE
+    )$status != 0) {
     return(FALSE)
   }
+
   processx::run("umount", place)$status == 0
 }

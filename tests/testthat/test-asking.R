@@ -1,13 +1,18 @@
 # What a lead asks of a run: which, why, what if, since when; through the exported functions
 # and the command line.
 swept_lineup <- c(small_lineup, "sweeps:", "  - {vary: hold, of: firm, over: [0.5, 0.7]}")
+
 swept <- function(env = parent.frame()) {
   frame <- environment()
-  copy_of("swept", function() {
-    folder <- small_trial(lineup = swept_lineup, env = frame)
-    run_trial(folder, workers = 0)
-    folder
-  }, env)
+  copy_of(
+    "swept",
+    function() {
+      folder <- small_trial(lineup = swept_lineup, env = frame)
+      run_trial(folder, workers = 0)
+      folder
+    },
+    env
+  )
 }
 
 test_that("a choice can be made by another brief, without an engine, and with other weights", {
@@ -16,20 +21,56 @@ test_that("a choice can be made by another brief, without an engine, and with ot
   expect_equal(whole$best, "firm")
   expect_false("firm" %in% choose_pipeline(folder, without = "firm")$pipelines$pipeline)
   other <- file.path(folder, "other.yml")
-  writeLines(c("brief: another", "weights: {style: 1}", "style: {change: [0.1, 0.9]}", "confidence: 0.6"), other)
+  writeLines(
+    c(
+      "brief: another",
+      "weights: {style: 1}",
+      "style: {change: [0.1, 0.9]}",
+      "confidence: 0.6"
+    ),
+    other
+  )
   by_other <- choose_pipeline(folder, brief = other)
   expect_equal(by_other$brief$confidence, 0.6)
   expect_equal(by_other$brief$weights, c(structure = 0, adherence = 0, style = 1))
   reweighed <- choose_pipeline(folder, weights = c(structure = 0.5, style = 0.5))
   expect_equal(reweighed$brief$weights, c(structure = 0.5, adherence = 0, style = 0.5))
-  expect_error(choose_pipeline(folder, weights = c(structure = 0.6)), class = "sprenn_error_argument", "no weight")
-  expect_error(choose_pipeline(folder, weights = c(structure = 0.8, style = 0.4)), class = "sprenn_error_argument", "add up to 1.2")
-  expect_error(choose_pipeline(folder, weights = c(layout = 0.6)), class = "sprenn_error_argument", "no axis")
-  expect_error(choose_pipeline(folder, without = "mixre"), class = "sprenn_error_argument", "Did you mean \"mixer\"")
-  expect_error(choose_pipeline(folder, without = "mixer"), class = "sprenn_error_argument", "Nothing is left")
+  expect_error(
+    choose_pipeline(folder, weights = c(structure = 0.6)),
+    class = "sprenn_error_argument",
+    "no weight"
+  )
+  expect_error(
+    choose_pipeline(folder, weights = c(structure = 0.8, style = 0.4)),
+    class = "sprenn_error_argument",
+    "add up to 1.2"
+  )
+  expect_error(
+    choose_pipeline(folder, weights = c(layout = 0.6)),
+    class = "sprenn_error_argument",
+    "no axis"
+  )
+  expect_error(
+    choose_pipeline(folder, without = "mixre"),
+    class = "sprenn_error_argument",
+    "Did you mean \"mixer\""
+  )
+  expect_error(
+    choose_pipeline(folder, without = "mixer"),
+    class = "sprenn_error_argument",
+    "Nothing is left"
+  )
   writeLines("weights: {structure: none}", other)
-  expect_error(choose_pipeline(folder, brief = other), class = "sprenn_error_trial", "other.yml")
-  expect_error(choose_pipeline(folder, brief = file.path(folder, "nowhere.yml")), class = "sprenn_error_trial", "no such file")
+  expect_error(
+    choose_pipeline(folder, brief = other),
+    class = "sprenn_error_trial",
+    "other.yml"
+  )
+  expect_error(
+    choose_pipeline(folder, brief = file.path(folder, "nowhere.yml")),
+    class = "sprenn_error_trial",
+    "no such file"
+  )
 })
 
 test_that("curves say where floors are cleared and what was swept", {
@@ -43,7 +84,11 @@ test_that("curves say where floors are cleared and what was swept", {
   expect_equal(length(unique(stats::na.omit(found$curves$case))), 3)
   expect_match(format(found), "worth most at 0.9", all = FALSE)
   expect_s3_class(draw_curve(found$verdict, "hold"), "ggplot")
-  expect_error(response_curves(folder, vary = "guidance"), class = "sprenn_error_run", "was swept")
+  expect_error(
+    response_curves(folder, vary = "guidance"),
+    class = "sprenn_error_run",
+    "was swept"
+  )
   alone <- small_trial()
   run_trial(alone, workers = 0)
   expect_error(response_curves(alone), class = "sprenn_error_run", "sweep")
@@ -55,10 +100,18 @@ test_that("a sweep is read off at equal structure, and what no sweep reaches is 
   expect_equal(unique(found$table$line), "firm")
   expect_true(found$table$setting[1] > 0.5 && found$table$setting[1] < 0.9)
   expect_match(format(match_engines(folder, at = 0.001)), "No sweep reaches", all = FALSE)
-  expect_match(format(found), "no two sweeps|nothing to compare", ignore.case = TRUE, all = FALSE)
+  expect_match(
+    format(found),
+    "no two sweeps|nothing to compare",
+    ignore.case = TRUE,
+    all = FALSE
+  )
   expect_s3_class(draw_match(found), "ggplot")
   # One take of each setting: no bands, but lines.
-  single <- small_trial(suite = c("suite: small", "seeds: [1]", small_suite[3:5]), lineup = swept_lineup)
+  single <- small_trial(
+    suite = c("suite: small", "seeds: [1]", small_suite[3:5]),
+    lineup = swept_lineup
+  )
   run_trial(single, workers = 0)
   alone <- match_engines(single)
   expect_true(all(is.na(alone$levels$reached)))
@@ -66,11 +119,20 @@ test_that("a sweep is read off at equal structure, and what no sweep reaches is 
 })
 
 test_that("a pipeline is told by itself: its place, its cases, what goes wrong, and its steps", {
-  folder <- small_trial(lineup = c(small_lineup, "  - id: mended", "    steps: [{engine: mixer, hold: 0.9}, {engine: mixer, hold: 0.5}]"))
+  folder <- small_trial(
+    lineup = c(
+      small_lineup,
+      "  - id: mended",
+      "    steps: [{engine: mixer, hold: 0.9}, {engine: mixer, hold: 0.5}]"
+    )
+  )
   run_trial(folder, workers = 0)
   found <- explain_pipeline(folder, "loose")
   expect_equal(found$standing$rank, 3)
-  expect_equal(sum(found$problems$takes[found$problems$problem == "below the floor of structure"]), 6)
+  expect_equal(
+    sum(found$problems$takes[found$problems$problem == "below the floor of structure"]),
+    6
+  )
   expect_setequal(found$cases$case, c("one", "two", "three"))
   expect_true(all(found$against$difference < 0))
   expect_equal(nrow(found$stages), 0)
@@ -78,39 +140,79 @@ test_that("a pipeline is told by itself: its place, its cases, what goes wrong, 
   # Its first step is what firm makes too.
   expect_equal(steps$follows[1], "firm")
   expect_lt(steps$gain[1], -0.03)
-  expect_true(steps$before[1] > 0 && abs(steps$after[1] - steps$before[1] - steps$gain[1]) < 1e-9)
+  expect_true(
+    steps$before[1] > 0 && abs(steps$after[1] - steps$before[1] - steps$gain[1]) < 1e-9
+  )
   expect_match(format(explain_pipeline(folder, "mended")), "later steps", all = FALSE)
-  expect_error(explain_pipeline(folder, "lose"), class = "sprenn_error_argument", "Did you mean \"loose\"")
+  expect_error(
+    explain_pipeline(folder, "lose"),
+    class = "sprenn_error_argument",
+    "Did you mean \"loose\""
+  )
 })
 
 test_that("an engine that changed behind its name is found, and nothing else is called changed", {
-  folder <- small_trial(lineup = c(
-    "engines:", "  mixer: {kind: function, file: mixer.R}", "  twin: {kind: function, file: twin.R}", "pipelines:",
-    "  - {id: firm, engine: mixer, hold: 0.9}", "  - {id: other, engine: twin, hold: 0.8}", "  - {id: loose, engine: mixer, hold: 0.3}"
-  ))
+  folder <- small_trial(
+    lineup = c(
+      "engines:",
+      "  mixer: {kind: function, file: mixer.R}",
+      "  twin: {kind: function, file: twin.R}",
+      "pipelines:",
+      "  - {id: firm, engine: mixer, hold: 0.9}",
+      "  - {id: other, engine: twin, hold: 0.8}",
+      "  - {id: loose, engine: mixer, hold: 0.3}"
+    )
+  )
   run_trial(folder, "old", workers = 0)
-  writeLines(c(
-    "engine <- get('mixing_engine', globalenv())('twin')", "own <- engine$make",
-    "engine$make <- function(request) { request$native_hold <- request$native_hold * 0.4; own(request) }", "engine"
-  ), file.path(folder, "twin.R"))
+  writeLines(
+    c(
+      "engine <- get('mixing_engine', globalenv())('twin')",
+      "own <- engine$make",
+      paste0(
+        "engine$make <- function(request) { request$native_hold <- request$native_hold * 0.4; ",
+        "own(request) }"
+      ),
+      "engine"
+    ),
+    file.path(folder, "twin.R")
+  )
   run_trial(folder, "new", workers = 0)
   found <- compare_runs(folder, "old", "new")
   expect_equal(found$pictures$pipeline[found$pictures$silent], "other")
-  expect_equal(found$pictures$other, c(0, 6, 0)[match(found$pictures$pipeline, c("firm", "other", "loose"))])
+  expect_equal(
+    found$pictures$other,
+    c(0, 6, 0)[match(found$pictures$pipeline, c("firm", "other", "loose"))]
+  )
   expect_setequal(unique(found$scores$pipeline[found$scores$changed]), "other")
-  expect_lt(found$scores$change[found$scores$pipeline == "other" & found$scores$score == "structure"], -0.02)
-  expect_equal(found$scores$change[found$scores$pipeline == "firm" & found$scores$score == "structure"], 0)
+  expect_lt(
+    found$scores$change[found$scores$pipeline == "other" & found$scores$score == "structure"],
+    -0.02
+  )
+  expect_equal(
+    found$scores$change[found$scores$pipeline == "firm" & found$scores$score == "structure"],
+    0
+  )
   expect_match(format(found), "Changed behind their names", all = FALSE)
   expect_s3_class(draw_changes(found), "ggplot")
   expect_error(compare_runs(folder, "old", "old"), class = "sprenn_error_argument", "itself")
   # Another suite asks other things.
-  writeLines(change(small_suite, "seeds: [1, 2]", "seeds: [1, 3]"), file.path(folder, "suite.yml"))
+  writeLines(
+    change(small_suite, "seeds: [1, 2]", "seeds: [1, 3]"),
+    file.path(folder, "suite.yml")
+  )
   run_trial(folder, "later", workers = 0)
-  expect_error(compare_runs(folder, "old", "later"), class = "sprenn_error_run", "different suites")
+  expect_error(
+    compare_runs(folder, "old", "later"),
+    class = "sprenn_error_run",
+    "different suites"
+  )
 })
 
 test_that("a run that stops when it is decided leaves the rest unmade, and goes on where it was", {
-  folder <- small_trial(suite = change(small_suite, "seeds: [1, 2]", "seeds: [1, 2, 3, 4]"), brief = c(small_brief, "confidence: 0.8"))
+  folder <- small_trial(
+    suite = change(small_suite, "seeds: [1, 2]", "seeds: [1, 2, 3, 4]"),
+    brief = c(small_brief, "confidence: 0.8")
+  )
   takes <- run_trial(folder, until = "decided", workers = 0)
   race <- attr(takes, "race")
   expect_equal(race$jobs$all$state, "decided")
@@ -127,23 +229,42 @@ test_that("a run that stops when it is decided leaves the rest unmade, and goes 
   whole <- run_trial(folder, workers = 0)
   expect_true(all(whole$state == "made"))
   expect_equal(choose_pipeline(folder)$looks, 4)
-  expect_error(run_trial(folder, until = "decided", score = FALSE), class = "sprenn_error_argument", "needs scores")
+  expect_error(
+    run_trial(folder, until = "decided", score = FALSE),
+    class = "sprenn_error_argument",
+    "needs scores"
+  )
 })
 
 test_that("a race that is stopped goes on in its round, with the same end", {
   suite <- change(small_suite, "seeds: [1, 2]", "seeds: [1, 2, 3, 4]")
-  twins <- c("engines:", "  mixer: {kind: function, file: mixer.R}", "pipelines:", "  - {id: firm, engine: mixer, hold: 0.7}", "  - {id: near, engine: mixer, hold: 0.69}", "  - {id: loose, engine: mixer, hold: 0.1}")
+  twins <- c(
+    "engines:",
+    "  mixer: {kind: function, file: mixer.R}",
+    "pipelines:",
+    "  - {id: firm, engine: mixer, hold: 0.7}",
+    "  - {id: near, engine: mixer, hold: 0.69}",
+    "  - {id: loose, engine: mixer, hold: 0.1}"
+  )
   undisturbed <- small_trial(suite = suite, lineup = twins)
   whole <- run_trial(undisturbed, until = "decided", workers = 0)
   folder <- small_trial(suite = suite, lineup = twins)
   stops <- FALSE
-  stopped <- tryCatch(run_trial(folder, until = "decided", workers = 0, progress = function(done, ...) if (done == 4 && !stops) {
-    stops <<- TRUE
-    rlang::interrupt()
-  }), interrupt = function(e) "stopped")
+  stopped <- tryCatch(
+    run_trial(folder, until = "decided", workers = 0, progress = function(done, ...) {
+      if (done == 4 && !stops) {
+        stops <<- TRUE
+        rlang::interrupt()
+      }
+    }),
+    interrupt = function(e) "stopped"
+  )
   expect_equal(stopped, "stopped")
   after <- run_trial(folder, until = "decided", workers = 0)
-  expect_equal(after[c("pipeline", "case", "seed", "state")], whole[c("pipeline", "case", "seed", "state")])
+  expect_equal(
+    after[c("pipeline", "case", "seed", "state")],
+    whole[c("pipeline", "case", "seed", "state")]
+  )
   expect_equal(attr(after, "race")$jobs, attr(whole, "race")$jobs)
 })
 
@@ -153,7 +274,11 @@ test_that("the commands say the same in words and as JSON", {
   verdict <- jsonlite::fromJSON(said$out)
   expect_equal(verdict$best, "firm")
   expect_equal(said$status, 0)
-  expect_match(run_cli("choose", folder, "--if", "style=0.5,structure=0.5")$out, "structure 0.50", all = FALSE)
+  expect_match(
+    run_cli("choose", folder, "--if", "style=0.5,structure=0.5")$out,
+    "structure 0.50",
+    all = FALSE
+  )
   expect_equal(run_cli("choose", folder, "--if", "style")$status, 2)
   expect_match(run_cli("explain", folder, "firm")$out, "the best of 4", all = FALSE)
   curves <- jsonlite::fromJSON(run_cli("curves", folder, "--json")$out)
@@ -162,6 +287,14 @@ test_that("the commands say the same in words and as JSON", {
   expect_match(run_cli("match", folder, "--out", drawn)$out, "Drawn in", all = FALSE)
   expect_true(file.exists(drawn))
   run_trial(folder, "again", workers = 0)
-  expect_match(run_cli("compare", folder, "main", "again")$out, "Nothing is seen to have changed", all = FALSE)
-  expect_match(run_cli("run", folder, "--run", "raced", "--until", "decided")$out, "decided after|not decided|still open", all = FALSE)
+  expect_match(
+    run_cli("compare", folder, "main", "again")$out,
+    "Nothing is seen to have changed",
+    all = FALSE
+  )
+  expect_match(
+    run_cli("run", folder, "--run", "raced", "--until", "decided")$out,
+    "decided after|not decided|still open",
+    all = FALSE
+  )
 })

@@ -5,32 +5,52 @@ open_page <- function(file, width = 1280, height = 800, env = parent.frame()) {
   said <- character()
   page$Network$enable()
   page$Runtime$enable()
-  page$Network$requestWillBeSent(callback_ = function(event) asked <<- c(asked, event$request$url))
+  page$Network$requestWillBeSent(callback_ = function(event) {
+    asked <<- c(asked, event$request$url)
+  })
   page$Runtime$consoleAPICalled(callback_ = function(event) said <<- c(said, event$type))
   page$Runtime$exceptionThrown(callback_ = function(event) said <<- c(said, "exception"))
   loaded <- page$Page$loadEventFired(wait_ = FALSE, timeout_ = 60)
   page$Page$navigate(paste0("file://", normalizePath(file)), wait_ = FALSE)
   page$wait_for(loaded)
   list(
-    page = page, asked = function() asked[!startsWith(asked, "data:")], said = function() said,
+    page = page,
+    asked = function() asked[!startsWith(asked, "data:")],
+    said = function() said,
     value = function(script) page$Runtime$evaluate(script, returnByValue = TRUE)$result$value
   )
 }
 
 test_that("the report opens whole, asks for nothing and fits its width, light and dark", {
-  folder <- small_trial(brief = c("brief: keep the layout", "weights: {structure: 1, adherence: 1}", "style: stay"))
+  folder <- small_trial(
+    brief = c("brief: keep the layout", "weights: {structure: 1, adherence: 1}", "style: stay")
+  )
   run_trial(folder)
   score_run(folder)
   opened <- open_page(write_report(folder))
   expect_equal(opened$value("document.querySelector('h1').innerText.length > 3"), TRUE)
-  expect_equal(opened$value("[...document.images].filter(i => i.loading !== 'lazy' && i.hasAttribute('src')).every(i => i.complete && i.naturalWidth > 0)"), TRUE)
+  expect_equal(
+    opened$value(paste0(
+      "[...document.images].filter(i => i.loading !== 'lazy' && i.hasAttribute('src')).every(i ",
+      "=> i.complete && i.naturalWidth > 0)"
+    )),
+    TRUE
+  )
   expect_lte(opened$value("document.documentElement.scrollWidth"), 1280)
-  expect_equal(opened$value("[...document.querySelectorAll('h1,h2,h3,td,th,li')].filter(e => e.offsetParent).every(e => e.getBoundingClientRect().right <= innerWidth + 1)"), TRUE)
+  expect_equal(
+    opened$value(paste0(
+      "[...document.querySelectorAll('h1,h2,h3,td,th,li')].filter(e => e.offsetParent).every(e ",
+      "=> e.getBoundingClientRect().right <= innerWidth + 1)"
+    )),
+    TRUE
+  )
   expect_length(opened$asked(), 1)
   expect_length(opened$said(), 0)
   paper <- function() opened$value("getComputedStyle(document.body).backgroundColor")
   expect_equal(paper(), "rgb(255, 255, 255)")
-  opened$page$Emulation$setEmulatedMedia(features = list(list(name = "prefers-color-scheme", value = "dark")))
+  opened$page$Emulation$setEmulatedMedia(
+    features = list(list(name = "prefers-color-scheme", value = "dark"))
+  )
   expect_equal(paper(), "rgb(21, 25, 28)")
 })
 
@@ -39,29 +59,84 @@ report_of_two_jobs <- function() {
   nasty <- "<b onclick=alert(1)>bold</b> </script> \u05e9\u05dc\u05d5\u05dd \u202egnol"
   folder <- small_trial(
     suite = c(
-      small_suite[1:4], paste0("  - {id: one, job: restyle, reference: references/one.png, prompt: ['", nasty, "', ", strrep("verylongword", 40), "]}"), small_suite[6:7],
-      "  - {id: free, job: vary, reference: references/one.png, prompt: a thing}", "  - {id: freer, like: free, reference: references/two.png}", "  - {id: freest, like: free, reference: references/three.png}"
+      small_suite[1:4],
+      paste0(
+        "  - {id: one, job: restyle, reference: references/one.png, prompt: ['",
+        nasty,
+        "', ",
+        strrep("verylongword", 40),
+        "]}"
+      ),
+      small_suite[6:7],
+      "  - {id: free, job: vary, reference: references/one.png, prompt: a thing}",
+      "  - {id: freer, like: free, reference: references/two.png}",
+      "  - {id: freest, like: free, reference: references/three.png}"
     ),
     lineup = c(small_lineup, "sweeps:", "  - {vary: hold, of: firm, over: [0.3, 0.6]}"),
-    brief = c("brief: two jobs", "purposes:", "  restyle: {weights: {structure: 2, style: 1}, floors: {structure: 0.2}, style: {change: [0.1, 0.9]}}", "  vary: {weights: {style: 1}, style: {change: [0.5, 1]}}")
+    brief = c(
+      "brief: two jobs",
+      "purposes:",
+      paste0(
+        "  restyle: {weights: {structure: 2, style: 1}, floors: {structure: 0.2}, style: ",
+        "{change: [0.1, 0.9]}}"
+      ),
+      "  vary: {weights: {style: 1}, style: {change: [0.5, 1]}}"
+    )
   )
-  trial <- read_trial(folder, engines = list(mixer = mixing_engine(broken = function(request) if (request$hold < 0.2 && request$seed == 2) engine_failure("refused", "<i>not</i> this"))))
+  trial <- read_trial(
+    folder,
+    engines = list(
+      mixer = mixing_engine(broken = function(request) {
+        if (request$hold < 0.2 && request$seed == 2) {
+          engine_failure("refused", "<i>not</i> this")
+        }
+      })
+    )
+  )
   run_trial(trial, workers = 0)
-  write_report(trial, file = file.path(withr::local_tempdir(.local_envir = parent.frame()), "report.html")) |> dirname()
+  write_report(
+    trial,
+    file = file.path(withr::local_tempdir(.local_envir = parent.frame()), "report.html")
+  ) |>
+    dirname()
 }
 
 # The same, opened.
 open_report <- function(env = parent.frame()) {
-  opened <- open_page(file.path(copy_of("two jobs", report_of_two_jobs, env), "report.html"), env = env)
+  opened <- open_page(
+    file.path(copy_of("two jobs", report_of_two_jobs, env), "report.html"),
+    env = env
+  )
   opened$wait <- function(script) {
-    for (i in 1:400) if (isTRUE(opened$value(script))) return(TRUE) else Sys.sleep(0.05)
+    for (i in 1:400) {
+      if (isTRUE(opened$value(script))) {
+        return(TRUE)
+      } else {
+        Sys.sleep(0.05)
+      }
+    }
+
     FALSE
   }
+
   opened$press <- function(key, code = key) {
     opened$page$Input$dispatchKeyEvent(type = "keyDown", key = key, code = code)
     opened$page$Input$dispatchKeyEvent(type = "keyUp", key = key, code = code)
   }
-  opened$set <- function(id, to) opened$value(sprintf("(() => { const e = document.getElementById('%s'); e.value = '%s'; e.dispatchEvent(new Event('change')); return true; })()", id, to))
+
+  opened$set <- function(id, to) {
+    opened$value(
+      sprintf(
+        paste0(
+          "(() => { const e = document.getElementById('%s'); e.value = '%s'; e.dispatchEvent(new ",
+          "Event('change')); return true; })()"
+        ),
+        id,
+        to
+      )
+    )
+  }
+
   opened$value("document.getElementById('takes').scrollIntoView()")
   opened$shown <- function() opened$value("document.getElementById('count').textContent")
   opened
@@ -73,12 +148,26 @@ test_that("every control of the report does what it says", {
   expect_true(opened$wait("document.querySelectorAll('.case').length === 3"))
   expect_match(opened$shown(), "^24 of 48 takes, 3 cases")
   # Jobs.
-  expect_equal(value("[...document.querySelectorAll('article')].filter(a => !a.hidden).map(a => a.dataset.job).join()"), "restyle")
+  expect_equal(
+    value(paste0(
+      "[...document.querySelectorAll('article')].filter(a => !a.hidden).map(a => ",
+      "a.dataset.job).join()"
+    )),
+    "restyle"
+  )
   value("document.querySelector('nav a[data-job=vary]').click()")
-  expect_equal(value("[...document.querySelectorAll('article')].filter(a => !a.hidden).map(a => a.dataset.job).join()"), "vary")
+  expect_equal(
+    value(paste0(
+      "[...document.querySelectorAll('article')].filter(a => !a.hidden).map(a => ",
+      "a.dataset.job).join()"
+    )),
+    "vary"
+  )
   expect_equal(value("location.hash"), "#job=vary")
   value("history.back()")
-  expect_true(opened$wait("document.querySelector('nav a[aria-current]').dataset.job === 'restyle'"))
+  expect_true(
+    opened$wait("document.querySelector('nav a[aria-current]').dataset.job === 'restyle'")
+  )
   # Filters.
   opened$set("f-pipeline", "firm")
   expect_match(opened$shown(), "^6 of 48 takes")
@@ -91,11 +180,18 @@ test_that("every control of the report does what it says", {
   opened$set("f-show", "failed")
   expect_match(opened$shown(), "^3 of 48 takes")
   expect_true(opened$wait("document.querySelectorAll('.take .note').length > 0"))
-  expect_match(value("document.querySelector('.take .note').textContent"), "<i>not</i> this", fixed = TRUE)
+  expect_match(
+    value("document.querySelector('.take .note').textContent"),
+    "<i>not</i> this",
+    fixed = TRUE
+  )
   opened$set("f-show", "keepers")
   opened$set("f-sort", "worth")
   expect_true(opened$wait("document.querySelectorAll('.case .worth').length > 2"))
-  worths <- value("[...document.querySelector('.case').querySelectorAll('.worth')].map(p => Number(p.textContent.split(' ').pop()))")
+  worths <- value(paste0(
+    "[...document.querySelector('.case').querySelectorAll('.worth')].map(p => ",
+    "Number(p.textContent.split(' ').pop()))"
+  ))
   expect_equal(order(-unlist(worths)), seq_along(worths))
   # One take beside its reference.
   value("document.querySelector('.case .take:not(.reference) .open').click()")
@@ -108,11 +204,23 @@ test_that("every control of the report does what it says", {
   opened$press("ArrowLeft")
   expect_equal(value("location.hash"), first)
   # All pictures are zoomed and moved in step.
-  places <- function() unique(unlist(value("[...document.querySelectorAll('#stage .seen')].map(e => e.style.transform)")))
+  places <- function() {
+    unique(
+      unlist(value(
+        "[...document.querySelectorAll('#stage .seen')].map(e => e.style.transform)"
+      ))
+    )
+  }
+
   opened$press("+")
   expect_match(places(), "scale\\(1.5\\)")
   expect_length(places(), 1)
-  value("(() => { const p = document.querySelector('.pane'), r = p.getBoundingClientRect(); for (const [t, x] of [['pointerdown', 40], ['pointermove', 60], ['pointerup', 60]]) p.dispatchEvent(new PointerEvent(t, { bubbles: true, pointerId: 1, clientX: r.left + x, clientY: r.top + 40 })); return true; })()")
+  value(paste0(
+    "(() => { const p = document.querySelector('.pane'), r = p.getBoundingClientRect(); for ",
+    "(const [t, x] of [['pointerdown', 40], ['pointermove', 60], ['pointerup', 60]]) ",
+    "p.dispatchEvent(new PointerEvent(t, { bubbles: true, pointerId: 1, clientX: r.left + x, ",
+    "clientY: r.top + 40 })); return true; })()"
+  ))
   expect_no_match(places(), "translate\\(0%")
   expect_length(places(), 1)
   opened$press("0")
@@ -126,7 +234,10 @@ test_that("every control of the report does what it says", {
   # The wipe.
   opened$press("w")
   expect_false(value("document.getElementById('wipe').hidden"))
-  value("(() => { const e = document.getElementById('edge'); e.value = 20; e.dispatchEvent(new Event('input')); return true; })()")
+  value(paste0(
+    "(() => { const e = document.getElementById('edge'); e.value = 20; e.dispatchEvent(new ",
+    "Event('input')); return true; })()"
+  ))
   expect_match(value("document.getElementById('over').style.clipPath"), "80%")
   opened$press("w")
   expect_true(value("document.getElementById('wipe').hidden"))
@@ -135,8 +246,13 @@ test_that("every control of the report does what it says", {
   expect_no_match(value("location.hash"), "open=")
   # Several takes together.
   value("document.getElementById('f-clear').click()")
-  expect_true(opened$wait("document.querySelectorAll('.case:not(.waiting) .mark input').length >= 8"))
-  value("[...document.querySelector('.case').querySelectorAll('.mark input')].slice(0, 2).forEach(box => box.click())")
+  expect_true(
+    opened$wait("document.querySelectorAll('.case:not(.waiting) .mark input').length >= 8")
+  )
+  value(paste0(
+    "[...document.querySelector('.case').querySelectorAll('.mark input')].slice(0, ",
+    "2).forEach(box => box.click())"
+  ))
   value("document.querySelector('.together').click()")
   expect_equal(value("document.querySelectorAll('#stage figure').length"), 3)
   opened$press("w")
@@ -145,7 +261,9 @@ test_that("every control of the report does what it says", {
   expect_false(identical(value("document.getElementById('wipe-of').textContent"), words))
   opened$press("Escape")
   # Takes under the curves.
-  expect_true(value("document.querySelectorAll('article:not([hidden]) .under .take').length >= 3"))
+  expect_true(
+    value("document.querySelectorAll('article:not([hidden]) .under .take').length >= 3")
+  )
   expect_length(opened$said(), 0)
   expect_length(opened$asked(), 1)
 })
@@ -171,9 +289,18 @@ test_that("markup, right-to-left and very long texts are text, and stay on the p
   opened <- open_report()
   expect_true(opened$wait("document.querySelectorAll('.case .prompt').length === 3"))
   expect_equal(opened$value("document.querySelectorAll('main b[onclick], main i').length"), 0)
-  expect_match(opened$value("document.querySelector('.prompt').textContent"), "<b onclick=alert(1)>bold</b> </script>", fixed = TRUE)
+  expect_match(
+    opened$value("document.querySelector('.prompt').textContent"),
+    "<b onclick=alert(1)>bold</b> </script>",
+    fixed = TRUE
+  )
   expect_lte(opened$value("document.documentElement.scrollWidth"), 1280)
-  opened$page$Emulation$setDeviceMetricsOverride(width = 400, height = 800, deviceScaleFactor = 1, mobile = FALSE)
+  opened$page$Emulation$setDeviceMetricsOverride(
+    width = 400,
+    height = 800,
+    deviceScaleFactor = 1,
+    mobile = FALSE
+  )
   expect_lte(opened$value("document.documentElement.scrollWidth"), 400)
 })
 

@@ -3,13 +3,17 @@
 # Worths by case (rows) and pipeline (columns), one seed each, all keepers.
 cases_of <- function(worths, ...) {
   grid <- expand.grid(
-    case = rownames(worths), pipeline = colnames(worths), stringsAsFactors = FALSE
+    case = rownames(worths),
+    pipeline = colnames(worths),
+    stringsAsFactors = FALSE
   )
   own <- worths[cbind(grid$case, grid$pipeline)]
   tibble::tibble(grid, seed = 1L, utility = own, keeper = TRUE, ...)
 }
+
 worths <- rbind(
-  hard = c(a = 0.9, b = 0.3, c = 0.2, d = 0.4, e = 0.5), same = c(0.9, 0.31, 0.2, 0.4, 0.5),
+  hard = c(a = 0.9, b = 0.3, c = 0.2, d = 0.4, e = 0.5),
+  same = c(0.9, 0.31, 0.2, 0.4, 0.5),
   easy = c(0.8, 0.8, 0.79, 0.8, 0.8),
   against = c(0.5, 0.6, 0.55, 0.5, 0.5)
 )
@@ -41,7 +45,9 @@ test_that("with one case or one pipeline there is nothing to tell", {
 
 test_that("what leads turn with is wanted more of: other looks, or other references", {
   grid <- expand.grid(
-    reference = paste0("r", 1:4), look = paste0("l", 1:4), stringsAsFactors = FALSE
+    reference = paste0("r", 1:4),
+    look = paste0("l", 1:4),
+    stringsAsFactors = FALSE
   )
   made <- function(by) {
     own <- withr::with_seed(2, matrix(stats::rnorm(12, 0, 0.2), 4))
@@ -54,6 +60,7 @@ test_that("what leads turn with is wanted more of: other looks, or other referen
     table$look <- grid$look[at]
     table
   }
+
   expect_equal(internal("most_useful")(made("look")), "look")
   expect_equal(internal("most_useful")(made("reference")), "reference")
   bare <- made("look")[c("case", "pipeline", "seed", "utility", "keeper")]
@@ -61,7 +68,11 @@ test_that("what leads turn with is wanted more of: other looks, or other referen
 })
 
 test_that("the verdict says which pictures decide", {
-  means <- means_of(a = c(0.8, 0.5, 0.5), b = c(0.7, 0.5, 0.5), c = c(0.6, 0.5, 0.5))
+  means <- means_of(
+    a = c(0.8, 0.5, 0.5),
+    b = c(0.7, 0.5, 0.5),
+    c = c(0.6, 0.5, 0.5)
+  )
   table <- scored_table(means, cases = 9, by_case = 0.001, by_seed = 0.001)
   first <- table$case %in% c("c01", "c02")
   table$structure[first & table$pipeline == "c"] <- 0.1

@@ -2,7 +2,10 @@
 
 two_runs <- function(seed, cases, seeds, pipelines = 2) {
   one <- function(seed) {
-    means <- stats::setNames(rep(list(c(0.6, 0.5, 0.5)), pipelines), letters[seq_len(pipelines)])
+    means <- stats::setNames(
+      rep(list(c(0.6, 0.5, 0.5)), pipelines),
+      letters[seq_len(pipelines)]
+    )
     table <- scored_table(do.call(means_of, means), cases = cases, seeds = seeds)
     withr::with_seed(seed, {
       table$structure <- table$structure + stats::rnorm(nrow(table), 0, 0.05)
@@ -12,6 +15,7 @@ two_runs <- function(seed, cases, seeds, pipelines = 2) {
     table$request <- "same"
     worth(table)
   }
+
   list(old = one(seed), new = one(seed + 5000))
 }
 
@@ -26,7 +30,9 @@ test_that("keepers that all turned in three takes are not called a change, in tw
     kept <- found[found$score == "keeper", ]
     expect_equal(kept$change, -1)
     expect_equal(kept$changed, cases == 12)
-    if (cases == 3) expect_true(all(is.na(found$seen)))
+    if (cases == 3) {
+      expect_true(all(is.na(found$seen)))
+    }
   }
 })
 
@@ -35,7 +41,9 @@ test_that("luck is called a change no more often than is said, with few takes to
     false <- vapply(1:60, function(i) any(changes_between(two_runs(i, cases, 1))$changed), NA)
     # 0.05 of 60 are three; eight or more come by luck less than once in a hundred times.
     expect_lte(sum(false), 7)
-    if (cases < 6) expect_equal(sum(false), 0)
+    if (cases < 6) {
+      expect_equal(sum(false), 0)
+    }
   }
 })
 
@@ -55,13 +63,17 @@ test_that("a change is claimed where its interval leaves out 0, and only there",
 test_that("a change as large as is said would have been seen", {
   found <- changes_between(two_runs(100, 12, 1))
   size <- found$seen[found$score == "structure" & found$pipeline == "a"]
-  hits <- vapply(1:40, function(i) {
-    runs <- two_runs(i, 12, 1)
-    moved <- runs$new$pipeline == "a"
-    runs$new$structure[moved] <- runs$new$structure[moved] + size
-    found <- changes_between(runs)
-    found$changed[found$score == "structure" & found$pipeline == "a"]
-  }, NA)
+  hits <- vapply(
+    1:40,
+    function(i) {
+      runs <- two_runs(i, 12, 1)
+      moved <- runs$new$pipeline == "a"
+      runs$new$structure[moved] <- runs$new$structure[moved] + size
+      found <- changes_between(runs)
+      found$changed[found$score == "structure" & found$pipeline == "a"]
+    },
+    NA
+  )
   expect_gte(mean(hits), 0.8)
 })
 
@@ -78,7 +90,10 @@ test_that("the same pictures again leave nothing to be missed, other pictures do
 })
 
 test_that("as many takes as one likes are compared in bounded space", {
-  many <- withr::with_seed(1, matrix(stats::rnorm(3000), 1500, dimnames = list(NULL, c("structure", "style"))))
+  many <- withr::with_seed(
+    1,
+    matrix(stats::rnorm(3000), 1500, dimnames = list(NULL, c("structure", "style")))
+  )
   few <- internal("few_rows")(many, 500)
   expect_equal(nrow(few), 500)
   expect_equal(crossprod(few), crossprod(many), ignore_attr = TRUE)
@@ -98,7 +113,14 @@ test_that("compare says what would have been seen, and --strict tells a script",
   store <- internal("open_store")(folder, "new")
   first <- internal("read_takes")(store)$pipeline[1]
   DBI::dbExecute(store$db, "UPDATE takes SET file = 'x' || file, request = 'other'")
-  DBI::dbExecute(store$db, "UPDATE scores SET value = value * 0.5 WHERE measure = 'structure' AND take IN (SELECT take FROM takes WHERE pipeline = ?)", params = list(first))
+  DBI::dbExecute(
+    store$db,
+    paste0(
+      "UPDATE scores SET value = value * 0.5 WHERE measure = 'structure' AND take IN (SELECT ",
+      "take FROM takes WHERE pipeline = ?)"
+    ),
+    params = list(first)
+  )
   internal("close_store")(store)
   lower <- run_cli("compare", folder, "old", "new", "--strict")
   expect_equal(lower$status, 1)

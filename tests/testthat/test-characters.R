@@ -1,20 +1,47 @@
 # What each stand-in is known for, measured: a person should see it, and so
 # should the measures.
 
-tile <- function(name = "windmill", width = 384, height = 256, seed = 301) internal("draw_tile")(name, width, height, seed)
-made_by <- function(engine, ...) internal("decode_picture")(internal("encoded_picture")(make_picture(engine, take_request(engine, ...))$bytes))
+tile <- function(name = "windmill", width = 384, height = 256, seed = 301) {
+  internal("draw_tile")(name, width, height, seed)
+}
+
+made_by <- function(engine, ...) {
+  internal("decode_picture")(
+    internal("encoded_picture")(make_picture(engine, take_request(engine, ...))$bytes)
+  )
+}
+
 sharpness <- function(picture) mean(internal("draw_slope")(internal("draw_luminance")(picture)))
 apart <- function(a, b) mean(abs(a - b))
+
 structure_between <- function(a, b) {
   view <- internal("view_picture")
   decoys <- lapply(internal("draw_decoys")(dim(b)[2:1], 3), view)
-  internal("rescale_from_chance")(contours_agree(view(a), view(b)), mean(vapply(decoys, contours_agree, 0, b = view(a))))
+  internal("rescale_from_chance")(
+    contours_agree(view(a), view(b)),
+    mean(vapply(decoys, contours_agree, 0, b = view(a)))
+  )
 }
 
 test_that("every stand-in keeps more at a higher hold, whichever way its knob turns", {
   reference <- tile()
-  for (engine in list(standin_yarrow(), standin_bracken(), standin_quince(), standin_teasel(), standin_sorrel())) {
-    kept <- vapply(c(0.05, 0.6, 0.95), function(hold) structure_between(made_by(engine, "a windmill", reference, hold = hold, size = c(384, 256)), reference), 0)
+  for (engine in list(
+    standin_yarrow(),
+    standin_bracken(),
+    standin_quince(),
+    standin_teasel(),
+    standin_sorrel()
+  )) {
+    kept <- vapply(
+      c(0.05, 0.6, 0.95),
+      function(hold) {
+        structure_between(
+          made_by(engine, "a windmill", reference, hold = hold, size = c(384, 256)),
+          reference
+        )
+      },
+      0
+    )
     expect_gt(kept[3], 0.5)
     expect_lt(kept[1], 0.5)
     expect_gt(kept[3] - kept[1], 0.3)
@@ -27,7 +54,11 @@ test_that("bracken's knob is flat and then a cliff; above 80 it does not listen"
   expect_lt(abs(change(1) - change(50)), 0.06)
   expect_gt(change(55) - change(70), 0.4)
   reference <- tile()
-  dark <- function(hold) mean(made_by(bracken, c("a windmill", "at dusk"), reference, hold = hold)) - mean(made_by(bracken, "a windmill", reference, hold = hold))
+  dark <- function(hold) {
+    mean(made_by(bracken, c("a windmill", "at dusk"), reference, hold = hold)) -
+      mean(made_by(bracken, "a windmill", reference, hold = hold))
+  }
+
   expect_lt(dark(0.7), -0.1)
   expect_equal(dark(0.9), 0)
 })
@@ -43,9 +74,13 @@ test_that("quince does not quite repeat, loses small details and leaks past a ma
   beyond <- matrix(FALSE, 256, 384)
   beyond[45:58, 100:280] <- TRUE
   leak <- function(engine) {
-    changed <- abs(made_by(engine, "three gulls", reference, hold = 0.3, mask = mask, size = c(384, 256)) - reference)
+    changed <- abs(
+      made_by(engine, "three gulls", reference, hold = 0.3, mask = mask, size = c(384, 256)) -
+        reference
+    )
     mean(changed[rep(beyond, 3)])
   }
+
   expect_gt(leak(quince), 0.02)
   expect_lt(leak(standin_yarrow()), 0.004)
 })
@@ -56,31 +91,55 @@ test_that("teasel sharpens at a high hold and makes things up at a low one", {
   refined <- made_by(teasel, "a windmill", reference, hold = 0.9)
   expect_gt(sharpness(refined), 1.1 * sharpness(reference))
   expect_gt(structure_between(refined, reference), 0.9)
-  expect_lt(structure_between(made_by(teasel, "a windmill", reference, hold = 0.1), reference), 0.6)
+  expect_lt(
+    structure_between(made_by(teasel, "a windmill", reference, hold = 0.1), reference),
+    0.6
+  )
 })
 
 test_that("sorrel refuses smoke, breaks one file in fifty, and holds early", {
   sorrel <- standin_sorrel()
-  expect_equal(ending(sorrel, take_request(sorrel, "smoke over the hill", size = c(64, 64)))$kind, "refused")
+  expect_equal(
+    ending(sorrel, take_request(sorrel, "smoke over the hill", size = c(64, 64)))$kind,
+    "refused"
+  )
   expect_equal(ending(sorrel, take_request(sorrel, "a smoker", size = c(64, 64)))$kind, "made")
   small <- take_request(sorrel, "a hill", scene(1, 64, 64), size = c(64, 64))
   kinds <- vapply(1:60, function(i) ending(sorrel, small)$kind, "")
   expect_equal(sum(kinds == "bad_answer"), 1)
   reference <- tile()
-  expect_gt(structure_between(made_by(standin_sorrel(), "a windmill", reference, hold = 0.3), reference), structure_between(made_by(standin_quince(), "a windmill", reference, hold = 0.3), reference) + 0.2)
+  expect_gt(
+    structure_between(
+      made_by(standin_sorrel(), "a windmill", reference, hold = 0.3),
+      reference
+    ),
+    structure_between(
+      made_by(standin_quince(), "a windmill", reference, hold = 0.3),
+      reference
+    ) +
+      0.2
+  )
 })
 
 test_that("yarrow mends scratches, bracken fades them, teasel keeps them", {
   clean <- tile("salt", seed = 307)
   worn <- internal("wear")(clean, 307)
   # The marks alone: where worn and clean differ most, against what is beside.
-  marks <- abs(internal("draw_luminance")(worn) - internal("draw_luminance")(0.12 + 0.82 * clean)) > 0.12
+  marks <- abs(
+    internal("draw_luminance")(worn) - internal("draw_luminance")(0.12 + 0.82 * clean)
+  ) > 0.12
   beside <- function(picture) {
     light <- internal("draw_luminance")(picture)
     mean(abs(light - internal("draw_soft")(light, 6))[marks])
   }
+
   prompt <- "the same tile, mended, without scratches"
-  left <- vapply(list(standin_yarrow(), standin_bracken(), standin_teasel()), function(engine) beside(made_by(engine, prompt, worn, hold = 0.9)), 0) / beside(worn)
+  left <- vapply(
+    list(standin_yarrow(), standin_bracken(), standin_teasel()),
+    function(engine) beside(made_by(engine, prompt, worn, hold = 0.9)),
+    0
+  ) /
+    beside(worn)
   expect_lt(left[1], 0.45)
   expect_gt(left[2], left[1] + 0.1)
   expect_gt(left[3], 0.9)
@@ -101,8 +160,20 @@ test_that("words put things, colours and light into a picture", {
   expect_gt(touched("one gull"), 0)
   expect_gt(touched("many gulls"), touched("one gull"))
   # What is named first is what a swap puts there.
-  expect_equal(internal("read_prompt")(data.frame(say = "a lighthouse where the mill was", weight = 1))$scene, "lighthouse")
+  expect_equal(
+    internal("read_prompt")(data.frame(
+      say = "a lighthouse where the mill was",
+      weight = 1
+    ))$scene,
+    "lighthouse"
+  )
   guide <- list(edges = list(picture = reference, weight = 0.8, release = 1))
   swapped <- made_by(yarrow, "a ferry", reference, hold = 0.4, guides = guide)
-  expect_gt(apart(swapped[100:180, 150:250, ], made_by(yarrow, "a windmill", reference, hold = 0.4)[100:180, 150:250, ]), 0.05)
+  expect_gt(
+    apart(
+      swapped[100:180, 150:250, ],
+      made_by(yarrow, "a windmill", reference, hold = 0.4)[100:180, 150:250, ]
+    ),
+    0.05
+  )
 })

@@ -1,36 +1,69 @@
 # The methods of choosing on tables whose answer is known.
 parts_of <- function(table) internal("worth_parts")(table, c("structure", "adherence"))
 
-test_that("the interval of a yield is Wilson's where takes of a case are independent, and wider where they go together", {
-  interval <- internal("yield_interval")
-  table <- tibble::tibble(pipeline = rep(c("a", "b"), each = 40), case = rep(sprintf("c%02d", rep(1:20, each = 2)), 2), seed = rep(1:2, 40))
-  table$keeper <- withr::with_seed(1, stats::runif(80)) < 0.5
-  apart <- table
-  apart$keeper <- rep(c(TRUE, FALSE), 40)
-  p <- 0.5
-  z <- stats::qnorm(0.95)
-  half <- z / (1 + z^2 / 40) * sqrt(p * (1 - p) / 40 + z^2 / (4 * 40^2))
-  # One of two is kept in every case: less apart than chance would have it.
-  expect_equal(unname(interval(apart)[1, ]), c(0.5 - half, 0.5 + half), tolerance = 1e-6)
-  together <- table
-  together$keeper <- rep(rep(c(TRUE, FALSE), each = 2), 20)
-  half <- z / (1 + z^2 / 20) * sqrt(p * (1 - p) / 20 + z^2 / (4 * 20^2))
-  expect_equal(unname(interval(together)[1, ]), c(0.5 - half, 0.5 + half), tolerance = 1e-6)
-  # Nothing but keepers in three cases can't show that a fourth will be kept.
-  few <- tibble::tibble(pipeline = "a", case = rep(letters[1:3], each = 10), seed = rep(1:10, 3), keeper = TRUE)
-  expect_lt(interval(few)[1, "from"], 0.6)
-})
+test_that(
+  paste0(
+    "the interval of a yield is Wilson's where takes of a case are independent, and wider where ",
+    "they go together"
+  ),
+  {
+    interval <- internal("yield_interval")
+    table <- tibble::tibble(
+      pipeline = rep(c("a", "b"), each = 40),
+      case = rep(sprintf("c%02d", rep(1:20, each = 2)), 2),
+      seed = rep(1:2, 40)
+    )
+    table$keeper <- withr::with_seed(1, stats::runif(80)) < 0.5
+    apart <- table
+    apart$keeper <- rep(c(TRUE, FALSE), 40)
+    p <- 0.5
+    z <- stats::qnorm(0.95)
+    half <- z /
+      (1 + z^2 / 40) *
+      sqrt(p * (1 - p) / 40 + z^2 / (4 * 40^2))
+    # One of two is kept in every case: less apart than chance would have it.
+    expect_equal(unname(interval(apart)[1, ]), c(0.5 - half, 0.5 + half), tolerance = 1e-6)
+    together <- table
+    together$keeper <- rep(rep(c(TRUE, FALSE), each = 2), 20)
+    half <- z /
+      (1 + z^2 / 20) *
+      sqrt(p * (1 - p) / 20 + z^2 / (4 * 20^2))
+    expect_equal(unname(interval(together)[1, ]), c(0.5 - half, 0.5 + half), tolerance = 1e-6)
+    # Nothing but keepers in three cases can't show that a fourth will be kept.
+    few <- tibble::tibble(
+      pipeline = "a",
+      case = rep(letters[1:3], each = 10),
+      seed = rep(1:10, 3),
+      keeper = TRUE
+    )
+    expect_lt(interval(few)[1, "from"], 0.6)
+  }
+)
 
-test_that("regret is what a pipeline lacks to the best of each draw, and ranks are where it stands", {
-  utility <- rbind(a = c(1, 0, 1, 1), b = c(0.5, 0.5, 0.5, 0.5), c = c(0, 0, 0, 0.9))
-  expect_equal(internal("expected_regret")(utility), c(a = 0.125, b = (0.5 + 0 + 0.5 + 0.5) / 4, c = (1 + 0.5 + 1 + 0.1) / 4))
+test_that("regret is the distance to the best of each draw, and ranks are counted in it", {
+  utility <- rbind(
+    a = c(1, 0, 1, 1),
+    b = c(0.5, 0.5, 0.5, 0.5),
+    c = c(0, 0, 0, 0.9)
+  )
+  expect_equal(
+    internal("expected_regret")(utility),
+    c(a = 0.125, b = (0.5 + 0 + 0.5 + 0.5) / 4, c = (1 + 0.5 + 1 + 0.1) / 4)
+  )
   expect_equal(internal("rank_intervals")(utility, 0.4)["a", ], c(from = 1, to = 1))
   expect_equal(internal("rank_intervals")(utility, 1)["c", ], c(from = 2, to = 3))
 })
 
 test_that("nothing beats what no other is at least as good as on all axes", {
-  means <- means_of(a = c(0.9, 0.1, 0.5), b = c(0.5, 0.5, 0.5), c = c(0.5, 0.4, 0.5), d = c(0.1, 0.9, 0.5))
-  draws <- lapply(stats::setNames(nm = colnames(means)), function(axis) matrix(means[, axis], 4, 10, dimnames = list(rownames(means), NULL)))
+  means <- means_of(
+    a = c(0.9, 0.1, 0.5),
+    b = c(0.5, 0.5, 0.5),
+    c = c(0.5, 0.4, 0.5),
+    d = c(0.1, 0.9, 0.5)
+  )
+  draws <- lapply(stats::setNames(nm = colnames(means)), function(axis) {
+    matrix(means[, axis], 4, 10, dimnames = list(rownames(means), NULL))
+  })
   found <- internal("tradeoff_table")(means, draws)
   expect_equal(found$unbeaten, c(TRUE, TRUE, FALSE, TRUE))
   expect_equal(found$chance, c(1, 1, 0, 1))
@@ -46,41 +79,86 @@ test_that("worth by other weights is what counting anew with them gives", {
   parts <- internal("worth_parts")(worth(table), axes)
   for (weights in list(c(0.2, 0.5, 0.3), c(1, 0, 0), c(0.25, 0.25, 0.5))) {
     other <- utils::modifyList(core_brief, list(weights = stats::setNames(weights, axes)))
-    expect_equal(internal("worth_by")(parts, matrix(weights, 1))[1, ], internal("mean_by_pipeline")(worth(table, other), "utility"))
+    expect_equal(
+      internal("worth_by")(parts, matrix(weights, 1))[1, ],
+      internal("mean_by_pipeline")(worth(table, other), "utility")
+    )
   }
 })
 
 test_that("the nearest weights that change the choice are found, and the share of weightings won", {
   # a leads by structure alone: 0.5 w1 against 0.4 w2, level at w2 = 1.25 w1.
-  table <- worth(scored_table(means_of(a = c(0.9, 0.4, 0.5), b = c(0.4, 0.8, 0.5)), by_case = 0, by_seed = 0))
+  table <- worth(
+    scored_table(
+      means_of(a = c(0.9, 0.4, 0.5), b = c(0.4, 0.8, 0.5)),
+      by_case = 0,
+      by_seed = 0
+    )
+  )
   map <- internal("weight_map")(c("structure", "adherence"), parts_of(table), 0.01)
   expect_equal(mean(map$winner == "b"), 0.444, tolerance = 0.02)
   flip <- internal("nearest_flips")(c(structure = 0.6, adherence = 0.4), parts_of(table))
   expect_equal(flip$pipeline, "b")
   expect_equal(flip$adherence, 0.56)
   expect_equal(flip$moved, 0.16)
-  always <- worth(scored_table(means_of(a = c(0.9, 0.9, 0.5), b = c(0.4, 0.8, 0.5)), by_case = 0, by_seed = 0))
-  expect_equal(nrow(internal("nearest_flips")(c(structure = 0.6, adherence = 0.4), parts_of(always))), 0)
+  always <- worth(
+    scored_table(
+      means_of(a = c(0.9, 0.9, 0.5), b = c(0.4, 0.8, 0.5)),
+      by_case = 0,
+      by_seed = 0
+    )
+  )
+  expect_equal(
+    nrow(internal("nearest_flips")(c(structure = 0.6, adherence = 0.4), parts_of(always))),
+    0
+  )
 })
 
 lines_of <- function(values, structure, style = 0.5, family = "f") {
   means <- means_of(cbind(structure, 0.5, style))
   rownames(means) <- paste0(family, "/", values)
-  recipes <- tibble::tibble(pipeline = rownames(means), family = family, set = lapply(values, function(value) list(hold = value, checkpoint = "x")))
+  recipes <- tibble::tibble(
+    pipeline = rownames(means),
+    family = family,
+    set = lapply(values, function(value) list(hold = value, checkpoint = "x"))
+  )
   list(means = means, recipes = recipes)
 }
+
 along <- function(..., floors = c(structure = 0.35, adherence = NA, style = NA)) {
   all <- list(...)
-  table <- scored_table(do.call(rbind, lapply(all, `[[`, "means")), cases = 10, by_case = 0.01, by_seed = 0.01)
-  verdict <- internal("verdict_from")(table, utils::modifyList(core_brief, list(floors = floors)))
+  table <- scored_table(
+    do.call(rbind, lapply(all, `[[`, "means")),
+    cases = 10,
+    by_case = 0.01,
+    by_seed = 0.01
+  )
+  verdict <- internal("verdict_from")(
+    table,
+    utils::modifyList(core_brief, list(floors = floors))
+  )
   recipes <- do.call(rbind, lapply(all, `[[`, "recipes"))
   keepers <- internal("score_draws")(verdict$table, "keeper", 500, 1)$keeper
-  list(verdict = verdict, lines = internal("sweep_lines")(recipes, "hold"), recipes = recipes, keepers = keepers)
+  list(
+    verdict = verdict,
+    lines = internal("sweep_lines")(recipes, "hold"),
+    recipes = recipes,
+    keepers = keepers
+  )
 }
 
 test_that("a cliff, a flat stretch and the window of a curve are where they were made", {
-  made <- along(lines_of(c(0.1, 0.3, 0.5, 0.6, 0.9), c(0.1, 0.11, 0.12, 0.6, 0.62)), lines_of(c(0, 0.5, 1), c(0.2, 0.5, 0.8), family = "even"))
-  found <- internal("curve_features")(made$lines, made$verdict$pipelines, made$verdict$draws, made$verdict$brief$floors, made$keepers)
+  made <- along(
+    lines_of(c(0.1, 0.3, 0.5, 0.6, 0.9), c(0.1, 0.11, 0.12, 0.6, 0.62)),
+    lines_of(c(0, 0.5, 1), c(0.2, 0.5, 0.8), family = "even")
+  )
+  found <- internal("curve_features")(
+    made$lines,
+    made$verdict$pipelines,
+    made$verdict$draws,
+    made$verdict$brief$floors,
+    made$keepers
+  )
   cliff <- found[found$line == "f", ]
   expect_equal(c(cliff$cliff_from, cliff$cliff_to), c(0.5, 0.6))
   expect_equal(cliff$drop, 0.48, tolerance = 0.1)
@@ -95,15 +173,28 @@ test_that("a cliff, a flat stretch and the window of a curve are where they were
 
 test_that("two points show no cliff, and where no floor is cleared there is no window", {
   made <- along(lines_of(c(0.2, 0.8), c(0.1, 0.3)))
-  found <- internal("curve_features")(made$lines, made$verdict$pipelines, made$verdict$draws, c(structure = 0.9), made$keepers)
+  found <- internal("curve_features")(
+    made$lines,
+    made$verdict$pipelines,
+    made$verdict$draws,
+    c(structure = 0.9),
+    made$keepers
+  )
   expect_equal(found$points, 2)
   expect_true(is.na(found$cliff_from) && is.na(found$window_from))
 })
 
 test_that("lines run along one setting only: others apart make other lines", {
   recipes <- tibble::tibble(
-    pipeline = c("p1", "p2", "p3", "p4", "p5"), family = "p",
-    set = list(list(hold = 0.2, guidance = 4), list(hold = 0.8, guidance = 4), list(hold = 0.2, guidance = 8), list(hold = 0.8, guidance = 8), list(guidance = 9))
+    pipeline = c("p1", "p2", "p3", "p4", "p5"),
+    family = "p",
+    set = list(
+      list(hold = 0.2, guidance = 4),
+      list(hold = 0.8, guidance = 4),
+      list(hold = 0.2, guidance = 8),
+      list(hold = 0.8, guidance = 8),
+      list(guidance = 9)
+    )
   )
   lines <- internal("sweep_lines")(recipes, "hold")
   expect_equal(unique(lines$line), c("p (guidance=4)", "p (guidance=8)"))
@@ -112,7 +203,10 @@ test_that("lines run along one setting only: others apart make other lines", {
 })
 
 test_that("at equal structure scores are read off between settings", {
-  made <- along(lines_of(c(0, 1), c(0.2, 0.8), style = c(0.8, 0.2)), lines_of(c(0.1, 0.9), c(0.3, 0.7), style = c(0.9, 0.5), family = "g"))
+  made <- along(
+    lines_of(c(0, 1), c(0.2, 0.8), style = c(0.8, 0.2)),
+    lines_of(c(0.1, 0.9), c(0.3, 0.7), style = c(0.9, 0.5), family = "g")
+  )
   scored <- internal("scored_lines")(made$lines, made$verdict$pipelines, made$verdict$draws)
   found <- internal("match_table")(scored, 0.5)
   style <- found[found$score == "style", ]
@@ -120,7 +214,11 @@ test_that("at equal structure scores are read off between settings", {
   expect_equal(style$setting, c(0.5, 0.5), tolerance = 0.1)
   expect_true(all(style$low < style$mean & style$mean < style$high))
   expect_equal(nrow(internal("match_table")(scored, 0.95)), 0)
-  expect_equal(internal("shared_levels")(made$lines, made$verdict$pipelines), c(0.3, 0.7), tolerance = 0.05)
+  expect_equal(
+    internal("shared_levels")(made$lines, made$verdict$pipelines),
+    c(0.3, 0.7),
+    tolerance = 0.05
+  )
   areas <- internal("frontier_areas")(scored, seq(0.3, 0.7, 0.1))
   own <- areas[areas$score == "style", ]
   expect_equal(own$difference, -0.2, tolerance = 0.1)
@@ -135,8 +233,11 @@ lucky_lines <- function(seed, fine, luck) {
   pipeline <- paste0(line, seq_along(line))
   around <- function(truth) truth + stats::rnorm(length(truth), 0, luck)
   pipelines <- tibble::tibble(
-    pipeline = pipeline, structure = around(0.2 + 0.6 * value), style = around(0.85 - 0.5 * value),
-    adherence = NA_real_, utility = (structure + style) / 2
+    pipeline = pipeline,
+    structure = around(0.2 + 0.6 * value),
+    style = around(0.85 - 0.5 * value),
+    adherence = NA_real_,
+    utility = (structure + style) / 2
   )
   draws <- lapply(pipelines[-1], function(means) {
     drawn <- means + matrix(stats::rnorm(length(means) * 60, 0, luck), length(means))
@@ -147,12 +248,16 @@ lucky_lines <- function(seed, fine, luck) {
 }
 
 test_that("a line of many settings gains nothing by luck at equal structure", {
-  found <- vapply(1:60, function(seed) {
-    made <- lucky_lines(seed, 21, 0.08)
-    scored <- internal("scored_lines")(made$lines, made$pipelines, made$draws)
-    areas <- internal("frontier_areas")(scored, seq(0.3, 0.7, 0.05))
-    areas$difference[areas$score == "style"]
-  }, 0)
+  found <- vapply(
+    1:60,
+    function(seed) {
+      made <- lucky_lines(seed, 21, 0.08)
+      scored <- internal("scored_lines")(made$lines, made$pipelines, made$draws)
+      areas <- internal("frontier_areas")(scored, seq(0.3, 0.7, 0.05))
+      areas$difference[areas$score == "style"]
+    },
+    0
+  )
   expect_lt(abs(mean(found)), 2.5 * stats::sd(found) / sqrt(60))
 })
 
@@ -163,6 +268,7 @@ test_that("structure goes one way by luck, and turns where that is more than luc
     seen <- truth + stats::rnorm(9, 0, luck)
     cbind(seen, seen + matrix(stats::rnorm(900, 0, luck), 9))
   }
+
   rising <- internal("steady_structure")(along(0.2 + 0.6 * value, 0.05))
   expect_true(all(apply(rising, 2, diff) >= 0))
   falling <- internal("steady_structure")(along(0.8 - 0.6 * value, 0.05))
@@ -181,7 +287,10 @@ test_that("lines without structure, or that share no level, are held against nob
   unknown$structure[unknown$pipeline != "coarse1" & grepl("coarse", unknown$pipeline)] <- NA
   expect_named(scored_of(unknown), "fine")
   expect_equal(nrow(areas_of(unknown)), 0)
-  expect_named(areas_of(unknown), c("one", "other", "score", "difference", "low", "high", "levels"))
+  expect_named(
+    areas_of(unknown),
+    c("one", "other", "score", "difference", "low", "high", "levels")
+  )
   higher <- made$pipelines
   coarse <- grepl("coarse", higher$pipeline)
   higher$structure[coarse] <- 0.9 + higher$structure[coarse] / 100
@@ -192,7 +301,11 @@ test_that("lines without structure, or that share no level, are held against nob
 })
 
 test_that("a level is read off straight between two settings", {
-  scores <- list(structure = matrix(c(0.2, 0.8)), style = matrix(c(1, 0)), utility = matrix(c(0, 1)))
+  scores <- list(
+    structure = matrix(c(0.2, 0.8)),
+    style = matrix(c(1, 0)),
+    utility = matrix(c(0, 1))
+  )
   found <- internal("reach_level")(c(10, 20), scores, 0.35)
   expect_equal(found, list(setting = 12.5, style = 0.75, utility = 0.25))
   expect_true(all(is.na(unlist(internal("reach_level")(c(10, 20), scores, 0.9)))))
@@ -241,7 +354,15 @@ test_that("a step's gain is taken against the takes that it was made from", {
 })
 
 test_that("a change is told beyond the noise, and pictures that should be the same are", {
-  old <- worth(scored_table(means_of(a = c(0.6, 0.5, 0.5), b = c(0.5, 0.5, 0.5), c = c(0.4, 0.5, 0.5))))
+  old <- worth(
+    scored_table(
+      means_of(
+        a = c(0.6, 0.5, 0.5),
+        b = c(0.5, 0.5, 0.5),
+        c = c(0.4, 0.5, 0.5)
+      )
+    )
+  )
   old$picture <- paste0("f", seq_len(nrow(old)))
   old$request <- "same"
   new <- old
@@ -263,12 +384,23 @@ test_that("a change is told beyond the noise, and pictures that should be the sa
 })
 
 test_that("weights that side with people are those by which they chose, and none is negative", {
-  values <- withr::with_seed(2, matrix(stats::runif(300), 100, dimnames = list(paste0("t", 1:100), c("structure", "adherence", "style"))))
+  values <- withr::with_seed(
+    2,
+    matrix(
+      stats::runif(300),
+      100,
+      dimnames = list(paste0("t", 1:100), c("structure", "adherence", "style"))
+    )
+  )
   ballots <- withr::with_seed(3, {
     one <- sample(100, 400, TRUE)
     other <- sample(100, 400, TRUE)
     lead <- drop((values[one, ] - values[other, ]) %*% c(8, 4, -2))
-    tibble::tibble(one_take = paste0("t", one), other_take = paste0("t", other), share = as.numeric(stats::runif(400) < stats::plogis(lead)))
+    tibble::tibble(
+      one_take = paste0("t", one),
+      other_take = paste0("t", other),
+      share = as.numeric(stats::runif(400) < stats::plogis(lead))
+    )
   })
   found <- internal("suggested_weights")(ballots, values)
   expect_equal(found$weight, c(2 / 3, 1 / 3, 0), tolerance = 0.2)
@@ -299,11 +431,28 @@ test_that("as many drop out as may be the best one together, those who went befo
 test_that("a race drops who can't win, stops when decided, and says when it is stuck", {
   whole <- list(cases = 10, seeds = 4, looks = 4)
   race <- function(table, brief) internal("race_step")(table, brief, whole)
-  clear <- scored_table(means_of(a = c(0.8, 0.5, 0.5), b = c(0.5, 0.5, 0.5), c = c(0.1, 0.5, 0.5)), cases = 10)
+  clear <- scored_table(
+    means_of(
+      a = c(0.8, 0.5, 0.5),
+      b = c(0.5, 0.5, 0.5),
+      c = c(0.1, 0.5, 0.5)
+    ),
+    cases = 10
+  )
   step <- race(clear, core_brief)
   expect_equal(step[c("state", "best")], list(state = "decided", best = "a"))
   expect_setequal(step$dropped, c("b", "c"))
-  tie <- scored_table(means_of(a = c(0.5, 0.5, 0.5), b = c(0.5, 0.5, 0.5), c = c(0.1, 0.5, 0.5)), cases = 10, by_case = 0.1, by_seed = 0.005, seed = 3)
+  tie <- scored_table(
+    means_of(
+      a = c(0.5, 0.5, 0.5),
+      b = c(0.5, 0.5, 0.5),
+      c = c(0.1, 0.5, 0.5)
+    ),
+    cases = 10,
+    by_case = 0.1,
+    by_seed = 0.005,
+    seed = 3
+  )
   step <- race(tie, core_brief)
   expect_equal(step$state, "stuck")
   expect_equal(step$dropped, "c")
@@ -311,4 +460,3 @@ test_that("a race drops who can't win, stops when decided, and says when it is s
   expect_equal(race(tie[tie$seed == 1, ], core_brief)$state, "open")
   expect_equal(race(clear[clear$case %in% c("c01", "c02"), ], core_brief)$state, "open")
 })
-

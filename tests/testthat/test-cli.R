@@ -8,6 +8,7 @@ test_that("help names every command, and every command has help with its options
     expect_equal(own$status, 0, info = word)
     expect_match(paste(own$out, collapse = " "), paste0("sprenn ", word))
   }
+
   expect_true(all(nchar(help$out) <= 100))
   expect_match(run_cli("--version")$out, "^sprenn [0-9.]+")
 })
@@ -46,7 +47,7 @@ test_that("every step is a command that works on any trial", {
   expect_equal(run_cli("choose", folder, "--run", "other")$status, 2)
 })
 
-test_that("a broken trial gives all its problems on standard error, status 2, and nothing written", {
+test_that("a broken trial reports every problem on stderr with status 2 and writes nothing", {
   folder <- small_trial(suite = sub("seeds:", "seds:", small_suite))
   for (word in c("check", "plan", "run", "score", "choose", "sheet", "report")) {
     said <- run_cli(word, folder)
@@ -54,17 +55,30 @@ test_that("a broken trial gives all its problems on standard error, status 2, an
     expect_match(said$err[1], "2 problems", info = word)
     expect_match(said$err, "did you mean \"seeds\"", all = FALSE)
   }
-  expect_setequal(list.files(folder), c("brief.yml", "lineup.yml", "mixer.R", "references", "suite.yml", "twin.R"))
+
+  expect_setequal(
+    list.files(folder),
+    c("brief.yml", "lineup.yml", "mixer.R", "references", "suite.yml", "twin.R")
+  )
 })
 
 test_that("check groups warnings by file, and leaves with 1 when it is to be strict", {
-  folder <- small_trial(suite = sub("reference: references/one.png", "reference: {picture: references/one.png, box: [-0.2, 0, 0.9, 1]}", small_suite, fixed = TRUE))
+  folder <- small_trial(
+    suite = sub(
+      "reference: references/one.png",
+      "reference: {picture: references/one.png, box: [-0.2, 0, 0.9, 1]}",
+      small_suite,
+      fixed = TRUE
+    )
+  )
   said <- run_cli("check", folder)
   expect_equal(said$status, 0)
   at <- match("suite.yml: 1 warning", said$out)
   expect_equal(said$out[at + 1], "  line 5, cases[1].reference: box beyond")
   expect_match(said$out[at + 2], "^    found  a cut that leaves one.png at the left")
-  expect_true(all(nchar(grep(folder, said$out, fixed = TRUE, value = TRUE, invert = TRUE)) <= 100))
+  expect_true(
+    all(nchar(grep(folder, said$out, fixed = TRUE, value = TRUE, invert = TRUE)) <= 100)
+  )
   expect_equal(run_cli("check", folder, "--strict")$status, 1)
   expect_equal(run_cli("check", small_trial(), "--strict")$status, 0)
 })
@@ -84,7 +98,11 @@ test_that("what is prepared, packed and drafted is said with where it is", {
   expect_equal(said$status, 0)
   expect_match(said$out[1], "R files inside run")
   expect_equal(run_cli("caption", folder)$status, 2)
-  expect_match(run_cli("caption", folder, "--engine", "mixer")$err, "can't caption", all = FALSE)
+  expect_match(
+    run_cli("caption", folder, "--engine", "mixer")$err,
+    "can't caption",
+    all = FALSE
+  )
   demo <- file.path(withr::local_tempdir(), "demo")
   new_trial(demo, demo = TRUE, cases = 1)
   said <- run_cli("caption", demo, "--engine", "bracken", "--join")
@@ -94,7 +112,17 @@ test_that("what is prepared, packed and drafted is said with where it is", {
 
 test_that("failed takes make status 1 and are told with their reason", {
   withr::defer(assign("mixing_engine", mixing_engine, globalenv()))
-  assign("mixing_engine", function() mixing_engine(broken = function(request) if (request$seed == 2) engine_failure("busy", "come back later", retry_after = 0)), globalenv())
+  assign(
+    "mixing_engine",
+    function() {
+      mixing_engine(broken = function(request) {
+        if (request$seed == 2) {
+          engine_failure("busy", "come back later", retry_after = 0)
+        }
+      })
+    },
+    globalenv()
+  )
   folder <- small_trial()
   run <- run_cli("run", folder)
   expect_equal(run$status, 1)
@@ -113,22 +141,39 @@ test_that("one picture can be measured", {
 
 test_that("pictures of one's own go from a folder to a verdict by commands alone", {
   from <- withr::local_tempdir()
-  for (i in 1:3) png::writePNG(internal("draw_tile")(c("salt", "mast", "kites")[i], 120, 80, i), file.path(from, paste0("p", i, ".png")))
+  for (i in 1:3) {
+    png::writePNG(
+      internal("draw_tile")(c("salt", "mast", "kites")[i], 120, 80, i),
+      file.path(from, paste0("p", i, ".png"))
+    )
+  }
+
   folder <- file.path(withr::local_tempdir(), "own")
   new <- run_cli("new", folder, "--from", from, "--prompt", "a cream sky")
   expect_equal(new$status, 0)
   expect_match(new$out, "sprenn run", all = FALSE)
-  writeLines(sub("size: 576 ", "size: 128 ", readLines(file.path(folder, "suite.yml"))), file.path(folder, "suite.yml"))
-  for (word in c("check", "plan", "run", "score", "choose", "sheet", "report")) expect_equal(run_cli(word, folder)$status, 0, info = word)
+  writeLines(
+    sub("size: 576 ", "size: 128 ", readLines(file.path(folder, "suite.yml"))),
+    file.path(folder, "suite.yml")
+  )
+  for (word in c("check", "plan", "run", "score", "choose", "sheet", "report")) {
+    expect_equal(run_cli(word, folder)$status, 0, info = word)
+  }
 })
 
 test_that("progress is a redrawn line in a terminal and a line a tenth elsewhere", {
   log <- withr::local_tempfile()
   stream <- file(log, "wt")
   tick <- internal("progress_bar")("making", stream, live = FALSE)
-  for (i in 1:40) tick(done = i, total = 40, failed = 0, seconds = i)
+  for (i in 1:40) {
+    tick(done = i, total = 40, failed = 0, seconds = i)
+  }
+
   live <- internal("progress_bar")("making", stream, live = TRUE)
-  for (i in 1:3) live(done = i, total = 3, failed = 1, seconds = 100)
+  for (i in 1:3) {
+    live(done = i, total = 3, failed = 1, seconds = 100)
+  }
+
   close(stream)
   lines <- readLines(log)
   expect_equal(lines[1], "making 1 of 40")
@@ -140,15 +185,32 @@ test_that("progress is a redrawn line in a terminal and a line a tenth elsewhere
 test_that("the launcher passes on words and status", {
   skip_on_os("windows")
   shell <- launcher()
-  expect_equal(system2("sh", c(shell, "--version"), stdout = TRUE), paste("sprenn", packageVersion("sprenn"), ""))
-  expect_equal(suppressWarnings(system2("sh", c(shell, "plan", "/nowhere"), stdout = FALSE, stderr = FALSE)), 2)
+  expect_equal(
+    system2("sh", c(shell, "--version"), stdout = TRUE),
+    paste("sprenn", packageVersion("sprenn"), "")
+  )
+  expect_equal(
+    suppressWarnings(system2(
+      "sh",
+      c(shell, "plan", "/nowhere"),
+      stdout = FALSE,
+      stderr = FALSE
+    )),
+    2
+  )
 })
 
 test_that("the whole demo ends with a verdict, a sheet and a report", {
   folder <- file.path(withr::local_tempdir(), "brackwater")
   verdict <- make_demo(folder, cases = 1)
   expect_equal(verdict$state, "too few cases")
-  expect_true(all(file.exists(file.path(folder, "runs", "main", c("run.sqlite", "sheet.png", "report.html")))))
+  expect_true(
+    all(
+      file.exists(
+        file.path(folder, "runs", "main", c("run.sqlite", "sheet.png", "report.html"))
+      )
+    )
+  )
   curve <- verdict$pipelines[grepl("^(yarrow|bracken)(/|$)", verdict$pipelines$pipeline), ]
   curve <- merge(curve, verdict$recipes[c("pipeline", "engine", "hold")])
   for (engine in c("yarrow", "bracken")) {
@@ -159,16 +221,32 @@ test_that("the whole demo ends with a verdict, a sheet and a report", {
 
 test_that("every command has an example, and shells are told all words", {
   commands <- internal("cli_commands")()
-  for (name in names(commands)) expect_match(commands[[name]]$note, paste0("sprenn ", name), info = name)
+  for (name in names(commands)) {
+    expect_match(commands[[name]]$note, paste0("sprenn ", name), info = name)
+  }
+
   bash <- run_cli("completions", "bash")$out
-  for (name in names(commands)) expect_match(bash, paste0("^ +", name, "\\)"), all = FALSE)
+  for (name in names(commands)) {
+    expect_match(bash, paste0("^ +", name, "\\)"), all = FALSE)
+  }
+
   skip_if(Sys.which("bash") == "")
   script <- withr::local_tempfile(fileext = ".sh")
   completed <- function(...) {
     words <- c("sprenn", ...)
-    writeLines(c(bash, paste0("COMP_WORDS=(", paste(shQuote(words), collapse = " "), ")"), paste0("COMP_CWORD=", length(words) - 1), "_sprenn", "printf '%s\\n' \"${COMPREPLY[@]}\""), script)
+    writeLines(
+      c(
+        bash,
+        paste0("COMP_WORDS=(", paste(shQuote(words), collapse = " "), ")"),
+        paste0("COMP_CWORD=", length(words) - 1),
+        "_sprenn",
+        "printf '%s\\n' \"${COMPREPLY[@]}\""
+      ),
+      script
+    )
     system2("bash", c("--norc", script), stdout = TRUE)
   }
+
   expect_equal(completed("cho"), "choose")
   expect_setequal(completed("choose", "--j"), c("--job", "--json"))
   expect_equal(run_cli("completions", "fish")$status, 2)
@@ -178,11 +256,20 @@ test_that("the manual page is one that man can set, with every option", {
   manual <- run_cli("completions", "man")$out
   expect_match(manual[1], "^\\.TH SPRENN 1")
   commands <- internal("cli_commands")()
-  for (flag in unlist(lapply(commands, internal("flags_of")))) expect_true(any(grepl(gsub("-", "\\-", flag, fixed = TRUE), manual, fixed = TRUE)), info = flag)
+  for (flag in unlist(lapply(commands, internal("flags_of")))) {
+    expect_true(
+      any(grepl(gsub("-", "\\-", flag, fixed = TRUE), manual, fixed = TRUE)),
+      info = flag
+    )
+  }
+
   skip_if(Sys.which("groff") == "")
   file <- withr::local_tempfile()
   writeLines(manual, file)
-  expect_equal(system2("groff", c("-man", "-Tascii", "-ww", "-z", file), stderr = TRUE, stdout = TRUE), character())
+  expect_equal(
+    system2("groff", c("-man", "-Tascii", "-ww", "-z", file), stderr = TRUE, stdout = TRUE),
+    character()
+  )
 })
 
 test_that("zsh reads its completions", {
@@ -204,18 +291,28 @@ test_that("every command that says something says it as JSON too, and nothing be
   picture <- list.files(file.path(folder, "references"), full.names = TRUE)[1]
   told <- function(...) {
     found <- run_cli(..., "--json")
-    c(list(status = found$status), list(said = jsonlite::fromJSON(paste(found$out, collapse = "\n"), simplifyVector = FALSE)))
+    c(
+      list(status = found$status),
+      list(said = jsonlite::fromJSON(paste(found$out, collapse = "\n"), simplifyVector = FALSE))
+    )
   }
+
   ran <- told("run", folder, "--workers", "0")
   expect_equal(ran$status, 0)
   expect_equal(c(ran$said$made, ran$said$failed), c(length(ran$said$takes), 0))
-  expect_equal(told("check", folder)$said$fingerprint, internal("fingerprint_suite")(read_trial(folder)$suite))
+  expect_equal(
+    told("check", folder)$said$fingerprint,
+    internal("fingerprint_suite")(read_trial(folder)$suite)
+  )
   expect_equal(told("check", folder, "--run", "main")$said$problems, list())
   expect_gt(length(told("score", folder, "--workers", "0")$said$scores), 10)
   expect_true(file.exists(told("sheet", folder)$said$files[[1]]))
   expect_gt(told("report", folder)$said$bytes, 10000)
   expect_equal(told("prune", folder)$said$deleted, FALSE)
-  expect_equal(told("export", folder, "--as", "csv", "--out", file.path(folder, "csv"))$said$as, "csv")
+  expect_equal(
+    told("export", folder, "--as", "csv", "--out", file.path(folder, "csv"))$said$as,
+    "csv"
+  )
   expect_equal(told("engines", folder)$said[[1]]$engine, "mixer")
   tried <- told("engines", folder, "--try", "--out", file.path(folder, "tried.png"))
   expect_equal(tried$said$tries[[1]]$state, "made")
@@ -223,10 +320,18 @@ test_that("every command that says something says it as JSON too, and nothing be
   measured <- told("measure", picture, "--against", picture)$said
   expect_equal(Filter(function(one) one$measure == "orientation", measured)[[1]]$value, 1)
   expect_equal(told("viewing", folder, "--results")$said$ballots, list())
-  expect_equal(told("prepare", folder, "--out", file.path(folder, "prepared"))$said[[1]]$warnings, 0)
-  expect_equal(told("pack", folder, "--out", file.path(folder, "p.zip"))$said$bytes, file.size(file.path(folder, "p.zip")))
+  expect_equal(
+    told("prepare", folder, "--out", file.path(folder, "prepared"))$said[[1]]$warnings,
+    0
+  )
+  expect_equal(
+    told("pack", folder, "--out", file.path(folder, "p.zip"))$said$bytes,
+    file.size(file.path(folder, "p.zip"))
+  )
   expect_equal(told("judges", folder)$said$judges, list())
-  unlink(list.files(file.path(folder, "runs", "main", "takes"), recursive = TRUE, full.names = TRUE)[1])
+  unlink(
+    list.files(file.path(folder, "runs", "main", "takes"), recursive = TRUE, full.names = TRUE)[1]
+  )
   broken <- told("check", folder, "--run", "main")
   expect_equal(broken$status, 1)
   expect_equal(broken$said$problems[[1]]$kind, "missing")
@@ -237,10 +342,22 @@ test_that("every command that says something says it as JSON too, and nothing be
 
 test_that("who reads the first lines only, or none, is no error", {
   skip_on_os("windows")
-  run <- function(line) processx::run("sh", c("-c", gsub("sprenn", shQuote(launcher()), line, fixed = TRUE)), env = c("current", R_LIBS = paste(.libPaths(), collapse = ":")))
+  run <- function(line) {
+    processx::run(
+      "sh",
+      c("-c", gsub("sprenn", shQuote(launcher()), line, fixed = TRUE)),
+      env = c("current", R_LIBS = paste(.libPaths(), collapse = ":"))
+    )
+  }
+
   made <- run("sprenn help | head -n 1; sprenn completions man | head -n 1")
   expect_equal(length(strsplit(trimws(made$stdout), "\n")[[1]]), 2)
   # Nobody is there any more when these begin to speak.
-  gone <- run("(sleep 0.3; sprenn help) | true; (sleep 0.3; sprenn --version) | true; (sleep 0.3; sprenn completions man) | true")
-  for (said in c(made$stderr, gone$stderr)) expect_no_match(said, "SIGPIPE|halted")
+  gone <- run(paste0(
+    "(sleep 0.3; sprenn help) | true; (sleep 0.3; sprenn --version) | true; (sleep 0.3; sprenn ",
+    "completions man) | true"
+  ))
+  for (said in c(made$stderr, gone$stderr)) {
+    expect_no_match(said, "SIGPIPE|halted")
+  }
 })

@@ -1,18 +1,38 @@
 # A pipeline that is all but the best will do, where the brief says so.
 close_brief <- function(...) utils::modifyList(core_brief, list(...))
+
 near_ties <- function() {
-  table <- scored_table(means_of(
-    a = c(0.8, 0.5, 0.5), b = c(0.795, 0.5, 0.5), c = c(0.79, 0.5, 0.5), d = c(0.5, 0.5, 0.5)
-  ), cases = 12, by_case = 0.02, by_seed = 0.02)
+  table <- scored_table(
+    means_of(
+      a = c(0.8, 0.5, 0.5),
+      b = c(0.795, 0.5, 0.5),
+      c = c(0.79, 0.5, 0.5),
+      d = c(0.5, 0.5, 0.5)
+    ),
+    cases = 12,
+    by_case = 0.02,
+    by_seed = 0.02
+  )
   table$cost[table$pipeline == "c"] <- 0.02
   table$seconds[table$pipeline == "b"] <- 0.1
   table
 }
+
 verdict_of <- function(...) internal("verdict_from")(near_ties(), close_brief(...))
-words_of <- function(verdict) paste(c(internal("headline_words")(verdict), internal("standing_words")(verdict)), collapse = " ")
+
+words_of <- function(verdict) {
+  paste(
+    c(internal("headline_words")(verdict), internal("standing_words")(verdict)),
+    collapse = " "
+  )
+}
 
 test_that("who is within reach of the best is counted draw by draw", {
-  worth <- rbind(a = c(1, 0.5, 0.7), b = c(0.98, 0.6, 0.1), c = c(NA, NA, NA))
+  worth <- rbind(
+    a = c(1, 0.5, 0.7),
+    b = c(0.98, 0.6, 0.1),
+    c = c(NA, NA, NA)
+  )
   close <- internal("chance_close")(worth, 0.05)
   expect_equal(close, c(a = 2 / 3, b = 2 / 3, c = NA))
   expect_equal(internal("chance_close")(worth, 0), internal("chance_best")(worth))
@@ -56,7 +76,10 @@ test_that("settings of one engine don't take its chances from each other", {
 
 test_that("a race stops as soon as one is surely close enough", {
   table <- near_ties()
-  step <- function(...) internal("race_step")(table, close_brief(...), list(cases = 8, seeds = 4, looks = 4))$state
+  step <- function(...) {
+    internal("race_step")(table, close_brief(...), list(cases = 8, seeds = 4, looks = 4))$state
+  }
+
   expect_false(step() == "decided")
   expect_equal(step(close_enough = 0.08), "decided")
 })
@@ -66,5 +89,8 @@ test_that("the brief's file says it", {
   read <- read_trial(small_trial(brief = brief))$brief
   expect_equal(read$close_enough, 0.02)
   expect_equal(read$prefer, "faster")
-  expect_error(read_trial(small_trial(brief = c(small_brief, "prefer: prettier"))), class = "sprenn_error_trial")
+  expect_error(
+    read_trial(small_trial(brief = c(small_brief, "prefer: prettier"))),
+    class = "sprenn_error_trial"
+  )
 })

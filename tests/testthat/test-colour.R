@@ -25,18 +25,39 @@ test_that("resizing keeps a plain picture plain and leaves an equal size alone",
 
 test_that("every named colour covers a typical example and not its opposite", {
   examples <- c(
-    black = "#101010", grey = "#808080", white = "#fafafa", cream = "#f3e6c0", beige = "#cdbf9f", brown = "#6b4423",
-    red = "#c0302a", orange = "#e8862e", ochre = "#b8862f", yellow = "#f2d02c", green = "#4f9a3d", teal = "#2f8f92",
-    skin = "#d9a38a", `sky blue` = "#8fc3e8", blue = "#2f5fc0", navy = "#1b2a5c", purple = "#71408f", pink = "#f0a5b8"
+    black = "#101010",
+    grey = "#808080",
+    white = "#fafafa",
+    cream = "#f3e6c0",
+    beige = "#cdbf9f",
+    brown = "#6b4423",
+    red = "#c0302a",
+    orange = "#e8862e",
+    ochre = "#b8862f",
+    yellow = "#f2d02c",
+    green = "#4f9a3d",
+    teal = "#2f8f92",
+    skin = "#d9a38a",
+    `sky blue` = "#8fc3e8",
+    blue = "#2f5fc0",
+    navy = "#1b2a5c",
+    purple = "#71408f",
+    pink = "#f0a5b8"
   )
   share <- function(hex, colour) {
-    lab <- matrix(oklab_of(col2rgb(hex)[1] / 255, col2rgb(hex)[2] / 255, col2rgb(hex)[3] / 255), 1, dimnames = list(NULL, c("L", "a", "b")))
+    lab <- matrix(
+      oklab_of(col2rgb(hex)[1] / 255, col2rgb(hex)[2] / 255, col2rgb(hex)[3] / 255),
+      1,
+      dimnames = list(NULL, c("L", "a", "b"))
+    )
     internal("colour_membership")(lab, colour)
   }
+
   expect_setequal(names(examples), colour_names()$colour)
   for (colour in names(examples)) {
     expect_gt(share(examples[[colour]], colour), 0.9, label = paste(colour, "in its example"))
   }
+
   expect_equal(share("#c0302a", "green"), 0)
   expect_equal(share("#101010", "white"), 0)
   expect_equal(share("#2f5fc0", "orange"), 0)
@@ -47,15 +68,31 @@ test_that("every named colour covers a typical example and not its opposite", {
 # What people with a colour deficiency see of colours, rows of sRGB: Machado, Oliveira and Fernandes
 # (2009), severity 1, in linear light.
 deficient <- list(
-  protan = c(0.152286, 1.052583, -0.204868, 0.114503, 0.786281, 0.099216, -0.003882, -0.048116, 1.051998),
-  deutan = c(0.367322, 0.860646, -0.227968, 0.280085, 0.672501, 0.047413, -0.011820, 0.042940, 0.968881),
-  tritan = c(1.255528, -0.076749, -0.178779, -0.078411, 0.930809, 0.147602, 0.004733, 0.691367, 0.303900)
+  protan = c(
+    0.152286, 1.052583, -0.204868, 0.114503, 0.786281, 0.099216, -0.003882, -0.048116, 1.051998
+  ),
+  deutan = c(
+    0.367322, 0.860646, -0.227968, 0.280085, 0.672501, 0.047413, -0.011820, 0.042940, 0.968881
+  ),
+  tritan = c(
+    1.255528, -0.076749, -0.178779, -0.078411, 0.930809, 0.147602, 0.004733, 0.691367, 0.303900
+  )
 )
+
 seen_by <- function(colours, kind) {
   rgb <- t(grDevices::col2rgb(colours)) / 255
-  linear <- ifelse(rgb <= 0.04045, rgb / 12.92, ((rgb + 0.055) / 1.055)^2.4) %*% matrix(deficient[[kind]], 3)
+  linear <- ifelse(rgb <= 0.04045, rgb / 12.92, ((rgb + 0.055) / 1.055)^2.4) %*% matrix(
+    deficient[[kind]],
+    3
+  )
   linear <- pmin(pmax(linear, 0), 1)
-  t(apply(ifelse(linear <= 0.0031308, 12.92 * linear, 1.055 * linear^(1 / 2.4) - 0.055), 1, function(one) oklab_of(one[1], one[2], one[3])))
+  t(
+    apply(
+      ifelse(linear <= 0.0031308, 12.92 * linear, 1.055 * linear^(1 / 2.4) - 0.055),
+      1,
+      function(one) oklab_of(one[1], one[2], one[3])
+    )
+  )
 }
 
 test_that("colours of figures can be told apart whatever colours a reader sees", {
@@ -71,6 +108,7 @@ test_that("colours of figures can be told apart whatever colours a reader sees",
     expect_gt(apart(c("#17703d", "#d9dee2"), kind), 0.15)
     expect_gt(apart(c("#5ecb8d", "#363e44"), kind), 0.15)
   }
+
   # A red and a green that are told apart by hue alone would not pass.
   expect_lt(apart(c("#B05A00", "#6B7A00"), "deutan"), 0.07)
 })

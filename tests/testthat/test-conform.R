@@ -1,7 +1,13 @@
 broken_promises <- function(found) found$promise[found$kept %in% FALSE]
 
 test_that("every stand-in keeps the contract, in process", {
-  for (engine in list(standin_yarrow(), standin_bracken(), standin_quince(), standin_teasel(), standin_sorrel())) {
+  for (engine in list(
+    standin_yarrow(),
+    standin_bracken(),
+    standin_quince(),
+    standin_teasel(),
+    standin_sorrel()
+  )) {
     expect_equal(broken_promises(conform_engine(engine)), character(), info = engine$about$name)
   }
 })
@@ -15,7 +21,11 @@ test_that("every stand-in keeps the contract as a server, and as a program", {
     expect_equal(broken_promises(found), character(), info = name)
     expect_gte(nrow(found), 19)
   }
-  expect_equal(broken_promises(conform_engine(sorrel_at(running$addresses[["sorrel"]]))), character())
+
+  expect_equal(
+    broken_promises(conform_engine(sorrel_at(running$addresses[["sorrel"]]))),
+    character()
+  )
   expect_equal(broken_promises(conform_engine(teasel_in(withr::local_tempdir()))), character())
 })
 
@@ -36,24 +46,79 @@ test_that("an engine written from the contract alone, in another language, keeps
 })
 
 test_that("a broken engine fails with the reason", {
-  odd <- function(make, ...) conform_engine(engine(list(name = "odd", checkpoints = list(a = list(sizes = list(c(64, 64)))), takes = "text_alone", ...), make))
+  odd <- function(make, ...) {
+    conform_engine(
+      engine(
+        list(
+          name = "odd",
+          checkpoints = list(a = list(sizes = list(c(64, 64)))),
+          takes = "text_alone",
+          ...
+        ),
+        make
+      )
+    )
+  }
+
   why <- function(found) paste(found$why[found$kept %in% FALSE], collapse = " | ")
-  expect_match(why(odd(function(request) take_result(scene(1, 32, 32)))), "32 x 32 and not 64 x 64")
-  expect_match(why(odd(function(request) take_result(scene(sample.int(1e6, 1), 64, 64)))), "two requests with one seed gave two pictures")
-  backwards <- function(request) take_result(request$reference * (1 - request$native_hold) + scene(request$seed, 64, 64) * request$native_hold)
-  expect_match(why(odd(function(request) if (is.null(request$reference)) take_result(scene(1, 64, 64)) else backwards(request), hold = c(at_0 = 0, at_1 = 1))), "where the reference should be kept")
-  expect_match(why(odd(function(request) if (nchar(request$text) > 500) stop("too long for me") else take_result(scene(1, 64, 64)))), "too long for me")
+  expect_match(
+    why(odd(function(request) take_result(scene(1, 32, 32)))),
+    "32 x 32 and not 64 x 64"
+  )
+  expect_match(
+    why(odd(function(request) take_result(scene(sample.int(1e6, 1), 64, 64)))),
+    "two requests with one seed gave two pictures"
+  )
+  backwards <- function(request) {
+    take_result(
+      request$reference * (1 - request$native_hold) +
+        scene(request$seed, 64, 64) * request$native_hold
+    )
+  }
+
+  expect_match(
+    why(
+      odd(
+        function(request) {
+          if (is.null(request$reference)) {
+            take_result(scene(1, 64, 64))
+          } else {
+            backwards(request)
+          }
+        },
+        hold = c(at_0 = 0, at_1 = 1)
+      )
+    ),
+    "where the reference should be kept"
+  )
+  expect_match(
+    why(
+      odd(function(request) {
+        if (nchar(request$text) > 500) {
+          stop("too long for me")
+        } else {
+          take_result(scene(1, 64, 64))
+        }
+      })
+    ),
+    "too long for me"
+  )
 })
 
 test_that("a server's broken exchange fails with the reason, and the command says so", {
   skip_on_cran()
-  address <- lying_server(local({
-    page <- message_bytes("200 OK", "<html>hello", "Content-Type: text/html")
-    function(path, number) page
-  }))
+  address <- lying_server(
+    local({
+      page <- message_bytes("200 OK", "<html>hello", "Content-Type: text/html")
+      function(path, number) page
+    })
+  )
   run <- run_cli("engines", "--conform", "--at", address)
   expect_equal(run$status, 1)
-  expect_match(paste(run$out, collapse = " "), "NO about +GET /about answers 200 with JSON.*a page +that begins")
+  expect_match(
+    paste(run$out, collapse = " "),
+    "NO about +GET /about answers 200 with JSON.*a page +that begins"
+  )
   expect_match(run$out, "1 promise of 1 was not kept", all = FALSE)
   expect_error(conform_engine("ftp://x"), "address", class = "sprenn_error_argument")
 })

@@ -4,27 +4,48 @@ larger <- function(m, n) {
   place <- if (nrow(m) == 1) rep(1, n) else seq(1, nrow(m), length.out = n)
   below <- pmin(floor(place), max(1, nrow(m) - 1))
   above <- pmin(below + 1, nrow(m))
-  m[below, , drop = FALSE] * (1 - (place - below)) + m[above, , drop = FALSE] * (place - below)
+  m[below, , drop = FALSE] * (1 - (place - below)) +
+    m[above, , drop = FALSE] * (place - below)
 }
+
 smaller <- function(m, n) {
   owner <- ceiling(seq_len(nrow(m)) * n / nrow(m))
   unname(rowsum(m, owner) / tabulate(owner, n))
 }
+
 resized <- function(m, rows, columns) {
   one <- function(m, n) if (nrow(m) > n) smaller(m, n) else larger(m, n)
   t(one(t(one(m, rows)), columns))
 }
-plane <- function(rows, columns, seed = 1) withr::with_seed(seed, matrix(runif(rows * columns), rows))
+
+plane <- function(rows, columns, seed = 1) {
+  withr::with_seed(seed, matrix(runif(rows * columns), rows))
+}
 
 test_that("planes are resized by means and straight lines", {
-  for (to in list(c(7, 5), c(20, 30), c(7, 30), c(40, 5), c(12, 17), c(1, 1), c(2, 50))) {
+  for (to in list(
+    c(7, 5),
+    c(20, 30),
+    c(7, 30),
+    c(40, 5),
+    c(12, 17),
+    c(1, 1),
+    c(2, 50)
+  )) {
     m <- plane(12, 17)
-    expect_equal(internal("draw_resize")(m, to[1], to[2]), resized(m, to[1], to[2]), info = paste(to, collapse = " x "))
+    expect_equal(
+      internal("draw_resize")(m, to[1], to[2]),
+      resized(m, to[1], to[2]),
+      info = paste(to, collapse = " x ")
+    )
   }
+
   expect_equal(internal("draw_resize")(matrix(0.3, 1, 1), 4, 5), matrix(0.3, 4, 5))
   picture <- scene(2, 16, 12)
   both <- internal("draw_resize")(picture, 5, 9)
-  for (k in 1:3) expect_equal(both[, , k], resized(picture[, , k], 5, 9))
+  for (k in 1:3) {
+    expect_equal(both[, , k], resized(picture[, , k], 5, 9))
+  }
 })
 
 test_that("softening is going small and back", {
@@ -39,10 +60,19 @@ test_that("sums, mixes, clamps and luminance are what they say", {
   b <- scene(2, 12, 8)
   cover <- plane(8, 12)
   expect_equal(internal("draw_mix")(a, b, cover), a * (1 - c(cover)) + b * c(cover))
-  expect_equal(internal("draw_sum")(list(a, b, cover), c(0.5, 0.7, -0.2)), pmin(pmax(a * 0.5 + b * 0.7 - 0.2 * c(cover), 0), 1))
-  expect_equal(internal("draw_clamp")(matrix(c(-1, 0.5, 2, 1), 2)), matrix(c(0, 0.5, 1, 1), 2))
+  expect_equal(
+    internal("draw_sum")(list(a, b, cover), c(0.5, 0.7, -0.2)),
+    pmin(pmax(a * 0.5 + b * 0.7 - 0.2 * c(cover), 0), 1)
+  )
+  expect_equal(
+    internal("draw_clamp")(matrix(c(-1, 0.5, 2, 1), 2)),
+    matrix(c(0, 0.5, 1, 1), 2)
+  )
   expect_equal(internal("draw_clamp")(c(-1, 3)), c(0, 1))
-  expect_equal(internal("draw_luminance")(a), 0.299 * a[, , 1] + 0.587 * a[, , 2] + 0.114 * a[, , 3])
+  expect_equal(
+    internal("draw_luminance")(a),
+    0.299 * a[, , 1] + 0.587 * a[, , 2] + 0.114 * a[, , 3]
+  )
 })
 
 test_that("colours lie between the steps of a palette", {
@@ -53,7 +83,10 @@ test_that("colours lie between the steps of a palette", {
   expect_equal(drawn[1, 2, ], c(1, 0, 0.5))
   expect_equal(drawn[2, 3, ], c(1, 1, 1))
   expect_equal(drawn[1, 3, ], c(0, 0, 0))
-  expect_equal(c(internal("draw_colours")(matrix(0.7), matrix(c(0.1, 0.2, 0.3), 1))), c(0.1, 0.2, 0.3))
+  expect_equal(
+    c(internal("draw_colours")(matrix(0.7), matrix(c(0.1, 0.2, 0.3), 1))),
+    c(0.1, 0.2, 0.3)
+  )
 })
 
 test_that("a warp fetches pixels from where it is told, and stops at the edges", {

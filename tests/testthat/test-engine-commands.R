@@ -4,23 +4,47 @@ test_that("engines are listed side by side, with what is odd about them", {
   listed <- list_engines(file.path(folder, "demo"))
   expect_setequal(listed$kind, c("function", "folder"))
   expect_equal(listed$hold[listed$engine == "bracken"], "1 lets go, 100 keeps")
-  expect_match(listed$checkpoints[listed$engine == "yarrow"], "tide \\(multiples of 64\\); ember")
+  expect_match(
+    listed$checkpoints[listed$engine == "yarrow"],
+    "tide \\(multiples of 64\\); ember"
+  )
   run <- run_cli("engines", file.path(folder, "demo"), "--engine", "yarrow,bracken")
   expect_equal(run$status, 0)
   expect_snapshot(cat(run$out[1:15], sep = "\n"))
   expect_true(all(nchar(run$out) <= 112))
-  expect_match(run_cli("engines", file.path(folder, "demo"), "--engine", "elder")$err, "no engine \"elder\"", all = FALSE)
+  expect_match(
+    run_cli("engines", file.path(folder, "demo"), "--engine", "elder")$err,
+    "no engine \"elder\"",
+    all = FALSE
+  )
   expect_equal(run_cli("engines")$status, 2)
 })
 
 test_that("each engine makes one picture when tried, and a failing one is told with what to do", {
-  folder <- small_trial(lineup = c("engines:", "  mixer: {kind: function, file: mixer.R}", "  twin: {kind: function, file: twin.R}", small_lineup[-(1:2)], "  - {id: other, engine: twin, hold: 0.5}"))
-  writeLines("get('mixing_engine', globalenv())('twin', broken = function(request) sprenn::engine_failure('out_of_credit', 'The account is empty.'))", file.path(folder, "twin.R"))
+  folder <- small_trial(
+    lineup = c(
+      "engines:",
+      "  mixer: {kind: function, file: mixer.R}",
+      "  twin: {kind: function, file: twin.R}",
+      small_lineup[-(1:2)],
+      "  - {id: other, engine: twin, hold: 0.5}"
+    )
+  )
+  writeLines(
+    paste0(
+      "get('mixing_engine', globalenv())('twin', broken = function(request) ",
+      "sprenn::engine_failure('out_of_credit', 'The account is empty.'))"
+    ),
+    file.path(folder, "twin.R")
+  )
   file <- withr::local_tempfile(fileext = ".png")
   run <- run_cli("engines", folder, "--try", "--out", file)
   expect_equal(run$status, 1)
   expect_match(run$out, "^mixer +made", all = FALSE)
-  expect_match(paste(run$out, collapse = " "), "twin: The account is empty. What to do: add credit")
+  expect_match(
+    paste(run$out, collapse = " "),
+    "twin: The account is empty. What to do: add credit"
+  )
   expect_equal(dim(read_picture(file))[2], 1280)
   tries <- try_engines(folder, case = "two", engines = "mixer")
   expect_equal(attr(tries, "case"), "two")
@@ -37,30 +61,72 @@ test_that("calibrating says first what it will take", {
   expect_equal(run$status, 0)
   expect_match(run$out, "reaches +structure", all = FALSE)
   expect_match(readLines(file.path(folder, "lineup.yml")), "^calibrations:", all = FALSE)
-  expect_match(run_cli("calibrate", folder, "--engine", "elder")$err, "Can't calibrate elder", all = FALSE)
+  expect_match(
+    run_cli("calibrate", folder, "--engine", "elder")$err,
+    "Can't calibrate elder",
+    all = FALSE
+  )
 })
 
 test_that("stand-ins are started by the command, say where they are, and stop", {
   skip_on_cran()
   port <- httpuv::randomPort(20000, 40000)
-  run <- run_cli("standins", "quince", "--port", port, "--for", "0.1", "--faults", "quince=busy@1+error:0.1")
+  run <- run_cli(
+    "standins",
+    "quince",
+    "--port",
+    port,
+    "--for",
+    "0.1",
+    "--faults",
+    "quince=busy@1+error:0.1"
+  )
   expect_equal(run$status, 0)
   expect_match(run$out, paste0("quince +http://127.0.0.1:", port), all = FALSE)
   expect_error(suppressWarnings(socketConnection("127.0.0.1", port, timeout = 1)))
   expect_equal(run_cli("standins", "elder")$status, 1)
-  expect_match(run_cli("standins", "quince", "--port", "99999999")$err, "from 1 to 65535", all = FALSE)
-  expect_match(run_cli("standins", "quince", "--faults", "quince")$err, "NAME=FAULTS", all = FALSE)
-  expect_match(run_cli("standins", "quince", "--faults", "quince=bussy@1")$err, "no such fault: bussy@1", all = FALSE)
-  expect_match(run_cli("engines", "--at", "http://127.0.0.1:1")$err, "wants --conform", all = FALSE)
+  expect_match(
+    run_cli("standins", "quince", "--port", "99999999")$err,
+    "from 1 to 65535",
+    all = FALSE
+  )
+  expect_match(
+    run_cli("standins", "quince", "--faults", "quince")$err,
+    "NAME=FAULTS",
+    all = FALSE
+  )
+  expect_match(
+    run_cli("standins", "quince", "--faults", "quince=bussy@1")$err,
+    "no such fault: bussy@1",
+    all = FALSE
+  )
+  expect_match(
+    run_cli("engines", "--at", "http://127.0.0.1:1")$err,
+    "wants --conform",
+    all = FALSE
+  )
 })
 
 test_that("the served demo is the same lineup over all five kinds", {
   folder <- file.path(withr::local_tempdir(), "demo")
   new_trial(folder, demo = TRUE)
   inside <- read_trial(folder)$lineup$pipelines
-  internal("serve_demo")(folder, c(bracken = "http://127.0.0.1:9001", sorrel = "http://127.0.0.1:9002", quince = "http://127.0.0.1:9003"))
+  internal("serve_demo")(
+    folder,
+    c(
+      bracken = "http://127.0.0.1:9001",
+      sorrel = "http://127.0.0.1:9002",
+      quince = "http://127.0.0.1:9003"
+    )
+  )
   served <- yaml::read_yaml(file.path(folder, "lineup.yml"))
-  expect_setequal(unique(vapply(served$engines, `[[`, "", "kind")), c("function", "http", "inference", "command", "folder"))
+  expect_setequal(
+    unique(vapply(served$engines, `[[`, "", "kind")),
+    c("function", "http", "inference", "command", "folder")
+  )
   expect_equal(served$engines$sorrel$address, "http://127.0.0.1:9002")
-  expect_equal(vapply(served$pipelines, `[[`, "", "id"), inside$pipeline[is.na(inside$sweep) | inside$sweep == inside$pipeline])
+  expect_equal(
+    vapply(served$pipelines, `[[`, "", "id"),
+    inside$pipeline[is.na(inside$sweep) | inside$sweep == inside$pipeline]
+  )
 })

@@ -3,32 +3,61 @@
 
 asked_of <- function(cases) {
   tibble::tibble(
-    case = rep(cases, each = 2), phrase = rep(c("a kite", "dusk"), length(cases)), weight = 1,
-    must = FALSE, unwanted = FALSE
+    case = rep(cases, each = 2),
+    phrase = rep(c("a kite", "dusk"), length(cases)),
+    weight = 1,
+    must = FALSE,
+    unwanted = FALSE
   )
 }
-takes_of <- function(pipelines = c("loud", "quiet"), cases = sprintf("c%d", 1:5), seeds = 1:3) {
-  grid <- expand.grid(seed = seeds, case = cases, pipeline = pipelines, stringsAsFactors = FALSE)
+
+takes_of <- function(
+  pipelines = c("loud", "quiet"),
+  cases = sprintf("c%d", 1:5),
+  seeds = 1:3
+) {
+  grid <- expand.grid(
+    seed = seeds,
+    case = cases,
+    pipeline = pipelines,
+    stringsAsFactors = FALSE
+  )
   tibble::tibble(
-    take = paste0("t", seq_len(nrow(grid))), pipeline = grid$pipeline, case = grid$case, seed = grid$seed,
-    state = "made", cost = 0.1, seconds = 1, message = NA_character_
+    take = paste0("t", seq_len(nrow(grid))),
+    pipeline = grid$pipeline,
+    case = grid$case,
+    seed = grid$seed,
+    state = "made",
+    cost = 0.1,
+    seconds = 1,
+    message = NA_character_
   )
 }
+
 # Both do the same: structure 0.6 or so, every second phrase fulfilled.
 scores_of_takes <- function(takes, judged = rep(TRUE, nrow(takes)), seed = 2) {
   luck <- function() withr::with_seed(seed, stats::rnorm(nrow(takes), 0, 0.05))
   row <- function(axis, measure, value, phrase, which = TRUE) {
-    tibble::tibble(axis, measure, value, level = NA_character_, phrase, take = takes$take)[which, ]
+    tibble::tibble(axis, measure, value, level = NA_character_, phrase, take = takes$take)[
+      which,
+    ]
   }
+
   rbind(
     row("structure", "structure", 0.6 + luck(), NA_character_),
     row("adherence", "judge", 0.9 + luck() / 2, "a kite", judged),
     row("adherence", "judge", 0.2 + luck() / 2, "dusk", judged)
   )
 }
-even_brief <- utils::modifyList(core_brief, list(
-  weights = c(structure = 0.5, adherence = 0.5, style = 0), floors = c(structure = 0.3, adherence = NA, style = NA)
-))
+
+even_brief <- utils::modifyList(
+  core_brief,
+  list(
+    weights = c(structure = 0.5, adherence = 0.5, style = 0),
+    floors = c(structure = 0.3, adherence = NA, style = NA)
+  )
+)
+
 table_of <- function(takes, scores, evenly = TRUE) {
   internal("axis_table")(takes, scores, asked_of(unique(takes$case)), "stay", evenly = evenly)
 }
@@ -38,7 +67,8 @@ test_that("a judge that is silent on one of two equal pipelines decides nothing"
   # What little is said of the quiet one is its best.
   judged <- takes$pipeline == "loud" | takes$case == "c1"
   scores <- scores_of_takes(takes, judged)
-  generous <- scores$take %in% takes$take[takes$pipeline == "quiet"] & scores$axis == "adherence"
+  generous <- scores$take %in% takes$take[takes$pipeline == "quiet"] &
+    scores$axis == "adherence"
   scores$value[generous] <- 0.95
   verdict <- internal("verdict_from")(table_of(takes, scores), even_brief)
   expect_equal(verdict$state, "too close")
@@ -63,7 +93,10 @@ test_that("evidence that is missing on one take is that of the pipeline's others
   expect_equal(table$coverage[1], 0.5)
   expect_equal(table$counted, rep(1, 6))
   # Where nothing is missing nothing changes.
-  expect_equal(table_of(takes, scores)$adherence, table_of(takes, scores, evenly = FALSE)$adherence)
+  expect_equal(
+    table_of(takes, scores)$adherence,
+    table_of(takes, scores, evenly = FALSE)$adherence
+  )
 })
 
 test_that("a phrase that one pipeline lacks counts for none, and the others' evidence still does", {
@@ -82,7 +115,10 @@ test_that("a phrase that one pipeline lacks counts for none, and the others' evi
 test_that("a floor that nobody can judge is not cleared, and a verdict says what is missing", {
   takes <- takes_of()
   scores <- scores_of_takes(takes, rep(FALSE, nrow(takes)))
-  brief <- utils::modifyList(even_brief, list(floors = c(structure = 0.3, adherence = 0.4, style = NA)))
+  brief <- utils::modifyList(
+    even_brief,
+    list(floors = c(structure = 0.3, adherence = 0.4, style = NA))
+  )
   verdict <- internal("verdict_from")(table_of(takes, scores), brief)
   expect_equal(verdict$state, "no evidence")
   words <- paste(format(structure(verdict, class = "sprenn_verdict")), collapse = " ")
@@ -92,7 +128,10 @@ test_that("a floor that nobody can judge is not cleared, and a verdict says what
 
 test_that("weights on style alone, where no case has a look, are answered in words", {
   takes <- takes_of()
-  brief <- utils::modifyList(even_brief, list(weights = c(structure = 0, adherence = 0, style = 1), style = "reach the look"))
+  brief <- utils::modifyList(
+    even_brief,
+    list(weights = c(structure = 0, adherence = 0, style = 1), style = "reach the look")
+  )
   verdict <- internal("verdict_from")(table_of(takes, scores_of_takes(takes)), brief)
   expect_equal(verdict$state, "no evidence")
   words <- paste(format(structure(verdict, class = "sprenn_verdict")), collapse = " ")
@@ -102,14 +141,29 @@ test_that("weights on style alone, where no case has a look, are answered in wor
   scores <- scores_of_takes(takes)
   shown <- takes$case %in% c("c1", "c2", "c3")
   style <- tibble::tibble(
-    axis = "style", measure = "look_match", value = ifelse(takes$pipeline == "loud", 0.8, 0.4), level = NA_character_,
-    phrase = NA_character_, take = takes$take
-  )[shown, ]
-  table <- internal("axis_table")(takes, rbind(scores, style), asked_of(unique(takes$case)), "reach the look", evenly = TRUE)
+    axis = "style",
+    measure = "look_match",
+    value = ifelse(takes$pipeline == "loud", 0.8, 0.4),
+    level = NA_character_,
+    phrase = NA_character_,
+    take = takes$take
+  )[
+    shown,
+  ]
+  table <- internal("axis_table")(
+    takes,
+    rbind(scores, style),
+    asked_of(unique(takes$case)),
+    "reach the look",
+    evenly = TRUE
+  )
   verdict <- internal("verdict_from")(table, brief)
   expect_equal(verdict$best, "loud")
   expect_equal(verdict$unjudged, c("c4", "c5"))
-  expect_match(paste(internal("assumed_words")(verdict), collapse = " "), "Nothing is counted of c4 and c5")
+  expect_match(
+    paste(internal("assumed_words")(verdict), collapse = " "),
+    "Nothing is counted of c4 and c5"
+  )
 })
 
 test_that("four references in six looks are four witnesses, not twenty-four", {
@@ -121,12 +175,21 @@ test_that("four references in six looks are four witnesses, not twenty-four", {
   # Two references suit a, and two don't.
   suits <- c(r0 = 0.12, r1 = 0.08, r2 = -0.06, r3 = -0.1)[table$reference]
   table$structure <- table$structure + ifelse(table$pipeline == "a", suits, 0)
-  apart <- internal("verdict_from")(table[setdiff(names(table), c("reference", "look"))], core_brief)
+  apart <- internal("verdict_from")(
+    table[setdiff(names(table), c("reference", "look"))],
+    core_brief
+  )
   shared <- internal("verdict_from")(table, core_brief)
   expect_gt(apart$confidence, shared$confidence)
   expect_equal(shared$state, "too close")
-  expect_equal(shared$pictures, list(cases = 24L, references = 4L, looks = 6L, independent = 4L))
-  expect_match(internal("pictures_words")(shared$pictures), "24 cases \\(4 references and 6 looks\\)")
+  expect_equal(
+    shared$pictures,
+    list(cases = 24L, references = 4L, looks = 6L, independent = 4L)
+  )
+  expect_match(
+    internal("pictures_words")(shared$pictures),
+    "24 cases \\(4 references and 6 looks\\)"
+  )
   # Two references can't speak for others, however many cases they make.
   table$reference <- paste0("r", (number - 1) %% 2)
   few <- internal("verdict_from")(table, core_brief)
@@ -136,11 +199,15 @@ test_that("four references in six looks are four witnesses, not twenty-four", {
 
 test_that("check and plan say that cases which share a reference are one witness", {
   shared <- c(
-    small_suite, "  - {id: four, like: one, prompt: another thing}",
+    small_suite,
+    "  - {id: four, like: one, prompt: another thing}",
     "  - {id: five, like: two, prompt: another thing}"
   )
   trial <- read_trial(small_trial(suite = shared))
-  expect_match(paste(internal("weak_spots")(trial), collapse = " "), "These 5 cases have 3 references between them")
+  expect_match(
+    paste(internal("weak_spots")(trial), collapse = " "),
+    "These 5 cases have 3 references between them"
+  )
   alone <- read_trial(small_trial())
   expect_no_match(paste(internal("weak_spots")(alone), collapse = " "), "witnesses")
 })

@@ -5,9 +5,13 @@ example_folder <- function() {
   skip_if_not(dir.exists(folder), "the examples are not beside the tests")
   normalizePath(folder)
 }
-guide_names <- c("blind-viewing", "first-pipeline", "local-edits", "many-machines", "new-version", "own-engine", "own-measure", "scores", "telling-suite")
 
-test_that("every guide has its example, opens with what the reader can do, and shows all of the example", {
+guide_names <- c(
+  "blind-viewing", "first-pipeline", "local-edits", "many-machines", "new-version",
+  "own-engine", "own-measure", "scores", "telling-suite"
+)
+
+test_that("every guide has an example, states what the reader can do, and shows it all", {
   examples <- example_folder()
   guides <- file.path(dirname(examples), "guides")
   vignettes <- file.path(dirname(examples), "vignettes")
@@ -17,9 +21,17 @@ test_that("every guide has its example, opens with what the reader can do, and s
     code <- readLines(file.path(examples, paste0(name, ".sh")))
     labels <- sub("^# ---- ", "", grep("^# ---- ", code, value = TRUE))
     source <- readLines(file.path(guides, paste0(name, ".Rmd")), encoding = "UTF-8")
-    chunks <- sub("^```\\{[a-z]+ ([a-z-]+).*\\}$", "\\1", grep("^```\\{", source, value = TRUE))
+    chunks <- sub(
+      "^```\\{[a-z]+ ([a-z-]+).*\\}$",
+      "\\1",
+      grep("^```\\{", source, value = TRUE)
+    )
     expect_equal(chunks, labels, info = name)
-    expect_match(paste(source[3:4], collapse = " "), "^After this page you (can|will)", info = name)
+    expect_match(
+      paste(source[3:4], collapse = " "),
+      "^After this page you (can|will)",
+      info = name
+    )
     # The built guide shows the commands as they are now.
     built <- readLines(file.path(vignettes, paste0(name, ".md")), encoding = "UTF-8")
     shown <- code[cumsum(grepl("^# ---- ", code)) > 0 & !grepl("^# ---- ", code) & nzchar(code)]
@@ -27,19 +39,41 @@ test_that("every guide has its example, opens with what the reader can do, and s
     figures <- unlist(regmatches(built, gregexpr("figures/[a-z0-9-]+[.]png", built)))
     expect_true(all(file.exists(file.path(vignettes, figures))), info = name)
   }
-  all_figures <- unlist(lapply(guide_names, function(name) regmatches(text <- paste(readLines(file.path(vignettes, paste0(name, ".md"))), collapse = " "), gregexpr("figures/[a-z0-9-]+[.]png", text))))
-  expect_setequal(file.path("figures", list.files(file.path(vignettes, "figures"))), all_figures)
+
+  all_figures <- unlist(lapply(guide_names, function(name) {
+    regmatches(
+      text <- paste(readLines(file.path(vignettes, paste0(name, ".md"))), collapse = " "),
+      gregexpr("figures/[a-z0-9-]+[.]png", text)
+    )
+  }))
+  expect_setequal(
+    file.path("figures", list.files(file.path(vignettes, "figures"))),
+    all_figures
+  )
 })
 
 # What a guide's example leaves behind, of what it was run for.
 leaves <- list(
-  "blind-viewing" = "tiles/runs/main/run.sqlite", "first-pipeline" = c("sheet.png", "report.html"), "local-edits" = c("sheet.png", "leak.png", "steps.png"),
-  "many-machines" = "tiles.zip", "new-version" = c("changes.png", "again.png"), "own-engine" = c("tried.png", "tiles/runs/main/run.sqlite"),
-  "own-measure" = "tables/scores.csv", "scores" = c("held.png", "loose.png", "vanished.png"), "telling-suite" = c("probe.png", "influence.png", "seeds.png")
+  "blind-viewing" = "tiles/runs/main/run.sqlite",
+  "first-pipeline" = c("sheet.png", "report.html"),
+  "local-edits" = c("sheet.png", "leak.png", "steps.png"),
+  "many-machines" = "tiles.zip",
+  "new-version" = c("changes.png", "again.png"),
+  "own-engine" = c("tried.png", "tiles/runs/main/run.sqlite"),
+  "own-measure" = "tables/scores.csv",
+  "scores" = c("held.png", "loose.png", "vanished.png"),
+  "telling-suite" = c("probe.png", "influence.png", "seeds.png")
 )
+
 says <- list(
-  "blind-viewing" = "Nobody has looked yet", "first-pipeline" = "Use yarrow/hold=0.9", "local-edits" = "flaws +leak +.*serious", "many-machines" = "48 takes are there, 0 failed",
-  "new-version" = "painter \\(engine painter\\): 15 of 15 takes", "own-engine" = "All 5 promises were kept", "own-measure" = "\"paper\"", "scores" = "structure +orientation +1.00",
+  "blind-viewing" = "Nobody has looked yet",
+  "first-pipeline" = "Use yarrow/hold=0.9",
+  "local-edits" = "flaws +leak +.*serious",
+  "many-machines" = "48 takes are there, 0 failed",
+  "new-version" = "painter \\(engine painter\\): 15 of 15 takes",
+  "own-engine" = "All 5 promises were kept",
+  "own-measure" = "\"paper\"",
+  "scores" = "structure +orientation +1.00",
   "telling-suite" = "Use bracken"
 )
 
@@ -50,19 +84,38 @@ run_example <- function(name, env = parent.frame()) {
   folder <- withr::local_tempdir(.local_envir = env)
   bin <- file.path(folder, "bin")
   dir.create(bin)
-  writeLines(c("#!/bin/sh", paste("exec sh", shQuote(launcher()), "\"$@\"")), file.path(bin, "sprenn"))
+  writeLines(
+    c("#!/bin/sh", paste("exec sh", shQuote(launcher()), "\"$@\"")),
+    file.path(bin, "sprenn")
+  )
   Sys.chmod(file.path(bin, "sprenn"))
   code <- readLines(file.path(examples, paste0(name, ".sh")))
   # Nobody sits at this viewing.
   script <- file.path(folder, "example.sh")
   writeLines(sub("--for 600", "--for 3", code), script)
   file.copy(shared_demo(), folder, recursive = TRUE)
-  made <- processx::run("sh", script, wd = folder, error_on_status = FALSE, timeout = 400, env = c("current", PATH = paste0(bin, ":", Sys.getenv("PATH")), R_LIBS = paste(.libPaths(), collapse = ":")))
+  made <- processx::run(
+    "sh",
+    script,
+    wd = folder,
+    error_on_status = FALSE,
+    timeout = 400,
+    env = c(
+      "current",
+      PATH = paste0(bin, ":", Sys.getenv("PATH")),
+      R_LIBS = paste(.libPaths(), collapse = ":")
+    )
+  )
   c(made, folder = folder)
 }
+
 demo_copy <- new.env()
+
 shared_demo <- function() {
-  if (is.null(demo_copy$folder)) demo_copy$folder <- new_trial(file.path(tempdir(), "brackwater"), demo = TRUE)
+  if (is.null(demo_copy$folder)) {
+    demo_copy$folder <- new_trial(file.path(tempdir(), "brackwater"), demo = TRUE)
+  }
+
   demo_copy$folder
 }
 
@@ -71,6 +124,8 @@ for (name in guide_names) {
     made <- run_example(name)
     expect_equal(made$status, 0, info = substr(made$stderr, 1, 2000))
     expect_match(made$stdout, says[[name]])
-    for (file in leaves[[name]]) expect_gt(file.size(file.path(made$folder, file)), 1000)
+    for (file in leaves[[name]]) {
+      expect_gt(file.size(file.path(made$folder, file)), 1000)
+    }
   })
 }

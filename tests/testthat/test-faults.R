@@ -3,9 +3,19 @@
 
 # What each fault must end as, at one call and without another try.
 promised <- c(
-  error = "engine_error", hang = "timed_out", truncated = "bad_answer", page = "bad_answer", bomb = "bad_answer", wrong_size = "bad_answer",
-  one_colour = "bad_answer", busy = "busy", busy_until = "busy", no_credit = "out_of_credit", refused = "refused"
+  error = "engine_error",
+  hang = "timed_out",
+  truncated = "bad_answer",
+  page = "bad_answer",
+  bomb = "bad_answer",
+  wrong_size = "bad_answer",
+  one_colour = "bad_answer",
+  busy = "busy",
+  busy_until = "busy",
+  no_credit = "out_of_credit",
+  refused = "refused"
 )
+
 # Behind a wire R's own errors are a server's or a program's.
 behind_wire <- replace(promised, "error", "bad_answer")
 
@@ -28,7 +38,9 @@ test_that("fault by fault, an R function's failures are classed as promised", {
     end <- ending(engine)
     expect_equal(end$kind, promised[[fault]], info = fault)
     expect_equal(ending(engine)$kind, "made", info = fault)
-    if (fault == "busy_until") expect_equal(end$retry_after, 1)
+    if (fault == "busy_until") {
+      expect_equal(end$retry_after, 1)
+    }
   }
 })
 
@@ -44,7 +56,15 @@ test_that("fault by fault, a server's failures are classed as promised, over bot
   folder <- withr::local_tempdir()
   patience <- function(fault) if (fault %in% c("hang", "stall")) 2 else 60
   engines <- list(
-    http = function(seconds) built("quince", kind = "http", address = running$addresses[["quince"]], seconds = seconds, folder = folder),
+    http = function(seconds) {
+      built(
+        "quince",
+        kind = "http",
+        address = running$addresses[["quince"]],
+        seconds = seconds,
+        folder = folder
+      )
+    },
     inference = function(seconds) sorrel_at(running$addresses[["sorrel"]], seconds = seconds)
   )
   for (kind in names(engines)) {
@@ -62,50 +82,92 @@ test_that("a wire that breaks is told from a server that fails", {
   running <- start_standins(c("quince", "sorrel"), faults = c(quince = spec, sorrel = spec))
   withr::defer(stop_standins(running))
   folder <- withr::local_tempdir()
-  ends_of <- function(engine_with) lapply(faults, function(fault) ending(engine_with(if (fault == "stall") 2 else 60)))
+  ends_of <- function(engine_with) {
+    lapply(faults, function(fault) ending(engine_with(if (fault == "stall") 2 else 60)))
+  }
+
   kinds <- function(ends) vapply(ends, `[[`, "", "kind")
-  http <- ends_of(function(seconds) built("quince", kind = "http", address = running$addresses[["quince"]], seconds = seconds, folder = folder))
+  http <- ends_of(function(seconds) {
+    built(
+      "quince",
+      kind = "http",
+      address = running$addresses[["quince"]],
+      seconds = seconds,
+      folder = folder
+    )
+  })
   expect_equal(kinds(http)[c(1, 2, 4)], c("unreachable", "bad_answer", "bad_answer"))
   expect_match(http[[1]]$said, "broke off in the middle")
   expect_match(http[[2]]$said, "cut off")
   expect_match(http[[4]]$said, "sends on to http://127.0.0.2:9/, which is not followed")
   expect_true(all(kinds(http) %in% c("unreachable", "bad_answer", "timed_out", "made")))
-  inference <- ends_of(function(seconds) sorrel_at(running$addresses[["sorrel"]], seconds = seconds))
-  expect_equal(kinds(inference)[1:4], c("unreachable", "bad_answer", "bad_answer", "bad_answer"))
+  inference <- ends_of(function(seconds) {
+    sorrel_at(running$addresses[["sorrel"]], seconds = seconds)
+  })
+  expect_equal(
+    kinds(inference)[1:4],
+    c("unreachable", "bad_answer", "bad_answer", "bad_answer")
+  )
   expect_equal(kinds(inference)[6], "timed_out")
 })
 
-test_that("fault by fault, a program's failures are classed as promised, and a hung one is ended with its children", {
-  skip_on_cran()
-  faults <- names(behind_wire)
-  folder <- withr::local_tempdir()
-  spec <- paste0(faults, "@", seq_along(faults), collapse = " ")
-  for (fault in faults) {
-    engine <- teasel_in(folder, spec, seconds = if (fault == "hang") 4 else 60)
-    end <- ending(engine)
-    expect_equal(end$kind, behind_wire[[fault]], info = fault)
-    if (fault == "busy_until") expect_equal(end$retry_after, 1)
-    if (fault %in% c("refused", "no_credit")) expect_match(end$said, "It said:")
+test_that(
+  paste0(
+    "fault by fault, a program's failures are classed as promised, and a hung one is ended with ",
+    "its children"
+  ),
+  {
+    skip_on_cran()
+    faults <- names(behind_wire)
+    folder <- withr::local_tempdir()
+    spec <- paste0(faults, "@", seq_along(faults), collapse = " ")
+    for (fault in faults) {
+      engine <- teasel_in(folder, spec, seconds = if (fault == "hang") 4 else 60)
+      end <- ending(engine)
+      expect_equal(end$kind, behind_wire[[fault]], info = fault)
+      if (fault == "busy_until") {
+        expect_equal(end$retry_after, 1)
+      }
+
+      if (fault %in% c("refused", "no_credit")) {
+        expect_match(end$said, "It said:")
+      }
+    }
+
+    expect_equal(ending(engine)$kind, "made")
   }
-  expect_equal(ending(engine)$kind, "made")
-})
+)
 
 # How a run over servers with faults ends, and what their ledger says.
 run_over <- function(faults, ..., standin = "quince", env = parent.frame()) {
   running <- start_standins(standin, faults = stats::setNames(faults, standin), seed = 3, ...)
   withr::defer(stop_standins(running), envir = env)
   line <- if (standin == "sorrel") {
-    paste0("  e: {kind: inference, address: \"", running$addresses, "\", model: sorrel, seconds: 60, tensors: {prompt: PROMPT, reference: IMAGE, hold: KEEP, seed: SEED, picture: IMAGE_OUT}, about: {checkpoints: {dock: {multiple_of: 16}}, hold: {at_0: -1, at_1: 1}}}")
+    paste0(
+      "  e: {kind: inference, address: \"",
+      running$addresses,
+      "\", model: sorrel, seconds: 60, tensors: {prompt: PROMPT, reference: IMAGE, hold: KEEP, ",
+      "seed: SEED, picture: IMAGE_OUT}, about: {checkpoints: {dock: {multiple_of: 16}}, hold: ",
+      "{at_0: -1, at_1: 1}}}"
+    )
   } else {
     paste0("  e: {kind: http, address: \"", running$addresses, "\", seconds: 60}")
   }
-  folder <- small_trial(lineup = c("engines:", line, "pipelines:", "  - {id: firm, engine: e, hold: 0.9}"), env = env)
+  folder <- small_trial(
+    lineup = c("engines:", line, "pipelines:", "  - {id: firm, engine: e, hold: 0.9}"),
+    env = env
+  )
   list(folder = folder, running = running)
 }
 
 test_that("what passes by itself is tried again: no take is lost and none is paid twice", {
   skip_on_cran()
-  for (faults in c("busy@2 busy_until@4 error@3", "forget@2 forget@4 error@5", "reset@1 reset@4 garbled@6", "truncated@2 page@4 duplicate@5 wrong_size@6")) {
+  for (faults in c(
+    "busy@2 busy_until@4 error@3",
+    "forget@2 forget@4 error@5",
+    "reset@1 reset@4 garbled@6",
+    "truncated@2 page@4 duplicate@5 wrong_size@6"
+  )) {
     run <- run_over(faults)
     takes <- run_trial(run$folder)
     expect_equal(takes$state, rep("made", 6), info = faults)
@@ -115,6 +177,7 @@ test_that("what passes by itself is tried again: no take is lost and none is pai
     expect_equal(length(ledger), 6, info = faults)
     stop_standins(run$running)
   }
+
   run <- run_over("busy_until@2 error@3 reset@5 truncated@6", standin = "sorrel")
   expect_equal(run_trial(run$folder)$state, rep("made", 6))
 })
@@ -149,9 +212,19 @@ test_that("a server that was killed and started anew is paid once for what was o
   start <- function() serve_at("bracken", port, ledger)
   process <- start()
   withr::defer(process$kill_tree())
-  bracken <- built("bracken", kind = "http", address = paste0("http://127.0.0.1:", port), folder = withr::local_tempdir())
+  bracken <- built(
+    "bracken",
+    kind = "http",
+    address = paste0("http://127.0.0.1:", port),
+    folder = withr::local_tempdir()
+  )
   request <- take_request(bracken, "a hill", scene(1, 384, 256))
-  ordered <- internal("fetch")("POST", paste0("http://127.0.0.1:", port, "/takes"), c("Idempotency-Key" = request$key), form = internal("request_parts")(request))
+  ordered <- internal("fetch")(
+    "POST",
+    paste0("http://127.0.0.1:", port, "/takes"),
+    c("Idempotency-Key" = request$key),
+    form = internal("request_parts")(request)
+  )
   expect_equal(ordered$status, 202)
   # Until it is gone its port still answers.
   stop_server(process)
@@ -177,7 +250,9 @@ test_that("another run of the same takes asks under other keys, and the same run
   keys <- list()
   noting <- mixing_engine(broken = function(request) {
     keys[[length(keys) + 1]] <<- request$key
-    if (length(keys) <= 6) engine_failure("unreachable", "none", retry_after = 100)
+    if (length(keys) <= 6) {
+      engine_failure("unreachable", "none", retry_after = 100)
+    }
   })
   folder <- small_trial()
   trial <- read_trial(folder, engines = list(mixer = noting))

@@ -1,9 +1,17 @@
 # What a verdict is made of, piece by piece, on tables small enough to work out by hand.
-verdict_table_of <- function(means, ...) internal("add_utility")(scored_table(means, ...), core_brief)
+verdict_table_of <- function(means, ...) {
+  internal("add_utility")(scored_table(means, ...), core_brief)
+}
 
 test_that("a cliff is twice as steep as the rest, and no matter of chance", {
   cliff <- internal("cliff_of")
-  draws_around <- function(score, spread) withr::with_seed(1, t(vapply(score, function(s) stats::rnorm(400, s, spread), numeric(400))))
+  draws_around <- function(score, spread) {
+    withr::with_seed(
+      1,
+      t(vapply(score, function(s) stats::rnorm(400, s, spread), numeric(400)))
+    )
+  }
+
   value <- c(0.2, 0.4, 0.6, 0.7, 0.9)
   score <- c(0.10, 0.15, 0.20, 0.60, 0.65)
   found <- cliff(value, score, draws_around(score, 0.02))
@@ -23,21 +31,42 @@ test_that("a cliff is twice as steep as the rest, and no matter of chance", {
   expect_equal(cliff(c(0.2, 0.5, 0.8), three, draws_around(three, 0.03))$cliff_from, 0.5)
   expect_true(is.na(cliff(c(0.2, 0.5, 0.8), three, draws_around(three, 0.3))$cliff_from))
   # Two settings show none, whatever lies between them.
-  expect_true(is.na(cliff(c(0.2, 0.8), c(0, 1), draws_around(c(0, 1), 0.01))$cliff_from))
+  expect_true(
+    is.na(cliff(c(0.2, 0.8), c(0, 1), draws_around(c(0, 1), 0.01))$cliff_from)
+  )
 })
 
 test_that("on straight lines a cliff is found no more often than is said, and real ones are", {
   along <- function(truth, seed, cases = 10, noise = 0.08) {
     means <- means_of(cbind(truth, 0.5, 0.5))
     rownames(means) <- letters[seq_along(truth)]
-    table <- scored_table(means, cases = cases, seeds = 1, by_case = noise, by_seed = 0.01, seed = seed)
+    table <- scored_table(
+      means,
+      cases = cases,
+      seeds = 1,
+      by_case = noise,
+      by_seed = 0.01,
+      seed = seed
+    )
     draws <- internal("score_draws")(table, "structure", 1000, 1)$structure
     value <- seq(0.1, 0.9, length.out = length(truth))
-    !is.na(internal("cliff_of")(value, internal("mean_by_pipeline")(table, "structure"), draws)$cliff_from)
+    !is.na(
+      internal("cliff_of")(
+        value,
+        internal("mean_by_pipeline")(table, "structure"),
+        draws
+      )$cliff_from
+    )
   }
-  for (truth in list(seq(0.2, 0.8, length.out = 3), seq(0.2, 0.8, length.out = 7), rep(0.5, 5))) {
+
+  for (truth in list(
+    seq(0.2, 0.8, length.out = 3),
+    seq(0.2, 0.8, length.out = 7),
+    rep(0.5, 5)
+  )) {
     expect_lte(mean(vapply(1:40, function(seed) along(truth, seed), NA)), 0.05)
   }
+
   for (truth in list(c(0.3, 0.35, 0.8), c(0.2, 0.22, 0.24, 0.7, 0.72))) {
     expect_gte(mean(vapply(1:40, function(seed) along(truth, seed), NA)), 0.8)
   }
@@ -45,24 +74,43 @@ test_that("on straight lines a cliff is found no more often than is said, and re
 
 test_that("flat is the widest stretch within a twentieth", {
   flat <- internal("flat_of")
-  expect_equal(unlist(flat(c(0, 0.2, 0.4, 0.6, 1), c(0.10, 0.12, 0.14, 0.50, 0.53))), c(flat_from = 0, flat_to = 0.4))
-  expect_equal(unlist(flat(c(0, 0.2, 0.9), c(0.5, 0.52, 0.54))), c(flat_from = 0, flat_to = 0.9))
+  expect_equal(
+    unlist(flat(c(0, 0.2, 0.4, 0.6, 1), c(0.10, 0.12, 0.14, 0.50, 0.53))),
+    c(flat_from = 0, flat_to = 0.4)
+  )
+  expect_equal(
+    unlist(flat(c(0, 0.2, 0.9), c(0.5, 0.52, 0.54))),
+    c(flat_from = 0, flat_to = 0.9)
+  )
   expect_true(all(is.na(unlist(flat(c(0, 0.5, 1), c(0, 0.5, 1))))))
   # It is width that counts, not how many settings lie within.
-  expect_equal(unlist(flat(c(0, 0.05, 0.1, 0.5, 1), c(0.1, 0.1, 0.1, 0.8, 0.8))), c(flat_from = 0.5, flat_to = 1))
+  expect_equal(
+    unlist(flat(c(0, 0.05, 0.1, 0.5, 1), c(0.1, 0.1, 0.1, 0.8, 0.8))),
+    c(flat_from = 0.5, flat_to = 1)
+  )
 })
 
 test_that("the window is where straight lines between settings clear every floor", {
-  means <- cbind(structure = c(0.2, 0.4, 0.8), adherence = c(0.9, 0.9, 0.1), style = c(NA, NA, NA))
+  means <- cbind(
+    structure = c(0.2, 0.4, 0.8),
+    adherence = c(0.9, 0.9, 0.1),
+    style = c(NA, NA, NA)
+  )
   value <- c(0, 0.5, 1)
-  draws <- lapply(stats::setNames(nm = colnames(means)), function(axis) withr::with_seed(1, means[, axis] + matrix(stats::rnorm(3 * 300, 0, 0.03), 3)))
+  draws <- lapply(stats::setNames(nm = colnames(means)), function(axis) {
+    withr::with_seed(1, means[, axis] + matrix(stats::rnorm(3 * 300, 0, 0.03), 3))
+  })
   window <- function(floors) internal("window_of")(value, means, floors, draws)
   found <- window(c(structure = 0.3, adherence = 0.5, style = 0.2))
   # Structure crosses 0.3 half way to 0.5; adherence falls through 0.5 half way from there.
   expect_equal(c(found$window_from, found$window_to), c(0.25, 0.75), tolerance = 0.004)
   expect_equal(c(found$open_low, found$open_high), c(FALSE, FALSE))
   # A step of 0.2 over 0.5: a spread of 0.02 half way there is one of 0.05.
-  expect_equal(c(found$window_from_low, found$window_from_high), 0.25 + c(-1, 1) * 1.645 * 0.053, tolerance = 0.1)
+  expect_equal(
+    c(found$window_from_low, found$window_from_high),
+    0.25 + c(-1, 1) * 1.645 * 0.053,
+    tolerance = 0.1
+  )
   expect_equal(found$window_chance, 1)
   open <- window(c(structure = 0.3, adherence = NA, style = NA))
   expect_equal(c(open$window_to, open$open_high), c(1, TRUE))
@@ -70,7 +118,10 @@ test_that("the window is where straight lines between settings clear every floor
   expect_true(is.na(none$window_from) && none$window_chance < 0.05)
   # Without any floor all of it is one.
   bare <- window(c(structure = NA, adherence = NA, style = NA))
-  expect_equal(unlist(bare[1:4]), c(window_from = 0, window_to = 1, open_low = 1, open_high = 1))
+  expect_equal(
+    unlist(bare[1:4]),
+    c(window_from = 0, window_to = 1, open_low = 1, open_high = 1)
+  )
   expect_true(is.na(bare$window_chance))
 })
 
@@ -80,19 +131,37 @@ test_that("of takes it is told where four of five are keepers", {
   found <- internal("kept_window")(c(0, 0.5, 1), yield, draws)
   expect_equal(c(found$kept_from, found$kept_to), c(0.75, 1), tolerance = 0.004)
   expect_true(found$kept_open_high && found$kept_from_low < 0.75 && found$kept_from_high > 0.75)
-  expect_match(internal("window_words")(found, "kept", c(FALSE, TRUE)), "^from 0.75 \\(0.7[0-9]* to 0.[78][0-9]*\\) to 1 or above$")
+  expect_match(
+    internal("window_words")(found, "kept", c(FALSE, TRUE)),
+    "^from 0.75 \\(0.7[0-9]* to 0.[78][0-9]*\\) to 1 or above$"
+  )
 })
 
 test_that("the best settings are the fewest that hold it in nine of ten draws", {
   among <- internal("best_among")
-  draws <- rbind(c(rep(1, 5), rep(0, 95)), c(rep(0, 5), rep(1, 60), rep(0, 35)), c(rep(0, 65), rep(1, 35)))
+  draws <- rbind(
+    c(rep(1, 5), rep(0, 95)),
+    c(rep(0, 5), rep(1, 60), rep(0, 35)),
+    c(rep(0, 65), rep(1, 35))
+  )
   expect_equal(unlist(among(c(0.2, 0.5, 0.8), draws)), c(best_from = 0.5, best_to = 0.8))
-  expect_equal(unlist(among(c(0.2, 0.5, 0.8), draws[c(2, 1, 3), ])), c(best_from = 0.2, best_to = 0.8))
-  expect_equal(unlist(among(c(0.2, 0.5), matrix(0, 2, 10))), c(best_from = 0.2, best_to = 0.5))
+  expect_equal(
+    unlist(among(c(0.2, 0.5, 0.8), draws[c(2, 1, 3), ])),
+    c(best_from = 0.2, best_to = 0.8)
+  )
+  expect_equal(
+    unlist(among(c(0.2, 0.5), matrix(0, 2, 10))),
+    c(best_from = 0.2, best_to = 0.5)
+  )
 })
 
 test_that("a lead is taken apart into what the case and what the seed does", {
-  table <- tibble::tibble(pipeline = rep(c("a", "b"), each = 6), case = rep(rep(c("x", "y", "z"), each = 2), 2), seed = rep(1:2, 6), utility = c(0.9, 0.7, 0.6, 0.6, 0.8, 0.6, 0.5, 0.5, 0.5, 0.5, 0.5, 0.5))
+  table <- tibble::tibble(
+    pipeline = rep(c("a", "b"), each = 6),
+    case = rep(rep(c("x", "y", "z"), each = 2), 2),
+    seed = rep(1:2, 6),
+    utility = c(0.9, 0.7, 0.6, 0.6, 0.8, 0.6, 0.5, 0.5, 0.5, 0.5, 0.5, 0.5)
+  )
   parts <- internal("paired_parts")(table, "a", "b")
   lead <- c(0.4, 0.2, 0.1, 0.1, 0.3, 0.1)
   means <- c(0.3, 0.1, 0.2)
@@ -117,7 +186,10 @@ test_that("the first number that is enough is found by halving", {
 })
 
 test_that("information is the share of its final precision, and all of it at the end", {
-  of <- function(parts, seeds, cases = 6) internal("information_of")(parts, list(cases = cases, seeds = seeds))
+  of <- function(parts, seeds, cases = 6) {
+    internal("information_of")(parts, list(cases = cases, seeds = seeds))
+  }
+
   parts <- list(lead = 0.1, by_case = 0.1, by_seed = 0.2, cases = 6, seeds = 2)
   expect_equal(of(parts, 6), (0.01 + 0.04 / 6) / (0.01 + 0.04 / 2))
   expect_equal(of(utils::modifyList(parts, list(seeds = 6)), 6), 1)
@@ -130,12 +202,21 @@ test_that("information is the share of its final precision, and all of it at the
 
 test_that("the chance that all seeds will settle it is high for a clear lead, low for none", {
   settle <- function(parts, seeds, confidence, cases = 8) {
-    internal("chance_to_settle")(parts, list(cases = cases, seeds = seeds, looks = 6), confidence)
+    internal("chance_to_settle")(
+      parts,
+      list(cases = cases, seeds = seeds, looks = 6),
+      confidence
+    )
   }
+
   parts <- list(lead = 0.3, by_case = 0.05, by_seed = 0.1, cases = 8, seeds = 2)
   expect_gt(settle(parts, 6, 0.9), 0.99)
   expect_lt(settle(utils::modifyList(parts, list(lead = 0)), 6, 0.9), 0.2)
-  leads <- vapply(seq(0, 0.2, 0.01), function(lead) settle(utils::modifyList(parts, list(lead = lead)), 6, 0.9), 0)
+  leads <- vapply(
+    seq(0, 0.2, 0.01),
+    function(lead) settle(utils::modifyList(parts, list(lead = lead)), 6, 0.9),
+    0
+  )
   expect_true(all(diff(leads) >= 0))
   # From a single seed it can't be said, so nobody is stopped for it.
   expect_equal(settle(utils::modifyList(parts, list(seeds = 1)), 6, 0.9), 1)
@@ -145,14 +226,34 @@ test_that("the chance that all seeds will settle it is high for a clear lead, lo
   stuck <- utils::modifyList(parts, list(lead = 0.01, by_seed = 0.001))
   expect_gt(settle(stuck, 6, 0.9, cases = 40), settle(stuck, 6, 0.9) + 0.1)
   # With one seed a case in all, the cases tell.
-  expect_lt(settle(utils::modifyList(parts, list(seeds = 1, by_seed = NA_real_, lead = 0)), 1, 0.9, cases = 16), 0.3)
+  expect_lt(
+    settle(
+      utils::modifyList(parts, list(seeds = 1, by_seed = NA_real_, lead = 0)),
+      1,
+      0.9,
+      cases = 16
+    ),
+    0.3
+  )
 })
 
 test_that("rounds are blocks of cases that are like the whole, first seeds first", {
-  grid <- expand.grid(pipeline = c("a", "b"), case = sprintf("c%02d", 1:14), seed = c(3, 5), stringsAsFactors = FALSE)
+  grid <- expand.grid(
+    pipeline = c("a", "b"),
+    case = sprintf("c%02d", 1:14),
+    seed = c(3, 5),
+    stringsAsFactors = FALSE
+  )
   jobs <- ifelse(grid$case <= "c10", "restyle", "repair")
   round <- internal("race_rounds")(grid, jobs)
-  of <- function(job, seed) tapply(round[jobs == job & grid$seed == seed], grid$case[jobs == job & grid$seed == seed], unique)
+  of <- function(job, seed) {
+    tapply(
+      round[jobs == job & grid$seed == seed],
+      grid$case[jobs == job & grid$seed == seed],
+      unique
+    )
+  }
+
   expect_equal(as.vector(of("restyle", 3)), rep(1:2, 5))
   expect_equal(as.vector(of("restyle", 5)), rep(3:4, 5))
   # Four cases of a job are one block.
@@ -172,7 +273,14 @@ test_that("of who drops out, no more may together be the best than is allowed", 
 })
 
 test_that("a portrait holds a pipeline against every other, whichever stands first", {
-  pairs <- tibble::tibble(one = c("a", "a", "b"), other = c("b", "c", "c"), difference = c(0.1, 0.3, 0.2), low = c(-0.1, 0.2, 0.1), high = c(0.3, 0.4, 0.3), apart = c(FALSE, TRUE, TRUE))
+  pairs <- tibble::tibble(
+    one = c("a", "a", "b"),
+    other = c("b", "c", "c"),
+    difference = c(0.1, 0.3, 0.2),
+    low = c(-0.1, 0.2, 0.1),
+    high = c(0.3, 0.4, 0.3),
+    apart = c(FALSE, TRUE, TRUE)
+  )
   found <- internal("against_others")(pairs, "b")
   expect_equal(found$other, c("a", "c"))
   expect_equal(found$difference, c(-0.1, 0.2))
@@ -181,7 +289,14 @@ test_that("a portrait holds a pipeline against every other, whichever stands fir
 })
 
 test_that("a portrait's cases are means over seeds beside the others', the best first", {
-  table <- verdict_table_of(means_of(a = c(0.9, 0.5, 0.5), b = c(0.5, 0.5, 0.5), c = c(0.3, 0.5, 0.5)), cases = 3)
+  table <- verdict_table_of(
+    means_of(
+      a = c(0.9, 0.5, 0.5),
+      b = c(0.5, 0.5, 0.5),
+      c = c(0.3, 0.5, 0.5)
+    ),
+    cases = 3
+  )
   found <- internal("case_portrait")(table, "a")
   expect_false(is.unsorted(-found$utility))
   own <- table[table$pipeline == "a" & table$case == found$case[1], ]
@@ -204,13 +319,29 @@ test_that("what keeps takes from being keepers is counted, the commonest first",
   brief <- core_brief
   brief$floors[["structure"]] <- 0.99
   found <- internal("count_problems")(table, "b", brief)
-  expect_equal(stats::setNames(found$takes, found$problem)[c("below the floor of structure", "bars", "near copy", "missing: a cream sky", "refused")], c(5L, 2L, 1L, 1L, 1L), ignore_attr = TRUE)
+  expect_equal(
+    stats::setNames(found$takes, found$problem)[c(
+      "below the floor of structure",
+      "bars",
+      "near copy",
+      "missing: a cream sky",
+      "refused"
+    )],
+    c(5L, 2L, 1L, 1L, 1L),
+    ignore_attr = TRUE
+  )
   expect_equal(found$problem[1], "below the floor of structure")
   expect_equal(nrow(internal("count_problems")(table, "a", core_brief)), 0)
 })
 
 test_that("reasons are what the leader is ahead in, by weight, against the others' median", {
-  table <- verdict_table_of(means_of(a = c(0.9, 0.5, 0.2), b = c(0.5, 0.5, 0.5), c = c(0.3, 0.5, 0.6)))
+  table <- verdict_table_of(
+    means_of(
+      a = c(0.9, 0.5, 0.2),
+      b = c(0.5, 0.5, 0.5),
+      c = c(0.3, 0.5, 0.6)
+    )
+  )
   table$cost[table$pipeline == "a"] <- 0.05
   verdict <- internal("verdict_from")(table, core_brief)
   reasons <- verdict$reasons
@@ -244,7 +375,11 @@ test_that("where the leader does worst, what fails and what nobody checked are t
 })
 
 test_that("leads lie between -1 and 1 however few the cases", {
-  table <- verdict_table_of(means_of(a = c(0.95, 0.95, 0.95), b = c(0.05, 0.05, 0.05)), cases = 3, by_case = 0.05)
+  table <- verdict_table_of(
+    means_of(a = c(0.95, 0.95, 0.95), b = c(0.05, 0.05, 0.05)),
+    cases = 3,
+    by_case = 0.05
+  )
   table$utility[table$pipeline == "b" & table$case == "c01"] <- 1
   verdict <- internal("verdict_from")(table, core_brief)
   expect_true(all(abs(verdict$margin) <= 1))
@@ -255,7 +390,10 @@ test_that("every weighting is a share of one, and the steps meet every corner", 
   expect_equal(rowSums(all), rep(1, nrow(all)))
   expect_equal(nrow(all), choose(4 + 2, 2))
   expect_equal(nrow(unique(all)), nrow(all))
-  for (corner in 1:3) expect_true(any(all[, corner] == 1))
+  for (corner in 1:3) {
+    expect_true(any(all[, corner] == 1))
+  }
+
   expect_equal(nrow(internal("all_weightings")(2, 0.5)), 3)
 })
 
@@ -269,8 +407,20 @@ test_that("the map of weights puts all weight on one axis at its corner", {
 
 test_that("a chance is never told as certain, nor as none", {
   words <- internal("chance_words")
-  expect_equal(words(c(0, 0.001, 0.006, 0.5, 0.994, 0.9999, 1, NA)), c("<1 %", "<1 %", "1 %", "50 %", "99 %", ">99 %", ">99 %", "-"))
+  expect_equal(
+    words(c(0, 0.001, 0.006, 0.5, 0.994, 0.9999, 1, NA)),
+    c("<1 %", "<1 %", "1 %", "50 %", "99 %", ">99 %", ">99 %", "-")
+  )
   expect_equal(internal("signed")(c(0.1234, -0.5, 0)), c("+0.123", "-0.500", "+0.000"))
-  expect_equal(internal("small_sum")(c(0, 0.0043, 0.27, 12, Inf)), c(internal("small_sum")(0), "0.0043", internal("small_sum")(0.27), internal("small_sum")(12), "-"))
+  expect_equal(
+    internal("small_sum")(c(0, 0.0043, 0.27, 12, Inf)),
+    c(
+      internal("small_sum")(0),
+      "0.0043",
+      internal("small_sum")(0.27),
+      internal("small_sum")(12),
+      "-"
+    )
+  )
   expect_equal(internal("money_words")(c(1.5, Inf, NA)), c("1.50", "-", "-"))
 })

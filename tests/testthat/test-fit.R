@@ -1,4 +1,6 @@
-edges <- function(pixels, side) switch(side, left = pixels[, 1, ], right = pixels[, dim(pixels)[2], ])
+edges <- function(pixels, side) {
+  switch(side, left = pixels[, 1, ], right = pixels[, dim(pixels)[2], ])
+}
 
 test_that("a crop keeps the focus and never leaves the picture", {
   picture <- array(0, c(40, 100, 3))
@@ -14,7 +16,11 @@ test_that("a crop keeps the focus and never leaves the picture", {
 
 test_that("stretch keeps everything and pad keeps the aspect", {
   picture <- array(1, c(20, 80, 3))
-  expect_equal(c(prepare_reference(picture, c(40, 40), "stretch")$picture), rep(1, 4800), tolerance = 1e-6)
+  expect_equal(
+    c(prepare_reference(picture, c(40, 40), "stretch")$picture),
+    rep(1, 4800),
+    tolerance = 1e-6
+  )
   padded <- prepare_reference(picture, c(40, 40), "pad", fill = "black")
   expect_equal(mean(padded$picture), 0.25, tolerance = 1e-6)
   expect_equal(padded$target, c(0, 15, 40, 25))
@@ -42,9 +48,20 @@ test_that("a box cuts before it is fitted, and takes the fill where it leaves th
 })
 
 test_that("arguments that can't be used are refused together", {
-  error <- expect_error(prepare_reference(array(2, c(4, 4, 3)), c(0, 10), "squash", focus = c(2, 0)), class = "sprenn_error_argument")
+  error <- expect_error(
+    prepare_reference(array(2, c(4, 4, 3)), c(0, 10), "squash", focus = c(2, 0)),
+    class = "sprenn_error_argument"
+  )
   expect_length(error$details, 4)
-  expect_error(prepare_reference(array(0.5, c(4, 4, 3)), c(8, 8), box = c(0.6, 0, 0.4, 1)), "left to right", class = "sprenn_error_argument")
+  expect_error(
+    prepare_reference(
+      array(0.5, c(4, 4, 3)),
+      c(8, 8),
+      box = c(0.6, 0, 0.4, 1)
+    ),
+    "left to right",
+    class = "sprenn_error_argument"
+  )
   expect_error(prepare_reference("gone.png", c(8, 8)), class = "sprenn_error_picture")
 })
 
@@ -60,15 +77,22 @@ test_that("the working size is the nearest good one by aspect and area", {
   expect_equal(size(c(401, 267), list()), c(401L, 267L))
 })
 
-test_that("a frame is the suite's size, or the picture's aspect at its long edge, and what is grown", {
+test_that("a frame is the suite's size, or the picture's aspect at its long edge, grown", {
   frame <- function(size, own, grow = rep(0, 4), box = c(0, 0, 1, 1)) {
-    internal("case_frame")(list(reference = list(path = "a", box = box), grow = grow), list(size = size, files = list(a = list(size = own))))
+    internal("case_frame")(
+      list(reference = list(path = "a", box = box), grow = grow),
+      list(size = size, files = list(a = list(size = own)))
+    )
   }
+
   expect_equal(frame(c(768L, 512L), c(10, 10)), c(768L, 512L))
   expect_equal(frame(576L, c(600, 400)), c(576L, 384L))
   expect_equal(frame(576L, c(100, 3000)), c(64L, 576L))
   expect_equal(frame(576L, c(600, 400), box = c(0, 0, 0.5, 1)), c(432L, 576L))
-  expect_equal(frame(c(100L, 100L), c(10, 10), grow = c(0.25, 0, 0.25, 0.5)), c(150L, 150L))
+  expect_equal(
+    frame(c(100L, 100L), c(10, 10), grow = c(0.25, 0, 0.25, 0.5)),
+    c(150L, 150L)
+  )
 })
 
 test_that("what an engine makes at another aspect comes back to the frame, pixel for pixel", {
@@ -79,8 +103,13 @@ test_that("what an engine makes at another aspect comes back to the frame, pixel
     inner <- internal("resize_picture")(picture, place[3:4])
     canvas <- reflect_into(inner, place, size)
     expect_equal(dim(canvas), c(size[2:1], 3))
-    expect_identical(internal("bring_back")(canvas, c(120, 60)), inner, info = paste(size, collapse = "x"))
+    expect_identical(
+      internal("bring_back")(canvas, c(120, 60)),
+      inner,
+      info = paste(size, collapse = "x")
+    )
   }
+
   # The rest is the picture's own edges, mirrored: no bars.
   tall <- reflect_into(picture, c(0, 30, 120, 60), c(120, 120))
   expect_identical(tall[30, , ], picture[1, , ])

@@ -1,15 +1,24 @@
 flaws_of <- function(take, reference = scene(1, 192, 128), ...) {
   view <- internal("view_picture")
   decoys <- lapply(internal("draw_decoys")(c(192, 128), 3), view, part = "decoy")
-  built <- internal("new_scene")(view(take, c(192, 128)), view(reference, part = "reference"), decoys = decoys, frame = c(192, 128), ...)
+  built <- internal("new_scene")(
+    view(take, c(192, 128)),
+    view(reference, part = "reference"),
+    decoys = decoys,
+    frame = c(192, 128),
+    ...
+  )
   rows <- internal("score_scene")(built)
   rows <- rows[rows$axis == "flaws", ]
   split(rows, rows$measure)
 }
+
 restyled <- function(picture) (1 - picture)^1.3
 
 test_that("a clean restyled picture has no flaw", {
-  for (flaw in flaws_of(restyled(scene(1, 192, 128)))) expect_equal(flaw$level, "none", info = flaw$measure)
+  for (flaw in flaws_of(restyled(scene(1, 192, 128)))) {
+    expect_equal(flaw$level, "none", info = flaw$measure)
+  }
 })
 
 test_that("bars are found on each side, with their depth, and not those of the reference", {
@@ -59,7 +68,10 @@ test_that("a mirrored take is told from a straight one, and a lost one is neithe
   expect_equal(flaws_of(scene(77, 192, 128))$mirrored$level, "none")
 })
 
-soft <- function(picture, sigma) internal("each_channel")(picture, function(m) internal("core_blur")(m, sigma))
+soft <- function(picture, sigma) {
+  internal("each_channel")(picture, function(m) internal("core_blur")(m, sigma))
+}
+
 level_of <- function(flaw, take, ...) flaws_of(take, ...)[[flaw]]$level
 
 test_that("soft contours everywhere are blur, a few sharp ones are not", {
@@ -75,7 +87,10 @@ test_that("grain is found, fine and blotchy apart", {
   fine <- withr::with_seed(1, picture + c(rnorm(128 * 192, sd = 0.07)))
   expect_equal(level_of("noise", pmin(pmax(fine, 0), 1)), "serious")
   plain <- 0.2 + 0.6 * soft(scene(1, 192, 128), 5)
-  blotchy <- internal("with_drawing_seed")(2, plain + 0.3 * c(internal("smooth_noise")(128, 192, 2.5)))
+  blotchy <- internal("with_drawing_seed")(
+    2,
+    plain + 0.3 * c(internal("smooth_noise")(128, 192, 2.5))
+  )
   found <- flaws_of(pmin(pmax(blotchy, 0), 1), plain)
   expect_false(found$unfinished$level == "none")
 })
@@ -84,11 +99,16 @@ test_that("a grid of 8 px or of 6 px is found wherever it begins, stripes are no
   smooth <- soft(scene(1, 192, 128), 4)
   gridded <- function(pitch, shift) {
     p <- smooth
-    lift <- ((row(p[, , 1]) + shift) %/% pitch + (col(p[, , 1]) + shift) %/% pitch) %% 2
+    lift <- ((row(p[, , 1]) + shift) %/% pitch + (col(p[, , 1]) + shift) %/% pitch) %%
+      2
     pmin(pmax(p + 0.03 * c(lift), 0), 1)
   }
+
   blocks <- function(take, ...) level_of("blocks", take, smooth, ...)
-  for (shift in c(0, 3)) expect_equal(blocks(gridded(8, shift)), "serious", info = shift)
+  for (shift in c(0, 3)) {
+    expect_equal(blocks(gridded(8, shift)), "serious", info = shift)
+  }
+
   expect_equal(blocks(gridded(6, 0)), "serious")
   # Far from the reference tiles may be the look: none is shown.
   expect_equal(level_of("blocks", gridded(8, 0), 1 - scene(5, 192, 128)), "slight")
@@ -141,7 +161,10 @@ test_that("a step along a mask's edge is a seam, and a change outside it a leak"
 test_that("scratches that a repair left are told from those it took away", {
   clean <- soft(scene(1, 192, 128), 1)
   worn <- clean
-  for (x in c(30, 71, 118, 160)) worn[10:120, x + 0:1, ] <- 0.95
+  for (x in c(30, 71, 118, 160)) {
+    worn[10:120, x + 0:1, ] <- 0.95
+  }
+
   repair <- function(take) level_of("residual_damage", take, worn, job = "repair")
   # One take alone is one witness; a run asks all of a case (test-verdicts.R).
   expect_equal(repair(worn), "slight")
@@ -154,7 +177,10 @@ test_that("the lines of a guide that show are found, unless the look draws lines
   guide <- internal("compute_guide")(reference, "edges")[, , 1]
   take <- 0.2 + 0.5 * soft(restyled(reference), 1)
   shown <- take * (1 - 0.8 * c(guide)) + 0.8 * c(guide)
-  bleed <- function(take, look = list()) flaws_of(take, reference, guide = guide, look = look)$guide_bleed
+  bleed <- function(take, look = list()) {
+    flaws_of(take, reference, guide = guide, look = look)$guide_bleed
+  }
+
   expect_equal(bleed(shown)$level, "serious")
   expect_equal(bleed(take)$level, "none")
   lined <- internal("look_facts")(internal("view_picture")(shown))
@@ -175,7 +201,9 @@ test_that("a regular pattern at a mask's edge is no seam, a faint step in textur
   grain <- withr::with_seed(3, rnorm(length(picture), sd = 0.04))
   stepped <- 0.2 + 0.6 * soft(picture, 2) + grain
   stepped[, 1:96, ] <- stepped[, 1:96, ] + 0.15
-  expect_false(level_of("seam", stepped, 0.2 + 0.6 * soft(picture, 2), mask = mask, job = "edit") == "none")
+  expect_false(
+    level_of("seam", stepped, 0.2 + 0.6 * soft(picture, 2), mask = mask, job = "edit") == "none"
+  )
 })
 
 test_that("burnt and crushed count from what the reference and the look have already", {
@@ -198,7 +226,8 @@ test_that("where a look sways by itself, blotches count less", {
   look <- internal("look_facts")(internal("view_picture")(soft(scene(8, 192, 128), 8)))
   swaying <- within(look, colour_sway <- light_sway <- 0.1)
   plain <- 0.3 + 0.4 * soft(scene(1, 192, 128), 8)
-  blotched <- plain + c(internal("core_blur")(matrix(withr::with_seed(4, rnorm(192 * 128, sd = 0.6)), 128), 1.5))
+  blotched <- plain +
+    c(internal("core_blur")(matrix(withr::with_seed(4, rnorm(192 * 128, sd = 0.6)), 128), 1.5))
   level <- function(take, of) flaws_of(take, plain, look = list(of))$unfinished
   expect_equal(level(plain, look)$level, "none")
   expect_equal(level(blotched, look)$level, "serious")
@@ -215,16 +244,26 @@ test_that("a plain sky that ends at a straight step of the reference is no bar",
   expect_equal(flaws_of(take, scene(1, 192, 128))$bars$level, "serious")
 })
 
-test_that("another colour inside a mask is a seam, brought in softly or not, and so are broken contours", {
+test_that("another colour inside a mask is a seam, hard or soft, and so are broken contours", {
   reference <- soft(scene(8, 384, 256), 0.8)
-  inside <- 1 * (((row(reference[, , 1]) / 256 - 0.5) / 0.3)^2 + ((col(reference[, , 1]) / 384 - 0.5) / 0.25)^2 < 1)
+  inside <- 1 *
+    (((row(reference[, , 1]) / 256 - 0.5) / 0.3)^2 +
+      ((col(reference[, , 1]) / 384 - 0.5) / 0.25)^2 <
+      1)
   changed <- reference
   changed[100:150, 160:220, ] <- changed[100:150, 160:220, c(3, 1, 2)]
   seam <- function(take) {
     view <- internal("view_picture")
-    scene <- internal("new_scene")(view(take), view(reference, part = "reference"), decoys = list(view(internal("draw_decoys")(c(384, 256), 1)[[1]], part = "decoy")), mask = inside, job = "edit")
+    scene <- internal("new_scene")(
+      view(take),
+      view(reference, part = "reference"),
+      decoys = list(view(internal("draw_decoys")(c(384, 256), 1)[[1]], part = "decoy")),
+      mask = inside,
+      job = "edit"
+    )
     internal("measure_seam")()$compute(scene)[[2]]$level
   }
+
   tint <- function(mask) changed + c(mask) * rep(c(0.08, -0.02, -0.07), each = length(mask))
   expect_equal(seam(changed), "none")
   expect_equal(seam(tint(inside)), "serious")
@@ -235,14 +274,18 @@ test_that("another colour inside a mask is a seam, brought in softly or not, and
   expect_false(seam(moved) == "none")
 })
 
-test_that("a picture is sharp where a part of it is in focus, and shaken where no contour is sharp one way", {
+test_that("a picture is sharp if a part is in focus, shaken if no contour is sharp one way", {
   picture <- scene(3, 384, 256)
   width <- function(p) internal("view_picture")(p)$blur
   half_soft <- soft(picture, 4)
   half_soft[, 1:120, ] <- picture[, 1:120, ]
   expect_lt(width(half_soft), 2)
   expect_gt(width(soft(picture, 2)), 3)
-  shaken <- Reduce(`+`, lapply(-5:5, function(d) picture[, pmin(pmax(seq_len(384) + d, 1), 384), ])) / 11
+  shaken <- Reduce(
+    `+`,
+    lapply(-5:5, function(d) picture[, pmin(pmax(seq_len(384) + d, 1), 384), ])
+  ) /
+    11
   expect_gt(width(shaken), 4)
   expect_false(level_of("blur", shaken, picture) == "none")
 })
@@ -268,26 +311,37 @@ test_that("what was added to a canvas is judged for itself, whatever the job", {
   expect_equal(both$seam$level[2], "none")
 })
 
-test_that("a part that is swirled is found, with its place; a sky that was repainted is no serious damage", {
+test_that("a swirled part is found with its place; a repainted sky is no serious damage", {
   reference <- soft(scene(9, 384, 256), 0.7)
   u <- col(reference[, , 1]) - 230
   v <- row(reference[, , 1]) - 140
   turn <- 2.5 * pmax(0, 1 - sqrt(u^2 + v^2) / 60)
   from <- cbind(
     c(pmin(pmax(round(140 + sin(turn) * u + cos(turn) * v), 1), 256)),
-    c(pmin(pmax(round(230 + cos(turn) * u - sin(turn) * v), 1), 384)), rep(1:3, each = length(turn))
+    c(pmin(pmax(round(230 + cos(turn) * u - sin(turn) * v), 1), 384)),
+    rep(1:3, each = length(turn))
   )
   swirled <- array(reference[from], dim(reference))
   damage <- function(take) {
     view <- internal("view_picture")
     decoys <- list(view(internal("draw_decoys")(c(384, 256), 1)[[1]], part = "decoy"))
-    scene <- internal("new_scene")(view(take), view(reference, part = "reference"), decoys = decoys)
+    scene <- internal("new_scene")(
+      view(take),
+      view(reference, part = "reference"),
+      decoys = decoys
+    )
     internal("measure_local_damage")()$compute(scene)
   }
+
   found <- damage(swirled)
   expect_false(found$level == "none")
   box <- as.numeric(strsplit(found$place, " ")[[1]][-1])
-  expect_true(box[1] < 230 / 384 && box[3] > 200 / 384 && box[2] < 170 / 256 && box[4] > 110 / 256)
+  expect_true(
+    box[1] < 230 / 384 &&
+      box[3] > 200 / 384 &&
+      box[2] < 170 / 256 &&
+      box[4] > 110 / 256
+  )
   expect_equal(damage(0.9 * reference)$level, "none")
   repainted <- reference
   repainted[1:70, , ] <- 0.8

@@ -6,11 +6,18 @@ spread_table <- function(cases, seeds, pipelines, by_case, by_seed, apart = 0, s
   means[, "structure"] <- 0.5 - apart * (seq_len(pipelines) > 1)
   worth(scored_table(means, cases, seeds, by_case, by_seed, seed), only_structure)
 }
+
 axes_named <- c("structure", "adherence", "style")
-only_structure <- utils::modifyList(core_brief, list(weights = c(structure = 1, adherence = 0, style = 0)))
+
+only_structure <- utils::modifyList(
+  core_brief,
+  list(weights = c(structure = 1, adherence = 0, style = 0))
+)
+
 known_spreads <- function(by_case, by_seed, free = Inf) {
   list(by_case = by_case, case_free = free, by_seed = by_seed, seed_free = free)
 }
+
 assured <- function(parts, pipelines, cases, seeds, apart, confidence = 0.9, ...) {
   internal("foreseen_assurance")(parts, pipelines, cases, seeds, apart, confidence, ...)
 }
@@ -32,7 +39,8 @@ test_that("cases of one picture count as what they are", {
   table <- spread_table(40, 2, 3, 0, 0.01, seed = 2)
   table$reference <- paste0("r", as.integer(factor(table$case)) %% 5)
   own <- withr::with_seed(3, stats::rnorm(15, 0, 0.1))
-  table$utility <- table$utility + own[as.integer(factor(paste(table$reference, table$pipeline)))]
+  table$utility <- table$utility +
+    own[as.integer(factor(paste(table$reference, table$pipeline)))]
   parts <- internal("worth_parts_of")(table)
   expect_equal(parts$case_free, 4 * 2)
   expect_equal(parts$by_case, 0.1, tolerance = 0.5)
@@ -40,31 +48,45 @@ test_that("cases of one picture count as what they are", {
   expect_equal(internal("worth_parts_of")(table)$case_free, 39 * 2)
 })
 
-test_that("more cases, more seeds, a larger difference and fewer rivals are surer; one seed of more cases is surer than more seeds", {
-  parts <- known_spreads(0.08, 0.06)
-  by_cases <- vapply(c(4, 10, 30, 90, 270), function(n) assured(parts, 5, n, 2, 0.05), 0)
-  expect_true(all(diff(by_cases) > 0))
-  expect_gt(by_cases[5], 0.99)
-  expect_gt(assured(parts, 5, 40, 5, 0.05), assured(parts, 5, 40, 1, 0.05))
-  expect_gt(assured(parts, 5, 40, 2, 0.06), assured(parts, 5, 40, 2, 0.04))
-  expect_gt(assured(parts, 2, 40, 2, 0.05), assured(parts, 12, 40, 2, 0.05))
-  expect_gt(assured(parts, 5, 80, 1, 0.05), assured(parts, 5, 40, 2, 0.05))
-  # Who will do as well is right too.
-  expect_gt(assured(parts, 5, 40, 2, 0.05, within = 0.05), assured(parts, 5, 40, 2, 0.05))
-  expect_equal(assured(parts, 5, 2, 2, 0.05), 0)
-  expect_equal(assured(parts, 5, 40, 2, 0.05), assured(parts, 5, 40, 2, 0.05))
-})
+test_that(
+  paste0(
+    "more cases, more seeds, a larger difference and fewer rivals are surer; one seed of more ",
+    "cases is surer than more seeds"
+  ),
+  {
+    parts <- known_spreads(0.08, 0.06)
+    by_cases <- vapply(c(4, 10, 30, 90, 270), function(n) assured(parts, 5, n, 2, 0.05), 0)
+    expect_true(all(diff(by_cases) > 0))
+    expect_gt(by_cases[5], 0.99)
+    expect_gt(assured(parts, 5, 40, 5, 0.05), assured(parts, 5, 40, 1, 0.05))
+    expect_gt(assured(parts, 5, 40, 2, 0.06), assured(parts, 5, 40, 2, 0.04))
+    expect_gt(assured(parts, 2, 40, 2, 0.05), assured(parts, 12, 40, 2, 0.05))
+    expect_gt(assured(parts, 5, 80, 1, 0.05), assured(parts, 5, 40, 2, 0.05))
+    # Who will do as well is right too.
+    expect_gt(assured(parts, 5, 40, 2, 0.05, within = 0.05), assured(parts, 5, 40, 2, 0.05))
+    expect_equal(assured(parts, 5, 2, 2, 0.05), 0)
+    expect_equal(assured(parts, 5, 40, 2, 0.05), assured(parts, 5, 40, 2, 0.05))
+  }
+)
 
 test_that("what is foreseen is what verdicts then say", {
   cases <- 30
   foreseen <- assured(known_spreads(0.06, 0.05), 4, cases, 2, 0.06)
   brief <- utils::modifyList(only_structure, list(draws = 400L))
-  right <- vapply(1:60, function(i) {
-    table <- spread_table(cases, 2, 4, 0.06, 0.05, 0.06, seed = i)
-    ranked <- internal("ranked_pipelines")(table, brief)
-    ranked$pipelines$pipeline[1] == "a" && "a" %in% ranked$close
-  }, NA)
-  expect_equal(mean(right), foreseen, tolerance = 3 * sqrt(foreseen * (1 - foreseen) / 60) / foreseen)
+  right <- vapply(
+    1:60,
+    function(i) {
+      table <- spread_table(cases, 2, 4, 0.06, 0.05, 0.06, seed = i)
+      ranked <- internal("ranked_pipelines")(table, brief)
+      ranked$pipelines$pipeline[1] == "a" && "a" %in% ranked$close
+    },
+    NA
+  )
+  expect_equal(
+    mean(right),
+    foreseen,
+    tolerance = 3 * sqrt(foreseen * (1 - foreseen) / 60) / foreseen
+  )
   expect_true(foreseen > 0.4 && foreseen < 0.95)
 })
 
@@ -82,6 +104,7 @@ test_that("what more would settle is foretold where more helps, and not where it
     draws <- internal("score_draws")(table, "utility", 1000, 1)$utility
     internal("evidence_needed")(table, draws, 0.9, 0)
   }
+
   clear <- needed_for(spread_table(4, 2, 2, 0.03, 0.05, apart = 0.05, seed = 6))
   expect_true(is.finite(clear$more_cases) && clear$more_cases < 200)
   # Where it is the cases that differ, no number of seeds helps.
@@ -100,13 +123,23 @@ test_that("a forecast of nothing more says what the verdict says", {
     table <- spread_table(8, 2, 3, 0.06, 0.05, apart = 0.02, seed = seed)
     draws <- internal("score_draws")(table, "utility", 1000, 1)$utility
     known <- list(
-      worth = draws, means = internal("mean_by_pipeline")(table, "utility")[rownames(draws)],
-      parts = internal("worth_parts_of")(table), cases = 8, seeds = 2, within = 0
+      worth = draws,
+      means = internal("mean_by_pipeline")(table, "utility")[rownames(draws)],
+      parts = internal("worth_parts_of")(table),
+      cases = 8,
+      seeds = 2,
+      within = 0
     )
     leads <- max(internal("chance_best")(draws))
     settles_at <- function(confidence) {
-      internal("chance_of_settling")(known, 0, 0, internal("wanted_of_forecast")(known, confidence))
+      internal("chance_of_settling")(
+        known,
+        0,
+        0,
+        internal("wanted_of_forecast")(known, confidence)
+      )
     }
+
     expect_gt(settles_at(leads - 0.02), 0.9)
     expect_lt(settles_at(leads + 0.02), 0.1)
   }
@@ -128,16 +161,21 @@ test_that("chances foreseen are those of the same draws made one by one", {
   foreseen <- function(within) {
     internal("core_foreseen_chances")(means, c(0.01, 0.001), grid, normal, even, within)
   }
+
   by_hand <- function(row, variance, best, within) {
     kept <- 1 / (1 + variance / 0.1^2)
     worth <- t(means[row, ] * kept + sqrt(variance * kept) * t(normal))
     mean(worth[, best] >= apply(worth, 1, max) - within)
   }
+
   expect_equal(foreseen(0), c(by_hand(1, 0.01, 1, 0), by_hand(2, 0.001, 2, 0)))
   expect_equal(foreseen(0.03), c(by_hand(1, 0.01, 1, 0.03), by_hand(2, 0.001, 2, 0.03)))
   # Spreads are drawn as likely as they are: one that explains the means well, and one that can't.
   grid <- list(spreads = c(0.0001, 0.1), log_prior = c(0, 0), scales = 1)
-  expect_equal(internal("core_foreseen_chances")(means, c(1e-4, 1e-4), grid, normal, even, 0)[1], 1)
+  expect_equal(
+    internal("core_foreseen_chances")(means, c(1e-4, 1e-4), grid, normal, even, 0)[1],
+    1
+  )
 })
 
 test_that("the prior of a spread has its mass where it is said to lie", {
@@ -168,7 +206,10 @@ test_that("a plan says how many cases and seeds it takes, and what that rests on
   like <- plan_design(other, 0.1, like = file.path(folder, "runs", "main"))
   expect_equal(like$spreads, own$spreads)
   # The same twice is known better.
-  expect_equal(plan_design(other, 0.1, like = c(folder, folder))$spreads$case_free, 2 * own$spreads$case_free)
+  expect_equal(
+    plan_design(other, 0.1, like = c(folder, folder))$spreads$case_free,
+    2 * own$spreads$case_free
+  )
   words <- format(own)
   expect_match(words, "The cheapest that is sure enough|Nothing up to", all = FALSE)
   expect_match(words, "as in run main", all = FALSE)
@@ -179,15 +220,29 @@ test_that("a plan says how many cases and seeds it takes, and what that rests on
 test_that("what can't be planned for is said", {
   folder <- small_trial()
   expect_error(plan_design(folder, 2), class = "sprenn_error_argument")
-  expect_error(plan_design(folder, 0.1, like = tempdir()), class = "sprenn_error_argument", "no run")
-  expect_error(plan_design(folder, 0.1, like = file.path(folder, "nowhere")), class = "sprenn_error_argument", "no run")
+  expect_error(
+    plan_design(folder, 0.1, like = tempdir()),
+    class = "sprenn_error_argument",
+    "no run"
+  )
+  expect_error(
+    plan_design(folder, 0.1, like = file.path(folder, "nowhere")),
+    class = "sprenn_error_argument",
+    "no run"
+  )
   trial <- read_trial(folder)
   trial$lineup$pipelines <- trial$lineup$pipelines[1, ]
-  expect_error(plan_design(trial, 0.1), class = "sprenn_error_argument", "nothing to tell apart")
+  expect_error(
+    plan_design(trial, 0.1),
+    class = "sprenn_error_argument",
+    "nothing to tell apart"
+  )
   said <- run_cli("plan", folder, "--tell", "0.1", "--sure", "0.8")
   expect_equal(said$status, 0)
   expect_match(said$out, "1 seed  2 seeds", all = FALSE)
-  facts <- jsonlite::parse_json(paste(run_cli("plan", folder, "--tell", "0.1", "--json")$out, collapse = ""))
+  facts <- jsonlite::parse_json(
+    paste(run_cli("plan", folder, "--tell", "0.1", "--json")$out, collapse = "")
+  )
   expect_equal(facts$tell, 0.1)
   expect_gt(length(facts$designs), 20)
 })

@@ -8,8 +8,22 @@ page_of <- function(..., pages = character(), env = parent.frame()) {
   internal("guide_page")(file, pages)
 }
 
-test_that("a page asks for nothing from anywhere, and has a title, anchors and its pictures inside", {
-  page <- page_of("<!--", "%\\VignetteIndexEntry{Mending & more}", "-->", "", "# Mending & more", "", "## What to *do* first?", "", "![a dot](dot.png)", "", "| a | b |", "| --- | --- |", "| 1 | 2 |")
+test_that("a page fetches nothing, and has a title, anchors and its pictures inside", {
+  page <- page_of(
+    "<!--",
+    "%\\VignetteIndexEntry{Mending & more}",
+    "-->",
+    "",
+    "# Mending & more",
+    "",
+    "## What to *do* first?",
+    "",
+    "![a dot](dot.png)",
+    "",
+    "| a | b |",
+    "| --- | --- |",
+    "| 1 | 2 |"
+  )
   expect_match(page, "<title>Mending &amp; more</title>", fixed = TRUE)
   expect_no_match(page, "VignetteIndexEntry")
   expect_match(page, "<h2 id=\"what-to-do-first\">", fixed = TRUE)
@@ -24,19 +38,36 @@ test_that("a page asks for nothing from anywhere, and has a title, anchors and i
 })
 
 test_that("links lead to other pages; a page by itself has none to what lies elsewhere", {
-  text <- c("# Here", "", "[near](there.md#part), [far](../docs/far.md), [front](../README.md), [out](https://pictures.example/a.md)")
+  text <- c(
+    "# Here",
+    "",
+    paste0(
+      "[near](there.md#part), [far](../docs/far.md), [front](../README.md), ",
+      "[out](https://pictures.example/a.md)"
+    )
+  )
   alone <- page_of(text)
   expect_match(alone, "<a href=\"there.html#part\">near</a>, far, front,", fixed = TRUE)
   expect_match(alone, "<a href=\"https://pictures.example/a.md\">", fixed = TRUE)
   site <- page_of(text, pages = c(Here = "here.html", There = "there.html"))
-  expect_match(site, "<a href=\"far.html\">far</a>, <a href=\"index.html\">front</a>", fixed = TRUE)
+  expect_match(
+    site,
+    "<a href=\"far.html\">far</a>, <a href=\"index.html\">front</a>",
+    fixed = TRUE
+  )
   nav <- xml2::xml_find_all(xml2::read_html(site), "//nav/a")
   expect_equal(xml2::xml_text(nav), c("Here", "There"))
   expect_equal(xml2::xml_attr(nav, "aria-current"), c("page", NA))
 })
 
 test_that("letters of all kinds stay, and code is shown as it is", {
-  page <- page_of("# \u00d6l auf Stein \u2014 \u05e9\u05dc\u05d5\u05dd", "", "```sh", "sprenn measure \"<a>.png\" && echo $?", "```")
+  page <- page_of(
+    "# \u00d6l auf Stein \u2014 \u05e9\u05dc\u05d5\u05dd",
+    "",
+    "```sh",
+    "sprenn measure \"<a>.png\" && echo $?",
+    "```"
+  )
   expect_match(page, "\u05e9\u05dc\u05d5\u05dd", fixed = TRUE)
   expect_match(page, "&quot;&lt;a&gt;.png&quot; &amp;&amp; echo $?", fixed = TRUE)
   expect_match(page, "class=\"language-sh\"", fixed = TRUE)
@@ -61,6 +92,7 @@ test_that("R finds every guide as a vignette, and weaves it into a page", {
     expect_gt(file.size(engine$weave(file)), 5000)
     parse(engine$tangle(file))
   }
+
   # None is a burden to the package.
   expect_lt(sum(file.size(list.files(out, "[.]html$", full.names = TRUE))), 3e6)
 })

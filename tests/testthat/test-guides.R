@@ -42,7 +42,10 @@ test_that("grain is no edge, and hides none", {
   grain <- withr::with_seed(3, array(stats::rnorm(80 * 120, sd = 0.015), c(80, 120, 3)))
   clean <- which(guide_of(picture, "edges") > 0.5)
   noisy <- which(guide_of(picture + grain, "edges") > 0.5)
-  beside <- function(at) unique(c(outer(at, c(0, -1, 1, -80, 80, -81, -79, 79, 81), `+`)))
+  beside <- function(at) {
+    unique(c(outer(at, c(0, -1, 1, -80, 80, -81, -79, 79, 81), `+`)))
+  }
+
   expect_gt(mean(clean %in% beside(noisy)), 0.95)
   expect_gt(mean(noisy %in% beside(clean)), 0.8)
 })
@@ -53,7 +56,10 @@ test_that("areas have few colours, each near what it stands for", {
   colours <- nrow(unique(round(matrix(areas, ncol = 3), 3)))
   expect_gt(colours, 4)
   expect_lt(colours, 250)
-  smooth <- internal("resize_picture")(internal("resize_picture")(picture, c(40, 30)), c(160, 120))
+  smooth <- internal("resize_picture")(
+    internal("resize_picture")(picture, c(40, 30)),
+    c(160, 120)
+  )
   expect_lt(mean(abs(areas - smooth)), 0.08)
   # What is flat already stays as it is.
   flat <- array(0.3, c(60, 60, 3))
@@ -63,11 +69,14 @@ test_that("areas have few colours, each near what it stands for", {
 
 test_that("no area is smaller than a speck", {
   areas <- internal("core_areas")(scene(9, 160, 120), 8, 0.002)
-  label <- match(apply(round(matrix(areas, ncol = 3), 5), 1, paste, collapse = " "), unique(apply(round(matrix(areas, ncol = 3), 5), 1, paste, collapse = " ")))
+  label <- match(
+    apply(round(matrix(areas, ncol = 3), 5), 1, paste, collapse = " "),
+    unique(apply(round(matrix(areas, ncol = 3), 5), 1, paste, collapse = " "))
+  )
   expect_gte(min(table(label)), floor(0.002 * 160 * 120))
 })
 
-test_that("a quick look sees bars, white and small regions in the small copy and in the bytes alike", {
+test_that("a quick look sees bars, white and small regions in the copy as in the bytes", {
   picture <- round(scene(2, 128, 96) * 255) / 255
   picture[1:12, , ] <- 0
   bytes <- internal("core_pack")(picture)
@@ -81,6 +90,9 @@ test_that("a quick look sees bars, white and small regions in the small copy and
   expect_equal(sum(seen$regions), 1)
   speckled <- by_value$small
   speckled[cbind(rep(seq(14, 44, 6), each = 8), rep(seq(4, 60, 8), 6), 1)] <- 1
-  small <- function(small) sum(Filter(function(size) size < 0.003, internal("core_inspect")(small, 8)$regions))
+  small <- function(small) {
+    sum(Filter(function(size) size < 0.003, internal("core_inspect")(small, 8)$regions))
+  }
+
   expect_gt(small(speckled), small(by_value$small))
 })

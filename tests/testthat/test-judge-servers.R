@@ -1,15 +1,33 @@
 # Judges over real connections: the stand-ins as servers, and servers that lie.
 lines_for <- function(...) c(small_brief, "judges:", ...)
 
-test_that("the stand-in judges speak the Open Inference Protocol, with tensors of their own names", {
+test_that("the stand-in judges speak the Open Inference Protocol with their own tensors", {
   skip_on_cran()
   running <- start_standins(c("heron", "plover"))
   withr::defer(stop_standins(running))
   folder <- small_trial(
-    suite = change(sub("prompt: a thing}", "prompt: [two kites, a teal sky, a windmill, a moonlit night]}", small_suite), "a thing, ", "a lighthouse, some gulls, a greenhouse, a misty morning, lettering on a board, "),
+    suite = change(
+      sub(
+        "prompt: a thing}",
+        "prompt: [two kites, a teal sky, a windmill, a moonlit night]}",
+        small_suite
+      ),
+      "a thing, ",
+      "a lighthouse, some gulls, a greenhouse, a misty morning, lettering on a board, "
+    ),
     brief = lines_for(
-      paste0("  heron: {kind: answering, address: \"", running$addresses[["heron"]], "\", model: heron, deny: \"no {say}\", batch: 3, tensors: {picture: IMAGES, statement: TEXTS, probability: P}}"),
-      paste0("  plover: {kind: embedding, address: \"", running$addresses[["plover"]], "\", model: plover, text_model: plover-texts, tensors: {picture: IMAGES, statement: TEXTS, vector: EMBEDDING}}")
+      paste0(
+        "  heron: {kind: answering, address: \"",
+        running$addresses[["heron"]],
+        "\", model: heron, deny: \"no {say}\", batch: 3, tensors: {picture: IMAGES, statement: ",
+        "TEXTS, probability: P}}"
+      ),
+      paste0(
+        "  plover: {kind: embedding, address: \"",
+        running$addresses[["plover"]],
+        "\", model: plover, text_model: plover-texts, tensors: {picture: IMAGES, statement: ",
+        "TEXTS, vector: EMBEDDING}}"
+      )
     )
   )
   takes <- run_trial(folder)
@@ -18,7 +36,13 @@ test_that("the stand-in judges speak the Open Inference Protocol, with tensors o
   expect_equal(judged$version, c("heron 3", "plover 3, plover-texts 3"))
   scores <- score_run(folder)
   # The same judges as functions say the same of the same pictures.
-  writeLines(lines_for("  heron: {kind: answering, call: \"sprenn::standin_heron\", deny: \"no {say}\"}", "  plover: {kind: embedding, call: \"sprenn::standin_plover\"}"), file.path(folder, "brief.yml"))
+  writeLines(
+    lines_for(
+      "  heron: {kind: answering, call: \"sprenn::standin_heron\", deny: \"no {say}\"}",
+      "  plover: {kind: embedding, call: \"sprenn::standin_plover\"}"
+    ),
+    file.path(folder, "brief.yml")
+  )
   here <- score_run(folder)
   for (name in c("heron", "plover")) {
     there <- scores[scores$measure == name, ]
@@ -35,18 +59,33 @@ lying_server <- function(said, versions = list("1"), env = parent.frame()) {
   app$locals$said <- said
   app$locals$versions <- versions
   app$get("/v2/models/liar", function(req, res) {
-    res$send_json(auto_unbox = TRUE, list(
-      name = "liar", versions = req$app$locals$versions,
-      inputs = list(list(name = "picture", datatype = "FP32", shape = list(-1, 3, -1, -1)), list(name = "statement", datatype = "BYTES", shape = list(-1)))
-    ))
+    res$send_json(
+      auto_unbox = TRUE,
+      list(
+        name = "liar",
+        versions = req$app$locals$versions,
+        inputs = list(
+          list(name = "picture", datatype = "FP32", shape = list(-1, 3, -1, -1)),
+          list(name = "statement", datatype = "BYTES", shape = list(-1))
+        )
+      )
+    )
   })
   app$post("/v2/models/liar/infer", function(req, res) {
     req$app$locals$calls <- (if (is.null(req$app$locals$calls)) 0 else req$app$locals$calls) + 1
     head <- as.integer(req$get_header("Inference-Header-Content-Length"))
     request <- jsonlite::parse_json(rawToChar(req$raw[seq_len(head)]))
-    request$pixels <- readBin(req$raw[-seq_len(head)], "numeric", prod(unlist(request$inputs[[1]]$shape)), size = 4)
+    request$pixels <- readBin(
+      req$raw[-seq_len(head)],
+      "numeric",
+      prod(unlist(request$inputs[[1]]$shape)),
+      size = 4
+    )
     answer <- req$app$locals$said(request, req$app$locals$calls)
-    if (is.numeric(answer)) return(res$set_status(answer)$send_json(list(error = "not now"), auto_unbox = TRUE))
+    if (is.numeric(answer)) {
+      return(res$set_status(answer)$send_json(list(error = "not now"), auto_unbox = TRUE))
+    }
+
     res$send_json(answer, auto_unbox = TRUE, digits = NA)
   })
   process <- webfakes::local_app_process(app, .local_envir = env)
@@ -56,66 +95,146 @@ lying_server <- function(said, versions = list("1"), env = parent.frame()) {
 # Depth and figures of a picture, as the tests below hold them: what is red is near; a nose
 # where it is brightest, an ankle where it is darkest.
 red_depth <- function(pixels) pixels[, , 1]
+
 two_joints <- function(pixels) {
   light <- apply(pixels, 1:2, sum)
-  share <- function(at) c((arrayInd(at, dim(light))[2] - 0.5) / ncol(light), (arrayInd(at, dim(light))[1] - 0.5) / nrow(light))
+  share <- function(at) {
+    c(
+      (arrayInd(at, dim(light))[2] - 0.5) / ncol(light),
+      (arrayInd(at, dim(light))[1] - 0.5) / nrow(light)
+    )
+  }
+
   list(list(nose = share(which.max(light)), left_ankle = share(which.min(light))))
 }
+
 assign("red_depth", red_depth, globalenv())
 assign("two_joints", two_joints, globalenv())
 
 test_that("depth and figures come from servers as from functions, and tell who keeps the layout", {
   skip_on_cran()
-  answer_with <- function(name, values) eval(bquote(function(request, calls) {
-    shape <- unlist(request$inputs[[1]]$shape)
-    pictures <- array(request$pixels, rev(shape))
-    each <- lapply(seq_len(shape[1]), function(i) aperm(pictures[, , , i], c(2, 1, 3)))
-    found <- (.(values))(each)
-    list(model_name = "liar", id = request$id, outputs = list(list(name = .(name), datatype = "FP32", shape = found$shape, data = found$data)))
-  }))
-  depth_of <- eval(bquote(function(each) {
-    maps <- lapply(each, .(red_depth))
-    list(shape = c(length(maps), 1, dim(maps[[1]])), data = unlist(lapply(maps, t)))
-  }))
+  answer_with <- function(name, values) {
+    eval(
+      bquote(function(request, calls) {
+        shape <- unlist(request$inputs[[1]]$shape)
+        pictures <- array(request$pixels, rev(shape))
+        each <- lapply(seq_len(shape[1]), function(i) aperm(pictures[, , , i], c(2, 1, 3)))
+        found <- (.(values))(each)
+        list(
+          model_name = "liar",
+          id = request$id,
+          outputs = list(list(
+            name = .(name),
+            datatype = "FP32",
+            shape = found$shape,
+            data = found$data
+          ))
+        )
+      })
+    )
+  }
+
+  depth_of <- eval(
+    bquote(function(each) {
+      maps <- lapply(each, .(red_depth))
+      list(
+        shape = c(length(maps), 1, dim(maps[[1]])),
+        data = unlist(lapply(maps, t))
+      )
+    })
+  )
   # Two figures a picture, of which the second is not there.
-  figures_of <- eval(bquote(function(each) {
-    one <- function(pixels) {
-      found <- (.(two_joints))(pixels)[[1]]
-      joints <- matrix(0.1, 17, 3)
-      joints[1, ] <- c(found$nose, 0.9)
-      joints[16, ] <- c(found$left_ankle, 0.5)
-      c(t(joints), rep(0.2, 51))
-    }
-    list(shape = c(length(each), 2, 17, 3), data = unlist(lapply(each, one)))
-  }))
-  served <- function(kind, name, values) paste0("  there: {kind: ", kind, ", address: \"", lying_server(answer_with(name, values), env = parent.frame()), "\", model: liar}")
+  figures_of <- eval(
+    bquote(function(each) {
+      one <- function(pixels) {
+        found <- (.(two_joints))(pixels)[[1]]
+        joints <- matrix(0.1, 17, 3)
+        joints[1, ] <- c(found$nose, 0.9)
+        joints[16, ] <- c(found$left_ankle, 0.5)
+        c(t(joints), rep(0.2, 51))
+      }
+
+      list(shape = c(length(each), 2, 17, 3), data = unlist(lapply(each, one)))
+    })
+  )
+  served <- function(kind, name, values) {
+    paste0(
+      "  there: {kind: ",
+      kind,
+      ", address: \"",
+      lying_server(answer_with(name, values), env = parent.frame()),
+      "\", model: liar}"
+    )
+  }
+
   for (kind in c("depth", "pose")) {
-    server <- if (kind == "depth") served("depth", "depth", depth_of) else served("pose", "figures", figures_of)
-    folder <- small_trial(brief = lines_for(server, paste0("  here: {kind: ", kind, ", file: here.R}")))
-    writeLines(if (kind == "depth") "judge('here', depth = function(pictures) lapply(pictures, get('red_depth', globalenv())))" else "judge('here', figures = function(pictures) lapply(pictures, get('two_joints', globalenv())))", file.path(folder, "here.R"))
+    server <- if (kind == "depth") {
+      served("depth", "depth", depth_of)
+    } else {
+      served("pose", "figures", figures_of)
+    }
+    folder <- small_trial(
+      brief = lines_for(server, paste0("  here: {kind: ", kind, ", file: here.R}"))
+    )
+    writeLines(
+      if (kind == "depth") {
+        "judge('here', depth = function(pictures) lapply(pictures, get('red_depth', globalenv())))"
+      } else {
+        paste0(
+          "judge('here', figures = function(pictures) lapply(pictures, get('two_joints', ",
+          "globalenv())))"
+        )
+      },
+      file.path(folder, "here.R")
+    )
     takes <- run_trial(folder)
     expect_equal(attr(takes, "judged")$problem, c(NA_character_, NA_character_), info = kind)
     scores <- score_run(folder)
     there <- scores[scores$measure == "there", ]
     expect_equal(nrow(there), nrow(takes))
     expect_equal(there$axis, rep("structure", nrow(takes)))
-    expect_equal(there$value, scores$value[scores$measure == "here"], tolerance = 1e-3, info = kind)
+    expect_equal(
+      there$value,
+      scores$value[scores$measure == "here"],
+      tolerance = 1e-3,
+      info = kind
+    )
     pipeline <- takes$pipeline[match(there$take, takes$take)]
-    expect_gt(mean(there$value[pipeline == "firm"]), mean(there$value[pipeline == "loose"]) + 0.05)
+    expect_gt(
+      mean(there$value[pipeline == "firm"]),
+      mean(there$value[pipeline == "loose"]) + 0.05
+    )
   }
 })
 
 # An answer of the right shape, with `value` for everything.
-right_answer <- "function(request, value = 0.5, ...) list(model_name = 'liar', id = request$id, outputs = list(list(name = 'probability', datatype = 'FP32', shape = c(request$inputs[[1]]$shape[[1]], request$inputs[[2]]$shape[[1]]), data = rep(value, request$inputs[[1]]$shape[[1]] * request$inputs[[2]]$shape[[1]]))), ...)"
+right_answer <- paste0(
+  "function(request, value = 0.5, ...) list(model_name = 'liar', id = request$id, outputs = ",
+  "list(list(name = 'probability', datatype = 'FP32', shape = c(request$inputs[[1]]$shape[[1]], ",
+  "request$inputs[[2]]$shape[[1]]), data = rep(value, request$inputs[[1]]$shape[[1]] * ",
+  "request$inputs[[2]]$shape[[1]]))), ...)"
+)
+
 asked <- function(said, ...) {
   address <- lying_server(said, ..., env = parent.frame())
-  folder <- small_trial(brief = lines_for(paste0("  liar: {kind: answering, address: \"", address, "\", model: liar, at_once: 1, seconds: 2}")), env = parent.frame())
+  folder <- small_trial(
+    brief = lines_for(paste0(
+      "  liar: {kind: answering, address: \"",
+      address,
+      "\", model: liar, at_once: 1, seconds: 2}"
+    )),
+    env = parent.frame()
+  )
   list(folder = folder, judged = attr(run_trial(folder), "judged"))
 }
 
 test_that("a server that is busy for a while is asked again", {
   skip_on_cran()
-  body <- paste0("function(request, calls) if (calls <= 2) 503 else (", right_answer, ")(request)")
+  body <- paste0(
+    "function(request, calls) if (calls <= 2) 503 else (",
+    right_answer,
+    ")(request)"
+  )
   found <- asked(eval(parse(text = body)))
   expect_equal(found$judged$problem, NA_character_)
   scores <- score_run(found$folder)
@@ -125,21 +244,41 @@ test_that("a server that is busy for a while is asked again", {
 test_that("a server that changes its version, lies or breaks off is stopped with the reason", {
   skip_on_cran()
   wrong <- list(
-    "is now of version 2" = "function(request, calls) RIGHT(request, model_version = if (calls > 1) '2' else '1')",
-    "answer to another request" = "function(request, calls) { right <- RIGHT(request); right$id <- 'other'; right }",
-    "no output probability" = "function(request, calls) { right <- RIGHT(request); right$outputs[[1]]$name <- 'p'; right }",
+    "is now of version 2" = paste0(
+      "function(request, calls) ",
+      "RIGHT(request, model_version = if (calls > 1) '2' else '1')"
+    ),
+    "answer to another request" = paste0(
+      "function(request, calls) ",
+      "{ right <- RIGHT(request); right$id <- 'other'; right }"
+    ),
+    "no output probability" = paste0(
+      "function(request, calls) { right <- RIGHT(request); right$outputs[[1]]$name <- 'p'; right ",
+      "}"
+    ),
     "probability 3" = "function(request, calls) RIGHT(request, 3)",
-    "wanted 4 x|wanted 2 x" = "function(request, calls) { right <- RIGHT(request); right$outputs[[1]]$shape <- 1; right$outputs[[1]]$data <- 0.5; right }",
+    "wanted 4 x|wanted 2 x" = paste0(
+      "function(request, calls) { right <- RIGHT(request); right$outputs[[1]]$shape <- 1; ",
+      "right$outputs[[1]]$data <- 0.5; right }"
+    ),
     "not now" = "function(request, calls) 400"
   )
   for (reason in names(wrong)) {
-    found <- asked(eval(parse(text = gsub("RIGHT", paste0("(", right_answer, ")"), wrong[[reason]], fixed = TRUE))))
+    found <- asked(
+      eval(
+        parse(
+          text = gsub("RIGHT", paste0("(", right_answer, ")"), wrong[[reason]], fixed = TRUE)
+        )
+      )
+    )
     expect_match(found$judged$problem, reason, info = reason)
   }
 })
 
 test_that("a server that is not there leaves the run whole, and says so", {
-  folder <- small_trial(brief = lines_for("  gone: {kind: answering, address: \"http://127.0.0.1:9\", model: gone}"))
+  folder <- small_trial(
+    brief = lines_for("  gone: {kind: answering, address: \"http://127.0.0.1:9\", model: gone}")
+  )
   takes <- run_trial(folder)
   expect_match(attr(takes, "judged")$problem, "127.0.0.1:9")
   expect_true(all(takes$state == "made"))

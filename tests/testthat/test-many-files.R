@@ -1,10 +1,14 @@
 many_pictures <- function(count, env = parent.frame()) {
   folder <- withr::local_tempdir(.local_envir = env)
   paths <- sprintf("p%03d.png", seq_len(count))
-  for (i in seq_len(count)) png::writePNG(scene(i, 24, 16), file.path(folder, paths[i]))
+  for (i in seq_len(count)) {
+    png::writePNG(scene(i, 24, 16), file.path(folder, paths[i]))
+  }
+
   writeLines("no picture", file.path(folder, paths[7]))
   list(folder = normalizePath(folder), paths = paths)
 }
+
 examine <- function(given, ...) {
   suite <- list(cases = lapply(given$paths, function(path) list(reference = path)))
   internal("look_at_files")(suite, given$folder, ...)$find(internal("named_files")(suite))
@@ -40,5 +44,9 @@ test_that("a trial is packed as it was read, with the engines that it was read w
   trial <- read_trial(folder, engines = list(mixer = mixing_engine()))
   zip <- pack_trial(trial, withr::local_tempfile(fileext = ".zip"))
   expect_true("small/data/mixer.R" %in% zip::zip_list(zip)$filename)
-  expect_error(pack_trial(folder, withr::local_tempfile(fileext = ".zip")), "not to be run", class = "sprenn_error_trial")
+  expect_error(
+    pack_trial(folder, withr::local_tempfile(fileext = ".zip")),
+    "not to be run",
+    class = "sprenn_error_trial"
+  )
 })

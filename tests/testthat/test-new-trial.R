@@ -14,7 +14,10 @@ test_that("a folder of pictures becomes a trial that works without editing", {
   made <- new_trial(folder, from = from, prompt = "a \"wood\" engraving: fine lines")
   expect_equal(names(attr(made, "left_out")), "notes.txt")
   trial <- read_trial(folder)
-  expect_setequal(vapply(trial$suite$cases, `[[`, "", "id"), c("salt-works", "signalmast-u", "tower", "tiny"))
+  expect_setequal(
+    vapply(trial$suite$cases, `[[`, "", "id"),
+    c("salt-works", "signalmast-u", "tower", "tiny")
+  )
   expect_equal(trial$suite$cases[[1]]$prompt[[1]]$say, "a \"wood\" engraving: fine lines")
   plan <- plan_run(trial)
   expect_equal(nrow(plan), 4 * 3 * 4)
@@ -31,7 +34,10 @@ test_that("a look given with the pictures is the look to reach", {
 
 test_that("names that end up alike are told apart", {
   plain <- internal("plain_names")
-  expect_equal(plain(c("a b.png", "a_b.jpg", "\u00e9t\u00e9.png", "###.png")), c("a-b", "a-b-1", "ete", "picture"))
+  expect_equal(
+    plain(c("a b.png", "a_b.jpg", "\u00e9t\u00e9.png", "###.png")),
+    c("a-b", "a-b-1", "ete", "picture")
+  )
 })
 
 test_that("nothing is made where something is, or from nothing", {
@@ -40,9 +46,20 @@ test_that("nothing is made where something is, or from nothing", {
   expect_error(new_trial(folder, demo = TRUE), "not empty", class = "sprenn_error_new")
   expect_equal(list.files(folder), "keep.txt")
   target <- file.path(withr::local_tempdir(), "x")
-  expect_error(new_trial(target, from = withr::local_tempdir()), "no usable picture", class = "sprenn_error_new")
-  expect_error(new_trial(target, from = "nowhere"), "no folder or file", class = "sprenn_error_new")
-  expect_error(new_trial(target, from = own_pictures(), look = "gone.png"), class = "sprenn_error_picture")
+  expect_error(
+    new_trial(target, from = withr::local_tempdir()),
+    "no usable picture",
+    class = "sprenn_error_new"
+  )
+  expect_error(
+    new_trial(target, from = "nowhere"),
+    "no folder or file",
+    class = "sprenn_error_new"
+  )
+  expect_error(
+    new_trial(target, from = own_pictures(), look = "gone.png"),
+    class = "sprenn_error_picture"
+  )
   expect_error(new_trial(target), "one of these", class = "sprenn_error_new")
   expect_false(file.exists(target))
   expect_equal(list.files(dirname(target), all.files = TRUE, no.. = TRUE), character())
@@ -56,11 +73,18 @@ test_that("the demo trial is sound, and holds what it promises", {
   expect_equal(nrow(check_trial(trial$folder)), 0)
   expect_length(trial$suite$seeds, 2)
   expect_gte(nrow(trial$lineup$pipelines), 4)
-  expect_setequal(names(trial$lineup$engines), c("yarrow", "bracken", "quince", "teasel", "sorrel", "handmade"))
+  expect_setequal(
+    names(trial$lineup$engines),
+    c("yarrow", "bracken", "quince", "teasel", "sorrel", "handmade")
+  )
   expect_true("hold" %in% trial$lineup$pipelines$vary)
-  formats <- vapply(list.files(file.path(folder, "references"), full.names = TRUE), function(file) {
-    internal("picture_facts")(readBin(file, "raw", 1e6))$format
-  }, "")
+  formats <- vapply(
+    list.files(file.path(folder, "references"), full.names = TRUE),
+    function(file) {
+      internal("picture_facts")(readBin(file, "raw", 1e6))$format
+    },
+    ""
+  )
   expect_setequal(formats, c("png", "jpeg", "webp", "tiff"))
   other <- file.path(withr::local_tempdir(), "demo")
   new_trial(other, demo = TRUE)
@@ -76,26 +100,33 @@ test_that("a suite made of pictures is named after the trial's folder", {
     new_trial(folder, from = pictures)
     read_trial(folder)$suite$suite
   }
+
   expect_equal(named("spring tiles"), "spring-tiles")
   expect_equal(named("K\u00fcste_2"), "kuste-2")
   expect_equal(named("\u6d77"), "picture")
 })
 
-test_that("a trial that leaves the measures little to go by is told so, and one that does not is not", {
+test_that("a trial that leaves the measures little to go by is warned, and others are not", {
   case <- function(id, job, look = NA_character_, watch = list()) {
     list(id = id, job = job, look = look, watch = watch)
   }
+
   trial <- function(cases, seeds = 1:2, pipelines = 2) {
     list(
       suite = list(cases = cases, seeds = seeds),
-      lineup = list(pipelines = tibble::tibble(
-        jobs = rep(list(c("restyle", "repair")), pipelines),
-        follows = rep(NA_character_, pipelines)
-      ))
+      lineup = list(
+        pipelines = tibble::tibble(
+          jobs = rep(list(c("restyle", "repair")), pipelines),
+          follows = rep(NA_character_, pipelines)
+        )
+      )
     )
   }
+
   weak <- internal("weak_spots")
-  told <- weak(trial(list(case("a", "restyle"), case("b", "repair")), seeds = 1, pipelines = 1))
+  told <- weak(
+    trial(list(case("a", "restyle"), case("b", "repair")), seeds = 1, pipelines = 1)
+  )
   expect_length(told, 3)
   expect_match(told[1], "look of a:")
   expect_match(told[2], "watched in a:")

@@ -28,12 +28,16 @@ test_that("a contour's angle is held doubled: upright and level stripes are oppo
     x <- if (direction == "upright") col(matrix(0, 96, 96)) else row(matrix(0, 96, 96))
     view(array(0.5 + 0.4 * sin(x / 3), c(96, 96, 3)))
   }
+
   expect_equal(agreement(stripes("upright"), stripes("level")), -1, tolerance = 0.05)
 })
 
 test_that("a mirrored picture agrees with the mirrored reference", {
   picture <- scene(5, 384, 256)
-  expect_gt(internal("core_mirrored")(view(mirrored(picture))$handle, view(picture)$handle, NULL), 0.999)
+  expect_gt(
+    internal("core_mirrored")(view(mirrored(picture))$handle, view(picture)$handle, NULL),
+    0.999
+  )
   expect_lt(internal("core_mirrored")(view(picture)$handle, view(picture)$handle, NULL), 0.3)
 })
 

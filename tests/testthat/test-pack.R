@@ -1,8 +1,12 @@
 packed <- function(env = parent.frame()) {
   folder <- file.path(withr::local_tempdir(.local_envir = env), "\u00dcbungs-Kacheln")
   new_trial(folder, demo = TRUE, cases = 2)
-  list(folder = folder, zip = pack_trial(folder, withr::local_tempfile(fileext = ".zip", .local_envir = env)))
+  list(
+    folder = folder,
+    zip = pack_trial(folder, withr::local_tempfile(fileext = ".zip", .local_envir = env))
+  )
 }
+
 # A zip of a folder after something was done to its contents.
 tampered <- function(zip, change, env = parent.frame()) {
   work <- withr::local_tempdir(.local_envir = env)
@@ -12,6 +16,7 @@ tampered <- function(zip, change, env = parent.frame()) {
   zip::zip(out, list.files(work, all.files = TRUE, no.. = TRUE), root = work, mode = "mirror")
   out
 }
+
 refused <- function(zip, found) {
   folder <- file.path(withr::local_tempdir(), "never")
   expect_error(new_trial(folder, from = zip), found, class = "sprenn_error_new")
@@ -24,11 +29,14 @@ test_that("a packed trial unpacks elsewhere as it was, and runs", {
   new_trial(there, from = one$zip)
   files <- sort(list.files(one$folder, recursive = TRUE))
   expect_equal(sort(list.files(there, recursive = TRUE)), files)
-  expect_equal(unname(tools::md5sum(file.path(there, files))), unname(tools::md5sum(file.path(one$folder, files))))
+  expect_equal(
+    unname(tools::md5sum(file.path(there, files))),
+    unname(tools::md5sum(file.path(one$folder, files)))
+  )
   expect_identical(plan_run(there)$take, plan_run(one$folder)$take)
 })
 
-test_that("the zip is a bag whose manifest any tool can check, with own engines inside and no runs", {
+test_that("the zip is a bag with a checkable manifest, own engines inside and no runs", {
   folder <- small_trial()
   run_trial(folder)
   zip <- pack_trial(folder, withr::local_tempfile(fileext = ".zip"))
@@ -36,23 +44,46 @@ test_that("the zip is a bag whose manifest any tool can check, with own engines 
   utils::unzip(zip, exdir = work)
   bag <- file.path(work, "small")
   expect_equal(readLines(file.path(bag, "bagit.txt"))[1], "BagIt-Version: 1.0")
-  expect_setequal(list.files(file.path(bag, "data")), c("brief.yml", "lineup.yml", "mixer.R", "references", "suite.yml"))
+  expect_setequal(
+    list.files(file.path(bag, "data")),
+    c("brief.yml", "lineup.yml", "mixer.R", "references", "suite.yml")
+  )
   manifest <- strsplit(readLines(file.path(bag, "manifest-sha256.txt")), "  ")
-  for (line in manifest) expect_equal(line[1], paste(unclass(openssl::sha256(file(file.path(bag, line[2])))), collapse = ""))
+  for (line in manifest) {
+    expect_equal(
+      line[1],
+      paste(unclass(openssl::sha256(file(file.path(bag, line[2])))), collapse = "")
+    )
+  }
 })
 
 test_that("anything altered, added, missing or misnamed in a zip is refused, and nothing is made", {
   zip <- packed()$zip
-  append_to <- function(path) function(bag) cat("# more\n", file = file.path(bag, path), append = TRUE)
+  append_to <- function(path) {
+    function(bag) cat("# more\n", file = file.path(bag, path), append = TRUE)
+  }
+
   refused(tampered(zip, append_to("data/suite.yml")), "altered since, \"data/suite.yml\"")
-  refused(tampered(zip, function(bag) writeLines("x", file.path(bag, "data", "extra.R"))), "at odds, \"data/extra.R\"")
-  refused(tampered(zip, function(bag) unlink(file.path(bag, "data", "looks"), recursive = TRUE)), "at odds")
+  refused(
+    tampered(zip, function(bag) writeLines("x", file.path(bag, "data", "extra.R"))),
+    "at odds, \"data/extra.R\""
+  )
+  refused(
+    tampered(zip, function(bag) unlink(file.path(bag, "data", "looks"), recursive = TRUE)),
+    "at odds"
+  )
   refused(tampered(zip, function(bag) unlink(file.path(bag, "bagit.txt"))), "no bag")
-  refused(tampered(zip, function(bag) writeLines("nonsense", file.path(bag, "manifest-sha256.txt"))), "manifest that is none")
-  refused(tampered(zip, function(bag) {
-    info <- readLines(file.path(bag, "bag-info.txt"))
-    writeLines(sub("Fingerprint: .", "Fingerprint: x", info), file.path(bag, "bag-info.txt"))
-  }), "another fingerprint")
+  refused(
+    tampered(zip, function(bag) writeLines("nonsense", file.path(bag, "manifest-sha256.txt"))),
+    "manifest that is none"
+  )
+  refused(
+    tampered(zip, function(bag) {
+      info <- readLines(file.path(bag, "bag-info.txt"))
+      writeLines(sub("Fingerprint: .", "Fingerprint: x", info), file.path(bag, "bag-info.txt"))
+    }),
+    "another fingerprint"
+  )
   bytes <- readBin(zip, "raw", file.size(zip))
   cut <- withr::local_tempfile(fileext = ".zip")
   writeBin(bytes[seq_len(length(bytes) %/% 2)], cut)
@@ -63,24 +94,46 @@ test_that("a zip that climbs out of its folder, or holds a link or two of a name
   # Names are changed in the bytes, in both places where a zip has them.
   renamed <- function(from, to, env = parent.frame()) {
     bytes <- readBin(packed(env)$zip, "raw", 1e7)
-    for (at in grepRaw(from, bytes, fixed = TRUE, all = TRUE)) bytes[at + seq_len(nchar(from)) - 1] <- charToRaw(to)
+    for (at in grepRaw(from, bytes, fixed = TRUE, all = TRUE)) {
+      bytes[at + seq_len(nchar(from)) - 1] <- charToRaw(to)
+    }
+
     out <- withr::local_tempfile(fileext = ".zip", .local_envir = env)
     writeBin(bytes, out)
     out
   }
-  refused(renamed("brackwater-tiles/data/brief.yml", "../../../../../../tmp/brief.yml"), "leaves its folder")
-  refused(renamed("brackwater-tiles/data/brief.yml", "/tmp/aaaaaaaaaaaaaaaa/brief.yml"), "leaves its folder")
-  refused(renamed("brackwater-tiles/data/brief.yml", "brackwater-tiles/data/suite.yml"), "one name twice")
+
+  refused(
+    renamed("brackwater-tiles/data/brief.yml", "../../../../../../tmp/brief.yml"),
+    "leaves its folder"
+  )
+  refused(
+    renamed("brackwater-tiles/data/brief.yml", "/tmp/aaaaaaaaaaaaaaaa/brief.yml"),
+    "leaves its folder"
+  )
+  refused(
+    renamed("brackwater-tiles/data/brief.yml", "brackwater-tiles/data/suite.yml"),
+    "one name twice"
+  )
   skip_on_os("windows")
-  refused(tampered(packed()$zip, function(bag) {
-    unlink(file.path(bag, "data", "brief.yml"))
-    file.symlink("/etc/hostname", file.path(bag, "data", "brief.yml"))
-  }), "a link|altered|damaged")
+  refused(
+    tampered(packed()$zip, function(bag) {
+      unlink(file.path(bag, "data", "brief.yml"))
+      file.symlink("/etc/hostname", file.path(bag, "data", "brief.yml"))
+    }),
+    "a link|altered|damaged"
+  )
 })
 
 test_that("a trial with problems is not packed, and a place that can't be written says so", {
   broken <- small_trial(suite = sub("seeds", "seds", small_suite))
-  expect_error(pack_trial(broken, file.path(tempdir(), "never.zip")), class = "sprenn_error_trial")
-  expect_error(pack_trial(small_trial(), file.path(tempdir(), "no", "such", "folder", "x.zip")), class = "sprenn_error_pack")
+  expect_error(
+    pack_trial(broken, file.path(tempdir(), "never.zip")),
+    class = "sprenn_error_trial"
+  )
+  expect_error(
+    pack_trial(small_trial(), file.path(tempdir(), "no", "such", "folder", "x.zip")),
+    class = "sprenn_error_pack"
+  )
   expect_false(file.exists(file.path(tempdir(), "never.zip")))
 })

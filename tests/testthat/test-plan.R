@@ -1,11 +1,24 @@
-plan_of <- function(lineup, suite = small_suite, brief = small_brief, ..., env = parent.frame()) {
+plan_of <- function(
+  lineup,
+  suite = small_suite,
+  brief = small_brief,
+  ...,
+  env = parent.frame()
+) {
   plan_run(small_trial(suite, lineup, brief, env = env), ...)
 }
+
 chained <- c(
-  "engines:", "  mixer: {kind: function, file: mixer.R}", "pipelines:", "  - {id: plain, engine: mixer, hold: 0.5}",
-  "  - id: twice", "    steps: [{engine: mixer, hold: 0.5}, {engine: mixer, hold: 0.9}]",
-  "  - id: thrice", "    steps: [{engine: mixer, hold: 0.5}, {engine: mixer, hold: 0.9}, {engine: mixer, hold: 0.8}]",
-  "  - id: apart", "    steps: [{engine: mixer, hold: 0.3}, {engine: mixer, hold: 0.9}]"
+  "engines:",
+  "  mixer: {kind: function, file: mixer.R}",
+  "pipelines:",
+  "  - {id: plain, engine: mixer, hold: 0.5}",
+  "  - id: twice",
+  "    steps: [{engine: mixer, hold: 0.5}, {engine: mixer, hold: 0.9}]",
+  "  - id: thrice",
+  "    steps: [{engine: mixer, hold: 0.5}, {engine: mixer, hold: 0.9}, {engine: mixer, hold: 0.8}]",
+  "  - id: apart",
+  "    steps: [{engine: mixer, hold: 0.3}, {engine: mixer, hold: 0.9}]"
 )
 
 test_that("takes are planned breadth first, with ids that tell what determines the picture", {
@@ -15,7 +28,10 @@ test_that("takes are planned breadth first, with ids that tell what determines t
   expect_equal(plan$seed, rep(1:2, each = 6))
   expect_match(plan$take, "^[0-9a-f]{12}-[0-9a-f]{12}-[12]$")
   parts <- do.call(rbind, strsplit(plan$take, "-"))
-  expect_equal(match(parts[, 1], unique(parts[, 1])), match(plan$pipeline, unique(plan$pipeline)))
+  expect_equal(
+    match(parts[, 1], unique(parts[, 1])),
+    match(plan$pipeline, unique(plan$pipeline))
+  )
   expect_equal(match(parts[, 2], unique(parts[, 2])), match(plan$case, unique(plan$case)))
   # The same trial elsewhere has the same ids.
   expect_equal(plan_of(small_lineup)$take, plan$take)
@@ -24,7 +40,10 @@ test_that("takes are planned breadth first, with ids that tell what determines t
 test_that("what chains begin with alike is planned once, and may be a pipeline of its own", {
   plan <- plan_of(chained)
   # plain, twice and thrice share their first step, the two chains the second too.
-  expect_equal(as.list(table(plan$pipeline)), list(apart = 6L, `apart:1` = 6L, plain = 6L, thrice = 6L, twice = 6L))
+  expect_equal(
+    as.list(table(plan$pipeline)),
+    list(apart = 6L, `apart:1` = 6L, plain = 6L, thrice = 6L, twice = 6L)
+  )
   of <- function(name) plan[plan$pipeline == name, ]
   expect_equal(of("twice")$parent, of("plain")$take)
   expect_equal(of("thrice")$parent, of("twice")$take)
@@ -34,7 +53,10 @@ test_that("what chains begin with alike is planned once, and may be a pipeline o
 })
 
 test_that("a case that asks for the same as another has takes of its own, and that is said", {
-  suite <- c(small_suite, "  - {id: again, job: vary, reference: references/two.png, prompt: a thing}")
+  suite <- c(
+    small_suite,
+    "  - {id: again, job: vary, reference: references/two.png, prompt: a thing}"
+  )
   plan <- plan_run(small_trial(suite = suite))
   expect_equal(sum(plan$case == "again"), 4)
   expect_false(any(plan$take[plan$case == "again"] %in% plan$take[plan$case == "two"]))
@@ -44,19 +66,34 @@ test_that("a case that asks for the same as another has takes of its own, and th
 })
 
 test_that("controls change one thing, on a stated sample", {
-  lineup <- c(small_lineup, "controls: [blank_prompt, swapped_prompt, no_reference, no_look, no_guide, repeat]", "control_sample: {cases: 2}")
-  suite <- c(small_suite[1:5], sub("prompt: a thing", "prompt: another, look: l", small_suite[6]), small_suite[7], "looks: {l: {pictures: [references/three.png]}}")
+  lineup <- c(
+    small_lineup,
+    "controls: [blank_prompt, swapped_prompt, no_reference, no_look, no_guide, repeat]",
+    "control_sample: {cases: 2}"
+  )
+  suite <- c(
+    small_suite[1:5],
+    sub("prompt: a thing", "prompt: another, look: l", small_suite[6]),
+    small_suite[7],
+    "looks: {l: {pictures: [references/three.png]}}"
+  )
   plan <- plan_of(lineup, suite)
   control <- plan[!is.na(plan$control), ]
   # 2 cases x 1 seed x 2 pipelines; only one case has a look, none a guide.
-  expect_equal(as.list(table(control$control)), list(blank_prompt = 4L, no_look = 2L, no_reference = 4L, `repeat` = 4L, swapped_prompt = 4L))
+  expect_equal(
+    as.list(table(control$control)),
+    list(blank_prompt = 4L, no_look = 2L, no_reference = 4L, `repeat` = 4L, swapped_prompt = 4L)
+  )
   expect_equal(unique(control$seed), 1)
   expect_equal(sum(is.na(plan$control)), 12)
   expect_false(any(duplicated(plan$take)))
   expect_equal(summary(plan)$pipeline[3], "control: blank prompt")
 
   case <- read_trial(small_trial(suite))$suite$cases[[2]]
-  changed <- function(control) internal("controlled_case")(case, control, read_trial(small_trial(suite))$suite)
+  changed <- function(control) {
+    internal("controlled_case")(case, control, read_trial(small_trial(suite))$suite)
+  }
+
   expect_length(changed("blank_prompt")$prompt, 0)
   expect_equal(changed("swapped_prompt")$prompt[[1]]$say, "a thing")
   expect_length(changed("no_reference")$references, 0)
@@ -73,8 +110,18 @@ test_that("a budget buys whole comparisons, new cases before more seeds", {
   # 0.01 s a take on one engine, one at a time.
   expect_equal(nrow(plan_of(small_lineup, within = "0.09 s")), 8)
   expect_equal(nrow(plan_of(small_lineup, within = "1 h")), 12)
-  expect_error(plan_of(small_lineup, within = 0.9), "does not buy one whole comparison.*1.00", class = "sprenn_error_argument")
-  for (wrong in list("soon", -1, "3 weeks", NA, c(1, 2))) expect_error(plan_of(small_lineup, within = wrong), "30 min", class = "sprenn_error_argument")
+  expect_error(
+    plan_of(small_lineup, within = 0.9),
+    "does not buy one whole comparison.*1.00",
+    class = "sprenn_error_argument"
+  )
+  for (wrong in list("soon", -1, "3 weeks", NA, c(1, 2))) {
+    expect_error(
+      plan_of(small_lineup, within = wrong),
+      "30 min",
+      class = "sprenn_error_argument"
+    )
+  }
 })
 
 test_that("a run over a limit wants to be asked for twice", {
@@ -95,10 +142,29 @@ test_that("a run over a limit wants to be asked for twice", {
 test_that("what would be unfair to compare is said", {
   notes <- function(...) attr(plan_of(...), "notes")
   mixed <- c(small_lineup, "  - {id: tinted, engine: mixer, hold: 0.5, settings: {tint: 0.3}}")
-  expect_match(notes(mixed), "can't be credited to one of them: firm and tinted \\(hold and tint\\) and loose and tinted", all = FALSE)
+  expect_match(
+    notes(mixed),
+    "can't be credited to one of them: firm and tinted \\(hold and tint\\) and loose and tinted",
+    all = FALSE
+  )
   expect_false(any(grepl("credited", notes(small_lineup))))
-  narrow <- engine(list(name = "narrow", version = "1", checkpoints = list(plain = list(sizes = list(c(64, 64)))), hold = c(at_0 = 0, at_1 = 1)), function(request) take_result(request$reference))
-  folder <- small_trial(lineup = c(small_lineup[1:2], "  narrow: {kind: function, file: mixer.R}", small_lineup[-(1:2)], "  - {id: tight, engine: narrow, hold: 0.9}"))
+  narrow <- engine(
+    list(
+      name = "narrow",
+      version = "1",
+      checkpoints = list(plain = list(sizes = list(c(64, 64)))),
+      hold = c(at_0 = 0, at_1 = 1)
+    ),
+    function(request) take_result(request$reference)
+  )
+  folder <- small_trial(
+    lineup = c(
+      small_lineup[1:2],
+      "  narrow: {kind: function, file: mixer.R}",
+      small_lineup[-(1:2)],
+      "  - {id: tight, engine: narrow, hold: 0.9}"
+    )
+  )
   plan <- plan_run(read_trial(folder, engines = list(narrow = narrow)))
   expect_match(attr(plan, "notes"), "different aspects for 96 x 64", all = FALSE)
 })
@@ -108,16 +174,31 @@ test_that("a plan can be read by people and by programs", {
   shown <- run_cli("plan", folder)$out
   expect_match(shown, "^apart:1 +mixer +0.30 +6 +3.00", all = FALSE)
   expect_match(shown, "^control: repeat +15 +7.50", all = FALSE)
-  expect_match(shown, "In all: 45 takes, cost 22.50, about 1 s with all engines at work", all = FALSE)
+  expect_match(
+    shown,
+    "In all: 45 takes, cost 22.50, about 1 s with all engines at work",
+    all = FALSE
+  )
   json <- jsonlite::fromJSON(paste(run_cli("plan", folder, "--json")$out, collapse = "\n"))
   expect_equal(json$takes_in_all, 45)
   expect_equal(nrow(json$takes), 45)
   expect_equal(json$cost, 22.5)
-  expect_named(json$takes, c("take", "pipeline", "case", "seed", "engine", "stage", "price", "seconds", "parent", "control"), ignore.order = TRUE)
+  expect_named(
+    json$takes,
+    c(
+      "take", "pipeline", "case", "seed", "engine", "stage", "price", "seconds", "parent",
+      "control"
+    ),
+    ignore.order = TRUE
+  )
 })
 
 test_that("an engine's price and pace may be set in the lineup", {
-  lineup <- sub("file: mixer.R", "file: mixer.R, price: 2, at_once: 4, per_minute: 30", small_lineup)
+  lineup <- sub(
+    "file: mixer.R",
+    "file: mixer.R, price: 2, at_once: 4, per_minute: 30",
+    small_lineup
+  )
   trial <- read_trial(small_trial(lineup = lineup))
   expect_equal(sum(plan_run(trial)$price), 24)
   expect_equal(trial$lineup$engines$mixer$about$at_once, 4)
@@ -128,8 +209,18 @@ test_that("an engine's price and pace may be set in the lineup", {
   expect_false(internal("within_rate")(lane, 59))
   expect_true(internal("within_rate")(lane, 62))
   lane$engine$per_minute <- 0.5
-  expect_false(internal("within_rate")(as.environment(list(engine = lane$engine, starts = numeric(), last = 100)), 200))
-  expect_true(internal("within_rate")(as.environment(list(engine = lane$engine, starts = numeric(), last = 100)), 221))
+  expect_false(
+    internal("within_rate")(
+      as.environment(list(engine = lane$engine, starts = numeric(), last = 100)),
+      200
+    )
+  )
+  expect_true(
+    internal("within_rate")(
+      as.environment(list(engine = lane$engine, starts = numeric(), last = 100)),
+      221
+    )
+  )
 })
 
 test_that("a take's id changes with all that determines the picture, and with nothing else", {
@@ -137,27 +228,80 @@ test_that("a take's id changes with all that determines the picture, and with no
     stopifnot(any(grepl(from, lines, fixed = TRUE)))
     sub(from, to, lines, fixed = TRUE)
   }
+
   before <- plan_of(small_lineup)
-  kept <- function(after) vapply(c("one", "two", "three"), function(case) mean(before$take[before$case == case] %in% after$take), 0)
+  kept <- function(after) {
+    vapply(
+      c("one", "two", "three"),
+      function(case) mean(before$take[before$case == case] %in% after$take),
+      0
+    )
+  }
+
   all_kept <- c(one = 1, two = 1, three = 1)
   none_kept <- 0 * all_kept
   # What the picture does not depend on: names, titles, order, the brief, what is beside it.
-  expect_equal(kept(plan_of(small_lineup, c(small_suite[1], "title: another", small_suite[-1]))), all_kept)
+  expect_equal(
+    kept(plan_of(small_lineup, c(small_suite[1], "title: another", small_suite[-1]))),
+    all_kept
+  )
   expect_equal(kept(plan_of(small_lineup, small_suite[c(1:4, 7, 6, 5)])), all_kept)
-  expect_equal(kept(plan_of(small_lineup, change(small_suite, "seeds: [1, 2]", "seeds: [3, 2, 1]"))), all_kept)
-  expect_equal(kept(plan_of(small_lineup, brief = c("brief: another", "weights: {style: 1}", "style: {change: [0.2, 0.4]}"))), all_kept)
-  expect_equal(kept(plan_of(c(small_lineup, "  - {id: more, engine: mixer, hold: 0.4}"))), all_kept)
+  expect_equal(
+    kept(plan_of(small_lineup, change(small_suite, "seeds: [1, 2]", "seeds: [3, 2, 1]"))),
+    all_kept
+  )
+  expect_equal(
+    kept(
+      plan_of(
+        small_lineup,
+        brief = c("brief: another", "weights: {style: 1}", "style: {change: [0.2, 0.4]}")
+      )
+    ),
+    all_kept
+  )
+  expect_equal(
+    kept(plan_of(c(small_lineup, "  - {id: more, engine: mixer, hold: 0.4}"))),
+    all_kept
+  )
   expect_equal(kept(plan_of(change(small_lineup, "id: firm", "id: hard"))), all_kept)
   renamed <- change(small_suite, "id: one", "id: uno")
-  expect_equal(sum(before$take[before$case == "one"] %in% plan_of(small_lineup, renamed)$take), 4)
+  expect_equal(
+    sum(before$take[before$case == "one"] %in% plan_of(small_lineup, renamed)$take),
+    4
+  )
   # How a phrase is checked is not told to the engine; how it is weighed is.
-  expect_equal(kept(plan_of(small_lineup, change(small_suite, "at most 0.9", "at most 0.8"))), all_kept)
-  expect_equal(kept(plan_of(small_lineup, change(small_suite, "say: dark,", "say: dark, weight: 2,"))), c(one = 0, two = 1, three = 1))
-  expect_equal(kept(plan_of(small_lineup, change(small_suite, "two.png, prompt: a thing", "two.png, prompt: a Thing"))), c(one = 1, two = 0, three = 1))
-  expect_equal(kept(plan_of(small_lineup, change(small_suite, "[96, 64]", "[96, 72]"))), none_kept)
+  expect_equal(
+    kept(plan_of(small_lineup, change(small_suite, "at most 0.9", "at most 0.8"))),
+    all_kept
+  )
+  expect_equal(
+    kept(plan_of(small_lineup, change(small_suite, "say: dark,", "say: dark, weight: 2,"))),
+    c(one = 0, two = 1, three = 1)
+  )
+  expect_equal(
+    kept(
+      plan_of(
+        small_lineup,
+        change(small_suite, "two.png, prompt: a thing", "two.png, prompt: a Thing")
+      )
+    ),
+    c(one = 1, two = 0, three = 1)
+  )
+  expect_equal(
+    kept(plan_of(small_lineup, change(small_suite, "[96, 64]", "[96, 72]"))),
+    none_kept
+  )
   expect_equal(kept(plan_of(change(small_lineup, "hold: 0.9}", "hold: 0.91}"))), all_kept / 2)
-  expect_equal(kept(plan_of(change(small_lineup, "hold: 0.9}", "hold: 0.9, settings: {tint: 0.5}}"))), all_kept / 2)
-  engine_of <- function(version) plan_run(read_trial(small_trial(), engines = list(mixer = mixing_engine(version = version))))
+  expect_equal(
+    kept(plan_of(change(small_lineup, "hold: 0.9}", "hold: 0.9, settings: {tint: 0.5}}"))),
+    all_kept / 2
+  )
+  engine_of <- function(version) {
+    plan_run(
+      read_trial(small_trial(), engines = list(mixer = mixing_engine(version = version)))
+    )
+  }
+
   expect_equal(kept(engine_of("1")), all_kept)
   expect_equal(kept(engine_of("2")), none_kept)
 })
@@ -185,12 +329,22 @@ test_that("what may be used is read as money or time, and anything else is told"
   expect_equal(read(" 1.5 h "), list(seconds = 5400))
   expect_equal(read("30min"), list(seconds = 1800))
   expect_equal(read("2 d"), list(seconds = 172800))
-  for (wrong in list("much", "-1", "0", 0, "5 weeks", "", NA, c(1, 2), "1e3")) expect_error(read(wrong), "money as a number, or time", class = "sprenn_error_argument")
+  for (wrong in list("much", "-1", "0", 0, "5 weeks", "", NA, c(1, 2), "1e3")) {
+    expect_error(read(wrong), "money as a number, or time", class = "sprenn_error_argument")
+  }
 })
 
 test_that("engines are expected to work beside each other, each on as many calls as it takes", {
-  plan <- tibble::tibble(engine = rep(c("slow", "wide"), c(3, 8)), seconds = rep(c(4, 6), c(3, 8)))
-  lineup <- list(engines = list(slow = list(about = list(at_once = 1)), wide = list(about = list(at_once = 6))))
+  plan <- tibble::tibble(
+    engine = rep(c("slow", "wide"), c(3, 8)),
+    seconds = rep(c(4, 6), c(3, 8))
+  )
+  lineup <- list(
+    engines = list(
+      slow = list(about = list(at_once = 1)),
+      wide = list(about = list(at_once = 6))
+    )
+  )
   seconds <- internal("plan_seconds")
   expect_equal(seconds(plan, lineup), 12)
   lineup$engines$slow$about$at_once <- 2

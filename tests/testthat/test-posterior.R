@@ -24,7 +24,8 @@ test_that("crossed references and looks add up, and are never less than one of t
   grid <- expand.grid(reference = 1:6, look = 1:8)
   simulated <- function(seed) {
     withr::local_seed(seed)
-    value <- stats::rnorm(6, 0, 0.3)[grid$reference] + stats::rnorm(8, 0, 0.2)[grid$look] +
+    value <- stats::rnorm(6, 0, 0.3)[grid$reference] +
+      stats::rnorm(8, 0, 0.2)[grid$look] +
       stats::rnorm(48, 0, 0.1)
     off <- matrix(value - mean(value))
     both <- covariance_of(off, list(grid$reference, grid$look))
@@ -34,6 +35,7 @@ test_that("crossed references and looks add up, and are never less than one of t
     expect_true(both$free >= 5 && both$free <= 12)
     both$covariance[1]
   }
+
   told <- vapply(1:200, simulated, 0)
   true <- 0.3^2 / 6 + 0.2^2 / 8 + 0.1^2 / 48
   expect_equal(mean(told), true, tolerance = 0.15)
@@ -51,6 +53,7 @@ test_that("a pipeline's own variance is found, drawn to that of all where cases 
     off <- t(t(values) - colMeans(values))
     internal("own_variances")(off, list(seq_len(cases)), cases - 1) * cases
   }
+
   many <- own_of(2000)
   expect_equal(many, spreads^2, tolerance = 0.15)
   few <- own_of(6)
@@ -70,7 +73,10 @@ test_that("units that say no more than the cases, or nothing of others, are left
   telling <- internal("telling_units")
   expect_equal(telling(list(rep(1, 6), 1:6)), list(1:6))
   expect_equal(telling(list(rep(1:3, 2), 1:6)), list(rep(1:3, 2)))
-  expect_equal(telling(list(rep(1:3, 2), rep(1:2, 3))), list(rep(1:3, 2), rep(1:2, 3)))
+  expect_equal(
+    telling(list(rep(1:3, 2), rep(1:2, 3))),
+    list(rep(1:3, 2), rep(1:2, 3))
+  )
   expect_equal(telling(list(1)), list())
 })
 
@@ -78,10 +84,14 @@ test_that("looks count as pictures only where there are enough of them", {
   table <- function(looks) {
     cases <- expand.grid(reference = c("r1", "r2"), look = paste0("l", seq_len(looks)))
     tibble::tibble(
-      pipeline = "a", case = sprintf("c%02d", seq_len(nrow(cases))), seed = 1L,
-      reference = as.character(cases$reference), look = as.character(cases$look)
+      pipeline = "a",
+      case = sprintf("c%02d", seq_len(nrow(cases))),
+      seed = 1L,
+      reference = as.character(cases$reference),
+      look = as.character(cases$look)
     )
   }
+
   expect_named(internal("independent_units")(table(3)), "reference")
   expect_named(internal("independent_units")(table(4)), c("reference", "look"))
   expect_equal(internal("independent_pictures")(table(4)), 2)
@@ -93,23 +103,27 @@ test_that("looks count as pictures only where there are enough of them", {
 
 # Tables of pipelines whose truth is drawn, and whether intervals hold it.
 held <- function(pipelines, cases, spread, luck) {
-  vapply(1:120, function(seed) {
-    withr::local_seed(seed)
-    truth <- stats::rnorm(pipelines, 0.5, spread)
-    means <- outer(stats::rnorm(cases, 0, 0.1), truth, `+`)
-    means <- means + stats::rnorm(length(means), 0, luck)
-    colnames(means) <- paste0("p", seq_len(pipelines))
-    draws <- internal("posterior_draws")(means, list(seq_len(cases)), 400, seed)
-    leader <- which.max(rowMeans(draws))
-    ends <- internal("interval")(draws[leader, ])
-    apart <- internal("interval")(draws[1, ] - draws[2, ])
-    c(
-      leader = ends[1] <= truth[leader] && truth[leader] <= ends[2],
-      pair = apart[1] <= truth[1] - truth[2] && truth[1] - truth[2] <= apart[2],
-      bias = mean(draws[leader, ]) - truth[leader],
-      plain = max(colMeans(means)) - truth[which.max(colMeans(means))]
-    )
-  }, numeric(4))
+  vapply(
+    1:120,
+    function(seed) {
+      withr::local_seed(seed)
+      truth <- stats::rnorm(pipelines, 0.5, spread)
+      means <- outer(stats::rnorm(cases, 0, 0.1), truth, `+`)
+      means <- means + stats::rnorm(length(means), 0, luck)
+      colnames(means) <- paste0("p", seq_len(pipelines))
+      draws <- internal("posterior_draws")(means, list(seq_len(cases)), 400, seed)
+      leader <- which.max(rowMeans(draws))
+      ends <- internal("interval")(draws[leader, ])
+      apart <- internal("interval")(draws[1, ] - draws[2, ])
+      c(
+        leader = ends[1] <= truth[leader] && truth[leader] <= ends[2],
+        pair = apart[1] <= truth[1] - truth[2] && truth[1] - truth[2] <= apart[2],
+        bias = mean(draws[leader, ]) - truth[leader],
+        plain = max(colMeans(means)) - truth[which.max(colMeans(means))]
+      )
+    },
+    numeric(4)
+  )
 }
 
 test_that("intervals hold the truth, the leader's too, and the leader is not flattered", {
@@ -123,9 +137,17 @@ test_that("intervals hold the truth, the leader's too, and the leader is not fla
 })
 
 test_that("a verdict ranks by worth, and who is close is who is surely enough", {
-  table <- worth(scored_table(means_of(
-    a = c(0.8, 0.7, 0.7), b = c(0.5, 0.5, 0.5), c = c(0.79, 0.7, 0.7)
-  ), cases = 12, by_case = 0.03))
+  table <- worth(
+    scored_table(
+      means_of(
+        a = c(0.8, 0.7, 0.7),
+        b = c(0.5, 0.5, 0.5),
+        c = c(0.79, 0.7, 0.7)
+      ),
+      cases = 12,
+      by_case = 0.03
+    )
+  )
   brief <- utils::modifyList(core_brief, list(close_enough = 0.1, draws = 500L))
   ranked <- internal("ranked_pipelines")(table, brief)
   expect_false(is.unsorted(-ranked$pipelines$utility))
@@ -140,7 +162,12 @@ test_that("a verdict ranks by worth, and who is close is who is surely enough", 
 })
 
 test_that("ranks reach as far as draws put a pipeline, and ties share the better rank", {
-  draws <- rbind(a = rep(1, 20), b = rep(c(0, 2), 10), c = rep(1, 20), d = NA)
+  draws <- rbind(
+    a = rep(1, 20),
+    b = rep(c(0, 2), 10),
+    c = rep(1, 20),
+    d = NA
+  )
   found <- internal("rank_intervals")(draws)
   expect_equal(found["a", ], c(from = 1, to = 2))
   expect_equal(found["b", ], c(from = 1, to = 3))

@@ -3,6 +3,7 @@ write_bytes <- function(bytes, ending = ".png") {
   writeBin(bytes, file)
   file
 }
+
 bytes_of <- function(file) readBin(file, "raw", file.size(file))
 
 test_that("PNG, JPEG and WebP come back as rows x columns x 3", {
@@ -23,7 +24,10 @@ test_that("16 bits, grey, palette and transparency are read", {
   png::writePNG(matrix(0.25, 4, 6), grey)
   expect_equal(dim(read_picture(grey)), c(4, 6, 3))
   clear <- withr::local_tempfile(fileext = ".png")
-  png::writePNG(array(c(rep(0, 24 * 3), rep(0.25, 24)), c(4, 6, 4)), clear)
+  png::writePNG(
+    array(c(rep(0, 24 * 3), rep(0.25, 24)), c(4, 6, 4)),
+    clear
+  )
   expect_equal(c(read_picture(clear)), rep(0.75, 72), tolerance = 0.01)
 })
 
@@ -34,8 +38,9 @@ test_that("EXIF orientation is applied", {
   bytes <- bytes_of(file)
   # An APP1 segment that says: turn a quarter to the right.
   exif <- as.raw(c(
-    0xff, 0xe1, 0x00, 0x22, 0x45, 0x78, 0x69, 0x66, 0x00, 0x00, 0x4d, 0x4d, 0x00, 0x2a, 0x00, 0x00, 0x00, 0x08,
-    0x00, 0x01, 0x01, 0x12, 0x00, 0x03, 0x00, 0x00, 0x00, 0x01, 0x00, 0x06, 0x00, 0x00, 0x00, 0x00, 0x00, 0x00
+    0xff, 0xe1, 0x00, 0x22, 0x45, 0x78, 0x69, 0x66, 0x00, 0x00, 0x4d, 0x4d, 0x00, 0x2a, 0x00,
+    0x00, 0x00, 0x08, 0x00, 0x01, 0x01, 0x12, 0x00, 0x03, 0x00, 0x00, 0x00, 0x01, 0x00, 0x06,
+    0x00, 0x00, 0x00, 0x00, 0x00, 0x00
   ))
   turned <- write_bytes(c(bytes[1:2], exif, bytes[-(1:2)]), ".jpg")
   expect_equal(dim(read_picture(turned)), c(96, 64, 3))
@@ -45,7 +50,10 @@ test_that("the type is told by the content and not by the name", {
   file <- write_bytes(bytes_of(picture_file(scene(1), ".jpg")), ".png")
   expect_equal(dim(read_picture(file)), c(64, 96, 3))
   facts <- internal("picture_facts")
-  expect_equal(facts(bytes_of(picture_file(scene(1), ".webp")))[c("width", "height")], list(width = 96, height = 64))
+  expect_equal(
+    facts(bytes_of(picture_file(scene(1), ".webp")))[c("width", "height")],
+    list(width = 96, height = 64)
+  )
   expect_equal(facts(bytes_of(picture_file(scene(1), ".jpg")))$format, "jpeg")
   expect_null(facts(charToRaw("<svg xmlns='x'/>")))
 })
@@ -55,31 +63,59 @@ test_that("damaged files are refused with the reason, whatever their ending", {
   jpg <- bytes_of(picture_file(scene(1), ".jpg"))
   expect_error(read_picture(write_bytes(raw())), "empty file", class = "sprenn_error_picture")
   half <- jpg[seq_len(length(jpg) %/% 3)]
-  expect_error(read_picture(write_bytes(half, ".jpg")), "JPEG file that ends too early", class = "sprenn_error_picture")
+  expect_error(
+    read_picture(write_bytes(half, ".jpg")),
+    "JPEG file that ends too early",
+    class = "sprenn_error_picture"
+  )
   webp <- bytes_of(picture_file(scene(1), ".webp"))
-  expect_error(read_picture(write_bytes(webp[seq_len(length(webp) - 40)], ".webp")), "WEBP file that ends too early", class = "sprenn_error_picture")
+  expect_error(
+    read_picture(write_bytes(webp[seq_len(length(webp) - 40)], ".webp")),
+    "WEBP file that ends too early",
+    class = "sprenn_error_picture"
+  )
   expect_error(read_picture(write_bytes(png[1:20])), "damaged", class = "sprenn_error_picture")
-  expect_error(read_picture(write_bytes(png[seq_len(length(png) %/% 2)])), "ends too early", class = "sprenn_error_picture")
+  expect_error(
+    read_picture(write_bytes(png[seq_len(length(png) %/% 2)])),
+    "ends too early",
+    class = "sprenn_error_picture"
+  )
   expect_error(read_picture(write_bytes(jpg[1:8], ".jpg")), class = "sprenn_error_picture")
-  expect_error(read_picture(write_bytes(charToRaw("<svg/>"), ".png")), "SVG or XML", class = "sprenn_error_picture")
+  expect_error(
+    read_picture(write_bytes(charToRaw("<svg/>"), ".png")),
+    "SVG or XML",
+    class = "sprenn_error_picture"
+  )
 })
 
 test_that("a picture over the pixel limit is refused before it is decoded", {
   png <- bytes_of(picture_file(scene(1)))
   huge <- png
   huge[17:24] <- as.raw(c(0, 0, 0x9c, 0x40, 0, 0, 0x9c, 0x40))
-  expect_error(read_picture(write_bytes(huge)), "40000 x 40000 pixels", class = "sprenn_error_picture")
+  expect_error(
+    read_picture(write_bytes(huge)),
+    "40000 x 40000 pixels",
+    class = "sprenn_error_picture"
+  )
 })
 
 test_that("mutated files are read or refused, and nothing else", {
   withr::local_seed(7)
-  sources <- lapply(c(".png", ".jpg", ".webp"), function(ending) bytes_of(picture_file(scene(1, 24, 16), ending)))
+  sources <- lapply(c(".png", ".jpg", ".webp"), function(ending) {
+    bytes_of(picture_file(scene(1, 24, 16), ending))
+  })
   for (i in 1:150) {
     bytes <- sources[[1 + i %% 3]]
     at <- sample(length(bytes), 4)
     bytes[at] <- as.raw(sample(0:255, 4, replace = TRUE))
-    if (i %% 5 == 0) bytes <- bytes[seq_len(sample(length(bytes), 1))]
-    result <- tryCatch(suppressWarnings(read_picture(write_bytes(bytes))), sprenn_error_picture = function(e) "refused")
+    if (i %% 5 == 0) {
+      bytes <- bytes[seq_len(sample(length(bytes), 1))]
+    }
+
+    result <- tryCatch(
+      suppressWarnings(read_picture(write_bytes(bytes))),
+      sprenn_error_picture = function(e) "refused"
+    )
     expect_true(identical(result, "refused") || length(dim(result)) == 3)
   }
 })

@@ -1,5 +1,9 @@
 view_of <- function(p, part = "decoy") internal("view_picture")(p, dim(p)[2:1], part)
-registered <- function(a, b, kept = NULL) internal("core_registered")(view_of(a)$handle, view_of(b)$handle, kept)
+
+registered <- function(a, b, kept = NULL) {
+  internal("core_registered")(view_of(a)$handle, view_of(b)$handle, kept)
+}
+
 shifted <- function(p, by) p[, pmin(ncol(p), pmax(1, seq_len(ncol(p)) - by)), ]
 
 test_that("a picture lies where it lies: in itself, in its negative, and as lines", {
@@ -36,22 +40,33 @@ test_that("what a mask lets change does not count, and nothing has moved where n
 test_that("damage is what a fifth of the takes mended, and each is judged by what it left of it", {
   left <- internal("damage_left")
   # Of 100 marks the first 70 were mended by two of three takes, the rest by none.
-  stayed <- rbind(mended = rep(c(FALSE, TRUE), c(70, 30)), half = rep(c(FALSE, TRUE), c(35, 65)), untouched = rep(TRUE, 100))
+  stayed <- rbind(
+    mended = rep(c(FALSE, TRUE), c(70, 30)),
+    half = rep(c(FALSE, TRUE), c(35, 65)),
+    untouched = rep(TRUE, 100)
+  )
   expect_equal(left(stayed), c(mended = 0, half = 0.5, untouched = 1))
   # Nobody mended anything, or next to nothing.
   expect_null(left(stayed[c(3, 3), ]))
   expect_null(left(rbind(rep(c(FALSE, TRUE), c(20, 80)), rep(TRUE, 100))))
   # One of ten that erased more than the others damages nobody.
-  ten <- rbind(rep(FALSE, 100), matrix(rep(rep(c(FALSE, TRUE), c(70, 30)), 9), 9, byrow = TRUE))
+  ten <- rbind(
+    rep(FALSE, 100),
+    matrix(rep(rep(c(FALSE, TRUE), c(70, 30)), 9), 9, byrow = TRUE)
+  )
   expect_equal(left(ten), rep(0, 10))
 })
 
-test_that("what one good repair lost and the others kept was erased, in one part and not all over", {
+test_that("what one good repair lost and others kept was erased, in one part only", {
   places <- as.matrix(expand.grid(x = (0:39 + 0.5) / 40, y = (0:39 + 0.5) / 40))
   whole <- rep(TRUE, nrow(places))
-  eyes <- whole & !(places[, 1] > 0.45 & places[, 1] < 0.65 & places[, 2] > 0.45 & places[, 2] < 0.65)
+  eyes <- whole &
+    !(places[, 1] > 0.45 & places[, 1] < 0.65 & places[, 2] > 0.45 & places[, 2] < 0.65)
   softer <- whole & seq_along(whole) %% 3 > 0
-  erased <- function(stayed, left = rep(0.1, nrow(stayed))) internal("measure_erased")()$compute(stayed, places, left)
+  erased <- function(stayed, left = rep(0.1, nrow(stayed))) {
+    internal("measure_erased")()$compute(stayed, places, left)
+  }
+
   found <- erased(rbind(whole, eyes, softer, whole))
   expect_equal(vapply(found, `[[`, "", "level"), c("none", "serious", "none", "none"))
   box <- as.numeric(strsplit(found[[2]]$place, " ")[[1]][-1])
@@ -67,6 +82,9 @@ test_that("what may be a look's own doing is at most slight where nothing shows 
   far <- internal("view_picture")(array(as.numeric(scene(1, 192, 128) > 0.5), c(128, 192, 3)))
   expect_equal(doubtful(list(look = list(a), take = far, reference = a)), character())
   expect_equal(doubtful(list(look = list(), take = a, reference = a)), character())
-  expect_setequal(doubtful(list(look = list(), take = a, reference = NULL)), c("noise", "unfinished", "banding", "burnt", "crushed", "blocks", "bars"))
+  expect_setequal(
+    doubtful(list(look = list(), take = a, reference = NULL)),
+    c("noise", "unfinished", "banding", "burnt", "crushed", "blocks", "bars")
+  )
   expect_true("burnt" %in% doubtful(list(look = list(), take = far, reference = a)))
 })

@@ -1,6 +1,17 @@
 emphatic <- function(emphasis, ...) {
-  engine(list(name = "x", checkpoints = list(a = list()), emphasis = emphasis, hold = c(at_0 = 0, at_1 = 1), takes = "text_alone", ...), function(request) take_result(scene()))
+  engine(
+    list(
+      name = "x",
+      checkpoints = list(a = list()),
+      emphasis = emphasis,
+      hold = c(at_0 = 0, at_1 = 1),
+      takes = "text_alone",
+      ...
+    ),
+    function(request) take_result(scene())
+  )
 }
+
 weighted <- data.frame(say = c("a hill", "two kites"), weight = c(1, 1.4))
 
 test_that("phrase weights are said in the engine's own emphasis, or left out with a note", {
@@ -15,7 +26,10 @@ test_that("phrase weights are said in the engine's own emphasis, or left out wit
 })
 
 test_that("hold goes onto the knob along a straight line, or along its curve", {
-  knob <- function(hold, ...) take_request(emphatic("none", ...), "x", hold = hold, size = c(64, 64))$native_hold
+  knob <- function(hold, ...) {
+    take_request(emphatic("none", ...), "x", hold = hold, size = c(64, 64))$native_hold
+  }
+
   expect_equal(knob(0.3), 0.3)
   curve <- list(hold = c(0.2, 0.5, 0.8), knob = c(0.1, 0.9, 0.95))
   expect_equal(knob(0.2, curve = curve), 0.1)
@@ -23,52 +37,120 @@ test_that("hold goes onto the knob along a straight line, or along its curve", {
   # Beyond what is known, its ends.
   expect_equal(knob(1, curve = curve), 0.95)
   expect_equal(knob(0, curve = curve), 0.1)
-  for (wrong in list(list(hold = c(0, 1), knob = c(0.5, 0.4)), list(hold = c(0.5, 0.4), knob = c(0, 1)), list(hold = c(0, 1), knob = c(0, 2)), list(hold = 0:1, knob = 1))) {
+  for (wrong in list(
+    list(hold = c(0, 1), knob = c(0.5, 0.4)),
+    list(hold = c(0.5, 0.4), knob = c(0, 1)),
+    list(hold = c(0, 1), knob = c(0, 2)),
+    list(hold = 0:1, knob = 1)
+  )) {
     expect_error(emphatic("none", curve = wrong), class = "sprenn_error_argument")
   }
 })
 
 test_that("settings are ranges or words, in short or in full", {
-  about <- function(settings) engine(list(name = "x", checkpoints = list(a = list()), settings = settings), identity)$about$settings
+  about <- function(settings) {
+    engine(
+      list(name = "x", checkpoints = list(a = list()), settings = settings),
+      identity
+    )$about$settings
+  }
+
   expect_equal(about(list(g = c(1, 20)))$g, list(from = 1, to = 20))
   expect_equal(about(list(g = c("soft", "hard")))$g, list(words = c("soft", "hard")))
   expect_equal(about(list(g = list(from = 1, to = 2, default = 2)))$g$default, 2)
-  for (wrong in list(c(2, 1), 3, TRUE, list(from = 1), list(from = 1, to = 2, default = 3), list(words = list()))) {
+  for (wrong in list(
+    c(2, 1),
+    3,
+    TRUE,
+    list(from = 1),
+    list(from = 1, to = 2, default = 3),
+    list(words = list())
+  )) {
     expect_error(about(list(g = wrong)), "range or words", class = "sprenn_error_argument")
   }
 })
 
 test_that("all that an engine does not take is refused at once", {
   problem <- tryCatch(
-    take_request(emphatic("none"), "x", reference = scene(), looks = list(scene()), settings = list(nose = 1), add_ons = list(grain = 1), hold = 2, checkpoint = "b", seed = -1, size = c(64, 64)),
+    take_request(
+      emphatic("none"),
+      "x",
+      reference = scene(),
+      looks = list(scene()),
+      settings = list(nose = 1),
+      add_ons = list(grain = 1),
+      hold = 2,
+      checkpoint = "b",
+      seed = -1,
+      size = c(64, 64)
+    ),
     error = conditionMessage
   )
-  for (part in c("inputs", "settings", "add_ons", "hold", "checkpoint", "seed")) expect_match(problem, part)
+  for (part in c("inputs", "settings", "add_ons", "hold", "checkpoint", "seed")) {
+    expect_match(problem, part)
+  }
 })
 
 test_that("checkpoints' sizes are checked and brought into one form", {
-  about <- function(one) engine(list(name = "x", checkpoints = list(a = one)), identity)$about$checkpoints$a
+  about <- function(one) {
+    engine(list(name = "x", checkpoints = list(a = one)), identity)$about$checkpoints$a
+  }
+
   expect_equal(about(list(sizes = list(list(64, 48))))$sizes, list(c(64L, 48L)))
-  for (wrong in list(list(sizes = list(64)), list(sizes = list(c(0, 10))), list(multiple_of = "8"), "x")) expect_error(about(wrong), class = "sprenn_error_argument")
+  for (wrong in list(
+    list(sizes = list(64)),
+    list(sizes = list(c(0, 10))),
+    list(multiple_of = "8"),
+    "x"
+  )) {
+    expect_error(about(wrong), class = "sprenn_error_argument")
+  }
 })
 
 test_that("a picture is verified before it counts, and what was paid is told even if it does not", {
-  giving <- function(picture) engine(list(name = "x", checkpoints = list(a = list())), function(request) take_result(picture, cost = 0.3))
+  giving <- function(picture) {
+    engine(list(name = "x", checkpoints = list(a = list())), function(request) {
+      take_result(picture, cost = 0.3)
+    })
+  }
+
   said <- function(picture) ending(giving(picture))[c("kind", "cost")]
   expect_equal(said(scene(1, 64, 64))$kind, "made")
-  bad <- list(array(0.5, c(64, 64, 3)), scene(1, 32, 32), internal("bomb_png")(), charToRaw("<html>no</html>"), raw(), array(NaN, c(64, 64, 3)), "text", head(png::writePNG(scene(1, 64, 64)), 300))
-  for (picture in bad) expect_equal(said(picture), list(kind = "bad_answer", cost = 0.3))
+  bad <- list(
+    array(0.5, c(64, 64, 3)),
+    scene(1, 32, 32),
+    internal("bomb_png")(),
+    charToRaw("<html>no</html>"),
+    raw(),
+    array(NaN, c(64, 64, 3)),
+    "text",
+    head(png::writePNG(scene(1, 64, 64)), 300)
+  )
+  for (picture in bad) {
+    expect_equal(said(picture), list(kind = "bad_answer", cost = 0.3))
+  }
+
   expect_match(ending(giving(charToRaw("<html>no</html>")))$said, "a page that begins")
   # The head alone is enough to refuse a picture that would be huge.
   expect_match(ending(giving(internal("bomb_png")()))$said, "30000 x 30000")
 })
 
 test_that("an R function that takes too long is stopped, and its own errors are told", {
-  slow <- engine(list(name = "x", checkpoints = list(a = list())), function(request) repeat Sys.sleep(0.01), seconds = 0.3)
+  slow <- engine(
+    list(name = "x", checkpoints = list(a = list())),
+    function(request) {
+      repeat {
+        Sys.sleep(0.01)
+      }
+    },
+    seconds = 0.3
+  )
   took <- system.time(end <- ending(slow))[["elapsed"]]
   expect_equal(end$kind, "timed_out")
   expect_lt(took, 5)
-  broken <- engine(list(name = "x", checkpoints = list(a = list())), function(request) stop("no such object"))
+  broken <- engine(list(name = "x", checkpoints = list(a = list())), function(request) {
+    stop("no such object")
+  })
   expect_equal(ending(broken)$kind, "engine_error")
 })
 
@@ -76,19 +158,36 @@ test_that("keys are taken out of whatever is kept, in every form", {
   withr::local_envvar(STUDIO_KEY = "s3cret/key+1")
   leaky <- engine(
     list(name = "x", checkpoints = list(a = list())),
-    function(request) if (request$seed == 2) stop("401 for Bearer s3cret/key+1") else take_result(scene(1, 64, 64), says = list(sent = "s3cret/key+1", deep = list(url = "?k=s3cret%2Fkey%2B1"))),
+    function(request) {
+      if (request$seed == 2) {
+        stop("401 for Bearer s3cret/key+1")
+      } else {
+        take_result(
+          scene(1, 64, 64),
+          says = list(sent = "s3cret/key+1", deep = list(url = "?k=s3cret%2Fkey%2B1"))
+        )
+      }
+    },
     secrets = "STUDIO_KEY"
   )
-  expect_equal(ending(leaky, small_request(leaky, seed = 2L))$said, "401 for Bearer (STUDIO_KEY)")
+  expect_equal(
+    ending(leaky, small_request(leaky, seed = 2L))$said,
+    "401 for Bearer (STUDIO_KEY)"
+  )
   made <- make_picture(leaky, small_request(leaky))
   expect_equal(made$says, list(sent = "(STUDIO_KEY)", deep = list(url = "?k=(STUDIO_KEY)")))
   base64 <- openssl::base64_encode(charToRaw("s3cret/key+1"))
-  expect_equal(internal("mask_secrets")(paste("Basic", base64), "STUDIO_KEY"), "Basic (STUDIO_KEY)")
+  expect_equal(
+    internal("mask_secrets")(paste("Basic", base64), "STUDIO_KEY"),
+    "Basic (STUDIO_KEY)"
+  )
   # Nothing is masked that is too short to be a key, or not set.
   withr::local_envvar(STUDIO_KEY = "ab")
   expect_equal(internal("mask_secrets")("about", "STUDIO_KEY"), "about")
 })
 
 test_that("requests are printed for a person", {
-  expect_snapshot(print(take_request(standin_yarrow(), weighted, scene(1, 128, 64), hold = 0.7)))
+  expect_snapshot(
+    print(take_request(standin_yarrow(), weighted, scene(1, 128, 64), hold = 0.7))
+  )
 })

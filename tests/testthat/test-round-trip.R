@@ -7,10 +7,30 @@ test_that("what is written is read back the same", {
     value <- some_suite(seed)
     text <- paste(write_text(value), collapse = "\n")
     expect_identical(read_text(text, "suite.yml")$value, value, info = text)
-    expect_identical(write_text(read_text(text, "suite.yml")$value), write_text(value), info = seed)
+    expect_identical(
+      write_text(read_text(text, "suite.yml")$value),
+      write_text(value),
+      info = seed
+    )
   }
-  for (seed in 1:40) for (value in list(some_lineup(seed), some_brief(seed))) expect_identical(read_text(paste(write_text(value), collapse = "\n"), "x")$value, value)
-  odd <- list(a = 0.1 + 0.2, b = 1e-9, c = 2147483647, d = "\u007f\u0085\u2028", e = "\U0001F600", f = "", g = list(), h = FALSE, "key: odd" = "x")
+
+  for (seed in 1:40) {
+    for (value in list(some_lineup(seed), some_brief(seed))) {
+      expect_identical(read_text(paste(write_text(value), collapse = "\n"), "x")$value, value)
+    }
+  }
+
+  odd <- list(
+    a = 0.1 + 0.2,
+    b = 1e-9,
+    c = 2147483647,
+    d = "\u007f\u0085\u2028",
+    e = "\U0001F600",
+    f = "",
+    g = list(),
+    h = FALSE,
+    "key: odd" = "x"
+  )
   expect_identical(read_text(paste(write_text(odd), collapse = "\n"), "x")$value, odd)
 })
 
@@ -24,40 +44,72 @@ test_that("no line of a written file is longer than it need be", {
 meaningful <- list(
   "a phrase" = function(s) modify_case(s, prompt = list("something else")),
   "a weight" = function(s) modify_case(s, prompt = list(list(say = "a thing", weight = 1.5))),
-  "what a judge is asked" = function(s) modify_case(s, prompt = list(list(say = "a thing", ask = "there is a thing"))),
+  "what a judge is asked" = function(s) {
+    modify_case(s, prompt = list(list(say = "a thing", ask = "there is a thing")))
+  },
   "a must" = function(s) modify_case(s, prompt = list(list(say = "a thing", must = TRUE))),
-  "a probe" = function(s) modify_case(s, prompt = list(list(say = "a thing", probe = list(brightness = "at most 0.4")))),
+  "a probe" = function(s) {
+    modify_case(
+      s,
+      prompt = list(list(say = "a thing", probe = list(brightness = "at most 0.4")))
+    )
+  },
   "neutral" = function(s) modify_case(s, prompt = "neutral"),
   "something unwanted" = function(s) modify_case(s, negative = list("a frame")),
   "the reference" = function(s) modify_case(s, reference = "references/three.png"),
-  "the fit" = function(s) modify_case(s, reference = list(picture = "references/one.png", fit = "pad")),
-  "the focus" = function(s) modify_case(s, reference = list(picture = "references/one.png", focus = list(0.5, 0.4))),
-  "the box" = function(s) modify_case(s, reference = list(picture = "references/one.png", box = list(0, 0, 1, 0.9))),
-  "the fill" = function(s) modify_case(s, reference = list(picture = "references/one.png", fill = "black")),
+  "the fit" = function(s) {
+    modify_case(s, reference = list(picture = "references/one.png", fit = "pad"))
+  },
+  "the focus" = function(s) {
+    modify_case(s, reference = list(picture = "references/one.png", focus = list(0.5, 0.4)))
+  },
+  "the box" = function(s) {
+    modify_case(s, reference = list(picture = "references/one.png", box = list(0, 0, 1, 0.9)))
+  },
+  "the fill" = function(s) {
+    modify_case(s, reference = list(picture = "references/one.png", fill = "black"))
+  },
   "the look" = function(s) modify_case(s, look = "oils"),
   "the look's weight" = function(s) modify_case(s, look = list(name = "oils", weight = 0.5)),
   "a guide" = function(s) modify_case(s, guides = list(edges = 1)),
-  "a guide's release" = function(s) modify_case(s, guides = list(edges = list(weight = 1, release = 0.5))),
-  "a watched region" = function(s) modify_case(s, watch = list(x = list(box = list(0, 0, 0.5, 0.5)))),
+  "a guide's release" = function(s) {
+    modify_case(s, guides = list(edges = list(weight = 1, release = 0.5)))
+  },
+  "a watched region" = function(s) {
+    modify_case(s, watch = list(x = list(box = list(0, 0, 0.5, 0.5))))
+  },
   "the job" = function(s) modify_case(s, job = "swap"),
   "the id" = function(s) modify_case(s, id = "other"),
   "a seed" = function(s) set_keys(s, list(seeds = list(1, 3))),
   "the size" = function(s) set_keys(s, list(size = list(96, 96))),
   "the suite's name" = function(s) set_keys(s, list(suite = "other")),
-  "the look's pictures" = function(s) set_keys(s, list(looks = list(oils = list(pictures = list("references/two.png"))))),
-  "a case more" = function(s) set_keys(s, list(cases = c(s$cases, list(list(id = "more", job = "fresh", prompt = "x"))))),
+  "the look's pictures" = function(s) {
+    set_keys(s, list(looks = list(oils = list(pictures = list("references/two.png")))))
+  },
+  "a case more" = function(s) {
+    set_keys(s, list(cases = c(s$cases, list(list(id = "more", job = "fresh", prompt = "x")))))
+  },
   "a case less" = function(s) set_keys(s, list(cases = s$cases[1]))
 )
+
 set_keys <- function(suite, values) {
   suite[names(values)] <- values
   suite
 }
+
 modify_case <- function(suite, ...) {
-  for (name in names(list(...))) suite$cases[[1]][[name]] <- list(...)[[name]]
+  for (name in names(list(...))) {
+    suite$cases[[1]][[name]] <- list(...)[[name]]
+  }
+
   suite
 }
+
 plain_suite <- list(
-  suite = "plain", seeds = list(1, 2), size = list(96, 64), looks = list(oils = list(pictures = list("references/two.png", "references/three.png"))),
+  suite = "plain",
+  seeds = list(1, 2),
+  size = list(96, 64),
+  looks = list(oils = list(pictures = list("references/two.png", "references/three.png"))),
   cases = list(
     list(id = "a", job = "restyle", reference = "references/one.png", prompt = "a thing"),
     list(id = "b", job = "vary", reference = "references/two.png", prompt = "another thing")
@@ -77,19 +129,56 @@ test_that("the fingerprint changes with no edit that is only for the eye", {
     title = set_keys(plain_suite, list(title = "A title")),
     order = set_keys(plain_suite, list(seeds = list(2, 1), cases = rev(plain_suite$cases))),
     keys = set_keys(plain_suite, list(cases = lapply(plain_suite$cases, rev))),
-    spelt = modify_case(plain_suite, reference = list(picture = "./references/../references/one.png", fit = "crop", focus = list(0.5, 0.5), fill = "grey"), prompt = list(list(say = "a thing", weight = 1, must = FALSE, drafted = internal("draft_mark")("a thing"))))
+    spelt = modify_case(
+      plain_suite,
+      reference = list(
+        picture = "./references/../references/one.png",
+        fit = "crop",
+        focus = list(0.5, 0.5),
+        fill = "grey"
+      ),
+      prompt = list(list(
+        say = "a thing",
+        weight = 1,
+        must = FALSE,
+        drafted = internal("draft_mark")("a thing")
+      ))
+    )
   )
-  for (name in names(cosmetic)) expect_equal(fingerprint(made_up_trial(cosmetic[[name]])), before, info = name)
+  for (name in names(cosmetic)) {
+    expect_equal(fingerprint(made_up_trial(cosmetic[[name]])), before, info = name)
+  }
+
   folder <- made_up_trial(plain_suite)
   lines <- readLines(file.path(folder, "suite.yml"))
-  writeLines(c("# a comment", "", gsub(": ", ":   ", lines, fixed = TRUE), "# the end"), file.path(folder, "suite.yml"), sep = "\r\n")
+  writeLines(
+    c("# a comment", "", gsub(": ", ":   ", lines, fixed = TRUE), "# the end"),
+    file.path(folder, "suite.yml"),
+    sep = "\r\n"
+  )
   expect_equal(fingerprint(folder), before, info = "layout and line ends")
-  liked <- c("suite: plain", "seeds: [1, 2]", "size: [96, 64]", "looks: {oils: {pictures: [references/two.png, references/three.png]}}", "cases:", "  - {id: a, like: b, job: restyle, reference: references/one.png, prompt: a thing}", "  - {id: b, job: vary, reference: references/two.png, prompt: another thing}")
+  liked <- c(
+    "suite: plain",
+    "seeds: [1, 2]",
+    "size: [96, 64]",
+    "looks: {oils: {pictures: [references/two.png, references/three.png]}}",
+    "cases:",
+    "  - {id: a, like: b, job: restyle, reference: references/one.png, prompt: a thing}",
+    "  - {id: b, job: vary, reference: references/two.png, prompt: another thing}"
+  )
   writeLines(liked, file.path(folder, "suite.yml"))
   expect_equal(fingerprint(folder), before, info = "like")
   # The same pixels, packed another way and under another name.
-  magick::image_write(magick::image_read(png::readPNG(file.path(folder, "references", "one.png"))), file.path(folder, "references", "ONE.tif"), format = "tiff", depth = 16)
-  writeLines(sub("references/one.png", "references/ONE.tif", liked), file.path(folder, "suite.yml"))
+  magick::image_write(
+    magick::image_read(png::readPNG(file.path(folder, "references", "one.png"))),
+    file.path(folder, "references", "ONE.tif"),
+    format = "tiff",
+    depth = 16
+  )
+  writeLines(
+    sub("references/one.png", "references/ONE.tif", liked),
+    file.path(folder, "suite.yml")
+  )
   expect_equal(fingerprint(folder), before, info = "packing and name")
 })
 

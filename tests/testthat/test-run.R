@@ -15,11 +15,18 @@ test_that("the plan has every take once, breadth first over pipelines, with stea
 test_that("an id changes with all that determines the picture, and with nothing else", {
   id <- function(...) plan_run(small_trial(..., env = parent.frame()))$take[1]
   same <- id()
-  expect_equal(id(suite = c("# a comment", sub("suite: small", "suite:   small", small_suite))), same)
+  expect_equal(
+    id(suite = c("# a comment", sub("suite: small", "suite:   small", small_suite))),
+    same
+  )
   expect_equal(id(suite = sub("at most 0.9", "at most 0.5", small_suite)), same)
   expect_equal(id(lineup = sub("id: firm", "id: tight", small_lineup)), same)
-  expect_false(id(suite = sub("[a thing,", "[another thing,", small_suite, fixed = TRUE)) == same)
-  expect_false(id(suite = sub("seeds: [1, 2]", "seeds: [3, 2]", small_suite, fixed = TRUE)) == same)
+  expect_false(
+    id(suite = sub("[a thing,", "[another thing,", small_suite, fixed = TRUE)) == same
+  )
+  expect_false(
+    id(suite = sub("seeds: [1, 2]", "seeds: [3, 2]", small_suite, fixed = TRUE)) == same
+  )
   expect_false(id(lineup = sub("hold: 0.9", "hold: 0.8", small_lineup)) == same)
   expect_false(id(suite = sub("[96, 64]", "[64, 64]", small_suite, fixed = TRUE)) == same)
 })
@@ -28,14 +35,24 @@ test_that("takes are files named by their hash, with what was asked and answered
   folder <- small_trial()
   takes <- takes_of(folder)
   expect_true(all(takes$state == "made"))
-  hashes <- vapply(takes$path, function(path) paste(unclass(openssl::sha256(file(path))), collapse = ""), "")
+  hashes <- vapply(
+    takes$path,
+    function(path) paste(unclass(openssl::sha256(file(path))), collapse = ""),
+    ""
+  )
   expect_equal(unname(hashes), takes$sha256)
   expect_equal(sub("\\.png$", "", basename(takes$path)), takes$sha256)
   db <- DBI::dbConnect(RSQLite::SQLite(), file.path(folder, "runs", "main", "run.sqlite"))
   withr::defer(DBI::dbDisconnect(db))
-  one <- DBI::dbGetQuery(db, "SELECT * FROM takes WHERE pipeline = 'firm' AND case_id = 'one' AND seed = 2")
+  one <- DBI::dbGetQuery(
+    db,
+    "SELECT * FROM takes WHERE pipeline = 'firm' AND case_id = 'one' AND seed = 2"
+  )
   request <- jsonlite::fromJSON(one$request)
-  expect_equal(request[c("hold", "native_hold", "seed", "checkpoint")], list(hold = 0.9, native_hold = 9, seed = 2L, checkpoint = "plain"))
+  expect_equal(
+    request[c("hold", "native_hold", "seed", "checkpoint")],
+    list(hold = 0.9, native_hold = 9, seed = 2L, checkpoint = "plain")
+  )
   expect_equal(request$prompt$say, c("a thing", "dark"))
   expect_equal(one$cost, 0.5)
 })
@@ -59,10 +76,19 @@ test_that("running again makes nothing twice, and a deleted picture is made agai
 test_that("a failed take is recorded, the rest goes on, and retry mends it", {
   broken <- TRUE
   faults <- function(request) {
-    if (!broken) return()
-    if (request$seed == 1 && request$hold > 0.5) engine_failure("timed_out", "no answer in 30 s")
-    if (request$seed == 2 && request$hold < 0.5) stop("a bug in the adapter")
+    if (!broken) {
+      return()
+    }
+
+    if (request$seed == 1 && request$hold > 0.5) {
+      engine_failure("timed_out", "no answer in 30 s")
+    }
+
+    if (request$seed == 2 && request$hold < 0.5) {
+      stop("a bug in the adapter")
+    }
   }
+
   folder <- small_trial()
   trial <- read_trial(folder, engines = list(mixer = mixing_engine(broken = faults)))
   takes <- run_trial(trial)
@@ -82,8 +108,11 @@ test_that("an interrupted run finishes what is in flight, and goes on where it s
   calls <- 0
   stop_at_five <- function(request) {
     calls <<- calls + 1
-    if (calls == 5) rlang::interrupt()
+    if (calls == 5) {
+      rlang::interrupt()
+    }
   }
+
   trial <- read_trial(folder, engines = list(mixer = mixing_engine(broken = stop_at_five)))
   expect_equal(tryCatch(run_trial(trial), interrupt = function(e) "interrupted"), "interrupted")
   expect_equal(calls, 5)
@@ -96,13 +125,23 @@ test_that("a killed process loses at most the take in flight", {
   skip_on_os("windows")
   folder <- small_trial()
   script <- withr::local_tempfile(fileext = ".R")
-  writeLines(c(
-    "library(sprenn)", "calls <- 0",
-    "core <- getFromNamespace('core_dead_leaves', 'sprenn')",
-    "e <- engine(list(name = 'mixer', version = '1', checkpoints = list(plain = list()), hold = c(at_0 = 0, at_1 = 10), settings = list(tint = c(0, 1)), takes = 'look'),",
-    "  function(request) { calls <<- calls + 1; if (calls == 7) tools::pskill(Sys.getpid(), 9); take_result(core(96, 64, request$seed + 10 * request$hold)) })",
-    sprintf("run_trial(read_trial('%s', engines = list(mixer = e)))", folder)
-  ), script)
+  writeLines(
+    c(
+      "library(sprenn)",
+      "calls <- 0",
+      "core <- getFromNamespace('core_dead_leaves', 'sprenn')",
+      paste0(
+        "e <- engine(list(name = 'mixer', version = '1', checkpoints = list(plain = list()), ",
+        "hold = c(at_0 = 0, at_1 = 10), settings = list(tint = c(0, 1)), takes = 'look'),"
+      ),
+      paste0(
+        "  function(request) { calls <<- calls + 1; if (calls == 7) tools::pskill(Sys.getpid(), ",
+        "9); take_result(core(96, 64, request$seed + 10 * request$hold)) })"
+      ),
+      sprintf("run_trial(read_trial('%s', engines = list(mixer = e)))", folder)
+    ),
+    script
+  )
   system2("Rscript", script, stdout = FALSE, stderr = FALSE)
   db <- DBI::dbConnect(RSQLite::SQLite(), file.path(folder, "runs", "main", "run.sqlite"))
   states <- DBI::dbGetQuery(db, "SELECT state, file FROM takes")
@@ -125,9 +164,15 @@ test_that("a run refuses a suite that has changed, and says what to do", {
 test_that("a lineup may grow: only the new takes are made", {
   folder <- small_trial()
   takes_of(folder)
-  writeLines(c(small_lineup, "  - {id: middle, engine: mixer, hold: 0.5}"), file.path(folder, "lineup.yml"))
+  writeLines(
+    c(small_lineup, "  - {id: middle, engine: mixer, hold: 0.5}"),
+    file.path(folder, "lineup.yml")
+  )
   made <- 0
-  trial <- read_trial(folder, engines = list(mixer = mixing_engine(broken = function(request) made <<- made + 1)))
+  trial <- read_trial(
+    folder,
+    engines = list(mixer = mixing_engine(broken = function(request) made <<- made + 1))
+  )
   expect_equal(nrow(run_trial(trial)), 18)
   expect_equal(made, 6)
 })
@@ -152,11 +197,19 @@ test_that("a store of another version is left alone", {
 test_that("progress is told after every take, with what each engine is at", {
   told <- list()
   folder <- small_trial()
-  run_trial(folder, workers = 0, progress = function(...) told[[length(told) + 1]] <<- list(...))
+  run_trial(folder, workers = 0, progress = function(...) {
+    told[[length(told) + 1]] <<- list(...)
+  })
   done <- vapply(told, `[[`, 0, "done")
   expect_setequal(done, 0:12)
   expect_false(is.unsorted(done))
   last <- told[[length(told)]]
-  expect_equal(last[c("total", "failed", "flying", "scored", "to_score", "cost", "left")], list(total = 12, failed = 0, flying = 0, scored = 12, to_score = 12, cost = 6, left = 0))
-  expect_equal(last$engines[c("engine", "made", "total", "failed")], tibble::tibble(engine = "mixer", made = 12, total = 12, failed = 0))
+  expect_equal(
+    last[c("total", "failed", "flying", "scored", "to_score", "cost", "left")],
+    list(total = 12, failed = 0, flying = 0, scored = 12, to_score = 12, cost = 6, left = 0)
+  )
+  expect_equal(
+    last$engines[c("engine", "made", "total", "failed")],
+    tibble::tibble(engine = "mixer", made = 12, total = 12, failed = 0)
+  )
 })

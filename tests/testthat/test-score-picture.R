@@ -18,7 +18,13 @@ test_that("looks, masks and decoys are taken in", {
   half[, 49:96, ] <- scene(5)[, 49:96, ]
   take <- picture_file(half)
   plain <- score_picture(take, reference)
-  masked <- score_picture(take, reference, look = look, mask = picture_file(mask), decoys = picture_file(scene(8)))
+  masked <- score_picture(
+    take,
+    reference,
+    look = look,
+    mask = picture_file(mask),
+    decoys = picture_file(scene(8))
+  )
   structure <- function(scores) scores$raw[scores$measure == "orientation"]
   expect_gt(structure(masked), structure(plain))
   expect_true("look_match" %in% masked$measure)
@@ -32,15 +38,25 @@ test_that("another size is compared in the reference's frame", {
 
 test_that("what is no picture is a classed error that says so", {
   good <- picture_file(scene(1))
-  expect_error(score_picture("nowhere.png", good), "no such file", class = "sprenn_error_picture")
+  expect_error(
+    score_picture("nowhere.png", good),
+    "no such file",
+    class = "sprenn_error_picture"
+  )
   expect_error(score_picture(good, tempdir()), "a folder", class = "sprenn_error_picture")
-  expect_error(score_picture(1, good, look = 2), "`take`.*`look`", class = "sprenn_error_argument")
+  expect_error(
+    score_picture(1, good, look = 2),
+    "`take`.*`look`",
+    class = "sprenn_error_argument"
+  )
 })
 
 test_that("every measure declares what it is, and its values keep to one row each", {
   measures <- list_measures()
   expect_false(any(duplicated(measures$measure)))
-  expect_true(all(nchar(measures$sees) > 5 & nchar(measures$blind_to) > 3 & nchar(measures$source) > 5))
+  expect_true(
+    all(nchar(measures$sees) > 5 & nchar(measures$blind_to) > 3 & nchar(measures$source) > 5)
+  )
   expect_true(all(measures$axis %in% c("structure", "adherence", "style", "flaws")))
   expect_true(all(measures$better %in% c("higher", "lower", "as asked")))
 })

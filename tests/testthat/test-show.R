@@ -1,19 +1,36 @@
 scored_trial <- function(env = parent.frame(), suite = small_suite) {
   frame <- environment()
-  copy_of(paste(suite, collapse = "\n"), function() {
-    folder <- small_trial(
-      suite = suite, lineup = c(small_lineup, "sweeps:", "  - {vary: hold, of: firm, over: [0.3, 0.6]}"),
-      brief = c("brief: keep the layout", "weights: {structure: 2, style: 1}", "floors: {structure: 0.2}", "style: {change: [0.1, 0.9]}"), env = frame
-    )
-    run_trial(folder, workers = 0)
-    folder
-  }, env)
+  copy_of(
+    paste(suite, collapse = "\n"),
+    function() {
+      folder <- small_trial(
+        suite = suite,
+        lineup = c(small_lineup, "sweeps:", "  - {vary: hold, of: firm, over: [0.3, 0.6]}"),
+        brief = c(
+          "brief: keep the layout",
+          "weights: {structure: 2, style: 1}",
+          "floors: {structure: 0.2}",
+          "style: {change: [0.1, 0.9]}"
+        ),
+        env = frame
+      )
+      run_trial(folder, workers = 0)
+      folder
+    },
+    env
+  )
 }
 
 # The same takes chosen from by other weights.
 verdict_with_weights <- function(weights, verdict) {
   brief <- utils::modifyList(verdict$brief, list(weights = weights))
-  structure(c(internal("verdict_from")(verdict$table, brief), verdict[c("recipes", "suite", "run", "folder")]), class = "sprenn_verdict")
+  structure(
+    c(
+      internal("verdict_from")(verdict$table, brief),
+      verdict[c("recipes", "suite", "run", "folder")]
+    ),
+    class = "sprenn_verdict"
+  )
 }
 
 test_that("the sheet is a PNG of the width asked for, with every take of the seed", {
@@ -22,23 +39,46 @@ test_that("the sheet is a PNG of the width asked for, with every take of the see
   picture <- read_picture(file)
   expect_equal(dim(picture)[2], 900)
   expect_equal(file, file.path(normalizePath(folder), "runs", "main", "sheet.png"))
-  other <- read_picture(draw_sheet(folder, width = 900, seed = 2, file = withr::local_tempfile(fileext = ".png")))
+  other <- read_picture(
+    draw_sheet(folder, width = 900, seed = 2, file = withr::local_tempfile(fileext = ".png"))
+  )
   expect_gt(mean(abs(picture - other)), 0.001)
   expect_error(draw_sheet(folder, seed = 99), "no seed 99", class = "sprenn_error_argument")
 })
 
 test_that("a sheet shows seeds, steps, a sweep, the best and the worst", {
   folder <- small_trial(
-    suite = sub("prompt: a thing}", "prompt: a thing, watch: {middle: {box: [0.3, 0.3, 0.7, 0.7]}}}", small_suite),
-    lineup = c(small_lineup, "  - id: mended", "    steps: [{engine: mixer, hold: 0.9}, {engine: mixer, hold: 0.5}]", "sweeps:", "  - {vary: hold, of: firm, over: [0.3, 0.6]}"),
-    brief = c("brief: keep the layout", "weights: {structure: 2, style: 1}", "floors: {structure: 0.2}", "style: {change: [0.1, 0.9]}")
+    suite = sub(
+      "prompt: a thing}",
+      "prompt: a thing, watch: {middle: {box: [0.3, 0.3, 0.7, 0.7]}}}",
+      small_suite
+    ),
+    lineup = c(
+      small_lineup,
+      "  - id: mended",
+      "    steps: [{engine: mixer, hold: 0.9}, {engine: mixer, hold: 0.5}]",
+      "sweeps:",
+      "  - {vary: hold, of: firm, over: [0.3, 0.6]}"
+    ),
+    brief = c(
+      "brief: keep the layout",
+      "weights: {structure: 2, style: 1}",
+      "floors: {structure: 0.2}",
+      "style: {change: [0.1, 0.9]}"
+    )
   )
   run_trial(folder, workers = 0)
   trial <- read_trial(folder)
   verdict <- choose_pipeline(trial)
-  grid <- function(by, show = "all", case = NULL, pipeline = "firm") internal("sheet_grid")(trial, verdict, "main", by, show, 1L, case, pipeline)
+  grid <- function(by, show = "all", case = NULL, pipeline = "firm") {
+    internal("sheet_grid")(trial, verdict, "main", by, show, 1L, case, pipeline)
+  }
+
   titles <- function(...) grid(...)$columns$title
-  expect_setequal(titles("pipelines"), c("firm", "loose", "mended", "firm/hold=0.3", "firm/hold=0.6"))
+  expect_setequal(
+    titles("pipelines"),
+    c("firm", "loose", "mended", "firm/hold=0.3", "firm/hold=0.6")
+  )
   expect_equal(titles("seeds"), c("seed 1", "seed 2"))
   expect_equal(titles("sweep"), paste("hold", c(0.3, 0.6, 0.9)))
   expect_equal(utils::tail(titles("steps", pipeline = "mended"), 1), "mended")
@@ -52,10 +92,22 @@ test_that("a sheet shows seeds, steps, a sweep, the best and the worst", {
   expect_equal(grid("worst", case = "one")$rows[[1]]$cells[[1]]$keeper, FALSE)
   # Keepers only: who has none has no column.
   expect_false("loose" %in% titles("pipelines", show = "keepers"))
-  expect_error(grid("pipelines", show = "failed"), "nothing to draw", class = "sprenn_error_run")
-  expect_equal(round(grid("pipelines", case = "two")$rows[[1]]$watch, 1), c(0.3, 0.3, 0.7, 0.7))
+  expect_error(
+    grid("pipelines", show = "failed"),
+    "nothing to draw",
+    class = "sprenn_error_run"
+  )
+  expect_equal(
+    round(grid("pipelines", case = "two")$rows[[1]]$watch, 1),
+    c(0.3, 0.3, 0.7, 0.7)
+  )
   for (by in c("sweep", "best", "seeds")) {
-    file <- draw_sheet(trial, by = by, file = withr::local_tempfile(fileext = ".png"), width = 900)
+    file <- draw_sheet(
+      trial,
+      by = by,
+      file = withr::local_tempfile(fileext = ".png"),
+      width = 900
+    )
     expect_equal(dim(read_picture(file))[2], 900)
   }
 })
@@ -71,12 +123,29 @@ test_that("large sheets have pages, and are PDF and SVG too", {
   expect_length(pdf, 1)
   svg <- draw_sheet(folder, file = file.path(out, "sheet.svg"), width = 700)
   expect_true(any(grepl("data:image/png;base64", readLines(svg, warn = FALSE), fixed = TRUE)))
-  expect_error(draw_sheet(folder, file = file.path(out, "sheet.gif")), class = "sprenn_error_argument")
-  expect_error(draw_sheet(folder, case = "thre"), "Did you mean \"three\"", class = "sprenn_error_argument")
+  expect_error(
+    draw_sheet(folder, file = file.path(out, "sheet.gif")),
+    class = "sprenn_error_argument"
+  )
+  expect_error(
+    draw_sheet(folder, case = "thre"),
+    "Did you mean \"three\"",
+    class = "sprenn_error_argument"
+  )
 })
 
 test_that("cells say scores, flaws, floors and failures", {
-  one <- tibble::tibble(state = "made", structure = 0.5, adherence = NA, style = 0.25, flaws = "near_copy", slight = "bars", missed = "", keeper = FALSE, failure = NA)
+  one <- tibble::tibble(
+    state = "made",
+    structure = 0.5,
+    adherence = NA,
+    style = 0.25,
+    flaws = "near_copy",
+    slight = "bars",
+    missed = "",
+    keeper = FALSE,
+    failure = NA
+  )
   expect_equal(internal("cell_scores")(one), "0.50  -  0.25")
   expect_equal(internal("cell_notes")(one), "near copy, slightly bars")
   one$flaws <- one$slight <- ""
@@ -96,12 +165,18 @@ test_that("figures show every pipeline, keep a family's colour and draw interval
   expect_s3_class(tradeoff, "ggplot")
   expect_equal(nrow(tradeoff$data), 4)
   expect_equal(sort(unique(curve$data$value)), c(0.3, 0.6, 0.9))
-  expect_equal(internal("family_colours")(verdict$recipes), c(firm = "#0072B2", loose = "#D55E00"))
+  expect_equal(
+    internal("family_colours")(verdict$recipes),
+    c(firm = "#0072B2", loose = "#D55E00")
+  )
   expect_null(draw_curve(verdict, "tint"))
   built <- ggplot2::ggplot_build(tradeoff)
   expect_gte(length(built$data), 5)
   for (ending in c(".png", ".svg")) {
-    if (ending == ".svg") skip_if_not_installed("svglite")
+    if (ending == ".svg") {
+      skip_if_not_installed("svglite")
+    }
+
     file <- withr::local_tempfile(fileext = ending)
     internal("save_figure")(curve, file)
     expect_gt(file.size(file), 5000)
@@ -118,11 +193,17 @@ test_that("the weights that lead are drawn, and one axis alone has none", {
   one <- verdict_with_weights(c(structure = 1, adherence = 0, style = 0), verdict)
   expect_error(draw_weights(one), "one axis only", class = "sprenn_error_run")
   expect_identical(ggplot2::autoplot(verdict)$labels$title, draw_tradeoff(verdict)$labels$title)
-  for (draw in list(draw_ranks, draw_yield, draw_seeds)) expect_s3_class(ggplot2::ggplot_build(draw(verdict))$plot, "ggplot")
+  for (draw in list(draw_ranks, draw_yield, draw_seeds)) {
+    expect_s3_class(ggplot2::ggplot_build(draw(verdict))$plot, "ggplot")
+  }
 })
 
 test_that("labels of the trade-off do not lie on each other", {
-  placed <- internal("place_labels")(c(0.5, 0.51, 0.52), c(0.5, 0.5, 0.52), rep("a pipeline, 100 %", 3))
+  placed <- internal("place_labels")(
+    c(0.5, 0.51, 0.52),
+    c(0.5, 0.5, 0.52),
+    rep("a pipeline, 100 %", 3)
+  )
   expect_gt(min(dist(placed[c("x", "y")])), 0.04)
 })
 
@@ -130,7 +211,13 @@ test_that("labels of the trade-off do not lie on each other", {
 told_by <- function(file) {
   page <- xml2::read_html(paste(readLines(file, encoding = "UTF-8"), collapse = "\n"))
   blocks <- xml2::xml_find_all(page, "//script[@type='application/json']")
-  list(page = page, data = stats::setNames(lapply(xml2::xml_text(blocks), jsonlite::fromJSON, simplifyVector = FALSE), xml2::xml_attr(blocks, "id")))
+  list(
+    page = page,
+    data = stats::setNames(
+      lapply(xml2::xml_text(blocks), jsonlite::fromJSON, simplifyVector = FALSE),
+      xml2::xml_attr(blocks, "id")
+    )
+  )
 }
 
 test_that("the report holds everything and asks for nothing", {
@@ -144,9 +231,21 @@ test_that("the report holds everything and asks for nothing", {
   scripts <- xml2::xml_find_all(page, "//script[not(@type)]")
   expect_length(scripts, 1)
   policy <- xml2::xml_attr(xml2::xml_find_first(page, "//meta[@http-equiv]"), "content")
-  for (text in list(xml2::xml_text(scripts), xml2::xml_text(xml2::xml_find_first(page, "//style")))) {
-    expect_match(policy, paste0("'sha256-", openssl::base64_encode(openssl::sha256(charToRaw(enc2utf8(text)))), "'"), fixed = TRUE)
+  for (text in list(
+    xml2::xml_text(scripts),
+    xml2::xml_text(xml2::xml_find_first(page, "//style"))
+  )) {
+    expect_match(
+      policy,
+      paste0(
+        "'sha256-",
+        openssl::base64_encode(openssl::sha256(charToRaw(enc2utf8(text)))),
+        "'"
+      ),
+      fixed = TRUE
+    )
   }
+
   expect_no_match(policy, "unsafe")
   expect_length(xml2::xml_find_all(page, "//@style | //@onclick | //@onload | //@onerror"), 0)
   # Every take has a preview and an overlay, and every case its reference.
@@ -155,13 +254,16 @@ test_that("the report holds everything and asks for nothing", {
     pictures <- told$data[[paste0("pictures-", i)]]
     expect_length(pictures$takes, 8)
     expect_length(pictures$overlays, 8)
-    shown <- read_picture(local({
-      path <- tempfile(fileext = ".jpg")
-      writeBin(jsonlite::base64_dec(pictures$takes[[1]]), path)
-      path
-    }))
+    shown <- read_picture(
+      local({
+        path <- tempfile(fileext = ".jpg")
+        writeBin(jsonlite::base64_dec(pictures$takes[[1]]), path)
+        path
+      })
+    )
     expect_equal(dim(shown), c(64, 96, 3))
   }
+
   images <- xml2::xml_find_all(page, "//section//img")
   expect_true(all(nchar(xml2::xml_attr(images, "alt")) > 5))
   html <- xml2::xml_text(xml2::xml_find_all(page, "//section[not(script)]"))
@@ -186,7 +288,11 @@ test_that("an overlay says where contours agree, what vanished and what is new",
   expect_true(bytes[4] >= 1 && boxes[1, bytes[3] + 1] > 0.5)
   map <- matrix(bytes[-seq_len(4 + 4 * sum(bytes[3:4]))], 32, byrow = TRUE)
   expect_equal(dim(map), c(32, 48))
-  same <- as.integer(jsonlite::base64_dec(internal("take_overlay")(internal("scene_of_files")(files[2], files[2]))))
+  same <- as.integer(
+    jsonlite::base64_dec(
+      internal("take_overlay")(internal("scene_of_files")(files[2], files[2]))
+    )
+  )
   expect_equal(same[3:4], c(0, 0))
   expect_gt(max(same[-(1:4)]), 230)
   expect_gte(min(same[-(1:4)]), 125)
@@ -204,10 +310,17 @@ test_that("text of a trial stays text in the report", {
   expect_equal(told$data$facts$cases[[2]]$prompt[[1]], nasty)
 })
 
-test_that("takes of jobs without a purpose have a page of their own, and links to originals are relative", {
+test_that("takes of jobs without a purpose have their own page; originals' links are relative", {
   folder <- small_trial(
-    suite = c(small_suite, "  - {id: free, job: vary, reference: references/one.png, prompt: a thing}"),
-    brief = c("brief: keep the layout", "purposes:", "  restyle: {weights: {structure: 1}, floors: {structure: 0.2}, style: stay}")
+    suite = c(
+      small_suite,
+      "  - {id: free, job: vary, reference: references/one.png, prompt: a thing}"
+    ),
+    brief = c(
+      "brief: keep the layout",
+      "purposes:",
+      "  restyle: {weights: {structure: 1}, floors: {structure: 0.2}, style: stay}"
+    )
   )
   run_trial(folder, workers = 0)
   told <- told_by(write_report(folder, full = TRUE))
@@ -215,21 +328,46 @@ test_that("takes of jobs without a purpose have a page of their own, and links t
   expect_equal(unique(unlist(facts$takes$job)), c("restyle", "other"))
   expect_equal(facts$originals, "takes")
   # Of one job by itself nothing else is told.
-  alone <- told_by(write_report(folder, file = file.path(folder, "alone.html"), job = "restyle"))$data$facts
+  alone <- told_by(
+    write_report(folder, file = file.path(folder, "alone.html"), job = "restyle")
+  )$data$facts
   expect_equal(unique(unlist(alone$takes$job)), "restyle")
-  expect_true(all(file.exists(file.path(folder, "runs", "main", "takes", unlist(facts$takes$file)))))
-  expect_equal(told_by(write_report(folder, file = file.path(folder, "report.html"), full = TRUE))$data$facts$originals, "runs/main/takes")
-  expect_error(write_report(folder, file = file.path(withr::local_tempdir(), "report.html"), full = TRUE), "above them", class = "sprenn_error_argument")
+  expect_true(
+    all(file.exists(file.path(folder, "runs", "main", "takes", unlist(facts$takes$file))))
+  )
+  expect_equal(
+    told_by(
+      write_report(folder, file = file.path(folder, "report.html"), full = TRUE)
+    )$data$facts$originals,
+    "runs/main/takes"
+  )
+  expect_error(
+    write_report(
+      folder,
+      file = file.path(withr::local_tempdir(), "report.html"),
+      full = TRUE
+    ),
+    "above them",
+    class = "sprenn_error_argument"
+  )
 })
 
 test_that("a report of failed takes shows why, and of nothing says so", {
   folder <- small_trial()
-  broken <- function(request) if (request$hold < 0.5) engine_failure("out_of_credit", "the account is empty")
+  broken <- function(request) {
+    if (request$hold < 0.5) {
+      engine_failure("out_of_credit", "the account is empty")
+    }
+  }
+
   trial <- read_trial(folder, engines = list(mixer = mixing_engine(broken = broken)))
   run_trial(trial)
   score_run(trial)
   expect_true(any(grepl("the account is empty", readLines(write_report(trial)), fixed = TRUE)))
-  nothing <- read_trial(small_trial(), engines = list(mixer = mixing_engine(broken = function(request) stop("x"))))
+  nothing <- read_trial(
+    small_trial(),
+    engines = list(mixer = mixing_engine(broken = function(request) stop("x")))
+  )
   run_trial(nothing)
   score_run(nothing)
   expect_equal(choose_pipeline(nothing)$state, "no keepers")
@@ -238,10 +376,25 @@ test_that("a report of failed takes shows why, and of nothing says so", {
 
 # What came of a viewing, made up.
 viewed <- function() {
-  structure(list(
-    ballots = tibble::tibble(), strengths = tibble::tibble(pipeline = c("firm", "loose", "sly"), strength = c(0.9, -0.2, -0.7), low = c(0.4, -0.7, -1.3), high = c(1.4, 0.3, -0.1)),
-    measures = tibble::tibble(measure = c("layout", "local_correlation", "blur", "seam"), axis = c("structure", "structure", "flaws", "flaws"), pairs = c(45, 45, 30, 3), agreement = c(0.84, 0.8, 0.5, 1), beyond_luck = c(TRUE, TRUE, TRUE, FALSE))
-  ), class = "sprenn_viewing")
+  structure(
+    list(
+      ballots = tibble::tibble(),
+      strengths = tibble::tibble(
+        pipeline = c("firm", "loose", "sly"),
+        strength = c(0.9, -0.2, -0.7),
+        low = c(0.4, -0.7, -1.3),
+        high = c(1.4, 0.3, -0.1)
+      ),
+      measures = tibble::tibble(
+        measure = c("layout", "local_correlation", "blur", "seam"),
+        axis = c("structure", "structure", "flaws", "flaws"),
+        pairs = c(45, 45, 30, 3),
+        agreement = c(0.84, 0.8, 0.5, 1),
+        beyond_luck = c(TRUE, TRUE, TRUE, FALSE)
+      )
+    ),
+    class = "sprenn_viewing"
+  )
 }
 
 # What a comparison of two runs found, and what control takes said, made up.
@@ -252,8 +405,12 @@ changed <- function() {
   scores$high <- scores$change + 0.03
   scores$changed <- abs(scores$change) > 0.03
   scores$seen <- 0.05
-  structure(list(runs = c("october", "november"), confidence = 0.95, scores = scores), class = "sprenn_changes")
+  structure(
+    list(runs = c("october", "november"), confidence = 0.95, scores = scores),
+    class = "sprenn_changes"
+  )
 }
+
 influenced <- function() {
   inputs <- tidied(pipeline = c("firm", "loose"), input = c("prompt", "look"))
   inputs$moved <- c(0, 2.5, 0.6, 8)
@@ -263,11 +420,15 @@ influenced <- function() {
   inputs$influence <- c("ignored", "dominant", "weak", "dominant")
   structure(list(inputs = inputs, fights = NULL), class = "sprenn_influence")
 }
+
 tidied <- function(...) tibble::as_tibble(expand.grid(..., stringsAsFactors = FALSE))
 
 test_that("the drawings look as they did", {
   skip_if_not_installed("vdiffr")
-  skip_if(packageVersion("ggplot2") >= "3.5.0", "drawn with Debian's ggplot2; newer ones space text otherwise")
+  skip_if(
+    packageVersion("ggplot2") >= "3.5.0",
+    "drawn with Debian's ggplot2; newer ones space text otherwise"
+  )
   verdict <- choose_pipeline(scored_trial())
   vdiffr::expect_doppelganger("trade-off", draw_tradeoff(verdict))
   vdiffr::expect_doppelganger("curve", draw_curve(verdict))
@@ -297,47 +458,120 @@ test_that("what people say is drawn beside what sides with them, chance marked",
   alone <- viewed()
   alone$measures <- NULL
   expect_equal(nrow(ggplot2::ggplot_build(draw_agreement(alone))$data[[3]]), 3)
-  expect_error(draw_agreement(structure(list(), class = "sprenn_viewing")), "No pairs", class = "sprenn_error_viewing")
+  expect_error(
+    draw_agreement(structure(list(), class = "sprenn_viewing")),
+    "No pairs",
+    class = "sprenn_error_viewing"
+  )
   expect_error(draw_agreement(1), class = "sprenn_error_argument")
 })
 
 test_that("figures of families name each beside its marks, so that colour is not needed", {
   verdict <- choose_pipeline(scored_trial())
-  for (figure in list(draw_tradeoff(verdict), draw_ranks(verdict), draw_weights(verdict), draw_yield(verdict), draw_seeds(verdict), draw_curve(verdict))) {
+  for (figure in list(
+    draw_tradeoff(verdict),
+    draw_ranks(verdict),
+    draw_weights(verdict),
+    draw_yield(verdict),
+    draw_seeds(verdict),
+    draw_curve(verdict)
+  )) {
     built <- ggplot2::ggplot_build(figure)
     # No key to look colours up in.
-    expect_false(any(vapply(built$plot$scales$scales, function(scale) any(c("colour", "fill") %in% scale$aesthetics) && !identical(scale$guide, "none"), NA)))
+    expect_false(
+      any(
+        vapply(
+          built$plot$scales$scales,
+          function(scale) {
+            any(c("colour", "fill") %in% scale$aesthetics) && !identical(scale$guide, "none")
+          },
+          NA
+        )
+      )
+    )
   }
 })
 
 test_that("the report says who speaks on what the prompts ask for, and what nobody speaks on", {
-  found <- structure(list(
-    coverage = 0.6, agreement = tibble::tibble(one = "colour_share", other = "heron", both = 12L, agreement = 0.5, opposed = 0.25),
-    phrases = tibble::tibble(case = c("mill", "sea"), phrase = c("<b>a cream sky</b>", "a wisp"), weight = c(1, 0.5), sources = c("colour_share, heron", ""), takes = 4L, covered = c(1, 0), value = c(0.8, NA), conflict = c(0.25, NA))
-  ), class = "sprenn_evidence")
+  found <- structure(
+    list(
+      coverage = 0.6,
+      agreement = tibble::tibble(
+        one = "colour_share",
+        other = "heron",
+        both = 12L,
+        agreement = 0.5,
+        opposed = 0.25
+      ),
+      phrases = tibble::tibble(
+        case = c("mill", "sea"),
+        phrase = c("<b>a cream sky</b>", "a wisp"),
+        weight = c(1, 0.5),
+        sources = c("colour_share, heron", ""),
+        takes = 4L,
+        covered = c(1, 0),
+        value = c(0.8, NA),
+        conflict = c(0.25, NA)
+      )
+    ),
+    class = "sprenn_evidence"
+  )
   section <- as.character(internal("evidence_section")(found))
   page <- xml2::read_html(section)
-  said <- function(path) gsub("[[:space:]]+", " ", trimws(xml2::xml_text(xml2::xml_find_all(page, path))))
+  said <- function(path) {
+    gsub("[[:space:]]+", " ", trimws(xml2::xml_text(xml2::xml_find_all(page, path))))
+  }
+
   expect_match(said("//p")[1], "60 %", fixed = TRUE)
   expect_equal(said("//h3"), c("What nobody speaks on", "How far those who speak agree"))
-  expect_equal(said("//li"), c("a wisp (sea)", "colour share and heron both spoke on 12 answers: rank correlation 0.50, opposed on 25 %."))
+  expect_equal(
+    said("//li"),
+    c(
+      "a wisp (sea)",
+      "colour share and heron both spoke on 12 answers: rank correlation 0.50, opposed on 25 %."
+    )
+  )
   expect_equal(said("//tbody/tr/th"), c("<b>a cream sky</b>", "a wisp"))
   expect_equal(said("//tbody/tr[2]/td"), c("sea", "0.50", "nobody", "0 %", "-", "-"))
   # Of one job nothing of another's cases, and where nothing is asked there is nothing to say.
-  one <- as.character(internal("evidence_section")(found, list(table = tibble::tibble(case = "mill"), coverage = 1)))
+  one <- as.character(
+    internal("evidence_section")(
+      found,
+      list(table = tibble::tibble(case = "mill"), coverage = 1)
+    )
+  )
   expect_no_match(one, "a wisp")
   expect_match(one, "100 %", fixed = TRUE)
   found$phrases <- found$phrases[0, ]
   expect_null(internal("evidence_section")(found))
   folder <- scored_trial()
-  expect_true(any(grepl("Who says what is in the pictures", readLines(write_report(folder)), fixed = TRUE)))
+  expect_true(
+    any(
+      grepl("Who says what is in the pictures", readLines(write_report(folder)), fixed = TRUE)
+    )
+  )
 })
 
 test_that("each row of a sheet is as high as its own pictures, up to a bound", {
-  row <- function(width, height, watch = NULL) list(frame = c(width, height), look = NULL, watch = watch)
-  layout <- internal("sheet_layout")(list(row(200, 100), row(100, 110), row(100, 900), row(200, 100, c(0, 0, 1, 1))), 2, 800)
+  row <- function(width, height, watch = NULL) {
+    list(frame = c(width, height), look = NULL, watch = watch)
+  }
+
+  layout <- internal("sheet_layout")(
+    list(
+      row(200, 100),
+      row(100, 110),
+      row(100, 900),
+      row(200, 100, c(0, 0, 1, 1))
+    ),
+    2,
+    800
+  )
   expect_equal(layout$pictures, round(layout$cell * c(0.5, 1.1, 1.4, 0.5)))
   expect_equal(diff(layout$tops)[1:2], layout$pictures[1:2] + layout$text + layout$gap)
   # What is watched is shown closer below.
-  expect_equal(layout$height - layout$tops[4], layout$pictures[4] + layout$text + layout$close_up + 3 * layout$gap)
+  expect_equal(
+    layout$height - layout$tops[4],
+    layout$pictures[4] + layout$text + layout$close_up + 3 * layout$gap
+  )
 })

@@ -3,6 +3,7 @@ made_trial <- function(env = parent.frame(), ...) {
   run_trial(folder, score = FALSE)
   folder
 }
+
 connect <- function(folder, env = parent.frame()) {
   db <- DBI::dbConnect(RSQLite::SQLite(), file.path(folder, "runs", "main", "run.sqlite"))
   withr::defer(DBI::dbDisconnect(db), envir = env)
@@ -12,11 +13,20 @@ connect <- function(folder, env = parent.frame()) {
 test_that("scores are one number a row, with the take they belong to", {
   folder <- made_trial()
   scores <- score_run(folder)
-  expect_named(scores, c("take", "pipeline", "case", "seed", "axis", "measure", "phrase", "value", "raw", "level", "place"))
+  expect_named(
+    scores,
+    c(
+      "take", "pipeline", "case", "seed", "axis", "measure", "phrase", "value", "raw", "level",
+      "place"
+    )
+  )
   expect_equal(length(unique(scores$take)), 12)
   structure <- scores[scores$measure == "orientation", ]
   expect_equal(nrow(structure), 12)
-  expect_gt(min(structure$value[structure$pipeline == "firm"]), max(structure$value[structure$pipeline == "loose"]))
+  expect_gt(
+    min(structure$value[structure$pipeline == "firm"]),
+    max(structure$value[structure$pipeline == "loose"])
+  )
   expect_equal(unique(scores$phrase[scores$axis == "adherence"]), "dark")
   expect_equal(unique(scores$case[scores$axis == "adherence"]), "one")
 })
@@ -109,7 +119,11 @@ test_that("a full or read-only disk stops the run with a clear error, and keeps 
   blocked <- store
   blocked$folder <- file.path(folder, "mixer.R")
   bytes <- png::writePNG(scene(3))
-  error <- expect_error(suppressWarnings(internal("write_picture")(blocked, bytes)), "Can't write", class = "sprenn_error_store")
+  error <- expect_error(
+    suppressWarnings(internal("write_picture")(blocked, bytes)),
+    "Can't write",
+    class = "sprenn_error_store"
+  )
   expect_match(error$details, "goes on from there", all = FALSE)
   kept <- internal("write_picture")(store, bytes)
   expect_equal(kept$sha256, paste(unclass(openssl::sha256(bytes)), collapse = ""))
@@ -123,7 +137,12 @@ test_that("the fingerprint covers meaning and pixels, not layout, comments or pa
   expect_equal(print_of(folder), before)
   picture <- file.path(folder, "references", "one.png")
   pixels <- read_picture(picture)
-  magick::image_write(magick::image_read(png::readPNG(picture)), picture, format = "png", compression = "None")
+  magick::image_write(
+    magick::image_read(png::readPNG(picture)),
+    picture,
+    format = "png",
+    compression = "None"
+  )
   expect_equal(read_picture(picture), pixels)
   expect_equal(print_of(folder), before)
   png::writePNG(pixels * 0.9, picture)
@@ -136,13 +155,32 @@ test_that("a choice reads what decides and nothing else, by its index", {
   store <- internal("open_store")(folder, "main")
   on.exit(internal("close_store")(store))
   # A flaw, so that there is one to be read.
-  DBI::dbExecute(store$db, "UPDATE scores SET level = 'slight' WHERE measure = 'blur' AND take = ?", params = list(all$take[1]))
+  DBI::dbExecute(
+    store$db,
+    "UPDATE scores SET level = 'slight' WHERE measure = 'blur' AND take = ?",
+    params = list(all$take[1])
+  )
   some <- internal("read_deciding_scores")(store, c(orientation = 2, layout = 1))
-  wanted <- all$axis == "adherence" | all$measure %in% c("orientation", "layout", "style_change", "look_match") | (all$measure == "blur" & all$take == all$take[1])
+  wanted <- all$axis == "adherence" |
+    all$measure %in% c("orientation", "layout", "style_change", "look_match") |
+    (all$measure == "blur" & all$take == all$take[1])
   wanted <- wanted | (all$axis == "flaws" & all$level != "none")
-  expect_setequal(paste(some$take, some$measure, some$phrase, some$value), with(all[wanted, ], paste(take, measure, phrase, value)))
-  expect_equal(sum(internal("read_deciding_scores")(store, c(noise = 1))$measure == "noise"), 12)
-  plan <- DBI::dbGetQuery(store$db, paste("EXPLAIN QUERY PLAN SELECT take FROM scores WHERE", internal("deciding"), "AND axis IN ('structure', 'style') AND measure IN ('layout')"))
+  expect_setequal(
+    paste(some$take, some$measure, some$phrase, some$value),
+    with(all[wanted, ], paste(take, measure, phrase, value))
+  )
+  expect_equal(
+    sum(internal("read_deciding_scores")(store, c(noise = 1))$measure == "noise"),
+    12
+  )
+  plan <- DBI::dbGetQuery(
+    store$db,
+    paste(
+      "EXPLAIN QUERY PLAN SELECT take FROM scores WHERE",
+      internal("deciding"),
+      "AND axis IN ('structure', 'style') AND measure IN ('layout')"
+    )
+  )
   expect_match(plan$detail, "scores_deciding", all = FALSE)
 })
 
@@ -152,13 +190,19 @@ test_that("a store of an older form is brought to today's, and chooses as before
   before <- choose_pipeline(folder)
   db <- connect(folder)
   DBI::dbExecute(db, "DROP INDEX scores_deciding")
-  for (table in c("answers", "ballots")) DBI::dbExecute(db, paste("DROP TABLE", table))
+  for (table in c("answers", "ballots")) {
+    DBI::dbExecute(db, paste("DROP TABLE", table))
+  }
+
   DBI::dbExecute(db, "ALTER TABLE prints DROP COLUMN overlay")
   DBI::dbExecute(db, "PRAGMA user_version = 4")
   after <- choose_pipeline(folder)
   expect_identical(after$pipelines, before$pipelines)
   expect_equal(DBI::dbGetQuery(db, "PRAGMA user_version")[[1]], internal("store_schema"))
-  expect_true("scores_deciding" %in% DBI::dbGetQuery(db, "SELECT name FROM sqlite_master WHERE type = 'index'")$name)
+  expect_true(
+    "scores_deciding" %in%
+      DBI::dbGetQuery(db, "SELECT name FROM sqlite_master WHERE type = 'index'")$name
+  )
 })
 
 test_that("what was found of several takes is kept at once or not at all", {
@@ -167,7 +211,15 @@ test_that("what was found of several takes is kept at once or not at all", {
   store <- internal("open_store")(folder, "main")
   on.exit(internal("close_store")(store))
   takes <- unique(first$take)[1:2]
-  found <- lapply(takes, function(take) list(scores = first[first$take == take, c("axis", "measure", "phrase", "value", "raw", "level", "place")], print = paste("of", take), overlay = NA_character_))
+  found <- lapply(takes, function(take) {
+    list(
+      scores = first[first$take == take, c(
+        "axis", "measure", "phrase", "value", "raw", "level", "place"
+      )],
+      print = paste("of", take),
+      overlay = NA_character_
+    )
+  })
   found[[2]]$scores$value <- found[[2]]$scores$value + 1
   internal("record_scores")(store, takes, found)
   again <- internal("read_scores")(store)

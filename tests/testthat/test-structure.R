@@ -1,5 +1,8 @@
 view <- function(p, part = "take") internal("view_picture")(p, part = part)
-likeness <- function(a, b, kept = NULL) internal("core_likeness")(view(a)$handle, view(b)$handle, kept)
+
+likeness <- function(a, b, kept = NULL) {
+  internal("core_likeness")(view(a)$handle, view(b)$handle, kept)
+}
 
 test_that("every measure of layout is 1 for the same picture and small for a stranger", {
   a <- scene(1, 384, 256)
@@ -20,9 +23,19 @@ test_that("the layout is Spearman's correlation of the patches' distances", {
   facts <- function(p) {
     lab <- internal("core_oklab")(p, 160, 160)
     patch <- function(m) apply(array(m, c(10, 16, 10, 16)), c(2, 4), mean)
-    cbind(c(patch(lab[, , 1])), c(patch(lab[, , 2])), c(patch(lab[, , 3])), c(sqrt(pmax(0, patch(lab[, , 1]^2) - patch(lab[, , 1])^2))))
+    cbind(
+      c(patch(lab[, , 1])),
+      c(patch(lab[, , 2])),
+      c(patch(lab[, , 3])),
+      c(sqrt(pmax(0, patch(lab[, , 1]^2) - patch(lab[, , 1])^2)))
+    )
   }
-  expect_equal(likeness(a, b)[["layout"]], cor(c(dist(facts(a))), c(dist(facts(b))), method = "spearman"), tolerance = 0.005)
+
+  expect_equal(
+    likeness(a, b)[["layout"]],
+    cor(c(dist(facts(a))), c(dist(facts(b))), method = "spearman"),
+    tolerance = 0.005
+  )
 })
 
 test_that("SSIM is what its formula gives, window by window", {
@@ -34,19 +47,25 @@ test_that("SSIM is what its formula gives, window by window", {
   y <- luma(b)
   weight <- outer(-5:5, -5:5, function(u, v) exp(-(u^2 + v^2) / 4.5))
   weight <- weight / sum(weight)
-  map <- outer(1:20, 1:30, Vectorize(function(r, c) {
-    p <- x[r + 0:10, c + 0:10]
-    q <- y[r + 0:10, c + 0:10]
-    mp <- sum(weight * p)
-    mq <- sum(weight * q)
-    (2 * mp * mq + 1e-4) * (2 * (sum(weight * p * q) - mp * mq) + 9e-4) /
-      ((mp^2 + mq^2 + 1e-4) * (sum(weight * p^2) - mp^2 + sum(weight * q^2) - mq^2 + 9e-4))
-  }))
+  map <- outer(
+    1:20,
+    1:30,
+    Vectorize(function(r, c) {
+      p <- x[r + 0:10, c + 0:10]
+      q <- y[r + 0:10, c + 0:10]
+      mp <- sum(weight * p)
+      mq <- sum(weight * q)
+      (2 * mp * mq + 1e-4) *
+        (2 * (sum(weight * p * q) - mp * mq) + 9e-4) /
+        ((mp^2 + mq^2 + 1e-4) *
+          (sum(weight * p^2) - mp^2 + sum(weight * q^2) - mq^2 + 9e-4))
+    })
+  )
   expect_equal(internal("core_ssim")(a, b), mean(map), tolerance = 1e-4)
   expect_equal(internal("core_ssim")(a, a), 1, tolerance = 1e-6)
 })
 
-test_that("multi-scale SSIM is 1 for the same picture, falls with blur, and is NA below the window", {
+test_that("multi-scale SSIM is 1 for the same picture, falls with blur, NA below the window", {
   a <- scene(8, 300, 200)
   soft <- internal("each_channel")(a, function(m) internal("core_blur")(m, 2))
   similarity <- function(p, q) internal("core_similarity")(view(p)$handle, view(q)$handle)
@@ -60,7 +79,11 @@ test_that("distances are those to the nearest mark, in a straight line", {
   marked <- matrix(0, 23, 31)
   marks <- rbind(c(3, 4), c(20, 29), c(11, 15), c(1, 31))
   marked[marks] <- 1
-  apart <- outer(1:23, 1:31, Vectorize(function(r, c) sqrt(min((marks[, 1] - r)^2 + (marks[, 2] - c)^2))))
+  apart <- outer(
+    1:23,
+    1:31,
+    Vectorize(function(r, c) sqrt(min((marks[, 1] - r)^2 + (marks[, 2] - c)^2)))
+  )
   expect_equal(internal("core_distance")(marked, 40), apart, tolerance = 1e-5)
   near <- internal("core_distance")(marked, 10)
   expect_equal(near[apart <= 10], apart[apart <= 10], tolerance = 1e-5)
@@ -70,20 +93,33 @@ test_that("distances are those to the nearest mark, in a straight line", {
 
 test_that("vanished and new details are counted and boxed where they are", {
   plain <- array(0.6, c(200, 300, 3))
-  for (k in 0:5) plain[150:154, 20 + 40 * k + 0:25, ] <- 0.2
+  for (k in 0:5) {
+    plain[150:154, 20 + 40 * k + 0:25, ] <- 0.2
+  }
+
   more <- plain
   more[41:60, 201:230, ] <- 0.1
-  found <- function(own, other) internal("core_unmatched")(view(own)$handle, view(other)$handle, NULL)
+  found <- function(own, other) {
+    internal("core_unmatched")(view(own)$handle, view(other)$handle, NULL)
+  }
+
   gone <- found(more, plain)
   expect_gt(gone$share, 0.1)
-  expect_equal(unname(gone$boxes[1, 1:4]), c(200 / 300, 40 / 200, 230 / 300, 60 / 200), tolerance = 0.12)
+  expect_equal(
+    unname(gone$boxes[1, 1:4]),
+    c(200 / 300, 40 / 200, 230 / 300, 60 / 200),
+    tolerance = 0.12
+  )
   expect_equal(found(plain, more)$share, 0)
 })
 
 test_that("a shift, a zoom and a turn are found in a restyled picture, with their size", {
   picture <- scene(9, 384, 256)
   moved <- picture[c(rep(1, 10), 1:246), c(rep(1, 20), 1:364), ]
-  framing <- function(take) internal("core_framing")(view(take)$handle, view(picture, "reference")$handle)
+  framing <- function(take) {
+    internal("core_framing")(view(take)$handle, view(picture, "reference")$handle)
+  }
+
   shift <- framing((1 - moved)^1.4)
   expect_true(shift$found)
   expect_equal(shift$place, c(20 / 384, 10 / 384, 1, 0), tolerance = 0.003)
@@ -103,8 +139,12 @@ test_that("a turn of one degree and a zoom of 1.8 are found, and nothing in what
     v <- row(picture[, , 1]) - 128.5
     x <- pmin(pmax(round(192.5 + cos(t) * u + sin(t) * v), 1), 384)
     y <- pmin(pmax(round(128.5 + cos(t) * v - sin(t) * u), 1), 256)
-    array(picture[cbind(c(y), c(x), rep(1:3, each = length(x)))], dim(picture))
+    array(
+      picture[cbind(c(y), c(x), rep(1:3, each = length(x)))],
+      dim(picture)
+    )
   }
+
   found <- framing((1 - turned(1))^1.4)
   expect_true(found$found)
   expect_equal(abs(found$place[4]) * 180 / pi, 1, tolerance = 0.2)
@@ -130,10 +170,12 @@ test_that("lines are compared by their directions", {
     p[rep(y > 0, 3)] <- 0.3
     p
   }
+
   lines <- function(take) {
     scores <- score_picture(picture_file(take), picture_file(with_line(80)))
     scores$value[scores$measure == "lines"]
   }
+
   expect_gt(lines(with_line(90)), 0.9)
   expect_lt(lines(with_line(80, tan(12 * pi / 180))), 0.5)
 })
@@ -142,24 +184,44 @@ test_that("a watched region is found a little aside, and is lost where it is pai
   picture <- scene(10, 384, 256)
   kept <- matrix(0, 256, 384)
   kept[100:170, 150:250] <- 1
-  look_at <- function(take) internal("core_watched")(view(take)$handle, view(picture, "reference")$handle, kept, 0.04)
+  look_at <- function(take) {
+    internal("core_watched")(view(take)$handle, view(picture, "reference")$handle, kept, 0.04)
+  }
+
   aside <- picture[c(1:6, 1:250), c(1:8, 1:376), ]
   expect_gt(look_at(aside)$agreement, 0.8)
   expect_equal(look_at(aside)$x * 384, 8, tolerance = 0.3)
   lost <- picture
   lost[90:180, 140:260, ] <- scene(44, 121, 91)
   expect_lt(look_at(lost)$agreement, 0.4)
-  scores <- internal("score_scene")(internal("new_scene")(view(lost), view(picture, "reference"), decoys = list(view(scene(12, 384, 256), "decoy")), watch = list(face = list(kept = kept, least = 0.6))))
+  scores <- internal("score_scene")(
+    internal("new_scene")(
+      view(lost),
+      view(picture, "reference"),
+      decoys = list(view(scene(12, 384, 256), "decoy")),
+      watch = list(face = list(kept = kept, least = 0.6))
+    )
+  )
   expect_equal(scores$level[scores$measure == "watch"], "serious")
   expect_equal(scores$place[scores$measure == "watch"], "face")
 })
 
 test_that("every size and kind of picture gives defined numbers", {
-  for (size in list(c(1, 1), c(1, 40), c(40, 1), c(7, 5), c(33, 12))) {
+  for (size in list(
+    c(1, 1),
+    c(1, 40),
+    c(40, 1),
+    c(7, 5),
+    c(33, 12)
+  )) {
     tiny <- array(seq(0, 1, length.out = prod(size) * 3), c(size, 3))
     scores <- score_picture(picture_file(tiny), picture_file(1 - tiny))
-    expect_false(any(is.nan(scores$value) | is.infinite(scores$value)), info = paste(size, collapse = " x "))
+    expect_false(
+      any(is.nan(scores$value) | is.infinite(scores$value)),
+      info = paste(size, collapse = " x ")
+    )
   }
+
   flat <- array(0.5, c(40, 60, 3))
   scores <- score_picture(picture_file(flat), picture_file(flat))
   expect_equal(scores$value[scores$measure == "structure"], 1)
@@ -178,7 +240,10 @@ test_that("bytes and pixels come to the same view, run after run", {
   facts <- setdiff(names(seen), "handle")
   expect_identical(seen[facts], pixels[facts])
   expect_identical(seen[facts], again[facts])
-  expect_error(internal("core_view_bytes")(as.raw(1:10), 3, 3, c(3L, 3L), c(3L, 3L), "take"), "another amount")
+  expect_error(
+    internal("core_view_bytes")(as.raw(1:10), 3, 3, c(3L, 3L), c(3L, 3L), "take"),
+    "another amount"
+  )
 })
 
 test_that("a view that was dropped is of no more use, and says so", {
@@ -189,8 +254,19 @@ test_that("a view that was dropped is of no more use, and says so", {
 
 test_that("every measure keeps to what its range says, on pictures of all kinds", {
   kinds <- list(
-    same = scene(15), stranger = scene(16), negative = 1 - scene(15), grey = array(rep(scene(15)[, , 1], 3), dim(scene(15))), black = array(0, c(64, 96, 3)), white = array(1, c(64, 96, 3)),
-    grain = withr::with_seed(5, array(runif(64 * 96 * 3), c(64, 96, 3))), stripes = array(rep(rep(c(0, 1), each = 64 * 2), length.out = 64 * 96 * 3), c(64, 96, 3)), small = scene(15, 24, 16), wide = scene(15, 300, 40)
+    same = scene(15),
+    stranger = scene(16),
+    negative = 1 - scene(15),
+    grey = array(rep(scene(15)[, , 1], 3), dim(scene(15))),
+    black = array(0, c(64, 96, 3)),
+    white = array(1, c(64, 96, 3)),
+    grain = withr::with_seed(5, array(runif(64 * 96 * 3), c(64, 96, 3))),
+    stripes = array(
+      rep(rep(c(0, 1), each = 64 * 2), length.out = 64 * 96 * 3),
+      c(64, 96, 3)
+    ),
+    small = scene(15, 24, 16),
+    wide = scene(15, 300, 40)
   )
   reference <- picture_file(scene(15))
   known <- list_measures()
@@ -199,8 +275,17 @@ test_that("every measure keeps to what its range says, on pictures of all kinds"
     value <- stats::setNames(scores$value, scores$measure)
     axis <- known$axis[match(scores$measure, known$measure)]
     expect_false(any(is.nan(value) | is.infinite(value)), info = kind)
-    expect_true(all(value[axis == "structure" & !scores$measure %in% c("framing", "lines")] <= 1 + 1e-6, na.rm = TRUE), info = kind)
-    expect_true(all(scores$level[axis == "flaws"] %in% c("none", "slight", "serious")), info = kind)
+    expect_true(
+      all(
+        value[axis == "structure" & !scores$measure %in% c("framing", "lines")] <= 1 + 1e-6,
+        na.rm = TRUE
+      ),
+      info = kind
+    )
+    expect_true(
+      all(scores$level[axis == "flaws"] %in% c("none", "slight", "serious")),
+      info = kind
+    )
     expect_false(anyNA(scores$place[axis == "flaws" & scores$level != "none"]), info = kind)
   }
 })
@@ -216,6 +301,7 @@ test_that("grey, 16 bits and alpha come to the same numbers as the plain picture
     magick::image_write(image, file, format = "png", ...)
     file
   }
+
   expected <- score_picture(plain, reference)
   deep <- score_picture(again(depth = 16), reference)
   expect_equal(deep, expected, tolerance = 1e-6)
@@ -234,13 +320,38 @@ test_that("pictures that can't be measured are named, and nothing else happens",
   words <- withr::local_tempfile(fileext = ".png", lines = "not a picture")
   gone <- withr::local_tempfile(fileext = ".png")
   for (file in c(broken, words, gone)) {
-    expect_error(score_picture(file, good), basename(file), fixed = TRUE, class = "sprenn_error_picture")
-    expect_error(score_picture(good, file), basename(file), fixed = TRUE, class = "sprenn_error_picture")
-    expect_error(score_picture(good, good, look = c(good, file)), basename(file), fixed = TRUE, class = "sprenn_error_picture")
-    expect_error(score_picture(good, good, mask = file, job = "edit"), basename(file), fixed = TRUE, class = "sprenn_error_picture")
+    expect_error(
+      score_picture(file, good),
+      basename(file),
+      fixed = TRUE,
+      class = "sprenn_error_picture"
+    )
+    expect_error(
+      score_picture(good, file),
+      basename(file),
+      fixed = TRUE,
+      class = "sprenn_error_picture"
+    )
+    expect_error(
+      score_picture(good, good, look = c(good, file)),
+      basename(file),
+      fixed = TRUE,
+      class = "sprenn_error_picture"
+    )
+    expect_error(
+      score_picture(good, good, mask = file, job = "edit"),
+      basename(file),
+      fixed = TRUE,
+      class = "sprenn_error_picture"
+    )
   }
+
   expect_error(score_picture(1, good), "`take`", class = "sprenn_error_argument")
-  expect_error(score_picture(good, good, job = "dream"), "`job`", class = "sprenn_error_argument")
+  expect_error(
+    score_picture(good, good, job = "dream"),
+    "`job`",
+    class = "sprenn_error_argument"
+  )
 })
 
 test_that("what one lost is what the other has new", {
@@ -253,6 +364,7 @@ test_that("what one lost is what the other has new", {
     expect_false(scene$framing$found)
     scene[c("gone", "come")]
   }
+
   there <- of(1, 2)
   back <- of(2, 1)
   expect_equal(there$gone, back$come)
@@ -266,7 +378,7 @@ test_that("what one lost is what the other has new", {
   expect_equal(scores$value[scores$measure == "new_details"], there$come$share)
 })
 
-test_that("a drawn decoy is the same every time, has no bare ground and shares no layout with another", {
+test_that("a drawn decoy is reproducible, has no bare ground and shares no other's layout", {
   leaves <- internal("core_dead_leaves")
   one <- leaves(96, 64, 7001)
   expect_identical(leaves(96, 64, 7001), one)
@@ -274,7 +386,11 @@ test_that("a drawn decoy is the same every time, has no bare ground and shares n
   expect_true(all(one >= 0 & one <= 1))
   # Seven hundred leaves leave hardly a pixel of the ground, which is an even grey.
   expect_lt(mean(one[, , 1] == 0.5 & one[, , 2] == 0.5 & one[, , 3] == 0.5), 0.01)
-  views <- lapply(internal("draw_decoys")(c(192, 128)), internal("view_picture"), frame = c(192, 128))
+  views <- lapply(
+    internal("draw_decoys")(c(192, 128)),
+    internal("view_picture"),
+    frame = c(192, 128)
+  )
   pairs <- utils::combn(length(views), 2)
   alike <- apply(pairs, 2, function(pair) contours_agree(views[[pair[1]]], views[[pair[2]]]))
   expect_true(all(abs(alike) < 0.25))

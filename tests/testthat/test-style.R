@@ -1,9 +1,13 @@
 view <- internal("view_picture")
-change <- function(a, b) internal("style_distance")(view(a)$style, view(b)$style) / internal("style_space")$between
+
+change <- function(a, b) {
+  internal("style_distance")(view(a)$style, view(b)$style) / internal("style_space")$between
+}
 
 test_that("the same picture has no style change, and a new palette has much", {
   picture <- scene(1, 384, 256)
-  sepia <- array(rowMeans(picture, dims = 2), dim(picture)) * rep(c(1, 0.8, 0.55), each = 384 * 256)
+  sepia <- array(rowMeans(picture, dims = 2), dim(picture)) *
+    rep(c(1, 0.8, 0.55), each = 384 * 256)
   expect_equal(change(picture, picture), 0)
   expect_gt(change(picture, sepia), 0.25)
   expect_gt(change(picture, 1 - picture), 0.15)
@@ -27,13 +31,24 @@ test_that("the style vector is named, finite and of the style space's length", {
 })
 
 test_that("the look match is 0 at the reference and near 1 at another picture in the look", {
-  paint <- function(picture) internal("with_drawing_seed")(1, internal("paint_manner")(picture, "linocut", internal("home_palette")("linocut")))
+  paint <- function(picture) {
+    internal("with_drawing_seed")(
+      1,
+      internal("paint_manner")(picture, "linocut", internal("home_palette")("linocut"))
+    )
+  }
+
   tile <- function(name, seed) internal("draw_tile")(name, 384, 256, seed)
   reference <- view(tile("lighthouse", 1), part = "reference")
   look <- list(view(paint(tile("salt", 2))), view(paint(tile("mast", 3))))
   match <- function(take) {
-    internal("measure_look_match")()$compute(list(take = take, reference = reference, look = look))$value
+    internal("measure_look_match")()$compute(list(
+      take = take,
+      reference = reference,
+      look = look
+    ))$value
   }
+
   expect_equal(match(reference), 0)
   expect_gt(match(view(paint(tile("lighthouse", 1)))), 0.75)
   expect_lt(match(view(1 - tile("lighthouse", 1))), 0.4)

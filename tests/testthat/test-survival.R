@@ -27,17 +27,29 @@ test_that("killed at random moments, a run loses nothing and pays nothing twice"
       ended <- !process$is_alive()
       # Its workers are left to notice by themselves.
       process$kill()
-      if (ended) break
+      if (ended) {
+        break
+      }
+
       killed <- killed + 1
       if (killed >= kills) {
-        expect_equal(processx::run(file.path(R.home("bin"), "Rscript"), c("-e", "quit(status = sprenn::sprenn_command())", "run", folder, "--run", name), error_on_status = FALSE)$status, 0)
+        expect_equal(
+          processx::run(
+            file.path(R.home("bin"), "Rscript"),
+            c("-e", "quit(status = sprenn::sprenn_command())", "run", folder, "--run", name),
+            error_on_status = FALSE
+          )$status,
+          0
+        )
         break
       }
     }
+
     bills[run] <- length(paid_for(running, "bracken")) - before
     expect_equal(outcome_of(folder, name), outcome_of(folder, "calm"))
     expect_equal(nrow(check_run(folder, name)), 0)
   }
+
   # As many payments as takes, in every run.
   expect_equal(bills, rep(8, run))
   expect_equal(killed, kills)
@@ -54,21 +66,38 @@ test_that("killed workers have their work done by others", {
   killed <- 0
   while (process$is_alive()) {
     # One that ends while it is asked for is no worker any more.
-    children <- tryCatch(ps::ps_children(process$as_ps_handle(), recursive = TRUE), error = function(e) list())
-    workers <- Filter(function(child) any(grepl("mirai::daemon", tryCatch(ps::ps_cmdline(child), error = function(e) ""))), children)
+    children <- tryCatch(
+      ps::ps_children(process$as_ps_handle(), recursive = TRUE),
+      error = function(e) list()
+    )
+    workers <- Filter(
+      function(child) {
+        any(grepl("mirai::daemon", tryCatch(ps::ps_cmdline(child), error = function(e) "")))
+      },
+      children
+    )
     if (length(workers) && killed < 6) {
       # The younger one, so that no take meets this every time.
       try(ps::ps_kill(workers[[length(workers)]]), silent = TRUE)
       killed <- killed + 1
     }
+
     process$wait(700)
   }
+
   expect_equal(process$get_exit_status(), 0)
   expect_gte(killed, 3)
   expect_equal(unique(outcome_of(folder)$takes$state), "made")
   expect_equal(length(unique(outcome_of(folder)$scores$take)), 32)
   expect_equal(length(paid_for(running)), 16)
-  expect_true(any(grepl("worker (lost|replaced)", readLines(file.path(folder, "runs", "main", "events.jsonl")))))
+  expect_true(
+    any(
+      grepl(
+        "worker (lost|replaced)",
+        readLines(file.path(folder, "runs", "main", "events.jsonl"))
+      )
+    )
+  )
 })
 
 test_that("a server that goes away for a while is waited for", {
@@ -101,8 +130,14 @@ test_that("one process at a time works on a run; another says who does, or waits
   folder <- served_trial(running$addresses)
   first <- start_run(folder, "--no-score")
   withr::defer(first$kill_tree())
-  wait_until(any(grepl("\"made\"", readLines(file.path(folder, "runs", "main", "events.jsonl")))))
-  error <- expect_error(run_trial(folder), "Another process is at work on run \"main\"", class = "sprenn_error_held")
+  wait_until(
+    any(grepl("\"made\"", readLines(file.path(folder, "runs", "main", "events.jsonl"))))
+  )
+  error <- expect_error(
+    run_trial(folder),
+    "Another process is at work on run \"main\"",
+    class = "sprenn_error_held"
+  )
   expect_match(error$details, paste0("process ", first$get_pid()), all = FALSE)
   # Reading goes on meanwhile, and another run is another run.
   expect_s3_class(choose_pipeline(read_trial(folder), "main"), "sprenn_verdict")
@@ -121,8 +156,13 @@ test_that("a lock that was left behind is recognised", {
   withr::defer(internal("close_store")(store))
   leave <- function(machine, pid, started = "1") {
     DBI::dbExecute(store$db, "DELETE FROM holder")
-    DBI::dbExecute(store$db, "INSERT INTO holder VALUES (1, 'x', ?, ?, ?, 'ana on hut', '2026-11-25T10:00:00Z', 3)", params = list(machine, pid, started))
+    DBI::dbExecute(
+      store$db,
+      "INSERT INTO holder VALUES (1, 'x', ?, ?, ?, 'ana on hut', '2026-11-25T10:00:00Z', 3)",
+      params = list(machine, pid, started)
+    )
   }
+
   # A process of this number runs, but not since then.
   leave(internal("machine_id")(), Sys.getpid())
   expect_equal(unique(run_trial(folder, score = FALSE)$state), "made")
@@ -157,17 +197,33 @@ test_that("whoever has locked the database is waited for, and named where that t
     withr::defer(if (!is.null(other)) other$kill())
     engine <- mixing_engine(broken = function(request) {
       calls <<- calls + 1
-      if (calls != 3) return()
+      if (calls != 3) {
+        return()
+      }
+
       file <- normalizePath(file.path(folder, "runs", run, "run.sqlite"))
-      code <- sprintf("db <- DBI::dbConnect(RSQLite::SQLite(), '%s'); invisible(DBI::dbExecute(db, 'BEGIN EXCLUSIVE')); file.create('%s.held'); Sys.sleep(%d)", file, file, seconds)
+      code <- sprintf(
+        paste0(
+          "db <- DBI::dbConnect(RSQLite::SQLite(), '%s'); invisible(DBI::dbExecute(db, 'BEGIN ",
+          "EXCLUSIVE')); file.create('%s.held'); Sys.sleep(%d)"
+        ),
+        file,
+        file,
+        seconds
+      )
       other <<- processx::process$new(file.path(R.home("bin"), "Rscript"), c("-e", code))
       wait_until(file.exists(paste0(file, ".held")))
     })
     run_trial(read_trial(folder, engines = list(mixer = engine)), run, workers = 0)
   }
+
   expect_equal(run_locked("main", 3)$sha256, calm$sha256)
   expect_equal(calls, nrow(calm))
-  error <- expect_error(run_locked("long", 60), "database can't be written", class = "sprenn_error_store")
+  error <- expect_error(
+    run_locked("long", 60),
+    "database can't be written",
+    class = "sprenn_error_store"
+  )
   expect_match(error$details, "Another process has locked it", all = FALSE)
   expect_equal(run_trial(folder, "long", workers = 0)$sha256, calm$sha256)
   for (run in c("main", "long")) {
@@ -193,13 +249,25 @@ test_that("a run folder may be moved, and a read-only one read", {
   expect_equal(choose_pipeline(moved)$best, "firm")
   expect_equal(nrow(check_run(moved)), 0)
   error <- expect_error(run_trial(moved), class = "sprenn_error")
-  expect_match(paste(error$headline, paste(error$details, collapse = " ")), "read-only|readonly|can't be written", ignore.case = TRUE)
+  expect_match(
+    paste(error$headline, paste(error$details, collapse = " ")),
+    "read-only|readonly|can't be written",
+    ignore.case = TRUE
+  )
 })
 
 test_that("a full disk stops a run with a clear error; with room again it goes on", {
   skip_on_cran()
   skip_if_not(mounts(), "no mounts are allowed here")
-  folder <- small_trial(lineup = c("engines:", "  yarrow: {kind: function, call: \"sprenn::standin_yarrow\"}", "pipelines:", "  - {id: a, engine: yarrow, checkpoint: tide, hold: 0.9}", "  - {id: b, engine: yarrow, checkpoint: tide, hold: 0.2}"))
+  folder <- small_trial(
+    lineup = c(
+      "engines:",
+      "  yarrow: {kind: function, call: \"sprenn::standin_yarrow\"}",
+      "pipelines:",
+      "  - {id: a, engine: yarrow, checkpoint: tide, hold: 0.9}",
+      "  - {id: b, engine: yarrow, checkpoint: tide, hold: 0.2}"
+    )
+  )
   calm <- run_trial(folder, "calm")
   dir.create(file.path(folder, "runs", "main"))
   place <- file.path(folder, "runs", "main")
@@ -221,7 +289,18 @@ test_that("a clock that jumps hurries and stops nothing", {
   folder <- served_trial(running$addresses)
   said <- withr::local_tempfile()
   writeLines("+0", said)
-  process <- start_run(folder, "--no-score", "--workers", "0", env = c(LD_PRELOAD = faking[1], FAKETIME_TIMESTAMP_FILE = said, FAKETIME_NO_CACHE = "1", FAKETIME_DONT_FAKE_MONOTONIC = "1"))
+  process <- start_run(
+    folder,
+    "--no-score",
+    "--workers",
+    "0",
+    env = c(
+      LD_PRELOAD = faking[1],
+      FAKETIME_TIMESTAMP_FILE = said,
+      FAKETIME_NO_CACHE = "1",
+      FAKETIME_DONT_FAKE_MONOTONIC = "1"
+    )
+  )
   withr::defer(process$kill_tree())
   events <- file.path(folder, "runs", "main", "events.jsonl")
   wait_until(any(grepl("\"made\"", readLines(events))))

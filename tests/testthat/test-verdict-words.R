@@ -1,42 +1,53 @@
 # What a verdict says in thirty situations (with those of test-situations.R), to be read as a lead
 # and as a statistician: no two lines may contradict each other.
-situation_brief <- utils::modifyList(core_brief, list(
-  weights = c(structure = 0.4, adherence = 0.3, style = 0.3),
-  floors = c(structure = 0.35, adherence = NA, style = NA)
-))
+situation_brief <- utils::modifyList(
+  core_brief,
+  list(
+    weights = c(structure = 0.4, adherence = 0.3, style = 0.3),
+    floors = c(structure = 0.35, adherence = NA, style = NA)
+  )
+)
+
 with_brief <- function(...) utils::modifyList(situation_brief, list(...))
+
 four <- function(..., means = c(0.7, 0.62, 0.5, 0.45)) {
   rows <- cbind(structure = means, adherence = means, style = means)
   rownames(rows) <- c("yarrow", "bracken", "quince", "sorrel")[seq_along(means)]
   scored_table(rows, ...)
 }
+
 pictures_of <- function(table, references, looks) {
   at <- match(table$case, sort(unique(table$case))) - 1
   table$reference <- paste0("r", at %% references)
   table$look <- paste0("l", at %/% references %% looks)
   table
 }
+
 made_only <- function(table, which) {
   table$state[!which] <- "planned"
   table[!which, c("structure", "adherence", "style", "coverage")] <- NA
   table
 }
+
 failed <- function(table, which, state = "failed") {
   table$state[which] <- state
   table[which, c("structure", "adherence", "style", "coverage")] <- NA
   table$message[which] <- "The engine is out of memory."
   table
 }
+
 family_table <- function(...) {
   holds <- seq(0.1, 0.9, 0.2)
   means <- matrix(0.6 - 0.3 * (holds - 0.55)^2, 5, 3)
   dimnames(means) <- list(paste0("yarrow/hold=", holds), c("structure", "adherence", "style"))
   scored_table(rbind(means, bracken = 0.5), ...)
 }
+
 silent_on <- function(table, pipeline, cases) {
   table$adherence[table$pipeline == pipeline & table$case %in% cases] <- NA
   internal("even_axes")(table)
 }
+
 racing <- function(looks) list(looks = looks, cases = 8, seeds = 4)
 
 situations <- list(
@@ -109,16 +120,20 @@ situations <- list(
     table <- four()
     list(failed(table, table$pipeline != "quince", "refused"))
   },
-  "a style that is to change by so much" = function() list(four(), with_brief(style = c(0.3, 0.6))),
+  "a style that is to change by so much" = function() {
+    list(four(), with_brief(style = c(0.3, 0.6)))
+  },
   "one axis only" = function() {
     only_structure <- with_brief(weights = c(structure = 1, adherence = 0, style = 0))
     list(four(by_case = 0.05), only_structure)
   }
 )
+
 transform_pipeline <- function(table, name) {
   table$pipeline <- name
   table
 }
+
 verdict_in <- function(situation) {
   made <- situation()
   table <- made[[1]]
@@ -127,15 +142,28 @@ verdict_in <- function(situation) {
   verdict <- internal("verdict_from")(table, brief, made$race)
   pipelines <- unique(table$pipeline)
   verdict$recipes <- tibble::tibble(
-    pipeline = pipelines, engine = sub("/.*", "", pipelines), checkpoint = "plain", hold = 0.6,
-    native_hold = 0.6, settings = "{}", sweep = NA_character_, vary = NA_character_,
-    value = NA_real_, shown = TRUE, position = seq_along(pipelines)
+    pipeline = pipelines,
+    engine = sub("/.*", "", pipelines),
+    checkpoint = "plain",
+    hold = 0.6,
+    native_hold = 0.6,
+    settings = "{}",
+    sweep = NA_character_,
+    vary = NA_character_,
+    value = NA_real_,
+    shown = TRUE,
+    position = seq_along(pipelines)
   )
   if (!is.null(verdict$pipelines)) {
     verdict$engines <- internal("chance_by_engine")(verdict$pipelines, verdict$recipes)
   }
-  structure(c(verdict, list(suite = list(title = "Tiles"), run = "main")), class = "sprenn_verdict")
+
+  structure(
+    c(verdict, list(suite = list(title = "Tiles"), run = "main")),
+    class = "sprenn_verdict"
+  )
 }
+
 verdicts <- lapply(situations, verdict_in)
 
 test_that("what is said in each situation", {
@@ -143,7 +171,12 @@ test_that("what is said in each situation", {
     words <- internal("verdict_words")(verdicts[[name]])
     reasons <- paste("-", words$reasons, recycle0 = TRUE)
     said <- c(
-      words$headline, words$standing, reasons, words$caveats, words$change, words$assumed[-1]
+      words$headline,
+      words$standing,
+      reasons,
+      words$caveats,
+      words$change,
+      words$assumed[-1]
     )
     expect_snapshot({
       cat("##", name, "\n")
@@ -163,17 +196,27 @@ test_that("what is said holds together in each", {
     if (verdict$state == "decided") {
       expect_gte(verdict$confidence, wanted)
       # The lead is no less than what will do, as surely as the brief wants.
-      if (!is.na(verdict$runner_up)) expect_gte(verdict$margin[2], -within - 0.002)
+      if (!is.na(verdict$runner_up)) {
+        expect_gte(verdict$margin[2], -within - 0.002)
+      }
     }
-    if (verdict$state == "too close") expect_lt(verdict$confidence, wanted)
+
+    if (verdict$state == "too close") {
+      expect_lt(verdict$confidence, wanted)
+    }
+
     if (is.null(verdict$brief$prefer)) {
       expect_equal(first$utility, max(verdict$pipelines$utility))
       if (!is.na(first$regret)) {
         expect_lte(first$regret, min(verdict$pipelines$regret, na.rm = TRUE) + 1e-9)
       }
     }
+
     known <- verdict$pipelines[!is.na(verdict$pipelines$chance_best), ]
-    if (nrow(known) > 0) expect_equal(sum(known$chance_best), 1, tolerance = 0.01)
+    if (nrow(known) > 0) {
+      expect_equal(sum(known$chance_best), 1, tolerance = 0.01)
+    }
+
     worths <- verdict$pipelines
     expect_true(all(worths$utility_low <= worths$utility + 1e-9, na.rm = TRUE))
     expect_true(all(worths$utility <= worths$utility_high + 1e-9, na.rm = TRUE))

@@ -3,45 +3,120 @@
 
 # A trial of one job. `pictures` are what engines are given; an engine is a function of the
 # request and the number of the case, from 1.
-job_trial <- function(job, pictures, engines, extra = "", look = NULL, floors = "{structure: 0.2}", style = "stay",
-                      weights = "{structure: 1, style: 1}", env = parent.frame()) {
+job_trial <- function(
+  job,
+  pictures,
+  engines,
+  extra = "",
+  look = NULL,
+  floors = "{structure: 0.2}",
+  style = "stay",
+  weights = "{structure: 1, style: 1}",
+  env = parent.frame()
+) {
   folder <- withr::local_tempdir(.local_envir = env)
   dir.create(file.path(folder, "references"))
-  for (i in seq_along(pictures)) png::writePNG(pictures[[i]], file.path(folder, "references", paste0("r", i, ".png")))
-  if (!is.null(look)) png::writePNG(look, file.path(folder, "look.png"))
+  for (i in seq_along(pictures)) {
+    png::writePNG(pictures[[i]], file.path(folder, "references", paste0("r", i, ".png")))
+  }
+
+  if (!is.null(look)) {
+    png::writePNG(look, file.path(folder, "look.png"))
+  }
+
   # What an engine was given tells it the case: references differ.
   which_case <- function(request) {
-    far <- vapply(pictures, function(p) mean(abs(internal("resize_picture")(p, c(16, 16)) - internal("resize_picture")(request$reference, c(16, 16)))), 0)
+    far <- vapply(
+      pictures,
+      function(p) {
+        mean(
+          abs(
+            internal("resize_picture")(p, c(16, 16)) -
+              internal("resize_picture")(request$reference, c(16, 16))
+          )
+        )
+      },
+      0
+    )
     which.min(far)
   }
+
   made <- lapply(names(engines), function(name) {
     engine(
-      about = list(name = name, version = "1", checkpoints = list(plain = list()), hold = c(at_0 = 0, at_1 = 1), takes = c("look", "mask", "references"), price = 0.1, seconds = 0.01),
-      make = function(request) take_result(pmin(pmax(engines[[name]](request, which_case(request)), 0), 1), cost = 0.1, seed = request$seed)
+      about = list(
+        name = name,
+        version = "1",
+        checkpoints = list(plain = list()),
+        hold = c(at_0 = 0, at_1 = 1),
+        takes = c("look", "mask", "references"),
+        price = 0.1,
+        seconds = 0.01
+      ),
+      make = function(request) {
+        take_result(
+          pmin(pmax(engines[[name]](request, which_case(request)), 0), 1),
+          cost = 0.1,
+          seed = request$seed
+        )
+      }
     )
   })
   names(made) <- names(engines)
   assign("verdict_engines", made, globalenv())
   withr::defer(suppressWarnings(rm("verdict_engines", envir = globalenv())), envir = env)
-  for (name in names(engines)) writeLines(sprintf("get('verdict_engines', globalenv())[['%s']]", name), file.path(folder, paste0(name, ".R")))
-  writeLines(c(
-    "suite: verdicts", "seeds: [1, 2]", sprintf("size: [%d, %d]", ncol(pictures[[1]]), nrow(pictures[[1]])),
-    if (!is.null(look)) "looks: {wanted: {pictures: [look.png]}}", "cases:",
-    sprintf("  - {id: c%d, job: %s, reference: references/r%d.png, prompt: a thing%s%s}", seq_along(pictures), job, seq_along(pictures), extra, if (is.null(look)) "" else ", look: wanted")
-  ), file.path(folder, "suite.yml"))
-  writeLines(c(
-    "engines:", sprintf("  %s: {kind: function, file: %s.R}", names(engines), names(engines)), "pipelines:",
-    sprintf("  - {id: %s, engine: %s, hold: 0.5}", names(engines), names(engines))
-  ), file.path(folder, "lineup.yml"))
-  writeLines(c("brief: the job done", paste("weights:", weights), paste("floors:", floors), paste("style:", style)), file.path(folder, "brief.yml"))
+  for (name in names(engines)) {
+    writeLines(
+      sprintf("get('verdict_engines', globalenv())[['%s']]", name),
+      file.path(folder, paste0(name, ".R"))
+    )
+  }
+
+  writeLines(
+    c(
+      "suite: verdicts",
+      "seeds: [1, 2]",
+      sprintf("size: [%d, %d]", ncol(pictures[[1]]), nrow(pictures[[1]])),
+      if (!is.null(look)) "looks: {wanted: {pictures: [look.png]}}",
+      "cases:",
+      sprintf(
+        "  - {id: c%d, job: %s, reference: references/r%d.png, prompt: a thing%s%s}",
+        seq_along(pictures),
+        job,
+        seq_along(pictures),
+        extra,
+        if (is.null(look)) "" else ", look: wanted"
+      )
+    ),
+    file.path(folder, "suite.yml")
+  )
+  writeLines(
+    c(
+      "engines:",
+      sprintf("  %s: {kind: function, file: %s.R}", names(engines), names(engines)),
+      "pipelines:",
+      sprintf("  - {id: %s, engine: %s, hold: 0.5}", names(engines), names(engines))
+    ),
+    file.path(folder, "lineup.yml")
+  )
+  writeLines(
+    c(
+      "brief: the job done",
+      paste("weights:", weights),
+      paste("floors:", floors),
+      paste("style:", style)
+    ),
+    file.path(folder, "brief.yml")
+  )
   trial <- read_trial(folder)
   run_trial(trial, workers = 1)
   trial
 }
+
 yields <- function(trial) {
   verdict <- choose_pipeline(trial)
   stats::setNames(verdict$pipelines$yield, verdict$pipelines$pipeline)
 }
+
 flaws_named <- function(trial) {
   scores <- score_run(trial)
   wrong <- scores[scores$axis == "flaws" & scores$level %in% "serious", ]
@@ -63,7 +138,10 @@ test_that("a canvas that was left bare, smeared, blurred or mirrored does not wi
     mirrors = function(request, i) frame(mirrored_on(given[[i]]), request),
     blurs = function(request, i) {
       p <- mirrored_on(given[[i]])
-      p[, outside, ] <- internal("each_channel")(p, function(m) internal("core_blur")(m, 7))[, outside, ]
+      p[, outside, ] <- internal("each_channel")(p, function(m) internal("core_blur")(m, 7))[
+        ,
+        outside,
+      ]
       frame(p, request)
     }
   )
@@ -72,7 +150,10 @@ test_that("a canvas that was left bare, smeared, blurred or mirrored does not wi
   expect_equal(verdict$best, "goes_on")
   kept <- yields(trial)
   expect_equal(kept[["goes_on"]], 1)
-  for (name in setdiff(names(engines), "goes_on")) expect_lt(kept[[name]], 0.4)
+  for (name in setdiff(names(engines), "goes_on")) {
+    expect_lt(kept[[name]], 0.4)
+  }
+
   named <- flaws_named(trial)
   expect_true("near_copy" %in% named$leaves_bare)
   expect_true("patch" %in% named$smears)
@@ -86,27 +167,51 @@ test_that("a copy, a flat patch and a noisy one do not win an edit", {
     p[inside$rows, inside$columns, ] <- by(p[inside$rows, inside$columns, , drop = FALSE])
     p
   }
+
   engines <- list(
-    edits = function(request, i) changed(pictures[[i]], function(part) 0.1 + 0.8 * (0.3 * part + 0.7 * part[, , c(3, 1, 2)])[rev(seq_len(nrow(part))), , ]),
+    edits = function(request, i) {
+      changed(pictures[[i]], function(part) {
+        0.1 +
+          0.8 *
+            (0.3 * part + 0.7 * part[, , c(3, 1, 2)])[
+              rev(seq_len(nrow(part))), ,
+            ]
+      })
+    },
     copies = function(request, i) request$reference,
     flattens = function(request, i) changed(pictures[[i]], function(part) part * 0 + 0.45),
-    makes_noise = function(request, i) changed(pictures[[i]], function(part) withr::with_seed(i, part * 0 + stats::runif(length(part))))
+    makes_noise = function(request, i) {
+      changed(pictures[[i]], function(part) {
+        withr::with_seed(i, part * 0 + stats::runif(length(part)))
+      })
+    }
   )
-  trial <- job_trial("edit", pictures, engines, extra = ", mask: {boxes: [[0.35, 0.32, 0.65, 0.68]]}")
+  trial <- job_trial(
+    "edit",
+    pictures,
+    engines,
+    extra = ", mask: {boxes: [[0.35, 0.32, 0.65, 0.68]]}"
+  )
   kept <- yields(trial)
   expect_equal(choose_pipeline(trial)$best, "edits")
-  for (name in c("copies", "flattens", "makes_noise")) expect_lt(kept[[name]], 0.4)
+  for (name in c("copies", "flattens", "makes_noise")) {
+    expect_lt(kept[[name]], 0.4)
+  }
+
   named <- flaws_named(trial)
   expect_true("near_copy" %in% named$copies)
   expect_true("patch" %in% named$flattens)
   expect_true("patch" %in% named$makes_noise)
 })
 
-test_that("of a repair, marks that others took away are damage, and the picture's own lines are not", {
+test_that("in a repair, marks that others removed are damage, the picture's lines are not", {
   clean <- lapply(wide_scenes, function(p) {
     p <- internal("each_channel")(p, function(m) internal("core_blur")(m, 1))
     # Lines that belong there.
-    for (x in c(60, 61, 200, 201)) p[, x, ] <- p[, x, ] * 0.3
+    for (x in c(60, 61, 200, 201)) {
+      p[, x, ] <- p[, x, ] * 0.3
+    }
+
     p[, 1:256, ]
   })
   scratches <- c(30, 31, 97, 98, 150, 151, 222, 223)
@@ -130,6 +235,7 @@ test_that("of a repair, marks that others took away are damage, and the picture'
     p[60:130, 185:220, ] <- rep(colMeans(p[60:130, 185, ]), each = 71 * 36)
     p
   }
+
   trial <- job_trial("repair", worn, engines)
   kept <- yields(trial)
   expect_equal(kept[["mends"]], 1)
@@ -145,17 +251,39 @@ test_that("an unmoved line drawing keeps its layout, and a melted picture does n
     lines <- pmax(internal("core_blur")(light, 1.6) - internal("core_blur")(light, 1), 0)
     array(rep(1 - pmin(1, 25 * lines), 3), dim(p))
   }
+
   melted <- function(p) {
     h <- nrow(p)
     w <- ncol(p)
-    sway <- function(seed) round(0.08 * w * internal("with_drawing_seed")(seed, internal("smooth_noise")(h, w, w / 4)))
-    at <- cbind(c(pmin(h, pmax(1, row(p[, , 1]) + sway(1)))), c(pmin(w, pmax(1, col(p[, , 1]) + sway(2)))))
+    sway <- function(seed) {
+      round(
+        0.08 * w * internal("with_drawing_seed")(seed, internal("smooth_noise")(h, w, w / 4))
+      )
+    }
+
+    at <- cbind(
+      c(pmin(h, pmax(1, row(p[, , 1]) + sway(1)))),
+      c(pmin(w, pmax(1, col(p[, , 1]) + sway(2))))
+    )
     internal("each_channel")(p, function(m) matrix(m[at], h))
   }
-  engines <- list(draws = function(request, i) drawn(pictures[[i]]), melts = function(request, i) melted(pictures[[i]]))
-  trial <- job_trial("restyle", pictures, engines, look = drawn(scene(77, 256, 192)), style = "reach the look")
+
+  engines <- list(
+    draws = function(request, i) drawn(pictures[[i]]),
+    melts = function(request, i) melted(pictures[[i]])
+  )
+  trial <- job_trial(
+    "restyle",
+    pictures,
+    engines,
+    look = drawn(scene(77, 256, 192)),
+    style = "reach the look"
+  )
   scores <- score_run(trial)
-  structure <- function(name) mean(scores$value[scores$measure == "structure" & scores$pipeline == name])
+  structure <- function(name) {
+    mean(scores$value[scores$measure == "structure" & scores$pipeline == name])
+  }
+
   expect_gt(structure("draws"), 0.75)
   expect_lt(structure("melts"), 0.5)
   expect_equal(choose_pipeline(trial)$best, "draws")
@@ -168,6 +296,7 @@ in_squares <- function(p) {
   columns <- rep(seq_len(ncol(small)), each = 8)
   round(small[rows, columns, ] * 7) / 7
 }
+
 # Flat colours between dark lines, as for a film of drawings.
 in_flat_colours <- function(p) {
   smooth <- internal("each_channel")(p, function(m) internal("core_blur")(m, 2))
@@ -186,9 +315,19 @@ test_that("what is wholly in the look wins, whatever it shows", {
       goes_half_way = function(request, i) 0.5 * manner(pictures[[i]]) + 0.5 * pictures[[i]],
       goes_elsewhere = function(request, i) other(pictures[[i]])
     )
-    trial <- job_trial("restyle", pictures, engines, look = manner(scene(77, 256, 192)), style = "reach the look", weights = "{structure: 1, style: 3}")
+    trial <- job_trial(
+      "restyle",
+      pictures,
+      engines,
+      look = manner(scene(77, 256, 192)),
+      style = "reach the look",
+      weights = "{structure: 1, style: 3}"
+    )
     scores <- score_run(trial)
-    matches <- function(name) scores$value[scores$measure == "look_match" & scores$pipeline == name]
+    matches <- function(name) {
+      scores$value[scores$measure == "look_match" & scores$pipeline == name]
+    }
+
     expect_equal(choose_pipeline(trial)$best, "reaches_it")
     expect_gt(min(matches("reaches_it")), 0.7)
     expect_lt(diff(range(matches("reaches_it"))), 0.3)
@@ -198,7 +337,10 @@ test_that("what is wholly in the look wins, whatever it shows", {
 
 test_that("without a look to go by, clean drawings and prints are keepers", {
   pictures <- lapply(wide_scenes, function(p) p[, 1:256, ])
-  light_of <- function(p) rowMeans(internal("each_channel")(p, function(m) internal("core_blur")(m, 1)), dims = 2)
+  light_of <- function(p) {
+    rowMeans(internal("each_channel")(p, function(m) internal("core_blur")(m, 1)), dims = 2)
+  }
+
   as_grey <- function(m) array(rep(m, 3), c(dim(m), 3))
   engines <- list(
     # Ink on white paper, the darker the more strokes.
@@ -212,9 +354,13 @@ test_that("without a look to go by, clean drawings and prints are keepers", {
       p <- internal("each_channel")(pictures[[i]], function(m) internal("core_blur")(m, 1))
       for (k in 1:3) {
         m <- p[, , k]
-        dots <- (1 + cos((row(m) + k * col(m) / 2) * 1.1) * cos((col(m) - k * row(m) / 2) * 1.1)) / 2
+        dots <- (1 +
+          cos((row(m) + k * col(m) / 2) * 1.1) *
+            cos((col(m) - k * row(m) / 2) * 1.1)) /
+          2
         p[, , k] <- ifelse(dots > m, 0.1, 1)
       }
+
       p
     },
     tiles = function(request, i) in_squares(pictures[[i]]),

@@ -1,28 +1,56 @@
 test_that("strengths are those that the ballots speak for, by the model's own definition", {
   fit <- internal("fit_strengths")
-  ballots <- tibble::tibble(one = rep("a", 40), other = "b", share = rep(c(1, 0), c(30, 10)))
+  ballots <- tibble::tibble(
+    one = rep("a", 40),
+    other = "b",
+    share = rep(c(1, 0), c(30, 10))
+  )
   # With two names and a wide reach the difference is the log odds.
   found <- fit(ballots, reach = 1000)
   expect_equal(found$strength[["a"]] - found$strength[["b"]], log(3), tolerance = 1e-4)
   expect_equal(sum(found$strength), 0, tolerance = 1e-9)
-  variance <- found$covariance["a", "a"] + found$covariance["b", "b"] - 2 * found$covariance["a", "b"]
+  variance <- found$covariance["a", "a"] +
+    found$covariance["b", "b"] -
+    2 * found$covariance["a", "b"]
   expect_equal(variance, 1 / (40 * 0.75 * 0.25), tolerance = 1e-3)
   # The same by logistic regression.
-  many <- withr::with_seed(4, tibble::tibble(one = sample(letters[1:4], 200, TRUE), other = sample(letters[1:4], 200, TRUE), share = rbinom(200, 1, 0.5)))
+  many <- withr::with_seed(
+    4,
+    tibble::tibble(
+      one = sample(letters[1:4], 200, TRUE),
+      other = sample(letters[1:4], 200, TRUE),
+      share = rbinom(200, 1, 0.5)
+    )
+  )
   many <- many[many$one != many$other, ]
   design <- outer(many$one, letters[1:4], `==`) - outer(many$other, letters[1:4], `==`)
   glm <- stats::glm(many$share ~ 0 + design[, -4], family = stats::binomial())
-  expect_equal(diff(unname(fit(many, reach = 1e4)$strength)), diff(c(unname(coef(glm)), 0)), tolerance = 1e-4)
+  expect_equal(
+    diff(unname(fit(many, reach = 1e4)$strength)),
+    diff(c(unname(coef(glm)), 0)),
+    tolerance = 1e-4
+  )
 })
 
 test_that("who wins throughout has a finite strength, ties leave all equal, nobody knows nothing", {
-  table <- internal("strength_table")(tibble::tibble(one = rep("a", 9), other = rep(c("b", "c", "d"), 3), share = 1))
+  table <- internal("strength_table")(tibble::tibble(
+    one = rep("a", 9),
+    other = rep(c("b", "c", "d"), 3),
+    share = 1
+  ))
   expect_equal(table$pipeline[1], "a")
   expect_true(all(is.finite(table$high)))
   expect_equal(table$preferred, c(9, 0, 0, 0))
-  even <- internal("strength_table")(tibble::tibble(one = c("a", "b"), other = c("b", "a"), share = 0.5))
+  even <- internal("strength_table")(tibble::tibble(
+    one = c("a", "b"),
+    other = c("b", "a"),
+    share = 0.5
+  ))
   expect_equal(even$strength, c(0, 0), tolerance = 1e-9)
-  worth <- internal("pair_worth")(tibble::tibble(one = character(), other = character(), share = numeric()), c("a", "b", "c"))
+  worth <- internal("pair_worth")(
+    tibble::tibble(one = character(), other = character(), share = numeric()),
+    c("a", "b", "c")
+  )
   expect_equal(worth$worth, rep(0.25 * 8, 3))
 })
 
@@ -34,8 +62,30 @@ test_that("a pair that nothing is known of says more than one that was seen ofte
 
 test_that("agreement counts pairs that both saw, and those that one saw twice", {
   ballots <- tibble::tribble(
-    ~person, ~pair, ~choice, "ana", "1 2", "1", "ana", "3 4", "3", "ana", "1 2", "1", "ana", "3 4", "4",
-    "ben", "1 2", "2", "ben", "3 4", "3", "ben", "5 6", NA
+    ~person,
+    ~pair,
+    ~choice,
+    "ana",
+    "1 2",
+    "1",
+    "ana",
+    "3 4",
+    "3",
+    "ana",
+    "1 2",
+    "1",
+    "ana",
+    "3 4",
+    "4",
+    "ben",
+    "1 2",
+    "2",
+    "ben",
+    "3 4",
+    "3",
+    "ben",
+    "5 6",
+    NA
   )
   table <- internal("agreement_table")(ballots)
   own <- table[table$one == "ana" & table$other == "ana", ]
@@ -46,7 +96,11 @@ test_that("agreement counts pairs that both saw, and those that one saw twice", 
 })
 
 test_that("a number sides with people as often as its better take is the preferred one", {
-  ballots <- tibble::tibble(one_take = c("a", "b", "a", "c"), other_take = c("b", "c", "c", "b"), share = c(1, 1, 0.5, 1))
+  ballots <- tibble::tibble(
+    one_take = c("a", "b", "a", "c"),
+    other_take = c("b", "c", "c", "b"),
+    share = c(1, 1, 0.5, 1)
+  )
   values <- cbind(m = c(a = 3, b = 2, c = 1), never = c(1, 1, 1))
   found <- internal("siding_table")(ballots, values)
   expect_equal(found$pairs, c(3, 3))
@@ -64,12 +118,21 @@ worldly_ballots <- function(seed, cases = 10, people = 4, each = 40, careless = 
     person <- rep(seq_len(people), each = each)
     case <- sample(cases, length(person), TRUE)
     pairs <- t(replicate(length(person), sample(4, 2)))
-    of <- function(k) strength[pairs[, k]] + by_case[cbind(case, pairs[, k])] + by_person[cbind(person, pairs[, k])]
+    of <- function(k) {
+      strength[pairs[, k]] +
+        by_case[cbind(case, pairs[, k])] +
+        by_person[cbind(person, pairs[, k])]
+    }
+
     lead <- ifelse(person <= careless, 0, of(1) - of(2))
     tibble::tibble(
-      person = paste0("v", person), case = paste0("c", case), one = names(strength)[pairs[, 1]], other = names(strength)[pairs[, 2]],
+      person = paste0("v", person),
+      case = paste0("c", case),
+      one = names(strength)[pairs[, 1]],
+      other = names(strength)[pairs[, 2]],
       share = as.numeric(stats::runif(length(lead)) < stats::plogis(lead)),
-      one_take = paste0(case, one), other_take = paste0(case, other)
+      one_take = paste0(case, one),
+      other_take = paste0(case, other)
     )
   })
 }
@@ -82,15 +145,22 @@ test_that("intervals of strengths hold for other cases and other people", {
     own <- truth[table$pipeline]
     mean(table$low <= own & own <= table$high)
   }
+
   together <- vapply(1:60, function(seed) holds(worldly_ballots(seed + 10)), 0)
   expect_gt(mean(together), 0.83)
   # As if ballots had nothing to do with each other they would hold much less.
-  alone <- vapply(1:60, function(seed) holds(worldly_ballots(seed + 10)[c("one", "other", "share")]), 0)
+  alone <- vapply(
+    1:60,
+    function(seed) holds(worldly_ballots(seed + 10)[c("one", "other", "share")]),
+    0
+  )
   expect_lt(mean(alone), mean(together) - 0.08)
 })
 
 test_that("who answers like a coin counts less than who follows", {
-  found <- lapply(1:12, function(seed) internal("viewer_table")(worldly_ballots(seed, careless = 1, each = 80)))
+  found <- lapply(1:12, function(seed) {
+    internal("viewer_table")(worldly_ballots(seed, careless = 1, each = 80))
+  })
   care <- rowMeans(vapply(found, `[[`, numeric(4), "care"))
   expect_true(all(care[1] < care[-1] - 0.1))
   weighed <- internal("with_care")(worldly_ballots(1, careless = 1, each = 80))
@@ -119,31 +189,55 @@ test_that("who always takes the left picture, or tires, is told", {
   words <- internal("viewer_words")(found)
   expect_match(words, "v2 chose the left picture in 100 %", all = FALSE)
   expect_match(words, "v3 seems to have tired", all = FALSE)
-  expect_null(internal("viewer_words")(found[found$person %in% c("v1", "v4") & !found$left_odd & found$high >= 0.8, ]))
+  expect_null(
+    internal("viewer_words")(
+      found[found$person %in% c("v1", "v4") & !found$left_odd & found$high >= 0.8, ]
+    )
+  )
 })
 
 test_that("of fifty meaningless numbers none is said to side with people, and one that does is", {
-  listed <- vapply(1:40, function(seed) {
-    ballots <- worldly_ballots(seed, people = 1, each = 10)
-    takes <- unique(c(ballots$one_take, ballots$other_take))
-    values <- withr::with_seed(seed, matrix(stats::rnorm(50 * length(takes)), length(takes), dimnames = list(takes, paste0("m", 1:50))))
-    found <- internal("siding_table")(ballots, values)
-    c(any(found$beyond_luck), max(found$agreement))
-  }, c(0, 0))
+  listed <- vapply(
+    1:40,
+    function(seed) {
+      ballots <- worldly_ballots(seed, people = 1, each = 10)
+      takes <- unique(c(ballots$one_take, ballots$other_take))
+      values <- withr::with_seed(
+        seed,
+        matrix(
+          stats::rnorm(50 * length(takes)),
+          length(takes),
+          dimnames = list(takes, paste0("m", 1:50))
+        )
+      )
+      found <- internal("siding_table")(ballots, values)
+      c(any(found$beyond_luck), max(found$agreement))
+    },
+    c(0, 0)
+  )
   expect_lte(sum(listed[1, ]), 5)
   # By agreement alone the best of them would look telling.
   expect_gt(mean(listed[2, ] >= 0.8), 0.5)
   ballots <- worldly_ballots(5, people = 5, each = 60)
   takes <- unique(c(ballots$one_take, ballots$other_take))
   strength <- c(a = -1, b = -0.3, c = 0.4, d = 0.9)
-  values <- cbind(real = strength[sub(".*[0-9]", "", takes)], withr::with_seed(1, matrix(stats::rnorm(50 * length(takes)), length(takes))))
+  values <- cbind(
+    real = strength[sub(".*[0-9]", "", takes)],
+    withr::with_seed(1, matrix(stats::rnorm(50 * length(takes)), length(takes)))
+  )
   dimnames(values) <- list(takes, c("real", paste0("m", 1:50)))
   found <- internal("siding_table")(ballots, values)
   expect_true(found$beyond_luck[found$measure == "real"])
 })
 
 # A viewing of a small run, without a page.
-small_viewing <- function(kind = "pairs", wanted = 12, pick = FALSE, env = parent.frame(), ...) {
+small_viewing <- function(
+  kind = "pairs",
+  wanted = 12,
+  pick = FALSE,
+  env = parent.frame(),
+  ...
+) {
   folder <- small_trial(..., env = env)
   run_trial(folder)
   trial <- read_trial(folder)
@@ -151,13 +245,17 @@ small_viewing <- function(kind = "pairs", wanted = 12, pick = FALSE, env = paren
   withr::defer(internal("close_store")(store), envir = env)
   internal("new_viewing")(trial, store, kind, wanted, pick, NA_character_, 1)
 }
+
 say <- function(viewing, person, choice, ...) {
   shown <- internal("next_showing")(viewing, person)
-  if (!is.null(shown)) internal("record_ballot")(viewing, person, shown, list(choice = choice, ...))
+  if (!is.null(shown)) {
+    internal("record_ballot")(viewing, person, shown, list(choice = choice, ...))
+  }
+
   shown
 }
 
-test_that("a person sees pairs of two pipelines on one case and seed, each once, some again turned round", {
+test_that("a person sees each pair of one case and seed once, some again turned round", {
   viewing <- small_viewing(wanted = 12)
   shown <- lapply(1:12, function(i) say(viewing, "ana", "one"))
   shown <- Filter(Negate(is.null), shown)
@@ -168,8 +266,15 @@ test_that("a person sees pairs of two pipelines on one case and seed, each once,
     expect_equal(length(unique(rows$pipeline)), 2)
     expect_equal(length(unique(paste(rows$case, rows$seed))), 1)
   }
+
   first <- Filter(function(one) is.na(one$repeats), shown)
-  expect_false(any(duplicated(vapply(first, function(one) paste(sort(c(one$one, one$other)), collapse = " "), ""))))
+  expect_false(
+    any(
+      duplicated(
+        vapply(first, function(one) paste(sort(c(one$one, one$other)), collapse = " "), "")
+      )
+    )
+  )
   # Which side a pipeline stands on is left to chance.
   expect_length(unique(takes$pipeline[match(vapply(shown, `[[`, "", "one"), takes$take)]), 2)
 })
@@ -204,13 +309,26 @@ test_that("a ballot sent twice is one, a wrong one is refused, and undo takes th
   expect_null(internal("undo_ballot")(viewing, "ben"))
 })
 
-test_that("single takes are kept or rejected with reasons, and what is said of phrases is evidence", {
-  viewing <- small_viewing("singles", suite = change(small_suite, "prompt: [a thing,", "negative: [a frame], prompt: [a thing,"))
+test_that("single takes are kept or rejected with reasons; words on phrases are evidence", {
+  viewing <- small_viewing(
+    "singles",
+    suite = change(small_suite, "prompt: [a thing,", "negative: [a frame], prompt: [a thing,")
+  )
   for (i in 1:12) {
     shown <- internal("next_showing")(viewing, "ana")
     own <- viewing$takes[viewing$takes$take == shown$one, ]
-    internal("record_ballot")(viewing, "ana", shown, list(choice = if (own$pipeline == "firm") "keep" else "reject", reasons = list("layout lost", "made up"), phrases = list("a thing" = "yes", "no frame" = "no", "a thing " = "maybe")))
+    internal("record_ballot")(
+      viewing,
+      "ana",
+      shown,
+      list(
+        choice = if (own$pipeline == "firm") "keep" else "reject",
+        reasons = list("layout lost", "made up"),
+        phrases = list("a thing" = "yes", "no frame" = "no", "a thing " = "maybe")
+      )
+    )
   }
+
   expect_null(internal("next_showing")(viewing, "ana"))
   internal("record_viewed")(viewing$store, viewing$trial$suite)
   found <- internal("viewing_of")(viewing$store, viewing$trial)
@@ -223,31 +341,64 @@ test_that("single takes are kept or rejected with reasons, and what is said of p
 })
 
 test_that("there must be something to compare", {
-  expect_error(small_viewing(lineup = c(small_lineup[1:4])), "two pipelines", class = "sprenn_error_viewing")
+  expect_error(
+    small_viewing(lineup = c(small_lineup[1:4])),
+    "two pipelines",
+    class = "sprenn_error_viewing"
+  )
 })
 
 # A viewing on a real page, in a process of its own: its address, and how to stop it.
 opened_viewing <- function(folder, ..., env = parent.frame()) {
   told <- tempfile("address-")
   code <- sprintf(
-    "given <- readRDS('%s'); .libPaths(given$paths); do.call(sprenn::view_takes, c(given$arguments, list(ready = function(address) writeLines(address, '%s'))))",
+    paste0(
+      "given <- readRDS('%s'); .libPaths(given$paths); do.call(sprenn::view_takes, ",
+      "c(given$arguments, list(ready = function(address) writeLines(address, '%s'))))"
+    ),
     local({
       file <- tempfile("viewing-", fileext = ".rds")
-      saveRDS(list(paths = .libPaths(), arguments = list(trial = folder, seconds = 300, ...)), file)
+      saveRDS(
+        list(paths = .libPaths(), arguments = list(trial = folder, seconds = 300, ...)),
+        file
+      )
       file
-    }), told
+    }),
+    told
   )
-  process <- processx::process$new(file.path(R.home("bin"), "Rscript"), c("--no-save", "--no-restore", "-e", code), cleanup_tree = TRUE, stdout = NULL, stderr = tempfile("viewing-", fileext = ".log"))
+  process <- processx::process$new(
+    file.path(R.home("bin"), "Rscript"),
+    c("--no-save", "--no-restore", "-e", code),
+    cleanup_tree = TRUE,
+    stdout = NULL,
+    stderr = tempfile("viewing-", fileext = ".log")
+  )
   withr::defer(process$kill_tree(), envir = env)
   began <- Sys.time()
-  while (!file.exists(told) && process$is_alive() && Sys.time() - began < 60) process$wait(100)
-  if (!file.exists(told)) stop(paste(readLines(process$get_error_file()), collapse = "\n"))
+  while (!file.exists(told) && process$is_alive() && Sys.time() - began < 60) {
+    process$wait(100)
+  }
+
+  if (!file.exists(told)) {
+    stop(paste(readLines(process$get_error_file()), collapse = "\n"))
+  }
+
   list(address = readLines(told), process = process)
 }
 
 # A browser window on it.
-window_on <- function(address, first = NULL, env = parent.frame(), width = 1280, height = 800) {
-  page <- if (is.null(first)) new_browser(env, width, height) else first$page$parent$new_session(width = width, height = height)
+window_on <- function(
+  address,
+  first = NULL,
+  env = parent.frame(),
+  width = 1280,
+  height = 800
+) {
+  page <- if (is.null(first)) {
+    new_browser(env, width, height)
+  } else {
+    first$page$parent$new_session(width = width, height = height)
+  }
   loaded <- page$Page$loadEventFired(wait_ = FALSE)
   page$Page$navigate(address, wait_ = FALSE)
   page$wait_for(loaded)
@@ -255,70 +406,136 @@ window_on <- function(address, first = NULL, env = parent.frame(), width = 1280,
   until <- function(script, seconds = 30) {
     began <- Sys.time()
     while (!isTRUE(value(script))) {
-      if (Sys.time() - began > seconds) stop("never came true: ", script)
+      if (Sys.time() - began > seconds) {
+        stop("never came true: ", script)
+      }
+
       page$Runtime$evaluate("new Promise((done) => setTimeout(done, 50))", awaitPromise = TRUE)
     }
   }
-  key <- function(key) value(sprintf("document.dispatchEvent(new KeyboardEvent('keydown', {key: '%s', bubbles: true})) || true", key))
-  enter <- function(name) {
-    until("!!(window.Shiny && Shiny.shinyapp && Shiny.shinyapp.$socket && Shiny.shinyapp.$socket.readyState === 1)")
-    value(sprintf("(document.getElementById('name').value = '%s', document.getElementById('who').requestSubmit(), true)", name))
+
+  key <- function(key) {
+    value(
+      sprintf(
+        "document.dispatchEvent(new KeyboardEvent('keydown', {key: '%s', bubbles: true})) || true",
+        key
+      )
+    )
   }
-  list(page = page, value = value, until = until, key = key, enter = enter, shown = function() value("document.getElementById('viewing').dataset.shown || ''"))
+
+  enter <- function(name) {
+    until(paste0(
+      "!!(window.Shiny && Shiny.shinyapp && Shiny.shinyapp.$socket && ",
+      "Shiny.shinyapp.$socket.readyState === 1)"
+    ))
+    value(
+      sprintf(
+        paste0(
+          "(document.getElementById('name').value = '%s', ",
+          "document.getElementById('who').requestSubmit(), true)"
+        ),
+        name
+      )
+    )
+  }
+
+  list(
+    page = page,
+    value = value,
+    until = until,
+    key = key,
+    enter = enter,
+    shown = function() value("document.getElementById('viewing').dataset.shown || ''")
+  )
 }
 
 # Says something, and waits for the next showing or the end.
 says <- function(window, key) {
   before <- window$shown()
   window$key(key)
-  window$until(sprintf("document.getElementById('viewing').dataset.shown !== '%s' || !document.getElementById('end').hidden", before))
+  window$until(
+    sprintf(
+      paste0(
+        "document.getElementById('viewing').dataset.shown !== '%s' || ",
+        "!document.getElementById('end').hidden"
+      ),
+      before
+    )
+  )
 }
 
-test_that("two people judge at once in a real browser, one leaves midway and comes back, and all is as they said", {
-  skip_on_cran()
-  folder <- small_trial(suite = change(small_suite, "[1, 2]", "[1, 2, 3]"))
-  run_trial(folder)
-  # The other process has no engine of these tests.
-  writeLines("sprenn::engine(list(name = 'mixer', version = '1', checkpoints = list(plain = list()), hold = c(at_0 = 0, at_1 = 10)), function(request) stop('none'))", file.path(folder, "mixer.R"))
-  viewing <- opened_viewing(folder, ballots = 6)
-  expect_match(curl_text(sub("token=.*", "token=wrong", viewing$address)), "wants the whole address")
-  ana <- window_on(viewing$address)
-  ben <- window_on(viewing$address, ana)
-  ana$enter("ana")
-  ana$until("!document.getElementById('look').hidden")
-  # A name has one person behind it.
-  ben$enter("ana")
-  ben$until("document.getElementById('refused').textContent.includes('judging already')")
-  ben$enter("ben")
-  ben$until("!document.getElementById('look').hidden")
-  expect_accessible(ana, 8)
-  # Nothing on the page says which pipeline made what.
-  expect_false(ana$value("/firm|loose/.test(document.documentElement.outerHTML)"))
-  expect_true(ana$value("[...document.querySelectorAll('#stage img')].every(i => i.complete && i.naturalWidth === 96)"))
-  for (key in c("ArrowLeft", "ArrowRight", "ArrowDown")) {
-    says(ana, key)
-    says(ben, "ArrowLeft")
+test_that(
+  paste0(
+    "two people judge at once in a real browser, one leaves midway and comes back, and all is as ",
+    "they said"
+  ),
+  {
+    skip_on_cran()
+    folder <- small_trial(suite = change(small_suite, "[1, 2]", "[1, 2, 3]"))
+    run_trial(folder)
+    # The other process has no engine of these tests.
+    writeLines(
+      paste0(
+        "sprenn::engine(list(name = 'mixer', version = '1', checkpoints = list(plain = list()), ",
+        "hold = c(at_0 = 0, at_1 = 10)), function(request) stop('none'))"
+      ),
+      file.path(folder, "mixer.R")
+    )
+    viewing <- opened_viewing(folder, ballots = 6)
+    expect_match(
+      curl_text(sub("token=.*", "token=wrong", viewing$address)),
+      "wants the whole address"
+    )
+    ana <- window_on(viewing$address)
+    ben <- window_on(viewing$address, ana)
+    ana$enter("ana")
+    ana$until("!document.getElementById('look').hidden")
+    # A name has one person behind it.
+    ben$enter("ana")
+    ben$until("document.getElementById('refused').textContent.includes('judging already')")
+    ben$enter("ben")
+    ben$until("!document.getElementById('look').hidden")
+    expect_accessible(ana, 8)
+    # Nothing on the page says which pipeline made what.
+    expect_false(ana$value("/firm|loose/.test(document.documentElement.outerHTML)"))
+    expect_true(
+      ana$value(paste0(
+        "[...document.querySelectorAll('#stage img')].every(i => i.complete && i.naturalWidth ",
+        "=== 96)"
+      ))
+    )
+    for (key in c("ArrowLeft", "ArrowRight", "ArrowDown")) {
+      says(ana, key)
+      says(ben, "ArrowLeft")
+    }
+
+    # Undo shows the last pair again.
+    says(ana, "u")
+    expect_equal(ana$value("document.getElementById('count').textContent"), "3 of 6")
+    # Ana closes her window; what she said is kept, and she goes on where she was.
+    ana$page$close()
+    for (i in 1:3) {
+      says(ben, "ArrowRight")
+    }
+
+    ben$until("!document.getElementById('end').hidden")
+    again <- window_on(viewing$address, ben)
+    again$enter("ana")
+    again$until("!document.getElementById('look').hidden")
+    expect_equal(again$value("document.getElementById('count').textContent"), "3 of 6")
+    for (i in 1:4) {
+      says(again, "ArrowDown")
+    }
+
+    again$until("!document.getElementById('end').hidden")
+    again$value("(document.getElementById('show').click(), true)")
+    again$until("document.getElementById('results').innerText.includes('firm')")
+    expect_accessible(again, 1)
+    viewing$process$kill_tree()
+    found <- read_viewing(folder)
+    said <- function(name) found$ballots$choice[found$ballots$person == name]
+    expect_equal(said("ana"), c("one", "other", rep("neither", 4)))
+    expect_equal(said("ben"), rep(c("one", "other"), each = 3))
+    expect_equal(found$strengths$shown, c(12, 12))
   }
-  # Undo shows the last pair again.
-  says(ana, "u")
-  expect_equal(ana$value("document.getElementById('count').textContent"), "3 of 6")
-  # Ana closes her window; what she said is kept, and she goes on where she was.
-  ana$page$close()
-  for (i in 1:3) says(ben, "ArrowRight")
-  ben$until("!document.getElementById('end').hidden")
-  again <- window_on(viewing$address, ben)
-  again$enter("ana")
-  again$until("!document.getElementById('look').hidden")
-  expect_equal(again$value("document.getElementById('count').textContent"), "3 of 6")
-  for (i in 1:4) says(again, "ArrowDown")
-  again$until("!document.getElementById('end').hidden")
-  again$value("(document.getElementById('show').click(), true)")
-  again$until("document.getElementById('results').innerText.includes('firm')")
-  expect_accessible(again, 1)
-  viewing$process$kill_tree()
-  found <- read_viewing(folder)
-  said <- function(name) found$ballots$choice[found$ballots$person == name]
-  expect_equal(said("ana"), c("one", "other", rep("neither", 4)))
-  expect_equal(said("ben"), rep(c("one", "other"), each = 3))
-  expect_equal(found$strengths$shown, c(12, 12))
-})
+)

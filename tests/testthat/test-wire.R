@@ -1,27 +1,61 @@
 answering <- function(...) {
   address <- lying_server(..., env = parent.frame())
-  built("liar", kind = "http", address = address, seconds = 3, patience = 3, folder = withr::local_tempdir(.local_envir = parent.frame()))
+  built(
+    "liar",
+    kind = "http",
+    address = address,
+    seconds = 3,
+    patience = 3,
+    folder = withr::local_tempdir(.local_envir = parent.frame())
+  )
 }
+
 about_json <- "{\"version\": \"1\", \"checkpoints\": {\"a\": {}}, \"takes\": [\"text_alone\"]}"
+
 # What a liar answers to everything but /about.
 lie <- function(...) {
   said <- message_bytes(...)
   about <- message_bytes("200 OK", about_json, "Content-Type: application/json")
-  eval(substitute(function(path, number) if (grepl("about", path)) about else said, list(about = about, said = said)))
+  eval(
+    substitute(
+      function(path, number) if (grepl("about", path)) about else said,
+      list(about = about, said = said)
+    )
+  )
 }
+
 ended <- function(...) ending(answering(lie(...)))
 short <- function(engine) take_request(engine, "x", size = c(64, 64))
 
 test_that("statuses become failures that say what can be done", {
   skip_on_cran()
-  problem <- function(status, more = "") ended(paste(status, "X"), paste0("{\"title\": \"the title\", \"detail\": \"the detail\"", more, "}"), "Content-Type: application/problem+json", "Retry-After: 2")
-  kinds <- c("400" = "bad_request", "401" = "bad_request", "402" = "out_of_credit", "408" = "timed_out", "429" = "busy", "500" = "bad_answer", "503" = "busy", "504" = "timed_out", "422" = "bad_request")
+  problem <- function(status, more = "") {
+    ended(
+      paste(status, "X"),
+      paste0("{\"title\": \"the title\", \"detail\": \"the detail\"", more, "}"),
+      "Content-Type: application/problem+json",
+      "Retry-After: 2"
+    )
+  }
+
+  kinds <- c(
+    "400" = "bad_request",
+    "401" = "bad_request",
+    "402" = "out_of_credit",
+    "408" = "timed_out",
+    "429" = "busy",
+    "500" = "bad_answer",
+    "503" = "busy",
+    "504" = "timed_out",
+    "422" = "bad_request"
+  )
   for (status in names(kinds)) {
     end <- problem(status)
     expect_equal(end$kind, kinds[[status]], info = status)
     expect_match(end$said, "the title: the detail")
     expect_equal(end$retry_after, 2)
   }
+
   expect_equal(problem("422", ", \"type\": \"urn:sprenn:refused\"")$kind, "refused")
 })
 
@@ -31,10 +65,19 @@ test_that("pages, redirects, lies about places and endless answers are cut off",
   expect_equal(page$kind, "bad_answer")
   expect_match(page$said, "a page that begins")
   expect_match(ended("307 X", "", "Location: /elsewhere")$said, "not followed")
-  expect_match(ended("202 Accepted", "", "Location: http://127.0.0.2:9/job")$said, "leads nowhere on that server")
-  expect_match(ended("202 Accepted", "", "Location: //127.0.0.1@evil/job")$said, "leads nowhere")
+  expect_match(
+    ended("202 Accepted", "", "Location: http://127.0.0.2:9/job")$said,
+    "leads nowhere on that server"
+  )
+  expect_match(
+    ended("202 Accepted", "", "Location: //127.0.0.1@evil/job")$said,
+    "leads nowhere"
+  )
   expect_match(ended("200 OK", strrep("x", 2e6))$said, "more than 1 MB")
-  expect_match(ended("200 OK", "{\"key\": \"another\"}", "Content-Type: application/json")$said, "another request")
+  expect_match(
+    ended("200 OK", "{\"key\": \"another\"}", "Content-Type: application/json")$said,
+    "another request"
+  )
   expect_equal(ended("200 OK", "[1, 2", "Content-Type: application/json")$kind, "bad_answer")
 })
 
@@ -44,16 +87,48 @@ test_that("only the same scheme, host and port are the same server", {
   expect_equal(to(at, "/takes/1"), "https://studio.example/takes/1")
   expect_equal(to(at, "jobs/1"), "https://studio.example/engine/jobs/1")
   expect_equal(to(at, "https://STUDIO.example:443/x"), "https://STUDIO.example:443/x")
-  for (other in c("http://studio.example/x", "https://studio.example:8443/x", "https://studio.example.evil/x", "https://studio.example@evil/x", "//evil/x", "file:///etc/passwd", "https://evil/", "a b", NA)) {
+  for (other in c(
+    "http://studio.example/x",
+    "https://studio.example:8443/x",
+    "https://studio.example.evil/x",
+    "https://studio.example@evil/x",
+    "//evil/x",
+    "file:///etc/passwd",
+    "https://evil/",
+    "a b",
+    NA
+  )) {
     expect_true(is.na(to(at, other)), info = other)
   }
+
   expect_true(is.na(to(at, NULL)))
 })
 
 test_that("an address is https, or http on this machine alone", {
   fits <- function(address) grepl(internal("address_pattern"), address, perl = TRUE)
-  expect_true(all(fits(c("https://a.example", "https://a.example:8443/v1/", "http://127.0.0.1:80", "http://localhost:9/x", "http://[::1]:8080"))))
-  expect_false(any(fits(c("http://a.example", "ftp://a.example", "https://user:pw@a.example", "https://a.example/?key=1", "file:///x", "http://127.0.0.1.evil.example"))))
+  expect_true(
+    all(
+      fits(c(
+        "https://a.example",
+        "https://a.example:8443/v1/",
+        "http://127.0.0.1:80",
+        "http://localhost:9/x",
+        "http://[::1]:8080"
+      ))
+    )
+  )
+  expect_false(
+    any(
+      fits(c(
+        "http://a.example",
+        "ftp://a.example",
+        "https://user:pw@a.example",
+        "https://a.example/?key=1",
+        "file:///x",
+        "http://127.0.0.1.evil.example"
+      ))
+    )
+  )
 })
 
 test_that("Retry-After is read as seconds or as a date", {
@@ -66,7 +141,7 @@ test_that("Retry-After is read as seconds or as a date", {
   expect_null(internal("retry_after_of")(list(headers = list())))
 })
 
-test_that("nothing at an address is said in one clear line, and what an engine said before is kept", {
+test_that("nothing at an address is one clear line, and an engine's earlier word is kept", {
   skip_on_cran()
   folder <- withr::local_tempdir()
   running <- start_standins("quince")
@@ -81,7 +156,11 @@ test_that("nothing at an address is said in one clear line, and what an engine s
   expect_match(again$remembered$why, "can't be reached")
   expect_equal(ending(again)$kind, "unreachable")
   # Another address is another engine.
-  expect_error(built("quince", kind = "http", address = "http://127.0.0.1:9", folder = folder), "can't be reached", class = "sprenn_failure_unreachable")
+  expect_error(
+    built("quince", kind = "http", address = "http://127.0.0.1:9", folder = folder),
+    "can't be reached",
+    class = "sprenn_failure_unreachable"
+  )
 })
 
 test_that("a key is sent as the lineup says, and shown nowhere", {
@@ -89,9 +168,14 @@ test_that("a key is sent as the lineup says, and shown nowhere", {
   withr::local_envvar(BRACKEN_KEY = "correct-horse-battery")
   running <- start_standins("quince", key = "correct-horse-battery")
   withr::defer(stop_standins(running))
-  folder <- small_trial(lineup = c(
-    "engines:", paste0("  quince: {kind: http, address: \"", running$addresses, "\", key: BRACKEN_KEY}"), "pipelines:", "  - {id: q, engine: quince, hold: 0.5}"
-  ))
+  folder <- small_trial(
+    lineup = c(
+      "engines:",
+      paste0("  quince: {kind: http, address: \"", running$addresses, "\", key: BRACKEN_KEY}"),
+      "pipelines:",
+      "  - {id: q, engine: quince, hold: 0.5}"
+    )
+  )
   made <- run_trial(folder)
   expect_equal(unique(made$state), "made")
   withr::local_envvar(BRACKEN_KEY = "wrong-horse-battery")
@@ -100,8 +184,16 @@ test_that("a key is sent as the lineup says, and shown nowhere", {
   expect_equal(end$kind, "bad_request")
   expect_match(end$said, "401.*The key is missing or wrong.*Bearer \\(BRACKEN_KEY\\)")
   written <- list.files(folder, recursive = TRUE, full.names = TRUE)
-  holding <- Filter(function(file) any(grepl("horse", readLines(file, warn = FALSE), fixed = TRUE, useBytes = TRUE)), written)
+  holding <- Filter(
+    function(file) {
+      any(grepl("horse", readLines(file, warn = FALSE), fixed = TRUE, useBytes = TRUE))
+    },
+    written
+  )
   expect_equal(holding, character())
   withr::local_envvar(BRACKEN_KEY = NA)
-  expect_match(ending(trial$lineup$engines$quince)$said, "BRACKEN_KEY, which should hold the key, is not set")
+  expect_match(
+    ending(trial$lineup$engines$quince)$said,
+    "BRACKEN_KEY, which should hold the key, is not set"
+  )
 })

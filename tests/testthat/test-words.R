@@ -24,7 +24,17 @@ test_that("the recipe that it ends with is a pipeline that the reader takes", {
 
 test_that("a floor that nobody clears is told with the numbers below it", {
   lineup <- sub("hold: 0.9", "hold: 0.3", small_lineup)
-  verdict <- verdict_of(small_trial(lineup = lineup, brief = c("brief: x", "weights: {structure: 1}", "floors: {structure: 0.999}", "style: stay")))
+  verdict <- verdict_of(
+    small_trial(
+      lineup = lineup,
+      brief = c(
+        "brief: x",
+        "weights: {structure: 1}",
+        "floors: {structure: 0.999}",
+        "style: stay"
+      )
+    )
+  )
   expect_equal(verdict$state, "no keepers")
   text <- paste(format(verdict), collapse = " ")
   expect_match(text, "No pipeline can be used")
@@ -48,20 +58,34 @@ test_that("without takes or scores the next step is named", {
   folder <- small_trial()
   expect_error(choose_pipeline(folder), "no run", class = "sprenn_error_run")
   run_trial(folder, score = FALSE)
-  error <- expect_error(choose_pipeline(folder), "not been measured", class = "sprenn_error_run")
+  error <- expect_error(
+    choose_pipeline(folder),
+    "not been measured",
+    class = "sprenn_error_run"
+  )
   expect_match(error$details, "sprenn score", all = FALSE)
 })
 
 test_that("numbers are written plainly", {
-  expect_equal(internal("percent")(c(0, 0.004, 0.5, 0.999, 1, NA)), c("0 %", "<1 %", "50 %", ">99 %", "100 %", "-"))
+  expect_equal(
+    internal("percent")(c(0, 0.004, 0.5, 0.999, 1, NA)),
+    c("0 %", "<1 %", "50 %", ">99 %", "100 %", "-")
+  )
   expect_equal(internal("two")(c(-0.001, 1, NA)), c("-0.00", "1.00", "-"))
-  expect_equal(internal("text_table")(list(name = c("a", "bcd"), n = c("1", "20"))), c("name   n", "a      1", "bcd   20"))
+  expect_equal(
+    internal("text_table")(list(name = c("a", "bcd"), n = c("1", "20"))),
+    c("name   n", "a      1", "bcd   20")
+  )
 })
 
 test_that("an open verdict says who is still in the race and what is missing", {
   lineup <- c(
-    "engines:", "  mixer: {kind: function, file: mixer.R}", "  twin: {kind: function, file: twin.R}", "pipelines:",
-    "  - {id: a, engine: mixer, hold: 0.7}", "  - {id: b, engine: twin, hold: 0.7}"
+    "engines:",
+    "  mixer: {kind: function, file: mixer.R}",
+    "  twin: {kind: function, file: twin.R}",
+    "pipelines:",
+    "  - {id: a, engine: mixer, hold: 0.7}",
+    "  - {id: b, engine: twin, hold: 0.7}"
   )
   verdict <- verdict_of(small_trial(lineup = lineup))
   expect_equal(verdict$confidence, 0.5)
@@ -75,8 +99,11 @@ test_that("a run that was stopped early says how much is missing", {
   calls <- 0
   stop_at_nine <- function(request) {
     calls <<- calls + 1
-    if (calls == 9) rlang::interrupt()
+    if (calls == 9) {
+      rlang::interrupt()
+    }
   }
+
   trial <- read_trial(folder, engines = list(mixer = mixing_engine(broken = stop_at_nine)))
   tryCatch(run_trial(trial), interrupt = function(e) NULL)
   score_run(trial)
@@ -86,9 +113,22 @@ test_that("a run that was stopped early says how much is missing", {
 })
 
 test_that("each aim of style has its own words", {
-  reason <- tibble::tibble(what = "style", value = 0.5, low = 0.4, high = 0.6, against = 0.3, gain = 0.1)
-  say <- function(style, gain = 0.1) internal("one_reason")(utils::modifyList(reason, list(gain = gain)), list(style = style))
-  expect_match(say("reach the look"), "goes towards the look: style 0.50 \\(0.40 to 0.60\\); the others' median is 0.30")
+  reason <- tibble::tibble(
+    what = "style",
+    value = 0.5,
+    low = 0.4,
+    high = 0.6,
+    against = 0.3,
+    gain = 0.1
+  )
+  say <- function(style, gain = 0.1) {
+    internal("one_reason")(utils::modifyList(reason, list(gain = gain)), list(style = style))
+  }
+
+  expect_match(
+    say("reach the look"),
+    "goes towards the look: style 0.50 \\(0.40 to 0.60\\); the others' median is 0.30"
+  )
   expect_match(say("stay"), "leaves the style alone")
   expect_match(say(c(0.2, 0.8)), "by the amount wanted")
   expect_match(say("stay", -0.1), "gives way")
@@ -96,29 +136,82 @@ test_that("each aim of style has its own words", {
 })
 
 test_that("a chance that rounds to what is wanted is said to be under it", {
-  verdict <- list(state = "too close", best = "a", confidence = 0.897, brief = list(confidence = 0.9))
-  expect_match(internal("headline_words")(verdict), "is just under 90 %, and the brief wants 90 %")
+  verdict <- list(
+    state = "too close",
+    best = "a",
+    confidence = 0.897,
+    brief = list(confidence = 0.9)
+  )
+  expect_match(
+    internal("headline_words")(verdict),
+    "is just under 90 %, and the brief wants 90 %"
+  )
   verdict$confidence <- 0.8
   expect_match(internal("headline_words")(verdict), "is 80 %, and the brief wants 90 %")
 })
 
-test_that("a change that is sure and too small for three digits is no news, and level pairs are not called equal", {
-  scores <- tibble::tibble(pipeline = "firm", score = c("structure", "style"), old = 0.5, new = c(0.5001, 0.45), change = c(0.0001, -0.05), low = c(0.00005, -0.06), high = c(0.0002, -0.04), takes = 12L, changed = TRUE, seen = c(0.0001, 0.02))
-  pictures <- tibble::tibble(pipeline = c("firm", "loose"), engine = "mixer", silent = FALSE, takes = 12L, same = 2L, other = 0L, asked_alike = 12L, lost = 0L, gained = 0L)
-  changes <- structure(list(runs = c("old", "new"), confidence = 0.95, scores = scores, pictures = pictures, versions = tibble::tibble(engine = character()), only = list()), class = "sprenn_changes")
-  text <- format(changes)
-  expect_match(text, "style +0.50 +0.45 +-0.050", all = FALSE)
-  expect_no_match(grep("firm", text, value = TRUE), "structure")
-  expect_match(text, "Not seen to have changed: loose", all = FALSE)
-  changes$scores <- scores[1, ]
-  expect_match(format(changes), "Nothing is seen to have changed from old to new", all = FALSE)
-  folder <- small_trial()
-  run_trial(folder, workers = 0)
-  portrait <- explain_pipeline(folder, "loose")
-  portrait$against$apart <- FALSE
-  expect_match(format(portrait), "With all pairs compared at once, neither surely ahead of nor behind: firm", all = FALSE)
-  expect_no_match(paste(format(portrait), collapse = " "), "told apart")
-})
+test_that(
+  paste0(
+    "a change that is sure and too small for three digits is no news, and level pairs are not ",
+    "called equal"
+  ),
+  {
+    scores <- tibble::tibble(
+      pipeline = "firm",
+      score = c("structure", "style"),
+      old = 0.5,
+      new = c(0.5001, 0.45),
+      change = c(0.0001, -0.05),
+      low = c(0.00005, -0.06),
+      high = c(0.0002, -0.04),
+      takes = 12L,
+      changed = TRUE,
+      seen = c(0.0001, 0.02)
+    )
+    pictures <- tibble::tibble(
+      pipeline = c("firm", "loose"),
+      engine = "mixer",
+      silent = FALSE,
+      takes = 12L,
+      same = 2L,
+      other = 0L,
+      asked_alike = 12L,
+      lost = 0L,
+      gained = 0L
+    )
+    changes <- structure(
+      list(
+        runs = c("old", "new"),
+        confidence = 0.95,
+        scores = scores,
+        pictures = pictures,
+        versions = tibble::tibble(engine = character()),
+        only = list()
+      ),
+      class = "sprenn_changes"
+    )
+    text <- format(changes)
+    expect_match(text, "style +0.50 +0.45 +-0.050", all = FALSE)
+    expect_no_match(grep("firm", text, value = TRUE), "structure")
+    expect_match(text, "Not seen to have changed: loose", all = FALSE)
+    changes$scores <- scores[1, ]
+    expect_match(
+      format(changes),
+      "Nothing is seen to have changed from old to new",
+      all = FALSE
+    )
+    folder <- small_trial()
+    run_trial(folder, workers = 0)
+    portrait <- explain_pipeline(folder, "loose")
+    portrait$against$apart <- FALSE
+    expect_match(
+      format(portrait),
+      "With all pairs compared at once, neither surely ahead of nor behind: firm",
+      all = FALSE
+    )
+    expect_no_match(paste(format(portrait), collapse = " "), "told apart")
+  }
+)
 
 test_that("a word that is nearly one that is known is guessed, and one that is not is left", {
   near <- internal("nearest_word")

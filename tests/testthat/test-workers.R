@@ -3,6 +3,7 @@ pool_of <- function(workers, env = parent.frame()) {
   withr::defer(internal("close_pool")(pool), envir = env)
   pool
 }
+
 in_pool <- function(...) internal("wait_for")(internal("send_to_pool")(...))
 
 test_that("what is sent to a pool comes back, in the order in which it was sent", {
@@ -26,7 +27,9 @@ test_that("two pools do not know of each other, nor of the caller's own", {
   one <- pool_of(1)
   two <- pool_of(1)
   expect_false(one$name == two$name)
-  expect_false(identical(in_pool(one, base::Sys.getpid, list()), in_pool(two, base::Sys.getpid, list())))
+  expect_false(
+    identical(in_pool(one, base::Sys.getpid, list()), in_pool(two, base::Sys.getpid, list()))
+  )
   internal("close_pool")(one)
   expect_equal(in_pool(two, base::sqrt, list(4)), 2)
   expect_null(internal("close_pool")(NULL))
@@ -36,7 +39,10 @@ test_that("files are found all the same when the processes that look at them are
   skip_on_cran()
   folder <- withr::local_tempdir()
   paths <- sprintf("p%03d.png", 1:104)
-  for (path in paths) png::writePNG(scene(nchar(path), 24, 16), file.path(folder, path))
+  for (path in paths) {
+    png::writePNG(scene(nchar(path), 24, 16), file.path(folder, path))
+  }
+
   suite <- list(cases = lapply(paths, function(path) list(reference = path)))
   looking <- internal("look_at_files")(suite, normalizePath(folder), workers = 2)
   looking$stop()
@@ -45,12 +51,16 @@ test_that("files are found all the same when the processes that look at them are
   expect_false(any(vapply(found, function(one) is.null(one$facts$hash), NA)))
 })
 
-test_that("who is silent about what it measures is given up as soon as others show how long it takes", {
+test_that("a silent measurer is given up once others show how long measuring takes", {
   skip_on_cran()
   pool <- pool_of(1)
   silent <- internal("send_to_pool")(pool, function() Sys.sleep(120), list(), seconds = 300)
   works <- new.env()
-  works$sent <- list(list(work = "score_elsewhere", began = internal("clock")() - 25, mirai = silent))
+  works$sent <- list(list(
+    work = "score_elsewhere",
+    began = internal("clock")() - 25,
+    mirai = silent
+  ))
   internal("give_up_silent")(works)
   # Nothing has been measured yet: it may take long.
   expect_false(internal("has_landed")(silent))

@@ -1,14 +1,23 @@
 # The runner: chains, controls, processes beside each other, what is tried again.
 
 yarrow_lineup <- c(
-  "engines:", "  yarrow: {kind: function, call: \"sprenn::standin_yarrow\", at_once: 2}", "pipelines:",
-  "  - {id: firm, engine: yarrow, checkpoint: tide, hold: 0.9}", "  - {id: loose, engine: yarrow, checkpoint: tide, hold: 0.3}",
-  "  - id: twice", "    steps: [{engine: yarrow, checkpoint: tide, hold: 0.3}, {engine: yarrow, checkpoint: ember, hold: 0.8}]"
+  "engines:",
+  "  yarrow: {kind: function, call: \"sprenn::standin_yarrow\", at_once: 2}",
+  "pipelines:",
+  "  - {id: firm, engine: yarrow, checkpoint: tide, hold: 0.9}",
+  "  - {id: loose, engine: yarrow, checkpoint: tide, hold: 0.3}",
+  "  - id: twice",
+  "    steps:",
+  "      - {engine: yarrow, checkpoint: tide, hold: 0.3}",
+  "      - {engine: yarrow, checkpoint: ember, hold: 0.8}"
 )
 
 test_that("what is made and measured does not depend on the number of processes", {
   skip_on_cran()
-  folder <- small_trial(gsub("a thing", "four kites under a pink sky", small_suite), c(yarrow_lineup, "controls: [blank_prompt, repeat]"))
+  folder <- small_trial(
+    gsub("a thing", "four kites under a pink sky", small_suite),
+    c(yarrow_lineup, "controls: [blank_prompt, repeat]")
+  )
   alone <- run_trial(folder, "alone", workers = 0)
   beside <- run_trial(folder, "beside", workers = 3)
   expect_equal(unique(alone$state), "made")
@@ -23,10 +32,16 @@ test_that("what is made and measured does not depend on the number of processes"
 })
 
 test_that("a chain's step works on what the one before it made, and costs with it", {
-  folder <- small_trial(lineup = c(
-    "engines:", "  mixer: {kind: function, file: mixer.R}", "pipelines:", "  - {id: plain, engine: mixer, hold: 0.1}",
-    "  - id: kept", "    steps: [{engine: mixer, hold: 0.1}, {engine: mixer, hold: 1}]"
-  ))
+  folder <- small_trial(
+    lineup = c(
+      "engines:",
+      "  mixer: {kind: function, file: mixer.R}",
+      "pipelines:",
+      "  - {id: plain, engine: mixer, hold: 0.1}",
+      "  - id: kept",
+      "    steps: [{engine: mixer, hold: 0.1}, {engine: mixer, hold: 1}]"
+    )
+  )
   takes <- run_trial(folder)
   expect_equal(nrow(takes), 12)
   pixels <- function(name) lapply(takes$path[takes$pipeline == name], read_picture)
@@ -39,12 +54,23 @@ test_that("a chain's step works on what the one before it made, and costs with i
 })
 
 test_that("a step that failed stops its own chain alone", {
-  fails <- function(request) if (request$seed == 2 && request$hold == 0.3) engine_failure("refused", "no")
-  folder <- small_trial(lineup = c(
-    "engines:", "  mixer: {kind: function, file: mixer.R}", "pipelines:",
-    "  - id: sure", "    steps: [{engine: mixer, hold: 0.6}, {engine: mixer, hold: 0.9}]",
-    "  - id: torn", "    steps: [{engine: mixer, hold: 0.3}, {engine: mixer, hold: 0.9}]"
-  ))
+  fails <- function(request) {
+    if (request$seed == 2 && request$hold == 0.3) {
+      engine_failure("refused", "no")
+    }
+  }
+
+  folder <- small_trial(
+    lineup = c(
+      "engines:",
+      "  mixer: {kind: function, file: mixer.R}",
+      "pipelines:",
+      "  - id: sure",
+      "    steps: [{engine: mixer, hold: 0.6}, {engine: mixer, hold: 0.9}]",
+      "  - id: torn",
+      "    steps: [{engine: mixer, hold: 0.3}, {engine: mixer, hold: 0.9}]"
+    )
+  )
   takes <- run_trial(read_trial(folder, engines = list(mixer = mixing_engine(broken = fails))))
   states <- table(takes$pipeline, takes$state)
   expect_equal(states["sure", "made"], 6)
@@ -61,8 +87,11 @@ test_that("the first call of a checkpoint is kept out of the timings", {
   calls <- 0
   slow_at_first <- function(request) {
     calls <<- calls + 1
-    if (calls == 1) Sys.sleep(1)
+    if (calls == 1) {
+      Sys.sleep(1)
+    }
   }
+
   folder <- small_trial()
   run_trial(read_trial(folder, engines = list(mixer = mixing_engine(broken = slow_at_first))))
   verdict <- choose_pipeline(folder)
@@ -77,15 +106,37 @@ test_that("the log has a line for every event, in JSON", {
   faults <- 0
   once <- function(request) {
     faults <<- faults + 1
-    if (faults == 3) engine_failure("busy", "later", retry_after = 0)
-    if (request$seed == 2 && request$hold > 0.5) engine_failure("refused", "no")
+    if (faults == 3) {
+      engine_failure("busy", "later", retry_after = 0)
+    }
+
+    if (request$seed == 2 && request$hold > 0.5) {
+      engine_failure("refused", "no")
+    }
   }
+
   run_trial(read_trial(folder, engines = list(mixer = mixing_engine(broken = once))))
-  events <- lapply(readLines(file.path(folder, "runs", "main", "events.jsonl")), jsonlite::parse_json)
+  events <- lapply(
+    readLines(file.path(folder, "runs", "main", "events.jsonl")),
+    jsonlite::parse_json
+  )
   kinds <- table(vapply(events, `[[`, "", "event"))
-  expect_equal(as.list(kinds), list(made = 9L, refused = 3L, `run began` = 1L, `run ended` = 1L, sent = 13L, `to be tried again` = 1L))
+  expect_equal(
+    as.list(kinds),
+    list(
+      made = 9L,
+      refused = 3L,
+      `run began` = 1L,
+      `run ended` = 1L,
+      sent = 13L,
+      `to be tried again` = 1L
+    )
+  )
   made <- Filter(function(event) event$event == "made", events)[[1]]
-  expect_equal(made[c("engine", "pipeline", "case", "seed", "try")], list(engine = "mixer", pipeline = "firm", case = "one", seed = 1L, try = 1L))
+  expect_equal(
+    made[c("engine", "pipeline", "case", "seed", "try")],
+    list(engine = "mixer", pipeline = "firm", case = "one", seed = 1L, try = 1L)
+  )
   expect_match(made$at, "^20[0-9-]+T[0-9:.]+Z$")
 })
 
@@ -94,72 +145,157 @@ test_that("progress is redrawn in a terminal, and said line by line in a log", {
     file <- withr::local_tempfile()
     stream <- file(file, "wb")
     show <- internal("run_progress")(stream, live)
-    lanes <- tibble::tibble(engine = c("yarrow", "b"), made = c(3, 1), total = c(9, 3), flying = c(1, 2), failed = c(0, 1), words = c("", "asked to be left alone for 3 s"))
-    show(done = 5, total = 12, failed = 1, seconds = 30, flying = 3, scored = 2, to_score = 11, cost = 0.4, left = 200, engines = lanes)
-    show(done = 12, total = 12, failed = 1, seconds = 95, flying = 0, scored = 11, to_score = 11, cost = 0.9, left = 0, engines = lanes)
+    lanes <- tibble::tibble(
+      engine = c("yarrow", "b"),
+      made = c(3, 1),
+      total = c(9, 3),
+      flying = c(1, 2),
+      failed = c(0, 1),
+      words = c("", "asked to be left alone for 3 s")
+    )
+    show(
+      done = 5,
+      total = 12,
+      failed = 1,
+      seconds = 30,
+      flying = 3,
+      scored = 2,
+      to_score = 11,
+      cost = 0.4,
+      left = 200,
+      engines = lanes
+    )
+    show(
+      done = 12,
+      total = 12,
+      failed = 1,
+      seconds = 95,
+      flying = 0,
+      scored = 11,
+      to_score = 11,
+      cost = 0.9,
+      left = 0,
+      engines = lanes
+    )
     close(stream)
     readChar(file, 1e5, useBytes = TRUE)
   }
+
   log <- strsplit(told(FALSE), "\n")[[1]]
-  expect_equal(log[1], "made 4 of 12, 1 failed, 3 in flight, measured 2 of 11, cost 0.40, about 4 min left; yarrow 3/9 1 in flight; b 1/3 2 in flight 1 failed asked to be left alone for 3 s")
+  expect_equal(
+    log[1],
+    paste0(
+      "made 4 of 12, 1 failed, 3 in flight, measured 2 of 11, cost 0.40, about 4 min left; ",
+      "yarrow 3/9 1 in flight; b 1/3 2 in flight 1 failed asked to be left alone for 3 s"
+    )
+  )
   expect_equal(log[2], "made 11 of 12, 1 failed, measured 11 of 11, cost 0.90, 2 min")
   live <- told(TRUE)
   expect_match(live, "\033[3A", fixed = TRUE)
   expect_match(live, "yarrow  3/9  1 in flight", fixed = TRUE)
 })
 
-test_that("how far a run is, is said in the units that a person would use, and only what is known", {
+test_that("a run's progress is told in a person's units, and only where it is known", {
   words <- function(...) {
-    known <- list(done = 3, total = 12, failed = 0, seconds = 30, flying = 0, scored = 0, to_score = 0, cost = 0, left = NA, words = "", over = FALSE)
+    known <- list(
+      done = 3,
+      total = 12,
+      failed = 0,
+      seconds = 30,
+      flying = 0,
+      scored = 0,
+      to_score = 0,
+      cost = 0,
+      left = NA,
+      words = "",
+      over = FALSE
+    )
     do.call(internal("run_words"), utils::modifyList(known, list(...)))
   }
+
   expect_equal(words(), "made 3 of 12")
   expect_equal(words(left = 41.2), "made 3 of 12, about 42 s left")
   # The first two seconds tell nothing of the others.
   expect_equal(words(left = 41.2, seconds = 1), "made 3 of 12")
-  expect_equal(words(done = 5, failed = 2, flying = 4, cost = 1.005), "made 3 of 12, 2 failed, 4 in flight, cost 1.00")
+  expect_equal(
+    words(done = 5, failed = 2, flying = 4, cost = 1.005),
+    "made 3 of 12, 2 failed, 4 in flight, cost 1.00"
+  )
   expect_equal(words(done = 0, total = 0, scored = 4, to_score = 9), "measured 4 of 9")
   expect_equal(words(words = "stopped"), "made 3 of 12 - stopped")
   expect_equal(words(done = 12, over = TRUE, seconds = 89.5), "made 12 of 12, 90 s")
   seconds <- internal("show_seconds")
-  expect_equal(vapply(c(0.2, 89, 90, 600, 5399, 5400, 86400), seconds, ""), c("1 s", "89 s", "2 min", "10 min", "90 min", "1.5 h", "24 h"))
+  expect_equal(
+    vapply(c(0.2, 89, 90, 600, 5399, 5400, 86400), seconds, ""),
+    c("1 s", "89 s", "2 min", "10 min", "90 min", "1.5 h", "24 h")
+  )
 })
 
-test_that("the time that is left counts servers beside each other, and what shares this run's processes one after the other", {
-  lane <- function(total, made, seconds, timed = made, at_once = 1, here = FALSE, says = 9) {
-    engine <- list(about = list(at_once = at_once, seconds = says), converse = if (!here) identity)
-    list2env(list(total = total, made = made, failed = 0, seconds = seconds, timed = timed, engine = engine))
+test_that(
+  paste0(
+    "the time that is left counts servers beside each other, and what shares this run's ",
+    "processes one after the other"
+  ),
+  {
+    lane <- function(total, made, seconds, timed = made, at_once = 1, here = FALSE, says = 9) {
+      engine <- list(
+        about = list(at_once = at_once, seconds = says),
+        converse = if (!here) identity
+      )
+      list2env(list(
+        total = total,
+        made = made,
+        failed = 0,
+        seconds = seconds,
+        timed = timed,
+        engine = engine
+      ))
+    }
+
+    works <- list2env(list(
+      lanes = list(served = lane(30, 10, 20, at_once = 4), own = lane(15, 4, 4, here = TRUE)),
+      pool = list(size = 2, opened = 0),
+      expected = 100,
+      scored = 40,
+      measuring = 20,
+      measured = 40
+    ))
+    left <- function() internal("time_left")(works)
+    works$lanes$own$failed <- 1
+    # 20 calls of 2 s, four at a time; 10 pictures of 1 s and 60 measured in 0.5
+    # s, on two processes.
+    expect_equal(left(), 20)
+    works$pool <- NULL
+    expect_equal(left(), 40)
+    works$lanes$served$engine$about$at_once <- 1
+    works$lanes$served$made <- 5
+    expect_equal(left(), 25 * 2)
+    # What an engine says of itself counts until it has shown it.
+    works$lanes$served$timed <- 0
+    expect_equal(left(), 25 * 9)
+    works$lanes$served$engine$about$seconds <- NA
+    expect_equal(left(), NA_real_)
+    # Its 25 pictures won't come, and won't be measured.
+    works$lanes$served$parked <- "out of credit"
+    expect_equal(left(), 10 + 35 * 0.5)
+    works$measured <- works$measuring <- NULL
+    expect_equal(left(), NA_real_)
+    works$scored <- 100
+    works$lanes$own$made <- 14
+    expect_equal(left(), 0)
   }
-  works <- list2env(list(
-    lanes = list(served = lane(30, 10, 20, at_once = 4), own = lane(15, 4, 4, here = TRUE)), pool = list(size = 2, opened = 0), expected = 100, scored = 40, measuring = 20, measured = 40
-  ))
-  left <- function() internal("time_left")(works)
-  works$lanes$own$failed <- 1
-  # 20 calls of 2 s, four at a time; 10 pictures of 1 s and 60 measured in 0.5 s, on two processes.
-  expect_equal(left(), 20)
-  works$pool <- NULL
-  expect_equal(left(), 40)
-  works$lanes$served$engine$about$at_once <- 1
-  works$lanes$served$made <- 5
-  expect_equal(left(), 25 * 2)
-  # What an engine says of itself counts until it has shown it.
-  works$lanes$served$timed <- 0
-  expect_equal(left(), 25 * 9)
-  works$lanes$served$engine$about$seconds <- NA
-  expect_equal(left(), NA_real_)
-  # Its 25 pictures won't come, and won't be measured.
-  works$lanes$served$parked <- "out of credit"
-  expect_equal(left(), 10 + 35 * 0.5)
-  works$measured <- works$measuring <- NULL
-  expect_equal(left(), NA_real_)
-  works$scored <- 100
-  works$lanes$own$made <- 14
-  expect_equal(left(), 0)
-})
+)
 
 test_that("one place in the pool is kept for measuring as long as nothing is being measured", {
-  works <- list2env(list(pool = list(size = 2), to_score = integer(), sent = rep(list(list(work = "make_elsewhere")), 3)))
-  room <- function() c(make = internal("has_room_to_make")(works), measure = internal("has_room")(works))
+  works <- list2env(list(
+    pool = list(size = 2),
+    to_score = integer(),
+    sent = rep(list(list(work = "make_elsewhere")), 3)
+  ))
+  room <- function() {
+    c(make = internal("has_room_to_make")(works), measure = internal("has_room")(works))
+  }
+
   expect_equal(room(), c(make = TRUE, measure = TRUE))
   works$to_score <- 1:4
   expect_equal(room(), c(make = FALSE, measure = TRUE))
@@ -172,11 +308,17 @@ test_that("one place in the pool is kept for measuring as long as nothing is bei
 test_that("a shelf keeps what was used last, within its room", {
   shelf <- internal("new_shelf")(3000)
   made <- 0
-  get <- function(name) internal("keep")(shelf, name, {
-    made <<- made + 1
-    numeric(100)
-  })
-  for (name in c("a", "b", "c", "c", "a")) get(name)
+  get <- function(name) {
+    internal("keep")(shelf, name, {
+      made <<- made + 1
+      numeric(100)
+    })
+  }
+
+  for (name in c("a", "b", "c", "c", "a")) {
+    get(name)
+  }
+
   expect_equal(made, 3)
   get("d")
   get("d")
