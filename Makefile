@@ -1,4 +1,4 @@
-.PHONY: demo test install check sanitize schema docs guides bench clean
+.PHONY: demo test install lint format check sanitize schema docs guides bench clean
 
 DEMO = brackwater
 
@@ -16,6 +16,18 @@ install:
 	@sh tools/setup.sh run
 	@sh tools/install.sh
 	@sh tools/launcher.sh
+
+# Style and rules; `make lint SINCE=REV` looks at what has changed since. `make format` mends
+# the layout.
+lint:
+	@sh tools/setup.sh lint
+	@sh tools/install.sh
+	@Rscript --no-save --no-restore tools/lint.R $(if $(SINCE),since $(SINCE))
+
+format:
+	@sh tools/setup.sh lint
+	@sh tools/install.sh
+	@Rscript --no-save --no-restore tools/lint.R mend $(if $(SINCE),since $(SINCE))
 
 check:
 	@sh tools/setup.sh test

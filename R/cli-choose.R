@@ -44,9 +44,9 @@ choosing_commands <- function() {
         json
       ),
       cli_choose,
-      note = paste0(
-        "Examples: sprenn choose brackwater --job restyle --if structure=0.6\n          sprenn ",
-        "choose brackwater --without bracken"
+      examples = c(
+        "sprenn choose brackwater --job restyle --if structure=0.6",
+        "sprenn choose brackwater --without bracken"
       )
     ),
     explain = new_command(
@@ -54,14 +54,14 @@ choosing_commands <- function() {
       c("TRIAL", "PIPELINE"),
       list(run, job, json),
       cli_explain,
-      note = "Example: sprenn explain brackwater sorrel --job restyle"
+      examples = "sprenn explain brackwater sorrel --job restyle"
     ),
     curves = new_command(
       "Say how scores answer to a setting that was swept.",
       "TRIAL",
       list(run, job, vary, out, json),
       cli_curves,
-      note = "Example: sprenn curves brackwater --job restyle --out curves.png"
+      examples = "sprenn curves brackwater --job restyle --out curves.png"
     ),
     match = new_command(
       "Compare engines at equal structure.",
@@ -81,7 +81,7 @@ choosing_commands <- function() {
         json
       ),
       cli_match,
-      note = "Example: sprenn match brackwater --job restyle --at 0.6"
+      examples = "sprenn match brackwater --job restyle --at 0.6"
     ),
     compare = new_command(
       "Say what has changed between two runs of a suite.",
@@ -100,7 +100,7 @@ choosing_commands <- function() {
         json
       ),
       cli_compare,
-      note = "Example: sprenn compare brackwater main november --strict"
+      examples = "sprenn compare brackwater main november --strict"
     )
   )
 }

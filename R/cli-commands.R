@@ -36,7 +36,7 @@ cli_commands <- function() {
       "[FOLDER]",
       list(option("force", "logical", FALSE, "replace a demo that is there already")),
       run = cli_demo,
-      note = "Example: sprenn demo brackwater"
+      examples = "sprenn demo brackwater"
     ),
     new = new_command(
       "Make a new trial from pictures, a table, a zip or another trial.",
@@ -69,10 +69,7 @@ cli_commands <- function() {
         json_option()
       ),
       run = cli_new,
-      note = paste0(
-        "Example: sprenn new my-trial --from ~/pictures --look oil.jpg --prompt \"an oil ",
-        "painting\""
-      )
+      examples = "sprenn new my-trial --from ~/pictures --look oil.jpg --prompt \"an oil painting\""
     ),
     check = new_command(
       "Read a trial and tell all that is wrong with it, or may be.",
@@ -91,7 +88,7 @@ cli_commands <- function() {
         json_option()
       ),
       cli_check,
-      note = "Example: sprenn check my-trial --run main --repair"
+      examples = "sprenn check my-trial --run main --repair"
     ),
     caption = new_command(
       "Draft prompts from the pictures, to be edited.",
@@ -109,7 +106,7 @@ cli_commands <- function() {
         json_option()
       ),
       cli_caption,
-      note = "Example: sprenn caption my-trial --engine bracken"
+      examples = "sprenn caption my-trial --engine bracken"
     ),
     pack = new_command(
       "Pack a trial into one zip that runs elsewhere.",
@@ -119,7 +116,7 @@ cli_commands <- function() {
         json_option()
       ),
       cli_pack,
-      note = "Example: sprenn pack brackwater --out brackwater.zip"
+      examples = "sprenn pack brackwater --out brackwater.zip"
     ),
     prepare = new_command(
       "Show what every engine will be given.",
@@ -136,7 +133,7 @@ cli_commands <- function() {
         json_option()
       ),
       cli_prepare,
-      note = "Example: sprenn prepare brackwater"
+      examples = "sprenn prepare brackwater"
     ),
     plan = new_command(
       "Show what a run would make and what that costs.",
@@ -168,9 +165,10 @@ cli_commands <- function() {
         json_option("as JSON, with every take")
       ),
       cli_plan,
-      note = paste0(
-        "Examples: sprenn plan brackwater --within 30min\n          sprenn plan brackwater ",
-        "--tell 0.05 --job restyle\n          sprenn plan brackwater --json"
+      examples = c(
+        "sprenn plan brackwater --within 30min",
+        "sprenn plan brackwater --tell 0.05 --job restyle",
+        "sprenn plan brackwater --json"
       )
     ),
     run = new_command(
@@ -204,9 +202,10 @@ cli_commands <- function() {
         json_option("what came of it as JSON, with every take")
       ),
       cli_run,
-      note = paste0(
-        "Example: sprenn run brackwater --within 2.50\nCtrl-C lets finish what is in flight and ",
-        "stops; a second one stops now.\nThe same command goes on from there."
+      examples = "sprenn run brackwater --within 2.50",
+      note = c(
+        "Ctrl-C lets finish what is in flight and stops; a second one stops now.",
+        "The same command goes on from there."
       )
     ),
     score = new_command(
@@ -220,7 +219,7 @@ cli_commands <- function() {
         json_option("as JSON, with every number")
       ),
       cli_score,
-      note = "Example: sprenn score brackwater --again"
+      examples = "sprenn score brackwater --again"
     ),
     sheet = new_command(
       "Draw a contact sheet.",
@@ -263,8 +262,8 @@ cli_commands <- function() {
         json_option()
       ),
       cli_sheet,
-      note = paste0(
-        "Examples: sprenn sheet brackwater --job restyle --seed 23 --out sheet.pdf\n          ",
+      examples = c(
+        "sprenn sheet brackwater --job restyle --seed 23 --out sheet.pdf",
         "sprenn sheet brackwater --by sweep --case ferry-teal --out strip.png"
       )
     ),
@@ -279,7 +278,7 @@ cli_commands <- function() {
         json_option()
       ),
       cli_report,
-      note = "Example: sprenn report brackwater --full"
+      examples = "sprenn report brackwater --full"
     ),
     measure = new_command(
       "Measure one picture against its reference.",
@@ -306,9 +305,9 @@ cli_commands <- function() {
         json_option()
       ),
       cli_measure,
-      note = paste0(
-        "Example: sprenn measure repainted.png --against tile.png --look linocut.png --explain ",
-        "why.png --measure vanished"
+      examples = c(
+        "sprenn measure repainted.png --against tile.png --look linocut.png",
+        "sprenn measure repainted.png --against tile.png --measure vanished --explain why.png"
       )
     )
   )
@@ -400,8 +399,7 @@ cli_check_run <- function(given) {
     cat(
       strwrap(
         paste0(
-          found$kind[i],
-          ": ",
+          found$kind[i], ": ",
           if (!is.na(found$file[i])) paste0(found$file[i], ". "),
           found$words[i],
           if (!is.na(found$mended[i])) paste0(" Mended: ", found$mended[i], ".")
@@ -417,8 +415,7 @@ cli_check_run <- function(given) {
   open <- sum(is.na(found$mended))
   if (nrow(found) == 0) {
     cat(
-      "Run ",
-      given$run,
+      "Run ", given$run,
       " is whole: every picture is there and the one that was recorded.\n",
       sep = ""
     )
@@ -554,9 +551,7 @@ cli_caption <- function(given) {
 
   new <- sum(drafts$state %in% c("drafted", "joined"))
   cat(
-    "\n",
-    count_words(new, "prompt"),
-    " drafted into ",
+    "\n", count_words(new, "prompt"), " drafted into ",
     file.path(given$places, "suite.yml"),
     if (new > 0) ". They are marked as drafted until you touch their words.\n" else ".\n",
     sep = ""
@@ -577,23 +572,15 @@ cli_pack <- function(given) {
   }
 
   cat(
-    "The suite ",
-    trial$suite$suite,
-    " is packed in ",
-    file,
-    " (",
-    ceiling(file.size(file) / 1e6),
-    " MB), fingerprint ",
-    substr(fingerprint_suite(trial$suite), 1, 12),
-    ".\n",
+    "The suite ", trial$suite$suite, " is packed in ", file, " (",
+    ceiling(file.size(file) / 1e6), " MB), fingerprint ",
+    substr(fingerprint_suite(trial$suite), 1, 12), ".\n",
     sep = ""
   )
   code <- engine_files(trial$folder)
   if (length(code)) {
     cat(
-      "It holds R code that runs when the trial is read: ",
-      shorten_list(code, 8),
-      ".\n",
+      "It holds R code that runs when the trial is read: ", shorten_list(code, 8), ".\n",
       sep = ""
     )
   }
@@ -615,16 +602,13 @@ cli_prepare <- function(given) {
 
   folder <- given$out %||% file.path(given$places, "prepared")
   cat(
-    count_words(nrow(made), "case"),
-    ", ",
-    count_words(sum(made$warnings), "warning"),
-    ".\n",
+    count_words(nrow(made), "case"), ", ",
+    count_words(sum(made$warnings), "warning"), ".\n",
     sep = ""
   )
   cat(
     paste0(
-      "  ",
-      file.path(folder, unique(basename(made$sheet))),
+      "  ", file.path(folder, unique(basename(made$sheet))),
       "  the originals, what is given of them, guides, masks"
     ),
     paste0("  ", file.path(folder, "pictures"), "  the same, a picture a case"),
@@ -669,24 +653,18 @@ cli_plan <- function(given) {
   cat(text_table(lapply(columns, as.character)), sep = "\n")
   seconds <- plan_seconds(plan, trial$lineup)
   cat(
-    "\nIn all: ",
-    count_words(nrow(plan), "take"),
-    ", cost ",
+    "\nIn all: ", count_words(nrow(plan), "take"), ", cost ",
     formatC(sum(plan$price), format = "f", digits = 2),
     ", ",
     if (is.na(seconds)) "time unknown" else paste("about", show_seconds(seconds)),
-    " with all engines at work, about ",
-    ceiling(plan_bytes(trial, plan) / 1e6),
+    " with all engines at work, about ", ceiling(plan_bytes(trial, plan) / 1e6),
     " MB of disk.\nTimes and prices are the engines' own, unless lineup.yml says otherwise.\n",
     sep = ""
   )
   if (attr(plan, "left_out") > 0) {
     cat(
-      "Left out to keep within ",
-      given$within,
-      ": ",
-      count_words(attr(plan, "left_out"), "take"),
-      ".\n",
+      "Left out to keep within ", given$within, ": ",
+      count_words(attr(plan, "left_out"), "take"), ".\n",
       sep = ""
     )
   }
@@ -708,8 +686,7 @@ cli_plan <- function(given) {
 
   next_steps(
     paste(
-      "sprenn run",
-      shell_path(given$places),
+      "sprenn run", shell_path(given$places),
       if (!is.null(given$within)) paste("--within", shell_path(given$within))
     )
   )
@@ -800,8 +777,7 @@ cli_run <- function(given) {
   next_steps(
     paste(
       if (given[["no-score"]]) "sprenn score" else "sprenn choose",
-      shell_path(given$places),
-      run_option(given$run)
+      shell_path(given$places), run_option(given$run)
     )
   )
   status
@@ -821,15 +797,10 @@ report_race <- function(race, takes) {
           if (length(race$jobs) > 1) paste0(job, ": "),
           switch(own$state,
             decided = paste0(
-              "decided after ",
-              count_words(race$rounds, "round"),
-              ", for ",
-              own$best
+              "decided after ", count_words(race$rounds, "round"), ", for ", own$best
             ),
             stuck = paste0(
-              "not decided, and what is left would hardly settle it; ",
-              own$best,
-              " leads"
+              "not decided, and what is left would hardly settle it; ", own$best, " leads"
             ),
             paste0(
               if (isTRUE(race$closed)) {
@@ -855,9 +826,7 @@ report_race <- function(race, takes) {
     cat(
       strwrap(
         paste0(
-          sum(takes$state == "planned"),
-          " of ",
-          nrow(takes),
+          sum(takes$state == "planned"), " of ", nrow(takes),
           " planned takes were not needed. `sprenn run` without --until makes them."
         ),
         100
@@ -882,12 +851,8 @@ report_takes <- function(takes) {
   failed <- takes[takes$state %in% c("failed", "refused"), ]
   open <- sum(takes$state == "planned")
   cat(
-    sum(takes$state == "made"),
-    " takes are there, ",
-    nrow(failed),
-    " failed or were refused, ",
-    if (open) paste0(open, " are still to come, "),
-    "cost ",
+    sum(takes$state == "made"), " takes are there, ", nrow(failed),
+    " failed or were refused, ", if (open) paste0(open, " are still to come, "), "cost ",
     formatC(sum(takes$cost, na.rm = TRUE), format = "f", digits = 2),
     ".\n",
     sep = ""
@@ -897,14 +862,9 @@ report_takes <- function(takes) {
     cat(
       strwrap(
         paste0(
-          why$pipeline[i],
-          ", ",
-          why$case[i],
-          ", seed ",
-          why$seed[i],
-          ", ",
-          gsub("_", " ", why$failure[i]),
-          ": ",
+          why$pipeline[i], ", ", why$case[i], ", seed ",
+          why$seed[i], ", ",
+          gsub("_", " ", why$failure[i]), ": ",
           why$message[i]
         ),
         100,
@@ -941,9 +901,7 @@ report_by_hand <- function(reports) {
       factor(found$state, c("taken in", "not taken in", "missing", "extra", "changed"))
     )
     cat(
-      "\n",
-      name,
-      ", by hand: ",
+      "\n", name, ", by hand: ",
       paste0(counts[counts > 0], " ", names(counts)[counts > 0], collapse = ", "),
       ".\n",
       sep = ""
@@ -968,8 +926,7 @@ report_by_hand <- function(reports) {
     if (counts[["missing"]] > 0) {
       cat(
         "  What to make, from what, and under which name to save it: ",
-        reports[[name]]$checklist,
-        "\n",
+        reports[[name]]$checklist, "\n",
         sep = ""
       )
     }
@@ -1107,11 +1064,8 @@ cli_measure <- function(given) {
 
   if (!is.null(given$explain)) {
     cat(
-      "\nDrawn in ",
-      given$explain,
-      ": why ",
-      gsub("_", " ", given$measure),
-      " is what it is.\n",
+      "\nDrawn in ", given$explain, ": why ",
+      gsub("_", " ", given$measure), " is what it is.\n",
       sep = ""
     )
   }

@@ -90,9 +90,7 @@ cli_demo <- function(given) {
       "",
       "For the other jobs (sprenn choose, sheet and report take --job):",
       paste0(
-        "  ",
-        others,
-        ": ",
+        "  ", others, ": ",
         vapply(others, function(job) headline_words(choose_pipeline(folder, job = job)), "")
       ),
       sep = "\n"
@@ -104,8 +102,7 @@ cli_demo <- function(given) {
     "",
     "Where everything is:",
     paste0(
-      "  ",
-      file.path(folder, c("suite.yml", "lineup.yml", "brief.yml")),
+      "  ", file.path(folder, c("suite.yml", "lineup.yml", "brief.yml")),
       c("    what is asked", "   between what is chosen", "    what the choice is for")
     ),
     paste0("  ", file.path(run, "sheet.png"), "    every take beside its reference"),
@@ -114,9 +111,7 @@ cli_demo <- function(given) {
     "",
     "Try next:",
     paste0(
-      "  change a weight in ",
-      file.path(folder, "brief.yml"),
-      ", then: sprenn choose ",
+      "  change a weight in ", file.path(folder, "brief.yml"), ", then: sprenn choose ",
       folder
     ),
     paste0("  who says that the prompt was followed: sprenn evidence ", folder),
@@ -125,8 +120,7 @@ cli_demo <- function(given) {
     paste0("  what every engine was given: sprenn prepare ", folder),
     paste0(
       "  the engines at work: sprenn standins (they were stopped), then sprenn engines ",
-      folder,
-      " --try"
+      folder, " --try"
     ),
     "  your own pictures: sprenn new my-trial --from FOLDER",
     sep = "\n"

@@ -72,9 +72,9 @@ engine_commands <- function() {
         json_option()
       ),
       cli_engines,
-      note = paste0(
-        "Examples: sprenn engines my-trial --try; sprenn engines --conform --at ",
-        "http://127.0.0.1:8461"
+      examples = c(
+        "sprenn engines my-trial --try",
+        "sprenn engines --conform --at http://127.0.0.1:8461"
       )
     ),
     calibrate = new_command(
@@ -106,7 +106,7 @@ engine_commands <- function() {
         json_option("the curves as JSON; not with --dry")
       ),
       cli_calibrate,
-      note = "Example: sprenn calibrate brackwater --engine bracken"
+      examples = "sprenn calibrate brackwater --engine bracken"
     ),
     standins = new_command(
       "Start the stand-in engines as servers, until stopped.",
@@ -145,7 +145,7 @@ engine_commands <- function() {
         option("for", "double", Inf, "stop by itself after so many seconds", "SECONDS")
       ),
       cli_standins,
-      note = "Example: sprenn standins bracken sorrel quince"
+      examples = "sprenn standins bracken sorrel quince"
     )
   )
 }
@@ -207,9 +207,7 @@ cli_engines <- function(given) {
     cat(
       "\nNot answering now: ",
       paste0(
-        stale$engine,
-        " (shown as it was on ",
-        sub("T.*", "", stale$remembered),
+        stale$engine, " (shown as it was on ", sub("T.*", "", stale$remembered),
         ")",
         collapse = ", "
       ),
@@ -257,12 +255,9 @@ cli_engines <- function(given) {
     cat(
       strwrap(
         paste0(
-          failed$engine[i],
-          ": ",
-          sub("[.]?$", ". ", failed$message[i]),
-          "What to do: ",
-          failure_words[[failed$state[i]]],
-          "."
+          failed$engine[i], ": ",
+          sub("[.]?$", ". ", failed$message[i]), "What to do: ",
+          failure_words[[failed$state[i]]], "."
         ),
         100,
         initial = "  - ",
@@ -401,11 +396,7 @@ cli_calibrate <- function(given) {
     about <- trial$lineup$engines[[name]]$about
     pictures <- given$rungs * length(cases %||% 1:2) * min(3, length(trial$suite$seeds))
     cat(
-      name,
-      ": ",
-      pictures,
-      " pictures, about ",
-      two(pictures * about$price),
+      name, ": ", pictures, " pictures, about ", two(pictures * about$price),
       " in cost",
       if (!is.na(about$seconds)) paste0(" and ", ceiling(pictures * about$seconds), " s"),
       ".\n",
@@ -418,8 +409,7 @@ cli_calibrate <- function(given) {
 
   if (!given$dry) {
     cat(
-      "The curves are in ",
-      file.path(given$places, "lineup.yml"),
+      "The curves are in ", file.path(given$places, "lineup.yml"),
       " under `calibrations`; take one out to be without it.\n",
       sep = ""
     )
@@ -450,7 +440,9 @@ cli_standins <- function(given) {
     stats::setNames(given$port + seq_along(names) - 1, names),
     faults,
     given$seed,
-    given$credit
+    given$credit,
+    seconds = given$seconds,
+    at_once = given[["at-once"]]
   )
   on.exit(stop_standins(running))
   print(running)

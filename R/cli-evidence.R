@@ -44,13 +44,9 @@ evidence_commands <- function() {
         json_option()
       ),
       cli_probe,
-      note = paste(
-        "Examples: sprenn probe take.png \"colour: teal, where: top third, share: at least 0.3\"",
-        paste0(
-          "          sprenn probe take.png \"colour: red, patches: between 2 and 4\" --explain ",
-          "why.png"
-        ),
-        sep = "\n"
+      examples = c(
+        "sprenn probe take.png \"colour: teal, where: top third, share: at least 0.3\"",
+        "sprenn probe take.png \"colour: red, patches: between 2 and 4\" --explain why.png"
       )
     ),
     judges = new_command(
@@ -75,7 +71,7 @@ evidence_commands <- function() {
         json_option()
       ),
       cli_judges,
-      note = "Example: sprenn judges brackwater --try --case windmill-linocut"
+      examples = "sprenn judges brackwater --try --case windmill-linocut"
     ),
     viewing = new_command(
       "Have people judge takes blind, on a page of this machine.",
@@ -109,10 +105,8 @@ evidence_commands <- function() {
         json_option("what came of it as JSON")
       ),
       cli_viewing,
-      note = paste0(
-        "Example: sprenn viewing brackwater --job restyle --pick\nCtrl-C ends it; every answer ",
-        "is kept already."
-      )
+      examples = "sprenn viewing brackwater --job restyle --pick",
+      note = "Ctrl-C ends it; every answer is kept already."
     ),
     evidence = new_command(
       "Say which phrases have evidence, from whom, and what has none.",
@@ -122,7 +116,7 @@ evidence_commands <- function() {
         json_option()
       ),
       cli_evidence,
-      note = "Example: sprenn evidence brackwater"
+      examples = "sprenn evidence brackwater"
     ),
     influence = new_command(
       "Say what prompt, reference, look and guide really do.",
@@ -133,10 +127,8 @@ evidence_commands <- function() {
         json_option()
       ),
       cli_influence,
-      note = paste0(
-        "Example: sprenn influence brackwater --out influence.png\nIt wants control takes: ",
-        "controls: [swapped_prompt, no_look] in lineup.yml."
-      )
+      examples = "sprenn influence brackwater --out influence.png",
+      note = "It wants control takes: controls: [swapped_prompt, no_look] in lineup.yml."
     )
   )
 }
@@ -231,10 +223,7 @@ cli_judges <- function(given) {
 
   tried <- try_judges(trial, given$case, given$picture)
   cat(
-    "\nAsked about ",
-    attr(tried, "picture"),
-    ", as case ",
-    attr(tried, "case"),
+    "\nAsked about ", attr(tried, "picture"), ", as case ", attr(tried, "case"),
     " has it:\n",
     sep = ""
   )
@@ -260,22 +249,16 @@ report_judged <- function(judged) {
   for (i in seq_len(NROW(judged))) {
     one <- judged[i, ]
     cat(
-      one$judge,
-      " (",
-      one$kind,
-      "): ",
-      count_words(one$asked, "call"),
-      ", ",
-      count_words(one$from_before, "answer"),
-      " from before.\n",
+      one$judge, " (", one$kind, "): ",
+      count_words(one$asked, "call"), ", ",
+      count_words(one$from_before, "answer"), " from before.\n",
       sep = ""
     )
     if (!is.na(one$problem)) {
       cat(
         strwrap(
           paste0(
-            "It was not asked everything: ",
-            one$problem,
+            "It was not asked everything: ", one$problem,
             " What it did answer is kept; `sprenn score` asks the rest."
           ),
           100,
@@ -327,8 +310,7 @@ cli_viewing <- function(given) {
         cat(
           file = if (given$json) stderr() else "",
           "Open this on this machine, one window a person; Ctrl-C ends it:\n\n  ",
-          address,
-          "\n\n",
+          address, "\n\n",
           sep = ""
         )
       }

@@ -33,7 +33,7 @@ export_commands <- function() {
         json_option()
       ),
       cli_export,
-      note = "Examples: sprenn export my-trial --as csv; sprenn export my-trial --out spring.zip"
+      examples = c("sprenn export my-trial --as csv", "sprenn export my-trial --out spring.zip")
     ),
     recipe = new_command(
       "Say how a picture was made, or make it again.",
@@ -50,10 +50,8 @@ export_commands <- function() {
         option("out", "character", NULL, "with --again: where to write the new picture", "FILE")
       ),
       cli_recipe,
-      note = paste0(
-        "Example: sprenn recipe mill-11.png --again my-trial\nWith --again it leaves with status ",
-        "0 if the picture is the same, 1 if not."
-      )
+      examples = "sprenn recipe mill-11.png --again my-trial",
+      note = "With --again it leaves with status 0 if the picture is the same, 1 if not."
     ),
     prune = new_command(
       "List what a run no longer needs, and delete it.",
@@ -65,7 +63,8 @@ export_commands <- function() {
         option("wait", "logical", FALSE, "wait for another process that is at work on the run")
       ),
       cli_prune,
-      note = "Example: sprenn prune brackwater --yes\nWithout --yes nothing is changed."
+      examples = "sprenn prune brackwater --yes",
+      note = "Without --yes nothing is changed."
     )
   )
 }
@@ -86,8 +85,7 @@ cli_export <- function(given) {
 
   words <- switch(given$as,
     crate = paste0(
-      "is the run as an RO-Crate: the trial, ",
-      count_words(count, "picture"),
+      "is the run as an RO-Crate: the trial, ", count_words(count, "picture"),
       " with their recipes, and the tables"
     ),
     pictures = paste("holds", count_words(count, "picture"), "with their recipes"),
@@ -191,12 +189,9 @@ cli_prune <- function(given) {
   }
 
   cat(
-    "\n",
-    if (given$yes) "Deleted: " else "To be deleted: ",
-    count_words(nrow(found), "thing"),
-    ", ",
-    format_bytes(sum(found$bytes)),
-    ".\n",
+    "\n", if (given$yes) "Deleted: " else "To be deleted: ",
+    count_words(nrow(found), "thing"), ", ",
+    format_bytes(sum(found$bytes)), ".\n",
     sep = ""
   )
   if (!given$yes) {

@@ -69,9 +69,26 @@ run_word <- function(word, arguments, commands) {
   if (is.null(given)) 0L else command$run(given)
 }
 
-# One command: what it is for, its places and options, and what runs it.
-new_command <- function(purpose, places, options = list(), run, note = NULL) {
-  list(purpose = purpose, places = places, options = options, run = run, note = note)
+# One command: its purpose, places and options, the function that runs it, examples that
+# work when they are typed (a test runs them all), and what else to know.
+new_command <- function(purpose, places, options = list(), run, examples, note = NULL) {
+  list(
+    purpose = purpose,
+    places = places,
+    options = options,
+    run = run,
+    examples = examples,
+    note = note
+  )
+}
+
+# What stands below a command's options in its help.
+help_notes <- function(command) {
+  c(
+    if (length(command$examples) > 1) "Examples:" else "Example:",
+    paste0("  ", command$examples),
+    command$note
+  )
 }
 
 option <- function(name, type, default, help, metavar = toupper(name)) {
@@ -101,7 +118,7 @@ read_arguments <- function(command, word, arguments) {
     option_list = command$options,
     add_help_option = FALSE,
     description = paste0("\n", command$purpose),
-    epilogue = command$note %||% ""
+    epilogue = paste(help_notes(command), collapse = "\n")
   )
   if (any(arguments %in% c("--help", "-h"))) {
     optparse::print_help(parser)
@@ -120,10 +137,7 @@ read_arguments <- function(command, word, arguments) {
         "usage",
         c(
           paste0(
-            "`sprenn ",
-            word,
-            "` does not understand that: ",
-            trimws(conditionMessage(e)),
+            "`sprenn ", word, "` does not understand that: ", trimws(conditionMessage(e)),
             "."
           ),
           if (length(near)) c(i = paste0("Did you mean ", near[1], "?")),

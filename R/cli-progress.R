@@ -16,10 +16,7 @@ progress_bar <- function(what, stream = stderr(), live = isatty(stream)) {
       filled <- floor(24 * share)
       bar <- paste0(strrep("#", filled), strrep(".", 24 - filled))
       cat(
-        "\r",
-        bar,
-        " ",
-        formatC(text, width = -64),
+        "\r", bar, " ", formatC(text, width = -64),
         if (done == total) "\n",
         sep = "",
         file = stream
@@ -149,9 +146,7 @@ engine_words <- function(engines) {
   count <- paste0(engines$made, "/", engines$total)
   trimws(
     paste0(
-      "  ",
-      formatC(engines$engine, width = -width),
-      "  ",
+      "  ", formatC(engines$engine, width = -width), "  ",
       formatC(count, width = max(nchar(count))),
       ifelse(engines$flying > 0, paste0("  ", engines$flying, " in flight"), ""),
       ifelse(engines$failed > 0, paste0("  ", engines$failed, " failed"), ""),

@@ -7,10 +7,11 @@ shell_commands <- function() {
       "SHELL",
       list(),
       cli_completions,
-      note = paste0(
-        "Examples: sprenn completions bash > ~/.local/share/bash-completion/completions/sprenn\n ",
-        "         sprenn completions man | man -l -\nSHELL is bash, zsh or man."
-      )
+      examples = c(
+        "sprenn completions bash > ~/.local/share/bash-completion/completions/sprenn",
+        "sprenn completions man | man -l -"
+      ),
+      note = "SHELL is bash, zsh or man."
     )
   )
 }
@@ -41,8 +42,7 @@ bash_completions <- function(commands) {
     "  local word=\"${COMP_WORDS[COMP_CWORD]}\"",
     "  if [ \"$COMP_CWORD\" -eq 1 ]; then",
     paste0(
-      "    COMPREPLY=($(compgen -W \"help ",
-      paste(names(commands), collapse = " "),
+      "    COMPREPLY=($(compgen -W \"help ", paste(names(commands), collapse = " "),
       "\" -- \"$word\"))"
     ),
     "    return",
@@ -50,9 +50,7 @@ bash_completions <- function(commands) {
     "  if [[ \"$word\" == -* ]]; then",
     "    case \"${COMP_WORDS[1]}\" in",
     paste0(
-      "      ",
-      names(commands),
-      ") COMPREPLY=($(compgen -W \"",
+      "      ", names(commands), ") COMPREPLY=($(compgen -W \"",
       vapply(commands, function(one) paste(c(flags_of(one), "--help"), collapse = " "), ""),
       "\" -- \"$word\"));;"
     ),
@@ -135,9 +133,7 @@ manual_page <- function(commands) {
       c(
         ".TP",
         paste0(
-          "\\fB",
-          text(methods::slot(own, "long_flag")),
-          "\\fR",
+          "\\fB", text(methods::slot(own, "long_flag")), "\\fR",
           if (length(metavar) && nzchar(metavar)) paste0(" \\fI", text(metavar), "\\fR")
         ),
         text(
@@ -150,14 +146,11 @@ manual_page <- function(commands) {
         )
       )
     }))
-    note <- if (!is.null(command$note)) {
-      c(".PP", ".nf", text(strsplit(command$note, "\n", fixed = TRUE)[[1]]), ".fi")
-    }
     c(
       paste0(".SS \"sprenn ", name, " ", paste(text(command$places), collapse = " "), "\""),
       text(command$purpose),
       options,
-      note
+      c(".PP", ".nf", text(help_notes(command)), ".fi")
     )
   }
 

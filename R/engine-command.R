@@ -50,8 +50,7 @@ run_command <- function(request, wanted, folder) {
     engine_failure(
       "bad_request",
       paste0(
-        "The environment variable ",
-        unset[1],
+        "The environment variable ", unset[1],
         ", which the program is to be given, is not set."
       )
     )
@@ -83,11 +82,8 @@ run_command <- function(request, wanted, folder) {
     engine_failure(
       "timed_out",
       paste0(
-        words[1],
-        " was not done after ",
-        format(seconds),
-        " s and was ended, with what it had started.",
-        said
+        words[1], " was not done after ", format(seconds),
+        " s and was ended, with what it had started.", said
       )
     )
   }
@@ -117,11 +113,8 @@ run_command <- function(request, wanted, folder) {
     engine_failure(
       "bad_answer",
       paste0(
-        words[1],
-        " ended well but left ",
-        if (length(pictures)) "several pictures" else "no picture.png",
-        " behind.",
-        said
+        words[1], " ended well but left ",
+        if (length(pictures)) "several pictures" else "no picture.png", " behind.", said
       )
     )
   }

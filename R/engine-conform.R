@@ -279,8 +279,7 @@ conform_exchange <- function(engine, server, notes) {
         engine_failure(
           "bad_answer",
           paste0(
-            "a 202 has the Location ",
-            answer$headers$location %||% "none",
+            "a 202 has the Location ", answer$headers$location %||% "none",
             ", which leads nowhere on that server"
           )
         )
@@ -317,9 +316,7 @@ conform_exchange <- function(engine, server, notes) {
     again <- finish(post(parts))
     if (!identical(again$cost, take$cost)) {
       paste(
-        "the cost was",
-        show_value(take$cost %||% "none"),
-        "and then",
+        "the cost was", show_value(take$cost %||% "none"), "and then",
         show_value(again$cost %||% "none")
       )
     } else {
@@ -360,17 +357,13 @@ conform_exchange <- function(engine, server, notes) {
   problem <- function(answer, statuses) {
     if (!answer$status %in% statuses) {
       return(paste0(
-        "it answered ",
-        answer$status,
-        ", not ",
-        paste(statuses, collapse = " or ")
+        "it answered ", answer$status, ", not ", paste(statuses, collapse = " or ")
       ))
     }
 
     if (answer$type != "application/problem+json") {
       return(paste0(
-        "the answer is of type ",
-        if (nzchar(answer$type)) answer$type else "none",
+        "the answer is of type ", if (nzchar(answer$type)) answer$type else "none",
         ", not application/problem+json"
       ))
     }
@@ -506,11 +499,8 @@ format.sprenn_conformance <- function(x, ...) {
     "",
     if (failed) {
       paste0(
-        count_words(failed, "promise"),
-        " of ",
-        nrow(x),
-        if (failed == 1) " was" else " were",
-        " not kept."
+        count_words(failed, "promise"), " of ", nrow(x),
+        if (failed == 1) " was" else " were", " not kept."
       )
     } else {
       paste("All", nrow(x), "promises were kept.")

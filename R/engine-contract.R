@@ -113,9 +113,7 @@ new_about <- function(about) {
   check_arguments(
     about = if (length(unknown)) {
       paste0(
-        "says ",
-        shorten_list(quoted(unknown)),
-        ", which is none of ",
+        "says ", shorten_list(quoted(unknown)), ", which is none of ",
         paste(known, collapse = ", "),
         if (length(near)) paste0("; did you mean ", quoted(near[1]), "?")
       )

@@ -89,10 +89,8 @@ http_take <- function(request, wanted, address) {
         engine_failure(
           "bad_answer",
           paste0(
-            url,
-            " took the request but its Location (",
-            answer$headers$location %||% "none",
-            ") leads nowhere on that server."
+            url, " took the request but its Location (",
+            answer$headers$location %||% "none", ") leads nowhere on that server."
           )
         )
       }
@@ -142,9 +140,7 @@ http_take <- function(request, wanted, address) {
       engine_failure(
         "bad_answer",
         paste0(
-          url,
-          " says ",
-          quoted(made$state),
+          url, " says ", quoted(made$state),
           " with status 200, where the contract has 202."
         )
       )
@@ -154,10 +150,8 @@ http_take <- function(request, wanted, address) {
       engine_failure(
         "bad_answer",
         paste0(
-          url,
-          " delivered the answer to another request (its key is ",
-          show_value(made$key %||% ""),
-          ")."
+          url, " delivered the answer to another request (its key is ",
+          show_value(made$key %||% ""), ")."
         )
       )
     }

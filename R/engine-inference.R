@@ -128,13 +128,8 @@ tensors_for <- function(request, model, tensor_of) {
     engine_failure(
       "bad_request",
       paste0(
-        "The model ",
-        model$name,
-        " has no input ",
-        paste(homeless, collapse = ", "),
-        ". ",
-        known,
-        "; `tensors` in lineup.yml says what goes where."
+        "The model ", model$name, " has no input ", paste(homeless, collapse = ", "),
+        ". ", known, "; `tensors` in lineup.yml says what goes where."
       )
     )
   }
@@ -188,13 +183,9 @@ as_tensor <- function(value, input) {
     engine_failure(
       "bad_request",
       paste0(
-        "The model's input ",
-        input$name,
-        " is of type ",
-        type,
+        "The model's input ", input$name, " is of type ", type,
         ", which can't be sent; it may be BYTES, ",
-        paste(names(tensor_bytes), collapse = ", "),
-        "."
+        paste(names(tensor_bytes), collapse = ", "), "."
       )
     )
   }
@@ -300,10 +291,7 @@ output_named <- function(found, wanted, url) {
     engine_failure(
       "bad_answer",
       paste0(
-        url,
-        " sent no output ",
-        wanted,
-        "; it sent ",
+        url, " sent no output ", wanted, "; it sent ",
         paste(c(names(found), if (!length(found)) "none"), collapse = ", "),
         "."
       )
@@ -324,12 +312,8 @@ read_outputs <- function(answer, url, key) {
     engine_failure(
       "bad_answer",
       paste0(
-        url,
-        " says that its JSON is ",
-        answer$headers$`inference-header-content-length`,
-        " bytes long, of ",
-        length(answer$body),
-        "."
+        url, " says that its JSON is ", answer$headers$`inference-header-content-length`,
+        " bytes long, of ", length(answer$body), "."
       )
     )
   }
@@ -344,9 +328,7 @@ read_outputs <- function(answer, url, key) {
     engine_failure(
       "bad_answer",
       paste0(
-        url,
-        " delivered the answer to another request (its id is ",
-        show_value(said$id),
+        url, " delivered the answer to another request (its id is ", show_value(said$id),
         ")."
       )
     )
@@ -399,12 +381,8 @@ picture_from_tensor <- function(found, url) {
     engine_failure(
       "bad_answer",
       paste0(
-        url,
-        " sent a picture of type ",
-        type,
-        " and shape ",
-        paste(sizes, collapse = " x "),
-        "; wanted rows x columns x 3 of UINT8 or FP32."
+        url, " sent a picture of type ", type, " and shape ",
+        paste(sizes, collapse = " x "), "; wanted rows x columns x 3 of UINT8 or FP32."
       )
     )
   }
@@ -419,12 +397,8 @@ picture_from_tensor <- function(found, url) {
     engine_failure(
       "bad_answer",
       paste0(
-        url,
-        " sent ",
-        length(values),
-        " values for a picture of ",
-        paste(sizes, collapse = " x "),
-        "."
+        url, " sent ", length(values), " values for a picture of ",
+        paste(sizes, collapse = " x "), "."
       )
     )
   }

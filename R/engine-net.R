@@ -119,9 +119,7 @@ read_response <- function(call, response) {
       engine_failure(
         "bad_answer",
         paste0(
-          call$url,
-          " sends on to ",
-          headers$location %||% "nowhere",
+          call$url, " sends on to ", headers$location %||% "nowhere",
           if (call$hops < 1) " again and again",
           ", which is not followed; if that is right, it belongs in lineup.yml."
         )
@@ -249,10 +247,8 @@ read_json_answer <- function(answer, url) {
     engine_failure(
       "bad_answer",
       paste0(
-        url,
-        " should have answered in JSON, but sent ",
-        starts_like(answer$body) %||% answer$type,
-        "."
+        url, " should have answered in JSON, but sent ",
+        starts_like(answer$body) %||% answer$type, "."
       )
     )
   }

@@ -186,11 +186,8 @@ validate_request <- function(request, about) {
     ),
     inputs = if (length(lacking)) {
       paste0(
-        "brings ",
-        paste(input_words[lacking], collapse = " and "),
-        ", which ",
-        about$name,
-        " does not take"
+        "brings ", paste(input_words[lacking], collapse = " and "), ", which ",
+        about$name, " does not take"
       )
     } else {
       TRUE
@@ -199,11 +196,7 @@ validate_request <- function(request, about) {
     hold = checkmate::check_number(request$hold, lower = 0, upper = 1, na.ok = TRUE),
     settings = if (nrow(settings)) {
       paste0(
-        settings$place,
-        " is ",
-        settings$found,
-        "; wanted ",
-        settings$wanted,
+        settings$place, " is ", settings$found, "; wanted ", settings$wanted,
         collapse = "; "
       )
     } else {
@@ -236,12 +229,8 @@ good_size <- function(checkpoint) {
 format.sprenn_request <- function(x, ...) {
   c(
     paste0(
-      "<request> ",
-      x$label,
-      if (nzchar(x$label)) ", ",
-      paste(x$size, collapse = " x "),
-      ", seed ",
-      x$seed
+      "<request> ", x$label, if (nzchar(x$label)) ", ",
+      paste(x$size, collapse = " x "), ", seed ", x$seed
     ),
     paste0("  says    ", x$text),
     paste0(
@@ -261,11 +250,8 @@ format.sprenn_request <- function(x, ...) {
       x$checkpoint,
       if (!is.na(x$hold)) {
         paste0(
-          ", hold ",
-          format(x$hold),
-          " (",
-          format(x$native_hold, digits = 4),
-          " on its own knob)"
+          ", hold ", format(x$hold), " (",
+          format(x$native_hold, digits = 4), " on its own knob)"
         )
       }
     ),

@@ -161,8 +161,7 @@ verify_result <- function(result, request) {
     engine_failure(
       "bad_answer",
       paste0(
-        "The engine gave back an object of class ",
-        quoted(class(result)[1]),
+        "The engine gave back an object of class ", quoted(class(result)[1]),
         " and not a take_result()."
       )
     )
@@ -243,11 +242,8 @@ stop_for_size <- function(size, wanted) {
     engine_failure(
       "bad_answer",
       paste0(
-        "The picture that came back is ",
-        paste(size, collapse = " x "),
-        " and not ",
-        paste(wanted, collapse = " x "),
-        "."
+        "The picture that came back is ", paste(size, collapse = " x "), " and not ",
+        paste(wanted, collapse = " x "), "."
       )
     )
   }

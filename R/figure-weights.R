@@ -92,8 +92,7 @@ draw_weights <- function(verdict) {
       y = NULL,
       subtitle = paste0(
         "Circle: the brief's weights",
-        if (nrow(flip)) "; arrow: the nearest others that change the choice",
-        "\n",
+        if (nrow(flip)) "; arrow: the nearest others that change the choice", "\n",
         shorten_list(winner_shares(map$winner))
       )
     ) +

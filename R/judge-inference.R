@@ -57,11 +57,7 @@ inference_judge <- function(wanted, name) {
         engine_failure(
           "bad_request",
           paste0(
-            "The model ",
-            model,
-            " has no input ",
-            name,
-            ". It takes ",
+            "The model ", model, " has no input ", name, ". It takes ",
             paste(names(facts$inputs), collapse = ", "),
             "; `tensors` in brief.yml says what goes where."
           )
@@ -171,14 +167,8 @@ said_from_tensor <- function(found, kind, n, statements, url) {
     engine_failure(
       "bad_answer",
       paste0(
-        url,
-        " sent ",
-        length(values),
-        " values of shape ",
-        paste(sizes, collapse = " x "),
-        "; wanted ",
-        wanted,
-        "."
+        url, " sent ", length(values), " values of shape ",
+        paste(sizes, collapse = " x "), "; wanted ", wanted, "."
       )
     )
   }

@@ -93,10 +93,7 @@ step_problems <- function(step, place, engines, described) {
   })
   checkpoints <- names(about$checkpoints)
   wanted <- paste0(
-    "one of ",
-    about$name,
-    "'s checkpoints: ",
-    paste(checkpoints, collapse = ", ")
+    "one of ", about$name, "'s checkpoints: ", paste(checkpoints, collapse = ", ")
   )
   if (is.null(step$checkpoint)) {
     if (length(checkpoints) > 1) {
@@ -315,12 +312,8 @@ fit_problems <- function(trial) {
             "lineup.yml",
             place,
             paste0(
-              shorten_list(ids),
-              " with ",
-              input_words[[input]],
-              ", which ",
-              about$name,
-              " does not take"
+              shorten_list(ids), " with ", input_words[[input]], ", which ",
+              about$name, " does not take"
             ),
             if (input %in% c("text_alone", "references")) {
               "jobs: a list of those that it can do"

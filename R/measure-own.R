@@ -102,9 +102,7 @@ one_number <- function(measure, compute) {
     stop_for_measure(
       measure,
       paste0(
-        "It returned ",
-        paste(class(number), collapse = " "),
-        " of length ",
+        "It returned ", paste(class(number), collapse = " "), " of length ",
         length(number),
         if (length(number) == 1) paste0(" (", format(number), ")"),
         "."

@@ -58,17 +58,10 @@ recipe_packet <- function(json, words, before = NULL) {
   own <- paste0(
     "<rdf:Description xmlns:rdf=\"http://www.w3.org/1999/02/22-rdf-syntax-ns#\" ",
     "xmlns:xmp=\"http://ns.adobe.com/xap/1.0/\" xmlns:dc=\"http://purl.org/dc/elements/1.1/\" ",
-    "xmlns:sprenn=\"",
-    own_namespace,
-    "\" rdf:about=\"\">",
-    "<xmp:CreatorTool>Sprenn ",
-    utils::packageVersion("sprenn"),
-    "</xmp:CreatorTool>",
-    "<dc:description><rdf:Alt><rdf:li xml:lang=\"x-default\">",
-    escape(words),
-    "</rdf:li></rdf:Alt></dc:description>",
-    "<sprenn:recipe>",
-    escape(json),
+    "xmlns:sprenn=\"", own_namespace, "\" rdf:about=\"\">", "<xmp:CreatorTool>Sprenn ",
+    utils::packageVersion("sprenn"), "</xmp:CreatorTool>",
+    "<dc:description><rdf:Alt><rdf:li xml:lang=\"x-default\">", escape(words),
+    "</rdf:li></rdf:Alt></dc:description>", "<sprenn:recipe>", escape(json),
     "</sprenn:recipe></rdf:Description>"
   )
   empty <- paste0(
@@ -88,8 +81,7 @@ recipe_packet <- function(json, words, before = NULL) {
   )
   paste0(
     "<?xpacket begin=\"\ufeff\" id=\"W5M0MpCehiHzreSzNTczkc9d\"?>\n",
-    sub("^<\\?xml[^>]*>\\s*", "", as.character(xml)),
-    "<?xpacket end=\"w\"?>"
+    sub("^<\\?xml[^>]*>\\s*", "", as.character(xml)), "<?xpacket end=\"w\"?>"
   )
 }
 

@@ -116,9 +116,7 @@ reference_warnings <- function(case, j, i, suite, sizes) {
           warn(
             "box beyond",
             paste0(
-              "a cut that leaves ",
-              name,
-              " at the ",
+              "a cut that leaves ", name, " at the ",
               paste(names(beyond)[beyond > 1e-6], collapse = " and ")
             ),
             paste0("a box from 0 to 1; what lies beyond is filled with ", reference$fill)
@@ -146,8 +144,7 @@ reference_warnings <- function(case, j, i, suite, sizes) {
           warn(
             "stretched",
             paste0(
-              name,
-              " stretched to ",
+              name, " stretched to ",
               round(100 * exp(stretch_of(facts$size, box, inner_frame(case, suite)))),
               " % of its own aspect"
             ),
@@ -160,8 +157,7 @@ reference_warnings <- function(case, j, i, suite, sizes) {
             paste0(size_words(taken), " of ", name),
             paste0(
               "a picture of at least a quarter of the pixels that the engines work on (up to ",
-              size_words(working),
-              ")"
+              size_words(working), ")"
             )
           )
         },
@@ -186,8 +182,7 @@ reference_warnings <- function(case, j, i, suite, sizes) {
           warn(
             "bars",
             paste0(
-              name,
-              ", with plain bars at the ",
+              name, ", with plain bars at the ",
               paste(names(bars)[bars > 0.02], collapse = " and ")
             ),
             "a box that cuts them off: engines paint them on"
@@ -197,14 +192,11 @@ reference_warnings <- function(case, j, i, suite, sizes) {
           warn(
             "patchy",
             paste0(
-              name,
-              ", of which ",
-              percent_words(facts$patchy),
+              name, ", of which ", percent_words(facts$patchy),
               " is in very small patches"
             ),
             paste0(
-              "a picture with larger forms, as ",
-              case$job,
+              "a picture with larger forms, as ", case$job,
               " keeps the layout and there is hardly one to see"
             )
           )
@@ -238,18 +230,9 @@ frame_warning <- function(case, i, suite, sizes) {
     i,
     "reference",
     paste0(
-      "a frame of ",
-      frame[1],
-      " x ",
-      frame[2],
-      ", for which ",
-      worst$engine,
-      " ",
-      worst$checkpoint,
-      " has nothing nearer than ",
-      worst$width,
-      " x ",
-      worst$height
+      "a frame of ", frame[1], " x ", frame[2], ", for which ",
+      worst$engine, " ", worst$checkpoint, " has nothing nearer than ", worst$width,
+      " x ", worst$height
     ),
     paste0(
       "a frame of about that aspect: ",
@@ -332,10 +315,7 @@ look_warning <- function(case, i, suite) {
     i,
     "prompt",
     paste0(
-      "the word ",
-      quoted(word),
-      " beside the look ",
-      quoted(case$look),
+      "the word ", quoted(word), " beside the look ", quoted(case$look),
       if (length(off)) paste0(", ", off[[1]]$says)
     ),
     "a prompt and a look that ask for the same: engines given both muddle them"

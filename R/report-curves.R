@@ -65,18 +65,12 @@ curve_words <- function(one, brief) {
     paste0("two points can't show a cliff")
   } else if (!is.na(one$cliff_from)) {
     paste0(
-      "structure ",
-      if (one$drop > 0) "rises" else "falls",
-      " by ",
-      two(abs(one$drop)),
-      " (",
+      "structure ", if (one$drop > 0) "rises" else "falls", " by ",
+      two(abs(one$drop)), " (",
       two(min(abs(one$drop_low), abs(one$drop_high))),
       " to ",
       two(max(abs(one$drop_low), abs(one$drop_high))),
-      ") between ",
-      name(one$cliff_from),
-      " and ",
-      name(one$cliff_to),
+      ") between ", name(one$cliff_from), " and ", name(one$cliff_to),
       ": a cliff"
     )
   } else {
@@ -106,11 +100,8 @@ window_words <- function(one, what, open) {
       if (open) beyond,
       if (between) {
         paste0(
-          " (",
-          format_value(signif(ends[1], 2)),
-          " to ",
-          format_value(signif(ends[2], 2)),
-          ")"
+          " (", format_value(signif(ends[1], 2)), " to ",
+          format_value(signif(ends[2], 2)), ")"
         )
       }
     )
@@ -173,8 +164,7 @@ format.sprenn_match <- function(x, ...) {
   clear <- areas[areas$low > 0 | areas$high < 0, ]
   c(
     paste0(
-      "At a structure of ",
-      two(x$at),
+      "At a structure of ", two(x$at),
       ", by straight lines between the settings tried (90 % intervals):"
     ),
     "",
@@ -201,15 +191,8 @@ format.sprenn_match <- function(x, ...) {
           one <- clear[i, ]
           ahead <- if (one$difference > 0) c(one$one, one$other) else c(one$other, one$one)
           paste0(
-            "  - ",
-            ahead[1],
-            " lies above ",
-            ahead[2],
-            " in ",
-            one$score,
-            " by ",
-            two(abs(one$difference)),
-            " (",
+            "  - ", ahead[1], " lies above ", ahead[2], " in ",
+            one$score, " by ", two(abs(one$difference)), " (",
             two(min(abs(c(one$low, one$high)))),
             " to ",
             two(max(abs(c(one$low, one$high)))),
@@ -252,15 +235,8 @@ format.sprenn_changes <- function(x, ...) {
           100
         ),
         paste0(
-          "  - ",
-          silent$pipeline,
-          " (engine ",
-          silent$engine,
-          "): ",
-          silent$other,
-          " of ",
-          silent$asked_alike,
-          " takes"
+          "  - ", silent$pipeline, " (engine ", silent$engine, "): ", silent$other,
+          " of ", silent$asked_alike, " takes"
         )
       )
     },
@@ -269,8 +245,7 @@ format.sprenn_changes <- function(x, ...) {
         "",
         paste0(
           "Scores that changed (intervals that hold for all at once in ",
-          percent(x$confidence),
-          "):"
+          percent(x$confidence), "):"
         ),
         paste0(
           "  ",
@@ -280,12 +255,8 @@ format.sprenn_changes <- function(x, ...) {
             old = two(changed$old),
             new = two(changed$new),
             change = paste0(
-              signed(changed$change),
-              " (",
-              signed(changed$low),
-              " to ",
-              signed(changed$high),
-              ")"
+              signed(changed$change), " (", signed(changed$low), " to ",
+              signed(changed$high), ")"
             ),
             takes = as.character(changed$takes)
           ))
@@ -296,13 +267,8 @@ format.sprenn_changes <- function(x, ...) {
       c(
         "",
         paste0(
-          "Engine ",
-          x$versions$engine,
-          " was of version ",
-          x$versions$old,
-          " and is of ",
-          x$versions$new,
-          "."
+          "Engine ", x$versions$engine, " was of version ", x$versions$old, " and is of ",
+          x$versions$new, "."
         )
       )
     },
@@ -310,16 +276,9 @@ format.sprenn_changes <- function(x, ...) {
       c(
         "",
         paste0(
-          odd$pipeline,
-          ": ",
-          odd$lost,
-          " takes were made in ",
-          x$runs[1],
-          " only, ",
-          odd$gained,
-          " in ",
-          x$runs[2],
-          " only."
+          odd$pipeline, ": ", odd$lost, " takes were made in ",
+          x$runs[1], " only, ", odd$gained, " in ",
+          x$runs[2], " only."
         )
       )
     },
@@ -357,9 +316,7 @@ seen_words <- function(x) {
   least <- vapply(split(rows$seen, factor(rows$score, unique(rows$score))), max, 0)
   least <- least[least > 0]
   named <- paste(
-    "of",
-    score_names(names(least)),
-    "by",
+    "of", score_names(names(least)), "by",
     ifelse(names(least) == "keeper", percent(least), two(least))
   )
   c(
@@ -380,10 +337,8 @@ seen_words <- function(x) {
         strwrap(
           paste0(
             "Nine of ten comparisons like this one would have seen a change ",
-            paste(named, collapse = ", "),
-            ", in any pipeline with other pictures",
-            if (length(blind)) " and takes enough",
-            "."
+            paste(named, collapse = ", "), ", in any pipeline with other pictures",
+            if (length(blind)) " and takes enough", "."
           ),
           100,
           exdent = 2
@@ -395,8 +350,7 @@ seen_words <- function(x) {
         "",
         strwrap(
           paste0(
-            "Too few takes to see some changes, or any, in ",
-            listed(blind),
+            "Too few takes to see some changes, or any, in ", listed(blind),
             ": scores that are not listed may have ",
             "changed all the same. More seeds or cases tell."
           ),
@@ -424,9 +378,7 @@ format.sprenn_portrait <- function(x, ...) {
     paste0(
       "It would lead with ",
       paste(weighed, two(unlist(x$flip[weighed])), collapse = ", "),
-      " (",
-      percent(x$flip$moved),
-      " of the weight moved)."
+      " (", percent(x$flip$moved), " of the weight moved)."
     )
   } else if (own$rank > 1) {
     "No weights of the axes would make it lead."
@@ -487,8 +439,7 @@ format.sprenn_portrait <- function(x, ...) {
       strwrap(
         paste0(
           "With all pairs compared at once, neither surely ahead of nor behind: ",
-          listed(level$other),
-          "."
+          listed(level$other), "."
         ),
         100,
         exdent = 2
@@ -528,12 +479,9 @@ format.sprenn_portrait <- function(x, ...) {
             before = two(x$stages$before),
             after = two(x$stages$after),
             gain = paste0(
-              signed(x$stages$gain),
-              " (",
-              signed(x$stages$low),
-              " to ",
-              signed(x$stages$high),
-              ")"
+              signed(x$stages$gain), " (",
+              signed(x$stages$low), " to ",
+              signed(x$stages$high), ")"
             ),
             cost = money_words(x$stages$cost),
             seconds = two(x$stages$seconds)
@@ -546,11 +494,8 @@ format.sprenn_portrait <- function(x, ...) {
         "",
         "What its inputs do (1 is what another seed moves):",
         paste0(
-          "  ",
-          x$influence$inputs$input,
-          " ",
-          two(x$influence$inputs$moved),
-          ": ",
+          "  ", x$influence$inputs$input, " ",
+          two(x$influence$inputs$moved), ": ",
           x$influence$inputs$influence
         )
       )

@@ -51,13 +51,9 @@ format.sprenn_design <- function(x, ...) {
 best_design_words <- function(x) {
   what <- function(row) {
     paste0(
-      count_words(row$cases, "case"),
-      " x ",
-      count_words(row$seeds, "seed"),
-      ": ",
-      count_words(row$takes, "take"),
-      ", cost ",
-      money_words(row$cost),
+      count_words(row$cases, "case"), " x ",
+      count_words(row$seeds, "seed"), ": ",
+      count_words(row$takes, "take"), ", cost ", money_words(row$cost),
       if (!is.na(row$seconds)) paste0(", about ", show_seconds(row$seconds))
     )
   }
@@ -66,11 +62,8 @@ best_design_words <- function(x) {
     paste0("The cheapest that is sure enough (", percent(x$sure), "): ", what(x$best), ".")
   } else {
     paste0(
-      "Nothing up to ",
-      max(x$designs$cases),
-      " cases is sure enough (",
-      percent(x$sure),
-      ")."
+      "Nothing up to ", max(x$designs$cases), " cases is sure enough (",
+      percent(x$sure), ")."
     )
   }
   limited <- x$within_limits
@@ -80,11 +73,8 @@ best_design_words <- function(x) {
     if (over && limited$assurance < x$sure) {
       strwrap(
         paste0(
-          "The surest within the brief's limits (",
-          chance_words(limited$assurance),
-          "): ",
-          what(limited),
-          "."
+          "The surest within the brief's limits (", chance_words(limited$assurance),
+          "): ", what(limited), "."
         ),
         100,
         exdent = 2
@@ -145,13 +135,8 @@ spread_words <- function(x) {
   }
   strwrap(
     paste0(
-      "Worth is taken to vary by ",
-      two(spreads$by_case),
-      " from case to case and ",
-      by_seed,
-      ", ",
-      from,
-      "."
+      "Worth is taken to vary by ", two(spreads$by_case), " from case to case and ",
+      by_seed, ", ", from, "."
     ),
     100,
     exdent = 2

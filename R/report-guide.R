@@ -17,15 +17,8 @@ guide_page <- function(file, pages = character()) {
   )
   body <- replace_each(body, "<h([23])>(.*?)</h[23]>", function(one) {
     paste0(
-      "<h",
-      one[2],
-      " id=\"",
-      anchor_of(one[3]),
-      "\">",
-      one[3],
-      "</h",
-      one[2],
-      ">"
+      "<h", one[2], " id=\"", anchor_of(one[3]),
+      "\">", one[3], "</h", one[2], ">"
     )
   })
   body <- replace_each(body, "<img src=\"([^\":]+)\"", function(one) {

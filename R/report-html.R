@@ -122,11 +122,8 @@ write_page <- function(file, title, body, facts, trial, run) {
   }
 
   policy <- paste0(
-    "default-src 'none'; img-src data:; style-src ",
-    only(style),
-    "; script-src ",
-    only(script),
-    "; base-uri 'none'; form-action 'none'"
+    "default-src 'none'; img-src data:; style-src ", only(style), "; script-src ",
+    only(script), "; base-uri 'none'; form-action 'none'"
   )
   part <- paste0(file, ".part")
   out <- file(part, "wb")
@@ -196,11 +193,8 @@ data_block <- function(id, data) {
     jsonlite::toJSON(data, auto_unbox = TRUE, digits = 4, na = "null", null = "null")
   )
   paste0(
-    "<script type=\"application/json\" id=\"",
-    id,
-    "\">",
-    gsub("<", "\\u003c", text, fixed = TRUE),
-    "</script>\n"
+    "<script type=\"application/json\" id=\"", id, "\">",
+    gsub("<", "\\u003c", text, fixed = TRUE), "</script>\n"
   )
 }
 
@@ -409,13 +403,8 @@ interval_bar <- function(value, low, high, colour) {
       "<rect class=\"rail\" x=\"0\" y=\"0\" width=\"100\" height=\"8\"></rect>",
       if (!is.na(low)) {
         paste0(
-          "<rect x=\"",
-          at(low),
-          "\" y=\"2\" width=\"",
-          at(high - low),
-          "\" height=\"4\" fill=\"",
-          colour,
-          "\" fill-opacity=\"0.5\"></rect>"
+          "<rect x=\"", at(low), "\" y=\"2\" width=\"", at(high - low),
+          "\" height=\"4\" fill=\"", colour, "\" fill-opacity=\"0.5\"></rect>"
         )
       },
       "<rect x=\"",
@@ -502,8 +491,7 @@ evidence_section <- function(found, verdict = NULL) {
     tag$h2("Who says what is in the pictures"),
     tag$p(paste0(
       "So much of what the prompts ask for, by weight, has evidence behind it: ",
-      percent(found$coverage),
-      ". The rest counts for nothing."
+      percent(found$coverage), ". The rest counts for nothing."
     )),
     if (nrow(bare)) {
       htmltools::tagList(
@@ -522,15 +510,9 @@ evidence_section <- function(found, verdict = NULL) {
           Map(
             function(one, other, both, agreement, opposed) {
               tag$li(paste0(
-                gsub("_", " ", one),
-                " and ",
-                gsub("_", " ", other),
-                " both spoke on ",
-                count_words(both, "answer"),
-                ": rank correlation ",
-                two(agreement),
-                ", opposed on ",
-                percent(opposed),
+                gsub("_", " ", one), " and ",
+                gsub("_", " ", other), " both spoke on ", count_words(both, "answer"),
+                ": rank correlation ", two(agreement), ", opposed on ", percent(opposed),
                 "."
               ))
             },
@@ -699,14 +681,10 @@ rests_section <- function(trial, verdicts, run) {
       fact(
         "Takes",
         paste0(
-          sum(takes$state == "made"),
-          " made (",
+          sum(takes$state == "made"), " made (",
           sum(takes$state == "made" & !is.na(takes$control)),
-          " of them controls), ",
-          sum(takes$state %in% c("failed", "refused")),
-          " failed or refused, ",
-          sum(takes$state == "planned"),
-          " not made"
+          " of them controls), ", sum(takes$state %in% c("failed", "refused")),
+          " failed or refused, ", sum(takes$state == "planned"), " not made"
         )
       ),
       fact("Draws", paste0(brief$draws, " of what pipelines may be worth; seed ", brief$seed)),

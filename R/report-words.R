@@ -24,41 +24,22 @@ headline_words <- function(verdict) {
     },
     "too close" = if (is_level(verdict)) {
       paste0(
-        "Not decided: ",
-        verdict$best,
-        " and ",
-        verdict$runner_up,
+        "Not decided: ", verdict$best, " and ", verdict$runner_up,
         " did the same in every case."
       )
     } else {
       paste0(
-        "Not decided yet: ",
-        verdict$best,
-        " leads, but the chance that it is ",
-        aim_words(verdict),
-        " is ",
-        chance,
-        ", and the brief wants ",
-        wanted,
-        "."
+        "Not decided yet: ", verdict$best, " leads, but the chance that it is ",
+        aim_words(verdict), " is ", chance, ", and the brief wants ", wanted, "."
       )
     },
     "too few cases" = paste0(
-      "Not decided: ",
-      verdict$best,
-      " leads, but ",
-      few_pictures_words(verdict$pictures),
-      " can't speak for other pictures; at least ",
-      fewest_cases,
-      " of them are needed."
+      "Not decided: ", verdict$best, " leads, but ", few_pictures_words(verdict$pictures),
+      " can't speak for other pictures; at least ", fewest_cases, " of them are needed."
     ),
     "unfinished" = paste0(
-      "Not decided: ",
-      sum(verdict$table$state == "planned"),
-      " of ",
-      nrow(verdict$table),
-      " takes have not been made yet; so far ",
-      verdict$best,
+      "Not decided: ", sum(verdict$table$state == "planned"), " of ",
+      nrow(verdict$table), " takes have not been made yet; so far ", verdict$best,
       " leads."
     ),
     "no keepers" = paste0(
@@ -149,15 +130,9 @@ standing_words <- function(verdict) {
   c(
     if (verdict$state == "decided") {
       paste0(
-        "Chance that it is ",
-        aim_words(verdict),
-        " of ",
-        n,
-        ": ",
-        chance_words(verdict$confidence),
-        " (the brief wants ",
-        percent(verdict$brief$confidence),
-        ")."
+        "Chance that it is ", aim_words(verdict), " of ", n, ": ",
+        chance_words(verdict$confidence), " (the brief wants ",
+        percent(verdict$brief$confidence), ")."
       )
     },
     if (verdict$state == "decided") close_words(verdict),
@@ -186,18 +161,12 @@ lead_words <- function(verdict) {
 
   said <- if (margin[1] < 0) {
     paste0(
-      "It is worth ",
-      signed(margin[1]),
-      " of a take less than ",
-      verdict$runner_up,
+      "It is worth ", signed(margin[1]), " of a take less than ", verdict$runner_up,
       ", which leads ("
     )
   } else {
     paste0(
-      "Lead over the runner-up, ",
-      verdict$runner_up,
-      ": ",
-      signed(margin[1]),
+      "Lead over the runner-up, ", verdict$runner_up, ": ", signed(margin[1]),
       " of a take's worth ("
     )
   }
@@ -241,11 +210,7 @@ close_words <- function(verdict) {
   paste0(
     "As close, and as surely: ",
     shorten_list(paste0(others, " (", chance_words(chance), ")"), 5),
-    ". ",
-    verdict$best,
-    " is ",
-    why,
-    "."
+    ". ", verdict$best, " is ", why, "."
   )
 }
 
@@ -261,8 +226,7 @@ disagreement_words <- function(jobs, verdicts) {
       ifelse(decided, paste("use", best), paste(best, "leads, not decided"))
     )
     paste0(
-      "The jobs disagree: ",
-      paste0("for ", jobs, " ", said, collapse = "; "),
+      "The jobs disagree: ", paste0("for ", jobs, " ", said, collapse = "; "),
       ". No one pipeline is the best for all."
     )
   }
@@ -290,8 +254,7 @@ missing_words <- function(verdict) {
     if (length(none) && length(lacking) < nrow(verdict$pipelines)) {
       paste0(
         "To choose among the others now, leave out what can't be had: --without ",
-        paste(none, collapse = ","),
-        "."
+        paste(none, collapse = ","), "."
       )
     }
   )
@@ -310,11 +273,8 @@ settle_words <- function(verdict) {
     if (!is_level(verdict)) near_words(verdict),
     if (isTRUE(loss > 0)) {
       paste0(
-        "Who uses ",
-        verdict$best,
-        " now has to reckon with a loss of ",
-        formatC(loss, format = "f", digits = 3),
-        " of a take's worth on average."
+        "Who uses ", verdict$best, " now has to reckon with a loss of ",
+        formatC(loss, format = "f", digits = 3), " of a take's worth on average."
       )
     }
   )
@@ -327,17 +287,12 @@ more_words <- function(verdict) {
   seeds <- paste("about", count_words(needed$more_seeds, "more seed"), "of each case")
   others <- verdict$pictures$independent < verdict$pictures$cases
   sure <- paste0(
-    if (others) " of other pictures",
-    " would settle it with a chance of ",
+    if (others) " of other pictures", " would settle it with a chance of ",
     percent(needed$sure)
   )
   if (!is.finite(needed$more_cases)) {
     return(paste0(
-      verdict$best,
-      " and ",
-      verdict$runner_up,
-      " are close: ",
-      most_cases,
+      verdict$best, " and ", verdict$runner_up, " are close: ", most_cases,
       " more cases would settle it with a chance of ",
       words_below(needed$with_cases, needed$sure),
       ". Take the cheaper one, or the one that people prefer."
@@ -346,8 +301,7 @@ more_words <- function(verdict) {
 
   if (is.na(needed$more_seeds)) {
     return(paste0(
-      cases,
-      sure,
+      cases, sure,
       ". Whether more seeds would can't be told from one a case: make a second of each."
     ))
   }
@@ -357,13 +311,9 @@ more_words <- function(verdict) {
   }
 
   paste0(
-    cases,
-    sure,
-    ". More seeds hardly would: ",
-    most_seeds,
+    cases, sure, ". More seeds hardly would: ", most_seeds,
     " more of each case would with a chance of ",
-    words_below(needed$with_seeds, needed$sure),
-    "."
+    words_below(needed$with_seeds, needed$sure), "."
   )
 }
 
@@ -393,8 +343,7 @@ case_words <- function(verdict) {
     },
     if (nrow(silent)) {
       paste0(
-        "Nothing is told by ",
-        shorten_list(paste0(silent$case, " (", kept, ")")),
+        "Nothing is told by ", shorten_list(paste0(silent$case, " (", kept, ")")),
         ": harder cases would say more."
       )
     },
@@ -421,14 +370,8 @@ near_words <- function(verdict) {
   }
 
   paste0(
-    "That ",
-    verdict$best,
-    " is within ",
-    usually_close,
-    " of the best has a chance of ",
-    chance_words(chance),
-    ": where that will do, write `close_enough: ",
-    usually_close,
+    "That ", verdict$best, " is within ", usually_close, " of the best has a chance of ",
+    chance_words(chance), ": where that will do, write `close_enough: ", usually_close,
     "` into the brief."
   )
 }
@@ -453,18 +396,11 @@ change_words <- function(verdict) {
     },
     if (nrow(flips) > 0) {
       paste0(
-        name,
-        " leads under ",
-        percent(wins),
-        " of all ways to weigh ",
-        shorten_list(weighed),
-        ". The nearest that changes it: ",
-        first$pipeline,
+        name, " leads under ", percent(wins), " of all ways to weigh ",
+        shorten_list(weighed), ". The nearest that changes it: ", first$pipeline,
         " leads with ",
         paste(weighed, two(unlist(first[weighed])), collapse = ", "),
-        " (",
-        percent(first$moved),
-        " of the weight moved)."
+        " (", percent(first$moved), " of the weight moved)."
       )
     },
     if (length(unbeaten) > 1) {
@@ -537,10 +473,7 @@ one_reason <- function(reason, brief) {
   number <- if (reason$what == "yield") percent else two
   name <- if (reason$what == "yield") "keepers" else reason$what
   paste0(
-    said,
-    ": ",
-    name,
-    " ",
+    said, ": ", name, " ",
     with_interval(reason$value, reason$low, reason$high, number),
     if (!is.na(reason$against)) paste0("; the others' median is ", number(reason$against)),
     "."
@@ -581,13 +514,8 @@ caveat_words <- function(verdict) {
   c(
     vapply(seq_len(nrow(behind)), function(i) one_reason(behind[i, ], verdict$brief), ""),
     paste0(
-      "Its weakest case is ",
-      weak$case,
-      ": worth ",
-      two(weak$utility),
-      ", ",
-      percent(weak$yield),
-      " keepers."
+      "Its weakest case is ", weak$case, ": worth ", two(weak$utility), ", ",
+      percent(weak$yield), " keepers."
     ),
     if (verdict$failures$failed > 0) {
       paste0(count_words(verdict$failures$failed, "take"), " of it failed or were refused.")
@@ -615,14 +543,8 @@ floor_words <- function(verdict) {
   c(
     if (length(below)) {
       paste0(
-        below,
-        " of ",
-        nrow(made),
-        " takes are below the floor of ",
-        names(below),
-        " (",
-        two(floors[names(below)]),
-        ")."
+        below, " of ", nrow(made), " takes are below the floor of ", names(below), " (",
+        two(floors[names(below)]), ")."
       )
     },
     nearest_words(verdict, names(below)),
@@ -632,9 +554,7 @@ floor_words <- function(verdict) {
     if (any(verdict$table$state %in% c("failed", "refused"))) {
       paste0(
         sum(verdict$table$state %in% c("failed", "refused")),
-        " takes failed or were refused: ",
-        first_message(verdict$table),
-        "."
+        " takes failed or were refused: ", first_message(verdict$table), "."
       )
     },
     "Lower a floor, hold the reference more firmly, or bring another pipeline."
@@ -652,8 +572,7 @@ nearest_words <- function(verdict, axes) {
 
   nearest <- which.min(lacks)
   paste0(
-    verdict$pipelines$pipeline[nearest],
-    " comes nearest: on average ",
+    verdict$pipelines$pipeline[nearest], " comes nearest: on average ",
     paste(axes, two(means[nearest, ]), collapse = ", "),
     "."
   )
@@ -684,16 +603,11 @@ assumed_words <- function(verdict) {
       paste(names(weights), two(weights), collapse = ", "),
       ". Floors: ",
       if (length(floors)) paste(names(floors), two(floors), collapse = ", ") else "none",
-      ". Style should: ",
-      aim,
-      "."
+      ". Style should: ", aim, "."
     ),
     if (length(missing)) {
       paste0(
-        "No evidence for ",
-        names(missing),
-        " in ",
-        count_words(missing, "case"),
+        "No evidence for ", names(missing), " in ", count_words(missing, "case"),
         ": left out there, for all pipelines alike."
       )
     },
@@ -705,9 +619,7 @@ assumed_words <- function(verdict) {
         paste(adherence, "rests on evidence for all that the prompts ask.")
       } else {
         paste0(
-          adherence,
-          " rests on evidence for ",
-          percent(verdict$coverage),
+          adherence, " rests on evidence for ", percent(verdict$coverage),
           " of the prompts' weight; the rest has none and is not guessed."
         )
       }
@@ -720,10 +632,8 @@ assumed_words <- function(verdict) {
     },
     if (length(verdict$unjudged)) {
       paste0(
-        "Nothing is counted of ",
-        shorten_list(verdict$unjudged),
-        ": there is no evidence for what ",
-        "the brief weighs, or sets a floor on."
+        "Nothing is counted of ", shorten_list(verdict$unjudged),
+        ": there is no evidence for what ", "the brief weighs, or sets a floor on."
       )
     },
     if (length(verdict$uneven)) {
@@ -934,17 +844,8 @@ text_table <- function(columns) {
 #' @export
 print.sprenn_measure <- function(x, ...) {
   cat(
-    "<measure ",
-    x$measure,
-    ", ",
-    x$axis,
-    ">\n  ",
-    x$range,
-    "\n  sees ",
-    x$sees,
-    "; blind to ",
-    x$blind_to,
-    "\n",
+    "<measure ", x$measure, ", ", x$axis, ">\n  ", x$range,
+    "\n  sees ", x$sees, "; blind to ", x$blind_to, "\n",
     sep = ""
   )
   invisible(x)
@@ -957,8 +858,7 @@ format.sprenn_evidence <- function(x, ...) {
   share <- function(number) ifelse(is.na(number), "-", paste0(round(100 * number), " %"))
   c(
     paste0(
-      "Coverage ",
-      two(x$coverage),
+      "Coverage ", two(x$coverage),
       ": so much of what the prompts ask for, by weight, has evidence behind it."
     ),
     "",
@@ -1072,15 +972,9 @@ untold_reasons <- c(
 fight_words <- function(fights) {
   said <- function(rows) {
     paste0(
-      "  - ",
-      rows$pipeline,
-      ": without the ",
-      rows$without,
-      ", ",
-      rows$axis,
+      "  - ", rows$pipeline, ": without the ", rows$without, ", ", rows$axis,
       ifelse(rows$effect == "fights", " gains ", " loses "),
-      two(abs(rows$change)),
-      " (",
+      two(abs(rows$change)), " (",
       two(pmin(abs(rows$low), abs(rows$high))),
       " to ",
       two(pmax(abs(rows$low), abs(rows$high))),
@@ -1194,10 +1088,8 @@ format.sprenn_viewing <- function(x, ...) {
         "",
         strwrap(
           paste0(
-            "No number sides with people beyond what the luckiest of ",
-            nrow(x$measures),
-            " meaningless ones would in ",
-            max(x$measures$pairs),
+            "No number sides with people beyond what the luckiest of ", nrow(x$measures),
+            " meaningless ones would in ", max(x$measures$pairs),
             " pairs. More answers tell."
           ),
           100,
@@ -1218,12 +1110,9 @@ format.sprenn_viewing <- function(x, ...) {
             job = ifelse(is.na(x$weights$job), "all", x$weights$job),
             axis = x$weights$axis,
             "by ballots" = paste0(
-              two(x$weights$weight),
-              " (",
-              two(x$weights$low),
-              " to ",
-              two(x$weights$high),
-              ")"
+              two(x$weights$weight), " (",
+              two(x$weights$low), " to ",
+              two(x$weights$high), ")"
             ),
             "in the brief" = two(x$weights$brief),
             pairs = as.character(x$weights$pairs)
@@ -1245,30 +1134,20 @@ viewer_words <- function(viewers) {
   tired <- viewers[viewers$tires, ]
   said <- c(
     paste0(
-      careless$person,
-      " prefers what the others' answers would have ",
-      tolower(percent(careless$follows)),
-      " of the time, where ",
+      careless$person, " prefers what the others' answers would have ",
+      tolower(percent(careless$follows)), " of the time, where ",
       percent(careless$expected),
       " would be expected: careless, or of another taste. These answers count for ",
-      two(careless$care),
-      " of others'.",
+      two(careless$care), " of others'.",
       recycle0 = TRUE
     ),
     paste0(
-      left$person,
-      " chose the left picture in ",
-      percent(left$left),
-      " of pairs.",
+      left$person, " chose the left picture in ", percent(left$left), " of pairs.",
       recycle0 = TRUE
     ),
     paste0(
-      tired$person,
-      " seems to have tired: ",
-      percent(tired$early),
-      " of the first half go with the others, ",
-      percent(tired$late),
-      " of the second.",
+      tired$person, " seems to have tired: ", percent(tired$early),
+      " of the first half go with the others, ", percent(tired$late), " of the second.",
       recycle0 = TRUE
     )
   )

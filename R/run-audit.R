@@ -13,8 +13,7 @@ plan_notes <- function(trial, inputs = case_inputs(trial$suite)) {
   c(
     if (any(unchecked)) {
       paste0(
-        "No phrase of ",
-        shorten_list(ids[unchecked]),
+        "No phrase of ", shorten_list(ids[unchecked]),
         " can be checked: adherence has no evidence there, and is left out of the choice."
       )
     },
@@ -35,8 +34,7 @@ plan_notes <- function(trial, inputs = case_inputs(trial$suite)) {
       length(setdiff(trial$lineup$controls, "repeat")) &&
       !"repeat" %in% trial$lineup$controls) {
       paste0(
-        "What inputs do on ",
-        listed(names(unsure)),
+        "What inputs do on ", listed(names(unsure)),
         " can't be told from controls without repeats: add repeat to `controls` ",
         "in lineup.yml."
       )
@@ -84,12 +82,8 @@ credit_note <- function(lineup) {
         told <- c(
           told,
           paste0(
-            pipelines$pipeline[one],
-            " and ",
-            pipelines$pipeline[other],
-            " (",
-            shorten_list(differ),
-            ")"
+            pipelines$pipeline[one], " and ", pipelines$pipeline[other], " (",
+            shorten_list(differ), ")"
           )
         )
       }
@@ -174,11 +168,8 @@ over_limits <- function(trial, plan, done = character()) {
   stated <- over %in% names(trial$brief$limits)
   paste0(
     vapply(asked[over], function(x) format(signif(x, 3), big.mark = ","), ""),
-    " ",
-    words[over],
-    ", over ",
-    ifelse(stated, "the brief's limit of ", "the usual limit of "),
-    unlist(limits[over]),
+    " ", words[over], ", over ",
+    ifelse(stated, "the brief's limit of ", "the usual limit of "), unlist(limits[over]),
     recycle0 = TRUE
   )
 }

@@ -271,11 +271,8 @@ fit_calibration <- function(ladder, hold) {
       "calibration",
       c(
         paste0(
-          "The knob hardly changes structure: from ",
-          two(reach[1]),
-          " to ",
-          two(reach[2]),
-          "."
+          "The knob hardly changes structure: from ", two(reach[1]), " to ",
+          two(reach[2]), "."
         ),
         i = "See that `hold` in what the engine says of itself names both ends of the knob."
       )
@@ -300,19 +297,11 @@ format.sprenn_calibration <- function(x, ...) {
   shown <- x$curve
   c(
     paste0(
-      "<calibration of ",
-      x$engine,
-      "> version ",
-      x$version,
-      ", checkpoint ",
-      x$checkpoint
+      "<calibration of ", x$engine, "> version ", x$version, ", checkpoint ", x$checkpoint
     ),
     paste0(
-      "  measured  ",
-      nrow(x$ladder),
-      " pictures on ",
-      count_words(nrow(x$rungs), "value"),
-      " of its knob, cost ",
+      "  measured  ", nrow(x$ladder), " pictures on ",
+      count_words(nrow(x$rungs), "value"), " of its knob, cost ",
       two(sum(x$ladder$cost, na.rm = TRUE))
     ),
     paste0("  reaches   structure ", two(x$reach[1]), " to ", two(x$reach[2])),

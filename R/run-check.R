@@ -115,12 +115,7 @@ step_problems_of <- function(takes) {
     run_problem(
       "step",
       paste0(
-        "The step before ",
-        lost$pipeline,
-        ", ",
-        lost$case,
-        ", seed ",
-        lost$seed,
+        "The step before ", lost$pipeline, ", ", lost$case, ", seed ", lost$seed,
         ", has not been made."
       ),
       lost$take,

@@ -59,10 +59,7 @@ compare_runs <- function(trial, run, other, job = NULL, confidence = 0.95) {
       "run",
       c(
         paste0(
-          "Runs ",
-          quoted(run),
-          " and ",
-          quoted(other),
+          "Runs ", quoted(run), " and ", quoted(other),
           " are of different suites, so that their takes are answers to different questions."
         ),
         i = "Make a run of the suite as it is now with both lineups."

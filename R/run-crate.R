@@ -66,16 +66,9 @@ crate_graph <- function(trial, store, made, work, licence) {
     result = refer("tables/scores.csv")
   )
   words <- paste0(
-    "Run ",
-    store$run,
-    " of the suite ",
-    trial$suite$suite,
-    ": ",
-    nrow(made),
-    " pictures that ",
-    length(unique(takes$pipeline)),
-    " pipelines made of ",
-    length(trial$suite$cases),
+    "Run ", store$run, " of the suite ", trial$suite$suite, ": ",
+    nrow(made), " pictures that ", length(unique(takes$pipeline)),
+    " pipelines made of ", length(trial$suite$cases),
     " cases, what each was made from and with, and how it was measured."
   )
   root <- list(
@@ -197,16 +190,11 @@ take_action <- function(take, trial, takes, pipelines) {
       "@id" = paste0("#take-", take$take),
       "@type" = "CreateAction",
       name = paste0(
-        take$pipeline,
-        ", ",
-        take$case,
-        ", seed ",
-        take$seed,
+        take$pipeline, ", ", take$case, ", seed ", take$seed,
         if (!is.na(take$control)) paste0(", control: ", gsub("_", " ", take$control))
       ),
       description = paste0(
-        "checkpoint ",
-        step$checkpoint,
+        "checkpoint ", step$checkpoint,
         if (!is.na(step$hold)) paste0(", hold ", format(step$hold)),
         if (step$settings != "{}") paste0(", ", step$settings)
       ),
@@ -217,8 +205,7 @@ take_action <- function(take, trial, takes, pipelines) {
       },
       endTime = if (!is.na(take$made_at)) take$made_at,
       actionStatus = refer(paste0(
-        "http://schema.org/",
-        if (made) "CompletedActionStatus" else "FailedActionStatus"
+        "http://schema.org/", if (made) "CompletedActionStatus" else "FailedActionStatus"
       )),
       error = if (!made && !is.na(take$message)) take$message
     )

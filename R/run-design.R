@@ -51,8 +51,7 @@ plan_design <- function(trial, tell, sure = 0.9, job = NULL, like = NULL) {
       "argument",
       c(
         paste0(
-          "The lineup has ",
-          count_words(pipelines, "pipeline"),
+          "The lineup has ", count_words(pipelines, "pipeline"),
           if (!is.na(brief$job)) paste0(" for ", brief$job),
           ", so there is nothing to tell apart."
         ),
@@ -217,9 +216,7 @@ spreads_of <- function(run, brief, strict) {
           "run",
           c(
             paste0(
-              "Run ",
-              quoted(run$name),
-              " can't say how cases disagree",
+              "Run ", quoted(run$name), " can't say how cases disagree",
               if (!is.na(brief$job)) paste0(" for ", brief$job),
               "."
             ),

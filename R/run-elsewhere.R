@@ -105,8 +105,7 @@ write_join_script <- function(pool, store) {
       "#!/bin/sh",
       paste0(
         "# Joins the run as a worker: sh join.sh [HOW MANY PROCESSES]. Wants R with Sprenn ",
-        utils::packageVersion("sprenn"),
-        " and mirai."
+        utils::packageVersion("sprenn"), " and mirai."
       ),
       "many=${1:-1}",
       "while [ \"$many\" -gt 0 ]; do",

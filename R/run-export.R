@@ -57,9 +57,7 @@ export_run <- function(
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
   file <- file %||% paste0(
-    trial$suite$suite,
-    "-",
-    run,
+    trial$suite$suite, "-", run,
     if (as == "crate") ".zip" else paste0("-", as)
   )
   if (as == "crate") {
@@ -166,13 +164,8 @@ write_pictures <- function(store, folder, progress = NULL) {
     make_folder(dirname(path))
     recipe <- take_recipe(store, made[i, ], takes, facts, pipelines)
     words <- paste0(
-      "Made by ",
-      made$pipeline[i],
-      " for ",
-      made$case[i],
-      ", seed ",
-      made$seed[i],
-      "."
+      "Made by ", made$pipeline[i], " for ", made$case[i],
+      ", seed ", made$seed[i], "."
     )
     whole <- embed_recipe(bytes, recipe, words)
     write_bytes(whole %||% bytes, path)
@@ -196,17 +189,13 @@ picture_names <- function(takes) {
   name <- file.path(
     plain(takes$pipeline),
     paste0(
-      plain(takes$case),
-      "-",
-      takes$seed,
+      plain(takes$case), "-", takes$seed,
       ifelse(is.na(takes$control), "", paste0("-", takes$control))
     )
   )
   repeated <- stats::ave(seq_along(name), tolower(name), FUN = seq_along)
   paste0(
-    name,
-    ifelse(repeated > 1, paste0("--", repeated), ""),
-    if (length(ending)) ".",
-    ending
+    name, ifelse(repeated > 1, paste0("--", repeated), ""),
+    if (length(ending)) ".", ending
   )
 }

@@ -98,11 +98,7 @@ doubt_twin <- function(works, job, made) {
   failure <- failure_of(
     "bad_answer",
     paste0(
-      "The picture that came back is the one for ",
-      other$case,
-      ", seed ",
-      other$seed,
-      "."
+      "The picture that came back is the one for ", other$case, ", seed ", other$seed, "."
     ),
     made$seconds
   )

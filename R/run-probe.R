@@ -186,8 +186,7 @@ format.sprenn_probe <- function(x, ...) {
     paste0(
       "  found ",
       if (counts) x$number else formatC(x$number, format = "f", digits = 3),
-      ", ",
-      met
+      ", ", met
     )
   )
 }

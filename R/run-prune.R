@@ -53,8 +53,7 @@ prune_run <- function(trial, run = "main", yes = FALSE, wait = 0) {
         "store",
         c(
           paste0(
-            "Can't delete ",
-            left[1],
+            "Can't delete ", left[1],
             if (length(left) > 1) paste0(" and ", length(left) - 1, " more"),
             "."
           ),
@@ -92,12 +91,7 @@ prunable <- function(trial, store, settled) {
     take = idle$take,
     file = file,
     words = paste0(
-      idle$pipeline,
-      ", ",
-      idle$case,
-      ", seed ",
-      idle$seed,
-      ": no longer asked for"
+      idle$pipeline, ", ", idle$case, ", seed ", idle$seed, ": no longer asked for"
     )
   )
   others <- function(kind, files, words) {

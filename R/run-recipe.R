@@ -160,14 +160,9 @@ format.sprenn_recipe <- function(x, ...) {
     x$steps,
     function(step) {
       paste0(
-        step$engine,
-        " ",
-        step$version,
-        ", checkpoint ",
-        step$checkpoint,
+        step$engine, " ", step$version, ", checkpoint ", step$checkpoint,
         if (is_number(step$hold)) paste0(", hold ", format(step$hold)),
-        shown(step$settings),
-        shown(step$add_ons)
+        shown(step$settings), shown(step$add_ons)
       )
     },
     ""

@@ -40,8 +40,7 @@ remake_take <- function(recipe, trial, file = NULL) {
       "recipe",
       c(
         paste0(
-          "The lineup has no engine ",
-          quoted(lacking[1]),
+          "The lineup has no engine ", quoted(lacking[1]),
           ", which the recipe was made by."
         ),
         i = paste("It has", paste(names(engines), collapse = ", "))
@@ -69,12 +68,8 @@ remake_take <- function(recipe, trial, file = NULL) {
       notes <- c(
         notes,
         paste0(
-          step$engine,
-          " is version ",
-          engine$about$version,
-          " now; it was ",
-          step$version,
-          "."
+          step$engine, " is version ", engine$about$version, " now; it was ",
+          step$version, "."
         )
       )
     }
@@ -122,10 +117,8 @@ remake_take <- function(recipe, trial, file = NULL) {
       notes <- c(
         notes,
         paste0(
-          step$engine,
-          "'s hold is calibrated otherwise now; its knob was put at ",
-          format(knob, digits = 4),
-          ", as it was."
+          step$engine, "'s hold is calibrated otherwise now; its knob was put at ",
+          format(knob, digits = 4), ", as it was."
         )
       )
       request$native_hold <- knob
@@ -167,8 +160,7 @@ case_of_recipe <- function(recipe, trial) {
     c(
       paste0(
         "The trial has no case that asks for the same with the same pictures as ",
-        quoted(recipe$case),
-        " did."
+        quoted(recipe$case), " did."
       ),
       i = if (named) {
         paste0("Its case ", quoted(recipe$case), " has another prompt, picture or size by now.")

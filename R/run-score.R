@@ -91,14 +91,12 @@ take_bytes <- function(store, take) {
       "store",
       c(
         paste0(
-          "The picture of take ",
-          take$take,
+          "The picture of take ", take$take,
           if (is.null(bytes)) " is gone." else " is not the one that was recorded."
         ),
         x = path,
         i = paste0(
-          "`sprenn check TRIAL --run ",
-          store$run,
+          "`sprenn check TRIAL --run ", store$run,
           " --repair` sets such takes to be made again; nothing else is touched."
         )
       )
@@ -283,15 +281,12 @@ read_scores <- function(store) {
 # The scores that a choice looks at: what makes up the axes, and the flaws there are.
 read_deciding_scores <- function(store, structure_from) {
   parts <- paste0(
-    "'",
-    c(names(structure_from), "style_change", "look_match"),
-    "'",
+    "'", c(names(structure_from), "style_change", "look_match"), "'",
     collapse = ", "
   )
   # Two queries, as one with OR would read the whole index.
   wanted <- paste(
-    "SELECT take, axis, measure, phrase, value, level FROM scores WHERE",
-    deciding,
+    "SELECT take, axis, measure, phrase, value, level FROM scores WHERE", deciding,
     "AND axis IN"
   )
   scores <- read_db(

@@ -386,11 +386,7 @@ request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
   )
   request$key <- paste0(take$take, "-", take$attempt)
   request$label <- paste0(
-    take$pipeline,
-    ", ",
-    take$case,
-    ", seed ",
-    take$seed,
+    take$pipeline, ", ", take$case, ", seed ", take$seed,
     if (!is.na(control)) paste(",", gsub("_", " ", control))
   )
   request$names <- list(

@@ -170,10 +170,7 @@ record_ballot <- function(viewing, person, shown, said) {
     stop_sprenn(
       "viewing",
       paste0(
-        "A ballot must be one of ",
-        listed(choices),
-        ", not ",
-        show_value(said$choice),
+        "A ballot must be one of ", listed(choices), ", not ", show_value(said$choice),
         "."
       )
     )

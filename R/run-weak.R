@@ -14,16 +14,14 @@ weak_spots <- function(trial, cases = trial$suite$cases) {
   c(
     if (length(unshown)) {
       paste0(
-        "No picture shows the look of ",
-        ids(unshown),
+        "No picture shows the look of ", ids(unshown),
         ": grain, blotches, few tones and clipped ",
         "light may be intended, and count as slight flaws at most. Pictures of the look help."
       )
     },
     if (length(unwatched)) {
       paste0(
-        "Nothing is watched in ",
-        ids(unwatched),
+        "Nothing is watched in ", ids(unwatched),
         ": a spoilt face in a picture that is fine ",
         "otherwise may go unseen. Watch regions help."
       )
@@ -53,18 +51,9 @@ shared_words <- function(suite, cases) {
 
   of <- if (independent == length(unique(pictures$reference))) "reference" else "look"
   paste0(
-    "These ",
-    length(cases),
-    " cases have ",
-    count_words(independent, of),
-    " between them, and how a pipeline ",
-    "does on other pictures is told from those: ",
-    independent,
-    " witnesses, not ",
-    length(cases),
-    ". Cases of ",
-    "other ",
-    of,
+    "These ", length(cases), " cases have ", count_words(independent, of),
+    " between them, and how a pipeline ", "does on other pictures is told from those: ",
+    independent, " witnesses, not ", length(cases), ". Cases of ", "other ", of,
     "s would say more."
   )
 }

@@ -62,9 +62,7 @@ mend_pool <- function(pool) {
 
   certificate <- mirai::nextget("tls", .compute = pool$name)
   code <- paste0(
-    ".libPaths(",
-    quoted(.libPaths()),
-    "); mirai::daemon(",
+    ".libPaths(", quoted(.libPaths()), "); mirai::daemon(",
     quoted(mirai::nextget("url", .compute = pool$name)),
     if (!is.null(certificate)) paste0(", tlscert = ", quoted(certificate)),
     ")"

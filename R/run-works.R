@@ -245,8 +245,7 @@ send_take <- function(works, lane, at) {
   # Another run of the same takes is made anew, not given what this one got.
   request$key <- paste0(
     substr(hash_of(list(works$facts$key, take$take)), 1, 20),
-    "-",
-    take$attempt
+    "-", take$attempt
   )
   job <- list(
     at = at,
@@ -539,10 +538,7 @@ count_workers <- function(works) {
 # A worker of another version might make and measure otherwise, and gets nothing.
 turn_away <- function(works, job, stranger) {
   words <- paste0(
-    stranger$machine,
-    " has Sprenn ",
-    stranger$found,
-    ", not ",
+    stranger$machine, " has Sprenn ", stranger$found, ", not ",
     utils::packageVersion("sprenn")
   )
   if (!words %in% works$strangers) {

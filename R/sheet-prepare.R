@@ -151,8 +151,7 @@ case_card <- function(case, trial, prepared, warnings) {
           paste0("guide: ", kind),
           guide$picture,
           paste0(
-            "weight ",
-            two(guide$weight),
+            "weight ", two(guide$weight),
             if (guide$release < 1) paste0(", lets go at ", two(guide$release))
           )
         )

@@ -178,8 +178,7 @@ pass_on <- function(talk, target, fault_at, count, circling) {
     to <- if (fault == "circle") asked$path else "http://127.0.0.2:9/"
     writeBin(
       charToRaw(paste0(
-        "HTTP/1.1 302 Found\r\nLocation: ",
-        to,
+        "HTTP/1.1 302 Found\r\nLocation: ", to,
         "\r\nContent-Length: 0\r\nConnection: close\r\n\r\n"
       )),
       talk

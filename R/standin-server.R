@@ -429,9 +429,7 @@ take_order <- function(engine, office, req, res) {
     }
 
     id <- paste0(
-      "t",
-      length(office$orders) + 1,
-      "-",
+      "t", length(office$orders) + 1, "-",
       substr(as.character(openssl::sha1(charToRaw(key))), 1, 8)
     )
     # Whoever is free first takes it; the first call wakes everything up.

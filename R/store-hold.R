@@ -33,11 +33,7 @@ hold_run <- function(store, wait = 0, told = function(words) NULL) {
     if (other$id != seen$id || other$beat != seen$beat) {
       if (other$id != seen$id) {
         told(paste0(
-          "run ",
-          quoted(store$run),
-          " is at work: ",
-          holder_words(other),
-          "; waiting"
+          "run ", quoted(store$run), " is at work: ", holder_words(other), "; waiting"
         ))
       }
 
@@ -98,8 +94,7 @@ beat_on <- function(store, id) {
       "held",
       c(
         paste0(
-          "Another process has taken over run ",
-          quoted(store$run),
+          "Another process has taken over run ", quoted(store$run),
           ", as this one gave no sign for long."
         ),
         i = "What was made before is kept; the other one goes on from there."

@@ -181,8 +181,7 @@ overlay_column <- "ALTER TABLE prints ADD COLUMN overlay TEXT"
 deciding <- "(level IS NULL OR level <> 'none')"
 
 deciding_index <- paste(
-  "CREATE INDEX scores_deciding ON scores (axis, measure) WHERE",
-  deciding
+  "CREATE INDEX scores_deciding ON scores (axis, measure) WHERE", deciding
 )
 
 # What judges said, by judge, version, picture (none for vectors of texts) and statement

@@ -283,10 +283,7 @@ table_query <- function(name) {
   )
   measures <- list_measures()$measure
   pivot <- paste0(
-    "AVG(CASE WHEN measure = '",
-    measures,
-    "' THEN value END) AS ",
-    measures,
+    "AVG(CASE WHEN measure = '", measures, "' THEN value END) AS ", measures,
     collapse = ", "
   )
   paste(
@@ -294,8 +291,7 @@ table_query <- function(name) {
     switch(name,
       takes = paste0(
         "FROM takes t JOIN pipelines p ON p.pipeline = t.pipeline LEFT JOIN (SELECT take, ",
-        pivot,
-        " FROM scores GROUP BY take) s ON s.take = t.take ORDER BY t.position"
+        pivot, " FROM scores GROUP BY take) s ON s.take = t.take ORDER BY t.position"
       ),
       scores = paste0(
         "FROM scores s JOIN takes t ON t.take = s.take ORDER BY ",

@@ -101,12 +101,7 @@ shape_problems <- function(case, place, files) {
         where,
         paste0(quoted(path), ", ", size[1], " x ", size[2]),
         paste0(
-          "a ",
-          what,
-          " of the reference's shape, ",
-          own[1],
-          " x ",
-          own[2],
+          "a ", what, " of the reference's shape, ", own[1], " x ", own[2],
           " or the same at another scale"
         )
       )
@@ -227,10 +222,8 @@ probe_problems <- function(case, place, looks) {
               asked[[i]]$at,
               probe_words(asked[[i]]$probe),
               paste0(
-                "a bound that can be kept together with ",
-                asked[[j]]$at,
-                ", which wants ",
-                probe_words(asked[[j]]$probe)
+                "a bound that can be kept together with ", asked[[j]]$at,
+                ", which wants ", probe_words(asked[[j]]$probe)
               )
             )
           )

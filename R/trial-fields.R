@@ -853,10 +853,7 @@ about_fields <- function(place) {
     doc = paste0(
       "The tensor ",
       ifelse(names(tensor_words) %in% c("picture"), "of ", "for "),
-      unname(tensor_words),
-      "; ",
-      names(tensor_words),
-      " if left out."
+      unname(tensor_words), "; ", names(tensor_words), " if left out."
     )
   )
   rbind(rows, tensors)

@@ -49,8 +49,7 @@ pack_trial <- function(trial, file = NULL) {
   write(
     paste0(
       vapply(file.path(data, files), function(path) sha256_of(read_bytes(path)), ""),
-      "  data/",
-      escape_path(files)
+      "  data/", escape_path(files)
     ),
     "manifest-sha256.txt"
   )

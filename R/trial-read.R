@@ -214,23 +214,15 @@ format.sprenn_trial <- function(x, ...) {
   c(
     paste0("<trial ", suite$suite, "> ", x$folder),
     paste0(
-      "  ",
-      count(length(suite$cases), "case"),
-      " (",
-      paste(names(jobs), jobs, collapse = ", "),
-      "), ",
-      count(length(suite$looks), "look"),
-      ", seeds ",
+      "  ", count(length(suite$cases), "case"), " (",
+      paste(names(jobs), jobs, collapse = ", "), "), ",
+      count(length(suite$looks), "look"), ", seeds ",
       paste(suite$seeds, collapse = " ")
     ),
     paste0(
-      "  ",
-      count(nrow(x$lineup$pipelines), "pipeline"),
-      " on ",
-      count(length(x$lineup$engines), "engine"),
-      " (",
-      paste(names(x$lineup$engines), collapse = ", "),
-      ")"
+      "  ", count(nrow(x$lineup$pipelines), "pipeline"), " on ",
+      count(length(x$lineup$engines), "engine"), " (",
+      paste(names(x$lineup$engines), collapse = ", "), ")"
     )
   )
 }

@@ -119,11 +119,8 @@ viewing_app <- function(viewing, token) {
         return(session$sendCustomMessage(
           "done",
           paste0(
-            count_words(count, "answer"),
-            if (count == 1) " is" else " are",
-            " kept under the name ",
-            person,
-            ". You can close this page."
+            count_words(count, "answer"), if (count == 1) " is" else " are",
+            " kept under the name ", person, ". You can close this page."
           )
         ))
       }
@@ -231,9 +228,7 @@ showing_message <- function(viewing, shown, session, pictures) {
     wanted = shown$wanted,
     kind = shown$kind,
     asked = paste0(
-      case$job,
-      ": ",
-      asked,
+      case$job, ": ", asked,
       if (!is.na(case$look)) paste0(" (look: ", case$look, ")")
     ),
     unwanted = if (length(case$negative)) {

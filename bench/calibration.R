@@ -67,11 +67,7 @@ wide <- function(part) {
 for (when in levels(all$when)) {
   table <- wide(all[all$when == when, ])
   cat(
-    "\n",
-    when,
-    " calibration: structure on ",
-    length(judged),
-    " other cases at hold\n",
+    "\n", when, " calibration: structure on ", length(judged), " other cases at hold\n",
     sep = ""
   )
   print(table)

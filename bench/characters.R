@@ -56,11 +56,7 @@ words <- function(one) {
     "no cliff"
   } else {
     paste0(
-      "cliff from ",
-      one$cliff_from,
-      " to ",
-      one$cliff_to,
-      ", structure by ",
+      "cliff from ", one$cliff_from, " to ", one$cliff_to, ", structure by ",
       two(abs(one$drop))
     )
   }
@@ -77,11 +73,8 @@ is_so("yarrow's cliff", "none: it answers evenly", words(yarrow), is.na(yarrow$c
 
 window <- function(one) {
   paste0(
-    two(one$window_from),
-    if (one$open_low) " or lower",
-    " to ",
-    two(one$window_to),
-    if (one$open_high) " or higher"
+    two(one$window_from), if (one$open_low) " or lower", " to ",
+    two(one$window_to), if (one$open_high) " or higher"
   )
 }
 
@@ -155,11 +148,8 @@ is_so(
   "the second step",
   "teasel at 0.9 sharpens and invents nothing: layout and prompt as they were",
   paste0(
-    "structure ",
-    two(gain("structure")$gain),
-    ", adherence ",
-    two(gain("adherence")$gain),
-    ", style ",
+    "structure ", two(gain("structure")$gain), ", adherence ",
+    two(gain("adherence")$gain), ", style ",
     two(gain("style")$gain)
   ),
   abs(gain("structure")$gain) < 0.05 && abs(gain("adherence")$gain) < 0.05

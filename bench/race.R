@@ -26,9 +26,7 @@ for (job in c("restyle", "repair", "vary")) {
     paste0(
       verdict$best,
       if (verdict$state == "decided") ", decided" else paste(",", verdict$state),
-      " (",
-      round(100 * verdict$confidence),
-      " %)"
+      " (", round(100 * verdict$confidence), " %)"
     )
   }
 

@@ -754,8 +754,7 @@ if (wanted("figure")) {
   facts <- utils::read.csv("bench/validity.csv")
   groups <- c(
     "restyled told from restyled stranger (AUC)" = paste0(
-      "Restyled told from a restyled ",
-      "stranger (AUC; wanted 0.995)"
+      "Restyled told from a restyled ", "stranger (AUC; wanted 0.995)"
     ),
     "flaw found where it is" = "Flaws found where they are (share; wanted 0.98)",
     "  false alarms on clean pictures" = "False alarms on clean pictures (share; wanted under 0.02)"

@@ -122,9 +122,6 @@ style_space <- list(
 save(style_space, file = "R/sysdata.rda", version = 3, compress = "xz")
 
 cat(
-  "between looks",
-  round(style_space$between, 2),
-  " within one look",
-  round(style_space$within, 2),
-  "\n"
+  "between looks", round(style_space$between, 2), " within one look",
+  round(style_space$within, 2), "\n"
 )

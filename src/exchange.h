@@ -14,8 +14,10 @@ using sprenn::Plane;
 // R keeps a picture as rows x columns x channels with rows running fastest.
 inline Rcpp::IntegerVector picture_dim(const Rcpp::NumericVector& pixels) {
   const Rcpp::RObject given = pixels.attr("dim");
-  const Rcpp::IntegerVector dim = given.isNULL() ? Rcpp::IntegerVector(1) : Rcpp::IntegerVector(given);
-  if (dim.size() != 3 || dim[2] < 3 || dim[0] < 1 || dim[1] < 1) Rcpp::stop("a picture is rows x columns x 3");
+  const Rcpp::IntegerVector dim =
+      given.isNULL() ? Rcpp::IntegerVector(1) : Rcpp::IntegerVector(given);
+  if (dim.size() != 3 || dim[2] < 3 || dim[0] < 1 || dim[1] < 1)
+    Rcpp::stop("a picture is rows x columns x 3");
   return dim;
 }
 
@@ -23,26 +25,30 @@ inline Picture picture_from(const Rcpp::NumericVector& pixels) {
   const Rcpp::IntegerVector dim = picture_dim(pixels);
   Picture picture;
   const R_xlen_t size = static_cast<R_xlen_t>(dim[0]) * dim[1];
-  for (int c = 0; c < 3; ++c) picture.channel[c] = sprenn::from_columns(pixels.begin() + c * size, dim[1], dim[0]);
+  for (int c = 0; c < 3; ++c)
+    picture.channel[c] = sprenn::from_columns(pixels.begin() + c * size, dim[1], dim[0]);
   return picture;
 }
 
 inline Rcpp::NumericVector pixels_from(const Picture& picture) {
   const R_xlen_t size = static_cast<R_xlen_t>(picture.channel[0].size());
   Rcpp::NumericVector out = Rcpp::no_init(3 * size);
-  for (int c = 0; c < 3; ++c) sprenn::to_columns(picture.channel[c], out.begin() + c * size);
+  for (int c = 0; c < 3; ++c)
+    sprenn::to_columns(picture.channel[c], out.begin() + c * size);
   out.attr("dim") = Rcpp::IntegerVector::create(picture.height(), picture.width(), 3);
   return out;
 }
 
 inline Plane plane_from(const Rcpp::NumericMatrix& values) {
-  if (values.nrow() < 1 || values.ncol() < 1) Rcpp::stop("a map has at least one row and one column");
+  if (values.nrow() < 1 || values.ncol() < 1)
+    Rcpp::stop("a map has at least one row and one column");
   return sprenn::from_columns(values.begin(), values.ncol(), values.nrow());
 }
 
 inline Rcpp::NumericVector bars_from(const sprenn::Bars& bars) {
-  return Rcpp::NumericVector::create(Rcpp::_["top"] = bars.top.depth, Rcpp::_["bottom"] = bars.bottom.depth,
-                                     Rcpp::_["left"] = bars.left.depth, Rcpp::_["right"] = bars.right.depth);
+  return Rcpp::NumericVector::create(
+      Rcpp::_["top"] = bars.top.depth, Rcpp::_["bottom"] = bars.bottom.depth,
+      Rcpp::_["left"] = bars.left.depth, Rcpp::_["right"] = bars.right.depth);
 }
 
 // Where straight steps lie along each edge.
@@ -58,7 +64,8 @@ inline Rcpp::NumericMatrix matrix_from(const Plane& plane) {
 }
 
 // Boxes as shares of the picture: left, top, right, bottom, weight.
-inline Rcpp::NumericMatrix boxes_from(const std::vector<sprenn::Region>& regions, const Plane& plane, std::size_t most) {
+inline Rcpp::NumericMatrix boxes_from(const std::vector<sprenn::Region>& regions,
+                                      const Plane& plane, std::size_t most) {
   const int n = static_cast<int>(std::min(most, regions.size()));
   Rcpp::NumericMatrix out(n, 5);
   for (int i = 0; i < n; ++i) {

@@ -36,11 +36,13 @@ Rcpp::NumericVector core_resize(Rcpp::NumericVector srgb, int width, int height)
 
 // [[Rcpp::export]]
 Rcpp::NumericVector core_resize_mask(Rcpp::NumericVector mask, int width, int height) {
-  if (width < 1 || height < 1) Rcpp::stop("nothing is smaller than 1 x 1");
+  if (width < 1 || height < 1)
+    Rcpp::stop("nothing is smaller than 1 x 1");
   Picture out = sprenn::resize(picture_from(mask), width, height);
   // A cubic swings over where a mask has an edge.
   for (Plane& plane : out.channel)
-    for (float& value : plane.values) value = std::min(1.0f, std::max(0.0f, value));
+    for (float& value : plane.values)
+      value = std::min(1.0f, std::max(0.0f, value));
   return pixels_from(out);
 }
 
@@ -57,7 +59,8 @@ Rcpp::NumericMatrix core_regions(Rcpp::NumericMatrix marked) {
 // [[Rcpp::export]]
 Rcpp::NumericMatrix core_thin_edges(Rcpp::NumericVector srgb) {
   const Rcpp::IntegerVector dim = picture_dim(srgb);
-  return matrix_from(sprenn::thin_edges(sprenn::lightness_of_columns(srgb.begin(), dim[1], dim[0])));
+  return matrix_from(
+      sprenn::thin_edges(sprenn::lightness_of_columns(srgb.begin(), dim[1], dim[0])));
 }
 
 // [[Rcpp::export]]
@@ -109,7 +112,8 @@ Rcpp::RawVector core_pack(Rcpp::NumericVector values) {
   Rbyte* to = out.begin();
   for (const std::uint16_t whole : packed) {
     *to++ = static_cast<Rbyte>(whole >> 8);
-    if (!bytes) *to++ = static_cast<Rbyte>(whole & 255u);
+    if (!bytes)
+      *to++ = static_cast<Rbyte>(whole & 255u);
   }
   return out;
 }
@@ -117,10 +121,12 @@ Rcpp::RawVector core_pack(Rcpp::NumericVector values) {
 // Interleaved samples of 8 bits, or of 16 in the machine's own byte order, as
 // values from 0 to 1: rows x columns x channels.
 // [[Rcpp::export]]
-Rcpp::NumericVector core_unpack(Rcpp::RawVector bytes, int width, int height, int channels, int depth) {
+Rcpp::NumericVector core_unpack(Rcpp::RawVector bytes, int width, int height, int channels,
+                                int depth) {
   const std::size_t w = static_cast<std::size_t>(width), h = static_cast<std::size_t>(height);
   const std::size_t c = static_cast<std::size_t>(channels), size = depth == 16 ? 2 : 1;
-  if (static_cast<std::size_t>(bytes.size()) != w * h * c * size) Rcpp::stop("another amount of pixels than stated");
+  if (static_cast<std::size_t>(bytes.size()) != w * h * c * size)
+    Rcpp::stop("another amount of pixels than stated");
   Rcpp::NumericVector out = Rcpp::no_init(static_cast<R_xlen_t>(w * h * c));
   out.attr("dim") = Rcpp::IntegerVector::create(height, width, channels);
   const Rbyte* from = bytes.begin();
@@ -134,7 +140,8 @@ Rcpp::NumericVector core_unpack(Rcpp::RawVector bytes, int width, int height, in
           for (std::size_t y = top; y < std::min(h, top + tile); ++y) {
             const std::size_t at = (y * w + x) * c + k;
             std::uint16_t wide = 0;
-            if (size == 2) std::memcpy(&wide, from + 2 * at, 2);
+            if (size == 2)
+              std::memcpy(&wide, from + 2 * at, 2);
             to[(k * w + x) * h + y] = size == 2 ? wide / 65535.0 : from[at] / 255.0;
           }
   return out;
@@ -164,10 +171,13 @@ Rcpp::List glance(const Sample& sample, Value full, int rows, int columns, int w
         }
       for (int k = 0; k < 3; ++k)
         small[static_cast<R_xlen_t>(k * width + x) * height + y] =
-            static_cast<double>(sum[k]) / (static_cast<double>(full) * (right - left) * (bottom - top));
+            static_cast<double>(sum[k]) /
+            (static_cast<double>(full) * (right - left) * (bottom - top));
     }
   }
-  return Rcpp::List::create(Rcpp::_["small"] = small, Rcpp::_["white"] = static_cast<double>(white) / (static_cast<double>(rows) * columns));
+  return Rcpp::List::create(
+      Rcpp::_["small"] = small,
+      Rcpp::_["white"] = static_cast<double>(white) / (static_cast<double>(rows) * columns));
 }
 
 // [[Rcpp::export]]
@@ -175,14 +185,16 @@ Rcpp::List core_glance(Rcpp::NumericVector pixels, int width, int height) {
   const Rcpp::IntegerVector dim = pixels.attr("dim");
   const R_xlen_t rows = dim[0], columns = dim[1];
   const double* from = pixels.begin();
-  return glance([=](int v, int u, int k) { return from[(k * columns + u) * rows + v]; }, 1.0, dim[0], dim[1], width, height);
+  return glance([=](int v, int u, int k) { return from[(k * columns + u) * rows + v]; }, 1.0,
+                dim[0], dim[1], width, height);
 }
 
 // [[Rcpp::export]]
 Rcpp::List core_glance_bytes(Rcpp::RawVector bytes, int columns, int rows, int width, int height) {
   const Rbyte* from = bytes.begin();
   const R_xlen_t across = columns;
-  return glance([=](int v, int u, int k) -> int { return from[(v * across + u) * 3 + k]; }, 255, rows, columns, width, height);
+  return glance([=](int v, int u, int k) -> int { return from[(v * across + u) * 3 + k]; }, 255,
+                rows, columns, width, height);
 }
 
 // Even random numbers between 0 and 1, neither of them among these.
@@ -190,7 +202,8 @@ Rcpp::List core_glance_bytes(Rcpp::RawVector bytes, int columns, int rows, int w
 Rcpp::NumericVector core_uniform(int n, double seed) {
   sprenn::Random random(static_cast<std::uint64_t>(seed));
   Rcpp::NumericVector out(n);
-  for (double& value : out) value = random.uniform() + 0x1.0p-54;
+  for (double& value : out)
+    value = random.uniform() + 0x1.0p-54;
   return out;
 }
 
@@ -218,4 +231,3 @@ Rcpp::NumericVector core_foreseen_chances(Rcpp::NumericMatrix means, Rcpp::Numer
 Rcpp::NumericVector core_dead_leaves(int width, int height, double seed) {
   return pixels_from(sprenn::dead_leaves(width, height, static_cast<std::uint64_t>(seed)));
 }
-

@@ -18,7 +18,8 @@ bool sync_file(const std::string& path) {
   return true;
 #else
   const int file = open(path.c_str(), O_RDONLY);
-  if (file < 0) return false;
+  if (file < 0)
+    return false;
   const bool synced = fsync(file) == 0 || errno == EINVAL || errno == ENOTSUP;
   close(file);
   return synced;

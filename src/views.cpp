@@ -23,7 +23,8 @@ using Handle = Rcpp::XPtr<View>;
 class Weight {
  public:
   explicit Weight(const Rcpp::Nullable<Rcpp::NumericMatrix>& kept) {
-    if (kept.isNotNull()) plane_ = plane_from(Rcpp::NumericMatrix(kept));
+    if (kept.isNotNull())
+      plane_ = plane_from(Rcpp::NumericMatrix(kept));
   }
   const Plane* get() const { return plane_.size() ? &plane_ : nullptr; }
 
@@ -31,30 +32,38 @@ class Weight {
   Plane plane_;
 };
 
-Handle view_from(const sprenn::ReadRow& read, int own_width, int own_height, const Rcpp::IntegerVector& frame,
-                 const Rcpp::IntegerVector& size, const std::string& part) {
+Handle view_from(const sprenn::ReadRow& read, int own_width, int own_height,
+                 const Rcpp::IntegerVector& frame, const Rcpp::IntegerVector& size,
+                 const std::string& part) {
   const sprenn::Intake intake = sprenn::take_in(read, own_width, own_height, size[0], size[1]);
-  const auto which = part == "decoy" ? sprenn::Part::decoy : part == "take" ? sprenn::Part::take : sprenn::Part::reference;
+  const auto which = part == "decoy"  ? sprenn::Part::decoy
+                     : part == "take" ? sprenn::Part::take
+                                      : sprenn::Part::reference;
   return Handle(new View(sprenn::view_of(intake, {frame[0], frame[1]}, which)), true);
 }
 
 Rcpp::List spot_from(const sprenn::Spot& spot) {
-  return Rcpp::List::create(Rcpp::_["number"] = spot.number,
-                            Rcpp::_["cells"] = Rcpp::NumericVector(spot.cells.begin(), spot.cells.end()));
+  return Rcpp::List::create(
+      Rcpp::_["number"] = spot.number,
+      Rcpp::_["cells"] = Rcpp::NumericVector(spot.cells.begin(), spot.cells.end()));
 }
 
-sprenn::Placement placement_from(const Rcpp::NumericVector& place) { return {place[0], place[1], place[2], place[3]}; }
+sprenn::Placement placement_from(const Rcpp::NumericVector& place) {
+  return {place[0], place[1], place[2], place[3]};
+}
 
 }  // namespace
 
 // [[Rcpp::export]]
-SEXP core_view(Rcpp::NumericVector srgb, Rcpp::IntegerVector frame, Rcpp::IntegerVector size, std::string part) {
+SEXP core_view(Rcpp::NumericVector srgb, Rcpp::IntegerVector frame, Rcpp::IntegerVector size,
+               std::string part) {
   const Rcpp::IntegerVector dim = picture_dim(srgb);
   const R_xlen_t h = dim[0], w = dim[1];
   const double* from = srgb.begin();
   const auto read = [=](int y, float* const rows[3], float* const linear[3]) {
     for (R_xlen_t c = 0; c < 3; ++c) {
-      for (R_xlen_t x = 0; x < w; ++x) rows[c][x] = static_cast<float>(from[(c * w + x) * h + y]);
+      for (R_xlen_t x = 0; x < w; ++x)
+        rows[c][x] = static_cast<float>(from[(c * w + x) * h + y]);
       std::copy_n(rows[c], w, linear[c]);
       sprenn::linear_row(linear[c], static_cast<int>(w));
     }
@@ -64,8 +73,8 @@ SEXP core_view(Rcpp::NumericVector srgb, Rcpp::IntegerVector frame, Rcpp::Intege
 
 // The same of interleaved bytes, row by row, three a pixel or one.
 // [[Rcpp::export]]
-SEXP core_view_bytes(Rcpp::RawVector bytes, int width, int height, Rcpp::IntegerVector frame, Rcpp::IntegerVector size,
-                     std::string part) {
+SEXP core_view_bytes(Rcpp::RawVector bytes, int width, int height, Rcpp::IntegerVector frame,
+                     Rcpp::IntegerVector size, std::string part) {
   const std::size_t w = static_cast<std::size_t>(width), n = w * static_cast<std::size_t>(height);
   const std::size_t channels = n ? static_cast<std::size_t>(bytes.size()) / n : 0;
   if (static_cast<std::size_t>(bytes.size()) != n * channels || (channels != 1 && channels != 3))
@@ -80,16 +89,24 @@ SEXP core_view_bytes(Rcpp::RawVector bytes, int width, int height, Rcpp::Integer
 
 // Gives a view's memory back now: R doesn't know how much it is, and would wait long.
 // [[Rcpp::export]]
-void core_let_go(SEXP view) { Handle(view).release(); }
+void core_let_go(SEXP view) {
+  Handle(view).release();
+}
 
 // [[Rcpp::export]]
-double core_view_size(SEXP view) { return static_cast<double>(Handle(view)->bytes()); }
+double core_view_size(SEXP view) {
+  return static_cast<double>(Handle(view)->bytes());
+}
 
 // [[Rcpp::export]]
-Rcpp::NumericVector core_view_oklab(SEXP view) { return pixels_from(Handle(view)->oklab); }
+Rcpp::NumericVector core_view_oklab(SEXP view) {
+  return pixels_from(Handle(view)->oklab);
+}
 
 // [[Rcpp::export]]
-Rcpp::NumericVector core_view_srgb(SEXP view) { return pixels_from(sprenn::srgb_from_oklab(Handle(view)->oklab)); }
+Rcpp::NumericVector core_view_srgb(SEXP view) {
+  return pixels_from(sprenn::srgb_from_oklab(Handle(view)->oklab));
+}
 
 // [[Rcpp::export]]
 Rcpp::List core_view_facts(SEXP view) {
@@ -98,45 +115,53 @@ Rcpp::List core_view_facts(SEXP view) {
   style.names() = Rcpp::wrap(sprenn::style_names());
   const sprenn::Defects& defects = own->defects;
   return Rcpp::List::create(
-      Rcpp::_["own"] = Rcpp::IntegerVector::create(own->own_width, own->own_height), Rcpp::_["style"] = style,
-      Rcpp::_["bars"] = bars_from(own->bars), Rcpp::_["steps"] = steps_from(own->bars), Rcpp::_["spread"] = own->spread, Rcpp::_["blur"] = defects.blur,
-      Rcpp::_["noise"] = sprenn::graininess(defects, defects), Rcpp::_["blocks"] = defects.blocks,
-      Rcpp::_["tones"] = own->tones,
+      Rcpp::_["own"] = Rcpp::IntegerVector::create(own->own_width, own->own_height),
+      Rcpp::_["style"] = style, Rcpp::_["bars"] = bars_from(own->bars),
+      Rcpp::_["steps"] = steps_from(own->bars), Rcpp::_["spread"] = own->spread,
+      Rcpp::_["blur"] = defects.blur, Rcpp::_["noise"] = sprenn::graininess(defects, defects),
+      Rcpp::_["blocks"] = defects.blocks, Rcpp::_["tones"] = own->tones,
       Rcpp::_["burnt"] = spot_from(own->burnt), Rcpp::_["crushed"] = spot_from(own->crushed),
-      Rcpp::_["directions"] = Rcpp::NumericVector(own->lines.direction.begin(), own->lines.direction.end()));
+      Rcpp::_["directions"] =
+          Rcpp::NumericVector(own->lines.direction.begin(), own->lines.direction.end()));
 }
 
 // `kept` is rows x columns, 1 where the pictures are compared, or NULL.
 // [[Rcpp::export]]
 Rcpp::NumericVector core_likeness(SEXP take, SEXP other, Rcpp::Nullable<Rcpp::NumericMatrix> kept) {
   const Weight weight(kept);
-  const auto found = sprenn::likeness_of(Handle(take)->structure, Handle(other)->structure, weight.get());
+  const auto found =
+      sprenn::likeness_of(Handle(take)->structure, Handle(other)->structure, weight.get());
   return Rcpp::NumericVector::create(
       Rcpp::_["orientation"] = found.orientation, Rcpp::_["layout"] = found.layout,
-      Rcpp::_["local_correlation"] = found.correlation, Rcpp::_["shared_information"] = found.information,
-      Rcpp::_["edges"] = found.edges);
+      Rcpp::_["local_correlation"] = found.correlation,
+      Rcpp::_["shared_information"] = found.information, Rcpp::_["edges"] = found.edges);
 }
 
 // The contours' agreement with the other picture as it would be mirrored.
 // [[Rcpp::export]]
 double core_mirrored(SEXP take, SEXP other, Rcpp::Nullable<Rcpp::NumericMatrix> kept) {
   const Weight weight(kept);
-  return sprenn::orientation_agreement(Handle(take)->structure.orientation, Handle(other)->structure.orientation, weight.get(), true);
+  return sprenn::orientation_agreement(Handle(take)->structure.orientation,
+                                       Handle(other)->structure.orientation, weight.get(), true);
 }
 
 // [[Rcpp::export]]
 double core_registered(SEXP take, SEXP other, Rcpp::Nullable<Rcpp::NumericMatrix> kept) {
   const Weight weight(kept);
-  return sprenn::registered_agreement(Handle(take)->structure.orientation, Handle(other)->structure.orientation, weight.get());
+  return sprenn::registered_agreement(Handle(take)->structure.orientation,
+                                      Handle(other)->structure.orientation, weight.get());
 }
 
 // SSIM and multi-scale SSIM; NA for pictures smaller than the window.
 // [[Rcpp::export]]
 Rcpp::NumericVector core_similarity(SEXP take, SEXP reference) {
   const Handle a(take), b(reference);
-  if (a->octaves.empty()) return Rcpp::NumericVector::create(Rcpp::_["ssim"] = NA_REAL, Rcpp::_["multi_scale_ssim"] = NA_REAL);
+  if (a->octaves.empty())
+    return Rcpp::NumericVector::create(Rcpp::_["ssim"] = NA_REAL,
+                                       Rcpp::_["multi_scale_ssim"] = NA_REAL);
   const auto found = sprenn::similarity_of(a->octaves, b->octaves);
-  return Rcpp::NumericVector::create(Rcpp::_["ssim"] = found.single, Rcpp::_["multi_scale_ssim"] = found.multi);
+  return Rcpp::NumericVector::create(Rcpp::_["ssim"] = found.single,
+                                     Rcpp::_["multi_scale_ssim"] = found.multi);
 }
 
 // The same of two pictures of one size as they are (single scale, all channels' luma).
@@ -146,7 +171,8 @@ double core_ssim(Rcpp::NumericVector a, Rcpp::NumericVector b) {
     const Picture picture = picture_from(srgb);
     Plane out(picture.width(), picture.height());
     for (std::size_t i = 0; i < out.size(); ++i)
-      out.values[i] = 0.299f * picture.channel[0].values[i] + 0.587f * picture.channel[1].values[i] + 0.114f * picture.channel[2].values[i];
+      out.values[i] = 0.299f * picture.channel[0].values[i] +
+                      0.587f * picture.channel[1].values[i] + 0.114f * picture.channel[2].values[i];
     return sprenn::octaves_of(out, true);
   };
   return sprenn::similarity_of(luma(a), luma(b)).single;
@@ -162,23 +188,29 @@ Rcpp::NumericMatrix core_distance(Rcpp::NumericMatrix marked, int reach) {
 // [[Rcpp::export]]
 Rcpp::List core_framing(SEXP take, SEXP reference) {
   const Handle a(take), b(reference);
-  const auto found = sprenn::find_framing(a->structure.orientation, b->structure.orientation, b->sought);
+  const auto found =
+      sprenn::find_framing(a->structure.orientation, b->structure.orientation, b->sought);
   const Plane& size = a->structure.orientation[0].cosine;
   return Rcpp::List::create(
-      Rcpp::_["place"] = Rcpp::NumericVector::create(found.place.x, found.place.y, found.place.zoom, found.place.turn),
-      Rcpp::_["found"] = found.found, Rcpp::_["before"] = found.before, Rcpp::_["after"] = found.after,
+      Rcpp::_["place"] = Rcpp::NumericVector::create(found.place.x, found.place.y, found.place.zoom,
+                                                     found.place.turn),
+      Rcpp::_["found"] = found.found, Rcpp::_["before"] = found.before,
+      Rcpp::_["after"] = found.after,
       Rcpp::_["moved"] = sprenn::displacement(found.place, size.width, size.height));
 }
 
 // The grain of one picture where the other is plain.
 // [[Rcpp::export]]
-double core_graininess(SEXP own, SEXP plain) { return sprenn::graininess(Handle(own)->defects, Handle(plain)->defects); }
+double core_graininess(SEXP own, SEXP plain) {
+  return sprenn::graininess(Handle(own)->defects, Handle(plain)->defects);
+}
 
 // How far one picture sways in light and colours where the other is plain, beyond it.
 // [[Rcpp::export]]
 Rcpp::NumericVector core_blotches(SEXP own, SEXP plain) {
   const auto found = sprenn::blotches_beyond(Handle(own)->sway, Handle(plain)->sway);
-  return Rcpp::NumericVector::create(Rcpp::_["light"] = found.light, Rcpp::_["colour"] = found.colour);
+  return Rcpp::NumericVector::create(Rcpp::_["light"] = found.light,
+                                     Rcpp::_["colour"] = found.colour);
 }
 
 // Where a take departs from its reference more than elsewhere: by its contours, and by detail.
@@ -186,7 +218,8 @@ Rcpp::NumericVector core_blotches(SEXP own, SEXP plain) {
 Rcpp::List core_worst_part(SEXP take, SEXP reference) {
   const Handle a(take), b(reference);
   const auto found = sprenn::worst_part(a->structure.orientation, b->structure.orientation);
-  return Rcpp::List::create(Rcpp::_["drop"] = found.drop, Rcpp::_["x"] = found.x, Rcpp::_["y"] = found.y,
+  return Rcpp::List::create(Rcpp::_["drop"] = found.drop, Rcpp::_["x"] = found.x,
+                            Rcpp::_["y"] = found.y,
                             Rcpp::_["uneven"] = sprenn::uneven_detail(a->sway, b->sway));
 }
 
@@ -194,10 +227,11 @@ Rcpp::List core_worst_part(SEXP take, SEXP reference) {
 // [[Rcpp::export]]
 Rcpp::NumericVector core_usual(SEXP view) {
   const Handle own(view);
-  return Rcpp::NumericVector::create(Rcpp::_["noise"] = sprenn::usual_grain(own->defects),
-                                     Rcpp::_["light_sway"] = sprenn::usual_blotches(own->sway).light,
-                                     Rcpp::_["colour_sway"] = sprenn::usual_blotches(own->sway).colour,
-                                     Rcpp::_["lines"] = sprenn::line_share(sprenn::thin_marks(own->oklab.channel[0], 2)));
+  return Rcpp::NumericVector::create(
+      Rcpp::_["noise"] = sprenn::usual_grain(own->defects),
+      Rcpp::_["light_sway"] = sprenn::usual_blotches(own->sway).light,
+      Rcpp::_["colour_sway"] = sprenn::usual_blotches(own->sway).colour,
+      Rcpp::_["lines"] = sprenn::line_share(sprenn::thin_marks(own->oklab.channel[0], 2)));
 }
 
 // The take's view as its contents lie in the reference's frame, for its structure and parts only.
@@ -229,7 +263,8 @@ Rcpp::NumericVector core_patches(SEXP view) {
   const Handle own(view);
   Rcpp::NumericVector out;
   for (const Plane& plane : own->coarse.channel)
-    for (const float value : sprenn::resize(plane, 12, 8).values) out.push_back(static_cast<double>(value));
+    for (const float value : sprenn::resize(plane, 12, 8).values)
+      out.push_back(static_cast<double>(value));
   return out;
 }
 
@@ -237,41 +272,51 @@ Rcpp::NumericVector core_patches(SEXP view) {
 // [[Rcpp::export]]
 Rcpp::List core_unmatched(SEXP own, SEXP other, Rcpp::Nullable<Rcpp::NumericMatrix> kept) {
   const Weight weight(kept);
-  const auto found = sprenn::unmatched_edges(Handle(own)->structure.edges, Handle(other)->structure.edges, weight.get());
-  return Rcpp::List::create(Rcpp::_["share"] = found.share, Rcpp::_["boxes"] = boxes_from(found.regions, found.map, 6));
+  const auto found = sprenn::unmatched_edges(Handle(own)->structure.edges,
+                                             Handle(other)->structure.edges, weight.get());
+  return Rcpp::List::create(Rcpp::_["share"] = found.share,
+                            Rcpp::_["boxes"] = boxes_from(found.regions, found.map, 6));
 }
 
 // The largest regions where contours disagree come as boxes.
 // [[Rcpp::export]]
 Rcpp::List core_agreement_map(SEXP take, SEXP reference) {
-  const auto map = sprenn::agreement_map(Handle(take)->structure.orientation, Handle(reference)->structure.orientation);
+  const auto map = sprenn::agreement_map(Handle(take)->structure.orientation,
+                                         Handle(reference)->structure.orientation);
   Plane marked(map.agreement.width, map.agreement.height), weight = marked;
   for (std::size_t i = 0; i < marked.size(); ++i) {
     weight.values[i] = map.presence.values[i] * std::max(0.0f, 0.4f - map.agreement.values[i]);
     marked.values[i] = weight.values[i] > 0.1f ? 1.0f : 0.0f;
   }
-  return Rcpp::List::create(Rcpp::_["agreement"] = matrix_from(map.agreement), Rcpp::_["presence"] = matrix_from(map.presence),
-                            Rcpp::_["boxes"] = boxes_from(sprenn::regions_of(marked, weight), marked, 4));
+  return Rcpp::List::create(
+      Rcpp::_["agreement"] = matrix_from(map.agreement),
+      Rcpp::_["presence"] = matrix_from(map.presence),
+      Rcpp::_["boxes"] = boxes_from(sprenn::regions_of(marked, weight), marked, 4));
 }
 
 // [[Rcpp::export]]
 Rcpp::List core_watched(SEXP take, SEXP reference, Rcpp::NumericMatrix region, double reach) {
   const Handle a(take), b(reference);
-  const auto found = sprenn::watch_region(a->structure.orientation, b->structure.orientation, a->oklab, b->oklab, plane_from(region), reach);
-  return Rcpp::List::create(Rcpp::_["agreement"] = found.agreement, Rcpp::_["x"] = found.x, Rcpp::_["y"] = found.y,
-                            Rcpp::_["colour"] = found.colour);
+  const auto found = sprenn::watch_region(a->structure.orientation, b->structure.orientation,
+                                          a->oklab, b->oklab, plane_from(region), reach);
+  return Rcpp::List::create(Rcpp::_["agreement"] = found.agreement, Rcpp::_["x"] = found.x,
+                            Rcpp::_["y"] = found.y, Rcpp::_["colour"] = found.colour);
 }
 
 // [[Rcpp::export]]
 Rcpp::List core_residue(SEXP take, SEXP reference) {
-  const auto found = sprenn::residual_marks(sprenn::thin_marks(Handle(take)->oklab.channel[0]), sprenn::thin_marks(Handle(reference)->oklab.channel[0]));
-  return Rcpp::List::create(Rcpp::_["share"] = found.share, Rcpp::_["damage"] = found.damage, Rcpp::_["map"] = matrix_from(found.map));
+  const auto found =
+      sprenn::residual_marks(sprenn::thin_marks(Handle(take)->oklab.channel[0]),
+                             sprenn::thin_marks(Handle(reference)->oklab.channel[0]));
+  return Rcpp::List::create(Rcpp::_["share"] = found.share, Rcpp::_["damage"] = found.damage,
+                            Rcpp::_["map"] = matrix_from(found.map));
 }
 
 // Which of the reference's narrow marks stayed in the take.
 // [[Rcpp::export]]
 Rcpp::LogicalVector core_marks_that_stayed(SEXP take, SEXP reference) {
-  return Rcpp::wrap(sprenn::marks_that_stayed(Handle(take)->oklab.channel[0], Handle(reference)->oklab.channel[0]));
+  return Rcpp::wrap(sprenn::marks_that_stayed(Handle(take)->oklab.channel[0],
+                                              Handle(reference)->oklab.channel[0]));
 }
 
 // Where they lie: columns x and y, in shares of the frame.
@@ -293,7 +338,8 @@ Rcpp::NumericMatrix core_places_of_marks(SEXP reference) {
 double core_marked_share(SEXP view, Rcpp::Nullable<Rcpp::NumericMatrix> outlines) {
   const Handle own(view);
   const Weight given(outlines);
-  return sprenn::marked_share(sprenn::thin_marks(own->oklab.channel[0], 2), given.get() ? *given.get() : own->structure.edges.thin);
+  return sprenn::marked_share(sprenn::thin_marks(own->oklab.channel[0], 2),
+                              given.get() ? *given.get() : own->structure.edges.thin);
 }
 
 // How a mask's edge shows in a picture: steps of the mean colour all around it, hard and
@@ -310,8 +356,10 @@ Rcpp::NumericVector core_edge_steps(SEXP picture, Rcpp::NumericMatrix mask) {
 
 // [[Rcpp::export]]
 Rcpp::List core_leak(SEXP take, SEXP reference, Rcpp::NumericMatrix mask) {
-  const auto found = sprenn::leak_outside(Handle(take)->oklab, Handle(reference)->oklab, plane_from(mask));
-  return Rcpp::List::create(Rcpp::_["difference"] = found.difference, Rcpp::_["spot"] = sprenn::strongest_spot(found.map),
+  const auto found =
+      sprenn::leak_outside(Handle(take)->oklab, Handle(reference)->oklab, plane_from(mask));
+  return Rcpp::List::create(Rcpp::_["difference"] = found.difference,
+                            Rcpp::_["spot"] = sprenn::strongest_spot(found.map),
                             Rcpp::_["map"] = matrix_from(found.map));
 }
 
@@ -319,7 +367,8 @@ Rcpp::List core_leak(SEXP take, SEXP reference, Rcpp::NumericMatrix mask) {
 // [[Rcpp::export]]
 Rcpp::NumericVector core_fill(SEXP take, Rcpp::NumericMatrix mask) {
   const auto found = sprenn::fill_detail(Handle(take)->oklab, plane_from(mask));
-  return Rcpp::NumericVector::create(Rcpp::_["detail"] = found.detail, Rcpp::_["noise"] = found.noise);
+  return Rcpp::NumericVector::create(Rcpp::_["detail"] = found.detail,
+                                     Rcpp::_["noise"] = found.noise);
 }
 
 // [[Rcpp::export]]
@@ -330,6 +379,8 @@ double core_repeated(SEXP take, Rcpp::NumericMatrix mask) {
 // The difference of two pictures inside a mask: its mean, and what the most changed tenth has.
 // [[Rcpp::export]]
 Rcpp::NumericVector core_change_inside(SEXP take, SEXP reference, Rcpp::NumericMatrix mask) {
-  const auto found = sprenn::change_inside(Handle(take)->oklab, Handle(reference)->oklab, plane_from(mask));
-  return Rcpp::NumericVector::create(Rcpp::_["mean"] = found.mean, Rcpp::_["most"] = found.most, Rcpp::_["spread"] = found.spread);
+  const auto found =
+      sprenn::change_inside(Handle(take)->oklab, Handle(reference)->oklab, plane_from(mask));
+  return Rcpp::NumericVector::create(Rcpp::_["mean"] = found.mean, Rcpp::_["most"] = found.most,
+                                     Rcpp::_["spread"] = found.spread);
 }

@@ -5,6 +5,11 @@ words <- commandArgs(TRUE)
 fields <- c("Imports", "LinkingTo", if (words[1] == "test") "Suggests")
 text <- read.dcf("DESCRIPTION", intersect(fields, colnames(read.dcf("DESCRIPTION"))))
 wanted <- trimws(unlist(strsplit(text, ",")))
+
+if (words[1] == "lint") {
+  wanted <- c(wanted, "cyclocomp", "lintr", "styler")
+}
+
 needed <- sub(".*>= *([0-9.-]+).*", "\\1", wanted)
 wanted <- sub("[ (\n].*", "", wanted)
 is_there <- function(name) nzchar(system.file(package = name))

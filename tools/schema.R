@@ -28,22 +28,15 @@ rule_words <- function(rule) {
   paste0(
     "- ",
     if (nzchar(rule$place)) key(rule$place) else "the file",
-    when,
-    " ",
-    paste(said, collapse = " and ")
+    when, " ", paste(said, collapse = " and ")
   )
 }
 
 row <- function(f) {
   paste0(
-    "| `",
-    f$place,
-    "` | ",
+    "| `", f$place, "` | ",
     gsub("|", "\\|", words(f$type), fixed = TRUE),
-    " | ",
-    if (f$needed) "yes" else "",
-    " | ",
-    f$doc,
+    " | ", if (f$needed) "yes" else "", " | ", f$doc,
     " |"
   )
 }

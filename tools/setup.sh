@@ -2,7 +2,7 @@
 # Installs the R packages that are missing. As root on Debian, with Debian's own
 # R, they come built from Debian; what Debian lacks, and everything elsewhere,
 # comes from CRAN. `setup.sh test` adds what the tests need, `setup.sh bench` what the
-# benches do.
+# benches do, `setup.sh lint` what looks at the code's form.
 set -eu
 what=${1:-run}
 cd "$(dirname "$0")/.."
@@ -15,6 +15,10 @@ if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null && debs=$(missing debian)
   if [ "$what" = test ] && ! command -v chromium >/dev/null; then debs="$debs chromium fonts-dejavu-core"; fi
   # A general JSON Schema library, to hold the shipped schemas against the reader.
   if [ "$what" = test ] && ! /usr/bin/python3 -c "import jsonschema" 2>/dev/null; then debs="$debs python3-jsonschema"; fi
+  if [ "$what" = lint ]; then
+    command -v clang-format >/dev/null || debs="$debs clang-format"
+    command -v npm >/dev/null || debs="$debs npm"
+  fi
   # What gives photographs their looks in bench/natural.R.
   if [ "$what" = bench ]; then
     command -v gmic >/dev/null || debs="$debs gmic"
@@ -44,6 +48,9 @@ if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null && debs=$(missing debian)
       apt-get install -y -qq --no-install-recommends $wanted >/dev/null
     fi
   fi
-  if [ -z "$lacking" ]; then exit 0; fi
 fi
+# What Debian lacks, or could not give; nothing if all is there.
 missing cran
+if [ "$what" = lint ] && [ ! -d tools/web/node_modules ]; then
+  npm ci --silent --no-audit --no-fund --prefix tools/web
+fi

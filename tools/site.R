@@ -131,9 +131,7 @@ writeLines(
     "## Documents",
     "",
     paste0(
-      "- [",
-      titles[-seq_len(1 + length(guides))],
-      "](",
+      "- [", titles[-seq_len(1 + length(guides))], "](",
       basename(files)[-seq_len(1 + length(guides))],
       ")"
     ),

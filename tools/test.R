@@ -96,9 +96,7 @@ cat(
 cat(
   "\nAll of them took ",
   round(as.numeric(Sys.time() - began, units = "mins"), 1),
-  " min, ",
-  at_once,
-  " files at a time.\n",
+  " min, ", at_once, " files at a time.\n",
   sep = ""
 )
 
@@ -112,13 +110,8 @@ failed <- sum(results$failed) + sum(results$error)
 skipped <- sum(results$skipped)
 
 cat(
-  "\n",
-  sum(results$passed),
-  " passed, ",
-  failed,
-  " failed",
-  if (skipped) paste0(", ", skipped, " skipped"),
-  "\n",
+  "\n", sum(results$passed), " passed, ", failed, " failed",
+  if (skipped) paste0(", ", skipped, " skipped"), "\n",
   sep = ""
 )
 

@@ -192,8 +192,7 @@ draw_told <- function(told) {
     ggplot2::labs(
       title = "Is a stated chance of being best true?",
       subtitle = paste(
-        nrow(told$own),
-        "worlds; dashed: said is so; the larger, the more were said"
+        nrow(told$own), "worlds; dashed: said is so; the larger, the more were said"
       ),
       x = "chance said",
       y = "share in which it was the best"

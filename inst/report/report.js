@@ -14,10 +14,11 @@
   });
   // Which of its case's pictures a take has.
   const seen = new Map();
-  for (const take of takes) if (take.state === "made") {
-    take.picture = seen.get(take.case) || 0;
-    seen.set(take.case, take.picture + 1);
-  }
+  for (const take of takes)
+    if (take.state === "made") {
+      take.picture = seen.get(take.case) || 0;
+      seen.set(take.case, take.picture + 1);
+    }
   const shelf = new Map();
   function pictures(of_case) {
     if (!shelf.has(of_case)) shelf.set(of_case, read("pictures-" + of_case));
@@ -26,7 +27,7 @@
   const jpeg = (text) => "data:image/jpeg;base64," + text;
   const source = (take) => jpeg(pictures(take.case).takes[take.picture]);
   const name_of = (take) => facts.pipelines[take.pipeline].id + ", seed " + take.seed;
-  const two = (x) => x === null ? "–" : x.toFixed(2);
+  const two = (x) => (x === null ? "–" : x.toFixed(2));
   function make(name, attributes, ...inside) {
     const element = document.createElement(name);
     for (const key of Object.keys(attributes || {})) {
@@ -39,7 +40,17 @@
   }
 
   // What is shown, as it stands in the address.
-  const plain = { job: "", case: "", pipeline: "", seed: "", show: "all", sort: "pipeline", open: "", wipe: "", overlay: "none" };
+  const plain = {
+    job: "",
+    case: "",
+    pipeline: "",
+    seed: "",
+    show: "all",
+    sort: "pipeline",
+    open: "",
+    wipe: "",
+    overlay: "none",
+  };
   let state = Object.assign({}, plain);
   const jobs = [...document.querySelectorAll("article[data-job]")].map((one) => one.dataset.job);
   function read_address() {
@@ -50,10 +61,13 @@
   }
   function write_address(replace) {
     const said = new URLSearchParams();
-    for (const key of Object.keys(plain)) if (state[key] !== plain[key] && !(key === "job" && jobs.length < 2)) said.set(key, state[key]);
+    for (const key of Object.keys(plain))
+      if (state[key] !== plain[key] && !(key === "job" && jobs.length < 2))
+        said.set(key, state[key]);
     const hash = "#" + said.toString();
     if (hash === location.hash || (hash === "#" && !location.hash)) return;
-    if (replace) history.replaceState(null, "", hash); else history.pushState(null, "", hash);
+    if (replace) history.replaceState(null, "", hash);
+    else history.pushState(null, "", hash);
   }
   function change(what, replace) {
     Object.assign(state, what);
@@ -63,31 +77,56 @@
 
   // The takes that are asked for.
   const fitting = {
-    all: () => true, keepers: (one) => one.keeper === true, others: (one) => one.keeper === false,
-    failed: (one) => one.state === "failed" || one.state === "refused", flawed: (one) => one.flawed
+    all: () => true,
+    keepers: (one) => one.keeper === true,
+    others: (one) => one.keeper === false,
+    failed: (one) => one.state === "failed" || one.state === "refused",
+    flawed: (one) => one.flawed,
   };
   function wanted() {
     const fits = fitting[state.show] || fitting.all;
-    return takes.filter((one) => one.job === state.job &&
-      (!state.case || facts.cases[one.case].id === state.case) && (!state.pipeline || facts.pipelines[one.pipeline].id === state.pipeline) &&
-      (!state.seed || String(one.seed) === state.seed) && fits(one));
+    return takes.filter(
+      (one) =>
+        one.job === state.job &&
+        (!state.case || facts.cases[one.case].id === state.case) &&
+        (!state.pipeline || facts.pipelines[one.pipeline].id === state.pipeline) &&
+        (!state.seed || String(one.seed) === state.seed) &&
+        fits(one),
+    );
   }
   function sorted(some) {
     if (state.sort === "pipeline") return some;
-    const low = (x) => x === null ? -1 : x;
+    const low = (x) => (x === null ? -1 : x);
     return [...some].sort((a, b) => low(b[state.sort]) - low(a[state.sort]));
   }
 
   const marked = new Set();
   function card(take) {
-    const picture = take.state === "made" ?
-      make("img", { alt: "take of " + facts.cases[take.case].id + " by " + name_of(take), src: source(take), loading: "lazy", decoding: "async" }) :
-      make("span", { class: "none", text: take.state });
-    const open = make("button", { type: "button", class: "open", "aria-label": "open the take by " + name_of(take) }, picture);
+    const picture =
+      take.state === "made"
+        ? make("img", {
+            alt: "take of " + facts.cases[take.case].id + " by " + name_of(take),
+            src: source(take),
+            loading: "lazy",
+            decoding: "async",
+          })
+        : make("span", { class: "none", text: take.state });
+    const open = make(
+      "button",
+      { type: "button", class: "open", "aria-label": "open the take by " + name_of(take) },
+      picture,
+    );
     open.addEventListener("click", () => change({ open: String(take.index) }));
-    const mark = make("input", { type: "checkbox", "aria-label": "compare the take by " + name_of(take) });
+    const mark = make("input", {
+      type: "checkbox",
+      "aria-label": "compare the take by " + name_of(take),
+    });
     mark.checked = marked.has(take.index);
-    mark.addEventListener("change", () => { if (mark.checked) marked.add(take.index); else marked.delete(take.index); mark_bar(take.case); });
+    mark.addEventListener("change", () => {
+      if (mark.checked) marked.add(take.index);
+      else marked.delete(take.index);
+      mark_bar(take.case);
+    });
     const colour = document.createElementNS("http://www.w3.org/2000/svg", "svg");
     colour.setAttribute("class", "swatch");
     colour.setAttribute("viewBox", "0 0 1 1");
@@ -97,17 +136,53 @@
     dot.setAttribute("height", "1");
     dot.setAttribute("fill", facts.pipelines[take.pipeline].colour);
     colour.append(dot);
-    const scores = take.state === "made" ? [["structure", take.structure], ["adherence", take.adherence], ["style", take.style]] : [];
-    return make("li", { class: "take" + (take.keeper ? " keeper" : ""), "data-take": take.index },
-      open, take.state === "made" ? make("label", { class: "mark" }, mark) : null,
-      make("div", { class: "facts" },
-        make("p", { class: "by" }, colour, make("b", { text: facts.pipelines[take.pipeline].id }), " seed " + take.seed),
-        make("p", { class: "worth", text: take.worth === null ? "" : (take.keeper ? "keeper, worth " + two(take.worth) : "no keeper") }),
-        make("p", { class: "scores", text: scores.map(([what, x]) => what + " " + two(x)).join(", ") }),
-        take.notes ? make("p", { class: "note", text: take.notes }) : null));
+    const scores =
+      take.state === "made"
+        ? [
+            ["structure", take.structure],
+            ["adherence", take.adherence],
+            ["style", take.style],
+          ]
+        : [];
+    return make(
+      "li",
+      { class: "take" + (take.keeper ? " keeper" : ""), "data-take": take.index },
+      open,
+      take.state === "made" ? make("label", { class: "mark" }, mark) : null,
+      make(
+        "div",
+        { class: "facts" },
+        make(
+          "p",
+          { class: "by" },
+          colour,
+          make("b", { text: facts.pipelines[take.pipeline].id }),
+          " seed " + take.seed,
+        ),
+        make("p", {
+          class: "worth",
+          text:
+            take.worth === null
+              ? ""
+              : take.keeper
+                ? "keeper, worth " + two(take.worth)
+                : "no keeper",
+        }),
+        make("p", {
+          class: "scores",
+          text: scores.map(([what, x]) => what + " " + two(x)).join(", "),
+        }),
+        take.notes ? make("p", { class: "note", text: take.notes }) : null,
+      ),
+    );
   }
   function fixed(kind, text, alt) {
-    return make("li", { class: "take " + kind }, make("img", { src: jpeg(text), alt: alt, loading: "lazy" }), make("div", { class: "facts" }, make("p", { class: "by" }, make("b", { text: kind }))));
+    return make(
+      "li",
+      { class: "take " + kind },
+      make("img", { src: jpeg(text), alt: alt, loading: "lazy" }),
+      make("div", { class: "facts" }, make("p", { class: "by" }, make("b", { text: kind }))),
+    );
   }
   function fill(section) {
     if (section.dataset.filled) return;
@@ -122,9 +197,16 @@
     section.classList.remove("waiting");
   }
   // A case's pictures are decoded when it comes near.
-  const near = new IntersectionObserver((entries) => {
-    for (const entry of entries) if (entry.isIntersecting) { near.unobserve(entry.target); fill(entry.target); }
-  }, { rootMargin: "900px" });
+  const near = new IntersectionObserver(
+    (entries) => {
+      for (const entry of entries)
+        if (entry.isIntersecting) {
+          near.unobserve(entry.target);
+          fill(entry.target);
+        }
+    },
+    { rootMargin: "900px" },
+  );
 
   function mark_bar(of_case) {
     const section = document.querySelector(`.case[data-case="${of_case}"]`);
@@ -136,7 +218,9 @@
   }
   let drawn = "";
   function draw_takes() {
-    const key = ["job", "case", "pipeline", "seed", "show", "sort"].map((name) => state[name]).join("|");
+    const key = ["job", "case", "pipeline", "seed", "show", "sort"]
+      .map((name) => state[name])
+      .join("|");
     if (key === drawn) return;
     drawn = key;
     const some = wanted();
@@ -148,17 +232,40 @@
     for (const [number, own] of groups) {
       const about = facts.cases[number];
       const together = make("button", { type: "button", class: "together", hidden: "" });
-      together.addEventListener("click", () => change({ open: [...marked].filter((index) => takes[index].case === number).slice(0, 4).join(",") }));
-      const section = make("section", { class: "case waiting", "data-case": number, "aria-labelledby": "case-" + number },
+      together.addEventListener("click", () =>
+        change({
+          open: [...marked]
+            .filter((index) => takes[index].case === number)
+            .slice(0, 4)
+            .join(","),
+        }),
+      );
+      const section = make(
+        "section",
+        { class: "case waiting", "data-case": number, "aria-labelledby": "case-" + number },
         make("h3", { id: "case-" + number, text: about.id }),
-        make("p", { class: "prompt", text: about.prompt.join(", ") + (about.unwanted.length ? " — not: " + about.unwanted.join(", ") : "") + (about.look ? " — look: " + about.look : "") }),
-        together, make("ul", { class: "strip" }));
+        make("p", {
+          class: "prompt",
+          text:
+            about.prompt.join(", ") +
+            (about.unwanted.length ? " — not: " + about.unwanted.join(", ") : "") +
+            (about.look ? " — look: " + about.look : ""),
+        }),
+        together,
+        make("ul", { class: "strip" }),
+      );
       section.takes = sorted(own).map((one) => one.index);
       box.append(section);
       mark_bar(number);
       near.observe(section);
     }
-    by("count").textContent = some.length + " of " + takes.length + " takes, " + groups.size + (groups.size === 1 ? " case" : " cases");
+    by("count").textContent =
+      some.length +
+      " of " +
+      takes.length +
+      " takes, " +
+      groups.size +
+      (groups.size === 1 ? " case" : " cases");
     if (!some.length) box.append(make("p", { text: "No take is like that." }));
   }
 
@@ -170,15 +277,57 @@
       const own = takes.filter((one) => one.job === box.dataset.job && one.state === "made");
       const cases = [...new Set(own.map((one) => one.case))];
       if (!cases.length) continue;
-      const pick = make("select", {}, ...cases.map((number) => make("option", { value: number, text: facts.cases[number].id })));
+      const pick = make(
+        "select",
+        {},
+        ...cases.map((number) => make("option", { value: number, text: facts.cases[number].id })),
+      );
       const rows = make("div", { class: "lines" });
-      const show = () => rows.replaceChildren(...lines.map((line) => make("div", { class: "line" }, make("h3", { text: line.line }), make("ul", { class: "strip" }, ...line.values.map((value, i) => {
-        const take = own.find((one) => one.case === Number(pick.value) && one.pipeline === line.pipelines[i]);
-        if (!take) return null;
-        const open = make("button", { type: "button", class: "open", "aria-label": "open the take at " + line.vary + " " + value }, make("img", { src: source(take), alt: line.line + " at " + line.vary + " " + value, loading: "lazy" }));
-        open.addEventListener("click", () => change({ open: String(take.index) }));
-        return make("li", { class: "take" + (take.keeper ? " keeper" : "") }, open, make("div", { class: "facts" }, make("p", { class: "by" }, make("b", { text: line.vary + " " + value })), make("p", { text: take.keeper ? "worth " + two(take.worth) : "no keeper" })));
-      })))));
+      const show = () =>
+        rows.replaceChildren(
+          ...lines.map((line) =>
+            make(
+              "div",
+              { class: "line" },
+              make("h3", { text: line.line }),
+              make(
+                "ul",
+                { class: "strip" },
+                ...line.values.map((value, i) => {
+                  const take = own.find(
+                    (one) => one.case === Number(pick.value) && one.pipeline === line.pipelines[i],
+                  );
+                  if (!take) return null;
+                  const open = make(
+                    "button",
+                    {
+                      type: "button",
+                      class: "open",
+                      "aria-label": "open the take at " + line.vary + " " + value,
+                    },
+                    make("img", {
+                      src: source(take),
+                      alt: line.line + " at " + line.vary + " " + value,
+                      loading: "lazy",
+                    }),
+                  );
+                  open.addEventListener("click", () => change({ open: String(take.index) }));
+                  return make(
+                    "li",
+                    { class: "take" + (take.keeper ? " keeper" : "") },
+                    open,
+                    make(
+                      "div",
+                      { class: "facts" },
+                      make("p", { class: "by" }, make("b", { text: line.vary + " " + value })),
+                      make("p", { text: take.keeper ? "worth " + two(take.worth) : "no keeper" }),
+                    ),
+                  );
+                }),
+              ),
+            ),
+          ),
+        );
       pick.addEventListener("change", show);
       box.append(make("label", {}, "takes of ", pick), rows);
       show();
@@ -187,20 +336,37 @@
 
   // Takes beside their reference.
   const view = { scale: 1, x: 0, y: 0 };
-  let panes = [], pair = 0, came_from = null;
-  const pairs = () => { const all = []; for (let i = 1; i < panes.length; i++) all.push([0, i]); for (let i = 1; i < panes.length; i++) for (let j = i + 1; j < panes.length; j++) all.push([i, j]); return all; };
+  let panes = [],
+    pair = 0,
+    came_from = null;
+  const pairs = () => {
+    const all = [];
+    for (let i = 1; i < panes.length; i++) all.push([0, i]);
+    for (let i = 1; i < panes.length; i++)
+      for (let j = i + 1; j < panes.length; j++) all.push([i, j]);
+    return all;
+  };
   function place() {
-    for (const image of document.querySelectorAll("#stage .seen, #wiped img")) image.style.transform = `translate(${view.x}%, ${view.y}%) scale(${view.scale})`;
+    for (const image of document.querySelectorAll("#stage .seen, #wiped img"))
+      image.style.transform = `translate(${view.x}%, ${view.y}%) scale(${view.scale})`;
     slide();
   }
-  function zoom(times) { view.scale = Math.min(16, Math.max(1, view.scale * times)); move(0, 0); }
+  function zoom(times) {
+    view.scale = Math.min(16, Math.max(1, view.scale * times));
+    move(0, 0);
+  }
   function move(dx, dy) {
     const most = 50 * (view.scale - 1);
     view.x = Math.min(most, Math.max(-most, view.x + dx));
     view.y = Math.min(most, Math.max(-most, view.y + dy));
     place();
   }
-  function whole() { view.scale = 1; view.x = 0; view.y = 0; place(); }
+  function whole() {
+    view.scale = 1;
+    view.x = 0;
+    view.y = 0;
+    place();
+  }
   function slide() {
     const t = 50 + (by("edge").value - 50 - view.x) / view.scale;
     by("over").style.clipPath = `inset(0 ${100 - t}% 0 0)`;
@@ -210,7 +376,13 @@
     const bytes = Uint8Array.from(atob(text), (letter) => letter.charCodeAt(0));
     const [width, height, gone, come] = bytes;
     const box = (at) => [0, 1, 2, 3].map((k) => bytes[4 + 4 * at + k] / 255);
-    return { width, height, gone: Array.from({ length: gone }, (_, i) => box(i)), come: Array.from({ length: come }, (_, i) => box(gone + i)), map: bytes.subarray(4 + 4 * (gone + come)) };
+    return {
+      width,
+      height,
+      gone: Array.from({ length: gone }, (_, i) => box(i)),
+      come: Array.from({ length: come }, (_, i) => box(gone + i)),
+      map: bytes.subarray(4 + 4 * (gone + come)),
+    };
   }
   function contours(found) {
     const sheet = make("canvas", { width: found.width, height: found.height, class: "map" });
@@ -230,45 +402,116 @@
     sheet.setAttribute("class", "map");
     for (const [left, top, right, bottom] of some) {
       const one = document.createElementNS("http://www.w3.org/2000/svg", "rect");
-      for (const [key, value] of Object.entries({ x: left, y: top, width: right - left, height: bottom - top, class: kind })) one.setAttribute(key, value);
+      for (const [key, value] of Object.entries({
+        x: left,
+        y: top,
+        width: right - left,
+        height: bottom - top,
+        class: kind,
+      }))
+        one.setAttribute(key, value);
       sheet.append(one);
     }
     return sheet;
   }
+  // A pane's picture with what is drawn over it. `lone` is the overlay of the only take beside
+  // the reference: what vanished in it is drawn on the reference.
+  function pane_picture(pane, lone) {
+    const inside = make("div", { class: "seen" });
+    if (pane.src) {
+      inside.append(make("img", { src: pane.src, alt: pane.name, draggable: "false" }));
+    } else {
+      inside.append(make("span", { class: "none", text: pane.take.notes }));
+    }
+    if (state.overlay === "contours" && pane.overlay) inside.append(contours(pane.overlay));
+    if (state.overlay === "details") {
+      if (pane.overlay) inside.append(boxes(pane.overlay.come, "come"));
+      if (!pane.take && lone) inside.append(boxes(lone.gone, "gone"));
+    }
+    return inside;
+  }
+  const keeper_words = (keeper) => (keeper === null ? "" : keeper ? ", keeper" : ", no keeper");
+  function take_words(take) {
+    return [
+      ` structure ${two(take.structure)}, adherence ${two(take.adherence)}`,
+      `, style ${two(take.style)}`,
+      keeper_words(take.keeper),
+      take.notes ? "; " + take.notes : "",
+      take.cost === null ? "" : `; cost ${take.cost}`,
+      take.seconds === null ? "" : `, ${take.seconds} s`,
+    ].join("");
+  }
+  function pane_caption(pane) {
+    const caption = make("figcaption", {}, make("b", { text: pane.name }));
+    if (!pane.take) return caption;
+    if (pane.take.state === "made") caption.append(take_words(pane.take));
+    if (facts.originals && pane.take.file) {
+      const href = facts.originals + "/" + pane.take.file;
+      const link = { href: href, target: "_blank", rel: "noopener", text: "original" };
+      caption.append(" ", make("a", link));
+    }
+    return caption;
+  }
   function open_takes() {
-    const own = state.open.split(",").map(Number).filter((index) => takes[index]).slice(0, 4).map((index) => takes[index]);
+    const own = state.open
+      .split(",")
+      .map(Number)
+      .filter((index) => takes[index])
+      .slice(0, 4)
+      .map((index) => takes[index]);
     const dialog = by("compare");
-    if (!own.length || state.open === "") { if (dialog.open) dialog.close(); return; }
+    if (!own.length || state.open === "") {
+      if (dialog.open) dialog.close();
+      return;
+    }
     const number = own[0].case;
     const about = facts.cases[number];
     const shown = own.filter((one) => one.case === number);
-    panes = pictures(number).reference ? [{ name: "reference", src: jpeg(pictures(number).reference) }] : [];
-    for (const take of shown) panes.push({ name: name_of(take), take, src: take.state === "made" ? source(take) : null, overlay: take.state === "made" ? read_overlay((pictures(number).overlays || [])[take.picture]) : null });
+    panes = pictures(number).reference
+      ? [{ name: "reference", src: jpeg(pictures(number).reference) }]
+      : [];
+    for (const take of shown)
+      panes.push({
+        name: name_of(take),
+        take,
+        src: take.state === "made" ? source(take) : null,
+        overlay:
+          take.state === "made"
+            ? read_overlay((pictures(number).overlays || [])[take.picture])
+            : null,
+      });
     by("compare-title").textContent = about.id + ": " + shown.map(name_of).join(" and ");
     by("compare-asked").textContent = about.prompt.join(", ");
     // Tall pictures stay on the page.
-    const widest = Math.round(62 * about.frame[0] / about.frame[1]) + "vh";
+    const widest = Math.round((62 * about.frame[0]) / about.frame[1]) + "vh";
     by("wipe").style.maxWidth = widest;
     const lone = panes.length === 2 && panes[0].name === "reference" ? panes[1].overlay : null;
-    by("stage").replaceChildren(...panes.map((pane) => {
-      const inside = make("div", { class: "seen" });
-      if (pane.src) inside.append(make("img", { src: pane.src, alt: pane.name, draggable: "false" })); else inside.append(make("span", { class: "none", text: pane.take.notes }));
-      if (state.overlay === "contours" && pane.overlay) inside.append(contours(pane.overlay));
-      if (state.overlay === "details" && pane.overlay) inside.append(boxes(pane.overlay.come, "come"));
-      if (state.overlay === "details" && !pane.take && lone) inside.append(boxes(lone.gone, "gone"));
-      const words = [make("b", { text: pane.name })];
-      if (pane.take && pane.take.state === "made") words.push(` structure ${two(pane.take.structure)}, adherence ${two(pane.take.adherence)}, style ${two(pane.take.style)}` + (pane.take.keeper === null ? "" : pane.take.keeper ? ", keeper" : ", no keeper") + (pane.take.notes ? "; " + pane.take.notes : "") + (pane.take.cost === null ? "" : `; cost ${pane.take.cost}`) + (pane.take.seconds === null ? "" : `, ${pane.take.seconds} s`));
-      const caption = make("figcaption", {}, ...words);
-      if (facts.originals && pane.take && pane.take.file) caption.append(" ", make("a", { href: facts.originals + "/" + pane.take.file, target: "_blank", rel: "noopener", text: "original" }));
-      const figure = make("figure", {}, make("div", { class: "pane" }, inside), caption);
-      figure.style.maxWidth = widest;
-      return figure;
-    }));
+    by("stage").replaceChildren(
+      ...panes.map((pane) => {
+        const inside = pane_picture(pane, lone);
+        const figure = make(
+          "figure",
+          {},
+          make("div", { class: "pane" }, inside),
+          pane_caption(pane),
+        );
+        figure.style.maxWidth = widest;
+        return figure;
+      }),
+    );
     by("overlay").value = state.overlay;
-    by("overlay-words").textContent = { none: "", contours: "Blue: contours run as in the reference. Orange: they do not.", details: "Solid: new in the take." + (lone ? " Dashed, on the reference: vanished." : "") }[state.overlay] || "";
+    by("overlay-words").textContent =
+      {
+        none: "",
+        contours: "Blue: contours run as in the reference. Orange: they do not.",
+        details: "Solid: new in the take." + (lone ? " Dashed, on the reference: vanished." : ""),
+      }[state.overlay] || "";
     draw_wipe();
     whole();
-    if (!dialog.open) { came_from = document.activeElement; dialog.showModal(); }
+    if (!dialog.open) {
+      came_from = document.activeElement;
+      dialog.showModal();
+    }
   }
   function draw_wipe() {
     const all = pairs().filter(([a, b]) => panes[a].src && panes[b].src);
@@ -291,18 +534,25 @@
   function step(by_much) {
     const order = [...document.querySelectorAll(".case")].flatMap((section) => section.takes);
     const at = order.indexOf(Number(state.open.split(",")[0]));
-    if (order.length) change({ open: String(order[(at + by_much + order.length) % order.length]) }, true);
+    if (order.length)
+      change({ open: String(order[(at + by_much + order.length) % order.length]) }, true);
   }
   function hold_reference(on) {
     if (!panes.length || panes[0].name !== "reference") return;
-    document.querySelectorAll("#stage .seen > img").forEach((image, i) => { image.src = on ? panes[0].src : panes[i].src; });
+    document.querySelectorAll("#stage .seen > img").forEach((image, i) => {
+      image.src = on ? panes[0].src : panes[i].src;
+    });
   }
 
   function draw() {
-    for (const article of document.querySelectorAll("article[data-job]")) article.hidden = article.dataset.job !== state.job;
-    for (const link of document.querySelectorAll("nav a")) if (link.dataset.job === state.job) link.setAttribute("aria-current", "page"); else link.removeAttribute("aria-current");
+    for (const article of document.querySelectorAll("article[data-job]"))
+      article.hidden = article.dataset.job !== state.job;
+    for (const link of document.querySelectorAll("nav a"))
+      if (link.dataset.job === state.job) link.setAttribute("aria-current", "page");
+      else link.removeAttribute("aria-current");
     options();
-    for (const key of ["case", "pipeline", "seed", "show", "sort"]) by("f-" + key).value = state[key];
+    for (const key of ["case", "pipeline", "seed", "show", "sort"])
+      by("f-" + key).value = state[key];
     draw_under();
     draw_takes();
     open_takes();
@@ -312,28 +562,41 @@
     if (offered === state.job) return;
     offered = state.job;
     const own = takes.filter((one) => one.job === state.job);
-    const offer = (id, every, some) => by(id).replaceChildren(make("option", { value: "", text: every }), ...some.map((one) => make("option", { value: one, text: one })));
+    const offer = (id, every, some) =>
+      by(id).replaceChildren(
+        make("option", { value: "", text: every }),
+        ...some.map((one) => make("option", { value: one, text: one })),
+      );
     offer("f-case", "all", [...new Set(own.map((one) => facts.cases[one.case].id))]);
     offer("f-pipeline", "all", [...new Set(own.map((one) => facts.pipelines[one.pipeline].id))]);
     offer("f-seed", "all", [...new Set(own.map((one) => String(one.seed)))]);
   }
 
-  for (const key of ["case", "pipeline", "seed", "show", "sort"]) by("f-" + key).addEventListener("change", (event) => change({ [key]: event.target.value }));
+  for (const key of ["case", "pipeline", "seed", "show", "sort"])
+    by("f-" + key).addEventListener("change", (event) => change({ [key]: event.target.value }));
   by("filters").addEventListener("submit", (event) => event.preventDefault());
-  by("f-clear").addEventListener("click", () => change({ case: "", pipeline: "", seed: "", show: "all", sort: "pipeline" }));
-  document.querySelectorAll("nav a").forEach((link) => link.addEventListener("click", (event) => {
-    event.preventDefault();
-    change(Object.assign({}, plain, { job: link.dataset.job }));
-    window.scrollTo(0, 0);
-  }));
+  by("f-clear").addEventListener("click", () =>
+    change({ case: "", pipeline: "", seed: "", show: "all", sort: "pipeline" }),
+  );
+  document.querySelectorAll("nav a").forEach((link) =>
+    link.addEventListener("click", (event) => {
+      event.preventDefault();
+      change(Object.assign({}, plain, { job: link.dataset.job }));
+      window.scrollTo(0, 0);
+    }),
+  );
   by("earlier").addEventListener("click", () => step(-1));
   by("later").addEventListener("click", () => step(1));
   by("nearer").addEventListener("click", () => zoom(1.5));
   by("further").addEventListener("click", () => zoom(1 / 1.5));
   by("whole").addEventListener("click", whole);
-  by("wiping").addEventListener("click", () => change({ wipe: state.wipe === "" ? "0" : "" }, true));
+  by("wiping").addEventListener("click", () =>
+    change({ wipe: state.wipe === "" ? "0" : "" }, true),
+  );
   by("next-wipe").addEventListener("click", () => change({ wipe: String(pair + 1) }, true));
-  by("overlay").addEventListener("change", (event) => change({ overlay: event.target.value }, true));
+  by("overlay").addEventListener("change", (event) =>
+    change({ overlay: event.target.value }, true),
+  );
   by("edge").addEventListener("input", slide);
   by("close").addEventListener("click", () => by("compare").close());
   by("compare").addEventListener("close", () => {
@@ -355,38 +618,72 @@
     const others = [...fingers.entries()].filter(([id]) => id !== event.pointerId);
     const far = (a, b) => Math.hypot(a[0] - b[0], a[1] - b[1]);
     if (others.length) zoom(far(now, others[0][1]) / Math.max(20, far(from, others[0][1])));
-    else move(100 * (now[0] - from[0]) / pane.clientWidth, 100 * (now[1] - from[1]) / pane.clientHeight);
+    else
+      move(
+        (100 * (now[0] - from[0])) / pane.clientWidth,
+        (100 * (now[1] - from[1])) / pane.clientHeight,
+      );
     fingers.set(event.pointerId, now);
   });
-  for (const name of ["pointerup", "pointercancel"]) document.addEventListener(name, (event) => fingers.delete(event.pointerId));
-  document.addEventListener("wheel", (event) => {
-    if (!event.target.closest(".pane, #wiped")) return;
-    event.preventDefault();
-    zoom(event.deltaY < 0 ? 1.2 : 1 / 1.2);
-  }, { passive: false });
+  for (const name of ["pointerup", "pointercancel"])
+    document.addEventListener(name, (event) => fingers.delete(event.pointerId));
+  document.addEventListener(
+    "wheel",
+    (event) => {
+      if (!event.target.closest(".pane, #wiped")) return;
+      event.preventDefault();
+      zoom(event.deltaY < 0 ? 1.2 : 1 / 1.2);
+    },
+    { passive: false },
+  );
   document.addEventListener("keydown", (event) => {
     if (!by("compare").open || event.ctrlKey || event.metaKey || event.altKey) return;
-    if (event.key.startsWith("Arrow") && (event.target.id === "edge" || event.target.tagName === "SELECT")) return;
+    if (
+      event.key.startsWith("Arrow") &&
+      (event.target.id === "edge" || event.target.tagName === "SELECT")
+    )
+      return;
     const key = event.key.length === 1 ? event.key.toLowerCase() : event.key;
     const overlays = ["none", "contours", "details"];
     const keys = {
-      ArrowLeft: () => step(-1), ArrowRight: () => step(1), "+": () => zoom(1.5), "=": () => zoom(1.5), "-": () => zoom(1 / 1.5), "0": whole, w: () => by("wiping").click(),
-      e: () => by("next-wipe").click(), Escape: () => by("compare").close(), o: () => change({ overlay: overlays[(overlays.indexOf(state.overlay) + 1) % 3] }, true), r: () => { if (!event.repeat) hold_reference(true); }
+      ArrowLeft: () => step(-1),
+      ArrowRight: () => step(1),
+      "+": () => zoom(1.5),
+      "=": () => zoom(1.5),
+      "-": () => zoom(1 / 1.5),
+      0: whole,
+      w: () => by("wiping").click(),
+      e: () => by("next-wipe").click(),
+      Escape: () => by("compare").close(),
+      o: () => change({ overlay: overlays[(overlays.indexOf(state.overlay) + 1) % 3] }, true),
+      r: () => {
+        if (!event.repeat) hold_reference(true);
+      },
     };
     if (!keys[key]) return;
     event.preventDefault();
     keys[key]();
   });
-  document.addEventListener("keyup", (event) => { if (event.key.toLowerCase() === "r") hold_reference(false); });
+  document.addEventListener("keyup", (event) => {
+    if (event.key.toLowerCase() === "r") hold_reference(false);
+  });
 
   // On paper there is no scrolling: all that is asked for is there.
   window.addEventListener("beforeprint", () => document.querySelectorAll(".case").forEach(fill));
-  window.addEventListener("hashchange", () => { read_address(); draw(); });
-  window.addEventListener("popstate", () => { read_address(); draw(); });
+  window.addEventListener("hashchange", () => {
+    read_address();
+    draw();
+  });
+  window.addEventListener("popstate", () => {
+    read_address();
+    draw();
+  });
   by("filters").hidden = false;
   document.querySelector(".keys").hidden = false;
   // The previews come after this script in the file.
   read_address();
-  for (const article of document.querySelectorAll("article[data-job]")) article.hidden = article.dataset.job !== state.job;
-  if (document.readyState === "loading") document.addEventListener("DOMContentLoaded", draw); else draw();
+  for (const article of document.querySelectorAll("article[data-job]"))
+    article.hidden = article.dataset.job !== state.job;
+  if (document.readyState === "loading") document.addEventListener("DOMContentLoaded", draw);
+  else draw();
 })();

@@ -4,9 +4,19 @@
   "use strict";
   const by = (id) => document.getElementById(id);
   const kind = by("viewing").dataset.kind;
-  let shown = null, began = 0, sending = false, phrase = 0;
+  let shown = null,
+    began = 0,
+    sending = false,
+    phrase = 0;
   const view = { scale: 1, x: 0, y: 0 };
-  const wipes = kind === "pairs" ? [["one", "other"], ["reference", "one"], ["reference", "other"]] : [["reference", "one"]];
+  const wipes =
+    kind === "pairs"
+      ? [
+          ["one", "other"],
+          ["reference", "one"],
+          ["reference", "other"],
+        ]
+      : [["reference", "one"]];
   let wipe = -1;
 
   function show(id) {
@@ -14,7 +24,8 @@
   }
   function place() {
     const how = `translate(${view.x}%, ${view.y}%) scale(${view.scale})`;
-    for (const image of document.querySelectorAll(".pane img, #wiped img")) image.style.transform = how;
+    for (const image of document.querySelectorAll(".pane img, #wiped img"))
+      image.style.transform = how;
   }
   function zoom(by_much) {
     view.scale = Math.min(16, Math.max(1, view.scale * by_much));
@@ -27,7 +38,9 @@
     place();
   }
   function whole() {
-    view.scale = 1; view.x = 0; view.y = 0;
+    view.scale = 1;
+    view.x = 0;
+    view.y = 0;
     place();
   }
   function set_wipe(which) {
@@ -38,7 +51,11 @@
     by("wiping").setAttribute("aria-pressed", on);
     by("next-wipe").disabled = !on || wipes.length < 2;
     if (!on || !shown) return;
-    const words = { reference: "reference", one: kind === "pairs" ? "left" : "take", other: "right" };
+    const words = {
+      reference: "reference",
+      one: kind === "pairs" ? "left" : "take",
+      other: "right",
+    };
     const [under, over] = wipes[wipe];
     by("under").src = shown.pictures[under];
     by("over").src = shown.pictures[over];
@@ -54,7 +71,9 @@
   }
   function hold_reference(on) {
     if (!shown || !shown.pictures.reference) return;
-    for (const id of ["one", "other"]) if (by("picture-" + id)) by("picture-" + id).src = on ? shown.pictures.reference : shown.pictures[id];
+    for (const id of ["one", "other"])
+      if (by("picture-" + id))
+        by("picture-" + id).src = on ? shown.pictures.reference : shown.pictures[id];
   }
   function phrase_rows() {
     const box = by("phrases");
@@ -68,14 +87,21 @@
       const label = document.createElement("span");
       label.textContent = text;
       const buttons = document.createElement("span");
-      for (const [value, word] of [["yes", "there"], ["no", "not there"], ["", "can't tell"]]) {
+      for (const [value, word] of [
+        ["yes", "there"],
+        ["no", "not there"],
+        ["", "can't tell"],
+      ]) {
         const button = document.createElement("button");
         button.type = "button";
         button.textContent = word;
         button.dataset.value = value;
         button.setAttribute("aria-label", text + ": " + word);
         button.setAttribute("aria-pressed", value === "");
-        button.addEventListener("click", () => { phrase = i; answer(value); });
+        button.addEventListener("click", () => {
+          phrase = i;
+          answer(value);
+        });
         buttons.append(button);
       }
       row.append(label, buttons);
@@ -84,12 +110,16 @@
     mark_phrase();
   }
   function mark_phrase() {
-    document.querySelectorAll(".phrase").forEach((row, i) => row.classList.toggle("current", i === phrase));
+    document
+      .querySelectorAll(".phrase")
+      .forEach((row, i) => row.classList.toggle("current", i === phrase));
   }
   function answer(value) {
     const rows = document.querySelectorAll(".phrase");
     if (!rows[phrase]) return;
-    rows[phrase].querySelectorAll("button").forEach((button) => button.setAttribute("aria-pressed", button.dataset.value === value));
+    rows[phrase]
+      .querySelectorAll("button")
+      .forEach((button) => button.setAttribute("aria-pressed", button.dataset.value === value));
     phrase = Math.min(phrase + 1, rows.length - 1);
     mark_phrase();
   }
@@ -101,19 +131,40 @@
       const pressed = row.querySelector("button[aria-pressed=true]");
       if (pressed && pressed.dataset.value) phrases[shown.phrases[i]] = pressed.dataset.value;
     });
-    const reasons = choice === "reject" ? [...document.querySelectorAll("#reasons input:checked")].map((box) => box.value) : [];
-    send("said", { ballot: shown.ballot, choice, reasons, phrases, seconds: (performance.now() - began) / 1000 });
+    const reasons =
+      choice === "reject"
+        ? [...document.querySelectorAll("#reasons input:checked")].map((box) => box.value)
+        : [];
+    send("said", {
+      ballot: shown.ballot,
+      choice,
+      reasons,
+      phrases,
+      seconds: (performance.now() - began) / 1000,
+    });
   }
-  function send(name, value) { Shiny.setInputValue(name, Object.assign({ nonce: Math.random() }, value), { priority: "event" }); }
-  function undo() { if (!sending) { sending = true; send("undo", {}); } }
+  function send(name, value) {
+    Shiny.setInputValue(name, Object.assign({ nonce: Math.random() }, value), {
+      priority: "event",
+    });
+  }
+  function undo() {
+    if (!sending) {
+      sending = true;
+      send("undo", {});
+    }
+  }
 
   function begin() {
     Shiny.addCustomMessageHandler("show", (next) => {
-      const images = Object.values(next.pictures).map((src) => new Promise((done) => {
-        const image = new Image();
-        image.onload = image.onerror = done;
-        image.src = src;
-      }));
+      const images = Object.values(next.pictures).map(
+        (src) =>
+          new Promise((done) => {
+            const image = new Image();
+            image.onload = image.onerror = done;
+            image.src = src;
+          }),
+      );
       // Both pictures appear at the same moment: the first to load would be looked at longer.
       Promise.all(images).then(() => {
         shown = next;
@@ -127,7 +178,9 @@
         by("unwanted").textContent = next.unwanted;
         by("count").textContent = next.number + " of " + next.wanted;
         by("undo").disabled = next.number <= 1;
-        document.querySelectorAll("#reasons input").forEach((box) => { box.checked = false; });
+        document.querySelectorAll("#reasons input").forEach((box) => {
+          box.checked = false;
+        });
         whole();
         phrase_rows();
         set_wipe(wipe);
@@ -136,7 +189,10 @@
         by("viewing").dataset.shown = next.ballot;
       });
     });
-    Shiny.addCustomMessageHandler("refused", (words) => { by("refused").textContent = words; sending = false; });
+    Shiny.addCustomMessageHandler("refused", (words) => {
+      by("refused").textContent = words;
+      sending = false;
+    });
     Shiny.addCustomMessageHandler("done", (words) => {
       shown = null;
       sending = false;
@@ -144,8 +200,13 @@
       show("end");
       by("end").focus();
     });
-    Shiny.addCustomMessageHandler("results", (html) => { by("results").innerHTML = html; });
-    by("who").addEventListener("submit", (event) => { event.preventDefault(); send("person", { name: by("name").value }); });
+    Shiny.addCustomMessageHandler("results", (html) => {
+      by("results").innerHTML = html;
+    });
+    by("who").addEventListener("submit", (event) => {
+      event.preventDefault();
+      send("person", { name: by("name").value });
+    });
     by("begin").addEventListener("click", () => by("who").requestSubmit());
     by("undo").addEventListener("click", undo);
     by("last").addEventListener("click", undo);
@@ -156,7 +217,9 @@
     by("wiping").addEventListener("click", () => set_wipe(wipe >= 0 ? -1 : 0));
     by("next-wipe").addEventListener("click", () => set_wipe((wipe + 1) % wipes.length));
     by("edge").addEventListener("input", slide);
-    document.querySelectorAll(".choice").forEach((button) => button.addEventListener("click", () => say(button.dataset.choice)));
+    document
+      .querySelectorAll(".choice")
+      .forEach((button) => button.addEventListener("click", () => say(button.dataset.choice)));
     by("name").focus();
   }
 
@@ -176,34 +239,71 @@
       const now = [event.clientX, event.clientY];
       zoom(far(now, others[0][1]) / Math.max(20, far(from, others[0][1])));
     } else {
-      move(100 * (event.clientX - from[0]) / pane.clientWidth, 100 * (event.clientY - from[1]) / pane.clientHeight);
+      move(
+        (100 * (event.clientX - from[0])) / pane.clientWidth,
+        (100 * (event.clientY - from[1])) / pane.clientHeight,
+      );
     }
     if (wipe >= 0) slide();
     fingers.set(event.pointerId, [event.clientX, event.clientY]);
   });
-  for (const name of ["pointerup", "pointercancel"]) document.addEventListener(name, (event) => fingers.delete(event.pointerId));
-  document.addEventListener("wheel", (event) => {
-    if (!event.target.closest(".pane, #wiped")) return;
-    event.preventDefault();
-    zoom(event.deltaY < 0 ? 1.2 : 1 / 1.2);
-    if (wipe >= 0) slide();
-  }, { passive: false });
+  for (const name of ["pointerup", "pointercancel"])
+    document.addEventListener(name, (event) => fingers.delete(event.pointerId));
+  document.addEventListener(
+    "wheel",
+    (event) => {
+      if (!event.target.closest(".pane, #wiped")) return;
+      event.preventDefault();
+      zoom(event.deltaY < 0 ? 1.2 : 1 / 1.2);
+      if (wipe >= 0) slide();
+    },
+    { passive: false },
+  );
 
   document.addEventListener("keydown", (event) => {
     if (by("look").hidden || event.ctrlKey || event.metaKey || event.altKey) return;
     const at_slider = event.target.id === "edge" && event.key.startsWith("Arrow");
     if (event.repeat || at_slider) return;
     const key = event.key.length === 1 ? event.key.toLowerCase() : event.key;
-    const keys = { u: undo, "+": () => zoom(1.5), "=": () => zoom(1.5), "-": () => zoom(1 / 1.5), "0": whole, w: () => by("wiping").click(), e: () => { if (wipe >= 0) by("next-wipe").click(); }, r: () => hold_reference(true) };
-    if (kind === "pairs") Object.assign(keys, { ArrowLeft: () => say("one"), ArrowRight: () => say("other"), ArrowDown: () => say("neither") });
-    else Object.assign(keys, { k: () => say("keep"), j: () => say("reject"), q: () => answer("yes"), a: () => answer("no"), z: () => answer("") });
-    if (kind === "singles" && /^[1-6]$/.test(key)) keys[key] = () => { const box = document.querySelectorAll("#reasons input")[key - 1]; box.checked = !box.checked; };
+    const keys = {
+      u: undo,
+      "+": () => zoom(1.5),
+      "=": () => zoom(1.5),
+      "-": () => zoom(1 / 1.5),
+      0: whole,
+      w: () => by("wiping").click(),
+      e: () => {
+        if (wipe >= 0) by("next-wipe").click();
+      },
+      r: () => hold_reference(true),
+    };
+    if (kind === "pairs")
+      Object.assign(keys, {
+        ArrowLeft: () => say("one"),
+        ArrowRight: () => say("other"),
+        ArrowDown: () => say("neither"),
+      });
+    else
+      Object.assign(keys, {
+        k: () => say("keep"),
+        j: () => say("reject"),
+        q: () => answer("yes"),
+        a: () => answer("no"),
+        z: () => answer(""),
+      });
+    if (kind === "singles" && /^[1-6]$/.test(key))
+      keys[key] = () => {
+        const box = document.querySelectorAll("#reasons input")[key - 1];
+        box.checked = !box.checked;
+      };
     if (!keys[key]) return;
     event.preventDefault();
     keys[key]();
     if (wipe >= 0) slide();
   });
-  document.addEventListener("keyup", (event) => { if (event.key.toLowerCase() === "r") hold_reference(false); });
+  document.addEventListener("keyup", (event) => {
+    if (event.key.toLowerCase() === "r") hold_reference(false);
+  });
 
   if (window.Shiny && Shiny.addCustomMessageHandler) begin();
   else document.addEventListener("DOMContentLoaded", begin);

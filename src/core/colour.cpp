@@ -45,8 +45,11 @@ SPRENN_WIDE void places_of(float* __restrict row, int* __restrict below, int n) 
     below[i] = static_cast<int>(row[i]);
   }
 }
-SPRENN_WIDE void between_entries(float* __restrict row, const int* __restrict below, const float* __restrict table, int n) {
-  for (int i = 0; i < n; ++i) row[i] = table[below[i]] + (row[i] - static_cast<float>(below[i])) * (table[below[i] + 1] - table[below[i]]);
+SPRENN_WIDE void between_entries(float* __restrict row, const int* __restrict below,
+                                 const float* __restrict table, int n) {
+  for (int i = 0; i < n; ++i)
+    row[i] = table[below[i]] +
+             (row[i] - static_cast<float>(below[i])) * (table[below[i] + 1] - table[below[i]]);
 }
 
 }  // namespace
@@ -63,7 +66,8 @@ void linear_row(float* row, int n) {
 
 namespace {
 
-SPRENN_WIDE void split_bytes(const std::uint8_t* __restrict in, std::uint8_t* __restrict r, std::uint8_t* __restrict g, std::uint8_t* __restrict b, int n) {
+SPRENN_WIDE void split_bytes(const std::uint8_t* __restrict in, std::uint8_t* __restrict r,
+                             std::uint8_t* __restrict g, std::uint8_t* __restrict b, int n) {
   for (int i = 0; i < n; ++i) {
     r[i] = in[3 * i];
     g[i] = in[3 * i + 1];
@@ -71,23 +75,29 @@ SPRENN_WIDE void split_bytes(const std::uint8_t* __restrict in, std::uint8_t* __
   }
 }
 SPRENN_WIDE void shares_of_bytes(float* __restrict out, const std::uint8_t* __restrict in, int n) {
-  for (int i = 0; i < n; ++i) out[i] = static_cast<float>(in[i]) / 255.0f;
+  for (int i = 0; i < n; ++i)
+    out[i] = static_cast<float>(in[i]) / 255.0f;
 }
-SPRENN_WIDE void look_up(float* __restrict out, const std::uint8_t* __restrict in, const float* __restrict table, int n) {
-  for (int i = 0; i < n; ++i) out[i] = table[in[i]];
+SPRENN_WIDE void look_up(float* __restrict out, const std::uint8_t* __restrict in,
+                         const float* __restrict table, int n) {
+  for (int i = 0; i < n; ++i)
+    out[i] = table[in[i]];
 }
 
 }  // namespace
 
 ByteRows::ByteRows(int width, int channels) : width_(width), channels_(channels) {
   if (channels == 3)
-    for (auto& one : split_) one.resize(static_cast<std::size_t>(width));
-  for (int i = 0; i < 256; ++i) light_[i] = static_cast<float>(i) / 255.0f;
+    for (auto& one : split_)
+      one.resize(static_cast<std::size_t>(width));
+  for (int i = 0; i < 256; ++i)
+    light_[i] = static_cast<float>(i) / 255.0f;
   linear_row(light_, 256);
 }
 
 void ByteRows::read(const std::uint8_t* row, float* const srgb[3], float* const linear[3]) {
-  if (channels_ == 3) split_bytes(row, split_[0].data(), split_[1].data(), split_[2].data(), width_);
+  if (channels_ == 3)
+    split_bytes(row, split_[0].data(), split_[1].data(), split_[2].data(), width_);
   for (int c = 0; c < 3; ++c) {
     const std::uint8_t* from = channels_ == 3 ? split_[c].data() : row;
     shares_of_bytes(srgb[c], from, width_);
@@ -121,17 +131,20 @@ inline float nearer_root(float y, float x) {
 inline float cube_root(float x) {
   std::int32_t bits;
   std::memcpy(&bits, &x, sizeof x);
-  const std::int32_t third = static_cast<std::int32_t>(static_cast<float>(bits) * (1.0f / 3.0f)) + 709921077;
+  const std::int32_t third =
+      static_cast<std::int32_t>(static_cast<float>(bits) * (1.0f / 3.0f)) + 709921077;
   float y;
   std::memcpy(&y, &third, sizeof y);
   return nearer_root(nearer_root(y, x), x);
 }
 
 // In place: linear light becomes OKLab.
-SPRENN_WIDE void oklab_row(float* __restrict red, float* __restrict green, float* __restrict blue, std::size_t n) {
+SPRENN_WIDE void oklab_row(float* __restrict red, float* __restrict green, float* __restrict blue,
+                           std::size_t n) {
   for (std::size_t i = 0; i < n; ++i) {
     // A cubic's overshoot would have no root worth having.
-    const float r = red[i] > 0.0f ? red[i] : 0.0f, g = green[i] > 0.0f ? green[i] : 0.0f, b = blue[i] > 0.0f ? blue[i] : 0.0f;
+    const float r = red[i] > 0.0f ? red[i] : 0.0f, g = green[i] > 0.0f ? green[i] : 0.0f,
+                b = blue[i] > 0.0f ? blue[i] : 0.0f;
     const float l = cube_root(0.4122214708f * r + 0.5363325363f * g + 0.0514459929f * b);
     const float m = cube_root(0.2119034982f * r + 0.6806995451f * g + 0.1073969566f * b);
     const float s = cube_root(0.0883024619f * r + 0.2817188376f * g + 0.6299787005f * b);
@@ -142,15 +155,16 @@ SPRENN_WIDE void oklab_row(float* __restrict red, float* __restrict green, float
 }
 
 void to_oklab(Picture& linear) {
-  oklab_row(linear.channel[0].values.data(), linear.channel[1].values.data(), linear.channel[2].values.data(),
-            linear.channel[0].size());
+  oklab_row(linear.channel[0].values.data(), linear.channel[1].values.data(),
+            linear.channel[2].values.data(), linear.channel[0].size());
 }
 
 constexpr float kCeiling = 0.995f;
 constexpr float kFloor = 0.01f;
 
 // How many of a stretch of pixels are at the ceiling and at the floor.
-SPRENN_WIDE void count_clipped(const float* r, const float* g, const float* b, int from, int to, int* burnt, int* crushed) {
+SPRENN_WIDE void count_clipped(const float* r, const float* g, const float* b, int from, int to,
+                               int* burnt, int* crushed) {
   int high = 0, low = 0;
   for (int i = from; i < to; ++i) {
     const float most = std::max(r[i], std::max(g[i], b[i]));
@@ -169,16 +183,19 @@ void finish_spot(Spot& spot, const std::array<int, 9>& counts, double pixels) {
 }
 
 SPRENN_WIDE void luma_row(float* out, const float* r, const float* g, const float* b, int n) {
-  for (int i = 0; i < n; ++i) out[i] = 0.299f * r[i] + 0.587f * g[i] + 0.114f * b[i];
+  for (int i = 0; i < n; ++i)
+    out[i] = 0.299f * r[i] + 0.587f * g[i] + 0.114f * b[i];
 }
 
 }  // namespace
 
 Picture resize_srgb(const Picture& srgb, int width, int height) {
-  if (srgb.width() == width && srgb.height() == height) return srgb;
+  if (srgb.width() == width && srgb.height() == height)
+    return srgb;
   Picture out = linear_at(srgb, width, height);
   for (Plane& plane : out.channel)
-    for (float& value : plane.values) value = static_cast<float>(srgb_from_linear(value));
+    for (float& value : plane.values)
+      value = static_cast<float>(srgb_from_linear(value));
   return out;
 }
 
@@ -191,9 +208,12 @@ Picture srgb_from_oklab(const Picture& oklab) {
     const double l = std::pow(L + 0.3963377774 * a + 0.2158037573 * b, 3);
     const double m = std::pow(L - 0.1055613458 * a - 0.0638541728 * b, 3);
     const double s = std::pow(L - 0.0894841775 * a - 1.2914855480 * b, 3);
-    out.channel[0].values[i] = static_cast<float>(srgb_from_linear(4.0767416621 * l - 3.3077115913 * m + 0.2309699292 * s));
-    out.channel[1].values[i] = static_cast<float>(srgb_from_linear(-1.2684380046 * l + 2.6097574011 * m - 0.3413193965 * s));
-    out.channel[2].values[i] = static_cast<float>(srgb_from_linear(-0.0041960863 * l - 0.7034186147 * m + 1.7076147010 * s));
+    out.channel[0].values[i] = static_cast<float>(
+        srgb_from_linear(4.0767416621 * l - 3.3077115913 * m + 0.2309699292 * s));
+    out.channel[1].values[i] = static_cast<float>(
+        srgb_from_linear(-1.2684380046 * l + 2.6097574011 * m - 0.3413193965 * s));
+    out.channel[2].values[i] = static_cast<float>(
+        srgb_from_linear(-0.0041960863 * l - 0.7034186147 * m + 1.7076147010 * s));
   }
   return out;
 }
@@ -208,7 +228,8 @@ Plane lightness_of_columns(const double* srgb, int width, int height) {
       linear_row(channel[c], w * h);
     }
     oklab_row(channel[0], channel[1], channel[2], static_cast<std::size_t>(w * h));
-    for (int y = 0; y < h; ++y) std::copy_n(channel[0] + y * w, w, out.row(top + y) + left);
+    for (int y = 0; y < h; ++y)
+      std::copy_n(channel[0] + y * w, w, out.row(top + y) + left);
   });
   return out;
 }
@@ -223,14 +244,17 @@ namespace {
 
 // The tones of a channel, in 256 steps, of every third pixel of a row.
 void count_tones(std::array<double, 256>& counts, const float* row, int n) {
-  for (int x = 0; x < n; x += 3) counts[static_cast<std::size_t>(std::clamp(row[x], 0.0f, 1.0f) * 255.0f + 0.5f)] += 1.0;
+  for (int x = 0; x < n; x += 3)
+    counts[static_cast<std::size_t>(std::clamp(row[x], 0.0f, 1.0f) * 255.0f + 0.5f)] += 1.0;
 }
 
 double tones_in(const std::array<double, 256>& counts) {
   double total = 0.0, entropy = 0.0;
-  for (const double count : counts) total += count;
   for (const double count : counts)
-    if (count > 0.0) entropy -= count / total * std::log(count / total);
+    total += count;
+  for (const double count : counts)
+    if (count > 0.0)
+      entropy -= count / total * std::log(count / total);
   return std::exp(entropy);
 }
 
@@ -243,7 +267,8 @@ Intake take_in(const ReadRow& read, int own_width, int own_height, int width, in
                           {own_width, own_height, width, height},
                           {own_width, own_height, width, height}};
   std::vector<float> rows[6];
-  for (auto& row : rows) row.resize(static_cast<std::size_t>(own_width));
+  for (auto& row : rows)
+    row.resize(static_cast<std::size_t>(own_width));
   float* const srgb[3] = {rows[0].data(), rows[1].data(), rows[2].data()};
   float* const linear[3] = {rows[3].data(), rows[4].data(), rows[5].data()};
   std::array<int, 9> burnt{}, crushed{};
@@ -252,14 +277,18 @@ Intake take_in(const ReadRow& read, int own_width, int own_height, int width, in
     read(y, srgb, linear);
     const int band = 3 * y / own_height;
     for (int k = 0; k < 3; ++k)
-      count_clipped(rows[0].data(), rows[1].data(), rows[2].data(), k * own_width / 3, (k + 1) * own_width / 3,
-                    &burnt[static_cast<std::size_t>(3 * band + k)], &crushed[static_cast<std::size_t>(3 * band + k)]);
+      count_clipped(rows[0].data(), rows[1].data(), rows[2].data(), k * own_width / 3,
+                    (k + 1) * own_width / 3, &burnt[static_cast<std::size_t>(3 * band + k)],
+                    &crushed[static_cast<std::size_t>(3 * band + k)]);
     if (y % 2 == 0)
-      for (std::size_t c = 0; c < 3; ++c) count_tones(tones[c], srgb[c], own_width);
+      for (std::size_t c = 0; c < 3; ++c)
+        count_tones(tones[c], srgb[c], own_width);
     luma_row(out.luma.row(y), rows[0].data(), rows[1].data(), rows[2].data(), own_width);
-    for (int c = 0; c < 3; ++c) shrinker[c].add(y, linear[c]);
+    for (int c = 0; c < 3; ++c)
+      shrinker[c].add(y, linear[c]);
   }
-  for (int c = 0; c < 3; ++c) out.oklab.channel[c] = shrinker[c].finish();
+  for (int c = 0; c < 3; ++c)
+    out.oklab.channel[c] = shrinker[c].finish();
   to_oklab(out.oklab);
   const double pixels = static_cast<double>(out.luma.size());
   finish_spot(out.burnt, burnt, pixels);

@@ -23,7 +23,8 @@ struct Intake {
   Picture oklab;
   Spot burnt;    // the share of pixels with a channel at its ceiling
   Spot crushed;  // and of those with all three at the floor
-  double tones = 0.0;  // how many of 256 tones a channel really has: the exponential of their entropy
+  double tones =
+      0.0;  // how many of 256 tones a channel really has: the exponential of their entropy
 };
 using ReadRow = std::function<void(int y, float* const srgb[3], float* const linear[3])>;
 void linear_row(float* row, int n);

@@ -9,27 +9,30 @@ namespace sprenn {
 
 namespace {
 
-constexpr int kStretch = 24;         // how long a stretch of a mask's edge is, in pixels of 512
-constexpr float kDeep = 24.0f;       // how far from the edge detail is looked at
-constexpr float kClose = 3.0f;       // what lies nearer is the transition itself
-constexpr float kFaint = 0.003f;     // detail below this is none: skies go on as skies
-constexpr int kPatch = 14;           // the side of a tile that is looked for elsewhere, in pixels of 128
+constexpr int kStretch = 24;      // how long a stretch of a mask's edge is, in pixels of 512
+constexpr float kDeep = 24.0f;    // how far from the edge detail is looked at
+constexpr float kClose = 3.0f;    // what lies nearer is the transition itself
+constexpr float kFaint = 0.003f;  // detail below this is none: skies go on as skies
+constexpr int kPatch = 14;  // the side of a tile that is looked for elsewhere, in pixels of 128
 constexpr int kRepeatEdge = 128;
-constexpr float kSmooth = 0.004f;    // a tile with less detail repeats nothing
-constexpr double kWidest = 0.02;     // of the long edge: how wide a spot is
+constexpr float kSmooth = 0.004f;  // a tile with less detail repeats nothing
+constexpr double kWidest = 0.02;   // of the long edge: how wide a spot is
 
 // Distance from the mask's half-way line in pixels, positive inside; only near it.
 Plane depth_of(const Plane& mask) {
   Plane inside(mask.width, mask.height), outside = inside;
-  for (std::size_t i = 0; i < mask.size(); ++i) (mask.values[i] >= 0.5f ? inside : outside).values[i] = 1.0f;
+  for (std::size_t i = 0; i < mask.size(); ++i)
+    (mask.values[i] >= 0.5f ? inside : outside).values[i] = 1.0f;
   // Repeated means of 3 x 3 would do; a chamfer distance is as plain and exact enough.
   const auto away_from = [](const Plane& marked) {
     Plane out = Plane::unset(marked.width, marked.height);
     const float far = 1e6f;
-    for (std::size_t i = 0; i < out.size(); ++i) out.values[i] = marked.values[i] > 0.5f ? 0.0f : far;
+    for (std::size_t i = 0; i < out.size(); ++i)
+      out.values[i] = marked.values[i] > 0.5f ? 0.0f : far;
     const auto relax = [&](int x, int y, int dx, int dy, float step) {
       const int u = x + dx, v = y + dy;
-      if (u < 0 || v < 0 || u >= out.width || v >= out.height) return;
+      if (u < 0 || v < 0 || u >= out.width || v >= out.height)
+        return;
       out.at(x, y) = std::min(out.at(x, y), out.at(u, v) + step);
     };
     constexpr float kSlant = 1.4142f;
@@ -51,7 +54,8 @@ Plane depth_of(const Plane& mask) {
   };
   const Plane from_outside = away_from(outside), from_inside = away_from(inside);
   Plane depth = Plane::unset(mask.width, mask.height);
-  for (std::size_t i = 0; i < depth.size(); ++i) depth.values[i] = from_outside.values[i] - from_inside.values[i];
+  for (std::size_t i = 0; i < depth.size(); ++i)
+    depth.values[i] = from_outside.values[i] - from_inside.values[i];
   return depth;
 }
 
@@ -61,12 +65,15 @@ Plane least_detail(const Plane& lightness) {
   Plane across(w, h), down(w, h);
   for (int y = 1; y + 1 < h; ++y)
     for (int x = 1; x + 1 < w; ++x) {
-      across.at(x, y) = std::abs(2.0f * lightness.at(x, y) - lightness.at(x - 1, y) - lightness.at(x + 1, y));
-      down.at(x, y) = std::abs(2.0f * lightness.at(x, y) - lightness.at(x, y - 1) - lightness.at(x, y + 1));
+      across.at(x, y) =
+          std::abs(2.0f * lightness.at(x, y) - lightness.at(x - 1, y) - lightness.at(x + 1, y));
+      down.at(x, y) =
+          std::abs(2.0f * lightness.at(x, y) - lightness.at(x, y - 1) - lightness.at(x, y + 1));
     }
   across = blur(across, 3.0f);
   down = blur(down, 3.0f);
-  for (std::size_t i = 0; i < across.size(); ++i) across.values[i] = std::min(across.values[i], down.values[i]);
+  for (std::size_t i = 0; i < across.size(); ++i)
+    across.values[i] = std::min(across.values[i], down.values[i]);
   return across;
 }
 
@@ -87,7 +94,8 @@ Fill fill_detail(const Picture& take, const Plane& mask) {
   for (int y = 1; y + 1 < h; ++y)
     for (int x = 1; x + 1 < w; ++x) {
       const float away = depth.at(x, y);
-      if (std::abs(away) < kClose || std::abs(away) > kDeep) continue;
+      if (std::abs(away) < kClose || std::abs(away) > kDeep)
+        continue;
       Stretch& own = stretches[static_cast<std::size_t>(y / kStretch * columns + x / kStretch)];
       (away > 0.0f ? own.inside : own.outside) += static_cast<double>(fine.at(x, y));
       (away > 0.0f ? own.n_inside : own.n_outside) += 1.0;
@@ -108,35 +116,43 @@ Fill fill_detail(const Picture& take, const Plane& mask) {
           sum.n_inside += one.n_inside;
           sum.n_outside += one.n_outside;
         }
-      if (sum.n_inside < kStretch || sum.n_outside < kStretch) continue;
-      const double inside = sum.inside / sum.n_inside + static_cast<double>(kFaint), outside = sum.outside / sum.n_outside + static_cast<double>(kFaint);
+      if (sum.n_inside < kStretch || sum.n_outside < kStretch)
+        continue;
+      const double inside = sum.inside / sum.n_inside + static_cast<double>(kFaint),
+                   outside = sum.outside / sum.n_outside + static_cast<double>(kFaint);
       ratios.push_back(static_cast<float>(inside / outside));
     }
   Fill out;
-  if (ratios.empty()) return out;
+  if (ratios.empty())
+    return out;
   out.detail = static_cast<double>(quantile_of(ratios, 0.5));
-  const double own = fine_inside / (coarse_inside + 1e-3), beside = fine_outside / (coarse_outside + 1e-3);
+  const double own = fine_inside / (coarse_inside + 1e-3),
+               beside = fine_outside / (coarse_outside + 1e-3);
   out.noise = own / std::max(beside, 1e-3);
   return out;
 }
 
 double repeated_inside(const Picture& take, const Plane& mask) {
   const Size size = with_long_edge(take.width(), take.height(), kRepeatEdge);
-  const Plane light = resize(take.channel[0], size.width, size.height), held = resize(mask, size.width, size.height);
+  const Plane light = resize(take.channel[0], size.width, size.height),
+              held = resize(mask, size.width, size.height);
   Plane detail = blur(light, 0.6f);
   const Plane wide = blur(light, 3.0f);
-  for (std::size_t i = 0; i < detail.size(); ++i) detail.values[i] -= wide.values[i];
+  for (std::size_t i = 0; i < detail.size(); ++i)
+    detail.values[i] -= wide.values[i];
   const int w = size.width, h = size.height;
   const auto inside_share = [&](int left, int top) {
     float sum = 0.0f;
     for (int y = top; y < top + kPatch; ++y)
-      for (int x = left; x < left + kPatch; ++x) sum += held.at(x, y);
+      for (int x = left; x < left + kPatch; ++x)
+        sum += held.at(x, y);
     return sum / static_cast<float>(kPatch * kPatch);
   };
   const auto energy = [&](int left, int top) {
     float sum = 0.0f;
     for (int y = top; y < top + kPatch; ++y)
-      for (int x = left; x < left + kPatch; ++x) sum += detail.at(x, y) * detail.at(x, y);
+      for (int x = left; x < left + kPatch; ++x)
+        sum += detail.at(x, y) * detail.at(x, y);
     return sum;
   };
   struct Tile {
@@ -146,18 +162,23 @@ double repeated_inside(const Picture& take, const Plane& mask) {
   std::vector<Tile> inside, outside;
   for (int top = 0; top + kPatch <= h; top += kPatch / 2)
     for (int left = 0; left + kPatch <= w; left += kPatch / 2)
-      if (inside_share(left, top) > 0.95f) inside.push_back({left, top, energy(left, top)});
+      if (inside_share(left, top) > 0.95f)
+        inside.push_back({left, top, energy(left, top)});
   for (int top = 0; top + kPatch <= h; ++top)
     for (int left = 0; left + kPatch <= w; ++left)
-      if (held.at(left, top) < 0.02f && held.at(left + kPatch - 1, top) < 0.02f && held.at(left, top + kPatch - 1) < 0.02f &&
+      if (held.at(left, top) < 0.02f && held.at(left + kPatch - 1, top) < 0.02f &&
+          held.at(left, top + kPatch - 1) < 0.02f &&
           held.at(left + kPatch - 1, top + kPatch - 1) < 0.02f)
         outside.push_back({left, top, 0.0f});
   const float least = kSmooth * kSmooth * static_cast<float>(kPatch * kPatch);
-  inside.erase(std::remove_if(inside.begin(), inside.end(), [&](const Tile& tile) { return tile.energy < least; }), inside.end());
+  inside.erase(std::remove_if(inside.begin(), inside.end(),
+                              [&](const Tile& tile) { return tile.energy < least; }),
+               inside.end());
   // A dozen tiles say it; more would only take longer.
   if (inside.size() > 12) {
     std::vector<Tile> some;
-    for (std::size_t k = 0; k < 12; ++k) some.push_back(inside[k * inside.size() / 12]);
+    for (std::size_t k = 0; k < 12; ++k)
+      some.push_back(inside[k * inside.size() / 12]);
     inside = some;
   }
   std::vector<float> found;
@@ -166,7 +187,8 @@ double repeated_inside(const Picture& take, const Plane& mask) {
     for (const Tile& other : outside) {
       float straight = 0.0f, across = 0.0f, down = 0.0f, own = 0.0f;
       for (int y = 0; y < kPatch; y += 1) {
-        const float *a = detail.row(tile.top + y) + tile.left, *b = detail.row(other.top + y) + other.left;
+        const float *a = detail.row(tile.top + y) + tile.left,
+                    *b = detail.row(other.top + y) + other.left;
         const float* flipped = detail.row(other.top + kPatch - 1 - y) + other.left;
         for (int x = 0; x < kPatch; ++x) {
           straight += a[x] * b[x];
@@ -175,8 +197,10 @@ double repeated_inside(const Picture& take, const Plane& mask) {
           own += b[x] * b[x];
         }
       }
-      if (own < least) continue;
-      best = std::max(best, std::max(straight, std::max(across, down)) / std::sqrt(own * tile.energy));
+      if (own < least)
+        continue;
+      best =
+          std::max(best, std::max(straight, std::max(across, down)) / std::sqrt(own * tile.energy));
     }
     found.push_back(best);
   }
@@ -189,27 +213,33 @@ Change change_inside(const Picture& take, const Picture& reference, const Plane&
   for (int c = 0; c < 3; ++c) {
     const std::size_t k = static_cast<std::size_t>(c);
     apart[k] = take.channel[c];
-    for (std::size_t i = 0; i < apart[k].size(); ++i) apart[k].values[i] -= reference.channel[c].values[i];
+    for (std::size_t i = 0; i < apart[k].size(); ++i)
+      apart[k].values[i] -= reference.channel[c].values[i];
     apart[k] = blur(apart[k], 2.0f);
   }
   std::vector<float> found;
   double sum = 0.0;
   std::array<double, 3> total{}, squares{};
   for (std::size_t i = 0; i < held.size(); ++i) {
-    if (held.values[i] < 0.5f) continue;
+    if (held.values[i] < 0.5f)
+      continue;
     for (int c = 0; c < 3; ++c) {
       const double value = take.channel[c].values[i];
       total[static_cast<std::size_t>(c)] += value;
       squares[static_cast<std::size_t>(c)] += value * value;
     }
-    const float far = std::sqrt(apart[0].values[i] * apart[0].values[i] + apart[1].values[i] * apart[1].values[i] + apart[2].values[i] * apart[2].values[i]);
+    const float far = std::sqrt(apart[0].values[i] * apart[0].values[i] +
+                                apart[1].values[i] * apart[1].values[i] +
+                                apart[2].values[i] * apart[2].values[i]);
     found.push_back(far);
     sum += static_cast<double>(far);
   }
-  if (found.empty()) return {};
+  if (found.empty())
+    return {};
   const double n = static_cast<double>(found.size());
   double spread = 0.0;
-  for (std::size_t c = 0; c < 3; ++c) spread += std::max(0.0, squares[c] / n - total[c] / n * total[c] / n);
+  for (std::size_t c = 0; c < 3; ++c)
+    spread += std::max(0.0, squares[c] / n - total[c] / n * total[c] / n);
   return {sum / n, static_cast<double>(quantile_of(found, 0.9)), std::sqrt(spread)};
 }
 

@@ -51,8 +51,10 @@ double foreseen_chance(const std::vector<double>& means, double variance, const 
       return means[j] * kept + deviation * normal[j * draws + d];
     };
     double top = worth(0);
-    for (std::size_t j = 1; j < pipelines; ++j) top = std::max(top, worth(j));
-    if (worth(best) >= top - within) ++close;
+    for (std::size_t j = 1; j < pipelines; ++j)
+      top = std::max(top, worth(j));
+    if (worth(best) >= top - within)
+      ++close;
   }
   return static_cast<double>(close) / draws;
 }

@@ -44,7 +44,8 @@ struct Framing {
   double before = 0.0;
   double after = 0.0;
 };
-Framing find_framing(const std::vector<Field>& take, const std::vector<Field>& reference, const Sought& sought);
+Framing find_framing(const std::vector<Field>& take, const std::vector<Field>& reference,
+                     const Sought& sought);
 
 // The take brought back into the reference's frame, and where it has anything to show.
 Picture bring_back(const Picture& take, const Placement& place);

@@ -15,7 +15,8 @@ struct Centres {
   std::vector<float> distance;
 
   explicit Centres(std::size_t count) : distance(count) {
-    for (auto& channel : at) channel.resize(count);
+    for (auto& channel : at)
+      channel.resize(count);
   }
 
   std::size_t nearest(const float* own) {
@@ -23,9 +24,11 @@ struct Centres {
     float* d = distance.data();
     const float *x = at[0].data(), *y = at[1].data(), *z = at[2].data();
     for (std::size_t g = 0; g < count; ++g)
-      d[g] = (own[0] - x[g]) * (own[0] - x[g]) + (own[1] - y[g]) * (own[1] - y[g]) + (own[2] - z[g]) * (own[2] - z[g]);
+      d[g] = (own[0] - x[g]) * (own[0] - x[g]) + (own[1] - y[g]) * (own[1] - y[g]) +
+             (own[2] - z[g]) * (own[2] - z[g]);
     std::size_t best = 0;
-    for (std::size_t g = 1; g < count; ++g) best = d[g] < d[best] ? g : best;
+    for (std::size_t g = 1; g < count; ++g)
+      best = d[g] < d[best] ? g : best;
     return best;
   }
 };
@@ -38,13 +41,16 @@ std::vector<int> group_colours(const Picture& oklab, int colours) {
   const auto k = static_cast<std::size_t>(colours);
   const std::size_t step = n / 2048 + 1;
   const auto colour_at = [&](std::size_t i, float* own) {
-    for (std::size_t c = 0; c < 3; ++c) own[c] = oklab.channel[c].values[i];
+    for (std::size_t c = 0; c < 3; ++c)
+      own[c] = oklab.channel[c].values[i];
   };
   Centres centres(k);
   Values light = oklab.channel[0].values;
   std::sort(light.begin(), light.end());
-  for (std::size_t g = 0; g < k; ++g) centres.at[0][g] = light[(2 * g + 1) * (n - 1) / (2 * k)];
-  for (std::size_t c = 1; c < 3; ++c) centres.at[c].assign(k, static_cast<float>(mean_of(oklab.channel[c])));
+  for (std::size_t g = 0; g < k; ++g)
+    centres.at[0][g] = light[(2 * g + 1) * (n - 1) / (2 * k)];
+  for (std::size_t c = 1; c < 3; ++c)
+    centres.at[c].assign(k, static_cast<float>(mean_of(oklab.channel[c])));
   float own[3];
   for (int round = 0; round < 8; ++round) {
     std::vector<double> sum(3 * k, 0.0);
@@ -53,7 +59,8 @@ std::vector<int> group_colours(const Picture& oklab, int colours) {
       colour_at(i, own);
       const std::size_t best = centres.nearest(own);
       count[best] += 1.0;
-      for (std::size_t c = 0; c < 3; ++c) sum[3 * best + c] += static_cast<double>(own[c]);
+      for (std::size_t c = 0; c < 3; ++c)
+        sum[3 * best + c] += static_cast<double>(own[c]);
     }
     for (std::size_t g = 0; g < k; ++g)
       for (std::size_t c = 0; count[g] > 0.0 && c < 3; ++c)
@@ -73,7 +80,8 @@ int label_regions(const std::vector<int>& group, int width, int height, std::vec
   int next = 0;
   std::vector<int> open;
   for (int start = 0; start < width * height; ++start) {
-    if (label[static_cast<std::size_t>(start)] >= 0) continue;
+    if (label[static_cast<std::size_t>(start)] >= 0)
+      continue;
     open.assign(1, start);
     label[static_cast<std::size_t>(start)] = next;
     while (!open.empty()) {
@@ -82,9 +90,11 @@ int label_regions(const std::vector<int>& group, int width, int height, std::vec
       const int x = at % width, y = at / width;
       const int beside[4][2] = {{x - 1, y}, {x + 1, y}, {x, y - 1}, {x, y + 1}};
       for (const auto& to : beside) {
-        if (to[0] < 0 || to[1] < 0 || to[0] >= width || to[1] >= height) continue;
+        if (to[0] < 0 || to[1] < 0 || to[0] >= width || to[1] >= height)
+          continue;
         const auto i = static_cast<std::size_t>(to[1] * width + to[0]);
-        if (label[i] >= 0 || group[i] != group[static_cast<std::size_t>(at)]) continue;
+        if (label[i] >= 0 || group[i] != group[static_cast<std::size_t>(at)])
+          continue;
         label[i] = next;
         open.push_back(static_cast<int>(i));
       }
@@ -96,12 +106,14 @@ int label_regions(const std::vector<int>& group, int width, int height, std::vec
 
 void measure_areas(const Picture& oklab, Areas& areas, int count) {
   areas.size.assign(static_cast<std::size_t>(count), 0);
-  for (auto& mean : areas.mean) mean.assign(static_cast<std::size_t>(count), 0.0f);
+  for (auto& mean : areas.mean)
+    mean.assign(static_cast<std::size_t>(count), 0.0f);
   std::vector<double> sum(3 * static_cast<std::size_t>(count), 0.0);
   for (std::size_t i = 0; i < areas.label.size(); ++i) {
     const auto own = static_cast<std::size_t>(areas.label[i]);
     ++areas.size[own];
-    for (std::size_t c = 0; c < 3; ++c) sum[3 * own + c] += static_cast<double>(oklab.channel[c].values[i]);
+    for (std::size_t c = 0; c < 3; ++c)
+      sum[3 * own + c] += static_cast<double>(oklab.channel[c].values[i]);
   }
   for (std::size_t own = 0; own < areas.size.size(); ++own)
     for (std::size_t c = 0; c < 3; ++c)
@@ -113,13 +125,17 @@ void measure_areas(const Picture& oklab, Areas& areas, int count) {
 std::vector<int> absorbers(const Areas& areas, int smallest) {
   std::vector<int> into(areas.size.size());
   std::vector<float> nearest(areas.size.size(), 1e9f);
-  for (std::size_t i = 0; i < into.size(); ++i) into[i] = static_cast<int>(i);
+  for (std::size_t i = 0; i < into.size(); ++i)
+    into[i] = static_cast<int>(i);
   const auto offer = [&](int from, int to) {
     const auto a = static_cast<std::size_t>(from), b = static_cast<std::size_t>(to);
-    if (from == to || areas.size[a] >= smallest || areas.size[b] < areas.size[a]) return;
-    if (areas.size[b] == areas.size[a] && to > from) return;
+    if (from == to || areas.size[a] >= smallest || areas.size[b] < areas.size[a])
+      return;
+    if (areas.size[b] == areas.size[a] && to > from)
+      return;
     float d = 0.0f;
-    for (const auto& mean : areas.mean) d += (mean[a] - mean[b]) * (mean[a] - mean[b]);
+    for (const auto& mean : areas.mean)
+      d += (mean[a] - mean[b]) * (mean[a] - mean[b]);
     if (d < nearest[a]) {
       nearest[a] = d;
       into[a] = to;
@@ -160,17 +176,20 @@ Plane soft_edges(const Picture& oklab) {
       out.values[i] = std::max(out.values[i], sigma * std::sqrt(total.values[i]));
   }
   const float top = std::max(0.02f, quantile_of(out.values, 0.99));
-  for (float& value : out.values) value = std::min(1.0f, value / top);
+  for (float& value : out.values)
+    value = std::min(1.0f, value / top);
   return out;
 }
 
 Areas find_areas(const Picture& oklab, int colours, double smallest) {
   Picture smooth;
-  for (int c = 0; c < 3; ++c) smooth.channel[c] = blur(oklab.channel[c], 1.5f);
+  for (int c = 0; c < 3; ++c)
+    smooth.channel[c] = blur(oklab.channel[c], 1.5f);
   Areas areas;
   areas.width = oklab.width();
   areas.height = oklab.height();
-  const int found = label_regions(group_colours(smooth, colours), areas.width, areas.height, areas.label);
+  const int found =
+      label_regions(group_colours(smooth, colours), areas.width, areas.height, areas.label);
   measure_areas(smooth, areas, found);
   const int least = static_cast<int>(smallest * static_cast<double>(areas.label.size()));
   // Each pass halves the small ones at least, as every one of them goes into
@@ -178,13 +197,17 @@ Areas find_areas(const Picture& oklab, int colours, double smallest) {
   for (int pass = 0; least > 0 && pass < 24; ++pass) {
     std::vector<int> into = absorbers(areas, least);
     bool changed = false;
-    for (std::size_t i = 0; i < into.size(); ++i) changed = changed || into[i] != static_cast<int>(i);
-    if (!changed) break;
+    for (std::size_t i = 0; i < into.size(); ++i)
+      changed = changed || into[i] != static_cast<int>(i);
+    if (!changed)
+      break;
     const auto last = [&](int i) {
-      while (into[static_cast<std::size_t>(i)] != i) i = into[static_cast<std::size_t>(i)];
+      while (into[static_cast<std::size_t>(i)] != i)
+        i = into[static_cast<std::size_t>(i)];
       return i;
     };
-    for (int& label : areas.label) label = last(label);
+    for (int& label : areas.label)
+      label = last(label);
     std::vector<int> dense;
     const int count = label_regions(areas.label, areas.width, areas.height, dense);
     areas.label = std::move(dense);

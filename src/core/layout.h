@@ -13,6 +13,7 @@ std::vector<float> layout_ranks(const Picture& oklab);
 
 // Rank correlation of two layouts, 0 where either is empty. `weight` (of any
 // size) leaves out the pairs with a patch that is mostly 0 there.
-double layout_agreement(const std::vector<float>& a, const std::vector<float>& b, const Plane* weight);
+double layout_agreement(const std::vector<float>& a, const std::vector<float>& b,
+                        const Plane* weight);
 
 }  // namespace sprenn

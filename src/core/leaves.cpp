@@ -42,10 +42,12 @@ Leaf draw_leaf(Random& random, bool large, int width, int height) {
 Picture dead_leaves(int width, int height, std::uint64_t seed) {
   Random random(seed);
   Picture picture;
-  for (Plane& plane : picture.channel) plane = Plane(width, height, 0.5f);
+  for (Plane& plane : picture.channel)
+    plane = Plane(width, height, 0.5f);
   // Large leaves lie underneath: the first ones are drawn larger.
   std::vector<Leaf> leaves;
-  for (int i = 0; i < 700; ++i) leaves.push_back(draw_leaf(random, i < 60, width, height));
+  for (int i = 0; i < 700; ++i)
+    leaves.push_back(draw_leaf(random, i < 60, width, height));
   // The uppermost first: what it covers is settled.
   std::vector<char> covered(static_cast<std::size_t>(width) * height, 0);
   for (auto leaf = leaves.rbegin(); leaf != leaves.rend(); ++leaf) {
@@ -57,11 +59,13 @@ Picture dead_leaves(int width, int height, std::uint64_t seed) {
     for (int y = y0; y <= y1; ++y) {
       char* const row = covered.data() + static_cast<std::size_t>(y) * width;
       for (int x = x0; x <= x1; ++x) {
-        if (row[x]) continue;
+        if (row[x])
+          continue;
         const double dx = (x - leaf->cx) * leaf->c + (y - leaf->cy) * leaf->s;
         const double dy = ((y - leaf->cy) * leaf->c - (x - leaf->cx) * leaf->s) / leaf->flat;
         const double reach = leaf->box ? std::max(std::abs(dx), std::abs(dy)) : std::hypot(dx, dy);
-        if (reach > radius) continue;
+        if (reach > radius)
+          continue;
         row[x] = 1;
         const float shade = static_cast<float>(1.0 - 0.25 * (dy / radius));
         for (int k = 0; k < 3; ++k)

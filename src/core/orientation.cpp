@@ -19,22 +19,28 @@ constexpr float kFaintest = 0.002f;
 constexpr float kNothing = 1e-12f;
 
 // The tensor of three gradients: their products xx - yy, 2 xy, and xx + yy, added up.
-SPRENN_WIDE void tensor_row(float* along, float* across, float* energy, const std::array<Values, 3>& gx, const std::array<Values, 3>& gy, int n) {
+SPRENN_WIDE void tensor_row(float* along, float* across, float* energy,
+                            const std::array<Values, 3>& gx, const std::array<Values, 3>& gy,
+                            int n) {
   const float *x0 = gx[0].data(), *x1 = gx[1].data(), *x2 = gx[2].data();
   const float *y0 = gy[0].data(), *y1 = gy[1].data(), *y2 = gy[2].data();
   SPRENN_APART
   for (int i = 0; i < n; ++i) {
-    along[i] = (x0[i] * x0[i] - y0[i] * y0[i]) + (x1[i] * x1[i] - y1[i] * y1[i]) + (x2[i] * x2[i] - y2[i] * y2[i]);
+    along[i] = (x0[i] * x0[i] - y0[i] * y0[i]) + (x1[i] * x1[i] - y1[i] * y1[i]) +
+               (x2[i] * x2[i] - y2[i] * y2[i]);
     across[i] = 2.0f * (x0[i] * y0[i] + x1[i] * y1[i] + x2[i] * y2[i]);
-    energy[i] = (x0[i] * x0[i] + y0[i] * y0[i]) + (x1[i] * x1[i] + y1[i] * y1[i]) + (x2[i] * x2[i] + y2[i] * y2[i]);
+    energy[i] = (x0[i] * x0[i] + y0[i] * y0[i]) + (x1[i] * x1[i] + y1[i] * y1[i]) +
+                (x2[i] * x2[i] + y2[i] * y2[i]);
   }
 }
 
 SPRENN_WIDE void square_roots(float* out, const float* in, std::size_t n) {
-  for (std::size_t i = 0; i < n; ++i) out[i] = std::sqrt(std::max(in[i], 0.0f));
+  for (std::size_t i = 0; i < n; ++i)
+    out[i] = std::sqrt(std::max(in[i], 0.0f));
 }
 
-SPRENN_WIDE void normalise(float* along, float* across, const float* energy, const float* around, std::size_t n) {
+SPRENN_WIDE void normalise(float* along, float* across, const float* energy, const float* around,
+                           std::size_t n) {
   for (std::size_t i = 0; i < n; ++i) {
     const float strength = std::sqrt(std::max(energy[i], 0.0f));
     const float local = strength / (strength + std::max(around[i], 0.0f) + kFaintest);
@@ -46,7 +52,9 @@ SPRENN_WIDE void normalise(float* along, float* across, const float* energy, con
 
 Field field_of(const Picture& oklab) {
   const int w = oklab.width(), h = oklab.height();
-  const std::array<Plane, 3> smooth = {blur(oklab.channel[0], kSigma), blur(oklab.channel[1], kSigma), blur(oklab.channel[2], kSigma)};
+  const std::array<Plane, 3> smooth = {blur(oklab.channel[0], kSigma),
+                                       blur(oklab.channel[1], kSigma),
+                                       blur(oklab.channel[2], kSigma)};
   Plane along = Plane::unset(w, h), across = Plane::unset(w, h), energy = Plane::unset(w, h);
   std::array<Values, 3> gx, gy;
   for (std::size_t c = 0; c < 3; ++c) {
@@ -54,7 +62,8 @@ Field field_of(const Picture& oklab) {
     gy[c].resize(static_cast<std::size_t>(w));
   }
   for (int y = 0; y < h; ++y) {
-    for (std::size_t c = 0; c < 3; ++c) gradient_row(smooth[c], y, gx[c].data(), gy[c].data());
+    for (std::size_t c = 0; c < 3; ++c)
+      gradient_row(smooth[c], y, gx[c].data(), gy[c].data());
     tensor_row(along.row(y), across.row(y), energy.row(y), gx, gy, w);
   }
   Field field{blur(along, kSigma), blur(across, kSigma)};
@@ -74,7 +83,9 @@ struct Sums {
 // Of the rows from both ends: what a mirrored picture has at x lies at w - 1 - x,
 // and its sine has the other sign. Sums of a row are floats, four at a time.
 template <bool kMirrored, bool kWeighted>
-__attribute__((always_inline)) inline Sums row_sums(const float* ac, const float* as, const float* bc, const float* bs, const float* weight, int w) {
+__attribute__((always_inline)) inline Sums row_sums(const float* ac, const float* as,
+                                                    const float* bc, const float* bs,
+                                                    const float* weight, int w) {
   constexpr int kLanes = 8;
   float dot[kLanes] = {}, aa[kLanes] = {}, bb[kLanes] = {};
   const auto one = [&](int x, int lane) {
@@ -87,8 +98,10 @@ __attribute__((always_inline)) inline Sums row_sums(const float* ac, const float
   };
   int x = 0;
   for (; x + kLanes <= w; x += kLanes)
-    for (int lane = 0; lane < kLanes; ++lane) one(x + lane, lane);
-  for (; x < w; ++x) one(x, 0);
+    for (int lane = 0; lane < kLanes; ++lane)
+      one(x + lane, lane);
+  for (; x < w; ++x)
+    one(x, 0);
   Sums sums;
   for (int lane = 0; lane < kLanes; ++lane) {
     sums.dot += static_cast<double>(dot[lane]);
@@ -113,15 +126,20 @@ std::vector<Field> orientation_fields(const Picture& oklab) {
 
 namespace {
 
-SPRENN_WIDE Sums sums_of_rows(const float* ac, const float* as, const float* bc, const float* bs, const float* weight, bool mirrored, int w) {
-  if (weight) return mirrored ? row_sums<true, true>(ac, as, bc, bs, weight, w) : row_sums<false, true>(ac, as, bc, bs, weight, w);
-  return mirrored ? row_sums<true, false>(ac, as, bc, bs, weight, w) : row_sums<false, false>(ac, as, bc, bs, weight, w);
+SPRENN_WIDE Sums sums_of_rows(const float* ac, const float* as, const float* bc, const float* bs,
+                              const float* weight, bool mirrored, int w) {
+  if (weight)
+    return mirrored ? row_sums<true, true>(ac, as, bc, bs, weight, w)
+                    : row_sums<false, true>(ac, as, bc, bs, weight, w);
+  return mirrored ? row_sums<true, false>(ac, as, bc, bs, weight, w)
+                  : row_sums<false, false>(ac, as, bc, bs, weight, w);
 }
 
 double field_cosine(const Field& a, const Field& b, const Plane* weight, bool mirrored) {
   Sums sums;
   for (int y = 0; y < a.cosine.height; ++y) {
-    const Sums row = sums_of_rows(a.cosine.row(y), a.sine.row(y), b.cosine.row(y), b.sine.row(y), weight ? weight->row(y) : nullptr, mirrored, a.cosine.width);
+    const Sums row = sums_of_rows(a.cosine.row(y), a.sine.row(y), b.cosine.row(y), b.sine.row(y),
+                                  weight ? weight->row(y) : nullptr, mirrored, a.cosine.width);
     sums.dot += row.dot;
     sums.a += row.a;
     sums.b += row.b;

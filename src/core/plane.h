@@ -18,7 +18,8 @@ struct Plane {
 
   Plane() = default;
   Plane(int w, int h, float fill = 0.0f)
-      : width(w), height(h),
+      : width(w),
+        height(h),
         values(static_cast<std::size_t>(w) * static_cast<std::size_t>(h), fill) {}
   // One whose every value will be written.
   static Plane unset(int w, int h) {
@@ -67,10 +68,12 @@ template <typename Visit>
 void by_tiles(int width, int height, const Visit& visit) {
   for (int left = 0; left < width; left += kTileWidth)
     for (int top = 0; top < height; top += kTileHeight)
-      visit(left, top, width - left < kTileWidth ? width - left : kTileWidth, height - top < kTileHeight ? height - top : kTileHeight);
+      visit(left, top, width - left < kTileWidth ? width - left : kTileWidth,
+            height - top < kTileHeight ? height - top : kTileHeight);
 }
 // A tile of values that are kept column by column, row by row.
-void tile_of_columns(float* tile, const double* columns, int height, int left, int top, int w, int h);
+void tile_of_columns(float* tile, const double* columns, int height, int left, int top, int w,
+                     int h);
 
 // A plane of such values, and back.
 Plane from_columns(const double* columns, int width, int height);
@@ -109,7 +112,7 @@ class Shrinker {
   Taps down_;
   int last_of(int to) const;  // the last row that an output row takes from
   int next_ = 0;              // the first output row that is not complete
-  Plane open_;  // rows of the input's width that are not yet complete
+  Plane open_;                // rows of the input's width that are not yet complete
   Plane out_;
 };
 
@@ -142,7 +145,8 @@ double mean_of(const Plane& plane);
 double spread_of(const Plane& plane);
 double covariance_of(const Plane& a, const Plane& b);
 // The values below which such shares of a sequence lie; one of its own, 0 of an empty one.
-std::vector<float> quantiles_of(const float* values, std::size_t n, const std::vector<double>& shares);
+std::vector<float> quantiles_of(const float* values, std::size_t n,
+                                const std::vector<double>& shares);
 template <typename Sequence>
 std::vector<float> quantiles_of(const Sequence& values, const std::vector<double>& shares) {
   return quantiles_of(values.data(), values.size(), shares);

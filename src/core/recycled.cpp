@@ -28,7 +28,9 @@ thread_local std::array<Block, 48> kept;
 thread_local std::size_t oldest = 0;
 thread_local std::size_t total = 0;
 
-std::size_t rounded(std::size_t bytes) { return (bytes + kStep - 1) / kStep * kStep; }
+std::size_t rounded(std::size_t bytes) {
+  return (bytes + kStep - 1) / kStep * kStep;
+}
 
 }  // namespace
 
@@ -36,7 +38,8 @@ void* take_block(std::size_t bytes) {
   if (kKeep && bytes >= kSmallest) {
     bytes = rounded(bytes);
     for (Block& block : kept) {
-      if (block.bytes != bytes) continue;
+      if (block.bytes != bytes)
+        continue;
       void* at = block.at;
       total -= bytes;
       block = Block();
@@ -44,7 +47,8 @@ void* take_block(std::size_t bytes) {
     }
   }
   void* at = std::malloc(bytes ? bytes : 1);
-  if (!at) throw std::bad_alloc();
+  if (!at)
+    throw std::bad_alloc();
   return at;
 }
 
@@ -55,14 +59,17 @@ void give_block(void* block, std::size_t bytes) noexcept {
   }
   bytes = rounded(bytes);
   // A free place, or the next in turn.
-  for (std::size_t tries = 0; tries < kept.size() && kept[oldest].at; ++tries) oldest = (oldest + 1) % kept.size();
+  for (std::size_t tries = 0; tries < kept.size() && kept[oldest].at; ++tries)
+    oldest = (oldest + 1) % kept.size();
   const auto drop = [](Block& one) {
     std::free(one.at);
     total -= one.bytes;
     one = Block();
   };
-  if (kept[oldest].at) drop(kept[oldest]);
-  for (std::size_t k = 1; total + bytes > kMost && k < kept.size(); ++k) drop(kept[(oldest + k) % kept.size()]);
+  if (kept[oldest].at)
+    drop(kept[oldest]);
+  for (std::size_t k = 1; total + bytes > kMost && k < kept.size(); ++k)
+    drop(kept[(oldest + k) % kept.size()]);
   kept[oldest] = {block, bytes};
   total += bytes;
   oldest = (oldest + 1) % kept.size();

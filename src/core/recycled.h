@@ -21,7 +21,8 @@ struct Recycled {
   template <typename U>
   Recycled(const Recycled<U>&) {}
   T* allocate(std::size_t n) {
-    if (n > std::numeric_limits<std::size_t>::max() / sizeof(T)) throw std::bad_alloc();
+    if (n > std::numeric_limits<std::size_t>::max() / sizeof(T))
+      throw std::bad_alloc();
     return static_cast<T*>(take_block(n * sizeof(T)));
   }
   void deallocate(T* block, std::size_t n) noexcept { give_block(block, n * sizeof(T)); }

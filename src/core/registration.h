@@ -9,6 +9,7 @@ namespace sprenn {
 // edge, about 0.2 where two pictures have nothing in common. How well a part is found does not
 // count as long as it is found about as well as the others, only where: so a pencil drawing
 // and a photograph of one layout are the same, and half a picture that was replaced is half.
-double registered_agreement(const std::vector<Field>& take, const std::vector<Field>& reference, const Plane* weight);
+double registered_agreement(const std::vector<Field>& take, const std::vector<Field>& reference,
+                            const Plane* weight);
 
 }  // namespace sprenn

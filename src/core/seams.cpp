@@ -8,7 +8,7 @@ namespace sprenn {
 
 namespace {
 
-constexpr int kReach = 36;   // how far from the edge colours are looked at, in pixels of 512
+constexpr int kReach = 36;  // how far from the edge colours are looked at, in pixels of 512
 constexpr int kSamples = 2 * kReach + 1;
 constexpr std::array<int, 2> kHalfWidths = {2, 6};
 constexpr int kTolerance = 2;  // the edge may lie so far from where the mask is half
@@ -48,7 +48,8 @@ Across look_across(const Picture& picture, const Plane& mask) {
       const float below = soft.at(x, y + 1) - 0.5f;
       const bool crosses = own * right <= 0.0f || own * below <= 0.0f;
       const float slope = std::hypot(way.across.at(x, y), way.down.at(x, y));
-      if (!crosses || slope < kLeastSlope) continue;
+      if (!crosses || slope < kLeastSlope)
+        continue;
       out.length += 1.0;
       const float nx = way.across.at(x, y) / slope;
       const float ny = way.down.at(x, y) / slope;
@@ -59,7 +60,8 @@ Across look_across(const Picture& picture, const Plane& mask) {
         const bool across = u >= 0.0f && u <= static_cast<float>(w - 1);
         const bool down = v >= 0.0f && v <= static_cast<float>(h - 1);
         there[k] = across && down;
-        if (!there[k]) continue;
+        if (!there[k])
+          continue;
         out.n[k] += 1.0;
         for (std::size_t c = 0; c < 3; ++c) {
           line[k][c] = static_cast<double>(sample(picture.channel[c], u, v));
@@ -67,9 +69,11 @@ Across look_across(const Picture& picture, const Plane& mask) {
         }
       }
       for (std::size_t k = 1; k + 1 < line.size(); ++k) {
-        if (!there[k - 1] || !there[k + 1]) continue;
+        if (!there[k - 1] || !there[k + 1])
+          continue;
         Colour step{};
-        for (std::size_t c = 0; c < 3; ++c) step[c] = line[k + 1][c] - line[k - 1][c];
+        for (std::size_t c = 0; c < 3; ++c)
+          step[c] = line[k + 1][c] - line[k - 1][c];
         out.neighbours[k] += length_of(step);
       }
     }
@@ -96,9 +100,11 @@ Step step_at(const Across& across, int place, int half_width) {
       after[c] += across.sum[in][c];
     }
   }
-  if (n_before == 0.0 || n_after == 0.0) return {};
+  if (n_before == 0.0 || n_after == 0.0)
+    return {};
   Colour step{};
-  for (std::size_t c = 0; c < 3; ++c) step[c] = after[c] / n_after - before[c] / n_before;
+  for (std::size_t c = 0; c < 3; ++c)
+    step[c] = after[c] / n_after - before[c] / n_before;
   return {std::abs(step[0]), std::hypot(step[1], step[2])};
 }
 
@@ -110,10 +116,11 @@ double neighbours_at(const Across& across, int place) {
 // What is largest near the edge, and what is largest on either side of it (their mean): in
 // a regular pattern the largest is well above the mean.
 template <typename Number>
-std::pair<double, double> here_and_beside(
-    int tolerance, int nearest, int farthest, const Number& number) {
+std::pair<double, double> here_and_beside(int tolerance, int nearest, int farthest,
+                                          const Number& number) {
   double here = 0.0;
-  for (int place = -tolerance; place <= tolerance; ++place) here = std::max(here, number(place));
+  for (int place = -tolerance; place <= tolerance; ++place)
+    here = std::max(here, number(place));
   double outside = 0.0;
   double inside = 0.0;
   for (int place = nearest; place <= farthest; ++place) {
@@ -123,7 +130,9 @@ std::pair<double, double> here_and_beside(
   return {here, 0.5 * (outside + inside)};
 }
 
-double excess(const std::pair<double, double>& found) { return found.first - found.second; }
+double excess(const std::pair<double, double>& found) {
+  return found.first - found.second;
+}
 
 }  // namespace
 

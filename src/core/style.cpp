@@ -20,19 +20,23 @@ constexpr double kPi = 3.14159265358979323846;
 
 std::vector<std::string> make_names() {
   std::vector<std::string> names;
-  for (const char* q : {"05", "25", "50", "75", "95"}) names.push_back(std::string("tone_") + q);
-  for (const char* q : {"25", "50", "75", "95"}) names.push_back(std::string("chroma_") + q);
-  for (const char* n : {"mean_a", "mean_b", "spread_a", "spread_b", "tone_with_a", "tone_with_b",
-                        "a_with_b"})
+  for (const char* q : {"05", "25", "50", "75", "95"})
+    names.push_back(std::string("tone_") + q);
+  for (const char* q : {"25", "50", "75", "95"})
+    names.push_back(std::string("chroma_") + q);
+  for (const char* n :
+       {"mean_a", "mean_b", "spread_a", "spread_b", "tone_with_a", "tone_with_b", "a_with_b"})
     names.push_back(n);
-  for (int k = 0; k < kHues; ++k) names.push_back("hue_" + std::to_string(k));
+  for (int k = 0; k < kHues; ++k)
+    names.push_back("hue_" + std::to_string(k));
   names.push_back("colours");
   names.push_back("tones");
   for (int k = 0; k < kBands; ++k) {
     const std::string band = std::to_string(k);
     for (const char* n : {"energy_", "sparse_", "skew_", "uneven_", "directed_", "square_"})
       names.push_back(n + band);
-    if (k > 0) names.push_back("linked_" + band);
+    if (k > 0)
+      names.push_back("linked_" + band);
   }
   for (const char* n : {"chroma_energy_1", "chroma_energy_2", "lines", "flat", "grain"})
     names.push_back(n);
@@ -52,7 +56,8 @@ class Quantiles {
     double below = 0.0;
     for (std::size_t i = 0; i < kCells; ++i) {
       below += counts_[i];
-      if (below >= p * total_) return static_cast<double>(i) / (kCells - 1) * high_;
+      if (below >= p * total_)
+        return static_cast<double>(i) / (kCells - 1) * high_;
     }
     return high_;
   }
@@ -67,14 +72,17 @@ class Quantiles {
 
 double correlation(const Plane& a, const Plane& b) {
   // The floor keeps the correlation of two all but constant planes near zero.
-  return covariance_of(a, b) / std::sqrt((covariance_of(a, a) + 1e-5) * (covariance_of(b, b) + 1e-5));
+  return covariance_of(a, b) /
+         std::sqrt((covariance_of(a, a) + 1e-5) * (covariance_of(b, b) + 1e-5));
 }
 
 double entropy(const std::vector<double>& counts) {
   double total = kTiny, sum = 0.0;
-  for (double count : counts) total += count;
   for (double count : counts)
-    if (count > 0.0) sum -= count / total * std::log(count / total);
+    total += count;
+  for (double count : counts)
+    if (count > 0.0)
+      sum -= count / total * std::log(count / total);
   return sum;
 }
 
@@ -99,7 +107,8 @@ void add_palette(const Picture& lab, std::vector<double>& out) {
   // Every other pixel of every other row says as much.
   for (int y = 0; y < L.height; y += 2) {
     for (int x = 0; x < L.width; x += 2) {
-      const std::size_t i = static_cast<std::size_t>(y) * static_cast<std::size_t>(L.width) + static_cast<std::size_t>(x);
+      const std::size_t i = static_cast<std::size_t>(y) * static_cast<std::size_t>(L.width) +
+                            static_cast<std::size_t>(x);
       const double av = a.values[i], bv = b.values[i];
       const double c = std::sqrt(av * av + bv * bv);
       tone.add(L.values[i]);
@@ -115,19 +124,24 @@ void add_palette(const Picture& lab, std::vector<double>& out) {
       const auto cell = [](double value, double low, double high, int n) {
         return static_cast<int>(std::clamp((value - low) / (high - low), 0.0, 0.9999) * n);
       };
-      colours[static_cast<std::size_t>((cell(L.values[i], 0.0, 1.0, kL) * kAB + cell(av, -0.28, 0.28, kAB)) * kAB + cell(bv, -0.28, 0.28, kAB))] += 1.0;
+      colours[static_cast<std::size_t>(
+          (cell(L.values[i], 0.0, 1.0, kL) * kAB + cell(av, -0.28, 0.28, kAB)) * kAB +
+          cell(bv, -0.28, 0.28, kAB))] += 1.0;
       const Soft st = soft_cell(L.values[i], 0.0, 1.0, 24);
       tones[static_cast<std::size_t>(st.cell)] += 1.0 - st.upper;
       tones[static_cast<std::size_t>(st.cell + 1)] += st.upper;
     }
   }
-  for (double p : {0.05, 0.25, 0.5, 0.75, 0.95}) out.push_back(tone.at(p));
-  for (double p : {0.25, 0.5, 0.75, 0.95}) out.push_back(chroma.at(p));
+  for (double p : {0.05, 0.25, 0.5, 0.75, 0.95})
+    out.push_back(tone.at(p));
+  for (double p : {0.25, 0.5, 0.75, 0.95})
+    out.push_back(chroma.at(p));
   out.insert(out.end(), {mean_of(a), mean_of(b), spread_of(a), spread_of(b), correlation(L, a),
                          correlation(L, b), correlation(a, b)});
   // Hue says little where there is hardly any colour, hence the floor.
   const double floor = 0.005 * static_cast<double>(L.size());
-  for (double hue : hues) out.push_back(hue / (coloured + floor));
+  for (double hue : hues)
+    out.push_back(hue / (coloured + floor));
   out.push_back(entropy(colours));
   out.push_back(entropy(tones));
 }
@@ -137,7 +151,8 @@ void add_texture(const Picture& lab, std::vector<double>& out) {
   Plane before;
   for (int k = 0; k < kBands; ++k) {
     const Plane lower = blur(level, 1.0f);
-    Plane band = Plane::unset(level.width, level.height), strength = Plane::unset(level.width, level.height);
+    Plane band = Plane::unset(level.width, level.height),
+          strength = Plane::unset(level.width, level.height);
     double second = 0.0, third = 0.0, size = 0.0;
     for (std::size_t i = 0; i < band.size(); ++i) {
       const double v = level.values[i] - lower.values[i];
@@ -155,7 +170,8 @@ void add_texture(const Picture& lab, std::vector<double>& out) {
     double cos2 = 0.0, sin2 = 0.0, cos4 = 0.0, sin4 = 0.0, total = kTiny;
     for (std::size_t i = 0; i < band.size(); ++i) {
       const double energy = steep.values[i];
-      if (energy < kTiny) continue;
+      if (energy < kTiny)
+        continue;
       // Cosines and sines of twice and four times the gradient's angle.
       const double cx = g.across.values[i] / energy, cy = g.down.values[i] / energy;
       const double twice_cos = cx * cx - cy * cy, twice_sin = 2.0 * cx * cy;
@@ -165,12 +181,12 @@ void add_texture(const Picture& lab, std::vector<double>& out) {
       sin4 += energy * 2.0 * twice_cos * twice_sin;
       total += energy;
     }
-    out.insert(out.end(),
-               {std::log(deviation), size / n / deviation,
-                std::clamp(third / n / (deviation * deviation * deviation), -3.0, 3.0),
-                spread_of(local) / (mean_of(local) + 1e-4), std::hypot(cos2, sin2) / total,
-                std::hypot(cos4, sin4) / total});
-    if (k > 0) out.push_back(correlation(before, strength));
+    out.insert(out.end(), {std::log(deviation), size / n / deviation,
+                           std::clamp(third / n / (deviation * deviation * deviation), -3.0, 3.0),
+                           spread_of(local) / (mean_of(local) + 1e-4),
+                           std::hypot(cos2, sin2) / total, std::hypot(cos4, sin4) / total});
+    if (k > 0)
+      out.push_back(correlation(before, strength));
     const int half_width = std::max(1, level.width / 2);
     const int half_height = std::max(1, level.height / 2);
     before = resize(strength, half_width, half_height);
@@ -179,7 +195,8 @@ void add_texture(const Picture& lab, std::vector<double>& out) {
 }
 
 SPRENN_WIDE void differences(float* out, const float* a, const float* b, std::size_t n) {
-  for (std::size_t i = 0; i < n; ++i) out[i] = a[i] - b[i];
+  for (std::size_t i = 0; i < n; ++i)
+    out[i] = a[i] - b[i];
 }
 
 SPRENN_WIDE void count_steps(const float* steep, std::size_t n, int* lines, int* flat) {
@@ -203,7 +220,8 @@ void add_line(const Picture& lab, std::vector<double>& out) {
   for (float sigma : {0.7f, 2.8f}) {
     double energy = 0.0;
     for (int c = 1; c < 3; ++c) {
-      const Plane rest = rest_of(sigma < 1.0f ? lab.channel[c] : blur(lab.channel[c], 0.5f * sigma), sigma);
+      const Plane rest =
+          rest_of(sigma < 1.0f ? lab.channel[c] : blur(lab.channel[c], 0.5f * sigma), sigma);
       energy += sum_of_products(rest.values.data(), rest.values.data(), 0.0, 0.0, rest.size());
     }
     out.push_back(std::log(std::sqrt(energy / static_cast<double>(lab.channel[0].size())) + 1e-4));
@@ -218,7 +236,8 @@ void add_line(const Picture& lab, std::vector<double>& out) {
   // are few, don't count.
   const Plane grain = rest_of(lab.channel[0], 0.7f);
   Quantiles rest(0.2);
-  for (const float value : grain.values) rest.add(std::fabs(value));
+  for (const float value : grain.values)
+    rest.add(std::fabs(value));
   out.push_back(std::log(rest.at(0.5) + 1e-3));
 }
 

@@ -37,7 +37,8 @@ Plane block_sums(const Plane& a) {
   for (int y = 0; y < out.height * kBlock; ++y) {
     const float* p = a.row(y);
     float* to = out.row(y / kBlock);
-    for (int x = 0; x < out.width; ++x, p += kBlock) to[x] += (p[0] + p[1]) + (p[2] + p[3]);
+    for (int x = 0; x < out.width; ++x, p += kBlock)
+      to[x] += (p[0] + p[1]) + (p[2] + p[3]);
   }
   return out;
 }
@@ -51,8 +52,11 @@ std::vector<std::uint8_t> groups_of(const Plane& lightness) {
   constexpr int kCells = 1024;
   std::vector<int> count(kCells, 0);
   // Black and white lie in the middle of a cell, not at the border of two.
-  const auto cell = [](float value) { return static_cast<std::size_t>(std::clamp(value, 0.0f, 1.0f) * (kCells - 1) + 0.5f); };
-  for (const float value : lightness.values) ++count[cell(value)];
+  const auto cell = [](float value) {
+    return static_cast<std::size_t>(std::clamp(value, 0.0f, 1.0f) * (kCells - 1) + 0.5f);
+  };
+  for (const float value : lightness.values)
+    ++count[cell(value)];
   std::vector<std::uint8_t> group(kCells);
   double below = 0.0;
   for (std::size_t i = 0; i < kCells; ++i) {
@@ -61,14 +65,16 @@ std::vector<std::uint8_t> groups_of(const Plane& lightness) {
     below += count[i];
   }
   std::vector<std::uint8_t> out(lightness.size());
-  for (std::size_t i = 0; i < out.size(); ++i) out[i] = group[cell(lightness.values[i])];
+  for (std::size_t i = 0; i < out.size(); ++i)
+    out[i] = group[cell(lightness.values[i])];
   return out;
 }
 
 double entropy(const double* share, int n) {
   double sum = 0.0;
   for (int i = 0; i < n; ++i)
-    if (share[i] > 0.0) sum -= share[i] * std::log(share[i]);
+    if (share[i] > 0.0)
+      sum -= share[i] * std::log(share[i]);
   return sum;
 }
 
@@ -97,7 +103,8 @@ double local_correlation(const Tones& a, const Tones& b, const Plane* weight) {
   int levels = 0;
   for (std::size_t k = 0; k < a.levels.size(); ++k) {
     const Plane products = block_sums(a.levels[k], b.levels[k]);
-    if (products.width < 2 || products.height < 2) continue;
+    if (products.width < 2 || products.height < 2)
+      continue;
     const Plane kept = weight ? resize(*weight, products.width, products.height) : Plane();
     double agreed = 0.0, total = 0.0;
     for (int y = 0; y + 1 < products.height; ++y) {
@@ -108,8 +115,10 @@ double local_correlation(const Tones& a, const Tones& b, const Plane* weight) {
         const double both = window(products, x, y) / kPixels - ma * mb;
         const double largest = std::sqrt(std::max(va, vb));
         double counts = largest / (largest + kClear);
-        if (weight) counts *= window(kept, x, y) / 4.0;
-        agreed += counts * std::min(1.0, std::abs(both) / std::sqrt((va + kFaint * kFaint) * (vb + kFaint * kFaint)));
+        if (weight)
+          counts *= window(kept, x, y) / 4.0;
+        agreed += counts * std::min(1.0, std::abs(both) / std::sqrt((va + kFaint * kFaint) *
+                                                                    (vb + kFaint * kFaint)));
         total += counts;
       }
     }
@@ -131,14 +140,16 @@ double shared_information(const Tones& a, const Tones& b, const Plane* weight) {
     both[static_cast<std::size_t>(a.groups[i] * kGroups + b.groups[i])] += by;
     total += by;
   }
-  if (total <= 0.0) return 0.0;
+  if (total <= 0.0)
+    return 0.0;
   for (std::size_t i = 0; i < both.size(); ++i) {
     both[i] /= total;
     of_a[i / kGroups] += both[i];
     of_b[i % kGroups] += both[i];
   }
   const double mean = 0.5 * (entropy(of_a.data(), kGroups) + entropy(of_b.data(), kGroups));
-  if (mean <= 0.0) return 0.0;
+  if (mean <= 0.0)
+    return 0.0;
   return std::clamp(2.0 - entropy(both.data(), kGroups * kGroups) / mean, 0.0, 1.0);
 }
 

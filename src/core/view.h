@@ -28,7 +28,7 @@ struct Structure {
 Structure structure_of(const Picture& oklab);
 
 struct View {
-  Picture oklab;      // at working size
+  Picture oklab;  // at working size
   Structure structure;
   // Of a picture that is seen as a whole:
   bool whole = false;

@@ -58,8 +58,10 @@ small_suite <- c(
   "seeds: [1, 2]",
   "size: [96, 64]",
   "cases:",
-  "  - {id: one, job: restyle, reference: references/one.png,",
-  "     prompt: [a thing, {say: dark, probe: {brightness: at most 0.9}}]}",
+  paste0(
+    "  - {id: one, job: restyle, reference: references/one.png, ",
+    "prompt: [a thing, {say: dark, probe: {brightness: at most 0.9}}]}"
+  ),
   "  - {id: two, job: restyle, reference: references/two.png, prompt: a thing}",
   "  - {id: three, job: restyle, reference: references/three.png, prompt: a thing}"
 )

@@ -129,3 +129,25 @@ mounts <- function() {
 
   processx::run("umount", place)$status == 0
 }
+
+# Runs a script in a folder, in a shell that finds `sprenn` as if it were installed; `bin`
+# may hold other programs.
+run_shell <- function(script, folder, bin = file.path(folder, "bin"), home = NULL) {
+  dir.create(bin, showWarnings = FALSE)
+  launch <- c("#!/bin/sh", paste("exec sh", shQuote(launcher()), "\"$@\""))
+  writeLines(launch, file.path(bin, "sprenn"))
+  Sys.chmod(list.files(bin, full.names = TRUE))
+  processx::run(
+    "sh",
+    script,
+    wd = folder,
+    error_on_status = FALSE,
+    timeout = 400,
+    env = c(
+      "current",
+      PATH = paste0(bin, ":", Sys.getenv("PATH")),
+      R_LIBS = paste(.libPaths(), collapse = ":"),
+      HOME = home
+    )
+  )
+}

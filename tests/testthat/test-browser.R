@@ -61,11 +61,8 @@ report_of_two_jobs <- function() {
     suite = c(
       small_suite[1:4],
       paste0(
-        "  - {id: one, job: restyle, reference: references/one.png, prompt: ['",
-        nasty,
-        "', ",
-        strrep("verylongword", 40),
-        "]}"
+        "  - {id: one, job: restyle, reference: references/one.png, prompt: ['", nasty,
+        "', ", strrep("verylongword", 40), "]}"
       ),
       small_suite[6:7],
       "  - {id: free, job: vary, reference: references/one.png, prompt: a thing}",

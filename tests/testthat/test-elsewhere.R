@@ -146,11 +146,7 @@ local_hosts <- function(count, folder, env = parent.frame()) {
     cut = function(i) call("link set", paste0("v", tag, i), "down"),
     join = function(i, script, processes = 2) {
       hidden <- paste(
-        "mount -t tmpfs none",
-        shQuote(folder),
-        "&& exec sh",
-        shQuote(script),
-        processes
+        "mount -t tmpfs none", shQuote(folder), "&& exec sh", shQuote(script), processes
       )
       process <- processx::process$new(
         ip,

@@ -82,30 +82,12 @@ run_example <- function(name, env = parent.frame()) {
   skip_on_os("windows")
   examples <- example_folder()
   folder <- withr::local_tempdir(.local_envir = env)
-  bin <- file.path(folder, "bin")
-  dir.create(bin)
-  writeLines(
-    c("#!/bin/sh", paste("exec sh", shQuote(launcher()), "\"$@\"")),
-    file.path(bin, "sprenn")
-  )
-  Sys.chmod(file.path(bin, "sprenn"))
   code <- readLines(file.path(examples, paste0(name, ".sh")))
   # Nobody sits at this viewing.
   script <- file.path(folder, "example.sh")
   writeLines(sub("--for 600", "--for 3", code), script)
   file.copy(shared_demo(), folder, recursive = TRUE)
-  made <- processx::run(
-    "sh",
-    script,
-    wd = folder,
-    error_on_status = FALSE,
-    timeout = 400,
-    env = c(
-      "current",
-      PATH = paste0(bin, ":", Sys.getenv("PATH")),
-      R_LIBS = paste(.libPaths(), collapse = ":")
-    )
-  )
+  made <- run_shell(script, folder)
   c(made, folder = folder)
 }
 

@@ -23,8 +23,7 @@ test_that("the stand-in judges speak the Open Inference Protocol with their own 
         "TEXTS, probability: P}}"
       ),
       paste0(
-        "  plover: {kind: embedding, address: \"",
-        running$addresses[["plover"]],
+        "  plover: {kind: embedding, address: \"", running$addresses[["plover"]],
         "\", model: plover, text_model: plover-texts, tensors: {picture: IMAGES, statement: ",
         "TEXTS, vector: EMBEDDING}}"
       )
@@ -159,11 +158,8 @@ test_that("depth and figures come from servers as from functions, and tell who k
   )
   served <- function(kind, name, values) {
     paste0(
-      "  there: {kind: ",
-      kind,
-      ", address: \"",
-      lying_server(answer_with(name, values), env = parent.frame()),
-      "\", model: liar}"
+      "  there: {kind: ", kind, ", address: \"",
+      lying_server(answer_with(name, values), env = parent.frame()), "\", model: liar}"
     )
   }
 
@@ -219,8 +215,7 @@ asked <- function(said, ...) {
   address <- lying_server(said, ..., env = parent.frame())
   folder <- small_trial(
     brief = lines_for(paste0(
-      "  liar: {kind: answering, address: \"",
-      address,
+      "  liar: {kind: answering, address: \"", address,
       "\", model: liar, at_once: 1, seconds: 2}"
     )),
     env = parent.frame()
@@ -231,9 +226,7 @@ asked <- function(said, ...) {
 test_that("a server that is busy for a while is asked again", {
   skip_on_cran()
   body <- paste0(
-    "function(request, calls) if (calls <= 2) 503 else (",
-    right_answer,
-    ")(request)"
+    "function(request, calls) if (calls <= 2) 503 else (", right_answer, ")(request)"
   )
   found <- asked(eval(parse(text = body)))
   expect_equal(found$judged$problem, NA_character_)

@@ -145,9 +145,7 @@ test_that("a judge that answers wrongly is stopped with what is wrong, and the r
   )
   for (wrong in names(answers)) {
     folder <- judged_trial(paste0(
-      "judge('owl', '1', answer = function(pictures, statements) ",
-      wrong,
-      ")"
+      "judge('owl', '1', answer = function(pictures, statements) ", wrong, ")"
     ))
     takes <- run_trial(folder)
     expect_match(attr(takes, "judged")$problem, answers[[wrong]], info = wrong)

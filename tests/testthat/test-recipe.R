@@ -73,8 +73,7 @@ test_that("hostile and broken files have no recipe, and do no harm", {
   }
 
   evil <- paste0(
-    "<!DOCTYPE x [<!ENTITY e SYSTEM 'file://",
-    secret,
+    "<!DOCTYPE x [<!ENTITY e SYSTEM 'file://", secret,
     "'>]><x xmlns:s='https://sprenn.invalid/recipe/1/'><s:recipe>&e;</s:recipe></x>"
   )
   expect_null(recipe_in(put(evil)))

@@ -176,8 +176,7 @@ test_that("a choice reads what decides and nothing else, by its index", {
   plan <- DBI::dbGetQuery(
     store$db,
     paste(
-      "EXPLAIN QUERY PLAN SELECT take FROM scores WHERE",
-      internal("deciding"),
+      "EXPLAIN QUERY PLAN SELECT take FROM scores WHERE", internal("deciding"),
       "AND axis IN ('structure', 'style') AND measure IN ('layout')"
     )
   )
