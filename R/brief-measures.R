@@ -37,65 +37,58 @@ version_of_measures <- function(suite) {
 
 # What is wrong with the measures that a brief names, and with the weights it gives them.
 measure_problems <- function(brief, folder, judges = list()) {
-  problems <- no_problems()
-  known <- list_measures()
-  known <- c(
-    known$measure[known$axis != "adherence"],
-    names(Filter(function(judge) judge$kind %in% c("pose", "depth"), judges))
-  )
-  if (is.character(brief$measures)) {
-    at <- resolve_path(brief$measures, folder)
-    wrong <- at$wrong %||% if (!file.exists(at$path)) "no such file"
-    own <- if (is.null(wrong)) {
-      tryCatch(own_measures(at$path), error = function(e) conditionMessage(e))
-    }
-    if (is.character(own)) {
-      wrong <- own
-    }
-
-    if (!is.null(wrong)) {
-      return(new_problem(
-        "brief.yml",
-        "measures",
-        paste0(quoted(brief$measures), ", ", wrong),
-        "an R file whose last value is a measure_function(), or a list of them"
-      ))
-    }
-
-    known <- c(known, vapply(own, `[[`, "", "measure"))
+  listed <- list_measures()
+  own <- if (is.character(brief$measures)) own_measures_of(brief$measures, folder)
+  if (is.character(own)) {
+    return(new_problem(
+      "brief.yml",
+      "measures",
+      paste0(quoted(brief$measures), ", ", own),
+      "an R file whose last value is a measure_function(), or a list of them"
+    ))
   }
 
-  places <- c(
+  known <- c(
+    listed$measure[listed$axis != "adherence"],
+    names(Filter(function(judge) judge$kind %in% c("pose", "depth"), judges)),
+    vapply(own, `[[`, "", "measure")
+  )
+  weights <- c(
     list(structure_from = brief$structure_from),
     stats::setNames(
       lapply(brief$purposes, `[[`, "structure_from"),
       sprintf("purposes.%s.structure_from", names(brief$purposes))
     )
   )
-  for (place in names(places)) {
-    weights <- places[[place]]
-    for (name in setdiff(names(weights), known)) {
-      problems <- bind_problems(
-        problems,
-        new_problem(
-          "brief.yml",
-          paste0(place, ".", name),
-          quoted(name),
-          "a measure that there is",
-          near = nearest_word(name, known)
-        )
-      )
-    }
+  bind_problems(
+    unlist(
+      lapply(names(weights), function(place) weight_problems(weights[[place]], place, known)),
+      recursive = FALSE
+    )
+  )
+}
 
-    if (length(weights) && sum(unlist(weights)) <= 0) {
-      problems <- bind_problems(
-        problems,
-        new_problem("brief.yml", place, "no weight above 0", "at least one measure that counts")
-      )
-    }
+# The measures of a file, or what is wrong with it.
+own_measures_of <- function(file, folder) {
+  at <- resolve_path(file, folder)
+  wrong <- at$wrong %||% if (!file.exists(at$path)) "no such file"
+  wrong %||% tryCatch(own_measures(at$path), error = function(e) conditionMessage(e))
+}
+
+weight_problems <- function(weights, place, known) {
+  unknown <- lapply(setdiff(names(weights), known), function(name) {
+    new_problem(
+      "brief.yml",
+      paste0(place, ".", name),
+      quoted(name),
+      "a measure that there is",
+      near = nearest_word(name, known)
+    )
+  })
+  none <- if (length(weights) && sum(unlist(weights)) <= 0) {
+    new_problem("brief.yml", place, "no weight above 0", "at least one measure that counts")
   }
-
-  problems
+  c(unknown, list(none))
 }
 
 own_path <- function(measures, folder) {

@@ -388,57 +388,44 @@ cli_check_run <- function(given) {
     wait = if (given$wait) Inf else 0,
     progress = progress_bar("checking")
   )
-  if (given$json) {
-    return(tell_json(
-      list(run = given$run, problems = found),
-      if (anyNA(found$mended)) 1L else 0L
-    ))
-  }
-
-  for (i in seq_len(nrow(found))) {
-    cat(
-      strwrap(
-        paste0(
-          found$kind[i], ": ",
-          if (!is.na(found$file[i])) paste0(found$file[i], ". "),
-          found$words[i],
-          if (!is.na(found$mended[i])) paste0(" Mended: ", found$mended[i], ".")
-        ),
-        100,
-        initial = "  - ",
-        prefix = "    "
-      ),
-      sep = "\n"
-    )
-  }
-
   open <- sum(is.na(found$mended))
+  status <- if (open > 0) 1L else 0L
+  if (given$json) {
+    return(tell_json(list(run = given$run, problems = found), status))
+  }
+
   if (nrow(found) == 0) {
     cat(
       "Run ", given$run,
       " is whole: every picture is there and the one that was recorded.\n",
       sep = ""
     )
+    return(status)
   }
 
-  if (nrow(found) > 0) {
-    cat(
-      count_words(nrow(found), "problem"),
-      if (given$repair) paste0(", ", nrow(found) - open, " mended"),
-      ".\n",
-      sep = ""
-    )
+  for (i in seq_len(nrow(found))) {
+    say_item(run_problem_words(found[i, ]))
   }
 
-  if (nrow(found) > 0 && !given$repair) {
-    next_steps(paste("sprenn check", shell_path(given$places), "--run", given$run, "--repair"))
+  mended <- if (given$repair) paste0(", ", nrow(found) - open, " mended")
+  cat(count_words(nrow(found), "problem"), mended, ".\n", sep = "")
+  place <- shell_path(given$places)
+  if (!given$repair) {
+    next_steps(paste("sprenn check", place, "--run", given$run, "--repair"))
+  } else if (any(grepl("made again", found$mended))) {
+    next_steps(paste("sprenn run", place, run_option(given$run)))
   }
 
-  if (given$repair && any(grepl("made again", found$mended))) {
-    next_steps(paste("sprenn run", shell_path(given$places), run_option(given$run)))
-  }
+  status
+}
 
-  if (open > 0) 1L else 0L
+run_problem_words <- function(one) {
+  paste0(
+    one$kind, ": ",
+    if (!is.na(one$file)) paste0(one$file, ". "),
+    one$words,
+    if (!is.na(one$mended)) paste0(" Mended: ", one$mended, ".")
+  )
 }
 
 cli_check <- function(given) {
@@ -459,34 +446,24 @@ cli_check <- function(given) {
   trial <- read_shown(given$places)
   warnings <- trial_warnings(trial)
   status <- if (given$strict && nrow(warnings)) 1L else 0L
+  notes <- plan_notes(trial)
   if (given$json) {
+    fingerprint <- fingerprint_suite(trial$suite)
     return(tell_json(
       list(
         suite = trial$suite$suite,
-        fingerprint = fingerprint_suite(trial$suite),
+        fingerprint = fingerprint,
         warnings = warnings,
-        notes = I(plan_notes(trial))
+        notes = I(notes)
       ),
       status
     ))
   }
 
   cat(format(trial), sep = "\n")
-  for (file in unique(warnings$file)) {
-    own <- warnings[warnings$file == file, ]
-    cat("\n", file, ": ", count_words(nrow(own), "warning"), "\n", sep = "")
-    for (i in seq_len(nrow(own))) {
-      cat(
-        paste0("  line ", own$line[i], ", ", own$place[i], ": ", own$kind[i]),
-        strwrap(own$found[i], 92, initial = "    found  ", prefix = "           "),
-        strwrap(own$wanted[i], 92, initial = "    better ", prefix = "           "),
-        sep = "\n"
-      )
-    }
-  }
-
+  show_warnings(warnings)
   cat("\n")
-  for (note in plan_notes(trial)) {
+  for (note in notes) {
     cat(strwrap(note, 100, initial = "note: ", exdent = 6), sep = "\n")
   }
 
@@ -501,6 +478,22 @@ cli_check <- function(given) {
     sep = ""
   )
   status
+}
+
+# By file, each with what was found and what would be better.
+show_warnings <- function(warnings) {
+  for (file in unique(warnings$file)) {
+    own <- warnings[warnings$file == file, ]
+    cat("\n", file, ": ", count_words(nrow(own), "warning"), "\n", sep = "")
+    for (i in seq_len(nrow(own))) {
+      cat(
+        paste0("  line ", own$line[i], ", ", own$place[i], ": ", own$kind[i]),
+        strwrap(own$found[i], 92, initial = "    found  ", prefix = "           "),
+        strwrap(own$wanted[i], 92, initial = "    better ", prefix = "           "),
+        sep = "\n"
+      )
+    }
+  }
 }
 
 cli_caption <- function(given) {

@@ -152,24 +152,7 @@ engine_commands <- function() {
 
 cli_engines <- function(given) {
   if (!is.null(given$at)) {
-    if (!given$conform) {
-      stop_sprenn(
-        "usage",
-        c(
-          "--at wants --conform beside it.",
-          i = "`sprenn engines --conform --at ADDRESS` holds a server against the contract."
-        )
-      )
-    }
-
-    found <- conform_engine(given$at, given$key, given$`key-header`, given$seconds)
-    status <- if (all(found$kept %in% c(TRUE, NA))) 0L else 1L
-    if (given$json) {
-      return(tell_json(found, status))
-    }
-
-    cat(format(found), sep = "\n")
-    return(status)
+    return(conform_server(given))
   }
 
   if (length(given$places) == 0) {
@@ -190,40 +173,59 @@ cli_engines <- function(given) {
   }
 
   listed <- list_engines(trial)
-  if (!is.null(names)) {
-    listed <- listed[listed$engine %in% names, ]
+  listed <- listed[listed$engine %in% (names %||% listed$engine), ]
+  if (!given$json) {
+    show_engines(listed)
   }
 
-  if (given$json && !given$try) {
+  if (given$try) {
+    return(show_tries(trial, names, given))
+  }
+
+  if (given$json) {
     return(tell_json(listed))
   }
 
-  if (!given$json) {
-    cat(side_by_side(listed), sep = "\n")
-  }
+  next_steps(c(
+    paste("sprenn engines", shell_path(given$places), "--try"),
+    paste("sprenn calibrate", shell_path(given$places))
+  ))
+  0L
+}
 
-  stale <- listed[!is.na(listed$remembered), ]
-  if (nrow(stale) && !given$json) {
-    cat(
-      "\nNot answering now: ",
-      paste0(
-        stale$engine, " (shown as it was on ", sub("T.*", "", stale$remembered),
-        ")",
-        collapse = ", "
-      ),
-      ".\n",
-      sep = ""
+conform_server <- function(given) {
+  if (!given$conform) {
+    stop_sprenn(
+      "usage",
+      c(
+        "--at wants --conform beside it.",
+        i = "`sprenn engines --conform --at ADDRESS` holds a server against the contract."
+      )
     )
   }
 
-  if (!given$try) {
-    next_steps(c(
-      paste("sprenn engines", shell_path(given$places), "--try"),
-      paste("sprenn calibrate", shell_path(given$places))
-    ))
-    return(0L)
+  found <- conform_engine(given$at, given$key, given$`key-header`, given$seconds)
+  status <- if (all(found$kept %in% c(TRUE, NA))) 0L else 1L
+  if (given$json) {
+    return(tell_json(found, status))
   }
 
+  cat(format(found), sep = "\n")
+  status
+}
+
+show_engines <- function(listed) {
+  cat(side_by_side(listed), sep = "\n")
+  stale <- listed[!is.na(listed$remembered), ]
+  if (nrow(stale)) {
+    day <- sub("T.*", "", stale$remembered)
+    each <- paste0(stale$engine, " (shown as it was on ", day, ")", collapse = ", ")
+    cat("\nNot answering now: ", each, ".\n", sep = "")
+  }
+}
+
+# One picture of each engine, side by side.
+show_tries <- function(trial, names, given) {
   tries <- try_engines(trial, given$case, names)
   file <- given$out %||% file.path(given$places, "tried.png")
   draw_tries(tries, file, given$width)
@@ -252,19 +254,12 @@ cli_engines <- function(given) {
     sep = "\n"
   )
   for (i in seq_len(nrow(failed))) {
-    cat(
-      strwrap(
-        paste0(
-          failed$engine[i], ": ",
-          sub("[.]?$", ". ", failed$message[i]), "What to do: ",
-          failure_words[[failed$state[i]]], "."
-        ),
-        100,
-        initial = "  - ",
-        prefix = "    "
-      ),
-      sep = "\n"
+    words <- paste0(
+      failed$engine[i], ": ",
+      sub("[.]?$", ". ", failed$message[i]), "What to do: ",
+      failure_words[[failed$state[i]]], "."
     )
+    cat(strwrap(words, 100, initial = "  - ", prefix = "    "), sep = "\n")
   }
 
   cat("\nThey are drawn side by side in ", file, "\n", sep = "")

@@ -177,14 +177,10 @@ cli_probe <- function(given) {
 cli_judges <- function(given) {
   trial <- read_shown(given$places)
   judges <- list_judges(trial)
+  status <- if (all(is.na(judges$problem))) 0L else 1L
+  tried <- if (given$try && nrow(judges)) try_judges(trial, given$case, given$picture)
   if (given$json) {
-    return(tell_json(
-      list(
-        judges = judges,
-        tried = if (given$try && nrow(judges)) try_judges(trial, given$case, given$picture)
-      ),
-      if (all(is.na(judges$problem))) 0L else 1L
-    ))
+    return(tell_json(list(judges = judges, tried = tried), status))
   }
 
   if (nrow(judges) == 0) {
@@ -195,6 +191,16 @@ cli_judges <- function(given) {
     return(0L)
   }
 
+  show_judges(judges)
+  if (is.null(tried)) {
+    return(status)
+  }
+
+  show_tried(tried)
+  0L
+}
+
+show_judges <- function(judges) {
   cat(
     text_table(list(
       judge = judges$judge,
@@ -206,22 +212,11 @@ cli_judges <- function(given) {
     sep = "\n"
   )
   for (i in which(!is.na(judges$problem))) {
-    cat(
-      strwrap(
-        paste0(judges$judge[i], ": ", judges$problem[i]),
-        100,
-        initial = "  - ",
-        prefix = "    "
-      ),
-      sep = "\n"
-    )
+    say_item(paste0(judges$judge[i], ": ", judges$problem[i]))
   }
+}
 
-  if (!given$try) {
-    return(if (all(is.na(judges$problem))) 0L else 1L)
-  }
-
-  tried <- try_judges(trial, given$case, given$picture)
+show_tried <- function(tried) {
   cat(
     "\nAsked about ", attr(tried, "picture"), ", as case ", attr(tried, "case"),
     " has it:\n",
@@ -237,11 +232,11 @@ cli_judges <- function(given) {
     )),
     sep = "\n"
   )
-  cat(paste0(
-    "\nThe value is the evidence, 0 absent to 1 there. Raw is the probability of the statement ",
-    "alone, or how many\nspreads the phrase lies nearer than the decoys.\n"
-  ))
-  0L
+  cat(
+    "\nThe value is the evidence, 0 absent to 1 there. Raw is the probability of the statement",
+    "alone, or how many spreads the phrase lies nearer than the decoys.",
+    sep = "\n"
+  )
 }
 
 # What came of asking the judges in a run.

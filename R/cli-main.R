@@ -103,6 +103,11 @@ option <- function(name, type, default, help, metavar = toupper(name)) {
   )
 }
 
+# One line of several under a dash, indented where it runs on.
+say_item <- function(words) {
+  cat(strwrap(words, 100, initial = "  - ", prefix = "    "), sep = "\n")
+}
+
 # For other programs: what a command has to say as data, in place of words.
 json_option <- function(help = "as JSON") option("json", "logical", FALSE, help)
 

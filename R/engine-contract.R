@@ -156,21 +156,7 @@ check_checkpoints <- function(checkpoints) {
     return(said)
   }
 
-  sound <- function(one) {
-    if (!is.list(one)) {
-      return(FALSE)
-    }
-
-    edges <- unlist(one$sizes)
-    multiple <- one$multiple_of %||% 1
-    all(lengths(one$sizes) == 2) &&
-      (is.null(edges) || (is.numeric(edges) && all(edges >= 8 & edges <= 16384))) &&
-      is.numeric(multiple) &&
-      length(multiple) == 1 &&
-      multiple >= 1
-  }
-
-  wrong <- Filter(function(name) !sound(checkpoints[[name]]), names(checkpoints))
+  wrong <- names(checkpoints)[!vapply(checkpoints, is_checkpoint, NA)]
   if (length(wrong)) {
     paste0(
       "must give pairs of pixels in sizes, or one number in multiple_of, for ",
@@ -180,6 +166,18 @@ check_checkpoints <- function(checkpoints) {
     TRUE
   }
 }
+
+# The edges that a checkpoint may work at, in pixels.
+checkpoint_edges <- c(8, 16384)
+
+is_checkpoint <- function(checkpoint) {
+  is.list(checkpoint) &&
+    all(lengths(checkpoint$sizes) == 2) &&
+    are_between(unlist(checkpoint$sizes) %||% checkpoint_edges, checkpoint_edges) &&
+    checkmate::test_number(checkpoint$multiple_of %||% 1, lower = 1)
+}
+
+are_between <- function(x, ends) is.numeric(x) && all(x >= ends[1] & x <= ends[2])
 
 check_emphasis <- function(emphasis) {
   said <- checkmate::check_string(emphasis)
@@ -219,21 +217,24 @@ check_settings <- function(settings) {
 
 is_setting <- function(setting) {
   if (!is.null(setting$words)) {
-    words <- unlist(setting$words)
-    return(
-      is.character(words) &&
-        length(words) > 0 &&
-        (is.null(setting$default) || setting$default %in% words)
-    )
+    is_choice_of_words(setting)
+  } else {
+    is_span(setting)
   }
+}
 
+is_choice_of_words <- function(setting) {
+  words <- unlist(setting$words)
+  is.character(words) && length(words) > 0 && all(setting$default %in% words)
+}
+
+is_span <- function(setting) {
   ends <- c(setting$from, setting$to)
   is.numeric(ends) &&
     length(ends) == 2 &&
     all(is.finite(ends)) &&
     ends[1] < ends[2] &&
-    (is.null(setting$default) ||
-      (is.numeric(setting$default) && setting$default >= ends[1] && setting$default <= ends[2]))
+    (is.null(setting$default) || are_between(setting$default, ends))
 }
 
 check_hold_curve <- function(curve, hold) {
@@ -243,13 +244,7 @@ check_hold_curve <- function(curve, hold) {
 
   at <- as.numeric(unlist(curve$hold))
   knob <- as.numeric(unlist(curve$knob))
-  rising <- length(at) > 1 &&
-    length(at) == length(knob) &&
-    !anyNA(c(at, knob)) &&
-    all(diff(at) > 0) &&
-    min(at) >= 0 &&
-    max(at) <= 1
-  if (!rising) {
+  if (!rises_within(at, c(0, 1)) || length(at) != length(knob) || anyNA(knob)) {
     return("must have as many values of hold, rising from 0 to 1, as of knob")
   }
 
@@ -257,13 +252,16 @@ check_hold_curve <- function(curve, hold) {
     return("needs hold, the ends of the knob")
   }
 
-  ends <- range(hold)
   steps <- diff(knob) * sign(hold[[2]] - hold[[1]])
-  if (any(knob < ends[1] | knob > ends[2]) || any(steps < 0)) {
-    "must stay on the knob and not turn back"
-  } else {
+  if (are_between(knob, range(hold)) && all(steps >= 0)) {
     TRUE
+  } else {
+    "must stay on the knob and not turn back"
   }
+}
+
+rises_within <- function(x, ends) {
+  length(x) > 1 && !anyNA(x) && all(diff(x) > 0) && are_between(x, ends)
 }
 
 check_hold_knob <- function(hold) {

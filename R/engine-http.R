@@ -65,123 +65,138 @@ conversing_engine <- function(about, converse, ...) {
 # seconds) and what to do `then` with its answer, which is the next such list, or
 # the result. So the same words serve one call at a time and many in flight.
 http_take <- function(request, wanted, address) {
-  seconds <- wanted$seconds %||% 120
-  began <- clock()
-  forgotten <- 0
   headers <- c(key_headers(wanted), "Idempotency-Key" = request$key)
-  call <- function(method, url, ..., most = 1e6) {
-    new_call(method, url, headers, ..., seconds = seconds, most = most)
+  ask_for_take(list(
+    request = request,
+    takes = paste0(address, "/takes"),
+    began = clock(),
+    patience = wanted$patience %||% default_patience,
+    call = function(method, url, ..., most = 1e6) {
+      seconds <- wanted$seconds %||% default_seconds
+      new_call(method, url, headers, ..., seconds = seconds, most = most)
+    }
+  ))
+}
+
+# How long one call may take, and a picture with all its waiting, in seconds, where the lineup
+# does not say.
+default_seconds <- 120
+default_patience <- 1800
+
+# A job is looked for after so many seconds, then ever more rarely, up to the last.
+first_look <- 0.25
+slower_by <- 1.5
+last_look <- 5
+longest_look <- 60
+
+# A server that was started anew knows the key, not the job: it is asked again so often.
+most_forgotten <- 2
+
+ask_for_take <- function(talk, wait = 0, forgotten = 0) {
+  list(
+    call = talk$call("POST", talk$takes, form = request_parts(talk$request)),
+    wait = wait,
+    then = function(answer) take_answered(talk, answer, forgotten)
+  )
+}
+
+take_answered <- function(talk, answer, forgotten) {
+  if (answer$status == 202) {
+    job <- next_address(talk$takes, answer$headers$location)
+    if (is.na(job)) {
+      engine_failure(
+        "bad_answer",
+        paste0(
+          talk$takes, " took the request but its Location (",
+          answer$headers$location %||% "none", ") leads nowhere on that server."
+        )
+      )
+    }
+
+    return(look_for_job(talk, job, answer, first_look, forgotten))
   }
 
-  ask <- function(wait = 0) {
-    list(
-      call = call("POST", paste0(address, "/takes"), form = request_parts(request)),
-      wait = wait,
-      then = answered
+  if (!answer$status %in% 200:201) {
+    stop_for_status(answer, talk$takes)
+  }
+
+  fetch_made(talk, answer, talk$takes)
+}
+
+look_for_job <- function(talk, job, answer, pause, forgotten) {
+  wait <- min(longest_look, retry_after_of(answer) %||% pause)
+  spent <- clock() - talk$began
+  if (spent + wait > talk$patience) {
+    engine_failure(
+      "timed_out",
+      paste0("The picture was not ready after ", round(spent), " s, queue included.")
     )
   }
 
-  answered <- function(answer) {
-    url <- paste0(address, "/takes")
+  list(call = talk$call("GET", job), wait = wait, then = function(answer) {
+    if (answer$status == 404 && forgotten < most_forgotten) {
+      return(ask_for_take(talk, 1, forgotten + 1))
+    }
+
     if (answer$status == 202) {
-      job <- next_address(url, answer$headers$location)
-      if (is.na(job)) {
-        engine_failure(
-          "bad_answer",
-          paste0(
-            url, " took the request but its Location (",
-            answer$headers$location %||% "none", ") leads nowhere on that server."
-          )
-        )
-      }
-
-      return(look(job, answer, 0.25))
+      return(look_for_job(talk, job, answer, min(last_look, pause * slower_by), forgotten))
     }
 
-    if (!answer$status %in% 200:201) {
-      stop_for_status(answer, url)
+    if (answer$status != 200) {
+      stop_for_status(answer, job)
     }
 
-    fetch_made(answer, url)
+    fetch_made(talk, answer, job)
+  })
+}
+
+fetch_made <- function(talk, answer, url) {
+  made <- read_json_answer(answer, url)
+  stop_for_other_answer(made, talk$request$key, url)
+  picture <- if (length(made$pictures)) made$pictures[[1]]
+  href <- next_address(url, if (is.list(picture)) picture$href)
+  if (is.na(href)) {
+    engine_failure(
+      "bad_answer",
+      paste0(url, " says that the picture is made, but not where it is on that server.")
+    )
   }
 
-  look <- function(job, answer, pause) {
-    wait <- min(60, retry_after_of(answer) %||% pause)
-    spent <- clock() - began
-    if (spent + wait > (wanted$patience %||% 1800)) {
-      engine_failure(
-        "timed_out",
-        paste0("The picture was not ready after ", round(spent), " s, queue included.")
-      )
+  most <- 1e6 + 8 * prod(talk$request$size)
+  list(call = talk$call("GET", href, most = most), wait = 0, then = function(answer) {
+    if (answer$status != 200) {
+      stop_for_status(answer, href)
     }
 
-    list(call = call("GET", job), wait = wait, then = function(answer) {
-      if (answer$status == 404 && forgotten < 2) {
-        # A server that was started anew knows the key, not the job.
-        forgotten <<- forgotten + 1
-        return(ask(1))
-      }
+    take_result(
+      answer$body,
+      cost = as_number(made$cost),
+      seed = as.integer(as_number(picture$seed)),
+      waited = as_number(made$waited),
+      says = c(made$says, picture$says)
+    )
+  })
+}
 
-      if (answer$status == 202) {
-        return(look(job, answer, min(5, pause * 1.5)))
-      }
-
-      if (answer$status != 200) {
-        stop_for_status(answer, job)
-      }
-
-      fetch_made(answer, job)
-    })
+stop_for_other_answer <- function(made, key, url) {
+  if (identical(made$state, "waiting") || identical(made$state, "making")) {
+    engine_failure(
+      "bad_answer",
+      paste0(
+        url, " says ", quoted(made$state), " with status 200, where the contract has 202."
+      )
+    )
   }
 
-  fetch_made <- function(answer, url) {
-    made <- read_json_answer(answer, url)
-    if (identical(made$state, "waiting") || identical(made$state, "making")) {
-      engine_failure(
-        "bad_answer",
-        paste0(
-          url, " says ", quoted(made$state),
-          " with status 200, where the contract has 202."
-        )
+  if (!identical(made$key, key)) {
+    engine_failure(
+      "bad_answer",
+      paste0(
+        url, " delivered the answer to another request (its key is ",
+        show_value(made$key %||% ""), ")."
       )
-    }
-
-    if (!identical(made$key, request$key)) {
-      engine_failure(
-        "bad_answer",
-        paste0(
-          url, " delivered the answer to another request (its key is ",
-          show_value(made$key %||% ""), ")."
-        )
-      )
-    }
-
-    picture <- if (length(made$pictures)) made$pictures[[1]]
-    href <- next_address(url, if (is.list(picture)) picture$href)
-    if (is.na(href)) {
-      engine_failure(
-        "bad_answer",
-        paste0(url, " says that the picture is made, but not where it is on that server.")
-      )
-    }
-
-    most <- 1e6 + 8 * prod(request$size)
-    list(call = call("GET", href, most = most), wait = 0, then = function(answer) {
-      if (answer$status != 200) {
-        stop_for_status(answer, href)
-      }
-
-      take_result(
-        answer$body,
-        cost = as_number(made$cost),
-        seed = as.integer(as_number(picture$seed)),
-        waited = as_number(made$waited),
-        says = c(made$says, picture$says)
-      )
-    })
+    )
   }
-
-  ask()
 }
 
 # Goes through a conversation, one call after the other.

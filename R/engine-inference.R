@@ -304,25 +304,8 @@ output_named <- function(found, wanted, url) {
 # What a server put out, by name: the `output` as it said it and the `bytes` that belong
 # to it, if it came as such.
 read_outputs <- function(answer, url, key) {
-  # As text until it is known to be a number of bytes that there are.
-  head <- suppressWarnings(as.numeric(
-    answer$headers$`inference-header-content-length` %||% length(answer$body)
-  ))
-  if (is.na(head) || head < 0 || head > length(answer$body)) {
-    engine_failure(
-      "bad_answer",
-      paste0(
-        url, " says that its JSON is ", answer$headers$`inference-header-content-length`,
-        " bytes long, of ", length(answer$body), "."
-      )
-    )
-  }
-
-  rest <- answer$body[-seq_len(head)]
-  if (head == 0) {
-    rest <- answer$body
-  }
-
+  head <- json_length(answer, url)
+  rest <- if (head == 0) answer$body else answer$body[-seq_len(head)]
   said <- read_json_answer(list(body = answer$body[seq_len(head)], type = answer$type), url)
   if (!is.null(said$id) && !identical(as.character(said$id), key)) {
     engine_failure(
@@ -337,47 +320,89 @@ read_outputs <- function(answer, url, key) {
   found <- list()
   at <- 0
   for (output in said$outputs) {
-    size <- output$parameters$binary_data_size
-    bytes <- NULL
-    if (!is.null(size)) {
-      if (!is_number(size) || size < 0 || at + size > length(rest)) {
-        engine_failure(
-          "bad_answer",
-          paste0(url, " sent fewer bytes than it says: output ", output$name, " is cut off.")
-        )
-      }
-
-      bytes <- rest[at + seq_len(size)]
-      at <- at + size
-    }
-
-    found[[as.character(output$name)]] <- list(output = output, bytes = bytes)
+    name <- as.character(output$name)
+    bytes <- bytes_of_output(output, rest, at, url)
+    found[[name]] <- list(output = output, bytes = bytes)
+    at <- at + length(bytes)
   }
 
   attr(found, "version") <- said$model_version
   found
 }
 
-picture_from_tensor <- function(found, url) {
-  output <- found$output
-  type <- as.character(output$datatype)
-  if (type == "BYTES") {
-    if (is.null(found$bytes) || length(found$bytes) < 4) {
-      engine_failure(
-        "bad_answer",
-        paste0(
-          url,
-          " sent its picture file as JSON text; a file goes as bytes (`binary: true`)."
-        )
+# How many of an answer's bytes are its JSON: text until it is known to be a number of bytes
+# that there are.
+json_length <- function(answer, url) {
+  stated <- answer$headers$`inference-header-content-length`
+  head <- suppressWarnings(as.numeric(stated %||% length(answer$body)))
+  if (is.na(head) || head < 0 || head > length(answer$body)) {
+    engine_failure(
+      "bad_answer",
+      paste0(
+        url, " says that its JSON is ", stated, " bytes long, of ", length(answer$body),
+        "."
       )
-    }
-
-    said <- little_endian(found$bytes, 1, 4)
-    return(found$bytes[-(1:4)][seq_len(min(said, length(found$bytes) - 4))])
+    )
   }
 
-  sizes <- as.numeric(unlist(output$shape))
-  if (!type %in% names(tensor_bytes) || length(sizes) < 3 || anyNA(sizes) || any(sizes < 1)) {
+  head
+}
+
+# The bytes that an output says belong to it, those from `at` on; NULL if it came as JSON.
+bytes_of_output <- function(output, rest, at, url) {
+  size <- output$parameters$binary_data_size
+  if (is.null(size)) {
+    return(NULL)
+  }
+
+  if (!is_number(size) || size < 0 || at + size > length(rest)) {
+    engine_failure(
+      "bad_answer",
+      paste0(url, " sent fewer bytes than it says: output ", output$name, " is cut off.")
+    )
+  }
+
+  rest[at + seq_len(size)]
+}
+
+picture_from_tensor <- function(found, url) {
+  if (as.character(found$output$datatype) == "BYTES") {
+    return(file_from_tensor(found, url))
+  }
+
+  sizes <- as.numeric(unlist(found$output$shape))
+  values <- picture_values(found, sizes, url)
+  inner <- utils::tail(sizes, 3)
+  if (length(values) != prod(inner)) {
+    engine_failure("bad_answer", paste0(url, " sent several pictures where one was asked for."))
+  }
+
+  # Channels may come first or last.
+  channels_first <- inner[1] %in% c(1, 3) && !inner[3] %in% c(1, 3)
+  picture <- aperm(array(values, rev(inner)), if (channels_first) c(2, 1, 3) else 3:1)
+  if (startsWith(as.character(found$output$datatype), "FP")) {
+    picture
+  } else {
+    picture / 255
+  }
+}
+
+# A whole picture file, behind four bytes that say how long it is.
+file_from_tensor <- function(found, url) {
+  if (length(found$bytes) < 4) {
+    engine_failure(
+      "bad_answer",
+      paste0(url, " sent its picture file as JSON text; a file goes as bytes (`binary: true`).")
+    )
+  }
+
+  said <- little_endian(found$bytes, 1, 4)
+  found$bytes[-(1:4)][seq_len(min(said, length(found$bytes) - 4))]
+}
+
+picture_values <- function(found, sizes, url) {
+  type <- as.character(found$output$datatype)
+  if (!type %in% names(tensor_bytes) || length(sizes) < 3 || !all(sizes >= 1 & !is.na(sizes))) {
     engine_failure(
       "bad_answer",
       paste0(
@@ -387,13 +412,12 @@ picture_from_tensor <- function(found, url) {
     )
   }
 
-  count <- prod(sizes)
   values <- if (is.null(found$bytes)) {
-    as.numeric(unlist(output$data))
+    as.numeric(unlist(found$output$data))
   } else {
     tensor_from_raw(found$bytes, type)
   }
-  if (length(values) != count) {
+  if (length(values) != prod(sizes)) {
     engine_failure(
       "bad_answer",
       paste0(
@@ -403,17 +427,7 @@ picture_from_tensor <- function(found, url) {
     )
   }
 
-  inner <- utils::tail(sizes, 3)
-  if (count != prod(inner)) {
-    engine_failure("bad_answer", paste0(url, " sent several pictures where one was asked for."))
-  }
-
-  picture <- if (inner[1] %in% c(1, 3) && !inner[3] %in% c(1, 3)) {
-    aperm(array(values, rev(inner)), c(2, 1, 3))
-  } else {
-    aperm(array(values, rev(inner)), 3:1)
-  }
-  if (startsWith(type, "FP")) picture else picture / 255
+  values
 }
 
 tensor_from_raw <- function(bytes, type) {

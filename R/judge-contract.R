@@ -121,83 +121,85 @@ print.sprenn_judge <- function(x, ...) {
 check_said <- function(judge, said, subjects, statements) {
   refuse <- function(...) engine_failure("bad_answer", paste0(judge$name, " ", ...))
   n <- if (length(subjects)) length(subjects) else length(statements)
-  if (judge$kind == "answering") {
-    if (!is.numeric(said) || length(said) != n * length(statements)) {
-      refuse("gave ", length(said), " answers to ", n * length(statements), " questions.")
-    }
+  switch(judge$kind,
+    answering = check_answers(said, n, length(statements), refuse),
+    embedding = check_vectors(said, n, refuse),
+    pose = check_figures(said, n, refuse),
+    depth = check_depth(said, n, refuse)
+  )
+}
 
-    said <- matrix(said, n)
-    if (anyNA(said) || !all(is.finite(said))) {
-      refuse("gave an answer that is no number.")
-    }
+# What may be a little off by rounding.
+probability_slack <- 1e-3
 
-    if (min(said) < -1e-3 || max(said) > 1 + 1e-3) {
-      refuse(
-        "gave the probability ",
-        format(said[said < -1e-3 | said > 1 + 1e-3][1], digits = 4),
-        "; probabilities lie between 0 and 1."
-      )
-    }
-
-    return(lapply(seq_len(n), function(i) pmin(1, pmax(0, said[i, ]))))
+check_answers <- function(said, n, statements, refuse) {
+  if (!is.numeric(said) || length(said) != n * statements) {
+    refuse("gave ", length(said), " answers to ", n * statements, " questions.")
   }
 
-  if (judge$kind == "embedding") {
-    if (!is.numeric(said) || length(dim(said)) != 2 || nrow(said) != n) {
-      refuse(
-        "gave ",
-        paste(dim(said) %||% length(said), collapse = " x "),
-        " numbers for ",
-        n,
-        " vectors."
-      )
-    }
-
-    # A row without numbers is one that it has no vector for.
-    lacking <- rowSums(!is.na(said)) == 0
-    if (!all(is.finite(said[!lacking, ]))) {
-      refuse("gave a vector with something in it that is no number.")
-    }
-
-    return(lapply(seq_len(n), function(i) if (!lacking[i]) said[i, ]))
+  said <- matrix(said, n)
+  if (!all(is.finite(said))) {
+    refuse("gave an answer that is no number.")
   }
 
+  outside <- said < -probability_slack | said > 1 + probability_slack
+  if (any(outside)) {
+    refuse(
+      "gave the probability ",
+      format(said[outside][1], digits = 4),
+      "; probabilities lie between 0 and 1."
+    )
+  }
+
+  lapply(seq_len(n), function(i) pmin(1, pmax(0, said[i, ])))
+}
+
+check_vectors <- function(said, n, refuse) {
+  if (!is.numeric(said) || length(dim(said)) != 2 || nrow(said) != n) {
+    size <- paste(dim(said) %||% length(said), collapse = " x ")
+    refuse("gave ", size, " numbers for ", n, " vectors.")
+  }
+
+  # A row without numbers is one that it has no vector for.
+  lacking <- rowSums(!is.na(said)) == 0
+  if (!all(is.finite(said[!lacking, ]))) {
+    refuse("gave a vector with something in it that is no number.")
+  }
+
+  lapply(seq_len(n), function(i) if (!lacking[i]) said[i, ])
+}
+
+check_figures <- function(said, n, refuse) {
+  is_point <- function(at) is.numeric(at) && length(at) == 2 && all(is.finite(at))
+  is_figure <- function(figure) {
+    is.list(figure) && all(names(figure) %in% joint_names) && all(vapply(figure, is_point, NA))
+  }
+
+  are_figures <- function(one) is.list(one) && all(vapply(one, is_figure, NA))
+  check_each(
+    said,
+    n,
+    are_figures,
+    "gave figures that are no lists of joints by name, each x and y.",
+    refuse
+  )
+}
+
+check_depth <- function(said, n, refuse) {
+  is_map <- function(one) {
+    is.matrix(one) && is.numeric(one) && length(one) >= 4 && all(is.finite(one))
+  }
+
+  check_each(said, n, is_map, "gave a depth map that is no matrix of numbers.", refuse)
+}
+
+check_each <- function(said, n, sound, otherwise, refuse) {
   if (!is.list(said) || length(said) != n) {
     refuse("answered for ", length(said), " pictures of ", n, ".")
   }
 
-  sound <- if (judge$kind == "pose") {
-    function(one) {
-      is.list(one) &&
-        all(
-          vapply(
-            one,
-            function(figure) {
-              is.list(figure) &&
-                all(names(figure) %in% joint_names) &&
-                all(
-                  vapply(
-                    figure,
-                    function(at) is.numeric(at) && length(at) == 2 && all(is.finite(at)),
-                    NA
-                  )
-                )
-            },
-            NA
-          )
-        )
-    }
-  } else {
-    function(one) is.matrix(one) && is.numeric(one) && length(one) >= 4 && all(is.finite(one))
-  }
   if (!all(vapply(said, sound, NA))) {
-    refuse(
-      if (judge$kind == "pose") {
-        "gave figures that are no lists of joints by name, each x and y."
-      } else {
-        "gave a depth map that is no matrix of numbers."
-      }
-    )
+    refuse(otherwise)
   }
 
   said

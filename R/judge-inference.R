@@ -177,44 +177,59 @@ said_from_tensor <- function(found, kind, n, statements, url) {
     wrong("as many as the shape says")
   }
 
-  if (kind == "answering") {
-    if (length(values) != n * statements) {
-      wrong(paste(n, "x", statements, "probabilities"))
-    }
+  switch(kind,
+    answering = probabilities_in(values, n, statements, wrong),
+    embedding = vectors_in(values, sizes, if (statements > 0) statements else n, wrong),
+    depth = depth_in(values, sizes, n, wrong),
+    pose = figures_in(values, sizes, n, wrong)
+  )
+}
 
-    return(matrix(values, n, byrow = TRUE))
+# Tensors come row by row.
+probabilities_in <- function(values, n, statements, wrong) {
+  if (length(values) != n * statements) {
+    wrong(paste(n, "x", statements, "probabilities"))
   }
 
-  if (kind == "embedding") {
-    many <- if (statements > 0) statements else n
-    if (length(values) == 0 ||
-      length(values) %% many != 0 ||
-      (length(sizes) > 1 && sizes[1] != many)) {
-      wrong(paste(many, "vectors"))
-    }
+  matrix(values, n, byrow = TRUE)
+}
 
-    return(matrix(values, many, byrow = TRUE))
+vectors_in <- function(values, sizes, many, wrong) {
+  uneven <- length(values) == 0 || length(values) %% many != 0
+  if (uneven || (length(sizes) > 1 && sizes[1] != many)) {
+    wrong(paste(many, "vectors"))
   }
 
-  inner <- array(values, rev(sizes))
-  if (kind == "depth") {
-    sizes <- sizes[sizes != 1 | seq_along(sizes) == 1]
-    if (length(sizes) != 3 || sizes[1] != n) {
-      wrong("pictures x rows x columns")
-    }
+  matrix(values, many, byrow = TRUE)
+}
 
-    inner <- array(values, rev(sizes))
-    return(lapply(seq_len(n), function(i) t(inner[, , i])))
+depth_in <- function(values, sizes, n, wrong) {
+  sizes <- sizes[sizes != 1 | seq_along(sizes) == 1]
+  if (length(sizes) != 3 || sizes[1] != n) {
+    wrong("pictures x rows x columns")
   }
 
-  if (length(sizes) != 4 || sizes[1] != n || sizes[3] != length(joint_names) || sizes[4] != 3) {
+  maps <- array(values, rev(sizes))
+  lapply(seq_len(n), function(i) t(maps[, , i]))
+}
+
+# Below this a joint is taken to be out of sight.
+sure_joint <- 0.3
+
+figures_in <- function(values, sizes, n, wrong) {
+  fits <- length(sizes) == 4 &&
+    sizes[1] == n &&
+    sizes[3] == length(joint_names) &&
+    sizes[4] == 3
+  if (!fits) {
     wrong(paste0("pictures x figures x ", length(joint_names), " x 3"))
   }
 
+  joints <- array(values, rev(sizes))
   lapply(seq_len(n), function(i) {
     figures <- lapply(seq_len(sizes[2]), function(k) {
-      sure <- which(inner[3, , k, i] >= 0.3)
-      stats::setNames(lapply(sure, function(joint) inner[1:2, joint, k, i]), joint_names[sure])
+      sure <- which(joints[3, , k, i] >= sure_joint)
+      stats::setNames(lapply(sure, function(joint) joints[1:2, joint, k, i]), joint_names[sure])
     })
     Filter(length, figures)
   })

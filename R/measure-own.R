@@ -95,10 +95,9 @@ one_number <- function(measure, compute) {
   number <- tryCatch(compute(), error = function(e) {
     stop_for_measure(measure, paste0("It stopped: ", conditionMessage(e)))
   })
-  if (!(is.numeric(number) || is.logical(number)) ||
-    length(number) != 1 ||
-    is.nan(number) ||
-    is.infinite(number)) {
+  # What is undefined is NA, and never NaN or infinite.
+  is_one <- (is.numeric(number) || is.logical(number)) && length(number) == 1
+  if (!is_one || is.nan(number) || is.infinite(number)) {
     stop_for_measure(
       measure,
       paste0(

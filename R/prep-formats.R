@@ -188,31 +188,38 @@ webp_facts <- function(bytes) {
 tiff_facts <- function(bytes) {
   read <- if (bytes[1] == as.raw(0x49)) little_endian else big_endian
   at <- read(bytes, 5, 4) + 1
-  first <- tiff_fields(bytes, at, read)
-  frames <- 0
-  while (!is.na(at) && at > 1 && frames < 50) {
-    frames <- frames + 1
-    count <- read(bytes, at, 2)
-    at <- if (is.na(count)) NA else read(bytes, at + 2 + 12 * count, 4) + 1
-  }
-
-  if (is.null(first)) {
+  fields <- tiff_fields(bytes, at, read)
+  if (is.null(fields)) {
     return(NULL)
   }
 
   # Several channels keep their bits elsewhere in the file, behind an offset.
-  bits <- first["258"]
+  bits <- fields["258"]
   if (!is.na(bits) && bits > 64) {
     bits <- read(bytes, bits + 1, 2)
   }
 
   list(
     format = "tiff",
-    width = unname(first["256"]),
-    height = unname(first["257"]),
-    frames = frames,
+    width = unname(fields["256"]),
+    height = unname(fields["257"]),
+    frames = count_frames(bytes, at, read),
     bits = if (is.na(bits)) 8 else unname(bits)
   )
+}
+
+# More than one is one too many: where so many follow, nobody needs to know how many.
+most_frames <- 50
+
+count_frames <- function(bytes, at, read) {
+  frames <- 0
+  while (!is.na(at) && at > 1 && frames < most_frames) {
+    frames <- frames + 1
+    fields <- read(bytes, at, 2)
+    at <- if (is.na(fields)) NA else read(bytes, at + 2 + 12 * fields, 4) + 1
+  }
+
+  frames
 }
 
 # The numeric fields of a TIFF directory by their tags.

@@ -172,6 +172,18 @@ flatten_samples <- function(samples, profile = NULL, backdrop = "white") {
 decode_samples <- function(encoded) {
   facts <- encoded$facts
   size <- c(facts$width, facts$height)
+  picture <- decode_whole(encoded)
+  # No working size comes near this one, so nothing that counts is lost.
+  large <- prod(size) > large_pixels
+  if (large) {
+    picture <- magick::image_scale(picture, "4096x4096>")
+  }
+
+  plain <- if (!large) plain_samples(picture, plain_layout(encoded), size)
+  plain %||% any_samples(picture, if (facts$bits > 8) 16L else 8L, size)
+}
+
+decode_whole <- function(encoded) {
   picture <- withCallingHandlers(
     magick::image_read(without_gamma(encoded)),
     warning = function(w) invokeRestart("muffleWarning")
@@ -184,28 +196,32 @@ decode_samples <- function(encoded) {
     stop("more than one picture")
   }
 
-  picture <- magick::image_orient(picture)
-  # No working size comes near this one, so nothing that counts is lost.
-  if (prod(size) > large_pixels) {
-    picture <- magick::image_scale(picture, "4096x4096>")
+  magick::image_orient(picture)
+}
+
+samples_a_pixel <- c(rgba = 4L, rgb = 3L, gray = 1L)
+
+# The samples of a picture that is as the head of its file has it; NULL if it is not, and has
+# to be asked.
+plain_samples <- function(picture, layout, size) {
+  if (is.null(layout)) {
+    return(NULL)
   }
 
-  layout <- plain_layout(encoded)
-  if (!is.null(layout) && prod(size) <= large_pixels) {
-    samples <- magick::image_write(picture, format = layout, depth = 8L)
-    channels <- c(rgb = 3L, gray = 1L)[[layout]]
-    # It is as the head of the file has it, or it is asked below.
-    if (length(samples) == prod(size) * channels) {
-      return(list(
-        bytes = samples,
-        size = size,
-        depth = 8L,
-        channels = channels,
-        grey = layout == "gray"
-      ))
-    }
+  channels <- samples_a_pixel[[layout]]
+  samples <- magick::image_write(picture, format = layout, depth = 8L)
+  if (length(samples) == prod(size) * channels) {
+    list(
+      bytes = samples,
+      size = size,
+      depth = 8L,
+      channels = channels,
+      grey = layout == "gray"
+    )
   }
+}
 
+any_samples <- function(picture, depth, size) {
   info <- magick::image_info(picture)
   grey <- info$colorspace == "Gray"
   if (!grey && info$colorspace != "sRGB") {
@@ -219,13 +235,12 @@ decode_samples <- function(encoded) {
   } else {
     "rgb"
   }
-  depth <- if (facts$bits > 8) 16L else 8L
   own <- c(info$width, info$height)
   list(
     bytes = magick::image_write(picture, format = layout, depth = depth),
     size = own,
     depth = depth,
-    channels = c(rgba = 4L, rgb = 3L, gray = 1L)[[layout]],
+    channels = samples_a_pixel[[layout]],
     grey = grey,
     shrunk_from = if (max(own) < max(size)) size
   )

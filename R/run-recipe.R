@@ -33,24 +33,9 @@ read_recipe <- function(file) {
     )
   }
 
-  beside <- paste0(file, ".xmp")
-  json <- embedded_recipe(read_bytes(file))
-  if (is.null(json) && file.exists(beside) && file.size(beside) < 1e6) {
-    json <- recipe_in_packet(
-      paste(readLines(beside, encoding = "UTF-8", warn = FALSE), collapse = "\n")
-    )
-  }
-
-  if (is.null(json)) {
-    json <- recipe_of_file(file)
-  }
-
+  json <- embedded_recipe(read_bytes(file)) %||% recipe_beside(file) %||% recipe_of_file(file)
   recipe <- if (!is.null(json)) tryCatch(jsonlite::parse_json(json), error = function(e) NULL)
-  if (!is_keyed(recipe) ||
-    !is_text(recipe$take) ||
-    !is.list(recipe$steps) ||
-    length(recipe$steps) == 0 ||
-    !is_keyed(recipe$request)) {
+  if (!is_recipe(recipe)) {
     stop_sprenn(
       "recipe",
       c(
@@ -61,6 +46,23 @@ read_recipe <- function(file) {
   }
 
   structure(recipe, class = "sprenn_recipe")
+}
+
+is_recipe <- function(recipe) {
+  is_keyed(recipe) &&
+    is_text(recipe$take) &&
+    is.list(recipe$steps) &&
+    length(recipe$steps) > 0 &&
+    is_keyed(recipe$request)
+}
+
+# In a packet of metadata beside the picture.
+recipe_beside <- function(file) {
+  beside <- paste0(file, ".xmp")
+  if (file.exists(beside) && file.size(beside) < 1e6) {
+    lines <- readLines(beside, encoding = "UTF-8", warn = FALSE)
+    recipe_in_packet(paste(lines, collapse = "\n"))
+  }
 }
 
 # A picture in a run's own folder is known by its name.

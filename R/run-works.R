@@ -101,13 +101,16 @@ work_through <- function(works) {
       }
 
       busy <- land_next(works) || busy
-      if (length(works$sent) + length(works$landing) == 0 &&
-        flying(works) == 0 &&
-        (works$stopping || !anything_left(works))) {
+      if (is_over(works)) {
         break
       }
 
-      if (busy) works$quiet <- 0 else idle(works)
+      if (busy) {
+        works$quiet <- 0
+      } else {
+        idle(works)
+      }
+
       beat(works)
       tell(works)
     },
@@ -121,6 +124,12 @@ work_through <- function(works) {
     }
   )
   tell(works, now = TRUE)
+}
+
+# Nobody is in flight, and nothing is left, or nothing more is to be begun.
+is_over <- function(works) {
+  length(works$sent) + length(works$landing) + flying(works) == 0 &&
+    (works$stopping || !anything_left(works))
 }
 
 flying <- function(works) sum(vapply(works$lanes, `[[`, 0, "flying"))
@@ -139,20 +148,35 @@ anything_left <- function(works) {
 send_all <- function(works) {
   sent <- FALSE
   for (lane in works$lanes) {
-    while (may_send(works, lane)) {
-      send_take(works, lane, next_in(lane))
-      sent <- TRUE
-      # Work that is done here blocks: the others get their turn in between.
-      if (is.null(lane$engine$converse) && !goes_out(works, lane)) {
-        break
-      }
-    }
+    sent <- send_of_lane(works, lane) || sent
   }
 
-  while (length(works$to_score) && (has_room(works) || (!has_workers(works) && !sent))) {
+  # What is done in this process blocks it: one take, and only if there is nothing else.
+  if (!has_workers(works)) {
+    if (length(works$to_score) && !sent) {
+      send_to_score(works)
+      sent <- TRUE
+    }
+
+    return(sent)
+  }
+
+  while (length(works$to_score) && has_room(works)) {
     send_to_score(works)
     sent <- TRUE
-    if (!has_workers(works)) {
+  }
+
+  sent
+}
+
+send_of_lane <- function(works, lane) {
+  # Work that is done here blocks: the others get their turn in between.
+  blocks <- is.null(lane$engine$converse) && !goes_out(works, lane)
+  sent <- FALSE
+  while (may_send(works, lane)) {
+    send_take(works, lane, next_in(lane))
+    sent <- TRUE
+    if (blocks) {
       break
     }
   }
@@ -187,15 +211,11 @@ fewest_measured <- 4
 
 may_send <- function(works, lane) {
   now <- clock()
-  if (!is.null(lane$parked) || works$stopping || now < lane$not_before) {
+  if (works$stopping || !is.null(lane$parked) || now < lane$not_before) {
     return(FALSE)
   }
 
-  # While an engine is away, one call at a time asks whether it is back.
-  most <- if (is.null(lane$away)) lane$engine$about$at_once else 1
-  if (lane$flying >= most ||
-    (goes_out(works, lane) && !has_room_to_make(works)) ||
-    !within_rate(lane, now)) {
+  if (!has_free_place(works, lane) || !within_rate(lane, now)) {
     return(FALSE)
   }
 
@@ -206,6 +226,12 @@ may_send <- function(works, lane) {
   }
 
   length(lane$queue) > 0
+}
+
+# While an engine is away, one call at a time asks whether it is back.
+has_free_place <- function(works, lane) {
+  most <- if (is.null(lane$away)) lane$engine$about$at_once else 1
+  lane$flying < most && (!goes_out(works, lane) || has_room_to_make(works))
 }
 
 # Whether another call keeps to the calls a minute that were asked for.
@@ -352,7 +378,6 @@ send_out <- function(works, job, work, arguments, seconds) {
 
 # Takes in what has come back. TRUE if anything has.
 land_all <- function(works) {
-  came <- FALSE
   now <- clock()
   due <- vapply(works$waiting, function(one) one$due <= now, NA)
   ready <- works$waiting[due]
@@ -367,32 +392,37 @@ land_all <- function(works) {
   landing <- works$sent[back]
   works$sent <- works$sent[!back]
   for (job in landing) {
-    came <- TRUE
-    got <- landed(job$mirai)
-    if (!inherits(got, "sprenn_lost")) {
-      works$deaths <- 0
-    }
-
-    if (inherits(got, "sprenn_lost")) {
-      land_lost(works, job, got)
-    } else if (inherits(got, "sprenn_stranger")) {
-      turn_away(works, job, got)
-    } else if (identical(got, "lacking") && job$work == "make_elsewhere") {
-      send_to_make(
-        works,
-        job,
-        read_named(job$lane$engine$plan$folder, job$lane$engine$plan$files)
-      )
-    } else if (inherits(got, "sprenn_unbuilt")) {
-      keep_here(works, job, got)
-    } else if (job$work == "make_elsewhere") {
-      land_take(works, job, got)
-    } else {
-      land_scores(works, job, got)
-    }
+    land_job(works, job, landed(job$mirai))
   }
 
-  came
+  length(landing) > 0
+}
+
+# What came of a job that was sent to a worker.
+land_job <- function(works, job, got) {
+  if (inherits(got, "sprenn_lost")) {
+    return(land_lost(works, job, got))
+  }
+
+  works$deaths <- 0
+  if (inherits(got, "sprenn_stranger")) {
+    return(turn_away(works, job, got))
+  }
+
+  if (inherits(got, "sprenn_unbuilt")) {
+    return(keep_here(works, job, got))
+  }
+
+  if (job$work != "make_elsewhere") {
+    return(land_scores(works, job, got))
+  }
+
+  if (identical(got, "lacking")) {
+    plan <- job$lane$engine$plan
+    return(send_to_make(works, job, read_named(plan$folder, plan$files)))
+  }
+
+  land_take(works, job, got)
 }
 
 # Looks at the next picture that a server has sent.

@@ -200,16 +200,15 @@ cell_notes <- function(one) {
   }
 
   if (one$state != "made") {
-    return(paste0(
-      one$state,
-      if (!is.na(one$failure)) paste0(": ", gsub("_", " ", one$failure))
-    ))
+    why <- if (!is.na(one$failure)) paste0(": ", gsub("_", " ", one$failure))
+    return(paste0(one$state, why))
   }
 
+  faults <- c(one$flaws, if (one$missed != "") paste0("without \"", one$missed, "\""))
+  faults <- faults[faults != ""]
   notes <- c(
-    if (one$flaws != "") one$flaws,
-    if (one$missed != "") paste0("without \"", one$missed, "\""),
-    if (!one$keeper && one$flaws == "" && one$missed == "") "below floor",
+    faults,
+    if (!one$keeper && length(faults) == 0) "below floor",
     if (one$slight != "") paste("slightly", one$slight)
   )
   gsub("_", " ", paste(notes, collapse = ", "))

@@ -84,20 +84,16 @@ first_reference <- function(case) {
 # Masks, watched regions and guides are drawn over the reference, so they have
 # its shape; and guides that are computed need a reference to compute from.
 shape_problems <- function(case, place, files) {
-  facts <- function(path) if (is.character(path)) files[[path]]
   first <- first_reference(case)
-  own <- facts(if (is.list(first)) first$picture else first)$size
-  problems <- list()
-  note <- function(where, ...) {
-    problems[[length(problems) + 1]] <<- new_problem("suite.yml", paste0(place, where), ...)
+  own <- facts_at(if (is.list(first)) first$picture else first, files)$size
+  problem <- function(where, found, wanted) {
+    new_problem("suite.yml", paste0(place, where), found, wanted)
   }
 
   over <- function(path, where, what) {
-    size <- facts(path)$size
-    if (!is.null(size) &&
-      !is.null(own) &&
-      abs(log(size[1] / size[2]) - log(own[1] / own[2])) > shape_slack(size, own)) {
-      note(
+    size <- facts_at(path, files)$size
+    if (!same_shape(size, own)) {
+      problem(
         where,
         paste0(quoted(path), ", ", size[1], " x ", size[2]),
         paste0(
@@ -108,63 +104,104 @@ shape_problems <- function(case, place, files) {
     }
   }
 
-  mask <- if (is.character(case$mask)) list(picture = case$mask) else case$mask
-  where <- if (is.character(case$mask)) ".mask" else ".mask.picture"
-  over(mask$picture, where, "mask")
-  white <- facts(mask$picture)$white
-  if (!is.null(white) && (if (isTRUE(mask$invert)) 1 - white else white) == 0) {
-    note(
-      where,
-      paste0(
-        quoted(mask$picture),
-        if (isTRUE(mask$invert)) ", white all over and inverted" else ", black all over"
-      ),
-      "a mask with something white in it: white may change"
-    )
+  bind_problems(c(
+    mask_problems(case$mask, files, over, problem),
+    unlist(
+      lapply(names(case$watch), function(name) {
+        watch_problems(name, case$watch[[name]], files, over, problem)
+      }),
+      recursive = FALSE
+    ),
+    unlist(
+      lapply(names(case$guides), function(kind) {
+        guide_problems(kind, case$guides[[kind]], is.null(first), over, problem)
+      }),
+      recursive = FALSE
+    ),
+    box_problems(if (is.list(first)) first$box, problem)
+  ))
+}
+
+facts_at <- function(path, files) if (is.character(path)) files[[path]]
+
+same_shape <- function(size, own) {
+  is.null(size) ||
+    is.null(own) ||
+    abs(log(size[1] / size[2]) - log(own[1] / own[2])) <= shape_slack(size, own)
+}
+
+mask_problems <- function(mask, files, over, problem) {
+  where <- if (is.character(mask)) ".mask" else ".mask.picture"
+  if (is.character(mask)) {
+    mask <- list(picture = mask)
   }
 
-  for (name in names(case$watch)) {
+  white <- facts_at(mask$picture, files)$white
+  inverted <- isTRUE(mask$invert)
+  empty <- !is.null(white) && white == if (inverted) 1 else 0
+  list(
+    over(mask$picture, where, "mask"),
+    if (empty) {
+      problem(
+        where,
+        paste0(
+          quoted(mask$picture),
+          if (inverted) ", white all over and inverted" else ", black all over"
+        ),
+        "a mask with something white in it: white may change"
+      )
+    }
+  )
+}
+
+watch_problems <- function(name, region, files, over, problem) {
+  where <- paste0(".watch.", name, ".mask")
+  list(
     if (name == "mask") {
-      note(
+      problem(
         ".watch.mask",
         "a region called mask",
         "another name: in places, mask is the case's mask"
       )
-    }
-
-    over(case$watch[[name]]$mask, paste0(".watch.", name, ".mask"), "mask")
-    if (identical(facts(case$watch[[name]]$mask)$white, 0)) {
-      note(
-        paste0(".watch.", name, ".mask"),
-        paste0(quoted(case$watch[[name]]$mask), ", black all over"),
+    },
+    over(region$mask, where, "mask"),
+    if (identical(facts_at(region$mask, files)$white, 0)) {
+      problem(
+        where,
+        paste0(quoted(region$mask), ", black all over"),
         "a mask that is white where the region is"
       )
     }
-  }
+  )
+}
 
-  for (kind in names(case$guides)) {
-    guide <- if (is.list(case$guides[[kind]])) case$guides[[kind]]
-    over(guide$picture, paste0(".guides.", kind, ".picture"), "map")
-    if (is.null(first) && is.null(guide$picture) && is.null(guide$keypoints)) {
-      note(
+guide_problems <- function(kind, guide, no_reference, over, problem) {
+  guide <- if (is.list(guide)) guide
+  list(
+    over(guide$picture, paste0(".guides.", kind, ".picture"), "map"),
+    if (no_reference && is.null(guide$picture) && is.null(guide$keypoints)) {
+      problem(
         paste0(".guides.", kind),
         "no reference to compute it from",
         "a picture of its own, as this case has no reference"
       )
     }
+  )
+}
+
+box_problems <- function(box, problem) {
+  if (is.null(box) ||
+    !(box[[1]] >= 1 || box[[2]] >= 1 || box[[3]] <= 0 || box[[4]] <= 0)) {
+    return(NULL)
   }
 
-  box <- if (is.list(first)) first$box
-  if (!is.null(box) &&
-    (box[[1]] >= 1 || box[[2]] >= 1 || box[[3]] <= 0 || box[[4]] <= 0)) {
-    note(
+  list(
+    problem(
       ".reference.box",
       show_box(box),
       "a box that covers some of the picture, which runs from 0 to 1"
     )
-  }
-
-  bind_problems(problems)
+  )
 }
 
 show_box <- function(box) paste0("[", paste(unlist(box), collapse = ", "), "]")
@@ -175,64 +212,66 @@ shape_slack <- function(a, b) 0.01 + 2 / min(a, b)
 # What probes say of the case that they stand in: places and looks that it has not, and
 # bounds that no picture can keep together.
 probe_problems <- function(case, place, looks) {
-  problems <- list()
-  asked <- list()
-  for (part in c("prompt", "negative")) {
-    for (i in seq_along(if (is.list(case[[part]])) case[[part]])) {
-      phrase <- case[[part]][[i]]
-      probe <- if (is.list(phrase)) phrase$probe
-      if (!is_keyed(probe)) {
-        next
-      }
+  probes <- written_probes(case, place)
+  each <- lapply(probes, function(one) {
+    list(
+      region_problems(one$written$where, case, one$at),
+      if (is_text(one$written$look)) look_problems(one$written$look, looks, one$at)
+    )
+  })
+  asked <- Filter(function(one) one$part == "prompt" && length(one$probe$bound) == 2, probes)
+  bind_problems(unlist(each, recursive = FALSE), contradictions(asked))
+}
 
-      at <- paste0(place, ".", part, "[", i, "].probe")
-      problems <- c(
-        problems,
+# The probes of a case's phrases: `written` as in the file, `probe` as it is built from that
+# (NULL where it can't be), with the `part` of the case and the place `at` which it stands.
+written_probes <- function(case, place) {
+  of_part <- function(part) {
+    phrases <- if (is.list(case[[part]])) case[[part]]
+    lapply(seq_along(phrases), function(i) {
+      written <- if (is.list(phrases[[i]])) phrases[[i]]$probe
+      if (is_keyed(written)) {
         list(
-          region_problems(probe$where, case, at),
-          if (is_text(probe$look)) look_problems(probe$look, looks, at)
+          part = part,
+          at = paste0(place, ".", part, "[", i, "].probe"),
+          written = written,
+          probe = tryCatch(build_probe(written), error = function(e) NULL)
         )
-      )
-      built <- tryCatch(build_probe(probe), error = function(e) NULL)
-      if (part == "prompt" && length(built$bound) == 2) {
-        asked <- c(asked, list(list(at = at, probe = built)))
       }
-    }
+    })
   }
 
-  alike <- vapply(
+  Filter(Negate(is.null), c(of_part("prompt"), of_part("negative")))
+}
+
+# Two probes that ask the same of one place with bounds that have nothing in common.
+contradictions <- function(asked) {
+  subject <- vapply(
     asked,
     function(one) {
-      paste(
-        c(one$probe$measure, one$probe$where, one$probe$colour, one$probe$look),
-        collapse = " "
-      )
+      paste(unlist(one$probe[c("measure", "where", "colour", "look")]), collapse = " ")
     },
     ""
   )
-  for (i in seq_along(asked)) {
-    for (j in which(alike[seq_len(i - 1)] == alike[i])) {
-      bounds <- list(asked[[j]]$probe$bound, asked[[i]]$probe$bound)
-      if (max(bounds[[1]][1], bounds[[2]][1]) > min(bounds[[1]][2], bounds[[2]][2])) {
-        problems <- c(
-          problems,
-          list(
-            new_problem(
-              "suite.yml",
-              asked[[i]]$at,
-              probe_words(asked[[i]]$probe),
-              paste0(
-                "a bound that can be kept together with ", asked[[j]]$at,
-                ", which wants ", probe_words(asked[[j]]$probe)
-              )
-            )
-          )
+  pairs <- which(outer(subject, subject, `==`), arr.ind = TRUE)
+  pairs <- pairs[pairs[, "col"] < pairs[, "row"], , drop = FALSE]
+  lapply(seq_len(nrow(pairs)), function(k) {
+    later <- asked[[pairs[k, "row"]]]
+    first <- asked[[pairs[k, "col"]]]
+    lower <- max(first$probe$bound[1], later$probe$bound[1])
+    upper <- min(first$probe$bound[2], later$probe$bound[2])
+    if (lower > upper) {
+      new_problem(
+        "suite.yml",
+        later$at,
+        probe_words(later$probe),
+        paste0(
+          "a bound that can be kept together with ", first$at, ", which wants ",
+          probe_words(first$probe)
         )
-      }
+      )
     }
-  }
-
-  bind_problems(problems)
+  })
 }
 
 region_problems <- function(where, case, place) {

@@ -228,7 +228,8 @@ write_from_pictures <- function(folder, name, from, kind, like, look, prompt) {
     }
 
     if (kind == "folder" && !is.null(model)) {
-      case[c("job", "negative")] <- model$case[c("job", "negative")]
+      shared <- intersect(c("job", "negative"), names(model$case))
+      case[shared] <- model$case[shared]
     }
 
     case

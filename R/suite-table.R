@@ -221,32 +221,37 @@ holds_paths <- function(node) {
 # none, so that the checks say what is wrong.
 cell_value <- function(cell, node) {
   # What is split by | is meant as a list, where the field may be one.
-  several <- vapply(
-    node$types,
-    function(type) type$word == "list" && grepl("|", cell, fixed = TRUE),
-    NA
-  )
-  for (type in node$types[order(!several)]) {
-    value <- switch(type$word,
-      number = ,
-      integer = suppressWarnings(as.numeric(cell)),
-      flag = if (tolower(cell) %in% c("true", "false")) tolower(cell) == "true",
-      box = ,
-      cut = ,
-      point = ,
-      range = as.list(suppressWarnings(as.numeric(strsplit(cell, "[ ,;]+")[[1]]))),
-      list = if (grepl("|", cell, fixed = TRUE) || length(node$types) == 1) {
+  split <- grepl("|", cell, fixed = TRUE)
+  is_list <- vapply(node$types, function(type) type$word == "list", NA)
+  for (type in node$types[order(!(is_list & split))]) {
+    value <- if (type$word == "list") {
+      if (split || length(node$types) == 1) {
         lapply(split_cell(cell), cell_value, node$item)
-      },
-      record = NULL,
-      cell
-    )
+      }
+    } else {
+      plain_value(cell, type$word)
+    }
     if (!is.null(value) && !anyNA(unlist(value)) && isTRUE(type$fits(value, type$more))) {
       return(value)
     }
   }
 
   cell
+}
+
+# A cell as a value of a type other than a list; NULL or NA where it is none.
+plain_value <- function(cell, word) {
+  switch(word,
+    number = ,
+    integer = suppressWarnings(as.numeric(cell)),
+    flag = list(true = TRUE, false = FALSE)[[tolower(cell)]],
+    box = ,
+    cut = ,
+    point = ,
+    range = as.list(suppressWarnings(as.numeric(strsplit(cell, "[ ,;]+")[[1]]))),
+    record = NULL,
+    cell
+  )
 }
 
 put_at <- function(case, keys, value) {

@@ -5,70 +5,74 @@
 # over that the rules ban beside one of its own is left behind.
 fill_in_likes <- function(read, name) {
   entries <- if (is.list(read$value)) read$value[[name]]
-  if (!is.list(entries) ||
-    !any(vapply(entries, function(entry) is_keyed(entry) && is_text(entry$like), NA))) {
+  text_of <- function(entry, key) {
+    if (is_keyed(entry) && is_text(entry[[key]])) {
+      entry[[key]]
+    } else {
+      NA_character_
+    }
+  }
+
+  base <- vapply(entries, text_of, "", "like")
+  if (!is.list(entries) || all(is.na(base))) {
     return(read)
   }
 
+  ids <- vapply(entries, text_of, "", "id")
   tree <- trial_trees[[read$file]]$children[[name]]$item
-  ids <- vapply(
-    entries,
-    function(entry) if (is_keyed(entry) && is_text(entry$id)) entry$id else NA_character_,
-    ""
-  )
-  base <- vapply(
-    entries,
-    function(entry) if (is_keyed(entry) && is_text(entry$like)) entry$like else NA_character_,
-    ""
-  )
   problems <- list()
-  note <- function(i, ...) {
-    problems[[length(problems) + 1]] <<- new_problem(
-      read$file,
-      paste0(name, "[", i, "].like"),
-      ...
-    )
-  }
-
-  filled <- entries
   for (i in which(!is.na(base))) {
-    chain <- i
-    while (!is.na(base[utils::tail(chain, 1)]) && !anyDuplicated(chain)) {
-      chain <- c(chain, match(base[utils::tail(chain, 1)], ids))
+    place <- paste0(name, "[", i, "]")
+    chain <- chain_of_likes(i, base, ids)
+    if (anyNA(chain) || anyDuplicated(chain)) {
+      problems <- c(problems, list(broken_chain(chain, base, ids, name, place, read$file)))
+      next
     }
 
-    if (anyNA(chain)) {
-      missing <- base[utils::tail(stats::na.omit(chain), 1)]
-      if (length(chain) == 2) {
-        note(
-          i,
-          quoted(missing),
-          paste("the id of another of the", name),
-          nearest_word(missing, stats::na.omit(ids))
-        )
-      }
-    } else if (anyDuplicated(chain)) {
-      note(
-        i,
-        paste("a circle:", paste(ids[chain], collapse = " like ")),
-        paste("an entry that leads to one without `like`")
-      )
-    } else {
-      filled[[i]] <- Reduce(
-        function(above, j) take_over(entries[[j]], above, tree$rules),
-        rev(chain)[-1],
-        entries[[utils::tail(chain, 1)]]
-      )
-      walked <- walk_record(filled[[i]], paste0(name, "[", i, "]"), tree, read$file)
-      problems <- c(problems, walked)
-    }
+    read$value[[name]][[i]] <- Reduce(
+      function(above, j) take_over(entries[[j]], above, tree$rules),
+      rev(chain)[-1],
+      entries[[utils::tail(chain, 1)]]
+    )
+    walked <- walk_record(read$value[[name]][[i]], place, tree, read$file)
+    problems <- c(problems, walked)
   }
 
-  read$value[[name]] <- filled
   found <- bind_problems(problems)
   new <- !paste(found$place, found$found) %in% paste(read$problems$place, read$problems$found)
   read$problems <- bind_problems(read$problems, found[new, ])
   read
+}
+
+# An entry, the one that it is like, the one that this is like, and so on: their numbers, NA at
+# the end where an id is missing, one twice where they go round.
+chain_of_likes <- function(i, base, ids) {
+  chain <- i
+  while (!is.na(base[utils::tail(chain, 1)]) && !anyDuplicated(chain)) {
+    chain <- c(chain, match(base[utils::tail(chain, 1)], ids))
+  }
+
+  chain
+}
+
+# What is wrong with a chain that leads nowhere; it is said of the entry that names what is
+# missing, and of no other.
+broken_chain <- function(chain, base, ids, name, place, file) {
+  at <- paste0(place, ".like")
+  if (!anyNA(chain)) {
+    return(new_problem(
+      file,
+      at,
+      paste("a circle:", paste(ids[chain], collapse = " like ")),
+      "an entry that leads to one without `like`"
+    ))
+  }
+
+  if (length(chain) == 2) {
+    missing <- base[chain[1]]
+    near <- nearest_word(missing, stats::na.omit(ids))
+    new_problem(file, at, quoted(missing), paste("the id of another of the", name), near)
+  }
 }
 
 take_over <- function(own, above, rules) {

@@ -85,19 +85,7 @@ show_value <- function(value) {
   }
 
   if (is.list(value)) {
-    if (!is.null(names(value))) {
-      return("keys and values")
-    }
-
-    # Points and boxes are short enough to be shown.
-    plain <- length(value) %in% 1:6 && all(vapply(value, is_number, NA))
-    return(
-      if (plain) {
-        paste0("[", paste(vapply(value, show_value, ""), collapse = ", "), "]")
-      } else {
-        paste0("a list of ", length(value))
-      }
-    )
+    return(show_list(value))
   }
 
   if (is.logical(value)) {
@@ -110,4 +98,17 @@ show_value <- function(value) {
   }
 
   if (is.character(value)) quoted(text) else text
+}
+
+show_list <- function(value) {
+  if (!is.null(names(value))) {
+    return("keys and values")
+  }
+
+  # Points and boxes are short enough to be shown.
+  if (length(value) %in% 1:6 && all(vapply(value, is_number, NA))) {
+    return(paste0("[", paste(vapply(value, show_value, ""), collapse = ", "), "]"))
+  }
+
+  paste0("a list of ", length(value))
 }

@@ -289,48 +289,45 @@ parse_rules <- function(rules) {
 
 # What of the rules a record breaks, in words: what was found and is wanted.
 rule_breaks <- function(value, rules) {
-  names <- names(value)
-  broken <- list()
-  for (rule in rules) {
-    if (!rule_holds(rule, value)) {
-      next
-    }
+  held <- Filter(function(rule) rule_holds(rule, value), rules)
+  unlist(
+    lapply(held, function(rule) {
+      c(lacking_keys(rule, names(value)), banned_keys(rule, names(value)))
+    }),
+    recursive = FALSE
+  )
+}
 
-    reason <- if (!is.null(rule$key)) {
-      paste0(
-        ", as ",
-        if (is.null(rule$value)) "there is " else paste(rule$key, "is "),
-        rule$value %||% rule$key
-      )
-    }
-    for (keys in if (!"like" %in% names) rule$needs) {
-      if (any(keys %in% names)) {
-        next
-      }
+# What an entry that is like another lacks, the other may have.
+lacking_keys <- function(rule, names) {
+  lacking <- if (!"like" %in% names) {
+    Filter(function(keys) !any(keys %in% names), as.list(rule$needs))
+  }
+  lapply(lacking, function(keys) {
+    list(
+      key = if (length(keys) == 1) keys,
+      found = "nothing",
+      wanted = paste0(paste(keys, collapse = " or "), reason_of(rule))
+    )
+  })
+}
 
-      broken <- c(
-        broken,
-        list(list(
-          key = if (length(keys) == 1) keys,
-          found = "nothing",
-          wanted = paste0(paste(keys, collapse = " or "), reason)
-        ))
-      )
-    }
+banned_keys <- function(rule, names) {
+  lapply(intersect(rule$bans, names), function(key) {
+    list(key = key, found = paste("the key", key), wanted = paste0("no ", key, reason_of(rule)))
+  })
+}
 
-    for (key in rule$bans[rule$bans %in% names]) {
-      broken <- c(
-        broken,
-        list(list(
-          key = key,
-          found = paste("the key", key),
-          wanted = paste0("no ", key, reason)
-        ))
-      )
-    }
+reason_of <- function(rule) {
+  if (is.null(rule$key)) {
+    return("")
   }
 
-  broken
+  if (is.null(rule$value)) {
+    paste0(", as there is ", rule$key)
+  } else {
+    paste0(", as ", rule$key, " is ", rule$value)
+  }
 }
 
 rule_holds <- function(rule, value) {

@@ -79,43 +79,42 @@ walk_record <- function(value, place, node, file) {
 }
 
 walk_value <- function(value, place, node, file) {
-  fitting <- NULL
-  for (type in if (!inherits(value, "yaml_code")) node$types) {
-    if (isTRUE(type$fits(value, type$more))) {
-      fitting <- type
-      break
-    }
-  }
-
-  if (is.null(fitting)) {
+  word <- fitting_type(value, node)
+  if (is.null(word)) {
     known <- unlist(lapply(node$types, function(type) type$known(type$more)))
-    near <- if (is.character(value) && length(value) == 1) {
-      nearest_word(value, known)
-    } else {
-      NA_character_
-    }
+    is_word <- is.character(value) && length(value) == 1
+    near <- if (is_word) nearest_word(value, known) else NA_character_
     return(list(new_problem(file, place, show_value(value), node$wanted, near)))
   }
 
-  word <- fitting$word
-  if (word == "record") {
-    return(walk_record(value, place, node, file))
+  switch(word,
+    record = walk_record(value, place, node, file),
+    list = walk_each(value, paste0(place, "[", seq_along(value), "]"), node$item, file),
+    map = walk_each(value, paste0(place, ".", names(value)), node$each, file),
+    list()
+  )
+}
+
+# The first of the types that a field may have which a value is of; NULL if it is of none.
+fitting_type <- function(value, node) {
+  if (inherits(value, "yaml_code")) {
+    return(NULL)
   }
 
-  inner <- if (word == "list") {
-    node$item
-  } else if (word == "map") {
-    node$each
+  for (type in node$types) {
+    if (isTRUE(type$fits(value, type$more))) {
+      return(type$word)
+    }
   }
+}
+
+walk_each <- function(values, places, inner, file) {
   if (is.null(inner)) {
     return(list())
   }
 
-  step <- if (word == "list") paste0("[", seq_along(value), "]") else paste0(".", names(value))
   unlist(
-    lapply(seq_along(value), function(i) {
-      walk_value(value[[i]], paste0(place, step[i]), inner, file)
-    }),
+    lapply(seq_along(values), function(i) walk_value(values[[i]], places[i], inner, file)),
     recursive = FALSE
   )
 }

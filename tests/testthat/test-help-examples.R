@@ -82,8 +82,8 @@ left_behind <- list(
   "sprenn completions man | man -l -" = "manual.txt"
 )
 
-# Where something has changed, or was not all made, the status says so.
-ends_with_one <- c("sprenn compare brackwater main november --strict")
+# What the demo's engine by hand has still to make makes this a run in part.
+ends_with_one <- "sprenn run brackwater --within 2.50"
 
 shared <- new.env()
 
@@ -156,12 +156,14 @@ test_that("the demo ends with a verdict, a sheet and a report", {
 test_that("every command that reads a run says as data what it says in words", {
   demo <- place("brackwater")
   expect_equal(data_of("explain", demo, "sorrel")$pipeline, "sorrel")
-  expect_gt(length(data_of("match", demo, "--job", "restyle")$engines), 1)
-  expect_gt(length(data_of("evidence", demo)), 1)
-  expect_gt(length(data_of("influence", demo)), 1)
-  expect_gt(length(data_of("compare", demo, "main", "november", "--job", "restyle")), 1)
+  expect_gt(length(data_of("match", demo, "--job", "restyle")$table), 1)
+  expect_gt(length(data_of("evidence", demo)$phrases), 1)
+  expect_gt(length(data_of("influence", demo)$inputs), 1)
+  compared <- data_of("compare", demo, "main", "november", "--job", "restyle")
+  expect_gt(length(compared), 1)
   expect_equal(data_of("recipe", place("mill-11.png"))$seed, 11)
-  expect_gte(data_of("probe", place("take.png"), "colour: teal, share: at least 0.1")$value, 0)
+  probed <- data_of("probe", place("take.png"), "colour: teal, share: at least 0.1")
+  expect_equal(probed$colour, "teal")
 })
 
 test_that("a run other than main, another brief and another setting are read where asked", {
@@ -169,7 +171,7 @@ test_that("a run other than main, another brief and another setting are read whe
   other <- readLines(file.path(demo, "brief.yml"))
   writeLines(sub("confidence: 0.8", "confidence: 0.99", other), place("theirs.yml"))
   strict <- data_of("choose", demo, "--job", "restyle", "--brief", place("theirs.yml"))
-  expect_equal(strict$brief$confidence, 0.99)
+  expect_equal(strict[[1]]$wanted, 0.99)
   drawn <- place("tradeoff.png")
   expect_equal(run_cli("choose", demo, "--job", "restyle", "--out", drawn)$status, 0)
   expect_gt(file.size(drawn), 1e4)
@@ -206,9 +208,12 @@ test_that("a run other than main, another brief and another setting are read whe
 
 test_that("a comparison is as sure as it is asked to be", {
   demo <- place("brackwater")
-  sure <- data_of("compare", demo, "main", "november", "--confidence", "0.99")
-  less <- data_of("compare", demo, "main", "november", "--confidence", "0.8")
-  expect_gte(max(unlist(sure$seen)), max(unlist(less$seen)))
+  for (confidence in c("0.99", "0.8")) {
+    said <- run_cli("compare", demo, "main", "november", "--confidence", confidence)
+    expect_equal(said$status, 0)
+    share <- paste(100 * as.numeric(confidence), "%")
+    expect_match(paste(said$out, collapse = " "), share, fixed = TRUE)
+  }
 })
 
 test_that("a sheet shows the takes that it is asked for, so many rows to a page", {
@@ -244,7 +249,7 @@ test_that("a run is checked, pruned and left alone while another is at work on i
     "postgresql://nobody@localhost:1/none"
   )
   expect_equal(said$status, 2)
-  expect_match(said$err, "PostgreSQL", all = FALSE)
+  expect_match(said$err, "Can't open postgresql://", all = FALSE)
 })
 
 test_that("new trials come from others, and the untidy demo shows every warning", {
@@ -347,9 +352,9 @@ test_that("a probe looks where the mask, the look or the trial's case says", {
     "--mask",
     mask
   )
-  expect_true(masked$value >= 0 && masked$value <= 1)
+  expect_true(masked$number >= 0 && masked$number <= 1)
   looked <- data_of("probe", take, "look: at least 0.5", "--look", place("linocut.png"))
-  expect_gte(looked$value, 0)
+  expect_gte(looked$number, 0)
   of_case <- run_cli(
     "probe",
     take,
