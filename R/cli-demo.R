@@ -74,8 +74,8 @@ serve_demo <- function(folder, addresses) {
 
 cli_demo <- function(given) {
   folder <- if (length(given$places)) given$places else "brackwater"
-  if (given$force && file.exists(file.path(folder, "suite.yml"))) {
-    unlink(folder, recursive = TRUE)
+  if (given$force) {
+    clear_demo(folder)
   }
 
   cat(paste0(
@@ -126,4 +126,24 @@ cli_demo <- function(given) {
     sep = "\n"
   )
   0L
+}
+
+# Removes a demo; a trial of somebody's own stays.
+clear_demo <- function(folder) {
+  suite <- file.path(folder, "suite.yml")
+  if (!file.exists(suite)) {
+    return(invisible())
+  }
+
+  if (!any(grepl("^suite: *brackwater-tiles *$", readLines(suite, warn = FALSE)))) {
+    stop_sprenn(
+      "new",
+      c(
+        paste0(folder, " is a trial of your own and was left as it is."),
+        i = "`--force` replaces a demo only. Give the new demo another name."
+      )
+    )
+  }
+
+  unlink(folder, recursive = TRUE)
 }

@@ -379,9 +379,19 @@ cli_calibrate <- function(given) {
     )
   }
 
-  if (given$json && !given$dry) {
+  pictures <- given$rungs * length(cases %||% 1:2) * min(3, length(trial$suite$seeds))
+  if (given$json) {
     return(tell_json(
       lapply(stats::setNames(nm = names), function(name) {
+        if (given$dry) {
+          about <- trial$lineup$engines[[name]]$about
+          return(list(
+            pictures = pictures,
+            cost = pictures * about$price,
+            seconds = null_for_na(pictures * about$seconds)
+          ))
+        }
+
         unclass(calibrate(name))[c("version", "checkpoint", "reach", "curve", "rungs")]
       })
     ))
@@ -389,7 +399,6 @@ cli_calibrate <- function(given) {
 
   for (name in names) {
     about <- trial$lineup$engines[[name]]$about
-    pictures <- given$rungs * length(cases %||% 1:2) * min(3, length(trial$suite$seeds))
     cat(
       name, ": ", pictures, " pictures, about ", two(pictures * about$price),
       " in cost",

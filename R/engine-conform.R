@@ -127,10 +127,7 @@ conform_pictures <- function(engine, notes) {
   about <- engine$about
   size <- smallest_size(about$checkpoints[[1]])
   reference <- core_dead_leaves(size[1], size[2], 41)
-  mask <- matrix(0, size[2], size[1])
-  mask[seq_len(size[2] %/% 2), ] <- 1
-  request <- function(...) take_request(engine, ..., size = size)
-  ask <- function(...) make_picture(engine, request(...))
+  ask <- function(...) make_picture(engine, take_request(engine, ..., size = size))
   first <- NULL
   worked <- notes$try(
     "takes",
@@ -145,39 +142,17 @@ conform_pictures <- function(engine, notes) {
   }
 
   notes$try("takes", "it takes long, odd and empty words", {
-    ask(
-      c(
-        strrep("a very long phrase ", 100),
-        "caf\u00e9 \u2603 \U0001f3a8 \"quoted\" <b>&amp;</b>\\",
-        " "
-      ),
-      reference
-    )
+    ask(odd_words, reference)
     TRUE
   })
   if (!is.null(about$hold)) {
-    notes$try("takes", "it takes both ends of its knob", {
-      kept <- decode_picture(encoded_picture(ask("a hill", reference, hold = 1)$bytes))
-      lost <- decode_picture(encoded_picture(ask("a hill", reference, hold = 0)$bytes))
-      close <- function(picture) {
-        stats::cor(c(rowMeans(picture, dims = 2)), c(rowMeans(reference, dims = 2)))
-      }
-
-      if (close(kept) > close(lost)) {
-        TRUE
-      } else {
-        "at_1, where the reference should be kept, gave a picture less like it than at_0"
-      }
-    })
+    notes$try("takes", "it takes both ends of its knob", holds_at_its_end(ask, reference))
   }
 
   if (about$repeatable) {
     notes$try("takes", "the same seed gives the same picture, as it says", {
       again <- ask("a hill", reference)
-      if (identical(
-        decode_picture(encoded_picture(again$bytes)),
-        decode_picture(encoded_picture(first$bytes))
-      )) {
+      if (identical(pixels_of(again), pixels_of(first))) {
         TRUE
       } else {
         "two requests with one seed gave two pictures"
@@ -185,18 +160,39 @@ conform_pictures <- function(engine, notes) {
     })
   }
 
+  conform_settings(engine, ask, reference, notes)
+  conform_inputs(about$takes, ask, reference, notes)
+}
+
+odd_words <- c(
+  strrep("a very long phrase ", 100),
+  "caf\u00e9 \u2603 \U0001f3a8 \"quoted\" <b>&amp;</b>\\",
+  " "
+)
+
+pixels_of <- function(made) decode_picture(encoded_picture(made$bytes))
+
+holds_at_its_end <- function(ask, reference) {
+  close <- function(hold) {
+    made <- pixels_of(ask("a hill", reference, hold = hold))
+    stats::cor(c(rowMeans(made, dims = 2)), c(rowMeans(reference, dims = 2)))
+  }
+
+  if (close(1) > close(0)) {
+    return(TRUE)
+  }
+
+  "at_1, where the reference should be kept, gave a picture less like it than at_0"
+}
+
+# The other checkpoints, and both ends of each setting.
+conform_settings <- function(engine, ask, reference, notes) {
+  about <- engine$about
   for (name in names(about$checkpoints)[-1]) {
     notes$try("takes", paste("checkpoint", name, "makes pictures"), {
-      make_picture(
-        engine,
-        take_request(
-          engine,
-          "a hill",
-          reference,
-          checkpoint = name,
-          size = smallest_size(about$checkpoints[[name]])
-        )
-      )
+      size <- smallest_size(about$checkpoints[[name]])
+      request <- take_request(engine, "a hill", reference, checkpoint = name, size = size)
+      make_picture(engine, request)
       TRUE
     })
   }
@@ -204,11 +200,8 @@ conform_pictures <- function(engine, notes) {
   for (name in names(about$settings)) {
     notes$try("takes", paste("it takes both ends of", name), {
       setting <- about$settings[[name]]
-      ends <- if (is.null(setting$words)) {
-        c(setting$from, setting$to)
-      } else {
-        range(unlist(setting$words))
-      }
+      words <- unlist(setting$words)
+      ends <- if (is.null(words)) c(setting$from, setting$to) else range(words)
       for (end in ends) {
         ask("a hill", reference, settings = stats::setNames(list(end), name))
       }
@@ -216,95 +209,114 @@ conform_pictures <- function(engine, notes) {
       TRUE
     })
   }
+}
 
+# Every input that the engine says it takes.
+conform_inputs <- function(takes, ask, reference, notes) {
+  mask <- matrix(0, nrow(reference), ncol(reference))
+  mask[seq_len(nrow(mask) %/% 2), ] <- 1
   inputs <- list(
     look = list(looks = list(core_dead_leaves(64, 48, 5))),
     mask = list(mask = mask),
     negative = list(negative = "lettering"),
     text_alone = list(reference = NULL)
   )
-  for (kind in intersect(guide_kinds, about$takes)) {
-    drawn <- if (kind == "pose") list(figures = list()) else list()
-    inputs[[kind]] <- list(
-      guides = stats::setNames(
-        list(c(
-          list(
-            picture = array(rowMeans(reference, dims = 2), dim(reference)),
-            weight = 1,
-            release = 0.8
-          ),
-          drawn
-        )),
-        kind
-      )
-    )
+  for (kind in intersect(guide_kinds, takes)) {
+    inputs[[kind]] <- list(guides = stats::setNames(list(drawn_guide(kind, reference)), kind))
   }
 
-  for (input in intersect(names(inputs), about$takes)) {
+  for (input in intersect(names(inputs), takes)) {
     notes$try("takes", paste("it takes", input_words[[input]]), {
       more <- inputs[[input]]
-      do.call(
-        ask,
-        c(list("a hill"), if (!"reference" %in% names(more)) list(reference = reference), more)
-      )
+      if (!"reference" %in% names(more)) {
+        more <- c(list(reference = reference), more)
+      }
+
+      do.call(ask, c(list("a hill"), more))
       TRUE
     })
   }
 }
 
+drawn_guide <- function(kind, reference) {
+  guide <- list(
+    picture = array(rowMeans(reference, dims = 2), dim(reference)),
+    weight = 1,
+    release = 0.8
+  )
+  if (kind == "pose") {
+    c(guide, list(figures = list()))
+  } else {
+    guide
+  }
+}
+
 # The exchange over HTTP, message by message.
 conform_exchange <- function(engine, server, notes) {
-  about <- engine$about
-  size <- smallest_size(about$checkpoints[[1]])
-  url <- paste0(server$address, "/takes")
+  size <- smallest_size(engine$about$checkpoints[[1]])
   request <- take_request(engine, "a hill", core_dead_leaves(size[1], size[2], 41), size = size)
-  parts <- request_parts(request)
-  post <- function(parts, key = request$key, ...) {
-    fetch(
-      "POST",
-      url,
-      c(key_headers(server), "Idempotency-Key" = key),
-      form = parts,
-      seconds = server$seconds,
-      ...
-    )
-  }
+  talk <- list(
+    server = server,
+    url = paste0(server$address, "/takes"),
+    size = size,
+    request = request,
+    parts = request_parts(request)
+  )
+  conform_answers(talk, notes)
+  conform_refusals(talk, notes)
+  notes$try("errors", "after all this it still works", {
+    await_take(talk, post_take(talk, key = other_key(talk, 7)))
+    TRUE
+  })
+}
 
-  # Follows an answer until the take is made.
-  finish <- function(answer) {
-    began <- Sys.time()
-    job <- if (answer$status == 202) next_address(url, answer$headers$location)
-    while (answer$status == 202) {
-      if (is.na(job)) {
-        engine_failure(
-          "bad_answer",
-          paste0(
-            "a 202 has the Location ", answer$headers$location %||% "none",
-            ", which leads nowhere on that server"
-          )
+post_take <- function(talk, parts = talk$parts, key = talk$request$key) {
+  headers <- c(key_headers(talk$server), "Idempotency-Key" = key)
+  fetch("POST", talk$url, headers, form = parts, seconds = talk$server$seconds)
+}
+
+get_from <- function(talk, url, ...) {
+  fetch("GET", url, key_headers(talk$server), seconds = talk$server$seconds, ...)
+}
+
+other_key <- function(talk, i) paste0(substr(talk$request$key, 1, 18), "-", i)
+
+# Follows an answer until the take is made.
+await_take <- function(talk, answer) {
+  began <- clock()
+  job <- if (answer$status == 202) next_address(talk$url, answer$headers$location)
+  while (answer$status == 202) {
+    if (is.na(job)) {
+      engine_failure(
+        "bad_answer",
+        paste0(
+          "a 202 has the Location ", answer$headers$location %||% "none",
+          ", which leads nowhere on that server"
         )
-      }
-
-      if (as.numeric(Sys.time() - began, units = "secs") > server$seconds) {
-        engine_failure("timed_out", paste("it was not made within", server$seconds, "s"))
-      }
-
-      Sys.sleep(min(5, retry_after_of(answer) %||% 0.25))
-      answer <- fetch("GET", job, key_headers(server), seconds = server$seconds)
+      )
     }
 
-    if (answer$status != 200) {
-      stop_for_status(answer, url)
+    if (clock() - began > talk$server$seconds) {
+      engine_failure("timed_out", paste("it was not made within", talk$server$seconds, "s"))
     }
 
-    read_json_answer(answer, url)
+    Sys.sleep(min(last_look, retry_after_of(answer) %||% first_look))
+    answer <- get_from(talk, job)
   }
 
+  if (answer$status != 200) {
+    stop_for_status(answer, talk$url)
+  }
+
+  read_json_answer(answer, talk$url)
+}
+
+conform_answers <- function(talk, notes) {
   take <- NULL
   notes$try("takes", "the take names its key and where its picture is", {
-    take <- finish(post(parts))
-    href <- next_address(url, if (length(take$pictures)) take$pictures[[1]]$href)
-    if (!identical(take$key, request$key)) {
+    take <- await_take(talk, post_take(talk))
+    href <- next_address(talk$url, if (length(take$pictures)) take$pictures[[1]]$href)
+    if (!identical(take$key, talk$request$key)) {
       paste("its key is", show_value(take$key %||% ""))
     } else if (is.na(href)) {
       "its picture's href leads nowhere on that server"
@@ -312,30 +324,11 @@ conform_exchange <- function(engine, server, notes) {
       TRUE
     }
   })
-  notes$try("takes", "the same key is the same take, paid once", {
-    again <- finish(post(parts))
-    if (!identical(again$cost, take$cost)) {
-      paste(
-        "the cost was", show_value(take$cost %||% "none"), "and then",
-        show_value(again$cost %||% "none")
-      )
-    } else {
-      bytes <- lapply(list(take, again), function(one) {
-        fetch(
-          "GET",
-          next_address(url, one$pictures[[1]]$href),
-          key_headers(server),
-          seconds = server$seconds,
-          most = 1e6 + 8 * prod(size)
-        )$body
-      })
-      if (identical(bytes[[1]], bytes[[2]])) {
-        TRUE
-      } else {
-        "two requests with one key gave two pictures"
-      }
-    }
-  })
+  notes$try(
+    "takes",
+    "the same key is the same take, paid once",
+    same_take(talk, take, await_take(talk, post_take(talk)))
+  )
   notes$try("takes", "the seed that was used is told, if at all, as a whole number", {
     seed <- take$pictures[[1]]$seed
     if (is.null(seed) || (is_number(seed) && seed == round(seed))) {
@@ -344,122 +337,109 @@ conform_exchange <- function(engine, server, notes) {
       paste("it is", show_value(seed))
     }
   })
-  changed <- function(change) {
-    said <- utils::modifyList(jsonlite::parse_json(rawToChar(parts$request$bytes)), change)
-    utils::modifyList(
-      parts,
-      list(request = list(bytes = charToRaw(to_json(said)), type = "application/json"))
-    )
+}
+
+same_take <- function(talk, take, again) {
+  if (!identical(again$cost, take$cost)) {
+    return(paste(
+      "the cost was", show_value(take$cost %||% "none"), "and then",
+      show_value(again$cost %||% "none")
+    ))
   }
 
-  other_key <- function(i) paste0(substr(request$key, 1, 18), "-", i)
-  # 4xx with problem details, and words in them.
-  problem <- function(answer, statuses) {
-    if (!answer$status %in% statuses) {
-      return(paste0(
-        "it answered ", answer$status, ", not ", paste(statuses, collapse = " or ")
-      ))
-    }
-
-    if (answer$type != "application/problem+json") {
-      return(paste0(
-        "the answer is of type ", if (nzchar(answer$type)) answer$type else "none",
-        ", not application/problem+json"
-      ))
-    }
-
-    said <- read_json_answer(answer, url)
-    if (!is_text(said$title)) {
-      "its problem has no title"
-    } else if (!identical(as.integer(said$status), as.integer(answer$status))) {
-      "the status in its problem is another one than its own"
-    } else {
-      TRUE
-    }
-  }
-
-  bad <- c(400, 404, 413, 415, 422)
-  notes$try(
-    "errors",
-    "an unknown checkpoint is a problem of the request",
-    problem(post(changed(list(checkpoint = "no-such-checkpoint")), other_key(1)), bad)
-  )
-  notes$try(
-    "errors",
-    "an unknown setting is a problem of the request",
-    problem(post(changed(list(settings = list(no_such_setting = 1))), other_key(2)), bad)
-  )
-  notes$try(
-    "errors",
-    "a request that is no JSON is a problem of the request",
-    problem(
-      post(
-        utils::modifyList(
-          parts,
-          list(request = list(bytes = charToRaw("{not json"), type = "application/json"))
-        ),
-        other_key(3)
-      ),
-      bad
-    )
-  )
-  notes$try(
-    "errors",
-    "a picture that is missing is a problem of the request",
-    problem(post(parts["request"], other_key(4)), bad)
-  )
-  notes$try(
-    "errors",
-    "a picture that is none is a problem of the request",
-    problem(
-      post(
-        utils::modifyList(
-          parts,
-          list("reference-1" = list(bytes = charToRaw("no picture"), type = "image/png"))
-        ),
-        other_key(5)
-      ),
-      bad
-    )
-  )
-  notes$try(
-    "errors",
-    "a request without a key is refused",
-    problem(
-      fetch("POST", url, key_headers(server), form = parts, seconds = server$seconds),
-      bad
-    )
-  )
-  notes$try(
-    "errors",
-    "a body that is no form is refused",
-    problem(
-      fetch(
-        "POST",
-        url,
-        c(
-          key_headers(server),
-          "Idempotency-Key" = other_key(6),
-          "Content-Type" = "application/json"
-        ),
-        body = charToRaw("{}"),
-        seconds = server$seconds
-      ),
-      bad
-    )
-  )
-  notes$try(
-    "errors",
-    "an unknown job is not found",
-    problem(
-      fetch("GET", paste0(url, "/no-such-job"), key_headers(server), seconds = server$seconds),
-      404
-    )
-  )
-  notes$try("errors", "after all this it still works", {
-    finish(post(parts, other_key(7)))
-    TRUE
+  bytes <- lapply(list(take, again), function(one) {
+    href <- next_address(talk$url, one$pictures[[1]]$href)
+    get_from(talk, href, most = 1e6 + 8 * prod(talk$size))$body
   })
+  if (identical(bytes[[1]], bytes[[2]])) {
+    return(TRUE)
+  }
+
+  "two requests with one key gave two pictures"
+}
+
+# 4xx with problem details (RFC 9457), and words in them.
+refused_well <- function(talk, answer, statuses) {
+  if (!answer$status %in% statuses) {
+    return(paste0("it answered ", answer$status, ", not ", paste(statuses, collapse = " or ")))
+  }
+
+  if (answer$type != "application/problem+json") {
+    type <- if (nzchar(answer$type)) answer$type else "none"
+    return(paste0("the answer is of type ", type, ", not application/problem+json"))
+  }
+
+  said <- read_json_answer(answer, talk$url)
+  if (!is_text(said$title)) {
+    "its problem has no title"
+  } else if (!identical(as.integer(said$status), as.integer(answer$status))) {
+    "the status in its problem is another one than its own"
+  } else {
+    TRUE
+  }
+}
+
+# What a server may call a request that can't be used.
+bad_request_statuses <- c(400, 404, 413, 415, 422)
+
+conform_refusals <- function(talk, notes) {
+  refuses <- function(promise, answer, statuses = bad_request_statuses) {
+    notes$try("errors", promise, refused_well(talk, answer, statuses))
+  }
+
+  with_request <- function(bytes) {
+    utils::modifyList(
+      talk$parts,
+      list(request = list(bytes = charToRaw(bytes), type = "application/json"))
+    )
+  }
+
+  changed <- function(change) {
+    said <- jsonlite::parse_json(rawToChar(talk$parts$request$bytes))
+    with_request(to_json(utils::modifyList(said, change)))
+  }
+
+  no_picture <- list("reference-1" = list(bytes = charToRaw("no picture"), type = "image/png"))
+  refuses(
+    "an unknown checkpoint is a problem of the request",
+    post_take(talk, changed(list(checkpoint = "no-such-checkpoint")), other_key(talk, 1))
+  )
+  refuses(
+    "an unknown setting is a problem of the request",
+    post_take(talk, changed(list(settings = list(no_such_setting = 1))), other_key(talk, 2))
+  )
+  refuses(
+    "a request that is no JSON is a problem of the request",
+    post_take(talk, with_request("{not json"), other_key(talk, 3))
+  )
+  refuses(
+    "a picture that is missing is a problem of the request",
+    post_take(talk, talk$parts["request"], other_key(talk, 4))
+  )
+  refuses(
+    "a picture that is none is a problem of the request",
+    post_take(talk, utils::modifyList(talk$parts, no_picture), other_key(talk, 5))
+  )
+  headers <- key_headers(talk$server)
+  seconds <- talk$server$seconds
+  refuses(
+    "a request without a key is refused",
+    fetch("POST", talk$url, headers, form = talk$parts, seconds = seconds)
+  )
+  json <- c(
+    headers,
+    "Idempotency-Key" = other_key(talk, 6),
+    "Content-Type" = "application/json"
+  )
+  refuses(
+    "a body that is no form is refused",
+    fetch("POST", talk$url, json, body = charToRaw("{}"), seconds = seconds)
+  )
+  refuses(
+    "an unknown job is not found",
+    get_from(talk, paste0(talk$url, "/no-such-job")),
+    404
+  )
 }
 
 conform_captions <- function(engine, notes) {

@@ -64,73 +64,75 @@ lineup_problems <- function(read, engines) {
 
 step_problems <- function(step, place, engines, described) {
   about <- engines[[step$engine]]$about
-  problems <- list()
-  note <- function(name, ...) {
-    problems[[length(problems) + 1]] <<- new_problem(
-      "lineup.yml",
-      paste0(place, ".", name),
-      ...
-    )
-  }
-
+  problem <- function(name, ...) new_problem("lineup.yml", paste0(place, ".", name), ...)
   if (is.null(about)) {
-    known <- union(described, names(engines))
-    # An engine that is described but can't be had is a problem of its own.
-    if (!step$engine %in% described) {
-      note(
-        "engine",
-        quoted(step$engine),
-        paste("one of the engines:", paste(known, collapse = ", ")),
-        nearest_word(step$engine, known)
-      )
-    }
-
-    return(bind_problems(problems))
+    return(engine_problem(step, engines, described, problem))
   }
 
-  problems <- lapply(names(step$settings), function(name) {
+  settings <- lapply(names(step$settings), function(name) {
     setting_problem(step$settings[[name]], name, about, paste0(place, ".settings.", name))
   })
-  checkpoints <- names(about$checkpoints)
-  wanted <- paste0(
-    "one of ", about$name, "'s checkpoints: ", paste(checkpoints, collapse = ", ")
+  add_ons <- lapply(setdiff(names(step$add_ons), about$add_ons), function(name) {
+    add_on_problem(name, about, problem)
+  })
+  bind_problems(
+    settings,
+    list(checkpoint_problem(step, about, problem), hold_problem(step, about, problem)),
+    add_ons
   )
-  if (is.null(step$checkpoint)) {
-    if (length(checkpoints) > 1) {
-      note("checkpoint", "nothing", wanted)
-    }
-  } else if (!step$checkpoint %in% checkpoints) {
-    note(
-      "checkpoint",
-      quoted(step$checkpoint),
-      wanted,
-      nearest_word(step$checkpoint, checkpoints)
-    )
+}
+
+# An engine that is described but can't be had is a problem of its own.
+engine_problem <- function(step, engines, described, problem) {
+  if (step$engine %in% described) {
+    return(no_problems())
   }
 
+  known <- union(described, names(engines))
+  problem(
+    "engine",
+    quoted(step$engine),
+    paste("one of the engines:", paste(known, collapse = ", ")),
+    nearest_word(step$engine, known)
+  )
+}
+
+checkpoint_problem <- function(step, about, problem) {
+  known <- names(about$checkpoints)
+  wanted <- paste0("one of ", about$name, "'s checkpoints: ", paste(known, collapse = ", "))
+  if (is.null(step$checkpoint)) {
+    return(if (length(known) > 1) problem("checkpoint", "nothing", wanted))
+  }
+
+  if (!step$checkpoint %in% known) {
+    near <- nearest_word(step$checkpoint, known)
+    problem("checkpoint", quoted(step$checkpoint), wanted, near)
+  }
+}
+
+hold_problem <- function(step, about, problem) {
   if (is.null(about$hold) && !is.null(step$hold)) {
-    note("hold", show_value(step$hold), paste0("no hold: ", about$name, " has no such knob"))
+    none <- paste0("no hold: ", about$name, " has no such knob")
+    return(problem("hold", show_value(step$hold), none))
   }
 
   if (!is.null(about$hold) && is.null(step$hold)) {
-    note("hold", "nothing", "a number from 0 (lets the reference go) to 1 (keeps it)")
+    problem("hold", "nothing", "a number from 0 (lets the reference go) to 1 (keeps it)")
   }
+}
 
-  for (name in setdiff(names(step$add_ons), about$add_ons)) {
-    known <- if (length(about$add_ons)) {
-      paste0("one of ", about$name, "'s add-ons: ", paste(about$add_ons, collapse = ", "))
-    } else {
-      paste0("no add-ons: ", about$name, " knows none")
-    }
-    note(
-      paste0("add_ons.", name),
-      "an add-on that the engine does not have",
-      known,
-      nearest_word(name, about$add_ons)
-    )
+add_on_problem <- function(name, about, problem) {
+  known <- if (length(about$add_ons)) {
+    paste0("one of ", about$name, "'s add-ons: ", paste(about$add_ons, collapse = ", "))
+  } else {
+    paste0("no add-ons: ", about$name, " knows none")
   }
-
-  bind_problems(problems)
+  problem(
+    paste0("add_ons.", name),
+    "an add-on that the engine does not have",
+    known,
+    nearest_word(name, about$add_ons)
+  )
 }
 
 # Whether an engine takes a setting, and this value of it: a range of numbers, or

@@ -42,11 +42,29 @@ read_keypoints <- function(path) {
     )
   }
 
+  read <- read_keypoint_file(path, refuse)
+  size <- c(read$width, read$height)
+  if (!is.numeric(size) || length(size) != 2 || !are_between(size, c(1, 1e5))) {
+    refuse("no width and height")
+  }
+
+  if (!is.list(read$figures) || length(read$figures) == 0 || !is.null(names(read$figures))) {
+    refuse("no figures")
+  }
+
+  figures <- lapply(read$figures, read_figure, size = size, refuse = refuse)
+  list(figures = figures, hash = hash_of(lapply(figures, ordered_joints)))
+}
+
+# More is no figure's.
+most_keypoint_bytes <- 5e6
+
+read_keypoint_file <- function(path, refuse) {
   if (!file.exists(path) || dir.exists(path)) {
     refuse("no such file")
   }
 
-  if (file.size(path) > 5e6) {
+  if (file.size(path) > most_keypoint_bytes) {
     refuse("more than 5 MB")
   }
 
@@ -59,42 +77,31 @@ read_keypoints <- function(path) {
     refuse("no JSON object")
   }
 
-  size <- c(read$width, read$height)
-  if (!is.numeric(size) || length(size) != 2 || !all(size >= 1 & size <= 1e5)) {
-    refuse("no width and height")
+  read
+}
+
+# A figure as a matrix with a row a joint: x and y as shares of the picture.
+read_figure <- function(figure, size, refuse) {
+  if (!is_keyed(figure)) {
+    refuse("a figure without joints")
   }
 
-  if (!is.list(read$figures) || length(read$figures) == 0 || !is.null(names(read$figures))) {
-    refuse("no figures")
+  unknown <- setdiff(names(figure), joint_names)
+  if (length(unknown)) {
+    refuse(paste0("an unknown joint, ", quoted(unknown[1])))
   }
 
-  figures <- lapply(read$figures, function(figure) {
-    if (!is_keyed(figure)) {
-      refuse("a figure without joints")
-    }
+  if (!all(vapply(figure, is_numbers, NA, 2))) {
+    refuse("a joint that is no [x, y]")
+  }
 
-    unknown <- setdiff(names(figure), joint_names)
-    if (length(unknown)) {
-      refuse(paste0("an unknown joint, ", quoted(unknown[1])))
-    }
+  do.call(rbind, lapply(figure, function(at) unlist(at) / size))
+}
 
-    at <- lapply(figure, function(at) {
-      if (is_numbers(at, 2)) {
-        unlist(at) / size
-      } else {
-        refuse("a joint that is no [x, y]")
-      }
-    })
-    do.call(rbind, at)
-  })
-  list(
-    figures = figures,
-    hash = hash_of(
-      lapply(figures, function(figure) {
-        as.list(as.data.frame(t(round(figure[order(rownames(figure)), , drop = FALSE], 6))))
-      })
-    )
-  )
+# The same for the same figure, in whatever order its joints are named.
+ordered_joints <- function(figure) {
+  sorted <- figure[order(rownames(figure)), , drop = FALSE]
+  as.list(as.data.frame(t(round(sorted, 6))))
 }
 
 # Joints as shares of the reference, brought to pixels of `size` the way the

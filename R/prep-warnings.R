@@ -85,125 +85,175 @@ layout_jobs <- c("restyle", "repair", "swap")
 
 reference_warnings <- function(case, j, i, suite, sizes) {
   reference <- case$references[[j]]
-  facts <- suite$files[[reference$path]]
   place <- if (length(case$references) > 1) paste0("references[", j, "]") else "reference"
-  name <- basename(reference$path)
-  size_words <- function(size) paste(round(size[1]), "x", round(size[2]))
-  box <- reference$box
-  taken <- facts$size * (pmin(box[3:4], 1) - pmax(box[1:2], 0))
+  frame <- inner_frame(case, suite)
+  seen <- list(
+    reference = reference,
+    name = basename(reference$path),
+    facts = suite$files[[reference$path]],
+    frame = frame,
+    job = case$job,
+    working = largest_size(sizes),
+    warn = function(kind, ...) new_warning(kind, i, place, ...)
+  )
+  bind_problems(
+    Filter(
+      Negate(is.null),
+      list(
+        warn_of_box(seen),
+        warn_of_crop(seen),
+        warn_of_extend(seen),
+        warn_of_stretch(seen),
+        warn_of_size(seen),
+        warn_of_shrinking(seen),
+        warn_of_profile(seen),
+        warn_of_bars(seen),
+        warn_of_patches(seen)
+      )
+    )
+  )
+}
+
+# From here on something is said; shares of the picture, or of its own aspect.
+too_much_cropped <- 0.5
+too_much_stretched <- 0.15
+too_wide_bars <- 0.02
+too_patchy <- 0.4
+
+size_words <- function(size) paste(round(size[1]), "x", round(size[2]))
+
+largest_size <- function(sizes) {
+  largest <- which.max(sizes$width * sizes$height)
+  c(sizes$width[largest], sizes$height[largest])
+}
+
+warn_of_box <- function(seen) {
+  box <- seen$reference$box
   beyond <- c(
     left = -box[1],
     top = -box[2],
     right = box[3] - 1,
     bottom = box[4] - 1
   )
-  # What the cut leaves of a bar.
-  bars <- facts$bars -
-    pmax(
-      c(top = box[2], bottom = 1 - box[4], left = box[1], right = 1 - box[3]),
-      0
-    )[names(facts$bars)]
-  kept <- fit_window(facts$size, inner_frame(case, suite), reference)$source
-  kept <- prod(kept[3:4] - kept[1:2]) / prod(box[3:4] - box[1:2])
-  largest <- which.max(sizes$width * sizes$height)
-  working <- c(sizes$width[largest], sizes$height[largest])
-  warn <- function(kind, ...) new_warning(kind, i, place, ...)
-  bind_problems(
-    Filter(
-      Negate(is.null),
-      list(
-        if (any(beyond > 1e-6) && reference$fit != "extend") {
-          warn(
-            "box beyond",
-            paste0(
-              "a cut that leaves ", name, " at the ",
-              paste(names(beyond)[beyond > 1e-6], collapse = " and ")
-            ),
-            paste0("a box from 0 to 1; what lies beyond is filled with ", reference$fill)
-          )
-        },
-        if (reference$fit == "crop" && kept < 0.5) {
-          warn(
-            "cropped hard",
-            paste0("a crop that keeps ", percent_words(kept), " of ", name),
-            "fit: pad or extend, or a size nearer to the picture's own aspect"
-          )
-        },
-        if (reference$fit == "extend" && case$job %in% c("restyle", "vary", "swap", "blend")) {
-          warn(
-            "extend only",
-            paste0("fit: extend under ", case$job),
-            paste0(
-              "fit: pad, or job: extend: as it is only the padding may change, and the picture ",
-              "stays what it was"
-            )
-          )
-        },
-        if (reference$fit == "stretch" &&
-          abs(stretch_of(facts$size, box, inner_frame(case, suite))) > 0.15) {
-          warn(
-            "stretched",
-            paste0(
-              name, " stretched to ",
-              round(100 * exp(stretch_of(facts$size, box, inner_frame(case, suite)))),
-              " % of its own aspect"
-            ),
-            "fit: crop, pad or extend, unless that is meant"
-          )
-        },
-        if (length(working) && prod(taken) < prod(working) / 4) {
-          warn(
-            "small",
-            paste0(size_words(taken), " of ", name),
-            paste0(
-              "a picture of at least a quarter of the pixels that the engines work on (up to ",
-              size_words(working), ")"
-            )
-          )
-        },
-        if (!is.null(facts$large)) {
-          warn(
-            "shrunk",
-            paste0(name, ", ", size_words(facts$large)),
-            paste0(
-              "at most 16 million pixels: a larger picture is brought to a long edge of 4096 as ",
-              "it is read"
-            )
-          )
-        },
-        if (identical(facts$profile, "unknown")) {
-          warn(
-            "unknown profile",
-            paste0(name, ", with a colour profile that can't be followed"),
-            "a picture in sRGB: its colours are read as if they were"
-          )
-        },
-        if (max(bars) > 0.02) {
-          warn(
-            "bars",
-            paste0(
-              name, ", with plain bars at the ",
-              paste(names(bars)[bars > 0.02], collapse = " and ")
-            ),
-            "a box that cuts them off: engines paint them on"
-          )
-        },
-        if (case$job %in% layout_jobs && facts$patchy > 0.4) {
-          warn(
-            "patchy",
-            paste0(
-              name, ", of which ", percent_words(facts$patchy),
-              " is in very small patches"
-            ),
-            paste0(
-              "a picture with larger forms, as ", case$job,
-              " keeps the layout and there is hardly one to see"
-            )
-          )
-        }
+  beyond <- names(beyond)[beyond > 1e-6]
+  if (length(beyond) && seen$reference$fit != "extend") {
+    seen$warn(
+      "box beyond",
+      paste0("a cut that leaves ", seen$name, " at the ", paste(beyond, collapse = " and ")),
+      paste0("a box from 0 to 1; what lies beyond is filled with ", seen$reference$fill)
+    )
+  }
+}
+
+warn_of_crop <- function(seen) {
+  box <- seen$reference$box
+  window <- fit_window(seen$facts$size, seen$frame, seen$reference)$source
+  kept <- prod(window[3:4] - window[1:2]) / prod(box[3:4] - box[1:2])
+  if (seen$reference$fit == "crop" && kept < too_much_cropped) {
+    seen$warn(
+      "cropped hard",
+      paste0("a crop that keeps ", percent_words(kept), " of ", seen$name),
+      "fit: pad or extend, or a size nearer to the picture's own aspect"
+    )
+  }
+}
+
+warn_of_extend <- function(seen) {
+  if (seen$reference$fit == "extend" && seen$job %in% c("restyle", "vary", "swap", "blend")) {
+    seen$warn(
+      "extend only",
+      paste0("fit: extend under ", seen$job),
+      paste0(
+        "fit: pad, or job: extend: as it is only the padding may change, and the picture ",
+        "stays what it was"
       )
     )
+  }
+}
+
+warn_of_stretch <- function(seen) {
+  if (seen$reference$fit != "stretch") {
+    return(NULL)
+  }
+
+  stretch <- stretch_of(seen$facts$size, seen$reference$box, seen$frame)
+  if (abs(stretch) > too_much_stretched) {
+    seen$warn(
+      "stretched",
+      paste0(seen$name, " stretched to ", round(100 * exp(stretch)), " % of its own aspect"),
+      "fit: crop, pad or extend, unless that is meant"
+    )
+  }
+}
+
+warn_of_size <- function(seen) {
+  box <- seen$reference$box
+  taken <- seen$facts$size * (pmin(box[3:4], 1) - pmax(box[1:2], 0))
+  if (length(seen$working) && prod(taken) < prod(seen$working) / 4) {
+    seen$warn(
+      "small",
+      paste0(size_words(taken), " of ", seen$name),
+      paste0(
+        "a picture of at least a quarter of the pixels that the engines work on (up to ",
+        size_words(seen$working), ")"
+      )
+    )
+  }
+}
+
+warn_of_shrinking <- function(seen) {
+  if (!is.null(seen$facts$large)) {
+    seen$warn(
+      "shrunk",
+      paste0(seen$name, ", ", size_words(seen$facts$large)),
+      paste0(
+        "at most 16 million pixels: a larger picture is brought to a long edge of 4096 as it ",
+        "is read"
+      )
+    )
+  }
+}
+
+warn_of_profile <- function(seen) {
+  if (identical(seen$facts$profile, "unknown")) {
+    seen$warn(
+      "unknown profile",
+      paste0(seen$name, ", with a colour profile that can't be followed"),
+      "a picture in sRGB: its colours are read as if they were"
+    )
+  }
+}
+
+# What the cut leaves of a bar.
+warn_of_bars <- function(seen) {
+  box <- seen$reference$box
+  cut <- pmax(
+    c(top = box[2], bottom = 1 - box[4], left = box[1], right = 1 - box[3]),
+    0
   )
+  bars <- seen$facts$bars - cut[names(seen$facts$bars)]
+  bars <- names(bars)[bars > too_wide_bars]
+  if (length(bars)) {
+    seen$warn(
+      "bars",
+      paste0(seen$name, ", with plain bars at the ", paste(bars, collapse = " and ")),
+      "a box that cuts them off: engines paint them on"
+    )
+  }
+}
+
+warn_of_patches <- function(seen) {
+  patchy <- seen$facts$patchy
+  if (seen$job %in% layout_jobs && patchy > too_patchy) {
+    seen$warn(
+      "patchy",
+      paste0(seen$name, ", of which ", percent_words(patchy), " is in very small patches"),
+      paste0(
+        "a picture with larger forms, as ", seen$job,
+        " keeps the layout and there is hardly one to see"
+      )
+    )
+  }
 }
 
 percent_words <- function(share) paste(round(100 * share), "%")

@@ -365,37 +365,12 @@ seen_words <- function(x) {
 #' @export
 format.sprenn_portrait <- function(x, ...) {
   own <- x$standing
-  n <- nrow(x$verdict$pipelines)
   ends <- function(column) {
     with_interval(own[[column]], own[[paste0(column, "_low")]], own[[paste0(column, "_high")]])
   }
 
-  ahead <- x$against[x$against$difference < 0 & x$against$apart, ]
-  behind <- x$against[x$against$difference > 0 & x$against$apart, ]
-  level <- x$against[!x$against$apart, ]
-  flip <- if (nrow(x$flip)) {
-    weighed <- intersect(axes, names(x$flip))
-    paste0(
-      "It would lead with ",
-      paste(weighed, two(unlist(x$flip[weighed])), collapse = ", "),
-      " (", percent(x$flip$moved), " of the weight moved)."
-    )
-  } else if (own$rank > 1) {
-    "No weights of the axes would make it lead."
-  }
   c(
-    paste0(
-      x$pipeline,
-      ": ",
-      if (own$rank == 1) "the best" else paste("number", own$rank),
-      " of ",
-      n,
-      if (!is.na(own$chance_best)) {
-        paste0("; chance that it is the best ", chance_words(own$chance_best))
-      },
-      if (!is.na(own$rank_low) && n > 1) paste0("; rank ", own$rank_low, " to ", own$rank_high),
-      "."
-    ),
+    rank_words(x$pipeline, own, nrow(x$verdict$pipelines)),
     "",
     text_table(list(
       what = c("worth", axes, "keepers"),
@@ -406,46 +381,9 @@ format.sprenn_portrait <- function(x, ...) {
       )
     )),
     "",
-    strwrap(
-      paste0(
-        "A keeper takes ",
-        if (is.finite(own$takes_per_keeper)) {
-          paste0(
-            if (own$takes_per_keeper == 1) {
-              "one try"
-            } else {
-              paste(format(signif(own$takes_per_keeper, 2)), "tries")
-            },
-            ", costs ",
-            money_words(own$cost_per_keeper),
-            " and takes ",
-            two(own$seconds_per_keeper),
-            " s"
-          )
-        } else {
-          "more tries than there were: it has none"
-        },
-        "."
-      ),
-      100
-    ),
-    if (nrow(ahead)) {
-      strwrap(paste0("Surely behind: ", listed(ahead$other), "."), 100, exdent = 2)
-    },
-    if (nrow(behind)) {
-      strwrap(paste0("Surely ahead of: ", listed(behind$other), "."), 100, exdent = 2)
-    },
-    if (nrow(level)) {
-      strwrap(
-        paste0(
-          "With all pairs compared at once, neither surely ahead of nor behind: ",
-          listed(level$other), "."
-        ),
-        100,
-        exdent = 2
-      )
-    },
-    flip,
+    strwrap(keeper_cost_words(own), 100),
+    against_words(x$against),
+    flip_words(x$flip, own$rank),
     "",
     "Case by case, best first:",
     paste0(
@@ -467,40 +405,99 @@ format.sprenn_portrait <- function(x, ...) {
         paste0("  ", x$problems$takes, " x ", x$problems$problem)
       )
     },
-    if (nrow(x$stages)) {
-      c(
-        "",
-        "What its later steps add to what they were given (90 % intervals):",
-        paste0(
-          "  ",
-          text_table(list(
-            step = x$stages$pipeline,
-            score = x$stages$score,
-            before = two(x$stages$before),
-            after = two(x$stages$after),
-            gain = paste0(
-              signed(x$stages$gain), " (",
-              signed(x$stages$low), " to ",
-              signed(x$stages$high), ")"
-            ),
-            cost = money_words(x$stages$cost),
-            seconds = two(x$stages$seconds)
-          ))
-        )
-      )
-    },
+    if (nrow(x$stages)) stage_words(x$stages),
     if (NROW(x$influence$inputs)) {
+      inputs <- x$influence$inputs
       c(
         "",
         "What its inputs do (1 is what another seed moves):",
-        paste0(
-          "  ", x$influence$inputs$input, " ",
-          two(x$influence$inputs$moved), ": ",
-          x$influence$inputs$influence
-        )
+        paste0("  ", inputs$input, " ", two(inputs$moved), ": ", inputs$influence)
       )
     },
     if (NROW(x$influence$fights)) fight_words(x$influence$fights)
+  )
+}
+
+rank_words <- function(pipeline, own, n) {
+  paste0(
+    pipeline,
+    ": ",
+    if (own$rank == 1) "the best" else paste("number", own$rank),
+    " of ",
+    n,
+    if (!is.na(own$chance_best)) {
+      paste0("; chance that it is the best ", chance_words(own$chance_best))
+    },
+    if (!is.na(own$rank_low) && n > 1) paste0("; rank ", own$rank_low, " to ", own$rank_high),
+    "."
+  )
+}
+
+keeper_cost_words <- function(own) {
+  if (!is.finite(own$takes_per_keeper)) {
+    return("A keeper takes more tries than there were: it has none.")
+  }
+
+  tries <- if (own$takes_per_keeper == 1) {
+    "one try"
+  } else {
+    paste(format(signif(own$takes_per_keeper, 2)), "tries")
+  }
+  paste0(
+    "A keeper takes ", tries, ", costs ", money_words(own$cost_per_keeper), " and takes ",
+    two(own$seconds_per_keeper), " s."
+  )
+}
+
+# Whom it is surely ahead of, whom behind, and of whom that can't be told.
+against_words <- function(against) {
+  apart <- against$apart
+  told <- list(
+    "Surely behind: " = against$other[apart & against$difference < 0],
+    "Surely ahead of: " = against$other[apart & against$difference > 0],
+    "With all pairs compared at once, neither surely ahead of nor behind: " = against$other[!apart]
+  )
+  told <- told[lengths(told) > 0]
+  unlist(lapply(names(told), function(words) {
+    strwrap(paste0(words, listed(told[[words]]), "."), 100, exdent = 2)
+  }))
+}
+
+flip_words <- function(flip, rank) {
+  if (nrow(flip)) {
+    weighed <- intersect(axes, names(flip))
+    return(paste0(
+      "It would lead with ",
+      paste(weighed, two(unlist(flip[weighed])), collapse = ", "),
+      " (", percent(flip$moved), " of the weight moved)."
+    ))
+  }
+
+  if (rank > 1) {
+    "No weights of the axes would make it lead."
+  }
+}
+
+stage_words <- function(stages) {
+  gain <- paste0(
+    signed(stages$gain), " (", signed(stages$low), " to ",
+    signed(stages$high), ")"
+  )
+  c(
+    "",
+    "What its later steps add to what they were given (90 % intervals):",
+    paste0(
+      "  ",
+      text_table(list(
+        step = stages$pipeline,
+        score = stages$score,
+        before = two(stages$before),
+        after = two(stages$after),
+        gain = gain,
+        cost = money_words(stages$cost),
+        seconds = two(stages$seconds)
+      ))
+    )
   )
 }
 

@@ -109,8 +109,7 @@ standing_words <- function(verdict) {
     return(character())
   }
 
-  n <- nrow(verdict$pipelines)
-  if (n == 1) {
+  if (nrow(verdict$pipelines) == 1) {
     own <- verdict$pipelines
     return(paste0(
       "It is the only pipeline of the lineup, so there was nothing to choose between. ",
@@ -119,36 +118,43 @@ standing_words <- function(verdict) {
     ))
   }
 
-  others <- setdiff(verdict$in_the_race, verdict$best)
-  # Of what has no take yet nobody can tell.
-  others <- others[!is.na(
-    verdict$pipelines$chance_best[match(others, verdict$pipelines$pipeline)]
-  )]
-  chances <- chance_words(
-    verdict$pipelines$chance_best[match(others, verdict$pipelines$pipeline)]
-  )
+  lead <- if (!is_level(verdict)) lead_words(verdict)
   c(
     if (verdict$state == "decided") {
-      paste0(
-        "Chance that it is ", aim_words(verdict), " of ", n, ": ",
-        chance_words(verdict$confidence), " (the brief wants ",
-        percent(verdict$brief$confidence), ")."
+      c(
+        paste0(
+          "Chance that it is ", aim_words(verdict), " of ", nrow(verdict$pipelines), ": ",
+          chance_words(verdict$confidence), " (the brief wants ",
+          percent(verdict$brief$confidence), ")."
+        ),
+        close_words(verdict),
+        lead
       )
+    } else {
+      c(lead, race_words(verdict))
     },
-    if (verdict$state == "decided") close_words(verdict),
-    if (!is_level(verdict)) lead_words(verdict),
-    if (verdict$state != "decided" && length(others)) {
+    if (verdict$state == "too close") settle_words(verdict),
+    if (verdict$state == "unfinished") missing_words(verdict)
+  )
+}
+
+# Who may still be the best, where nothing is decided. Of what has no take yet nobody can tell.
+race_words <- function(verdict) {
+  others <- setdiff(verdict$in_the_race, verdict$best)
+  chance <- verdict$pipelines$chance_best[match(others, verdict$pipelines$pipeline)]
+  others <- others[!is.na(chance)]
+  chances <- chance_words(chance[!is.na(chance)])
+  c(
+    if (length(others)) {
       paste0("Still in the race: ", shorten_list(paste0(others, " (", chances, ")"), 5), ".")
     },
-    if (verdict$state != "decided" && !is.null(verdict$engines)) {
+    if (!is.null(verdict$engines)) {
       paste0(
         "Chance that the best is one of an engine's: ",
         shorten_list(paste(names(verdict$engines), chance_words(verdict$engines)), 5),
         "."
       )
-    },
-    if (verdict$state == "too close") settle_words(verdict),
-    if (verdict$state == "unfinished") missing_words(verdict)
+    }
   )
 }
 
@@ -588,42 +594,17 @@ first_message <- function(table) {
 }
 
 assumed_words <- function(verdict) {
-  brief <- verdict$brief
-  floors <- brief$floors[!is.na(brief$floors)]
-  weights <- brief$weights[brief$weights > 0]
-  aim <- if (is.numeric(brief$style)) {
-    paste0("change by ", two(brief$style[1]), " to ", two(brief$style[2]))
-  } else {
-    brief$style
-  }
   missing <- verdict$unchecked
+  led <- !verdict$state %in% leaderless
   c(
-    paste0(
-      "Weights: ",
-      paste(names(weights), two(weights), collapse = ", "),
-      ". Floors: ",
-      if (length(floors)) paste(names(floors), two(floors), collapse = ", ") else "none",
-      ". Style should: ", aim, "."
-    ),
+    brief_words(verdict$brief),
     if (length(missing)) {
       paste0(
         "No evidence for ", names(missing), " in ", count_words(missing, "case"),
         ": left out there, for all pipelines alike."
       )
     },
-    if (verdict$state != "nothing made" &&
-      isTRUE(verdict$coverage > 0) &&
-      brief$weights[["adherence"]] > 0) {
-      adherence <- if ("adherence" %in% names(missing)) "Elsewhere adherence" else "Adherence"
-      if (verdict$coverage > 0.995) {
-        paste(adherence, "rests on evidence for all that the prompts ask.")
-      } else {
-        paste0(
-          adherence, " rests on evidence for ", percent(verdict$coverage),
-          " of the prompts' weight; the rest has none and is not guessed."
-        )
-      }
-    },
+    adherence_words(verdict),
     if (!is.null(verdict$looks)) {
       paste0(
         "The run was stopped when it had seen enough: chances and intervals are stretched for ",
@@ -633,7 +614,7 @@ assumed_words <- function(verdict) {
     if (length(verdict$unjudged)) {
       paste0(
         "Nothing is counted of ", shorten_list(verdict$unjudged),
-        ": there is no evidence for what ", "the brief weighs, or sets a floor on."
+        ": there is no evidence for what the brief weighs, or sets a floor on."
       )
     },
     if (length(verdict$uneven)) {
@@ -643,7 +624,7 @@ assumed_words <- function(verdict) {
         " of their weight. What one lacks in a case counts for none of them there."
       )
     },
-    if (!verdict$state %in% leaderless) {
+    if (led) {
       paste0(
         "Chances and intervals are about new pictures like ",
         pictures_words(verdict$pictures),
@@ -651,8 +632,48 @@ assumed_words <- function(verdict) {
         "see what matters to you."
       )
     },
-    if (!verdict$state %in% leaderless) case_words(verdict),
+    if (led) case_words(verdict),
     verdict$weak_spots
+  )
+}
+
+# Weights, floors and what style should do.
+brief_words <- function(brief) {
+  floors <- brief$floors[!is.na(brief$floors)]
+  weights <- brief$weights[brief$weights > 0]
+  aim <- if (is.numeric(brief$style)) {
+    paste0("change by ", two(brief$style[1]), " to ", two(brief$style[2]))
+  } else {
+    brief$style
+  }
+  paste0(
+    "Weights: ",
+    paste(names(weights), two(weights), collapse = ", "),
+    ". Floors: ",
+    if (length(floors)) paste(names(floors), two(floors), collapse = ", ") else "none",
+    ". Style should: ", aim, "."
+  )
+}
+
+# From here on it is all, as far as anybody can see.
+nearly_all <- 0.995
+
+# How much of the prompts has evidence, where adherence counts.
+adherence_words <- function(verdict) {
+  said <- verdict$state != "nothing made" && isTRUE(verdict$coverage > 0)
+  if (!said || verdict$brief$weights[["adherence"]] == 0) {
+    return(NULL)
+  }
+
+  partly <- "adherence" %in% names(verdict$unchecked)
+  adherence <- if (partly) "Elsewhere adherence" else "Adherence"
+  if (verdict$coverage > nearly_all) {
+    return(paste(adherence, "rests on evidence for all that the prompts ask."))
+  }
+
+  paste0(
+    adherence, " rests on evidence for ", percent(verdict$coverage),
+    " of the prompts' weight; the rest has none and is not guessed."
   )
 }
 

@@ -144,77 +144,101 @@ calibration_pipeline <- function(trial, engine, checkpoint, settings) {
 # The ladder, rung by rung: `at` (0 to 1 along the knob), `knob`, `case`, `seed`,
 # `structure` and `cost`. What fails leaves a gap.
 climb_ladder <- function(trial, engine, pipeline, cases, seeds, rungs, progress) {
-  hold <- engine$about$hold
-  inputs <- new_shelf()
+  makers <- list(
+    trial = trial,
+    engine = engine,
+    pipeline = pipeline,
+    cases = cases,
+    seeds = seeds,
+    inputs = new_shelf()
+  )
   began <- clock()
   total <- rungs * length(cases) * length(seeds)
+  tell <- function(ladder, failed) {
+    if (!is.null(progress)) {
+      progress(
+        done = min(total, NROW(ladder) + failed),
+        total = total,
+        failed = failed,
+        seconds = clock() - began
+      )
+    }
+  }
+
   ladder <- NULL
   failed <- 0
   next_rungs <- c(0, 1, 0.5, 0.25, 0.75)
-  repeat {
-    at <- next_rungs[1]
-    for (case in cases) {
-      for (seed in seeds) {
-        take <- tibble::tibble(
-          take = fresh_key(),
-          pipeline = "calibration",
-          case = case$id,
-          seed = seed,
-          attempt = 1L,
-          control = NA_character_,
-          parent = NA_character_
-        )
-        request <- request_for(trial, pipeline, engine, take, inputs)
-        request$native_hold <- to_knob(at, hold)
-        made <- tryCatch(make_patiently(engine, request), sprenn_failure = identity)
-        if (inherits(made, "condition")) {
-          failed <- failed + 1
-          last <- made
-          if (made$kind == "out_of_credit") {
-            stop_for_ladder(engine, made)
-          }
-        } else {
-          kept <- structure_of(made$bytes, request, case$id, inputs)
-          ladder <- rbind(
-            ladder,
-            tibble::tibble(
-              at = at,
-              knob = request$native_hold,
-              case = take$case,
-              seed = seed,
-              structure = kept,
-              cost = made$cost
-            )
-          )
-        }
-
-        if (!is.null(progress)) {
-          progress(
-            done = min(total, NROW(ladder) + failed),
-            total = total,
-            failed = failed,
-            seconds = clock() - began
-          )
-        }
-      }
+  while (length(next_rungs)) {
+    rung <- climb_rung(next_rungs[1], makers, function(made, missed) {
+      tell(rbind(ladder, made), failed + missed)
+    })
+    ladder <- rbind(ladder, rung$made)
+    failed <- failed + length(rung$failures)
+    if (NROW(ladder) == 0) {
+      stop_for_ladder(engine, utils::tail(rung$failures, 1)[[1]])
     }
 
     next_rungs <- next_rungs[-1]
-    if (NROW(ladder) == 0) {
-      stop_for_ladder(engine, last)
-    }
-
     climbed <- length(unique(ladder$at))
-    if (length(next_rungs) == 0) {
-      if (climbed >= rungs || failed > total / 2) {
-        break
-      }
-
+    if (length(next_rungs) == 0 && climbed < rungs && failed <= total / 2) {
       next_rungs <- steepest_gap(ladder)
     }
   }
 
   ladder[order(ladder$at), ]
+}
+
+# Every case and seed at one place of hold: a table of what was `made`, and the `failures`.
+climb_rung <- function(at, makers, tell) {
+  made <- NULL
+  failures <- list()
+  for (case in makers$cases) {
+    for (seed in makers$seeds) {
+      step <- make_at(at, case, seed, makers)
+      if (inherits(step, "condition")) {
+        failures <- c(failures, list(step))
+      } else {
+        made <- rbind(made, step)
+      }
+
+      tell(made, length(failures))
+    }
+  }
+
+  list(made = made, failures = failures)
+}
+
+# One take at a place of hold and what structure it kept, or the failure to make it.
+make_at <- function(at, case, seed, makers) {
+  take <- tibble::tibble(
+    take = fresh_key(),
+    pipeline = "calibration",
+    case = case$id,
+    seed = seed,
+    attempt = 1L,
+    control = NA_character_,
+    parent = NA_character_
+  )
+  request <- request_for(makers$trial, makers$pipeline, makers$engine, take, makers$inputs)
+  request$native_hold <- to_knob(at, makers$engine$about$hold)
+  made <- tryCatch(make_patiently(makers$engine, request), sprenn_failure = identity)
+  if (inherits(made, "condition")) {
+    if (made$kind == "out_of_credit") {
+      stop_for_ladder(makers$engine, made)
+    }
+
+    return(made)
+  }
+
+  kept <- structure_of(made$bytes, request, case$id, makers$inputs)
+  tibble::tibble(
+    at = at,
+    knob = request$native_hold,
+    case = take$case,
+    seed = seed,
+    structure = kept,
+    cost = made$cost
+  )
 }
 
 stop_for_ladder <- function(engine, failure) {

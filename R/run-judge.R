@@ -112,42 +112,25 @@ ask_judge <- function(judge, store, trial, takes, alive, progress) {
 # `pixels`) and `statements`.
 open_questions <- function(judge, trial, takes, known, store) {
   asked_before <- paste(known$subject, known$statement)
-  chunks <- function(some, size) unname(split(some, (seq_along(some) - 1) %/% size))
-  texts <- character()
-  jobs <- list()
   decoys <- decoys_of(judge, trial$suite)
+  jobs <- list()
+  texts <- character()
   for (case in trial$suite$cases) {
-    statements <- case_statements(judge, case, decoys)
+    own <- takes[takes$case == case$id & !duplicated(takes$sha256), ]
+    statements <- if (nrow(own)) case_statements(judge, case, decoys)
     if (is.null(statements)) {
       next
     }
 
-    own <- takes[takes$case == case$id & !duplicated(takes$sha256), ]
-    subjects <- lapply(seq_len(nrow(own)), function(i) {
-      list(sha256 = own$sha256[i], take = own[i, ])
-    })
-    if (judge$kind %in% c("pose", "depth") && nrow(own)) {
-      subjects <- c(list(list(sha256 = reference_key(case, trial$suite))), subjects)
-    }
-
-    wanted <- if (judge$kind == "answering") statements else ""
-    lacking <- vapply(
-      subjects,
-      function(subject) !all(paste(subject$sha256, wanted) %in% asked_before),
-      NA
+    asked <- if (judge$kind == "answering") statements else character()
+    lacking <- open_subjects(judge, case, trial$suite, own, asked, asked_before)
+    jobs <- c(
+      jobs,
+      lapply(in_chunks(lacking, judge$batch), function(chunk) {
+        list(case = case, subjects = chunk, statements = asked)
+      })
     )
-    for (chunk in chunks(subjects[lacking], judge$batch)) {
-      jobs <- c(
-        jobs,
-        list(list(
-          case = case,
-          subjects = chunk,
-          statements = if (judge$kind == "answering") statements else character()
-        ))
-      )
-    }
-
-    if (judge$kind == "embedding" && nrow(own)) {
+    if (judge$kind == "embedding") {
       texts <- union(texts, statements)
     }
   }
@@ -155,12 +138,36 @@ open_questions <- function(judge, trial, takes, known, store) {
   texts <- texts[!paste0(" ", texts, recycle0 = TRUE) %in% asked_before]
   jobs <- c(
     jobs,
-    lapply(chunks(texts, 64), function(chunk) list(subjects = list(), statements = chunk))
+    lapply(in_chunks(texts, texts_at_once), function(chunk) {
+      list(subjects = list(), statements = chunk)
+    })
   )
   lapply(jobs, function(job) {
     job$pixels <- function(subject) shown_pixels(subject, job$case, judge, trial, store)
     job
   })
+}
+
+texts_at_once <- 64
+
+in_chunks <- function(some, size) unname(split(some, (seq_along(some) - 1) %/% size))
+
+# The pictures of a case that have not been asked about everything.
+open_subjects <- function(judge, case, suite, takes, asked, asked_before) {
+  subjects <- lapply(seq_len(nrow(takes)), function(i) {
+    list(sha256 = takes$sha256[i], take = takes[i, ])
+  })
+  if (judge$kind %in% c("pose", "depth")) {
+    subjects <- c(list(list(sha256 = reference_key(case, suite))), subjects)
+  }
+
+  wanted <- if (length(asked)) asked else ""
+  lacks <- vapply(
+    subjects,
+    function(subject) !all(paste(subject$sha256, wanted) %in% asked_before),
+    NA
+  )
+  subjects[lacks]
 }
 
 # A picture as a judge is shown it: in its case's frame, no larger than it wants it.
@@ -229,81 +236,98 @@ interview <- function(jobs, judge, land, alive = function() NULL) {
   flying <- 0
   problem <- NULL
   settle <- function(entry, said) {
-    said <- if (inherits(said, "condition")) {
-      said
-    } else {
-      tryCatch(
-        check_said(judge, said, entry$job$subjects, entry$job$statements),
-        sprenn_failure = identity
-      )
-    }
+    said <- checked_answer(judge, entry$job, said)
     if (!inherits(said, "condition")) {
       return(land(entry$job, said))
     }
 
     wait <- said$retry_after %||% pause_after(entry$tries, judge$name)
-    if (said$kind %in% passing_failures && entry$tries < most_tries && wait <= longest_wait) {
-      entry$due <- clock() + wait
-      waiting <<- c(waiting, list(entry))
-    } else {
+    if (!may_pass(said, entry$tries, wait)) {
       problem <<- problem %||% said
+      return()
     }
+
+    entry$due <- clock() + wait
+    waiting <<- c(waiting, list(entry))
+  }
+
+  send <- function(entry) {
+    entry$tries <- entry$tries + 1
+    said <- put_to_judge(judge, entry$job)
+    if (!is_conversation(said)) {
+      # What R code answers it would answer again.
+      entry$tries <- most_tries
+      return(settle(entry, said))
+    }
+
+    flying <<- flying + 1
+    fetch_later(
+      said$call,
+      function(answer) {
+        flying <<- flying - 1
+        settle(entry, what_follows(said$then, answer))
+      },
+      pool
+    )
   }
 
   while (is.null(problem) && (length(waiting) || flying)) {
     alive()
-    due <- which(vapply(waiting, `[[`, 0, "due") <= clock())
-    if (length(due) && flying < judge$at_once) {
-      entry <- waiting[[due[1]]]
-      waiting <- waiting[-due[1]]
-      entry$tries <- entry$tries + 1
-      said <- tryCatch(
-        {
-          shown <- lapply(entry$job$subjects, function(subject) {
-            list(sha256 = subject$sha256, pixels = entry$job$pixels(subject))
-          })
-          judge$ask(shown, entry$job$statements)
-        },
-        sprenn_failure = identity,
-        sprenn_error = stop,
-        error = as_engine_error
-      )
-      if (is.list(said) && inherits(said$call, "sprenn_call")) {
-        flying <- flying + 1
-        local({
-          this <- entry
-          then <- said$then
-          fetch_later(
-            said$call,
-            function(answer) {
-              flying <<- flying - 1
-              settle(
-                this,
-                if (inherits(answer, "condition")) {
-                  answer
-                } else {
-                  tryCatch(then(answer), sprenn_failure = identity, error = as_engine_error)
-                }
-              )
-            },
-            pool
-          )
-        })
-      } else {
-        # What R code answers it would answer again.
-        entry$tries <- most_tries
-        settle(entry, said)
-      }
-    } else {
+    due <- if (flying < judge$at_once) first_due(waiting)
+    if (is.null(due)) {
       curl::multi_run(timeout = 0.2, poll = TRUE, pool = pool)
       # Nobody is in flight, and all that is left waits for its time.
-      if (flying == 0) {
-        Sys.sleep(0.05)
-      }
+      Sys.sleep(if (flying == 0) 0.05 else 0)
+    } else {
+      entry <- waiting[[due]]
+      waiting <- waiting[-due]
+      send(entry)
     }
   }
 
   problem
+}
+
+put_to_judge <- function(judge, job) {
+  tryCatch(
+    {
+      shown <- lapply(job$subjects, function(subject) {
+        list(sha256 = subject$sha256, pixels = job$pixels(subject))
+      })
+      judge$ask(shown, job$statements)
+    },
+    sprenn_failure = identity,
+    sprenn_error = stop,
+    error = as_engine_error
+  )
+}
+
+# The first of those that wait whose time has come; NULL if there is none.
+first_due <- function(waiting) {
+  Find(function(i) waiting[[i]]$due <= clock(), seq_along(waiting))
+}
+
+is_conversation <- function(said) is.list(said) && inherits(said$call, "sprenn_call")
+
+what_follows <- function(then, answer) {
+  if (inherits(answer, "condition")) {
+    return(answer)
+  }
+
+  tryCatch(then(answer), sprenn_failure = identity, error = as_engine_error)
+}
+
+checked_answer <- function(judge, job, said) {
+  if (inherits(said, "condition")) {
+    return(said)
+  }
+
+  tryCatch(check_said(judge, said, job$subjects, job$statements), sprenn_failure = identity)
+}
+
+# Whether a failure may be over at the next try.
+may_pass <- function(failure, tries, wait) {
+  failure$kind %in% passing_failures && tries < most_tries && wait <= longest_wait
 }
 
 # From answers to scores: a row for each take and phrase, or for each take.
@@ -498,18 +522,7 @@ try_judges <- function(trial, case = NULL, picture = NULL) {
     picture = checkmate::check_string(picture, null.ok = TRUE)
   )
   trial <- as_trial(trial)
-  fitting <- Filter(
-    function(one) length(one$references) > 0 && length(asked_phrases(one)) > 0,
-    trial$suite$cases
-  )
-  if (is.null(case) && length(fitting) == 0) {
-    stop_sprenn(
-      "argument",
-      "No case has both a reference and a prompt: name one by `case`, and a picture."
-    )
-  }
-
-  case <- if (is.null(case)) fitting[[1]] else pick_case(trial$suite, case)
+  case <- case_to_ask(trial$suite, case)
   if (is.null(picture) && is.null(case$reference)) {
     stop_sprenn("argument", "This case has no reference: name a `picture`.")
   }
@@ -520,70 +533,7 @@ try_judges <- function(trial, case = NULL, picture = NULL) {
   } else {
     bring_back(read_picture(picture), frame)
   }
-  rows <- lapply(trial$brief$judges, function(judge) {
-    known <- tibble::tibble(subject = character(), statement = character(), said = character())
-    land <- function(job, said) {
-      known <<- rbind(known, tibble::as_tibble(answer_rows(judge, job, said)))
-    }
-
-    shown <- resize_picture(
-      seen,
-      as.integer(pmax(1, round(frame * min(1, judge$edge / max(frame)))))
-    )
-    decoys <- decoys_of(judge, trial$suite)
-    statements <- case_statements(judge, case, decoys)
-    jobs <- list(list(
-      subjects = list(list(sha256 = "shown")),
-      statements = if (judge$kind == "answering") statements else character()
-    ))
-    if (judge$kind == "embedding") {
-      jobs <- c(jobs, list(list(subjects = list(), statements = statements)))
-    }
-
-    problem <- interview(
-      lapply(jobs, function(job) c(job, list(pixels = function(subject) shown))),
-      judge,
-      land
-    )
-    words <- function(value, raw, phrase, said) {
-      tibble::tibble(value = value, raw = raw, said = said, phrase = phrase, judge = judge$name)
-    }
-
-    if (!is.null(problem)) {
-      return(words(
-        NA_real_,
-        NA_real_,
-        NA_character_,
-        mask_secrets(conditionMessage(problem), judge$secrets)
-      ))
-    }
-
-    if (judge$kind %in% c("pose", "depth")) {
-      said <- unpack_said(known$said, judge$kind)[[1]]
-      return(words(
-        NA_real_,
-        NA_real_,
-        NA_character_,
-        if (judge$kind == "pose") paste(length(said), "figures") else "a depth map"
-      ))
-    }
-
-    found <- phrase_rows(
-      judge,
-      tibble::tibble(take = "shown", sha256 = "shown"),
-      case,
-      decoys(case),
-      asking(known, judge)
-    )
-    asked <- vapply(asked_phrases(case), `[[`, "", "key")
-    at <- match(asked, found$phrase)
-    words(
-      found$value[at],
-      found$raw[at],
-      asked,
-      ifelse(is.na(at), "nothing that could be used", "")
-    )
-  })
+  rows <- lapply(trial$brief$judges, try_judge, case, trial$suite, seen)
   none <- tibble::tibble(
     judge = character(),
     phrase = character(),
@@ -596,4 +546,69 @@ try_judges <- function(trial, case = NULL, picture = NULL) {
     case = case$id,
     picture = picture %||% "the reference"
   )
+}
+
+case_to_ask <- function(suite, id) {
+  if (!is.null(id)) {
+    return(pick_case(suite, id))
+  }
+
+  fitting <- Filter(
+    function(one) length(one$references) > 0 && length(asked_phrases(one)) > 0,
+    suite$cases
+  )
+  if (length(fitting) == 0) {
+    stop_sprenn(
+      "argument",
+      "No case has both a reference and a prompt: name one by `case`, and a picture."
+    )
+  }
+
+  fitting[[1]]
+}
+
+# What one judge says of a picture, seen as a case has it: a row a phrase.
+try_judge <- function(judge, case, suite, seen) {
+  size <- dim(seen)[2:1]
+  shown <- resize_picture(
+    seen,
+    as.integer(pmax(1, round(size * min(1, judge$edge / max(size)))))
+  )
+  decoys <- decoys_of(judge, suite)
+  statements <- case_statements(judge, case, decoys)
+  asked <- if (judge$kind == "answering") statements else character()
+  jobs <- list(list(subjects = list(list(sha256 = "shown")), statements = asked))
+  if (judge$kind == "embedding") {
+    jobs <- c(jobs, list(list(subjects = list(), statements = statements)))
+  }
+
+  jobs <- lapply(jobs, function(job) c(job, list(pixels = function(subject) shown)))
+  known <- tibble::tibble(subject = character(), statement = character(), said = character())
+  land <- function(job, said) {
+    known <<- rbind(known, tibble::as_tibble(answer_rows(judge, job, said)))
+  }
+
+  words <- function(said, phrase = NA_character_, value = NA_real_, raw = NA_real_) {
+    tibble::tibble(value = value, raw = raw, said = said, phrase = phrase, judge = judge$name)
+  }
+
+  problem <- interview(jobs, judge, land)
+  if (!is.null(problem)) {
+    return(words(mask_secrets(conditionMessage(problem), judge$secrets)))
+  }
+
+  if (judge$kind == "depth") {
+    return(words("a depth map"))
+  }
+
+  if (judge$kind == "pose") {
+    return(words(paste(length(unpack_said(known$said, judge$kind)[[1]]), "figures")))
+  }
+
+  takes <- tibble::tibble(take = "shown", sha256 = "shown")
+  found <- phrase_rows(judge, takes, case, decoys(case), asking(known, judge))
+  phrases <- vapply(asked_phrases(case), `[[`, "", "key")
+  at <- match(phrases, found$phrase)
+  said <- ifelse(is.na(at), "nothing that could be used", "")
+  words(said, phrases, found$value[at], found$raw[at])
 }

@@ -130,73 +130,75 @@ unmake <- function(works, at) {
 }
 
 land_failure <- function(works, job, failure) {
-  lane <- job$lane
-  at <- job$at
-  now <- clock()
-  serves <- lane$engine$kind %in% c("http", "inference")
-  pause <- failure$retry_after %||% pause_after(works$tries[at], job$request$key)
-  again <- function(due) {
-    note_event(
-      works,
-      "to be tried again",
-      job,
-      kind = failure$kind,
-      message = conditionMessage(failure),
-      seconds = due - now
-    )
-    # What was on its way when the run was stopped stays planned.
-    if (!works$stopping) {
-      lane$later <- rbind(lane$later, data.frame(take = at, due = due))
-    }
-  }
-
   if (failure$kind == "out_of_credit") {
-    return(park(works, lane, job, failure))
+    return(park(works, job$lane, job, failure))
   }
 
   # Nobody there: the engine is away, which is no fault of this take.
-  if (serves && failure$kind == "unreachable") {
-    works$tries[at] <- works$tries[at] - 1
-    lane$away <- lane$away %||% list(since = now, asked = 0)
-    lane$away$asked <- lane$away$asked + 1
-    if (now - lane$away$since < works$outage) {
-      lane$not_before <- now + min(15, pause_after(min(6, lane$away$asked), job$request$key))
-      return(again(lane$not_before))
-    }
+  if (job$lane$engine$kind %in% c("http", "inference") && failure$kind == "unreachable") {
+    return(land_away(works, job, failure))
+  }
 
+  job$lane$away <- NULL
+  now <- clock()
+  tries <- works$tries[job$at]
+  pause <- failure$retry_after %||% pause_after(tries, job$request$key)
+  if (failure$kind == "busy") {
+    job$lane$not_before <- max(job$lane$not_before, now + pause)
+  }
+
+  if (may_pass(failure, tries, pause)) {
+    return(try_later(works, job, failure, now + pause))
+  }
+
+  land_failed(works, job, failure)
+}
+
+land_away <- function(works, job, failure) {
+  now <- clock()
+  lane <- job$lane
+  works$tries[job$at] <- works$tries[job$at] - 1
+  lane$away <- lane$away %||% list(since = now, asked = 0)
+  lane$away$asked <- lane$away$asked + 1
+  if (now - lane$away$since >= works$outage) {
     return(park(works, lane, job, failure))
   }
 
-  lane$away <- NULL
-  if (failure$kind == "busy") {
-    lane$not_before <- max(lane$not_before, now + pause)
-  }
+  lane$not_before <- now + min(15, pause_after(min(6, lane$away$asked), job$request$key))
+  try_later(works, job, failure, lane$not_before)
+}
 
-  if (failure$kind %in% passing_failures &&
-    works$tries[at] < most_tries &&
-    pause <= longest_wait) {
-    return(again(now + pause))
+try_later <- function(works, job, failure, due) {
+  note_event(
+    works,
+    "to be tried again",
+    job,
+    kind = failure$kind,
+    message = conditionMessage(failure),
+    seconds = due - clock()
+  )
+  # What was on its way when the run was stopped stays planned.
+  if (!works$stopping) {
+    job$lane$later <- rbind(job$lane$later, data.frame(take = job$at, due = due))
   }
+}
 
+# A take that is given up, or left to a person.
+land_failed <- function(works, job, failure) {
   beat(works, now = TRUE)
   record_failed(works$store, job$take$take, failure, job$sent)
   if (failure$kind != "awaited") {
     works$failed <- works$failed + 1
-    lane$failed <- lane$failed + 1
+    job$lane$failed <- job$lane$failed + 1
   }
 
   works$done <- works$done + 1
   works$expected <- works$expected - works$score
   works$cost <- works$cost + sum(failure$cost, na.rm = TRUE)
+  state <- if (failure$kind %in% c("refused", "awaited")) failure$kind else "failed"
   note_event(
     works,
-    if (failure$kind == "refused") {
-      "refused"
-    } else if (failure$kind == "awaited") {
-      "awaited"
-    } else {
-      "failed"
-    },
+    state,
     job,
     kind = failure$kind,
     message = conditionMessage(failure),

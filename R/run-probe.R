@@ -50,24 +50,13 @@ probe_picture <- function(
     }
   )
   pixels <- read_picture(picture)
-  scene <- if (is.null(trial)) {
-    list(
-      mask = if (!is.null(mask)) rowMeans(read_picture(mask), dims = 2),
-      looks = if (length(look)) list(look = looks_of(look))
-    )
-  } else {
-    trial <- as_trial(trial)
-    asked <- pick_case(trial$suite, case)
-    frame <- case_frame(asked, trial$suite)
-    pixels <- bring_back(pixels, frame)
-    list(
-      mask = case_mask(asked, trial$suite, frame),
-      looks = lapply(trial$suite$looks, looks_of),
-      watch = if (!is.null(asked$reference)) case_watch(asked, trial$suite, frame)
-    )
+  scene <- if (is.null(trial)) lone_scene(mask, look) else scene_in_trial(as_trial(trial), case)
+  if (!is.null(scene$frame)) {
+    pixels <- bring_back(pixels, scene$frame)
   }
+
   known <- c(if (!is.null(scene$mask)) "mask", names(scene$watch))
-  probe <- read_probe(probe, known, if (is.null(trial)) NULL else names(scene$looks))
+  probe <- read_probe(probe, known, if (!is.null(trial)) names(scene$looks))
   # Alone there is one look, whatever its name.
   if (is.null(trial) && !is.null(scene$looks) && !is.null(probe$look)) {
     names(scene$looks) <- rep(probe$look, length(scene$looks))
@@ -109,6 +98,25 @@ probe_picture <- function(
       boxes = found$boxes
     ),
     class = "sprenn_probe"
+  )
+}
+
+# What a picture is seen with: alone, or as a take of a case, which has a frame.
+lone_scene <- function(mask, look) {
+  list(
+    mask = if (!is.null(mask)) rowMeans(read_picture(mask), dims = 2),
+    looks = if (length(look)) list(look = looks_of(look))
+  )
+}
+
+scene_in_trial <- function(trial, case) {
+  asked <- pick_case(trial$suite, case)
+  frame <- case_frame(asked, trial$suite)
+  list(
+    frame = frame,
+    mask = case_mask(asked, trial$suite, frame),
+    looks = lapply(trial$suite$looks, looks_of),
+    watch = if (!is.null(asked$reference)) case_watch(asked, trial$suite, frame)
   )
 }
 

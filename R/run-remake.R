@@ -34,93 +34,19 @@ remake_take <- function(recipe, trial, file = NULL) {
   trial <- as_trial(trial)
   case <- case_of_recipe(recipe, trial)
   engines <- trial$lineup$engines
-  used <- unique(vapply(recipe$steps, `[[`, "", "engine"))
-  if (length(lacking <- setdiff(used, names(engines)))) {
-    stop_sprenn(
-      "recipe",
-      c(
-        paste0(
-          "The lineup has no engine ", quoted(lacking[1]),
-          ", which the recipe was made by."
-        ),
-        i = paste("It has", paste(names(engines), collapse = ", "))
-      )
-    )
-  }
-
+  stop_for_makers(recipe, engines)
   notes <- character()
   made <- list()
   inputs <- new_shelf()
   for (k in seq_along(recipe$steps)) {
     step <- recipe$steps[[k]]
     engine <- engines[[step$engine]]
-    if (engine$kind == "folder") {
-      stop_sprenn(
-        "recipe",
-        c(
-          paste0(step$engine, " is a person."),
-          i = "Pictures made by hand can't be made again by themselves."
-        )
-      )
-    }
-
-    if (engine$about$version != step$version) {
-      notes <- c(
-        notes,
-        paste0(
-          step$engine, " is version ", engine$about$version, " now; it was ",
-          step$version, "."
-        )
-      )
-    }
-
-    if (!engine$about$repeatable) {
-      notes <- c(notes, paste0(step$engine, " does not repeat a seed."))
-    }
-
-    row <- tibble::tibble(
-      pipeline = step$pipeline,
-      engine = step$engine,
-      checkpoint = step$checkpoint,
-      hold = as_number(step$hold),
-      stage = k,
-      settings = list(step$settings),
-      add_ons = list(step$add_ons)
-    )
-    take <- list(
-      take = step$take,
-      pipeline = step$pipeline,
-      case = case$id,
-      seed = recipe$seed,
-      control = recipe$control %||% NA_character_,
-      parent = if (k > 1) recipe$steps[[k - 1]]$take else NA_character_,
-      attempt = 1L
-    )
-    request <- tryCatch(
-      validate_request(
-        request_for(trial, row, engine, take, inputs, function(parent) made[[parent]]$bytes),
-        engine$about
-      ),
-      sprenn_error_argument = function(e) {
-        stop_sprenn(
-          "recipe",
-          c(
-            paste0(step$engine, " can't be asked for this any more."),
-            stats::setNames(e$details, rep("x", length(e$details)))
-          )
-        )
-      }
-    )
+    request <- request_of_step(recipe, k, trial, case, engine, inputs, made)
     # The engine's knob stands where it stood, whatever has been calibrated since.
     knob <- as_number(step$native_hold)
-    if (!is.na(knob) && !isTRUE(all.equal(knob, request$native_hold, tolerance = 1e-12))) {
-      notes <- c(
-        notes,
-        paste0(
-          step$engine, "'s hold is calibrated otherwise now; its knob was put at ",
-          format(knob, digits = 4), ", as it was."
-        )
-      )
+    moved <- !is.na(knob) && !isTRUE(all.equal(knob, request$native_hold, tolerance = 1e-12))
+    notes <- c(notes, step_notes(step, engine$about, if (moved) knob))
+    if (moved) {
       request$native_hold <- knob
     }
 
@@ -142,6 +68,91 @@ remake_take <- function(recipe, trial, file = NULL) {
     "no"
   }
   invisible(list(same = same, sha256 = sha, file = file, notes = notes))
+}
+
+# Engines of a recipe that the lineup lacks, or that can't be asked.
+stop_for_makers <- function(recipe, engines) {
+  used <- unique(vapply(recipe$steps, `[[`, "", "engine"))
+  lacking <- setdiff(used, names(engines))
+  if (length(lacking)) {
+    stop_sprenn(
+      "recipe",
+      c(
+        paste0(
+          "The lineup has no engine ", quoted(lacking[1]),
+          ", which the recipe was made by."
+        ),
+        i = paste("It has", paste(names(engines), collapse = ", "))
+      )
+    )
+  }
+
+  for (name in used) {
+    if (engines[[name]]$kind == "folder") {
+      stop_sprenn(
+        "recipe",
+        c(
+          paste0(name, " is a person."),
+          i = "Pictures made by hand can't be made again by themselves."
+        )
+      )
+    }
+  }
+}
+
+request_of_step <- function(recipe, k, trial, case, engine, inputs, made) {
+  step <- recipe$steps[[k]]
+  pipeline <- tibble::tibble(
+    pipeline = step$pipeline,
+    engine = step$engine,
+    checkpoint = step$checkpoint,
+    hold = as_number(step$hold),
+    stage = k,
+    settings = list(step$settings),
+    add_ons = list(step$add_ons)
+  )
+  take <- list(
+    take = step$take,
+    pipeline = step$pipeline,
+    case = case$id,
+    seed = recipe$seed,
+    control = recipe$control %||% NA_character_,
+    parent = if (k > 1) recipe$steps[[k - 1]]$take else NA_character_,
+    attempt = 1L
+  )
+  of_parent <- function(parent) made[[parent]]$bytes
+  tryCatch(
+    validate_request(
+      request_for(trial, pipeline, engine, take, inputs, of_parent),
+      engine$about
+    ),
+    sprenn_error_argument = function(e) {
+      stop_sprenn(
+        "recipe",
+        c(
+          paste0(step$engine, " can't be asked for this any more."),
+          stats::setNames(e$details, rep("x", length(e$details)))
+        )
+      )
+    }
+  )
+}
+
+# What may make the picture another one: a new version, an engine that does not repeat a seed,
+# a knob that stands where it would not stand now.
+step_notes <- function(step, about, knob) {
+  c(
+    if (about$version != step$version) {
+      paste0(step$engine, " is version ", about$version, " now; it was ", step$version, ".")
+    },
+    if (!about$repeatable) paste0(step$engine, " does not repeat a seed."),
+    if (!is.null(knob)) {
+      paste0(
+        step$engine, "'s hold is calibrated otherwise now; its knob was put at ",
+        format(knob, digits = 4), ", as it was."
+      )
+    }
+  )
 }
 
 # The case that the recipe was made for: one with the same inputs, under whatever

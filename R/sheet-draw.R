@@ -94,67 +94,74 @@ draw_sheet <- function(
 
 paint_pages <- function(pages, layouts, columns, title, strip, file, width) {
   ending <- sub(".*\\.", "", file)
-  below <- if (is.null(strip)) 0 else 300
-  heights <- vapply(layouts, `[[`, 0, "height") +
-    replace(numeric(length(pages)), length(pages), below)
-  files <- if (ending == "pdf") {
-    file
-  } else {
-    c(
-      file,
-      vapply(
-        seq_along(pages)[-1],
-        function(i) sub("(\\.[a-z]+)$", paste0("-", i, "\\1"), file),
-        ""
-      )
-    )
-  }
-  open_device <- function(i) {
-    inches <- c(width, if (ending == "pdf") max(heights) else heights[i]) / 72
-    switch(ending,
-      png = ragg::agg_png(files[i], width, heights[i], res = 72),
-      svg = grDevices::svg(files[i], inches[1], inches[2]),
-      pdf = grDevices::cairo_pdf(file, inches[1], inches[2], onefile = TRUE)
-    )
+  last <- length(pages)
+  heights <- vapply(layouts, `[[`, 0, "height")
+  if (!is.null(strip)) {
+    heights[last] <- heights[last] + strip_height
   }
 
-  open <- FALSE
-  on.exit(if (open) grDevices::dev.off())
-  for (i in seq_along(pages)) {
-    if (ending != "pdf" || i == 1) {
-      open_device(i)
-      open <- TRUE
+  paint <- function(i) {
+    of <- if (last > 1) paste0(", page ", i, " of ", last)
+    paint_sheet(pages[[i]], columns, layouts[[i]], paste0(title, of), heights[i])
+    if (i == last && !is.null(strip)) {
+      paint_strip(strip, strip_height / heights[i])
     }
+  }
 
-    paint_sheet(
-      pages[[i]],
-      columns,
-      layouts[[i]],
-      paste0(title, if (length(pages) > 1) paste0(", page ", i, " of ", length(pages))),
-      heights[i]
-    )
-    if (i == length(pages) && !is.null(strip)) {
-      grid::upViewport(0)
-      print(
-        strip,
-        vp = grid::viewport(
-          grid::unit(0.5, "npc"),
-          grid::unit(0, "npc"),
-          width = grid::unit(1, "npc"),
-          height = grid::unit(below / heights[i], "npc"),
-          just = c("centre", "bottom")
-        ),
-        newpage = FALSE
-      )
-    }
-
-    if (ending != "pdf" || i == length(pages)) {
-      grDevices::dev.off()
-      open <- FALSE
-    }
+  # A PDF has all pages in one file, and of one size.
+  one_file <- ending == "pdf"
+  files <- if (one_file) file else page_files(file, last)
+  parts <- if (one_file) list(seq_len(last)) else as.list(seq_len(last))
+  for (k in seq_along(files)) {
+    paint_file(files[k], ending, width, max(heights[parts[[k]]]), parts[[k]], paint)
   }
 
   files
+}
+
+paint_file <- function(file, ending, width, height, pages, paint) {
+  open_page_device(ending, file, width, height)
+  on.exit(grDevices::dev.off())
+  for (page in pages) {
+    paint(page)
+  }
+}
+
+# The figure below the last page, in pixels.
+strip_height <- 300
+
+# sheet.png, sheet-2.png and so on.
+page_files <- function(file, count) {
+  later <- vapply(
+    seq_len(count)[-1],
+    function(i) sub("(\\.[a-z]+)$", paste0("-", i, "\\1"), file),
+    ""
+  )
+  c(file, later)
+}
+
+open_page_device <- function(ending, file, width, height) {
+  inches <- c(width, height) / 72
+  switch(ending,
+    png = ragg::agg_png(file, width, height, res = 72),
+    svg = grDevices::svg(file, inches[1], inches[2]),
+    pdf = grDevices::cairo_pdf(file, inches[1], inches[2], onefile = TRUE)
+  )
+}
+
+paint_strip <- function(strip, share) {
+  grid::upViewport(0)
+  print(
+    strip,
+    vp = grid::viewport(
+      grid::unit(0.5, "npc"),
+      grid::unit(0, "npc"),
+      width = grid::unit(1, "npc"),
+      height = grid::unit(share, "npc"),
+      just = c("centre", "bottom")
+    ),
+    newpage = FALSE
+  )
 }
 
 # The scores of the cases shown along the sweep.

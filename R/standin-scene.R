@@ -106,197 +106,218 @@ stand_at <- function(place) {
 }
 
 draw_thing <- function(name, place) {
+  thing_drawings[[name]](pen_at(place))
+}
+
+# What draws at a place, in the thing's own measures.
+pen_at <- function(place) {
   put <- stand_at(place)
-  disc <- function(x, y, r, colour, line = NA) {
-    turn <- seq(0, 2 * pi, length.out = 33)
-    put(x + r * cos(turn), y + r * sin(turn), colour, line)
+  list(
+    put = put,
+    disc = function(x, y, r, colour, line = NA) {
+      turn <- seq(0, 2 * pi, length.out = 33)
+      put(x + r * cos(turn), y + r * sin(turn), colour, line)
+    },
+    bar = function(x0, y0, x1, y1, w, colour) {
+      length <- sqrt((x1 - x0)^2 + (y1 - y0)^2)
+      nx <- -(y1 - y0) / length * w / 2
+      ny <- (x1 - x0) / length * w / 2
+      put(
+        c(x0 + nx, x1 + nx, x1 - nx, x0 - nx),
+        c(y0 + ny, y1 + ny, y1 - ny, y0 - ny),
+        colour
+      )
+    },
+    box = function(x0, y0, x1, y1, colour, line = NA) {
+      put(c(x0, x1, x1, x0), c(y0, y0, y1, y1), colour, line)
+    }
+  )
+}
+
+draw_windmill <- function(pen) {
+  pen$put(c(-0.2, 0.2, 0.12, -0.12), c(0, 0, 0.7, 0.7), "#cdbfa6")
+  pen$put(c(0.02, 0.2, 0.12, 0.02), c(0, 0, 0.7, 0.7), "#a8977c")
+  pen$put(c(-0.15, 0.15, 0), c(0.7, 0.7, 0.88), "#7b3b2e")
+  pen$box(-0.05, 0, 0.05, 0.16, "#4c3325")
+  pen$box(-0.03, 0.4, 0.04, 0.5, "#35424c")
+  for (turn in c(0.4, 0.4 + pi / 2, 0.4 + pi, 0.4 + 3 * pi / 2)) {
+    pen$bar(0, 0.74, 0.55 * cos(turn), 0.74 + 0.55 * sin(turn), 0.02, "#4a3a2c")
+    for (k in 1:5) {
+      at <- 0.12 + 0.08 * k
+      pen$bar(
+        at * cos(turn),
+        0.74 + at * sin(turn),
+        at * cos(turn) - 0.1 * sin(turn),
+        0.74 + at * sin(turn) + 0.1 * cos(turn),
+        0.055,
+        "#e3dcc8"
+      )
+    }
   }
 
-  bar <- function(x0, y0, x1, y1, w, colour) {
-    length <- sqrt((x1 - x0)^2 + (y1 - y0)^2)
-    nx <- -(y1 - y0) / length * w / 2
-    ny <- (x1 - x0) / length * w / 2
-    put(
-      c(x0 + nx, x1 + nx, x1 - nx, x0 - nx),
-      c(y0 + ny, y1 + ny, y1 - ny, y0 - ny),
-      colour
+  pen$disc(0, 0.74, 0.03, "#2e2722")
+}
+
+draw_lighthouse <- function(pen) {
+  pen$put(
+    c(-0.5, -0.35, -0.1, 0.2, 0.45, 0.6),
+    c(-0.08, 0.06, 0.1, 0.09, 0.05, -0.08),
+    "#5d5a55"
+  )
+  for (k in 0:5) {
+    w <- 0.16 - 0.014 * k
+    pen$box(
+      -w,
+      0.08 + k * 0.13,
+      w,
+      0.08 + (k + 1) * 0.13,
+      c("#b8402f", "#ece6da")[k %% 2 + 1]
+    )
+    pen$box(
+      w * 0.4,
+      0.08 + k * 0.13,
+      w,
+      0.08 + (k + 1) * 0.13,
+      c("#8e2f22", "#c9c1b1")[k %% 2 + 1]
     )
   }
 
-  box <- function(x0, y0, x1, y1, colour, line = NA) {
-    put(c(x0, x1, x1, x0), c(y0, y0, y1, y1), colour, line)
+  pen$box(-0.13, 0.86, 0.13, 0.89, "#2f3336")
+  pen$box(-0.07, 0.89, 0.07, 1, "#f2d98a", "#2f3336")
+  pen$put(c(-0.1, 0.1, 0), c(1, 1, 1.1), "#8e2f22")
+  pen$box(0.22, 0.07, 0.5, 0.22, "#e2dccd")
+  pen$put(c(0.18, 0.54, 0.36), c(0.22, 0.22, 0.34), "#6d3a30")
+}
+
+draw_ferry <- function(pen) {
+  for (k in 0:6) {
+    pen$bar(-0.95 + 0.12 * k, -0.1, -0.95 + 0.12 * k, 0.06, 0.03, "#4b3a2b")
   }
 
-  things <- list(
-    windmill = function() {
-      put(c(-0.2, 0.2, 0.12, -0.12), c(0, 0, 0.7, 0.7), "#cdbfa6")
-      put(c(0.02, 0.2, 0.12, 0.02), c(0, 0, 0.7, 0.7), "#a8977c")
-      put(c(-0.15, 0.15, 0), c(0.7, 0.7, 0.88), "#7b3b2e")
-      box(-0.05, 0, 0.05, 0.16, "#4c3325")
-      box(-0.03, 0.4, 0.04, 0.5, "#35424c")
-      for (turn in c(0.4, 0.4 + pi / 2, 0.4 + pi, 0.4 + 3 * pi / 2)) {
-        bar(0, 0.74, 0.55 * cos(turn), 0.74 + 0.55 * sin(turn), 0.02, "#4a3a2c")
-        for (k in 1:5) {
-          at <- 0.12 + 0.08 * k
-          bar(
-            at * cos(turn),
-            0.74 + at * sin(turn),
-            at * cos(turn) - 0.1 * sin(turn),
-            0.74 + at * sin(turn) + 0.1 * cos(turn),
-            0.055,
-            "#e3dcc8"
-          )
-        }
-      }
+  pen$box(-1.05, 0.05, -0.18, 0.09, "#7d6246")
+  pen$put(c(-0.1, 0.8, 0.7, 0), c(0.02, 0.02, -0.12, -0.12), "#27465c")
+  pen$box(0.02, 0.02, 0.66, 0.07, "#e9e4d8")
+  pen$box(0.1, 0.07, 0.5, 0.24, "#efe9dc")
+  for (k in 0:3) {
+    pen$box(0.14 + 0.09 * k, 0.13, 0.2 + 0.09 * k, 0.19, "#3b5566")
+  }
 
-      disc(0, 0.74, 0.03, "#2e2722")
-    },
-    lighthouse = function() {
-      put(
-        c(-0.5, -0.35, -0.1, 0.2, 0.45, 0.6),
-        c(-0.08, 0.06, 0.1, 0.09, 0.05, -0.08),
-        "#5d5a55"
-      )
-      for (k in 0:5) {
-        w <- 0.16 - 0.014 * k
-        box(
-          -w,
-          0.08 + k * 0.13,
-          w,
-          0.08 + (k + 1) * 0.13,
-          c("#b8402f", "#ece6da")[k %% 2 + 1]
-        )
-        box(
-          w * 0.4,
-          0.08 + k * 0.13,
-          w,
-          0.08 + (k + 1) * 0.13,
-          c("#8e2f22", "#c9c1b1")[k %% 2 + 1]
-        )
-      }
-
-      box(-0.13, 0.86, 0.13, 0.89, "#2f3336")
-      box(-0.07, 0.89, 0.07, 1, "#f2d98a", "#2f3336")
-      put(c(-0.1, 0.1, 0), c(1, 1, 1.1), "#8e2f22")
-      box(0.22, 0.07, 0.5, 0.22, "#e2dccd")
-      put(c(0.18, 0.54, 0.36), c(0.22, 0.22, 0.34), "#6d3a30")
-    },
-    ferry = function() {
-      for (k in 0:6) {
-        bar(-0.95 + 0.12 * k, -0.1, -0.95 + 0.12 * k, 0.06, 0.03, "#4b3a2b")
-      }
-
-      box(-1.05, 0.05, -0.18, 0.09, "#7d6246")
-      put(c(-0.1, 0.8, 0.7, 0), c(0.02, 0.02, -0.12, -0.12), "#27465c")
-      box(0.02, 0.02, 0.66, 0.07, "#e9e4d8")
-      box(0.1, 0.07, 0.5, 0.24, "#efe9dc")
-      for (k in 0:3) {
-        box(0.14 + 0.09 * k, 0.13, 0.2 + 0.09 * k, 0.19, "#3b5566")
-      }
-
-      box(0.34, 0.24, 0.42, 0.42, "#c25a35")
-      bar(-0.05, 0.02, -0.05, 0.5, 0.015, "#3c342c")
-    },
-    greenhouse = function() {
-      box(-0.6, 0, 0.6, 0.34, "#a9c9c4")
-      put(c(-0.66, 0.66, 0), c(0.34, 0.34, 0.66), "#c3dcd6")
-      for (k in -3:3) {
-        disc(0.17 * k, 0.09, 0.075, c("#3f6b35", "#5c8a3f")[k %% 2 + 1])
-      }
-
-      for (k in -4:4) {
-        bar(0.15 * k, 0, 0.15 * k, 0.34, 0.014, "#f3f1ea")
-      }
-
-      for (k in -4:4) {
-        bar(0.15 * k, 0.34, 0, 0.66, 0.012, "#f3f1ea")
-      }
-
-      for (h in c(0, 0.17, 0.34)) {
-        bar(-0.62, h, 0.62, h, 0.016, "#f3f1ea")
-      }
-
-      box(-0.08, 0, 0.08, 0.26, "#5b7f86", "#f3f1ea")
-    },
-    tower = function() {
-      for (k in c(-0.26, -0.09, 0.09, 0.26)) {
-        bar(k * 1.25, 0, k, 0.55, 0.03, "#5a4636")
-      }
-
-      for (h in c(0.1, 0.3)) {
-        bar(-0.3, h, 0.28, h + 0.16, 0.016, "#6b5443")
-        bar(0.3, h, -0.28, h + 0.16, 0.016, "#6b5443")
-      }
-
-      box(-0.32, 0.55, 0.32, 0.9, "#8f9aa0")
-      box(0.1, 0.55, 0.32, 0.9, "#6f7a81")
-      for (h in c(0.62, 0.72, 0.82)) {
-        bar(-0.32, h, 0.32, h, 0.014, "#4d565c")
-      }
-
-      put(c(-0.36, 0.36, 0), c(0.9, 0.9, 1.08), "#97453a")
-    },
-    kites = function() {
-      for (k in 1:3) {
-        x <- c(-0.55, 0.05, 0.6)[k]
-        y <- c(0.7, 0.95, 0.62)[k]
-        put(
-          x + c(-0.1, 0, 0.1, 0),
-          y + c(0, 0.13, 0, -0.17),
-          c("#c8452f", "#e0a92e", "#2f6f9e")[k]
-        )
-        bar(x - 0.1, y, x + 0.1, y, 0.01, "#33302c")
-        bar(x, y - 0.17, x * 0.3, 0.1, 0.006, "#44403a")
-        for (j in 1:3) {
-          put(
-            x + 0.04 * c(-1, 1, 0) + 0.03 * j,
-            y - 0.17 - 0.06 * j + c(0, 0, 0.03),
-            "#e8e0cc"
-          )
-        }
-      }
-
-      bar(0.02, -0.05, 0.02, 0.1, 0.05, "#3a3f58")
-      disc(0.02, 0.13, 0.04, "#d9b48f")
-      bar(-0.75, -0.05, -0.75, 0.2, 0.04, "#4a3826")
-      disc(-0.75, 0.3, 0.16, "#44602f")
-    },
-    salt = function() {
-      for (k in 1:4) {
-        x <- c(-0.7, -0.3, 0.15, 0.55)[k]
-        put(x + c(-0.22, 0.22, 0), c(-0.04, -0.04, 0.3 + 0.04 * k), "#f1efe9")
-        put(x + c(0.02, 0.22, 0), c(-0.04, -0.04, 0.3 + 0.04 * k), "#cbc8c2")
-      }
-
-      box(0.75, -0.04, 1.15, 0.2, "#8a6c4f")
-      put(c(0.7, 1.2, 0.95), c(0.2, 0.2, 0.36), "#5a3a2c")
-      for (k in 0:3) {
-        box(-0.9 + 0.45 * k, -0.34, -0.55 + 0.45 * k, -0.16, "#9fb9c2", "#6d5a45")
-      }
-    },
-    mast = function() {
-      bar(0, 0, 0, 1.1, 0.035, "#5b4a3a")
-      bar(-0.4, 0.82, 0.4, 0.82, 0.022, "#5b4a3a")
-      for (x in c(-0.4, 0.4)) {
-        bar(x, 0.82, 0, 0.05, 0.007, "#3d352d")
-      }
-
-      for (k in 1:4) {
-        x <- c(-0.36, -0.16, 0.14, 0.34)[k]
-        box(x - 0.07, 0.58, x + 0.07, 0.76, c("#c0392b", "#e5c13c", "#2d6ca2", "#efece4")[k])
-        bar(
-          x - 0.06,
-          0.66,
-          x + 0.06,
-          0.67,
-          0.03,
-          c("#efece4", "#2d6ca2", "#efece4", "#c0392b")[k]
-        )
-      }
-
-      box(-0.28, 0, -0.02, 0.2, "#b7a98f")
-      put(c(-0.32, 0.02, -0.15), c(0.2, 0.2, 0.32), "#55453a")
-    }
-  )
-  things[[name]]()
+  pen$box(0.34, 0.24, 0.42, 0.42, "#c25a35")
+  pen$bar(-0.05, 0.02, -0.05, 0.5, 0.015, "#3c342c")
 }
+
+draw_greenhouse <- function(pen) {
+  pen$box(-0.6, 0, 0.6, 0.34, "#a9c9c4")
+  pen$put(c(-0.66, 0.66, 0), c(0.34, 0.34, 0.66), "#c3dcd6")
+  for (k in -3:3) {
+    pen$disc(0.17 * k, 0.09, 0.075, c("#3f6b35", "#5c8a3f")[k %% 2 + 1])
+  }
+
+  for (k in -4:4) {
+    pen$bar(0.15 * k, 0, 0.15 * k, 0.34, 0.014, "#f3f1ea")
+  }
+
+  for (k in -4:4) {
+    pen$bar(0.15 * k, 0.34, 0, 0.66, 0.012, "#f3f1ea")
+  }
+
+  for (h in c(0, 0.17, 0.34)) {
+    pen$bar(-0.62, h, 0.62, h, 0.016, "#f3f1ea")
+  }
+
+  pen$box(-0.08, 0, 0.08, 0.26, "#5b7f86", "#f3f1ea")
+}
+
+draw_tower <- function(pen) {
+  for (k in c(-0.26, -0.09, 0.09, 0.26)) {
+    pen$bar(k * 1.25, 0, k, 0.55, 0.03, "#5a4636")
+  }
+
+  for (h in c(0.1, 0.3)) {
+    pen$bar(-0.3, h, 0.28, h + 0.16, 0.016, "#6b5443")
+    pen$bar(0.3, h, -0.28, h + 0.16, 0.016, "#6b5443")
+  }
+
+  pen$box(-0.32, 0.55, 0.32, 0.9, "#8f9aa0")
+  pen$box(0.1, 0.55, 0.32, 0.9, "#6f7a81")
+  for (h in c(0.62, 0.72, 0.82)) {
+    pen$bar(-0.32, h, 0.32, h, 0.014, "#4d565c")
+  }
+
+  pen$put(c(-0.36, 0.36, 0), c(0.9, 0.9, 1.08), "#97453a")
+}
+
+draw_kites <- function(pen) {
+  for (k in 1:3) {
+    x <- c(-0.55, 0.05, 0.6)[k]
+    y <- c(0.7, 0.95, 0.62)[k]
+    pen$put(
+      x + c(-0.1, 0, 0.1, 0),
+      y + c(0, 0.13, 0, -0.17),
+      c("#c8452f", "#e0a92e", "#2f6f9e")[k]
+    )
+    pen$bar(x - 0.1, y, x + 0.1, y, 0.01, "#33302c")
+    pen$bar(x, y - 0.17, x * 0.3, 0.1, 0.006, "#44403a")
+    for (j in 1:3) {
+      pen$put(
+        x + 0.04 * c(-1, 1, 0) + 0.03 * j,
+        y - 0.17 - 0.06 * j + c(0, 0, 0.03),
+        "#e8e0cc"
+      )
+    }
+  }
+
+  pen$bar(0.02, -0.05, 0.02, 0.1, 0.05, "#3a3f58")
+  pen$disc(0.02, 0.13, 0.04, "#d9b48f")
+  pen$bar(-0.75, -0.05, -0.75, 0.2, 0.04, "#4a3826")
+  pen$disc(-0.75, 0.3, 0.16, "#44602f")
+}
+
+draw_salt <- function(pen) {
+  for (k in 1:4) {
+    x <- c(-0.7, -0.3, 0.15, 0.55)[k]
+    pen$put(x + c(-0.22, 0.22, 0), c(-0.04, -0.04, 0.3 + 0.04 * k), "#f1efe9")
+    pen$put(x + c(0.02, 0.22, 0), c(-0.04, -0.04, 0.3 + 0.04 * k), "#cbc8c2")
+  }
+
+  pen$box(0.75, -0.04, 1.15, 0.2, "#8a6c4f")
+  pen$put(c(0.7, 1.2, 0.95), c(0.2, 0.2, 0.36), "#5a3a2c")
+  for (k in 0:3) {
+    pen$box(-0.9 + 0.45 * k, -0.34, -0.55 + 0.45 * k, -0.16, "#9fb9c2", "#6d5a45")
+  }
+}
+
+draw_mast <- function(pen) {
+  pen$bar(0, 0, 0, 1.1, 0.035, "#5b4a3a")
+  pen$bar(-0.4, 0.82, 0.4, 0.82, 0.022, "#5b4a3a")
+  for (x in c(-0.4, 0.4)) {
+    pen$bar(x, 0.82, 0, 0.05, 0.007, "#3d352d")
+  }
+
+  for (k in 1:4) {
+    x <- c(-0.36, -0.16, 0.14, 0.34)[k]
+    pen$box(x - 0.07, 0.58, x + 0.07, 0.76, c("#c0392b", "#e5c13c", "#2d6ca2", "#efece4")[k])
+    pen$bar(
+      x - 0.06,
+      0.66,
+      x + 0.06,
+      0.67,
+      0.03,
+      c("#efece4", "#2d6ca2", "#efece4", "#c0392b")[k]
+    )
+  }
+
+  pen$box(-0.28, 0, -0.02, 0.2, "#b7a98f")
+  pen$put(c(-0.32, 0.02, -0.15), c(0.2, 0.2, 0.32), "#55453a")
+}
+
+thing_drawings <- list(
+  windmill = draw_windmill,
+  lighthouse = draw_lighthouse,
+  ferry = draw_ferry,
+  greenhouse = draw_greenhouse,
+  tower = draw_tower,
+  kites = draw_kites,
+  salt = draw_salt,
+  mast = draw_mast
+)

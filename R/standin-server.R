@@ -415,54 +415,59 @@ take_order <- function(engine, office, req, res) {
   }
 
   known <- Filter(function(job) job$key == key, office$orders)
-  if (length(known) == 0) {
-    office$posts <- office$posts + 1
-    now <- as.numeric(Sys.time())
-    office$recent <- c(office$recent[office$recent > now - 1], now)
-    if (office$hosted && length(office$recent) > 30) {
-      engine_failure("busy", "More than 30 orders a second.", retry_after = 1)
-    }
-
-    request <- request_from_wire(engine, read_form(req))
-    if (office$credit - sum(office$paid) < engine$about$price && !key %in% names(office$paid)) {
-      engine_failure("out_of_credit", "There is no credit left.")
-    }
-
-    id <- paste0(
-      "t", length(office$orders) + 1, "-",
-      substr(as.character(openssl::sha1(charToRaw(key))), 1, 8)
-    )
-    # Whoever is free first takes it; the first call wakes everything up.
-    desk <- which.min(office$free_at)
-    office$free_at[desk] <- max(now, office$free_at[desk]) +
-      if (!office$hosted) 0 else office$pace + if (office$posts == 1) 1 else 0
-    office$orders[[id]] <- list(
-      id = id,
-      key = key,
-      request = request,
-      ready = office$free_at[desk],
-      asked = now
-    )
-    # While a picture's time runs, it is drawn by another process.
-    draw <- draw_ahead
-    if (office$ahead) {
-      office$orders[[id]]$made <- mirai::mirai(
-        draw(request),
-        draw = draw,
-        request = request,
-        .compute = "drawing"
-      )
-    }
-  } else {
-    id <- known[[1]]$id
-  }
-
+  id <- if (length(known)) known[[1]]$id else new_order(engine, office, key, req)
   if (office$fault_at(office$posts) == "forget" && length(known) == 0) {
     office$orders[[id]]$lost <- TRUE
     office$orders[[id]]$ready <- as.numeric(Sys.time()) + 0.2
   }
 
   tell_job(engine, office, id, res)
+}
+
+# So many orders a second are answered by a host.
+most_orders <- 30
+
+new_order <- function(engine, office, key, req) {
+  office$posts <- office$posts + 1
+  now <- as.numeric(Sys.time())
+  office$recent <- c(office$recent[office$recent > now - 1], now)
+  if (office$hosted && length(office$recent) > most_orders) {
+    engine_failure("busy", "More than 30 orders a second.", retry_after = 1)
+  }
+
+  request <- request_from_wire(engine, read_form(req))
+  if (office$credit - sum(office$paid) < engine$about$price && !key %in% names(office$paid)) {
+    engine_failure("out_of_credit", "There is no credit left.")
+  }
+
+  id <- paste0(
+    "t", length(office$orders) + 1, "-",
+    substr(as.character(openssl::sha1(charToRaw(key))), 1, 8)
+  )
+  # Whoever is free first takes it; the first call wakes everything up.
+  desk <- which.min(office$free_at)
+  wake <- if (office$posts == 1) 1 else 0
+  takes <- if (office$hosted) office$pace + wake else 0
+  office$free_at[desk] <- max(now, office$free_at[desk]) + takes
+  office$orders[[id]] <- list(
+    id = id,
+    key = key,
+    request = request,
+    ready = office$free_at[desk],
+    asked = now
+  )
+  # While a picture's time runs, it is drawn by another process.
+  draw <- draw_ahead
+  if (office$ahead) {
+    office$orders[[id]]$made <- mirai::mirai(
+      draw(request),
+      draw = draw,
+      request = request,
+      .compute = "drawing"
+    )
+  }
+
+  id
 }
 
 tell_job <- function(engine, office, id, res) {

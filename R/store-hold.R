@@ -3,7 +3,43 @@
 # Takes hold of a run for this process, or says who has it. `wait` is for how many
 # seconds another is waited for.
 hold_run <- function(store, wait = 0, told = function(words) NULL) {
-  me <- list(
+  me <- this_process()
+  began <- clock()
+  seen <- list(id = "", beat = -1, at = began)
+  while (!take_hold(store, me)) {
+    other <- as.list(read_db(store, "SELECT * FROM holder"))
+    if (length(other$id) == 0) {
+      next
+    }
+
+    if (other$id != seen$id) {
+      told(paste0("run ", quoted(store$run), " is at work: ", holder_words(other), "; waiting"))
+    }
+
+    if (other$id != seen$id || other$beat != seen$beat) {
+      seen <- list(id = other$id, beat = other$beat, at = clock())
+    }
+
+    near <- other$machine == me$machine
+    if (is_gone(other, near, seen$at)) {
+      end_hold_of(store, other)
+      next
+    }
+
+    patience <- if (near) wait else max(wait, silence)
+    if (clock() - began >= patience) {
+      stop_for_holder(store, other)
+    }
+
+    Sys.sleep(0.25)
+  }
+
+  held_here[[me$id]] <- TRUE
+  me$id
+}
+
+this_process <- function() {
+  list(
     id = fresh_key(),
     machine = machine_id(),
     pid = Sys.getpid(),
@@ -11,62 +47,55 @@ hold_run <- function(store, wait = 0, told = function(words) NULL) {
     person = paste0(Sys.info()[["user"]], " on ", Sys.info()[["nodename"]]),
     since = now_utc()
   )
-  began <- clock()
-  seen <- list(id = "", beat = -1, at = began)
-  repeat {
-    taken <- write_db(
-      store$db,
-      "INSERT INTO holder VALUES (1, ?, ?, ?, ?, ?, ?, 0) ON CONFLICT (one) DO NOTHING",
-      params = unname(me)
-    )
-    if (taken == 1) {
-      held_here[[me$id]] <- TRUE
-      return(me$id)
-    }
+}
 
-    other <- as.list(read_db(store, "SELECT * FROM holder"))
-    now <- clock()
-    if (length(other$id) == 0) {
-      next
-    }
-
-    if (other$id != seen$id || other$beat != seen$beat) {
-      if (other$id != seen$id) {
-        told(paste0(
-          "run ", quoted(store$run), " is at work: ", holder_words(other), "; waiting"
-        ))
-      }
-
-      seen <- list(id = other$id, beat = other$beat, at = now)
-    }
-
-    # Where its process can't be looked up, a holder that no longer counts on is gone.
-    gone <- if (other$machine == me$machine) !still_holds(other) else now - seen$at > silence
-    if (gone) {
-      write_db(
-        store$db,
-        "DELETE FROM holder WHERE id = ? AND beat = ?",
-        params = list(other$id, other$beat)
-      )
-      next
-    }
-
-    if (now - began >= wait && (other$machine == me$machine || now - began > silence)) {
-      stop_sprenn(
-        "held",
-        c(
-          paste0("Another process is at work on run ", quoted(store$run), "."),
-          x = holder_words(other),
-          i = paste0(
-            "Wait for it (`--wait`), or stop it with Ctrl-C where it runs. Reading (choose, ",
-            "sheet, report) goes on meanwhile."
-          )
-        )
-      )
-    }
-
-    Sys.sleep(0.25)
+# The last sign of life of whoever holds a run; another one is told of.
+heard_of <- function(seen, other, tell) {
+  if (other$id != seen$id) {
+    tell()
   }
+
+  if (other$id == seen$id && other$beat == seen$beat) {
+    return(seen)
+  }
+
+  list(id = other$id, beat = other$beat, at = clock())
+}
+
+take_hold <- function(store, me) {
+  taken <- write_db(
+    store$db,
+    "INSERT INTO holder VALUES (1, ?, ?, ?, ?, ?, ?, 0) ON CONFLICT (one) DO NOTHING",
+    params = unname(me)
+  )
+  taken == 1
+}
+
+# Where its process can't be looked up, a holder that no longer counts on is gone.
+is_gone <- function(holder, near, heard_at) {
+  if (near) !still_holds(holder) else clock() - heard_at > silence
+}
+
+end_hold_of <- function(store, holder) {
+  write_db(
+    store$db,
+    "DELETE FROM holder WHERE id = ? AND beat = ?",
+    params = list(holder$id, holder$beat)
+  )
+}
+
+stop_for_holder <- function(store, holder) {
+  stop_sprenn(
+    "held",
+    c(
+      paste0("Another process is at work on run ", quoted(store$run), "."),
+      x = holder_words(holder),
+      i = paste0(
+        "Wait for it (`--wait`), or stop it with Ctrl-C where it runs. Reading (choose, ",
+        "sheet, report) goes on meanwhile."
+      )
+    )
+  )
 }
 
 # Whether a process is at work on the run, as far as can be told at once.

@@ -263,26 +263,32 @@ put_prompt <- function(lines, case, i, prompt) {
 
   from <- places[paste0("cases[", i, "].prompt")]
   if (is.na(from)) {
-    while (last > first && grepl("^ *(#|$)", lines[last])) {
-      last <- last - 1
-    }
-
-    return(append(lines, block, last))
+    return(append(lines, block, last_said(lines, first, last)))
   }
 
   from <- from[[1]]
-  to <- from
-  deeper <- function(line) {
-    grepl(paste0("^", indent, " +\\S"), line) || grepl(paste0("^", indent, "- "), line)
-  }
-
-  while (to < last && deeper(lines[to + 1])) {
-    to <- to + 1
-  }
-
   if (from == first) {
     substr(block[1], 1, nchar(dash)) <- dash
   }
 
-  c(lines[seq_len(from - 1)], block, lines[-seq_len(to)])
+  c(lines[seq_len(from - 1)], block, lines[-seq_len(end_of_value(lines, from, last, indent))])
+}
+
+# The last line of a case that is neither empty nor a comment.
+last_said <- function(lines, first, last) {
+  while (last > first && grepl("^ *(#|$)", lines[last])) {
+    last <- last - 1
+  }
+
+  last
+}
+
+# The last line of a value that begins at `from`: what is indented deeper, or its list.
+end_of_value <- function(lines, from, last, indent) {
+  deeper <- paste0("^", indent, "( +\\S|- )")
+  while (from < last && grepl(deeper, lines[from + 1])) {
+    from <- from + 1
+  }
+
+  from
 }

@@ -59,7 +59,31 @@ new_trial <- function(
     untidy = checkmate::check_flag(untidy),
     cases = checkmate::check_int(cases, lower = 1, upper = 8, null.ok = TRUE)
   )
-  if (demo + untidy + (!is.null(from) || !is.null(like)) != 1) {
+  stop_for_sources(trial, from, demo + untidy + (!is.null(from) || !is.null(like)))
+  # Everything is made beside its place and moved there whole.
+  building <- tempfile("new-trial-", tmpdir = existing_parent(trial))
+  on.exit(unlink(building, recursive = TRUE))
+  if (!dir.create(building, showWarnings = FALSE)) {
+    stop_sprenn("new", c(paste0("Can't write to ", dirname(building), ".")))
+  }
+
+  kind <- if (demo || untidy) "demo" else source_kind(from)
+  name <- plain_names(basename(normalizePath(trial, mustWork = FALSE)))
+  left_out <- or_nothing_kept(
+    building,
+    switch(kind,
+      demo = write_demo(building, if (untidy) "untidy" else "brackwater", cases),
+      trial = copy_trial(read_trial(like)$folder, building),
+      zip = unpack_trial(from, building),
+      write_from_pictures(building, name, from, kind, like, look, prompt)
+    )
+  )
+  put_in_place(building, trial)
+  invisible(structure(trial, left_out = left_out))
+}
+
+stop_for_sources <- function(trial, from, sources) {
+  if (sources != 1) {
     stop_sprenn(
       "new",
       c(paste0(
@@ -73,8 +97,9 @@ new_trial <- function(
     stop_sprenn("new", c(paste0("There is no folder or file ", from, ".")))
   }
 
-  if (file.exists(trial) &&
-    (!dir.exists(trial) || length(list.files(trial, all.files = TRUE, no.. = TRUE)) > 0)) {
+  is_free <- !file.exists(trial) ||
+    (dir.exists(trial) && length(list.files(trial, all.files = TRUE, no.. = TRUE)) == 0)
+  if (!is_free) {
     stop_sprenn(
       "new",
       c(
@@ -83,16 +108,12 @@ new_trial <- function(
       )
     )
   }
+}
 
-  # Everything is made beside its place and moved there whole.
-  building <- tempfile("new-trial-", tmpdir = existing_parent(trial))
-  on.exit(unlink(building, recursive = TRUE))
-  if (!dir.create(building, showWarnings = FALSE)) {
-    stop_sprenn("new", c(paste0("Can't write to ", dirname(building), ".")))
-  }
-
-  kind <- if (is.null(from)) {
-    ""
+# By content, not by name.
+source_kind <- function(from) {
+  if (is.null(from)) {
+    "trial"
   } else if (dir.exists(from)) {
     "folder"
   } else if (file_kind(readBin(from, "raw", 32)) == "a zip file") {
@@ -100,27 +121,11 @@ new_trial <- function(
   } else {
     "table"
   }
-  make <- function() {
-    if (demo || untidy) {
-      write_demo(building, if (untidy) "untidy" else "brackwater", cases)
-    } else if (kind == "") {
-      copy_trial(read_trial(like)$folder, building)
-    } else if (kind == "zip") {
-      unpack_trial(from, building)
-    } else {
-      write_from_pictures(
-        building,
-        plain_names(basename(normalizePath(trial, mustWork = FALSE))),
-        from,
-        kind,
-        like,
-        look,
-        prompt
-      )
-    }
-  }
+}
 
-  left_out <- tryCatch(make(), error = function(e) {
+# What goes wrong that is not in the input is in the disk.
+or_nothing_kept <- function(building, make) {
+  tryCatch(make, error = function(e) {
     if (inherits(e, "sprenn_error")) {
       stop(e)
     }
@@ -134,6 +139,9 @@ new_trial <- function(
       )
     )
   })
+}
+
+put_in_place <- function(building, trial) {
   if (dir.exists(trial)) {
     unlink(trial, recursive = TRUE)
   }
@@ -142,8 +150,6 @@ new_trial <- function(
   if (!file.rename(building, trial)) {
     stop_sprenn("new", c(paste0("Can't write to ", trial, ".")))
   }
-
-  invisible(structure(trial, left_out = left_out))
 }
 
 existing_parent <- function(path) {
@@ -222,23 +228,15 @@ write_from_pictures <- function(folder, name, from, kind, like, look, prompt) {
     if (length(look)) list(wanted = list(pictures = lapply(wanted, `[[`, "to")))
   )
   default <- if (length(look)) "wanted" else model$case$look
-  cases <- lapply(found$cases, function(case) {
-    if (is.null(case$look) && !is.null(default)) {
-      case <- append(case, list(look = default), match("prompt", names(case)) - 1)
-    }
+  cases <- lapply(found$cases, with_default_look, default)
+  if (kind == "folder") {
+    cases <- lapply(cases, with_keys_of, model$case, c("job", "negative"))
+  }
 
-    if (kind == "folder" && !is.null(model)) {
-      shared <- intersect(c("job", "negative"), names(model$case))
-      case[shared] <- model$case[shared]
-    }
-
-    case
-  })
   for (file in c(found$files, wanted)) {
     copy_into(folder, file$from, file$to)
   }
 
-  jobs <- unique(vapply(cases, `[[`, "", "job"))
   if (!is.null(model)) {
     copy_trial(model$folder, folder, c(model$looks, model$engine_files))
   }
@@ -252,25 +250,41 @@ write_from_pictures <- function(folder, name, from, kind, like, look, prompt) {
     if (length(looks)) list(looks = looks),
     list(cases = cases)
   )
-  write <- function(lines, file) write_whole(lines, file.path(folder, file))
-  write(comment_suite(write_yaml_text(suite)), "suite.yml")
-  write(
-    if (is.null(model)) {
-      starter_lineup(jobs)
-    } else {
-      trimmed(model$lineup, trim_lineup(model$lineup$value, jobs))
-    },
-    "lineup.yml"
-  )
-  write(
-    if (is.null(model)) {
-      starter_brief(length(looks) > 0, jobs)
-    } else {
-      trimmed(model$brief, trim_brief(model$brief$value, jobs))
-    },
-    "brief.yml"
-  )
+  jobs <- unique(vapply(cases, `[[`, "", "job"))
+  write_whole(comment_suite(write_yaml_text(suite)), file.path(folder, "suite.yml"))
+  write_whole(lineup_like(model, jobs), file.path(folder, "lineup.yml"))
+  write_whole(brief_like(model, jobs, length(looks) > 0), file.path(folder, "brief.yml"))
   found$left_out
+}
+
+with_default_look <- function(case, look) {
+  if (is.null(case$look) && !is.null(look)) {
+    case <- append(case, list(look = look), match("prompt", names(case)) - 1)
+  }
+
+  case
+}
+
+with_keys_of <- function(case, model, keys) {
+  shared <- intersect(keys, names(model))
+  case[shared] <- model[shared]
+  case
+}
+
+lineup_like <- function(model, jobs) {
+  if (is.null(model)) {
+    return(starter_lineup(jobs))
+  }
+
+  trimmed(model$lineup, trim_lineup(model$lineup$value, jobs))
+}
+
+brief_like <- function(model, jobs, has_looks) {
+  if (is.null(model)) {
+    return(starter_brief(has_looks, jobs))
+  }
+
+  trimmed(model$brief, trim_brief(model$brief$value, jobs))
 }
 
 # A file as it stands, comments and all, unless something had to go.

@@ -91,110 +91,121 @@ read_parquet_apart <- function(file) {
 cases_from_table <- function(file, prompt) {
   table <- read_case_table(file)
   nodes <- lapply(names(table), table_node)
-  problems <- list()
-  note <- function(row, column, ...) {
-    problems[[length(problems) + 1]] <<- new_problem(
+  problem <- function(row, column, ...) {
+    new_problem(
       basename(file),
       paste("column", column),
       ...,
-      line = if (!is.na(row)) row + 1L
+      line = if (is.na(row)) NA_integer_ else row + 1L
     )
   }
 
-  for (column in names(table)[vapply(nodes, is.null, NA)]) {
-    known <- setdiff(names(trial_trees$suite.yml$children$cases$item$children), "watch")
-    note(
+  stop_for_problems(column_problems(table, nodes, problem), "new", "This table")
+  taken <- new.env()
+  taken$files <- list()
+  taken$problems <- list()
+  note <- function(...) taken$problems[[length(taken$problems) + 1]] <- problem(...)
+  cases <- lapply(seq_len(nrow(table)), function(row) {
+    take <- function(path, column) take_file(path, file, row, column, taken, note)
+    case_of_row(table[row, , drop = FALSE], nodes, take)
+  })
+  looks <- looks_of_rows(cases)
+  cases <- lapply(seq_along(cases), function(row) {
+    case <- cases[[row]]
+    case$look <- looks[[case$look %||% ""]]$name
+    finish_case(case, row, prompt)
+  })
+  ids <- vapply(cases, `[[`, "", "id")
+  given <- nzchar(table[["id"]] %||% rep("", nrow(table)))
+  cases <- with_unique_ids(cases, given)
+  twice <- lapply(which(given & duplicated(tolower(ids))), function(row) {
+    problem(row, "id", quoted(ids[row]), "an id that no other row has")
+  })
+  walked <- lapply(seq_along(cases), function(row) {
+    row_problems(cases[[row]], row, file, problem)
+  })
+  stop_for_problems(
+    bind_problems(taken$problems, twice, unlist(walked, recursive = FALSE)),
+    "new",
+    "This table"
+  )
+  list(
+    cases = cases,
+    looks = stats::setNames(
+      lapply(unname(looks), function(look) list(pictures = as.list(look$pictures))),
+      vapply(looks, `[[`, "", "name")
+    ),
+    files = taken$files
+  )
+}
+
+column_problems <- function(table, nodes, problem) {
+  known <- setdiff(names(trial_trees$suite.yml$children$cases$item$children), "watch")
+  unknown <- lapply(names(table)[vapply(nodes, is.null, NA)], function(column) {
+    problem(
       0L,
       column,
       "an unknown column",
       "a place inside a case, such as reference, prompt, reference.fit or mask.feather",
       nearest_word(column, known)
     )
-  }
-
-  for (column in unique(names(table)[duplicated(names(table))])) {
-    note(0L, column, "a column that comes twice", "every column once")
-  }
-
-  if (length(problems)) {
-    stop_for_problems(bind_problems(problems), "new", "This table")
-  }
-
-  taken <- new.env()
-  taken$files <- list()
-  look_by_cell <- list()
-  cases <- lapply(seq_len(nrow(table)), function(row) {
-    case <- list()
-    for (column in names(table)[nzchar(table[row, ])]) {
-      cell <- table[row, column]
-      node <- nodes[[match(column, names(table))]]
-      take <- function(path) take_file(path, file, row, column, taken, note)
-      value <- if (column == "look") {
-        paste(vapply(split_cell(cell), take, ""), collapse = "|")
-      } else if (!holds_paths(node)) {
-        cell_value(cell, node)
-      } else if (is.null(node$item)) {
-        take(cell)
-      } else {
-        lapply(split_cell(cell), take)
-      }
-      case <- put_at(case, split_words(column, "."), value)
-    }
-
-    if (!is.null(case$look)) {
-      pictures <- split_cell(case$look)
-      look_by_cell[[case$look]] <<- look_by_cell[[case$look]] %||% sub(
-        "\\.[^.]*$",
-        "",
-        basename(pictures[1])
-      )
-      case$look <- look_by_cell[[case$look]]
-    }
-
-    finish_case(case, row, prompt)
   })
-  ids <- vapply(cases, `[[`, "", "id")
-  given <- nzchar(table[["id"]] %||% rep("", nrow(table)))
-  unique_ids <- make.unique(ids, sep = "-")
-  cases <- Map(
-    function(case, id, own) {
-      if (!own) {
-        case$id <- id
-      }
+  twice <- lapply(unique(names(table)[duplicated(names(table))]), function(column) {
+    problem(0L, column, "a column that comes twice", "every column once")
+  })
+  bind_problems(unknown, twice)
+}
 
-      case
-    },
-    cases,
-    unique_ids,
-    given
-  )
-  for (row in which(given & duplicated(tolower(ids)))) {
-    note(row, "id", quoted(ids[row]), "an id that no other row has")
-  }
-
-  for (row in seq_along(cases)) {
-    for (problem in walk_record(
-      cases[[row]],
-      "",
-      trial_trees$suite.yml$children$cases$item,
-      basename(file)
-    )) {
-      note(
-        row,
-        if (nzchar(problem$place)) problem$place else "of the row",
-        problem$found,
-        problem$wanted,
-        problem$near
-      )
+# The cells of a row that hold something, each at its place in the case. `take(path, column)`
+# takes a picture over and says what it is called now.
+case_of_row <- function(cells, nodes, take) {
+  case <- list()
+  for (k in which(nzchar(unlist(cells)))) {
+    column <- names(cells)[k]
+    cell <- cells[[k]]
+    value <- if (column == "look") {
+      paste(vapply(split_cell(cell), take, "", column), collapse = "|")
+    } else if (!holds_paths(nodes[[k]])) {
+      cell_value(cell, nodes[[k]])
+    } else if (is.null(nodes[[k]]$item)) {
+      take(cell, column)
+    } else {
+      lapply(split_cell(cell), take, column)
     }
+    case <- put_at(case, split_words(column, "."), value)
   }
 
-  stop_for_problems(bind_problems(problems), "new", "This table")
-  looks <- stats::setNames(
-    lapply(names(look_by_cell), function(cell) list(pictures = as.list(split_cell(cell)))),
-    unlist(look_by_cell)
-  )
-  list(cases = unname(cases), looks = looks, files = taken$files)
+  case
+}
+
+# One look for each set of pictures that cells name, called after the first of them.
+looks_of_rows <- function(cases) {
+  cells <- unique(unlist(lapply(cases, `[[`, "look")))
+  lapply(stats::setNames(nm = cells), function(cell) {
+    pictures <- split_cell(cell)
+    list(name = sub("\\.[^.]*$", "", basename(pictures[1])), pictures = pictures)
+  })
+}
+
+# Ids that were made up give way to each other; what the table gives stays.
+with_unique_ids <- function(cases, given) {
+  ids <- make.unique(vapply(cases, `[[`, "", "id"), sep = "-")
+  lapply(seq_along(cases), function(row) {
+    case <- cases[[row]]
+    if (!given[row]) {
+      case$id <- ids[row]
+    }
+
+    case
+  })
+}
+
+row_problems <- function(case, row, file, problem) {
+  node <- trial_trees$suite.yml$children$cases$item
+  lapply(walk_record(case, "", node, basename(file)), function(found) {
+    place <- if (nzchar(found$place)) found$place else "of the row"
+    problem(row, place, found$found, found$wanted, found$near)
+  })
 }
 
 split_cell <- function(cell) trimws(split_words(cell, "|"))
@@ -231,13 +242,15 @@ cell_value <- function(cell, node) {
     } else {
       plain_value(cell, type$word)
     }
-    if (!is.null(value) && !anyNA(unlist(value)) && isTRUE(type$fits(value, type$more))) {
+    if (!anyNA(unlist(value)) && fits_type(value, type)) {
       return(value)
     }
   }
 
   cell
 }
+
+fits_type <- function(value, type) !is.null(value) && isTRUE(type$fits(value, type$more))
 
 # A cell as a value of a type other than a list; NULL or NA where it is none.
 plain_value <- function(cell, word) {

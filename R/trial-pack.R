@@ -151,43 +151,7 @@ unpack_trial <- function(file, folder) {
     )
   }
 
-  listed <- tryCatch(zip::zip_list(file), error = function(e) refuse("a damaged zip file"))
-  names <- enc2utf8(listed$filename)
-  climbs <- grepl("^([/\\\\~]|[A-Za-z]:)|(^|[/\\\\])\\.\\.([/\\\\]|$)|\\\\", names)
-  if (!all(validUTF8(names))) {
-    refuse("names that are no UTF-8")
-  }
-
-  if (any(climbs)) {
-    refuse(
-      paste0("a path that leaves its folder, ", quoted(names[climbs][1])),
-      "paths that stay inside"
-    )
-  }
-
-  if (anyDuplicated(tolower(sub("/$", "", names)))) {
-    refuse("one name twice")
-  }
-
-  if (nrow(listed) > max_packed_files || sum(listed$uncompressed_size) > max_packed_bytes) {
-    refuse(
-      paste0(nrow(listed), " files of ", round(sum(listed$uncompressed_size) / 1e6), " MB"),
-      "at most 50,000 files and 20 GB"
-    )
-  }
-
-  bag <- unique(sub("/.*", "", names))
-  files <- names[!grepl("/$", names)]
-  if (length(bag) != 1 ||
-    !all(
-      file.path(
-        bag,
-        c("bagit.txt", "bag-info.txt", "manifest-sha256.txt", "data/suite.yml")
-      ) %in% files
-    )) {
-    refuse("no bag with a manifest and a suite")
-  }
-
+  bag <- look_into_zip(file, refuse)
   work <- tempfile("unpack-", dirname(folder))
   on.exit(unlink(work, recursive = TRUE))
   tryCatch(
@@ -201,8 +165,69 @@ unpack_trial <- function(file, folder) {
     refuse(paste("a link,", quoted(there[nzchar(links)][1])), "files only")
   }
 
+  bag <- file.path(work, bag)
+  payload <- verified_payload(bag, refuse)
+  info <- readLines(file.path(bag, "bag-info.txt"), encoding = "UTF-8", warn = FALSE)
+  fingerprint <- sub(
+    "^Suite-Fingerprint: *",
+    "",
+    grep("^Suite-Fingerprint:", info, value = TRUE)
+  )
+  suite <- read_suite(file.path(bag, "data"))
+  if (!identical(fingerprint, fingerprint_suite(suite))) {
+    refuse(
+      "a suite of another fingerprint than it was packed with",
+      "a zip of this or a later version of Sprenn"
+    )
+  }
+
+  for (path in payload) {
+    copy_into(folder, file.path(bag, path), sub("^data/", "", path))
+  }
+
+  NULL
+}
+
+bag_parts <- c("bagit.txt", "bag-info.txt", "manifest-sha256.txt", "data/suite.yml")
+
+# What a zip says that it holds, before anything is unpacked: the name of its bag (RFC 8493).
+look_into_zip <- function(file, refuse) {
+  listed <- tryCatch(zip::zip_list(file), error = function(e) refuse("a damaged zip file"))
+  names <- enc2utf8(listed$filename)
+  if (!all(validUTF8(names))) {
+    refuse("names that are no UTF-8")
+  }
+
+  climbs <- grepl("^([/\\\\~]|[A-Za-z]:)|(^|[/\\\\])\\.\\.([/\\\\]|$)|\\\\", names)
+  if (any(climbs)) {
+    found <- paste0("a path that leaves its folder, ", quoted(names[climbs][1]))
+    refuse(found, "paths that stay inside")
+  }
+
+  if (anyDuplicated(tolower(sub("/$", "", names)))) {
+    refuse("one name twice")
+  }
+
+  bytes <- sum(listed$uncompressed_size)
+  if (nrow(listed) > max_packed_files || bytes > max_packed_bytes) {
+    refuse(
+      paste0(nrow(listed), " files of ", round(bytes / 1e6), " MB"),
+      "at most 50,000 files and 20 GB"
+    )
+  }
+
+  bag <- unique(sub("/.*", "", names))
+  if (length(bag) != 1 || !all(file.path(bag, bag_parts) %in% names)) {
+    refuse("no bag with a manifest and a suite")
+  }
+
+  bag
+}
+
+# The files of a bag, each held against its manifest.
+verified_payload <- function(bag, refuse) {
   manifest <- readLines(
-    file.path(work, bag, "manifest-sha256.txt"),
+    file.path(bag, "manifest-sha256.txt"),
     encoding = "UTF-8",
     warn = FALSE
   )
@@ -214,40 +239,19 @@ unpack_trial <- function(file, folder) {
     substr(manifest, 1, 64),
     unescape_path(sub("^[0-9a-f]{64} [ *]", "", manifest))
   )
-  payload <- list.files(file.path(work, bag, "data"), recursive = TRUE, all.files = TRUE)
-  payload <- file.path("data", payload)
+  there <- list.files(file.path(bag, "data"), recursive = TRUE, all.files = TRUE)
+  payload <- file.path("data", there)
   odd <- c(setdiff(payload, names(stated)), setdiff(names(stated), payload))
   if (length(odd)) {
     refuse(paste0("files and manifest at odds, ", shorten_list(quoted(odd))))
   }
 
-  hashes <- vapply(
-    file.path(work, bag, payload),
-    function(path) sha256_of(read_bytes(path)),
-    ""
-  )
+  hash_at <- function(path) sha256_of(read_bytes(path))
+  hashes <- vapply(file.path(bag, payload), hash_at, "")
   altered <- payload[hashes != stated[payload]]
   if (length(altered)) {
     refuse(paste0("files that were altered since, ", shorten_list(quoted(altered))))
   }
 
-  info <- readLines(file.path(work, bag, "bag-info.txt"), encoding = "UTF-8", warn = FALSE)
-  fingerprint <- sub(
-    "^Suite-Fingerprint: *",
-    "",
-    grep("^Suite-Fingerprint:", info, value = TRUE)
-  )
-  suite <- read_suite(file.path(work, bag, "data"))
-  if (!identical(fingerprint, fingerprint_suite(suite))) {
-    refuse(
-      "a suite of another fingerprint than it was packed with",
-      "a zip of this or a later version of Sprenn"
-    )
-  }
-
-  for (path in payload) {
-    copy_into(folder, file.path(work, bag, path), sub("^data/", "", path))
-  }
-
-  NULL
+  payload
 }

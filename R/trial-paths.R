@@ -177,53 +177,81 @@ small_size <- function(own) pmax(1, round(own * min(1, small_edge / max(own))))
 # Every file named in the suite: a data frame of `place`, `path` and `role`
 # (picture or keypoints).
 named_files <- function(suite) {
-  found <- new.env()
-  found$rows <- list()
-  add <- function(path, place, role = "picture") {
-    if (is_text(path)) {
-      found$rows[[length(found$rows) + 1]] <- c(place, path, role)
-    }
-  }
-
-  add_picture <- function(value, place, key = "picture") {
-    if (is.list(value)) {
-      add(value[[key]], paste0(place, ".", key))
-    } else {
-      add(value, place)
-    }
-  }
-
-  keyed <- function(x) if (is_keyed(x)) x
-  looks <- keyed(keyed(suite)$looks)
-  for (name in names(looks)) {
-    pictures <- keyed(looks[[name]])$pictures
-    for (i in seq_along(pictures)) {
-      add(pictures[[i]], paste0("looks.", name, ".pictures[", i, "]"))
-    }
-  }
-
-  cases <- keyed(suite)$cases
-  for (i in seq_along(if (is.list(cases)) cases)) {
-    case <- keyed(cases[[i]])
-    place <- paste0("cases[", i, "]")
-    add_picture(case[["reference"]], paste0(place, ".reference"))
-    several <- if (is.list(case$references)) case$references
-    for (j in seq_along(several)) {
-      add_picture(several[[j]], paste0(place, ".references[", j, "]"))
-    }
-
-    add_picture(case$mask, paste0(place, ".mask"))
-    for (name in names(keyed(case$watch))) {
-      add(keyed(case$watch[[name]])$mask, paste0(place, ".watch.", name, ".mask"))
-    }
-
-    for (kind in names(keyed(case$guides))) {
-      guide <- keyed(case$guides[[kind]])
-      add(guide$picture, paste0(place, ".guides.", kind, ".picture"))
-      add(guide$keypoints, paste0(place, ".guides.", kind, ".keypoints"), "keypoints")
-    }
-  }
-
-  rows <- do.call(rbind, c(list(matrix("", 0, 3)), found$rows))
+  suite <- keyed_or_null(suite)
+  looks <- keyed_or_null(suite$looks)
+  cases <- if (is.list(suite$cases)) suite$cases
+  rows <- c(
+    unlist(
+      lapply(names(looks), function(name) {
+        files_of_each(
+          keyed_or_null(looks[[name]])$pictures,
+          paste0("looks.", name, ".pictures"),
+          named_file
+        )
+      }),
+      recursive = FALSE
+    ),
+    unlist(
+      lapply(seq_along(cases), function(i) {
+        files_of_case(keyed_or_null(cases[[i]]), paste0("cases[", i, "]"))
+      }),
+      recursive = FALSE
+    )
+  )
+  rows <- do.call(rbind, c(list(matrix("", 0, 3)), rows))
   data.frame(place = rows[, 1], path = rows[, 2], role = rows[, 3])
+}
+
+keyed_or_null <- function(x) if (is_keyed(x)) x
+
+# A file as it is named: place, path and role; nothing where no text stands.
+named_file <- function(path, place, role = "picture") {
+  if (is_text(path)) {
+    list(c(place, path, role))
+  }
+}
+
+# A picture alone, or one among other keys.
+named_picture <- function(value, place) {
+  if (is.list(value)) {
+    named_file(value$picture, paste0(place, ".picture"))
+  } else {
+    named_file(value, place)
+  }
+}
+
+files_of_each <- function(values, place, named = named_picture) {
+  rows <- lapply(seq_along(values), function(i) named(values[[i]], paste0(place, "[", i, "]")))
+  unlist(rows, recursive = FALSE)
+}
+
+# By [[ ]], since $ would take `references` for `reference`.
+files_of_case <- function(case, place) {
+  watch <- keyed_or_null(case$watch)
+  guides <- keyed_or_null(case$guides)
+  c(
+    named_picture(case[["reference"]], paste0(place, ".reference")),
+    files_of_each(
+      if (is.list(case$references)) case$references,
+      paste0(place, ".references")
+    ),
+    named_picture(case$mask, paste0(place, ".mask")),
+    unlist(
+      lapply(names(watch), function(name) {
+        named_file(keyed_or_null(watch[[name]])$mask, paste0(place, ".watch.", name, ".mask"))
+      }),
+      recursive = FALSE
+    ),
+    unlist(
+      lapply(names(guides), function(kind) {
+        guide <- keyed_or_null(guides[[kind]])
+        at <- paste0(place, ".guides.", kind)
+        c(
+          named_file(guide$picture, paste0(at, ".picture")),
+          named_file(guide$keypoints, paste0(at, ".keypoints"), "keypoints")
+        )
+      }),
+      recursive = FALSE
+    )
+  )
 }

@@ -3,22 +3,16 @@
 # is one of these words, perhaps with something behind it (`number 0..1`).
 
 field_types <- function() {
+  c(text_types(), number_types(), picture_types(), nested_types())
+}
+
+text_types <- function() {
   list(
     text = new_type(is_text, "text", list(type = "string", pattern = "\\S")),
     id = new_type(
       function(x) is_text(x) && grepl(id_pattern, x, perl = TRUE),
       "a name of letters, digits, - and _, at most 60 long",
       list(type = "string", pattern = id_pattern)
-    ),
-    integer = new_type(
-      function(x, more) is_number(x) && x == round(x) && in_range(x, more),
-      function(more) paste0("a whole number", range_words(more)),
-      function(more) c(list(type = "integer"), range_schema(more))
-    ),
-    number = new_type(
-      function(x, more) is_number(x) && in_range(x, more),
-      function(more) paste0("a number", range_words(more)),
-      function(more) c(list(type = "number"), range_schema(more))
     ),
     flag = new_type(
       function(x) isTRUE(x) || isFALSE(x),
@@ -60,6 +54,21 @@ field_types <- function() {
       function(more) paste("one of", gsub("|", ", ", more, fixed = TRUE)),
       function(more) list(enum = as.list(split_words(more, "|"))),
       known = function(more) split_words(more, "|")
+    )
+  )
+}
+
+number_types <- function() {
+  list(
+    integer = new_type(
+      function(x, more) is_number(x) && x == round(x) && in_range(x, more),
+      function(more) paste0("a whole number", range_words(more)),
+      function(more) c(list(type = "integer"), range_schema(more))
+    ),
+    number = new_type(
+      function(x, more) is_number(x) && in_range(x, more),
+      function(more) paste0("a number", range_words(more)),
+      function(more) c(list(type = "number"), range_schema(more))
     ),
     size = new_type(
       function(x) {
@@ -76,11 +85,6 @@ field_types <- function() {
         list(anyOf = list(edge, list(type = "array", items = edge, minItems = 2, maxItems = 2)))
       })
     ),
-    point = new_type(
-      function(x) is_numbers(x, 2, c(0, 1)),
-      "[x, y] as shares from 0 to 1",
-      numbers_schema(2, c(0, 1))
-    ),
     range = new_type(
       function(x) is_numbers(x, 2, c(0, Inf)) && x[[1]] < x[[2]],
       "[from, to] with from below to",
@@ -90,6 +94,31 @@ field_types <- function() {
         minItems = 2,
         maxItems = 2
       )
+    ),
+    bound = new_type(
+      function(x) !is.null(read_bound(x)),
+      "\"at least 0.3\", \"at most 0.3\" or \"between 0.2 and 0.5\", with numbers from 0 to 1",
+      list(type = "string", pattern = bound_pattern)
+    ),
+    count = new_type(
+      function(x) !is.null(read_count(x)),
+      "a whole number, \"at least 2\", \"at most 5\" or \"between 2 and 4\"",
+      list(
+        anyOf = list(
+          list(type = "integer", minimum = 0, maximum = 999),
+          list(type = "string", pattern = count_pattern)
+        )
+      )
+    )
+  )
+}
+
+picture_types <- function() {
+  list(
+    point = new_type(
+      function(x) is_numbers(x, 2, c(0, 1)),
+      "[x, y] as shares from 0 to 1",
+      numbers_schema(2, c(0, 1))
     ),
     paint = new_type(
       function(x) is_text(x) && grepl(paint_pattern, x, perl = TRUE),
@@ -145,22 +174,12 @@ field_types <- function() {
         )
       },
       known = function(more) c(place_names(), "inside mask", "outside mask")
-    ),
-    bound = new_type(
-      function(x) !is.null(read_bound(x)),
-      "\"at least 0.3\", \"at most 0.3\" or \"between 0.2 and 0.5\", with numbers from 0 to 1",
-      list(type = "string", pattern = bound_pattern)
-    ),
-    count = new_type(
-      function(x) !is.null(read_count(x)),
-      "a whole number, \"at least 2\", \"at most 5\" or \"between 2 and 4\"",
-      list(
-        anyOf = list(
-          list(type = "integer", minimum = 0, maximum = 999),
-          list(type = "string", pattern = count_pattern)
-        )
-      )
-    ),
+    )
+  )
+}
+
+nested_types <- function() {
+  list(
     list = new_type(
       function(x, more) {
         is.list(x) && is.null(names(x)) && in_range(length(x), more %|NA|% "1..1000000")

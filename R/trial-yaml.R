@@ -236,7 +236,7 @@ locate_flow <- function(lines, at, rest, place) {
   flow$done <- !grepl("^[[{]", rest)
   while (!flow$done) {
     for (char in strsplit(rest, "")[[1]]) {
-      if (char == "#" && !nzchar(flow$quote) && (flow$word == "" || endsWith(flow$word, " "))) {
+      if (begins_comment(flow, char)) {
         break
       }
 
@@ -272,8 +272,7 @@ take_char <- function(flow, char) {
     return(end_value(flow, char == ","))
   }
 
-  top <- flow$stack[[length(flow$stack)]]
-  if (char == ":" && !top$list && top$key == "") {
+  if (char == ":" && awaits_key(flow)) {
     return(end_key(flow))
   }
 
@@ -283,6 +282,15 @@ take_char <- function(flow, char) {
 
   flow$word <- paste0(flow$word, char)
   flow
+}
+
+awaits_key <- function(flow) {
+  top <- flow$stack[[length(flow$stack)]]
+  !top$list && top$key == ""
+}
+
+begins_comment <- function(flow, char) {
+  char == "#" && !nzchar(flow$quote) && (flow$word == "" || endsWith(flow$word, " "))
 }
 
 note_here <- function(flow) {

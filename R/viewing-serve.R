@@ -89,15 +89,9 @@ view_takes <- function(
 # The page and what answers it. Who is looking now is kept here, so that a name has one
 # person behind it.
 viewing_app <- function(viewing, token) {
-  looking <- new.env()
-  pictures <- new.env()
-  allowed <- function(query, host) {
-    given <- shiny::parseQueryString(query %||% "")$token
-    identical(given, token) && grepl("^(127\\.0\\.0\\.1|localhost)(:[0-9]+)?$", host %||% "")
-  }
-
+  desk <- list(viewing = viewing, token = token, looking = new.env(), pictures = new.env())
   ui <- function(request) {
-    if (!allowed(request$QUERY_STRING, request$HTTP_HOST)) {
+    if (!may_view(desk, request$QUERY_STRING, request$HTTP_HOST)) {
       return(shiny::httpResponse(
         403,
         "text/plain; charset=utf-8",
@@ -108,84 +102,106 @@ viewing_app <- function(viewing, token) {
     viewing_page(viewing)
   }
 
-  shiny::shinyApp(ui, function(input, output, session) {
-    open <- function() allowed(session$clientData$url_search, session$request$HTTP_HOST)
-    person <- NULL
-    shown <- NULL
-    send <- function(next_one) {
-      shown <<- next_one
-      if (is.null(shown)) {
-        count <- nrow(viewing_ballots_of(viewing, person))
-        return(session$sendCustomMessage(
-          "done",
-          paste0(
-            count_words(count, "answer"), if (count == 1) " is" else " are",
-            " kept under the name ", person, ". You can close this page."
-          )
-        ))
-      }
+  shiny::shinyApp(ui, function(input, output, session) serve_person(desk, input, session))
+}
 
-      session$sendCustomMessage("show", showing_message(viewing, shown, session, pictures))
+may_view <- function(desk, query, host) {
+  given <- shiny::parseQueryString(query %||% "")$token
+  here <- grepl("^(127\\.0\\.0\\.1|localhost)(:[0-9]+)?$", host %||% "")
+  identical(given, desk$token) && here
+}
+
+# One window: who sits before it, and what it shows.
+serve_person <- function(desk, input, session) {
+  viewing <- desk$viewing
+  person <- NULL
+  shown <- NULL
+  send <- function(next_one) {
+    shown <<- next_one
+    if (is.null(shown)) {
+      session$sendCustomMessage("done", done_words(viewing, person))
+    } else {
+      message <- showing_message(viewing, shown, session, desk$pictures)
+      session$sendCustomMessage("show", message)
     }
+  }
 
-    shiny::observeEvent(input$person, {
-      name <- trimws(gsub("[[:cntrl:][:space:]]+", " ", as.character(input$person$name)))
-      refused <- if (!open()) {
-        "This page wants the whole address that was printed, with its token."
-      } else if (nchar(name) < 1 || nchar(name) > 40) {
-        "A name of 1 to 40 characters, please."
-      } else if (!is.null(looking[[name]])) {
-        paste0(
-          name,
-          " is judging already. If that is you in another window, close that one first; if it is ",
-          "somebody else, please take another name."
-        )
-      }
-      if (!is.null(refused)) {
-        session$sendCustomMessage("refused", refused)
-      } else {
-        looking[[name]] <- session$token
-        person <<- name
-        send(next_showing(viewing, name))
-      }
-    })
-    shiny::observeEvent(input$said, {
-      # A ballot of another showing is an old one, sent twice or late.
-      if (!is.null(person) && !is.null(shown) && identical(input$said$ballot, shown$ballot)) {
-        kept <- tryCatch(
-          {
-            record_ballot(viewing, person, shown, input$said)
-            TRUE
-          },
-          sprenn_error = function(e) {
-            session$sendCustomMessage("refused", conditionMessage(e))
-            FALSE
-          }
-        )
-        if (kept) {
-          send(next_showing(viewing, person))
-        }
-      }
-    })
-    shiny::observeEvent(input$undo, {
-      if (!is.null(person)) {
-        send(undo_ballot(viewing, person) %||% next_showing(viewing, person))
-      }
-    })
-    shiny::observeEvent(input$results, {
-      if (!is.null(person)) {
-        session$sendCustomMessage(
-          "results",
-          as.character(results_html(viewing_of(viewing$store, viewing$trial)))
-        )
-      }
-    })
-    session$onSessionEnded(function() {
-      if (!is.null(person) && identical(looking[[person]], session$token)) {
-        rm(list = person, envir = looking)
-      }
-    })
+  shiny::observeEvent(input$person, {
+    name <- trimws(gsub("[[:cntrl:][:space:]]+", " ", as.character(input$person$name)))
+    refused <- why_refused(desk, name, session)
+    if (is.null(refused)) {
+      desk$looking[[name]] <- session$token
+      person <<- name
+      send(next_showing(viewing, name))
+    } else {
+      session$sendCustomMessage("refused", refused)
+    }
   })
+  shiny::observeEvent(input$said, {
+    # A ballot of another showing is an old one, sent twice or late.
+    current <- !is.null(person) && identical(input$said$ballot, shown$ballot)
+    if (current &&
+      !is.null(shown) &&
+      keep_ballot(viewing, person, shown, input$said, session)) {
+      send(next_showing(viewing, person))
+    }
+  })
+  shiny::observeEvent(input$undo, {
+    if (!is.null(person)) {
+      send(undo_ballot(viewing, person) %||% next_showing(viewing, person))
+    }
+  })
+  shiny::observeEvent(input$results, {
+    if (!is.null(person)) {
+      results <- results_html(viewing_of(viewing$store, viewing$trial))
+      session$sendCustomMessage("results", as.character(results))
+    }
+  })
+  session$onSessionEnded(function() {
+    if (!is.null(person) && identical(desk$looking[[person]], session$token)) {
+      rm(list = person, envir = desk$looking)
+    }
+  })
+}
+
+done_words <- function(viewing, person) {
+  count <- nrow(viewing_ballots_of(viewing, person))
+  paste0(
+    count_words(count, "answer"), if (count == 1) " is" else " are",
+    " kept under the name ", person, ". You can close this page."
+  )
+}
+
+why_refused <- function(desk, name, session) {
+  if (!may_view(desk, session$clientData$url_search, session$request$HTTP_HOST)) {
+    return("This page wants the whole address that was printed, with its token.")
+  }
+
+  if (nchar(name) < 1 || nchar(name) > 40) {
+    return("A name of 1 to 40 characters, please.")
+  }
+
+  if (!is.null(desk$looking[[name]])) {
+    paste0(
+      name,
+      " is judging already. If that is you in another window, close that one first; if ",
+      "it is somebody else, please take another name."
+    )
+  }
+}
+
+# Whether an answer could be kept; if not, the page is told why.
+keep_ballot <- function(viewing, person, shown, said, session) {
+  tryCatch(
+    {
+      record_ballot(viewing, person, shown, said)
+      TRUE
+    },
+    sprenn_error = function(e) {
+      session$sendCustomMessage("refused", conditionMessage(e))
+      FALSE
+    }
+  )
 }
 
 viewing_ballots_of <- function(viewing, person) {

@@ -38,7 +38,7 @@ texts_of_calls <- function(code, callers) {
 
 # "command --option" for all that the tests type, and the commands alone.
 typed_in_tests <- function(code, commands) {
-  runs <- c(run_cli = NA, start_run = "run")
+  runs <- c(run_cli = NA, data_of = NA, start_run = "run")
   typed <- lapply(code, function(top) {
     anywhere <- intersect(texts_in(top), commands)
     lapply(names(runs), function(caller) {
@@ -51,6 +51,10 @@ typed_in_tests <- function(code, commands) {
         }
 
         options <- sub("=.*", "", grep("^--", texts, value = TRUE))
+        if (caller == "data_of") {
+          options <- c(options, "--json")
+        }
+
         c(command, as.vector(outer(command, options, paste)))
       })
     })
