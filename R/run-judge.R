@@ -236,19 +236,13 @@ interview <- function(jobs, judge, land, alive = function() NULL) {
   flying <- 0
   problem <- NULL
   settle <- function(entry, said) {
-    said <- checked_answer(judge, entry$job, said)
-    if (!inherits(said, "condition")) {
-      return(land(entry$job, said))
+    outcome <- settle_answer(judge, entry, said)
+    if (!is.null(outcome$said)) {
+      land(entry$job, outcome$said)
     }
 
-    wait <- said$retry_after %||% pause_after(entry$tries, judge$name)
-    if (!may_pass(said, entry$tries, wait)) {
-      problem <<- problem %||% said
-      return()
-    }
-
-    entry$due <- clock() + wait
-    waiting <<- c(waiting, list(entry))
+    waiting <<- c(waiting, outcome$again)
+    problem <<- problem %||% outcome$problem
   }
 
   send <- function(entry) {
@@ -315,6 +309,22 @@ what_follows <- function(then, answer) {
   }
 
   tryCatch(then(answer), sprenn_failure = identity, error = as_engine_error)
+}
+
+# What an answer leads to: what was `said`, the entry `again` in a list, or a `problem`.
+settle_answer <- function(judge, entry, said) {
+  said <- checked_answer(judge, entry$job, said)
+  if (!inherits(said, "condition")) {
+    return(list(said = said))
+  }
+
+  wait <- said$retry_after %||% pause_after(entry$tries, judge$name)
+  if (!may_pass(said, entry$tries, wait)) {
+    return(list(problem = said))
+  }
+
+  entry$due <- clock() + wait
+  list(again = list(entry))
 }
 
 checked_answer <- function(judge, job, said) {
