@@ -27,7 +27,7 @@ files <- list.files("tests/testthat", "^test-.*[.]R$", full.names = TRUE)
 long <- paste0(
   "test-",
   c(
-    "examples", "survival", "faults", "cli", "elsewhere", "conform", "works", "calibrate",
+    "help-examples", "examples", "survival", "faults", "cli", "elsewhere", "conform", "works", "calibrate",
     "standins", "characters", "kinds", "plan", "recipe", "export", "postgres"
   ),
   ".R"
