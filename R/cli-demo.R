@@ -32,14 +32,7 @@ make_demo <- function(trial = "brackwater", cases = NULL, progress = NULL) {
 # The ports that served.yml names, or free ones where those are taken.
 demo_ports <- function() {
   ports <- c(bracken = 8461, sorrel = 8462, quince = 8463)
-  taken <- vapply(
-    ports,
-    function(port) {
-      inherits(try(suppressWarnings(close(serverSocket(port))), silent = TRUE), "try-error")
-    },
-    NA
-  )
-  ports[taken] <- NA
+  ports[vapply(ports, is_taken, NA)] <- NA
   ports
 }
 

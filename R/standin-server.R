@@ -57,11 +57,7 @@ start_standins <- function(
     )
   }
 
-  wrong <- ports[!is.na(ports) & !ports %in% 1:65535]
-  if (length(wrong)) {
-    stop("A port is a whole number from 1 to 65535, not ", format(wrong[1]), ".", call. = FALSE)
-  }
-
+  stop_for_ports(ports[!is.na(ports)])
   for (spec in faults) {
     read_faults(spec)
   }
@@ -123,6 +119,32 @@ start_standins <- function(
     list(addresses = addresses, ledgers = ledgers, processes = started),
     class = "sprenn_standins"
   )
+}
+
+stop_for_ports <- function(ports) {
+  wrong <- ports[!ports %in% 1:65535]
+  if (length(wrong)) {
+    stop("A port is a whole number from 1 to 65535, not ", format(wrong[1]), ".", call. = FALSE)
+  }
+
+  # Whoever has a port already would answer in the stand-in's place.
+  taken <- Filter(is_taken, ports)
+  if (length(taken)) {
+    stop(
+      "Port ",
+      taken[1],
+      ", which ",
+      names(taken)[1],
+      " should have, is taken by another ",
+      "process. Stop that, or choose another port.",
+      call. = FALSE
+    )
+  }
+}
+
+is_taken <- function(port) {
+  tried <- try(suppressWarnings(close(serverSocket(port))), silent = TRUE)
+  inherits(tried, "try-error")
 }
 
 served_standins <- c("bracken", "sorrel", "quince", "yarrow", "heron", "plover")

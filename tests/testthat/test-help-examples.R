@@ -53,6 +53,11 @@ laid_out <- list(
   probe = function(folder) {
     file.copy(file.path(folder, "tile.png"), file.path(folder, "take.png"))
   },
+  standins = function(folder) {
+    # These want the ports that the demo's servers have had until now.
+    stop_standins(shared$running)
+    shared$running <- NULL
+  },
   completions = function(folder) {
     dir.create(
       file.path(folder, "home", ".local", "share", "bash-completion", "completions"),

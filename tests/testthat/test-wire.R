@@ -197,3 +197,17 @@ test_that("a key is sent as the lineup says, and shown nowhere", {
     "BRACKEN_KEY, which should hold the key, is not set"
   )
 })
+
+test_that("a port that somebody has is refused before anything is started", {
+  port <- httpuv::randomPort()
+  running <- start_standins(c(quince = port))
+  withr::defer(stop_standins(running))
+  expect_error(start_standins(c(bracken = port)), "is taken by another process")
+  said <- run_cli("standins", "bracken", "--port", port, "--for", "1")
+  expect_gt(said$status, 0)
+  expect_match(said$err, "is taken by another process", all = FALSE)
+  # What was stopped gives its port back at once.
+  stop_standins(running)
+  running <- start_standins(c(quince = port))
+  expect_match(curl_text(paste0(running$addresses[["quince"]], "/about")), "quince")
+})
