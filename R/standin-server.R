@@ -131,20 +131,32 @@ stop_for_ports <- function(ports) {
   taken <- Filter(is_taken, ports)
   if (length(taken)) {
     stop(
-      "Port ",
-      taken[1],
-      ", which ",
-      names(taken)[1],
-      " should have, is taken by another ",
-      "process. Stop that, or choose another port.",
+      paste0(
+        "Port ", taken[1], ", which ", names(taken)[1],
+        " should have, is taken by another process. Stop that, or choose another port."
+      ),
       call. = FALSE
     )
   }
 }
 
+# A port that has just been given back may be held for a moment more.
+port_patience <- 1
+
 is_taken <- function(port) {
-  tried <- try(suppressWarnings(close(serverSocket(port))), silent = TRUE)
-  inherits(tried, "try-error")
+  began <- proc.time()[["elapsed"]]
+  repeat {
+    tried <- try(suppressWarnings(close(serverSocket(port))), silent = TRUE)
+    if (!inherits(tried, "try-error")) {
+      return(FALSE)
+    }
+
+    if (proc.time()[["elapsed"]] - began > port_patience) {
+      return(TRUE)
+    }
+
+    Sys.sleep(0.05)
+  }
 }
 
 served_standins <- c("bracken", "sorrel", "quince", "yarrow", "heron", "plover")
