@@ -1,8 +1,5 @@
 # From a sound brief.yml to the brief that a choice is made by.
 
-# Which of several pipelines that are close enough is taken.
-preferences <- c("better", "cheaper", "faster")
-
 brief_problems <- function(read, suite) {
   brief <- read$value
   if (is.null(brief) || nrow(read$problems) > 0) {

@@ -156,16 +156,6 @@ engine_words <- function(engines) {
   )
 }
 
-show_seconds <- function(seconds) {
-  if (seconds < 90) {
-    paste(ceiling(seconds), "s")
-  } else if (seconds < 5400) {
-    paste(ceiling(seconds / 60), "min")
-  } else {
-    paste(format(round(seconds / 3600, 1)), "h")
-  }
-}
-
 terminal_width <- function() {
   width <- suppressWarnings(as.integer(Sys.getenv("COLUMNS", "")))
   if (is.na(width)) cli::console_width() else width

@@ -86,9 +86,6 @@ engine <- function(
   )
 }
 
-engine_kinds <- c("function", "http", "inference", "command", "folder")
-variable_pattern <- "^[A-Za-z_][A-Za-z0-9_]*$"
-
 about_defaults <- list(
   version = "",
   settings = list(),
@@ -176,8 +173,6 @@ is_checkpoint <- function(checkpoint) {
     are_between(unlist(checkpoint$sizes) %||% checkpoint_edges, checkpoint_edges) &&
     checkmate::test_number(checkpoint$multiple_of %||% 1, lower = 1)
 }
-
-are_between <- function(x, ends) is.numeric(x) && all(x >= ends[1] & x <= ends[2])
 
 check_emphasis <- function(emphasis) {
   said <- checkmate::check_string(emphasis)
@@ -307,3 +302,4 @@ print.sprenn_engine <- function(x, ...) {
   cat(format(x, ...), sep = "\n")
   invisible(x)
 }
+

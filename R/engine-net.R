@@ -155,14 +155,6 @@ stop_for_lost <- function(call, message) {
   stop_for_transport(call$url, message, call$seconds)
 }
 
-format_bytes <- function(n) {
-  if (n >= 1e6) {
-    paste(round(n / 1e6), "MB")
-  } else {
-    paste(round(n / 1e3), "kB")
-  }
-}
-
 stop_for_transport <- function(url, said, seconds) {
   said <- trimws(gsub("[[:space:]]+", " ", sub("^.*\\]: ?", "", said)))
   late <- grepl("timed out|timeout was reached", said, ignore.case = TRUE)

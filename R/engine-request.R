@@ -264,3 +264,50 @@ print.sprenn_request <- function(x, ...) {
   writeLines(format(x, ...))
   invisible(x)
 }
+
+# Whether an engine takes a setting, and this value of it: a range of numbers, or
+# one of several words.
+setting_problem <- function(value, name, about, place) {
+  setting <- about$settings[[name]]
+  if (is.null(setting)) {
+    return(unknown_setting(name, about, place))
+  }
+
+  words <- unlist(setting$words)
+  if (is.null(words)) {
+    if (is.numeric(value) && value >= setting$from && value <= setting$to) {
+      return(no_problems())
+    }
+
+    span <- paste("a number from", setting$from, "to", setting$to)
+    return(new_problem("lineup.yml", place, show_value(value), span))
+  }
+
+  if (value %in% words) {
+    return(no_problems())
+  }
+
+  new_problem(
+    "lineup.yml",
+    place,
+    show_value(value),
+    paste("one of", paste(words, collapse = ", ")),
+    nearest_word(as.character(value), words)
+  )
+}
+
+unknown_setting <- function(name, about, place) {
+  known <- names(about$settings)
+  takes <- if (length(known)) {
+    paste0("what ", about$name, " takes: ", paste(known, collapse = ", "))
+  } else {
+    paste0("no settings: ", about$name, " takes none")
+  }
+  new_problem(
+    "lineup.yml",
+    place,
+    "a setting that the engine does not take",
+    takes,
+    nearest_word(name, known)
+  )
+}

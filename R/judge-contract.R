@@ -108,8 +108,6 @@ new_judge <- function(
   )
 }
 
-judge_kinds <- c("answering", "embedding", "vectors", "pose", "depth")
-
 #' @export
 print.sprenn_judge <- function(x, ...) {
   writeLines(paste0("A judge, ", x$name, " (", x$kind, ")"))
@@ -203,4 +201,53 @@ check_each <- function(said, n, sound, otherwise, refuse) {
   }
 
   said
+}
+
+# What was said as it is kept, and back.
+pack_said <- function(said, kind) {
+  floats <- function(values) {
+    gsub(
+      "\n",
+      "",
+      jsonlite::base64_enc(writeBin(as.double(values), raw(), size = 4, endian = "little")),
+      fixed = TRUE
+    )
+  }
+
+  switch(kind,
+    answering = formatC(said, digits = 15, format = "g"),
+    embedding = floats(said),
+    pose = to_json(list(figures = said)),
+    depth = floats(
+      resize_map(
+        array((said - min(said)) / max(diff(range(said)), 1e-12), dim(said)),
+        c(32, 32)
+      )
+    )
+  )
+}
+
+unpack_said <- function(text, kind) {
+  floats <- function(one) {
+    bytes <- jsonlite::base64_dec(one)
+    readBin(bytes, "double", length(bytes) %/% 4, size = 4, endian = "little")
+  }
+
+  if (kind == "answering") {
+    return(as.list(as.numeric(text)))
+  }
+
+  lapply(text, function(one) {
+    if (is.na(one)) {
+      return(NULL)
+    }
+
+    if (kind == "pose") {
+      lapply(jsonlite::parse_json(one)$figures, function(figure) {
+        lapply(figure, function(at) as.numeric(unlist(at)))
+      })
+    } else {
+      floats(one)
+    }
+  })
 }

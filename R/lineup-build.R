@@ -112,29 +112,6 @@ function_engine <- function(wanted, folder) {
   engine
 }
 
-# What `call` (package::function) or `file` (its last value) gives.
-code_value <- function(wanted, folder) {
-  if (!is.null(wanted$call)) {
-    parts <- strsplit(wanted$call, "::", fixed = TRUE)[[1]]
-    if (length(parts) != 2) {
-      stop(quoted(wanted$call))
-    }
-
-    return(getExportedValue(parts[1], parts[2])())
-  }
-
-  at <- resolve_path(wanted$file, folder)
-  if (!is.null(at$wrong)) {
-    stop(quoted(wanted$file), ", ", at$wrong)
-  }
-
-  if (!file.exists(at$path)) {
-    stop(quoted(wanted$file), ", no such file")
-  }
-
-  value_of_file(at$path)
-}
-
 # All pipelines, sweeps unfolded: a tibble with `pipeline`, `engine`,
 # `checkpoint`, `hold`, `settings` and `add_ons` (list columns), `native_hold`;
 # `jobs` (a list column, all jobs if none was named), `if_missing`, `follows`
@@ -293,14 +270,6 @@ setting_of <- function(pipeline, name) {
 
 number_or_na <- function(value) if (is.numeric(value)) as.numeric(value) else NA_real_
 
-sort_by_name <- function(values) {
-  if (length(values) == 0) {
-    list()
-  } else {
-    values[order(names(values), method = "radix")]
-  }
-}
-
 # Pairs of pipelines that ask the same engine for the same: what an engine calls
 # itself counts, not the name that the lineup gives it.
 same_recipes <- function(lineup) {
@@ -308,4 +277,34 @@ same_recipes <- function(lineup) {
   pipelines <- lineup$pipelines
   keys <- step_recipes(steps, lineup$engines)[match(pipelines$pipeline, steps$pipeline)]
   lapply(which(duplicated(keys)), function(i) pipelines$pipeline[c(match(keys[i], keys), i)])
+}
+
+# The pipelines, and the steps that chains begin with.
+all_steps <- function(lineup) rbind(lineup$pipelines, lineup$stages)
+
+# A recipe is an engine with all that it is told, and what that works on.
+step_recipes <- function(steps, engines) {
+  recipes <- character()
+  for (i in order(steps$stage)) {
+    own <- recipe_hash(steps[i, ], engines)
+    recipes[[steps$pipeline[i]]] <- if (is.na(steps$follows[i])) {
+      own
+    } else {
+      hash_of(list(own, recipes[[steps$follows[i]]]))
+    }
+  }
+
+  unname(recipes[steps$pipeline])
+}
+
+recipe_hash <- function(pipeline, engines) {
+  about <- engines[[pipeline$engine]]$about
+  hash_of(list(
+    about$name,
+    about$version,
+    pipeline$checkpoint,
+    pipeline$native_hold,
+    pipeline$settings[[1]],
+    pipeline$add_ons[[1]]
+  ))
 }

@@ -135,53 +135,6 @@ add_on_problem <- function(name, about, problem) {
   )
 }
 
-# Whether an engine takes a setting, and this value of it: a range of numbers, or
-# one of several words.
-setting_problem <- function(value, name, about, place) {
-  setting <- about$settings[[name]]
-  if (is.null(setting)) {
-    return(unknown_setting(name, about, place))
-  }
-
-  words <- unlist(setting$words)
-  if (is.null(words)) {
-    if (is.numeric(value) && value >= setting$from && value <= setting$to) {
-      return(no_problems())
-    }
-
-    span <- paste("a number from", setting$from, "to", setting$to)
-    return(new_problem("lineup.yml", place, show_value(value), span))
-  }
-
-  if (value %in% words) {
-    return(no_problems())
-  }
-
-  new_problem(
-    "lineup.yml",
-    place,
-    show_value(value),
-    paste("one of", paste(words, collapse = ", ")),
-    nearest_word(as.character(value), words)
-  )
-}
-
-unknown_setting <- function(name, about, place) {
-  known <- names(about$settings)
-  takes <- if (length(known)) {
-    paste0("what ", about$name, " takes: ", paste(known, collapse = ", "))
-  } else {
-    paste0("no settings: ", about$name, " takes none")
-  }
-  new_problem(
-    "lineup.yml",
-    place,
-    "a setting that the engine does not take",
-    takes,
-    nearest_word(name, known)
-  )
-}
-
 sweep_problems <- function(sweep, place, pipelines, engines, all) {
   ids <- vapply(pipelines, `[[`, "", "id")
   problems <- list()
@@ -239,22 +192,6 @@ sweep_problems <- function(sweep, place, pipelines, engines, all) {
 
   bind_problems(problems)
 }
-
-# Inputs that a case may bring and an engine may or may not take.
-input_words <- c(
-  look = "pictures of a look",
-  mask = "a mask",
-  references = "several references",
-  text_alone = "no reference at all",
-  negative = "unwanted things",
-  edges = "an edges guide",
-  soft_edges = "a soft_edges guide",
-  areas = "an areas guide",
-  depth = "a depth guide",
-  pose = "a pose guide"
-)
-
-input_kinds <- function() names(input_words)
 
 inputs_of <- function(case) {
   c(

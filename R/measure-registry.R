@@ -227,3 +227,8 @@ map_box <- function(map) {
   down <- ends(rowSums(map))
   say_box(c(across[1], down[1], across[2], down[2]))
 }
+
+# Changes whenever a measure does, so that old scores are never mixed with new.
+measures_version <- "8"
+
+axes <- c("structure", "adherence", "style")

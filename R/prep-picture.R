@@ -93,13 +93,6 @@ stop_picture <- function(path, found) {
   )
 }
 
-one_line <- function(e) {
-  text <- sub("^.*libpng error: |^Error: |^.*R: ", "", conditionMessage(e))
-  trimws(gsub("[[:space:]]+", " ", sub(" *`' @.*$| @ error/.*$", "", text)))
-}
-
-read_bytes <- function(path) readBin(path, "raw", file.size(path))
-
 # What keeps bytes from being used as a picture, or NULL; nothing is decoded.
 bytes_problem <- function(bytes, facts) {
   if (is.null(facts)) {
@@ -308,4 +301,14 @@ flatten_picture <- function(pixels, backdrop = "white", profile = NULL) {
   }
 
   pixels
+}
+
+# Large pictures are shown small anyway.
+shrunk_copy <- function(pixels, edge = 640) {
+  size <- dim(pixels)[2:1]
+  if (max(size) > edge) {
+    resize_picture(pixels, pmax(1, round(size * edge / max(size))))
+  } else {
+    pixels
+  }
 }

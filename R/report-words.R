@@ -754,21 +754,6 @@ words_below <- function(chance, wanted) {
   ifelse(words == percent(wanted), paste("just under", words), words)
 }
 
-chance_words <- function(x) {
-  ifelse(is.na(x), "-", ifelse(x > 0.994, ">99 %", ifelse(x < 0.006, "<1 %", percent(x))))
-}
-
-percent <- function(x) {
-  ifelse(
-    is.na(x),
-    "-",
-    paste0(
-      ifelse(x > 0.994 & x < 1, ">99", ifelse(x < 0.006 & x > 0, "<1", round(100 * x))),
-      " %"
-    )
-  )
-}
-
 #' @export
 format.sprenn_verdict <- function(x, width = 100, ...) {
   words <- verdict_words(x)
@@ -832,15 +817,6 @@ verdict_table <- function(verdict) {
 chance_title <- function(brief) {
   within <- close_enough_of(brief)
   if (within > 0) paste("within", format(within)) else "chance"
-}
-
-# Small sums differ in what two digits hide.
-small_sum <- function(x) {
-  ifelse(
-    !is.finite(x),
-    "-",
-    ifelse(x > 0 & x < 0.1, vapply(signif(x, 2), format, "", scientific = FALSE), two(x))
-  )
 }
 
 money_words <- function(x) ifelse(is.finite(x), formatC(x, format = "f", digits = 2), "-")

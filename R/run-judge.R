@@ -426,55 +426,6 @@ likeness_rows <- function(judge, takes, case, suite, said) {
   table[!is.na(table$value), ]
 }
 
-# What was said as it is kept, and back.
-pack_said <- function(said, kind) {
-  floats <- function(values) {
-    gsub(
-      "\n",
-      "",
-      jsonlite::base64_enc(writeBin(as.double(values), raw(), size = 4, endian = "little")),
-      fixed = TRUE
-    )
-  }
-
-  switch(kind,
-    answering = formatC(said, digits = 15, format = "g"),
-    embedding = floats(said),
-    pose = to_json(list(figures = said)),
-    depth = floats(
-      resize_map(
-        array((said - min(said)) / max(diff(range(said)), 1e-12), dim(said)),
-        c(32, 32)
-      )
-    )
-  )
-}
-
-unpack_said <- function(text, kind) {
-  floats <- function(one) {
-    bytes <- jsonlite::base64_dec(one)
-    readBin(bytes, "double", length(bytes) %/% 4, size = 4, endian = "little")
-  }
-
-  if (kind == "answering") {
-    return(as.list(as.numeric(text)))
-  }
-
-  lapply(text, function(one) {
-    if (is.na(one)) {
-      return(NULL)
-    }
-
-    if (kind == "pose") {
-      lapply(jsonlite::parse_json(one)$figures, function(figure) {
-        lapply(figure, function(at) as.numeric(unlist(at)))
-      })
-    } else {
-      floats(one)
-    }
-  })
-}
-
 #' List a trial's judges, and try them
 #'
 #' `list_judges()` says which outside models the brief names; each is asked for

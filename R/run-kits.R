@@ -1,41 +1,6 @@
 # What another process is sent to make or measure a take: it needs no store. What it
 # works out from a case's kit is kept there; another machine gets the files once.
 
-# What is kept at hand, up to so many bytes; what was not used for longest goes first,
-# so that memory does not grow with the number of cases.
-new_shelf <- function(room = 1.2e8) structure(new.env(), room = room)
-
-keep <- function(where, name, code) {
-  name <- paste0("=", name)
-  room <- attr(where, "room")
-  if (is.null(where[[name]])) {
-    assign(name, code, where)
-    if (!is.null(room)) {
-      where$.sizes <- c(where$.sizes, stats::setNames(held_bytes(where[[name]]), name))
-    }
-
-    while (sum(where$.sizes) > sum(room) && length(where$.sizes) > 1) {
-      rm(list = names(where$.sizes)[1], envir = where)
-      where$.sizes <- where$.sizes[-1]
-    }
-  } else if (!is.null(room)) {
-    at <- match(name, names(where$.sizes))
-    where$.sizes <- c(where$.sizes[-at], where$.sizes[at])
-  }
-
-  where[[name]]
-}
-
-# What the core holds for a view counts too.
-held_bytes <- function(x) {
-  views <- if (inherits(x, "sprenn_view")) {
-    list(x)
-  } else if (is.list(x)) {
-    Filter(function(one) inherits(one, "sprenn_view"), x)
-  }
-  as.numeric(utils::object.size(x)) + sum(vapply(views, `[[`, 0, "held"))
-}
-
 # The part of a suite that measuring one case looks at, which is first.
 small_suite <- function(suite, case) {
   small <- suite[setdiff(names(suite), c("cases", "files"))]
@@ -100,22 +65,6 @@ unpack_suite <- function(suite, files) {
   suite
 }
 
-# Files by their names in a folder, as bytes and back; names that would leave the
-# folder are none.
-read_named <- function(folder, names) {
-  lapply(stats::setNames(nm = names), function(name) read_bytes(file.path(folder, name)))
-}
-
-write_named <- function(folder, files) {
-  for (name in names(files)) {
-    path <- file.path(folder, name)
-    dir.create(dirname(path), showWarnings = FALSE, recursive = TRUE)
-    if (!file.exists(path)) {
-      writeBin(files[[name]], path)
-    }
-  }
-}
-
 # Makes a picture in a worker, by an engine that is built there once. Failures come
 # back as values; so does it that the engine can't be built there, or that its files
 # are "lacking".
@@ -153,15 +102,3 @@ make_elsewhere <- function(plan, request, files = NULL) {
   })
 }
 
-# How an engine is built in another process: its part of lineup.yml, and the files of
-# the trial that this names; a changed file is another engine.
-engine_plan <- function(wanted, name, folder) {
-  files <- c(wanted$file, files_of_command(wanted$command, folder))
-  list(
-    wanted = wanted,
-    name = name,
-    folder = folder,
-    files = files,
-    code = vapply(read_named(folder, files), sha256_of, "")
-  )
-}

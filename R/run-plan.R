@@ -61,26 +61,6 @@ plan_run <- function(trial, within = NULL) {
   )
 }
 
-as_trial <- function(trial) if (inherits(trial, "sprenn_trial")) trial else read_trial(trial)
-
-# The pipelines, and the steps that chains begin with.
-all_steps <- function(lineup) rbind(lineup$pipelines, lineup$stages)
-
-# A recipe is an engine with all that it is told, and what that works on.
-step_recipes <- function(steps, engines) {
-  recipes <- character()
-  for (i in order(steps$stage)) {
-    own <- recipe_hash(steps[i, ], engines)
-    recipes[[steps$pipeline[i]]] <- if (is.na(steps$follows[i])) {
-      own
-    } else {
-      hash_of(list(own, recipes[[steps$follows[i]]]))
-    }
-  }
-
-  unname(recipes[steps$pipeline])
-}
-
 # Which step meets which case and seed, in the order of making.
 take_grid <- function(trial, steps) {
   grid <- expand.grid(
@@ -145,30 +125,6 @@ case_inputs_hash <- function(case, suite) {
     case$look_weight,
     lapply(unname(look), function(path) suite$files[[path]]$hash)
   ))
-}
-
-recipe_hash <- function(pipeline, engines) {
-  about <- engines[[pipeline$engine]]$about
-  hash_of(list(
-    about$name,
-    about$version,
-    pipeline$checkpoint,
-    pipeline$native_hold,
-    pipeline$settings[[1]],
-    pipeline$add_ons[[1]]
-  ))
-}
-
-shorten_list <- function(words, most = 4) {
-  if (length(words) > most) {
-    words <- c(words[seq_len(most - 1)], paste(length(words) - most + 1, "more"))
-  }
-
-  if (length(words) < 2) {
-    words
-  } else {
-    paste(paste(words[-length(words)], collapse = ", "), "and", words[length(words)])
-  }
 }
 
 #' @export

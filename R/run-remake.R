@@ -194,11 +194,3 @@ same_pixels <- function(bytes, file) {
   )
 }
 
-write_bytes <- function(bytes, file) {
-  if (!wrote_all(bytes, file)) {
-    stop_sprenn(
-      "file",
-      c(paste0("Can't write ", file, "."), x = "The disk may be full or the folder read-only.")
-    )
-  }
-}

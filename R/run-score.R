@@ -79,9 +79,6 @@ score_run <- function(
   invisible(structure(read_scores(store), judged = if (nrow(judged)) judged))
 }
 
-# Changes whenever a measure does, so that old scores are never mixed with new.
-measures_version <- "8"
-
 # The bytes of a take's picture, if they are still those that were recorded.
 take_bytes <- function(store, take) {
   path <- take_path(store, take$file)

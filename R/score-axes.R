@@ -1,7 +1,5 @@
 # From measures to the three axes: one row a take.
 
-axes <- c("structure", "adherence", "style")
-
 # `takes` has a row for each `take` with `pipeline`, `case`, `seed`, `state`,
 # `cost`, `seconds`; `scores` is the long table of measures; `structure_from` the weights of
 # those that make up structure; `phrases` gives `case`, `phrase`, `weight`,
@@ -162,8 +160,6 @@ missed_phrases <- function(takes, evidence, phrases) {
   rows <- evidence[evidence$value < 0.5 & phrases$must[evidence$asked], ]
   for_takes(takes, takes$take[rows$at], phrases$phrase[rows$asked], listed, "")
 }
-
-listed <- function(words) paste(words, collapse = ", ")
 
 # What `f` makes of each take's `values`, for all takes in their order; `none` where
 # a take has none.

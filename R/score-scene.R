@@ -36,8 +36,6 @@ view_size <- function(frame) {
   as.integer(pmax(1, round(frame * min(1, working_edge / max(frame)))))
 }
 
-view_oklab <- function(view) core_view_oklab(view$handle)
-
 # What is known of a look without its pixels.
 look_facts <- function(view) {
   # Contents differ: what a look usually has excuses more than its plainest part.
@@ -106,12 +104,6 @@ new_scene <- function(
   settle_scene(scene)
 }
 
-# The picture that says where a take should be plain: its reference, but for what was
-# grown, whose plainest part is the padding that was to be filled.
-plainest_in <- function(take, reference, added) {
-  if (is.null(reference) || !is.null(added)) take else reference
-}
-
 # Compares the layouts, after the take's framing has been taken out where it has one.
 settle_scene <- function(scene) {
   take <- scene$take$handle
@@ -155,13 +147,6 @@ settle_scene <- function(scene) {
   }
 
   scene
-}
-
-resize_map <- function(map, size) {
-  core_resize_mask(array(map, c(dim(map)[1:2], 3)), size[1], size[2])[
-    , ,
-    1
-  ]
 }
 
 # Pictures of nothing in particular, for suites with too few others.

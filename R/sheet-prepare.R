@@ -223,16 +223,6 @@ original_panel <- function(case, j, suite, title = NULL) {
   )
 }
 
-# Large pictures are shown small anyway.
-shrunk_copy <- function(pixels, edge = 640) {
-  size <- dim(pixels)[2:1]
-  if (max(size) > edge) {
-    resize_picture(pixels, pmax(1, round(size * edge / max(size))))
-  } else {
-    pixels
-  }
-}
-
 fitted_panels <- function(inputs) {
   references <- inputs$references
   lapply(seq_along(references), function(j) {

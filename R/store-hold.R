@@ -172,5 +172,3 @@ process_runs <- function(pid, started) {
   isTRUE(tools::pskill(pid, 0))
 }
 
-# Seconds on a clock that nobody can set, to wait and to time by.
-clock <- function() steady_seconds()

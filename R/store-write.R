@@ -94,17 +94,6 @@ check_suite_is_same <- function(store, suite) {
   }
 }
 
-to_json <- function(x) {
-  as.character(
-    jsonlite::toJSON(
-      if (length(x) == 0) structure(list(), names = character()) else x,
-      auto_unbox = TRUE,
-      digits = NA,
-      null = "null"
-    )
-  )
-}
-
 # Writes a picture under the hash of its bytes and returns its file name.
 write_picture <- function(store, bytes) {
   sha <- sha256_of(bytes)
@@ -330,4 +319,3 @@ forget_judges <- function(store, judges) {
 
 read_scored <- function(store) read_db(store, "SELECT take FROM prints")$take
 
-now_utc <- function() format(Sys.time(), "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")

@@ -242,3 +242,5 @@ value_of_file <- function(path) {
   )
   source(path, local = new.env(parent = at_hand))$value
 }
+
+as_trial <- function(trial) if (inherits(trial, "sprenn_trial")) trial else read_trial(trial)

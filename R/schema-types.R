@@ -247,29 +247,8 @@ address_pattern <- paste0(
 endpoint_pattern <- "^([A-Za-z0-9][A-Za-z0-9.-]*|\\[[0-9a-fA-F:]+\\])(:[0-9]{1,5})?$"
 host_pattern <- "^([A-Za-z0-9_][A-Za-z0-9._-]*@)?[A-Za-z0-9][A-Za-z0-9.-]*(:[0-9]{1,5})?$"
 
-split_words <- function(text, by) strsplit(text, by, fixed = TRUE)[[1]]
-is_number <- function(x) is.numeric(x) && length(x) == 1 && is.finite(x)
-is_text <- function(x) is.character(x) && length(x) == 1 && grepl("\\S", x, perl = TRUE)
-
-is_keyed <- function(x) {
-  is.list(x) && !inherits(x, "yaml_code") && !is.null(names(x)) && length(x) > 0
-}
-
-is_numbers <- function(x, n, ends = c(-Inf, Inf)) {
-  is.list(x) &&
-    length(x) == n &&
-    is.null(names(x)) &&
-    all(vapply(x, is_number, NA)) &&
-    all(unlist(x) >= ends[1] & unlist(x) <= ends[2])
-}
-
 is_box <- function(x, ends) is_numbers(x, 4, ends) && x[[1]] < x[[3]] && x[[2]] < x[[4]]
 box_words <- "a box [left, top, right, bottom] in shares"
-
-in_range <- function(x, more) {
-  ends <- if (!is.na(more)) as.numeric(split_words(more, ".."))
-  is.na(more) || (x >= ends[1] && (length(ends) < 2 || x <= ends[2]))
-}
 
 range_words <- function(more) {
   if (is.na(more)) {

@@ -55,8 +55,6 @@ format_problems <- function(problems) {
   paste0(where, place, "\n  found ", problems$found, "\n  wanted ", problems$wanted, near)
 }
 
-quoted <- function(text) paste0("\"", text, "\"")
-
 stop_for_problems <- function(problems, kind = "trial", what = "This trial") {
   if (nrow(problems) == 0) {
     return(invisible())

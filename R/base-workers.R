@@ -178,3 +178,27 @@ worker_count <- function(workers, pieces) {
     min(cores, 8)
   }
 }
+
+# Starts what the file names. What is listened for on this machine alone is reached
+# through the SSH connections.
+launch_workers <- function(pool, workers) {
+  for (host in workers$hosts) {
+    ssh <- mirai::ssh_config(
+      paste0("ssh://", host$ssh),
+      tunnel = only_from_here(workers$listen),
+      rscript = host$rscript
+    )
+    mirai::launch_remote(host$processes, remote = ssh, .compute = pool$name)
+  }
+
+  if (!is.null(workers$cluster)) {
+    cluster <- mirai::cluster_config(
+      workers$cluster$command,
+      workers$cluster$options %||% "",
+      workers$cluster$rscript
+    )
+    mirai::launch_remote(workers$cluster$processes, remote = cluster, .compute = pool$name)
+  }
+}
+
+only_from_here <- function(listen) grepl("^(127\\.|localhost|\\[::1\\])", listen)

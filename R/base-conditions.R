@@ -32,25 +32,8 @@ check_arguments <- function(...) {
   )
 }
 
-# The known word that is nearest to what was written, or NA if none is near.
-nearest_word <- function(word, known) {
-  if (length(known) == 0 || !nzchar(word)) {
-    return(NA_character_)
-  }
-
-  distance <- utils::adist(tolower(word), tolower(known))[1, ]
-  if (min(distance) <= max(1, ceiling(nchar(word) / 3))) {
-    known[which.min(distance)]
-  } else {
-    NA_character_
-  }
-}
-
 # The left value unless there is none.
 `%||%` <- function(a, b) if (is.null(a)) b else a
-
-count_words <- function(n, one) paste0(n, " ", one, ifelse(n == 1, "", "s"))
-two <- function(x) ifelse(is.na(x), "-", formatC(x + 0, format = "f", digits = 2))
 
 # Names that a person gave and that are not there: `owner` has no such `thing`.
 stop_for_unknown <- function(given, known, owner, thing) {

@@ -152,15 +152,6 @@ put_in_place <- function(building, trial) {
   }
 }
 
-existing_parent <- function(path) {
-  parent <- dirname(normalizePath(path, mustWork = FALSE))
-  while (!dir.exists(parent)) {
-    parent <- dirname(parent)
-  }
-
-  normalizePath(parent, winslash = "/")
-}
-
 write_demo <- function(folder, which, cases) {
   lines <- lapply(stats::setNames(trial_files, trial_files), function(file) {
     readLines(system.file(which, file, package = "sprenn"), encoding = "UTF-8")
@@ -423,21 +414,6 @@ copies_of <- function(files, folder) {
     endings,
     USE.NAMES = FALSE
   )
-}
-
-copy_into <- function(folder, from, to) {
-  target <- file.path(folder, to)
-  dir.create(dirname(target), showWarnings = FALSE, recursive = TRUE)
-  if (!file.copy(from, target) || file.size(target) != file.size(from)) {
-    stop_sprenn(
-      "new",
-      c(
-        paste0("Can't write to ", dirname(folder), "."),
-        x = "The disk may be full or the folder read-only.",
-        i = "Nothing was kept of the new trial."
-      )
-    )
-  }
 }
 
 comment_suite <- function(lines) {

@@ -1,25 +1,6 @@
 # Writing YAML that a person goes on editing: short things on one line, cases
 # apart, and what is read back is what was written.
 
-# Writes lines to a file, in UTF-8, and makes sure that all of it is there: R says
-# nothing of a text that a full disk cut short.
-write_whole <- function(lines, file) {
-  if (!wrote_all(charToRaw(enc2utf8(paste0(lines, "\n", collapse = ""))), file)) {
-    stop("can't write ", basename(file))
-  }
-}
-
-wrote_all <- function(bytes, file) {
-  tryCatch(
-    {
-      writeBin(bytes, file)
-      isTRUE(file.size(file) == length(bytes))
-    },
-    error = function(e) FALSE,
-    warning = function(w) FALSE
-  )
-}
-
 # The lines of nested lists as read_yaml_text() returns them.
 write_yaml_text <- function(value) {
   unlist(lapply(names(value), function(name) {
