@@ -24,3 +24,55 @@ in_range <- function(x, more) {
 are_between <- function(x, ends) is.numeric(x) && all(x >= ends[1] & x <= ends[2])
 
 split_words <- function(text, by) strsplit(text, by, fixed = TRUE)[[1]]
+
+# Errors that people meet: one headline, then where it is and what to do.
+
+# `kind` becomes the class `sprenn_error_<kind>`; every one of them is also a
+# `sprenn_error`, which the command line turns into exit status 2.
+stop_sprenn <- function(kind, message, ...) {
+  names(message) <- names(message) %||% rep("", length(message))
+  rlang::abort(
+    message,
+    class = c(paste0("sprenn_error_", kind), "sprenn_error"),
+    headline = message[[1]],
+    details = message[-1],
+    ...,
+    call = NULL
+  )
+}
+
+# Checks arguments at the door: each of `...` is a name and what a checkmate
+# `check_*()` said of it. All that is wrong is said at once.
+check_arguments <- function(...) {
+  said <- list(...)
+  wrong <- Filter(is.character, said)
+  if (length(wrong) == 0) {
+    return(invisible())
+  }
+
+  stop_sprenn(
+    "argument",
+    c(
+      "These arguments can't be used:",
+      stats::setNames(paste0("`", names(wrong), "`: ", unlist(wrong)), rep("x", length(wrong)))
+    )
+  )
+}
+
+# Names that a person gave and that are not there: `owner` has no such `thing`.
+stop_for_unknown <- function(given, known, owner, thing) {
+  unknown <- setdiff(given, known)
+  if (length(unknown) == 0) {
+    return(invisible())
+  }
+
+  near <- nearest_word(unknown[1], known)
+  stop_sprenn(
+    "argument",
+    c(
+      paste0(owner, " has no ", thing, " ", shorten_list(quoted(unknown)), "."),
+      if (!is.na(near)) c(i = paste0("Did you mean ", quoted(near), "?")),
+      i = paste("It has", shorten_list(known, 12))
+    )
+  )
+}

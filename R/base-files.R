@@ -69,3 +69,70 @@ write_named <- function(folder, files) {
     }
   }
 }
+
+# A path that a file of the trial names, made absolute, or what is wrong with it.
+resolve_path <- function(path, folder) {
+  if (grepl("^([/\\\\~]|[A-Za-z]:)", path)) {
+    return(list(wrong = "an absolute path"))
+  }
+
+  full <- normalizePath(file.path(folder, path), winslash = "/", mustWork = FALSE)
+  # Where the file does not exist, `..` is still there.
+  if (!startsWith(full, paste0(folder, "/")) || grepl("(^|/)\\.\\.(/|$)", full)) {
+    return(list(wrong = "a path that leaves the trial"))
+  }
+
+  list(path = full)
+}
+
+# What things are known by: SHA-256 throughout, over bytes or over JSON in one form.
+
+# What things are known by: SHA-256 throughout.
+
+# Of bytes, one hash; of texts, one hash each.
+sha256_of <- function(x) {
+  if (is.raw(x)) {
+    paste(unclass(openssl::sha256(x)), collapse = "")
+  } else {
+    as.character(openssl::sha256(enc2utf8(x)))
+  }
+}
+
+# A hash of plain nested lists that is the same in every session.
+hash_of <- function(x) {
+  sha256_of(as.character(jsonlite::toJSON(x, auto_unbox = TRUE, digits = NA, null = "null")))
+}
+
+# Pixels by their values, however they were stored: 8 bits and the same in 16
+# come to one hash. `packed` is what core_pack() makes of them.
+pixel_hash <- function(pixels) packed_hash(core_pack(pixels), dim(pixels)[2:1])
+
+packed_hash <- function(packed, size) {
+  sha256_of(paste(c(size, sha256_of(packed)), collapse = " "))
+}
+
+# JSON in one form, so that the same facts give the same text.
+
+to_json <- function(x) {
+  as.character(
+    jsonlite::toJSON(
+      if (length(x) == 0) structure(list(), names = character()) else x,
+      auto_unbox = TRUE,
+      digits = NA,
+      null = "null"
+    )
+  )
+}
+
+sort_by_name <- function(values) {
+  if (length(values) == 0) {
+    list()
+  } else {
+    values[order(names(values), method = "radix")]
+  }
+}
+
+# Seconds on a clock that nobody can set, to wait and to time by.
+clock <- function() steady_seconds()
+
+now_utc <- function() format(Sys.time(), "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")

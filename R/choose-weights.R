@@ -1,3 +1,32 @@
+# The worth of a take to the brief, what other weights would choose, and what nothing beats.
+
+# What a take is worth to the brief.
+
+# Adds `keeper` (made, no serious flaw, nothing missed that must be there, every floor
+# cleared) and `utility` (the weighted mean of the axes, 0 for what is no keeper) to an axis
+# table. Takes that were not made yet have neither. Where an axis has no evidence the others
+# speak; evidence is counted evenly beforehand (see even_axes()), so that they do so for all
+# pipelines alike. A floor on an axis without evidence is not cleared, and not missed either:
+# nobody knows. Such a case has no keepers for anybody, and one without evidence on any axis
+# that the brief weighs no worth.
+add_utility <- function(table, brief) {
+  scores <- as.matrix(table[names(brief$weights)])
+  floors <- rep(brief$floors, each = nrow(scores))
+  made <- table$state == "made"
+  tried <- made | table$state %in% c("failed", "refused")
+  below <- rowSums(scores < floors, na.rm = TRUE) > 0
+  unknown <- made & rowSums(is.na(scores) & !is.na(floors)) > 0
+  unjudged <- table$case %in% table$case[unknown]
+  usable <- made & table$flaws == "" & table$missed == "" & !below
+  table$keeper <- ifelse(tried & !unjudged, usable, NA)
+  weights <- matrix(brief$weights, nrow(scores), ncol(scores), byrow = TRUE) * !is.na(scores)
+  weighed <- rowSums(weights)
+  worth <- rowSums(weights * replace(scores, is.na(scores), 0)) / weighed
+  bare <- table$case %in% table$case[made & weighed == 0]
+  table$utility <- ifelse(bare, NA_real_, ifelse(table$keeper, worth, 0))
+  table
+}
+
 # Does the choice survive other weights? Keepers stay keepers whatever the axes weigh, so
 # that only what they are worth has to be counted anew.
 
@@ -112,4 +141,135 @@ nearest_flips <- function(weights, parts) {
   other <- other[order(moved[other])]
   first <- other[!duplicated(map$winner[other])]
   tibble::tibble(pipeline = map$winner[first], moved = moved[first], map[first, axes])
+}
+
+# Which pipelines nothing beats: none other is at least as good on every axis and better on
+# one.
+
+# `means` is a matrix pipelines x axes; `draws` a list with a matrix pipelines x draws for
+# each axis. Returns a row a pipeline: `unbeaten`, by the means, and `chance`, the share of
+# draws in which it is.
+tradeoff_table <- function(means, draws) {
+  known <- colSums(is.na(means)) == 0
+  sets <- lapply(draws[known], t)
+  if (!any(known)) {
+    return(tibble::tibble(pipeline = rownames(means), unbeaten = NA, chance = NA_real_))
+  }
+
+  tibble::tibble(
+    pipeline = rownames(means),
+    unbeaten = drop(unbeaten(lapply(which(known), function(k) matrix(means[, k], 1)))),
+    chance = colMeans(unbeaten(sets))
+  )
+}
+
+# A list with a matrix draws x pipelines for each axis in, one matrix of yes and no out.
+unbeaten <- function(axes) {
+  beaten <- vapply(
+    seq_len(ncol(axes[[1]])),
+    function(i) {
+      as_good <- Reduce(`&`, lapply(axes, function(one) one >= one[, i]))
+      better <- Reduce(`|`, lapply(axes, function(one) one > one[, i]))
+      rowSums(as_good & !is.na(better) & better) > 0
+    },
+    logical(nrow(axes[[1]]))
+  )
+  matrix(!beaten, nrow(axes[[1]]))
+}
+
+# `ballots` has `one_take`, `other_take` and `share` (1 where one was preferred, 0 where the
+# other was); `values` is a matrix takes x axes with the takes as row names. The log odds
+# that one is preferred are a weighted sum of its leads on the axes (a paired-comparison
+# model with what is known of the takes; Bradley and Terry 1952), no weight below 0. Returns
+# a row an axis: `weight` (they add up to 1), `low` and `high` from resampled cases (from ballots
+# where those are too few), and the attributes `pairs` and `sides` (how often
+# the weights side with people).
+suggested_weights <- function(ballots, values, draws = 400, seed = 1) {
+  decided <- ballots[ballots$share != 0.5, ]
+  lead <- (values[decided$one_take, , drop = FALSE] -
+    values[decided$other_take, , drop = FALSE]) *
+    ifelse(decided$share > 0.5, 1, -1)
+  lead <- lead[, colSums(is.na(lead)) < nrow(lead), drop = FALSE]
+  complete <- rowSums(is.na(lead)) == 0
+  lead <- lead[complete, , drop = FALSE]
+  counts <- ballot_weights(decided)[complete]
+  unit <- (decided[["case"]] %||% seq_len(nrow(decided)))[complete]
+  if (length(unique(unit)) < fewest_resampled) {
+    unit <- seq_along(unit)
+  }
+
+  rows_of <- split(seq_along(unit), unit)
+  if (nrow(lead) < fewest_ballots || ncol(lead) < 2) {
+    return(NULL)
+  }
+
+  weights <- fit_leads(lead, counts)
+  drawn <- vapply(
+    seq_len(draws),
+    function(d) {
+      rows <- unlist(rows_of[draw_rows(length(rows_of), seed + d)], use.names = FALSE)
+      fit_leads(lead[rows, , drop = FALSE], counts[rows])
+    },
+    weights
+  )
+  ends <- apply(drawn, 1, interval)
+  structure(
+    tibble::tibble(
+      axis = colnames(lead),
+      weight = unname(weights),
+      low = ends[1, ],
+      high = ends[2, ]
+    ),
+    pairs = nrow(lead),
+    sides = mean(drop(lead %*% weights) > 0)
+  )
+}
+
+fewest_ballots <- 20
+
+fewest_resampled <- 5
+
+# Newton's method, with a faint pull to nothing; a weight that turns negative is left out
+# and the others fitted again.
+fit_leads <- function(lead, counts = rep(1, nrow(lead))) {
+  used <- rep(TRUE, ncol(lead))
+  weights <- stats::setNames(rep(0, ncol(lead)), colnames(lead))
+  repeat {
+    x <- lead[, used, drop = FALSE]
+    b <- rep(0, ncol(x))
+    for (step in 1:30) {
+      p <- 1 / (1 + exp(-drop(x %*% b)))
+      change <- solve(
+        crossprod(x, x * (counts * p * (1 - p))) + diag(1e-3, ncol(x)),
+        crossprod(x, counts * (1 - p)) - 1e-3 * b
+      )
+      b <- b + drop(change)
+      if (max(abs(change)) < 1e-8) {
+        break
+      }
+    }
+
+    if (all(b >= 0) || sum(used) == 1) {
+      break
+    }
+
+    used[which(used)[which.min(b)]] <- FALSE
+  }
+
+  weights[used] <- pmax(0, b)
+  if (sum(weights) > 0) {
+    weights / sum(weights)
+  } else {
+    weights + 1 / length(weights)
+  }
+}
+
+# Rows drawn with replacement, the same for the same seed, without touching R's own.
+draw_rows <- function(n, seed) {
+  withr::with_seed(
+    seed,
+    sample.int(n, n, TRUE),
+    .rng_kind = "Mersenne-Twister",
+    .rng_sample_kind = "Rejection"
+  )
 }

@@ -1,17 +1,11 @@
 # The commands that answer what is asked of a choice: which, why, and what if.
 
 choosing_commands <- function() {
-  run <- option("run", "character", "main", "the run's name [%default]", "NAME")
-  job <- option(
-    "job",
-    "character",
-    NULL,
-    "the job, where the brief has several purposes",
-    "JOB"
-  )
-  out <- option("out", "character", NULL, "draw it into a PNG or SVG file", "FILE")
+  run <- run_option()
+  job <- job_option()
+  out <- new_option("out", "character", NULL, "draw it into a PNG or SVG file", "FILE")
   json <- json_option()
-  vary <- option(
+  vary <- new_option(
     "vary",
     "character",
     NULL,
@@ -25,15 +19,15 @@ choosing_commands <- function() {
       list(
         run,
         job,
-        option("brief", "character", NULL, "choose by another brief than the trial's", "FILE"),
-        option(
+        new_option("brief", "character", NULL, "choose by another brief than the trial's", "FILE"),
+        new_option(
           "without",
           "character",
           NULL,
           "leave out engines or pipelines; several with commas between",
           "NAMES"
         ),
-        option(
+        new_option(
           "if",
           "character",
           NULL,
@@ -70,7 +64,7 @@ choosing_commands <- function() {
         run,
         job,
         vary,
-        option(
+        new_option(
           "at",
           "double",
           NULL,
@@ -88,14 +82,14 @@ choosing_commands <- function() {
       c("TRIAL", "OLD", "NEW"),
       list(
         job,
-        option(
+        new_option(
           "confidence",
           "double",
           0.95,
           "how sure all that is called a change is, together [%default]",
           "SHARE"
         ),
-        option("strict", "logical", FALSE, "leave with status 1 if anything has changed"),
+        new_option("strict", "logical", FALSE, "leave with status 1 if anything has changed"),
         out,
         json
       ),
@@ -147,8 +141,8 @@ cli_choose <- function(given) {
 
   if (!given$json) {
     next_steps(c(
-      paste("sprenn sheet", shell_path(given$places), run_option(given$run)),
-      paste("sprenn report", shell_path(given$places), run_option(given$run))
+      paste("sprenn sheet", shell_path(given$places), run_flag(given$run)),
+      paste("sprenn report", shell_path(given$places), run_flag(given$run))
     ))
   }
 

@@ -140,3 +140,63 @@ clear_demo <- function(folder) {
 
   unlink(folder, recursive = TRUE)
 }
+
+cli_standins <- function(given) {
+  names <- if (length(given$places)) given$places else c("bracken", "sorrel", "quince")
+  words <- strsplit(split_files(given$faults) %||% character(), "=", fixed = TRUE)
+  if (!all(lengths(words) == 2)) {
+    stop_sprenn(
+      "usage",
+      c(
+        "--faults wants NAME=FAULTS.",
+        i = "Such as bracken=truncated@3+busy:0.1; several with commas between."
+      )
+    )
+  }
+
+  faults <- stats::setNames(
+    gsub("+", " ", vapply(words, `[`, "", 2), fixed = TRUE),
+    vapply(words, `[`, "", 1)
+  )
+  running <- start_standins(
+    stats::setNames(given$port + seq_along(names) - 1, names),
+    faults,
+    given$seed,
+    given$credit,
+    seconds = given$seconds,
+    at_once = given[["at-once"]]
+  )
+  on.exit(stop_standins(running))
+  print(running)
+  cat("They run until this is stopped (Ctrl-C).\n")
+  utils::flush.console()
+  began <- Sys.time()
+  while (as.numeric(Sys.time() - began, units = "secs") < given$`for`) {
+    dead <- Filter(function(process) !process$is_alive(), running$processes)
+    if (length(dead)) {
+      stop_sprenn(
+        "standins",
+        c(
+          paste0(names(dead)[1], " has ended."),
+          x = utils::tail(readLines(dead[[1]]$get_error_file(), warn = FALSE), 1)
+        )
+      )
+    }
+
+    Sys.sleep(0.5)
+  }
+
+  0L
+}
+
+demo_commands <- function() {
+  list(
+    demo = new_command(
+      "Make the demo trial and do everything on it.",
+      "[FOLDER]",
+      list(new_option("force", "logical", FALSE, "replace a demo that is there already")),
+      run = cli_demo,
+      examples = "sprenn demo brackwater"
+    )
+  )
+}

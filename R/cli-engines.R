@@ -7,62 +7,62 @@ engine_commands <- function() {
       "List what the engines can do; try them; hold one against the contract.",
       "[TRIAL]",
       list(
-        option(
+        new_option(
           "try",
           "logical",
           FALSE,
           "have each make one picture, and draw them side by side"
         ),
-        option(
+        new_option(
           "case",
           "character",
           NULL,
           "which case to try [the first with a reference]",
           "ID"
         ),
-        option(
+        new_option(
           "engine",
           "character",
           NULL,
           "which engines [all]; several with commas between",
           "NAMES"
         ),
-        option(
+        new_option(
           "out",
           "character",
           NULL,
           "the PNG that --try draws [tried.png, in the trial]",
           "FILE"
         ),
-        option("width", "integer", 1280L, "its width in pixels [%default]", "PIXELS"),
-        option(
+        new_option("width", "integer", 1280L, "its width in pixels [%default]", "PIXELS"),
+        new_option(
           "conform",
           "logical",
           FALSE,
           "hold each against the contract; a dozen small pictures"
         ),
-        option(
+        new_option(
           "at",
           "character",
           NULL,
           "with --conform: a server's address, in place of a trial",
           "ADDRESS"
         ),
-        option(
+        new_option(
           "key",
           "character",
           NULL,
           "with --at: the environment variable that holds its key",
           "NAME"
         ),
-        option(
+        new_option(
           "key-header",
           "character",
           NULL,
           "with --at: the header that carries it [Authorization: Bearer]",
           "HEADER"
         ),
-        option(
+        new_option(
           "seconds",
           "double",
           120,
@@ -81,28 +81,28 @@ engine_commands <- function() {
       "Measure what hold means on an engine, and write it into lineup.yml.",
       "TRIAL",
       list(
-        option(
+        new_option(
           "engine",
           "character",
           NULL,
           "which engines [all that have a knob]; several with commas between",
           "NAMES"
         ),
-        option(
+        new_option(
           "case",
           "character",
           NULL,
           "on which cases [the first two]; several with commas between",
           "IDS"
         ),
-        option(
+        new_option(
           "rungs",
           "integer",
           10L,
           "how many values of the knob are tried [%default]",
           "NUMBER"
         ),
-        option("dry", "logical", FALSE, "show what it would take, and make nothing"),
+        new_option("dry", "logical", FALSE, "show what it would take, and make nothing"),
         json_option("the curves as JSON; not with --dry")
       ),
       cli_calibrate,
@@ -112,37 +112,37 @@ engine_commands <- function() {
       "Start the stand-in engines as servers, until stopped.",
       "[NAMES...]",
       list(
-        option(
+        new_option(
           "port",
           "integer",
           8461L,
           "the first one's port; the others follow [%default]",
           "PORT"
         ),
-        option(
+        new_option(
           "faults",
           "character",
           NULL,
           "what goes wrong, such as bracken=truncated@3+busy:0.1",
           "FAULTS"
         ),
-        option("seed", "integer", 1L, "what faults are drawn from [%default]", "SEED"),
-        option("credit", "double", 1000, "what an account holds [%default]", "MONEY"),
-        option(
+        new_option("seed", "integer", 1L, "what faults are drawn from [%default]", "SEED"),
+        new_option("credit", "double", 1000, "what an account holds [%default]", "MONEY"),
+        new_option(
           "seconds",
           "double",
           NULL,
           "how long bracken's queue takes for a picture",
           "SECONDS"
         ),
-        option(
+        new_option(
           "at-once",
           "integer",
           NULL,
           "how many pictures bracken works at side by side",
           "N"
         ),
-        option("for", "double", Inf, "stop by itself after so many seconds", "SECONDS")
+        new_option("for", "double", Inf, "stop by itself after so many seconds", "SECONDS")
       ),
       cli_standins,
       examples = "sprenn standins bracken sorrel quince"
@@ -345,128 +345,3 @@ side_by_side <- function(listed, width = 110) {
   sub(" +$", "", c(head, unlist(rows)))
 }
 
-cli_calibrate <- function(given) {
-  trial <- read_shown(given$places)
-  able <- names(
-    Filter(
-      function(engine) !is.null(engine$about$hold) && engine$kind != "folder",
-      trial$lineup$engines
-    )
-  )
-  names <- split_files(given$engine) %||% able
-  unable <- setdiff(names, able)
-  if (length(unable)) {
-    stop_sprenn(
-      "argument",
-      c(
-        paste0("Can't calibrate ", shorten_list(unable), "."),
-        i = paste(
-          "Engines with a knob that nobody has to turn by hand:",
-          paste(able, collapse = ", ")
-        )
-      )
-    )
-  }
-
-  cases <- split_files(given$case)
-  calibrate <- function(name) {
-    calibrate_engine(
-      trial,
-      name,
-      cases,
-      rungs = given$rungs,
-      progress = progress_bar("climbing")
-    )
-  }
-
-  pictures <- given$rungs * length(cases %||% 1:2) * min(3, length(trial$suite$seeds))
-  if (given$json) {
-    return(tell_json(
-      lapply(stats::setNames(nm = names), function(name) {
-        if (given$dry) {
-          about <- trial$lineup$engines[[name]]$about
-          return(list(
-            pictures = pictures,
-            cost = pictures * about$price,
-            seconds = null_for_na(pictures * about$seconds)
-          ))
-        }
-
-        unclass(calibrate(name))[c("version", "checkpoint", "reach", "curve", "rungs")]
-      })
-    ))
-  }
-
-  for (name in names) {
-    about <- trial$lineup$engines[[name]]$about
-    cat(
-      name, ": ", pictures, " pictures, about ", two(pictures * about$price),
-      " in cost",
-      if (!is.na(about$seconds)) paste0(" and ", ceiling(pictures * about$seconds), " s"),
-      ".\n",
-      sep = ""
-    )
-    if (!given$dry) {
-      cat(format(calibrate(name)), "", sep = "\n")
-    }
-  }
-
-  if (!given$dry) {
-    cat(
-      "The curves are in ", file.path(given$places, "lineup.yml"),
-      " under `calibrations`; take one out to be without it.\n",
-      sep = ""
-    )
-    next_steps(paste("sprenn plan", shell_path(given$places)))
-  }
-
-  0L
-}
-
-cli_standins <- function(given) {
-  names <- if (length(given$places)) given$places else c("bracken", "sorrel", "quince")
-  words <- strsplit(split_files(given$faults) %||% character(), "=", fixed = TRUE)
-  if (!all(lengths(words) == 2)) {
-    stop_sprenn(
-      "usage",
-      c(
-        "--faults wants NAME=FAULTS.",
-        i = "Such as bracken=truncated@3+busy:0.1; several with commas between."
-      )
-    )
-  }
-
-  faults <- stats::setNames(
-    gsub("+", " ", vapply(words, `[`, "", 2), fixed = TRUE),
-    vapply(words, `[`, "", 1)
-  )
-  running <- start_standins(
-    stats::setNames(given$port + seq_along(names) - 1, names),
-    faults,
-    given$seed,
-    given$credit,
-    seconds = given$seconds,
-    at_once = given[["at-once"]]
-  )
-  on.exit(stop_standins(running))
-  print(running)
-  cat("They run until this is stopped (Ctrl-C).\n")
-  utils::flush.console()
-  began <- Sys.time()
-  while (as.numeric(Sys.time() - began, units = "secs") < given$`for`) {
-    dead <- Filter(function(process) !process$is_alive(), running$processes)
-    if (length(dead)) {
-      stop_sprenn(
-        "standins",
-        c(
-          paste0(names(dead)[1], " has ended."),
-          x = utils::tail(readLines(dead[[1]]$get_error_file(), warn = FALSE), 1)
-        )
-      )
-    }
-
-    Sys.sleep(0.5)
-  }
-
-  0L
-}

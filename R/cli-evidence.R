@@ -6,35 +6,35 @@ evidence_commands <- function() {
       "Try a probe on a picture.",
       c("PICTURE", "PROBE"),
       list(
-        option(
+        new_option(
           "mask",
           "character",
           NULL,
           "a picture for the places inside mask and outside mask",
           "FILE"
         ),
-        option(
+        new_option(
           "look",
           "character",
           NULL,
           "for nearness: a picture of the look; several with commas between",
           "FILES"
         ),
-        option(
+        new_option(
           "trial",
           "character",
           NULL,
           "with --case: take mask, watched regions and looks from there",
           "TRIAL"
         ),
-        option(
+        new_option(
           "case",
           "character",
           NULL,
           "with --trial: the case that the picture is a take of",
           "ID"
         ),
-        option(
+        new_option(
           "explain",
           "character",
           NULL,
@@ -53,15 +53,15 @@ evidence_commands <- function() {
       "List the brief's judges; ask them about one picture.",
       "TRIAL",
       list(
-        option("try", "logical", FALSE, "ask each about one picture of a case"),
-        option(
+        new_option("try", "logical", FALSE, "ask each about one picture of a case"),
+        new_option(
           "case",
           "character",
           NULL,
           "with --try: which case [the first with a reference and a prompt]",
           "ID"
         ),
-        option(
+        new_option(
           "picture",
           "character",
           NULL,
@@ -77,31 +77,31 @@ evidence_commands <- function() {
       "Have people judge takes blind, on a page of this machine.",
       "TRIAL",
       list(
-        option("run", "character", "main", "the run's name [%default]", "NAME"),
-        option("job", "character", NULL, "whose cases are shown [all]", "JOB"),
-        option(
+        run_option(),
+        new_option("job", "character", NULL, "whose cases are shown [all]", "JOB"),
+        new_option(
           "singles",
           "logical",
           FALSE,
           "one take at a time, kept or rejected, in place of pairs"
         ),
-        option(
+        new_option(
           "ballots",
           "integer",
           30L,
           "how many answers each person is asked for [%default]",
           "N"
         ),
-        option(
+        new_option(
           "pick",
           "logical",
           FALSE,
           "show the pairs that say most, given all answers so far"
         ),
-        option("port", "integer", NULL, "the page's port [a free one]", "PORT"),
-        option("for", "double", Inf, "stop by itself after so many seconds", "SECONDS"),
-        option("results", "logical", FALSE, "only say what came of the viewings so far"),
-        option("out", "character", NULL, "draw what came of it into a PNG or SVG file", "FILE"),
+        new_option("port", "integer", NULL, "the page's port [a free one]", "PORT"),
+        new_option("for", "double", Inf, "stop by itself after so many seconds", "SECONDS"),
+        new_option("results", "logical", FALSE, "only say what came of the viewings so far"),
+        new_option("out", "character", NULL, "draw what came of it into a PNG or SVG file", "FILE"),
         json_option("what came of it as JSON")
       ),
       cli_viewing,
@@ -112,7 +112,7 @@ evidence_commands <- function() {
       "Say which phrases have evidence, from whom, and what has none.",
       "TRIAL",
       list(
-        option("run", "character", "main", "the run's name [%default]", "NAME"),
+        run_option(),
         json_option()
       ),
       cli_evidence,
@@ -122,8 +122,8 @@ evidence_commands <- function() {
       "Say what prompt, reference, look and guide really do.",
       "TRIAL",
       list(
-        option("run", "character", "main", "the run's name [%default]", "NAME"),
-        option("out", "character", NULL, "draw it into a PNG or SVG file", "FILE"),
+        run_option(),
+        new_option("out", "character", NULL, "draw it into a PNG or SVG file", "FILE"),
         json_option()
       ),
       cli_influence,

@@ -2,28 +2,28 @@
 # up.
 
 export_commands <- function() {
-  run <- option("run", "character", "main", "the run's name [%default]", "NAME")
+  run <- run_option()
   list(
     export = new_command(
       "Write a run as tables, named pictures or one crate.",
       "TRIAL",
       list(
         run,
-        option(
+        new_option(
           "as",
           "character",
           "crate",
           "csv, parquet, pictures or crate [%default]",
           "FORMAT"
         ),
-        option(
+        new_option(
           "out",
           "character",
           NULL,
           "the folder, or the crate's zip [named after suite and run]",
           "PATH"
         ),
-        option(
+        new_option(
           "licence",
           "character",
           NULL,
@@ -40,14 +40,14 @@ export_commands <- function() {
       "PICTURE",
       list(
         json_option("as JSON, with everything"),
-        option(
+        new_option(
           "again",
           "character",
           NULL,
           "a trial to make it in once more, to see whether it comes out the same",
           "TRIAL"
         ),
-        option("out", "character", NULL, "with --again: where to write the new picture", "FILE")
+        new_option("out", "character", NULL, "with --again: where to write the new picture", "FILE")
       ),
       cli_recipe,
       examples = "sprenn recipe mill-11.png --again my-trial",
@@ -58,9 +58,9 @@ export_commands <- function() {
       "TRIAL",
       list(
         run,
-        option("yes", "logical", FALSE, "delete what was listed"),
+        new_option("yes", "logical", FALSE, "delete what was listed"),
         json_option(),
-        option("wait", "logical", FALSE, "wait for another process that is at work on the run")
+        wait_option()
       ),
       cli_prune,
       examples = "sprenn prune brackwater --yes",
@@ -195,7 +195,7 @@ cli_prune <- function(given) {
     sep = ""
   )
   if (!given$yes) {
-    next_steps(paste("sprenn prune", shell_path(given$places), run_option(given$run), "--yes"))
+    next_steps(paste("sprenn prune", shell_path(given$places), run_flag(given$run), "--yes"))
   }
 
   0L

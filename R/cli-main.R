@@ -69,124 +69,6 @@ run_word <- function(word, arguments, commands) {
   if (is.null(given)) 0L else command$run(given)
 }
 
-# One command: its purpose, places and options, the function that runs it, examples that
-# work when they are typed (a test runs them all), and what else to know.
-new_command <- function(purpose, places, options = list(), run, examples, note = NULL) {
-  list(
-    purpose = purpose,
-    places = places,
-    options = options,
-    run = run,
-    examples = examples,
-    note = note
-  )
-}
-
-# What stands below a command's options in its help.
-help_notes <- function(command) {
-  c(
-    if (length(command$examples) > 1) "Examples:" else "Example:",
-    paste0("  ", command$examples),
-    command$note
-  )
-}
-
-option <- function(name, type, default, help, metavar = toupper(name)) {
-  flag <- type == "logical"
-  optparse::make_option(
-    paste0("--", name),
-    type = type,
-    default = default,
-    help = help,
-    action = if (flag) "store_true" else "store",
-    metavar = if (flag) NULL else metavar
-  )
-}
-
-# One line of several under a dash, indented where it runs on.
-say_item <- function(words) {
-  cat(strwrap(words, 100, initial = "  - ", prefix = "    "), sep = "\n")
-}
-
-# For other programs: what a command has to say as data, in place of words.
-json_option <- function(help = "as JSON") option("json", "logical", FALSE, help)
-
-tell_json <- function(x, status = 0L) {
-  cat(to_json(x), "\n", sep = "")
-  status
-}
-
-# Reads a command's words. NULL when only its help was asked for.
-read_arguments <- function(command, word, arguments) {
-  parser <- optparse::OptionParser(
-    usage = paste("sprenn", word, paste(command$places, collapse = " "), "[options]"),
-    option_list = command$options,
-    add_help_option = FALSE,
-    description = paste0("\n", command$purpose),
-    epilogue = paste(help_notes(command), collapse = "\n")
-  )
-  if (any(arguments %in% c("--help", "-h"))) {
-    optparse::print_help(parser)
-    return(NULL)
-  }
-
-  wanted <- sum(!startsWith(command$places, "["))
-  most <- if (any(grepl("...", command$places, fixed = TRUE))) Inf else length(command$places)
-  parsed <- tryCatch(
-    optparse::parse_args(parser, arguments, positional_arguments = TRUE),
-    error = function(e) {
-      known <- vapply(command$options, methods::slot, "", "long_flag")
-      unknown <- sub("=.*", "", grep("^--", arguments, value = TRUE))
-      near <- stats::na.omit(vapply(setdiff(unknown, known), nearest_word, "", known = known))
-      stop_sprenn(
-        "usage",
-        c(
-          paste0(
-            "`sprenn ", word, "` does not understand that: ", trimws(conditionMessage(e)),
-            "."
-          ),
-          if (length(near)) c(i = paste0("Did you mean ", near[1], "?")),
-          i = paste0("`sprenn ", word, " --help` shows its options.")
-        )
-      )
-    }
-  )
-  if (length(parsed$args) < wanted || length(parsed$args) > most) {
-    stop_sprenn(
-      "usage",
-      c(
-        paste0("`sprenn ", word, "` wants ", paste(command$places, collapse = " "), "."),
-        x = paste0(
-          "It was given ",
-          if (length(parsed$args)) paste(parsed$args, collapse = " ") else "nothing",
-          "."
-        ),
-        i = paste0("`sprenn ", word, " --help` shows an example.")
-      )
-    )
-  }
-
-  c(parsed$options, list(places = parsed$args))
-}
-
-help_text <- function(commands) {
-  c(
-    "Sprenn runs one fixed suite of prompts, reference pictures and seeds across picture-making",
-    "pipelines, scores what comes back, and says which pipeline to use and how sure that is.",
-    "",
-    "  sprenn demo            see all of it happen on made-up data",
-    "",
-    paste0(
-      "  sprenn ",
-      formatC(names(commands), width = -max(nchar(names(commands))) - 1),
-      vapply(commands, `[[`, "", "purpose")
-    ),
-    "",
-    "`sprenn COMMAND --help` says more.",
-    "Exit status: 0 done, 1 done in part, 2 unusable input, 130 stopped by Ctrl-C."
-  )
-}
-
 # The headline, then every detail under a dash, indented where it runs on.
 write_error <- function(e) {
   cat("sprenn: ", e$headline, "\n", sep = "", file = stderr())
@@ -194,4 +76,210 @@ write_error <- function(e) {
     parts <- strsplit(detail, "\n", fixed = TRUE)[[1]]
     cat(paste0(c("  - ", rep("    ", length(parts) - 1)), parts), file = stderr(), sep = "\n")
   }
+}
+
+cli_commands <- function() {
+  commands <- c(
+    demo_commands(),
+    trial_commands(),
+    engine_commands(),
+    run_commands(),
+    choosing_commands(),
+    picture_commands(),
+    export_commands(),
+    evidence_commands(),
+    shell_commands()
+  )
+  # In the order in which they are used.
+  commands[c(
+    "demo", "new", "check", "caption", "pack", "prepare", "engines", "calibrate", "plan", "run",
+    "score", "choose", "explain", "curves", "match", "compare", "sheet", "report", "export",
+    "recipe", "prune", "measure", "probe", "judges", "viewing", "evidence", "influence",
+    "standins", "completions"
+  )]
+}
+
+# What shells and manual readers are given, made from the commands themselves.
+
+shell_commands <- function() {
+  list(
+    completions = new_command(
+      "Write what a shell needs to complete sprenn's words, or the manual page.",
+      "SHELL",
+      list(),
+      cli_completions,
+      examples = c(
+        "sprenn completions bash > ~/.local/share/bash-completion/completions/sprenn",
+        "sprenn completions man | man -l -"
+      ),
+      note = "SHELL is bash, zsh or man."
+    )
+  )
+}
+
+cli_completions <- function(given) {
+  known <- list(bash = bash_completions, zsh = zsh_completions, man = manual_page)
+  write <- known[[given$places]]
+  if (is.null(write)) {
+    stop_sprenn(
+      "usage",
+      c(
+        paste0(quoted(given$places), " is none of bash, zsh and man."),
+        i = "sprenn completions bash"
+      )
+    )
+  }
+
+  cat(write(cli_commands()), sep = "\n")
+  0L
+}
+
+flags_of <- function(command) vapply(command$options, methods::slot, "", "long_flag")
+
+bash_completions <- function(commands) {
+  c(
+    "# bash completion for sprenn",
+    "_sprenn() {",
+    "  local word=\"${COMP_WORDS[COMP_CWORD]}\"",
+    "  if [ \"$COMP_CWORD\" -eq 1 ]; then",
+    paste0(
+      "    COMPREPLY=($(compgen -W \"help ", paste(names(commands), collapse = " "),
+      "\" -- \"$word\"))"
+    ),
+    "    return",
+    "  fi",
+    "  if [[ \"$word\" == -* ]]; then",
+    "    case \"${COMP_WORDS[1]}\" in",
+    paste0(
+      "      ", names(commands), ") COMPREPLY=($(compgen -W \"",
+      vapply(commands, function(one) paste(c(flags_of(one), "--help"), collapse = " "), ""),
+      "\" -- \"$word\"));;"
+    ),
+    "    esac",
+    "    return",
+    "  fi",
+    "  COMPREPLY=($(compgen -f -- \"$word\"))",
+    "}",
+    "complete -o filenames -F _sprenn sprenn"
+  )
+}
+
+zsh_completions <- function(commands) {
+  # What is said of a word stands in single quotes, and a colon would end it.
+  said <- function(text) {
+    gsub("'", "'\\''", gsub(":", "\\:", gsub("[][]", "", text), fixed = TRUE), fixed = TRUE)
+  }
+
+  options <- vapply(
+    commands,
+    function(one) {
+      paste0(
+        "'",
+        c(flags_of(one), "--help"),
+        "[",
+        said(c(vapply(one$options, methods::slot, "", "help"), "show its options")),
+        "]",
+        c(
+          vapply(
+            one$options,
+            function(own) {
+              if (methods::slot(own, "action") == "store") {
+                paste0(":", tolower(methods::slot(own, "metavar")), ":_files")
+              } else {
+                ""
+              }
+            },
+            ""
+          ),
+          ""
+        ),
+        "'",
+        collapse = " "
+      )
+    },
+    ""
+  )
+  c(
+    "#compdef sprenn",
+    "_sprenn() {",
+    "  if (( CURRENT == 2 )); then",
+    "    local -a words",
+    "    words=(",
+    paste0("      '", names(commands), ":", said(vapply(commands, `[[`, "", "purpose")), "'"),
+    "    )",
+    "    _describe command words",
+    "    return",
+    "  fi",
+    "  case \"$words[2]\" in",
+    paste0("    ", names(commands), ") _arguments ", options, " '*:file:_files';;"),
+    "  esac",
+    "}",
+    "_sprenn \"$@\""
+  )
+}
+
+# In the man macros, whose control lines begin with a full stop or a quote.
+manual_page <- function(commands) {
+  text <- function(words) {
+    sub(
+      "^([.'])",
+      "\\\\&\\1",
+      gsub("-", "\\-", gsub("\\", "\\e", words, fixed = TRUE), fixed = TRUE)
+    )
+  }
+
+  one <- function(name, command) {
+    options <- unlist(lapply(command$options, function(own) {
+      metavar <- methods::slot(own, "metavar")
+      c(
+        ".TP",
+        paste0(
+          "\\fB", text(methods::slot(own, "long_flag")), "\\fR",
+          if (length(metavar) && nzchar(metavar)) paste0(" \\fI", text(metavar), "\\fR")
+        ),
+        text(
+          sub(
+            "%default",
+            paste(methods::slot(own, "default"), collapse = ""),
+            methods::slot(own, "help"),
+            fixed = TRUE
+          )
+        )
+      )
+    }))
+    c(
+      paste0(".SS \"sprenn ", name, " ", paste(text(command$places), collapse = " "), "\""),
+      text(command$purpose),
+      options,
+      c(".PP", ".nf", text(help_notes(command)), ".fi")
+    )
+  }
+
+  c(
+    paste0(".TH SPRENN 1 \"\" \"Sprenn ", utils::packageVersion("sprenn"), "\""),
+    ".SH NAME",
+    "sprenn \\- choose between picture\\-making pipelines on evidence",
+    ".SH SYNOPSIS",
+    "\\fBsprenn\\fR \\fICOMMAND\\fR [options]",
+    ".SH DESCRIPTION",
+    paste0(
+      "Runs one fixed suite of prompts, reference pictures and seeds across picture\\-making ",
+      "pipelines, scores what comes back, and says which pipeline to use and how sure that is."
+    ),
+    ".SH COMMANDS",
+    unlist(Map(one, names(commands), commands), use.names = FALSE),
+    ".SH EXIT STATUS",
+    ".TP",
+    "0",
+    "All went well.",
+    ".TP",
+    "1",
+    "Something was done but not all of it, such as takes that failed.",
+    ".TP",
+    "2",
+    "The input can't be used, and nothing was done.",
+    ".TP",
+    "130",
+    "Stopped by Ctrl\\-C; what was made is kept."
+  )
 }

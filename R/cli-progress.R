@@ -160,3 +160,142 @@ terminal_width <- function() {
   width <- suppressWarnings(as.integer(Sys.getenv("COLUMNS", "")))
   if (is.na(width)) cli::console_width() else width
 }
+
+# What came of a run that stops when it is decided.
+report_race <- function(race, takes) {
+  if (is.null(race)) {
+    return(invisible())
+  }
+
+  for (job in names(race$jobs)) {
+    own <- race$jobs[[job]]
+    cat(
+      strwrap(
+        paste0(
+          if (length(race$jobs) > 1) paste0(job, ": "),
+          switch(own$state,
+            decided = paste0(
+              "decided after ", count_words(race$rounds, "round"), ", for ", own$best
+            ),
+            stuck = paste0(
+              "not decided, and what is left would hardly settle it; ", own$best, " leads"
+            ),
+            paste0(
+              if (isTRUE(race$closed)) {
+                "not decided with all takes made"
+              } else {
+                paste("still open after", count_words(race$rounds, "round"))
+              },
+              if (!is.null(own$best)) paste0("; ", own$best, " leads")
+            )
+          ),
+          if (length(own$dropped)) paste0(". Dropped out on the way: ", listed(own$dropped)),
+          "."
+        ),
+        100,
+        initial = "  - ",
+        prefix = "    "
+      ),
+      sep = "\n"
+    )
+  }
+
+  if (isTRUE(race$closed) && any(takes$state == "planned")) {
+    cat(
+      strwrap(
+        paste0(
+          sum(takes$state == "planned"), " of ", nrow(takes),
+          " planned takes were not needed. `sprenn run` without --until makes them."
+        ),
+        100
+      ),
+      sep = "\n"
+    )
+  }
+}
+
+report_takes <- function(takes) {
+  failed <- takes[takes$state %in% c("failed", "refused"), ]
+  open <- sum(takes$state == "planned")
+  cat(
+    sum(takes$state == "made"), " takes are there, ", nrow(failed),
+    " failed or were refused, ", if (open) paste0(open, " are still to come, "), "cost ",
+    formatC(sum(takes$cost, na.rm = TRUE), format = "f", digits = 2),
+    ".\n",
+    sep = ""
+  )
+  why <- failed[!duplicated(failed[c("pipeline", "failure", "message")]), ]
+  for (i in seq_len(min(5, nrow(why)))) {
+    cat(
+      strwrap(
+        paste0(
+          why$pipeline[i], ", ", why$case[i], ", seed ",
+          why$seed[i], ", ",
+          gsub("_", " ", why$failure[i]), ": ",
+          why$message[i]
+        ),
+        100,
+        initial = "  - ",
+        prefix = "    "
+      ),
+      sep = "\n"
+    )
+  }
+
+  if (nrow(why) > 5) {
+    cat("  - and", nrow(why) - 5, "more\n")
+  }
+
+  todo <- unique(why$failure)
+  for (failure in intersect(names(failure_words), todo)) {
+    cat(
+      strwrap(
+        paste0(gsub("_", " ", failure), ": ", failure_words[[failure]]),
+        100,
+        initial = "  What to do when ",
+        prefix = "    "
+      ),
+      sep = "\n"
+    )
+  }
+}
+
+# What a person has still to make, and what is wrong with what was made.
+report_by_hand <- function(reports) {
+  for (name in names(reports)) {
+    found <- reports[[name]]$found
+    counts <- table(
+      factor(found$state, c("taken in", "not taken in", "missing", "extra", "changed"))
+    )
+    cat(
+      "\n", name, ", by hand: ",
+      paste0(counts[counts > 0], " ", names(counts)[counts > 0], collapse = ", "),
+      ".\n",
+      sep = ""
+    )
+    odd <- found[found$state %in% c("not taken in", "extra", "changed"), ]
+    for (i in seq_len(min(8, nrow(odd)))) {
+      cat(
+        strwrap(
+          paste0(odd$file[i], ", ", odd$state[i], ": ", odd$why[i]),
+          100,
+          initial = "  - ",
+          prefix = "    "
+        ),
+        sep = "\n"
+      )
+    }
+
+    if (nrow(odd) > 8) {
+      cat("  - and", nrow(odd) - 8, "more\n")
+    }
+
+    if (counts[["missing"]] > 0) {
+      cat(
+        "  What to make, from what, and under which name to save it: ",
+        reports[[name]]$checklist, "\n",
+        sep = ""
+      )
+    }
+  }
+}

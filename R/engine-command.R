@@ -203,3 +203,62 @@ read_result_file <- function(file) {
 
   result
 }
+
+# Engines and judges that are R code: what a file or a call gives.
+
+# What `call` (package::function) or `file` (its last value) gives.
+code_value <- function(wanted, folder) {
+  if (!is.null(wanted$call)) {
+    parts <- strsplit(wanted$call, "::", fixed = TRUE)[[1]]
+    if (length(parts) != 2) {
+      stop(quoted(wanted$call))
+    }
+
+    return(getExportedValue(parts[1], parts[2])())
+  }
+
+  at <- resolve_path(wanted$file, folder)
+  if (!is.null(at$wrong)) {
+    stop(quoted(wanted$file), ", ", at$wrong)
+  }
+
+  if (!file.exists(at$path)) {
+    stop(quoted(wanted$file), ", no such file")
+  }
+
+  value_of_file(at$path)
+}
+
+# How an engine is built in another process: its part of lineup.yml, and the files of
+# the trial that this names; a changed file is another engine.
+engine_plan <- function(wanted, name, folder) {
+  files <- c(wanted$file, files_of_command(wanted$command, folder))
+  list(
+    wanted = wanted,
+    name = name,
+    folder = folder,
+    files = files,
+    code = vapply(read_named(folder, files), sha256_of, "")
+  )
+}
+
+# The last value of an R file that a trial brings along, which has Sprenn's functions at hand,
+# whether the package is attached or not.
+value_of_file <- function(path) {
+  at_hand <- list2env(
+    mget(getNamespaceExports("sprenn"), asNamespace("sprenn")),
+    parent = globalenv()
+  )
+  source(path, local = new.env(parent = at_hand))$value
+}
+
+files_of_command <- function(command, folder) {
+  folder <- normalizePath(folder, winslash = "/")
+  Filter(
+    function(word) {
+      path <- resolve_path(word, folder)$path
+      !is.null(path) && utils::file_test("-f", path)
+    },
+    as.character(unlist(command))
+  )
+}

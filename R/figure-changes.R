@@ -68,3 +68,182 @@ draw_changes <- function(changes) {
     theme_sprenn() +
     ggplot2::theme(legend.position = "bottom", panel.spacing.x = ggplot2::unit(1.4, "lines"))
 }
+
+#' Draw what each input really does
+#'
+#' @param influence What [measure_influence()] returned.
+#' @return A ggplot: for every pipeline how far each input moved the picture,
+#'   from the least to the most of its controls, where 1 is what another seed
+#'   moves.
+#' @export
+#' @examples
+#' draw_influence(list(inputs = tibble::tibble(
+#'   pipeline = c("a", "b"), input = "prompt", pairs = 3, moved = c(0.02, 0.8),
+#'   low = c(0, 0.5), high = c(0.05, 1.2), influence = c("ignored", "clear")
+#' )))
+draw_influence <- function(influence) {
+  influence <- influence$inputs
+  influence$pipeline <- factor(influence$pipeline, rev(unique(influence$pipeline)))
+  influence$input <- factor(influence$input, unique(control_inputs))
+  most <- 1.05 * max(2, influence$high, na.rm = TRUE)
+  steps <- c(0, influence_steps, most)
+  words <- vapply(c(0, influence_steps), influence_words, "")
+  bands <- data.frame(
+    from = utils::head(steps, -1),
+    to = steps[-1],
+    fill = c("grey84", "grey91", "grey97", "grey91")
+  )
+  ggplot2::ggplot(influence, ggplot2::aes(.data$moved, .data$pipeline)) +
+    ggplot2::geom_rect(
+      ggplot2::aes(xmin = .data$from, xmax = .data$to, ymin = -Inf, ymax = Inf),
+      bands,
+      fill = rep(bands$fill, length(unique(influence$input))),
+      inherit.aes = FALSE
+    ) +
+    ggplot2::geom_vline(xintercept = 1, linetype = 2, colour = "grey40") +
+    ggplot2::geom_segment(
+      ggplot2::aes(x = .data$low, xend = .data$high, yend = .data$pipeline),
+      na.rm = TRUE,
+      colour = family_palette[1],
+      linewidth = 1
+    ) +
+    ggplot2::geom_point(na.rm = TRUE, colour = family_palette[1], size = 2.6) +
+    ggplot2::geom_text(
+      ggplot2::aes(x = 1.04 * most, label = .data$influence),
+      hjust = 0,
+      size = 3.4,
+      colour = "grey25"
+    ) +
+    ggplot2::facet_wrap(~input, nrow = 1) +
+    ggplot2::scale_x_continuous(
+      limits = c(0, 1.7 * most),
+      expand = c(0, 0),
+      trans = "sqrt",
+      breaks = c(0, 0.5, 1, 2, 5, 10, 20),
+      labels = function(x) format(x, trim = TRUE, drop0trailing = TRUE)
+    ) +
+    ggplot2::labs(
+      title = "What each input really does",
+      subtitle = paste0(
+        "How far a take moves without it or with another, from the least to the most of the ",
+        "controls; 1 (dashed) is what another seed moves"
+      ),
+      x = paste0("moved; bands from left to right: ", paste(words, collapse = ", ")),
+      y = NULL
+    ) +
+    theme_sprenn() +
+    ggplot2::theme(panel.grid.major.y = ggplot2::element_blank())
+}
+
+#' Draw what people say, beside the measures
+#'
+#' @param viewing What [read_viewing()] or [view_takes()] returned.
+#' @return A ggplot: how strongly people prefer each pipeline (log odds with 90 % intervals),
+#'   and, of measures that side with people or against them beyond luck, how often the better
+#'   take by each is the one that they preferred, with 90 % intervals (Wilson 1927); half of
+#'   them (dashed) is chance.
+#' @section Errors: `sprenn_error_viewing` where nobody has judged a pair.
+#' @export
+#' @examples
+#' pairs <- tibble::tibble(
+#'   measure = c("layout", "blur"), axis = c("structure", "flaws"), pairs = 40,
+#'   agreement = c(0.8, 0.5), beyond_luck = c(TRUE, FALSE)
+#' )
+#' strengths <- tibble::tibble(
+#'   pipeline = c("firm", "loose"), strength = c(0.6, -0.6),
+#'   low = c(0.1, -1.1), high = c(1.1, -0.1)
+#' )
+#' viewing <- list(strengths = strengths, measures = pairs)
+#' draw_agreement(structure(viewing, class = "sprenn_viewing"))
+draw_agreement <- function(viewing) {
+  check_arguments(viewing = checkmate::check_class(viewing, "sprenn_viewing"))
+  if (NROW(viewing$strengths) == 0) {
+    stop_sprenn(
+      "viewing",
+      c(
+        "No pairs were judged yet, so there is nothing to draw.",
+        i = "`sprenn viewing TRIAL` opens the page on which they are."
+      )
+    )
+  }
+
+  none <- tibble::tibble(
+    measure = character(),
+    pairs = integer(),
+    agreement = numeric(),
+    beyond_luck = logical()
+  )
+  sides <- viewing$measures %||% none
+  sides <- sides[sides$beyond_luck, ]
+  ends <- wilson(sides$agreement, sides$pairs)
+  panels <- c("preferred, in log odds", "sides with people")
+  rows <- rbind(
+    tibble::tibble(
+      panel = panels[1],
+      name = viewing$strengths$pipeline,
+      value = viewing$strengths$strength,
+      low = viewing$strengths$low,
+      high = viewing$strengths$high,
+      label = two(viewing$strengths$strength)
+    ),
+    tibble::tibble(
+      panel = panels[2],
+      name = gsub("_", " ", sides$measure),
+      value = sides$agreement,
+      low = ends[, "from"],
+      high = ends[, "to"],
+      label = paste0(percent(sides$agreement), " of ", sides$pairs, recycle0 = TRUE)
+    )
+  )
+  rows$panel <- factor(rows$panel, panels)
+  rows$name <- factor(rows$name, rev(unique(rows$name)))
+  chance <- tibble::tibble(panel = factor(panels, panels), at = c(0, 0.5))
+  chance <- chance[chance$panel %in% rows$panel, ]
+  ggplot2::ggplot(rows, ggplot2::aes(.data$value, .data$name)) +
+    ggplot2::geom_vline(
+      ggplot2::aes(xintercept = .data$at),
+      chance,
+      linetype = 2,
+      colour = "#777777"
+    ) +
+    ggplot2::geom_linerange(
+      ggplot2::aes(xmin = .data$low, xmax = .data$high),
+      linewidth = 3,
+      alpha = 0.3,
+      colour = family_palette[1]
+    ) +
+    ggplot2::geom_point(size = 2.8, colour = family_palette[1]) +
+    ggplot2::geom_text(
+      ggplot2::aes(x = .data$high, label = .data$label),
+      hjust = -0.2,
+      size = 3.6,
+      colour = "#333333"
+    ) +
+    ggplot2::facet_wrap("panel", nrow = 1, scales = "free") +
+    ggplot2::scale_x_continuous(expand = ggplot2::expansion(c(0.05, 0.3))) +
+    ggplot2::labs(
+      title = "What people say, and what sides with them",
+      x = NULL,
+      y = NULL,
+      subtitle = paste0(
+        "Left: pipelines by what people preferred. Right: how often the better one by a number ",
+        "was preferred. Dashed: no preference, chance"
+      )
+    ) +
+    theme_sprenn()
+}
+
+#' @rdname draw_changes
+#' @param object,... The same, for [ggplot2::autoplot()].
+#' @exportS3Method ggplot2::autoplot
+autoplot.sprenn_changes <- function(object, ...) draw_changes(object)
+
+#' @rdname draw_influence
+#' @param object,... The same, for [ggplot2::autoplot()].
+#' @exportS3Method ggplot2::autoplot
+autoplot.sprenn_influence <- function(object, ...) draw_influence(object)
+
+#' @rdname draw_agreement
+#' @param object,... The same, for [ggplot2::autoplot()].
+#' @exportS3Method ggplot2::autoplot
+autoplot.sprenn_viewing <- function(object, ...) draw_agreement(object)

@@ -167,3 +167,8 @@ family_rows <- function(verdict) {
 }
 
 format_value <- function(x) format(x, digits = 4, trim = TRUE, drop0trailing = TRUE)
+
+#' @rdname draw_tradeoff
+#' @param object,... The same, for [ggplot2::autoplot()].
+#' @exportS3Method ggplot2::autoplot
+autoplot.sprenn_verdict <- function(object, ...) draw_tradeoff(object)

@@ -251,3 +251,59 @@ unpack_said <- function(text, kind) {
     }
   })
 }
+
+# From what brief.yml says of judges to the judges themselves.
+
+# Either `judges`, by name, or `problems`.
+build_judges <- function(brief, folder) {
+  problems <- list()
+  judges <- list()
+  taken <- c(list_measures()$measure, "viewing")
+  for (name in names(brief$judges)) {
+    wanted <- brief$judges[[name]]
+    place <- paste0("judges.", name)
+    if (name %in% taken) {
+      problems <- c(
+        problems,
+        list(new_problem("brief.yml", place, quoted(name), "a name that no measure has"))
+      )
+    }
+
+    made <- tryCatch(judge_of(wanted, name, folder), error = one_line)
+    if (inherits(made, "sprenn_judge")) {
+      judges[[name]] <- made
+    } else {
+      problems <- c(
+        problems,
+        list(new_problem("brief.yml", place, made, "a judge that can be used"))
+      )
+    }
+  }
+
+  list(judges = judges, problems = bind_problems(problems))
+}
+
+judge_of <- function(wanted, name, folder) {
+  if (wanted$kind == "vectors") {
+    return(vectors_judge(wanted, name, folder))
+  }
+
+  if (!is.null(wanted$address)) {
+    return(inference_judge(wanted, name))
+  }
+
+  made <- code_value(wanted, folder)
+  if (!inherits(made, "sprenn_judge")) {
+    stop("what ", wanted$call %||% wanted$file, " gives is no judge()", call. = FALSE)
+  }
+
+  if (made$kind != wanted$kind) {
+    stop("it is a judge of the kind ", made$kind, call. = FALSE)
+  }
+
+  made$name <- name
+  made$pattern <- c(wanted$ask %||% made$pattern[1], wanted$deny %||% made$pattern[2])
+  made$batch <- wanted$batch %||% made$batch
+  made$edge <- wanted$edge %||% made$edge
+  made
+}

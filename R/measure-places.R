@@ -91,3 +91,4 @@ place_span <- function(inside) {
   columns <- range(which(colSums(inside) > 0))
   list(rows = rows[1]:rows[2], columns = columns[1]:columns[2])
 }
+

@@ -75,160 +75,132 @@ across_measures <- function() {
   list(measure_consistency(), measure_same_as_seed(), measure_erased())
 }
 
-# A measure: its facts, and the function that takes it. `compute(scene)` is
-# given the scene of new_scene() and returns what new_scores() makes (a list of
-# several where it has several), or NULL when the scene has nothing for it to
-# measure. A probe's measure is given the probe as well.
-new_measure <- function(
+# Changes whenever a measure does, so that old scores are never mixed with new.
+measures_version <- "8"
+
+axes <- c("structure", "adherence", "style")
+
+#' A measure of your own
+#'
+#' Adds a number to what is measured of every take. Name an R file whose last
+#' value is one of these, or a list of them, as `measures` in brief.yml; give
+#' them weight by naming them in `structure_from`. The guide is
+#' `docs/adding-measures.md`.
+#'
+#' @param measure Its name: lower case letters, digits and `_`, and none that
+#'   [list_measures()] has.
+#' @param compute A function of `take` and `reference`, both arrays rows x
+#'   columns x 3 with sRGB values from 0 to 1 in the case's frame, that returns
+#'   one number, or `NA` where there is nothing to say. It must give the same
+#'   number for the same pictures.
+#' @param axis `"structure"`, `"style"` or `"flaws"`.
+#' @param range What its values mean, in words: "0 chance, 1 the same layout".
+#' @param sees,blind_to What moves it, and what must not.
+#' @param better `"higher"`, `"lower"` or `"as asked"`.
+#' @param source Where the method comes from.
+#' @param bounds For a flaw, the numbers from which it is slight and serious:
+#'   rising where more is worse, falling where less is.
+#' @param needs_reference Whether it is left out for pictures made from text
+#'   alone; without this `reference` may be `NULL`.
+#' @return A measure, to be returned by the file that brief.yml names.
+#' @section Errors: `sprenn_error_argument`. What `compute` does wrong in a run
+#'   is a `sprenn_error_measure` that names the measure.
+#' @export
+#' @examples
+#' measure_function(
+#'   "redness", function(take, reference) mean(take[, , 1] - take[, , 3]),
+#'   axis = "style", range = "-1 blue to 1 red", sees = "red against blue", blind_to = "all else"
+#' )
+measure_function <- function(
   measure,
-  axis,
+  compute,
+  axis = "structure",
   range,
-  better,
   sees,
   blind_to,
-  source,
-  compute,
-  cost = "low",
-  needs = character()
+  better = "higher",
+  source = "own method",
+  bounds = NULL,
+  needs_reference = TRUE
 ) {
-  list(
-    measure = measure,
-    axis = axis,
+  text <- function(x) checkmate::check_string(x, min.chars = 3)
+  known <- vapply(c(all_measures(), across_measures()), `[[`, "", "measure")
+  check_arguments(
+    measure = checkmate::check_string(measure, pattern = "^[a-z][a-z0-9_]{1,39}$"),
+    measure = if (isTRUE(measure %in% known)) {
+      paste0("must be a new name: there is a measure ", measure)
+    } else {
+      TRUE
+    },
+    compute = checkmate::check_function(compute, args = c("take", "reference")),
+    axis = checkmate::check_choice(axis, c("structure", "style", "flaws")),
+    range = text(range),
+    sees = text(sees),
+    blind_to = text(blind_to),
+    source = text(source),
+    better = checkmate::check_choice(better, c("higher", "lower", "as asked")),
+    bounds = checkmate::check_numeric(
+      bounds,
+      len = 2,
+      any.missing = FALSE,
+      finite = TRUE,
+      unique = TRUE,
+      null.ok = !identical(axis, "flaws")
+    ),
+    needs_reference = checkmate::check_flag(needs_reference)
+  )
+  own <- new_measure(
+    measure,
+    axis,
     range = range,
     better = better,
     sees = sees,
     blind_to = blind_to,
     source = source,
-    cost = cost,
-    compute = compute,
-    needs = needs
+    cost = "high",
+    needs = if (needs_reference) "reference" else character(),
+    compute = function(scene) {
+      number <- one_number(measure, function() {
+        compute(scene$pixels$take, scene$pixels$reference)
+      })
+      if (axis == "flaws" && !is.na(number)) {
+        flaw_score(number, bounds[1], bounds[2], place = "whole")
+      } else {
+        new_scores(number, number)
+      }
+    }
+  )
+  structure(own, class = "sprenn_measure")
+}
+
+one_number <- function(measure, compute) {
+  number <- tryCatch(compute(), error = function(e) {
+    stop_for_measure(measure, paste0("It stopped: ", conditionMessage(e)))
+  })
+  # What is undefined is NA, and never NaN or infinite.
+  is_one <- (is.numeric(number) || is.logical(number)) && length(number) == 1
+  if (!is_one || is.nan(number) || is.infinite(number)) {
+    stop_for_measure(
+      measure,
+      paste0(
+        "It returned ", paste(class(number), collapse = " "), " of length ",
+        length(number),
+        if (length(number) == 1) paste0(" (", format(number), ")"),
+        "."
+      )
+    )
+  }
+
+  as.numeric(number)
+}
+
+stop_for_measure <- function(measure, found) {
+  stop_sprenn(
+    "measure",
+    c(
+      paste0("The measure ", measure, " can't be taken."),
+      x = found,
+      i = "A measure of your own returns one finite number, or NA."
+    )
   )
 }
-
-# One measured number. `level` is for flaws (none, slight, serious), `place`
-# says where in the picture, `phrase` which phrase of the prompt was checked.
-new_scores <- function(
-  value,
-  raw,
-  level = NA_character_,
-  place = NA_character_,
-  phrase = NA_character_
-) {
-  list(
-    value = as.numeric(value),
-    raw = as.numeric(raw),
-    level = level,
-    place = if (is.null(place)) NA_character_ else place,
-    phrase = phrase
-  )
-}
-
-# A flaw's value is its number; the two bounds turn it into a level. Where a
-# small number is the bad one, both bounds are given in falling order.
-flaw_score <- function(number, slight, serious, place = NA_character_, raw = number) {
-  worse <- if (serious > slight) number >= c(slight, serious) else number <= c(slight, serious)
-  level <- c("none", "slight", "serious")[1 + sum(worse)]
-  new_scores(number, raw, level, if (level == "none") NA_character_ else place)
-}
-
-# Zero is chance, one is the same picture.
-from_chance <- function(scene, measure) {
-  raw <- scene$raw[[measure]]
-  new_scores(rescale_from_chance(raw, scene$chance[[measure]]), raw)
-}
-
-rescale_from_chance <- function(raw, chance) (raw - chance) / (1 - pmin(chance, 0.99))
-
-# What a flaw's number is in the pictures that the take was made from: more than
-# they have is the take's own doing.
-known_before <- function(scene, what, part = NULL) {
-  number <- function(view) if (is.null(part)) view[[what]] else view[[what]][[part]]
-  max(0, unlist(lapply(c(list(scene$reference), scene$look), number)))
-}
-
-# How much of a look is drawn with thin lines: 0 if there is no look.
-strokes_in <- function(scene) known_before(scene["look"], "lines")
-
-# Pixels at an end of the scale beyond what was there: other contents in the same look
-# may have several times as much as its examples, the same contents only a little more.
-clipping_score <- function(scene, what) {
-  spot <- scene$take[[what]]
-  in_look <- known_before(scene["look"], what, "number")
-  # A look that is made of flat black or of white paper makes whatever is dark or light so.
-  if (in_look >= made_of_clipped) {
-    in_look <- 1
-  }
-
-  before <- max(1.5 * known_before(scene["reference"], what, "number"), 4 * in_look)
-  flaw_score(
-    max(0, spot$number - before),
-    0.03,
-    0.14,
-    place = worst_cell(spot),
-    raw = spot$number
-  )
-}
-
-made_of_clipped <- 0.05
-
-# Flaws that a look may be made of (grain, halftone, few tones, white paper, black ink,
-# tiles), each with how far such a look moves a manner, in typical distances between looks.
-# The flaw alone seldom moves it so far (the `fit` half of bench/natural.R).
-moved_by_such_looks <- c(
-  noise = 0.85,
-  unfinished = 0.4,
-  banding = 0.55,
-  burnt = 0.45,
-  crushed = 0.45,
-  blocks = 0.68
-)
-
-# Where nothing shows what the look is, and a take's manner has moved so far, or from
-# nothing that we know, such a flaw is at most slight: nobody can say whether it was meant.
-may_be_the_look <- function(scene) {
-  if (length(scene$look) > 0) {
-    return(character())
-  }
-
-  if (is.null(scene$reference)) {
-    # A sky may end at a straight horizon, too.
-    return(c(names(moved_by_such_looks), "bars"))
-  }
-
-  moved <- style_distance(scene$take$style, scene$reference$style) / style_space$between
-  names(moved_by_such_looks)[moved > moved_by_such_looks]
-}
-
-# Places in words: one of nine cells, or a box in shares.
-worst_cell <- function(spot) {
-  cells <- spot$cells
-  if (max(cells) < 2 * mean(cells)) {
-    return("whole")
-  }
-
-  at <- which.max(cells) - 1
-  across <- c("left", "middle", "right")[1 + at %% 3]
-  down <- c("top", "middle", "bottom")[1 + at %/% 3]
-  if (across == down) "middle" else paste(down, across)
-}
-
-say_box <- function(box) {
-  paste0("box ", paste(formatC(box, format = "f", digits = 2), collapse = " "))
-}
-
-# The box around most of what a map (rows x columns) has.
-map_box <- function(map) {
-  ends <- function(sums) {
-    share <- cumsum(sums) / max(sum(sums), 1e-12)
-    c(sum(share < 0.1), min(length(sums), 1 + sum(share < 0.9))) / length(sums)
-  }
-
-  across <- ends(colSums(map))
-  down <- ends(rowSums(map))
-  say_box(c(across[1], down[1], across[2], down[2]))
-}
-
-# Changes whenever a measure does, so that old scores are never mixed with new.
-measures_version <- "8"
-
-axes <- c("structure", "adherence", "style")

@@ -145,3 +145,4 @@ spread_words <- function(x) {
 
 #' @export
 print.sprenn_design <- function(x, ...) print_lines(x)
+

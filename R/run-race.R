@@ -25,41 +25,7 @@ race_rounds <- function(takes, jobs) {
   round[match(key, key[first])]
 }
 
-# The race so far: `looks`, how many rounds there are in all, `rounds`, how many are done,
-# and `jobs`, for each purpose its `state`, `best`, `confidence` and who has `dropped` out.
-read_race <- function(store) {
-  told <- get_facts(store)$race
-  if (is.null(told)) {
-    return(NULL)
-  }
-
-  race <- jsonlite::fromJSON(told, simplifyVector = FALSE)
-  race$jobs <- lapply(race$jobs, function(one) {
-    utils::modifyList(one, list(dropped = as.character(unlist(one$dropped))))
-  })
-  race
-}
-
 write_race <- function(store, race) set_facts(store, race = to_json(race))
-
-# What a choice has to know of a run's race, if it was one.
-race_of <- function(store, job) {
-  race <- read_race(store)
-  if (is.null(race)) {
-    return(NULL)
-  }
-
-  own <- race$jobs[[race_name(job)]]
-  # Races of earlier versions had a round a seed, over all cases.
-  list(
-    looks = own$looks %||% race$looks,
-    cases = own$cases %||% 0,
-    seeds = own$seeds %||% race$looks,
-    over = isTRUE(race$closed) && !is.null(own)
-  )
-}
-
-race_name <- function(job) if (is.na(job)) "all" else job
 
 # Makes the takes of one round after the other, by `make(wanted)`, which takes a logical for
 # each take of the store and returns whether it was stopped. `planned` says which takes

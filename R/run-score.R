@@ -79,232 +79,172 @@ score_run <- function(
   invisible(structure(read_scores(store), judged = if (nrow(judged)) judged))
 }
 
-# The bytes of a take's picture, if they are still those that were recorded.
-take_bytes <- function(store, take) {
-  path <- take_path(store, take$file)
-  bytes <- if (file.exists(path)) read_bytes(path)
-  if (is.null(bytes) || sha256_of(bytes) != take$sha256) {
-    stop_sprenn(
-      "store",
-      c(
-        paste0(
-          "The picture of take ", take$take,
-          if (is.null(bytes)) " is gone." else " is not the one that was recorded."
-        ),
-        x = path,
-        i = paste0(
-          "`sprenn check TRIAL --run ", store$run,
-          " --repair` sets such takes to be made again; nothing else is touched."
-        )
-      )
-    )
-  }
+# Measures that compare takes with each other: whether two seeds gave one picture, and
+# whether a pipeline has one hand. Each take leaves a print when it is measured, and
+# what has changed is compared when a run has measured all there is.
 
-  bytes
-}
-
-# Measures one picture as a take of a case: its `scores`, and the `print` by which it
-# is compared with other takes. What the case needs is kept in `kept`.
-score_bytes <- function(bytes, case, suite, kept) {
-  frame <- case_frame(case, suite)
-  hold <- function(what, code) keep(kept, paste(what, case$id), list(code))[[1]]
-  reference <- if (!is.null(case$reference)) hold("view", reference_view(case, suite, frame))
-  looks <- lapply(stats::setNames(nm = names(suite$looks)), function(name) {
-    keep(
-      kept,
-      paste("look", name),
-      lapply(suite$looks[[name]], function(path) look_facts(view_picture(read_picture(path))))
+# Compares the takes of the pipelines that have any without such a comparison: what is
+# measured anew has lost it. Consistency is one look's takes, or one case's where none
+# was asked for; controls are no takes proper.
+compare_across <- function(store, suite) {
+  changed <- read_db(
+    store,
+    paste0(
+      "SELECT take FROM prints WHERE take NOT IN (SELECT take FROM scores WHERE measure = ",
+      "'consistency')"
     )
-  })
-  own <- suite_measures(suite, kept)
-  view <- view_encoded(bytes, frame, pixels = length(own) > 0)
-  on.exit(drop_view(view$view))
-  scene <- new_scene(
-    view$view,
-    reference,
-    if (is.na(case$look)) list() else looks[[case$look]],
-    suite_decoys(suite, case, frame, kept),
-    mask = hold("mask", case_mask(case, suite, frame)),
-    job = case$job,
-    frame = frame,
-    added = hold("added", if (has_added_canvas(case)) added_canvas(case, suite, frame)),
-    other_looks = if (is.na(case$look)) list() else looks[setdiff(names(looks), case$look)],
-    looks = looks,
-    guide = hold("guide", case_outlines(case, suite, frame)),
-    watch = if (is.null(reference)) list() else hold("watch", case_watch(case, suite, frame)),
-    pixels = if (length(own)) {
-      list(
-        take = view$pixels,
-        reference = if (!is.null(reference)) hold("pixels", fitted_reference(case, suite))
-      )
+  )$take
+  takes <- read_takes(store, deciding_columns)
+  takes <- takes[takes$state == "made" & is.na(takes$control), ]
+  for (pipeline in unique(takes$pipeline[takes$take %in% changed])) {
+    own <- read_db(
+      store,
+      "SELECT p.take, p.print FROM prints p JOIN takes t ON t.take = p.take WHERE t.pipeline = ?",
+      params = list(pipeline)
+    )
+    own <- own[own$take %in% takes$take, ]
+    own[c("case", "seed")] <- takes[match(own$take, takes$take), c("case", "seed")]
+    own <- own[order(own$case, own$seed), ]
+    if (nrow(own) == 0) {
+      next
     }
-  )
-  scores <- score_scene(scene, asked_phrases(case), c(all_measures(), own))
-  list(
-    scores = scores,
-    print = take_print(view$view, if (case$job == "repair") reference),
-    overlay = take_overlay(scene)
-  )
-}
 
-# A reference as takes are compared with it. Where canvas was added, what the picture says
-# of itself (its style, its grain, how sharp it is) is that of the part that is there: the
-# padding is ours.
-reference_view <- function(case, suite, frame) {
-  pixels <- fitted_reference(case, suite)
-  view <- view_picture(pixels, frame, "reference")
-  there <- if (has_added_canvas(case)) 1 - added_canvas(case, suite, frame)
-  if (is.null(there) || !any(there > 0.5)) {
-    return(view)
+    cases <- suite$cases[match(own$case, vapply(suite$cases, `[[`, "", "id"))]
+    scores <- across_scores(
+      own,
+      vapply(cases, `[[`, "", "look"),
+      vapply(cases, `[[`, "", "job") %in% c("repair", "edit", "extend")
+    )
+    in_transaction(store$db, {
+      names <- vapply(across_measures(), `[[`, "", "measure")
+      write_db(
+        store$db,
+        "DELETE FROM scores WHERE take = ? AND measure = ?",
+        params = list(rep(own$take, length(names)), rep(names, each = nrow(own)))
+      )
+      insert_scores(store, scores)
+    })
   }
 
-  inside <- view_picture(pixels[rowSums(there) > 0.5, colSums(there) > 0.5, , drop = FALSE])
-  view[own_facts] <- inside[own_facts]
-  drop_view(inside)
-  view
+  if (length(changed)) {
+    compare_repairs(store, suite, takes)
+  }
 }
 
-own_facts <- c("style", "spread", "blur", "noise", "blocks", "tones", "burnt", "crushed")
+across_scores <- function(own, look, kept_jobs) {
+  prints <- read_prints(own$print)
+  part <- function(at) lapply(prints, function(matrix) matrix[at, , drop = FALSE])
+  compared <- function(measure, groups) {
+    value <- rep(NA_real_, nrow(own))
+    for (at in split(seq_len(nrow(own)), groups)) {
+      value[at] <- measure$compute(part(at))
+    }
 
-# A take as its bytes, seen in its frame. The pixels only where somebody asks for them:
-# 8 bits a channel need not become numbers first.
-view_encoded <- function(bytes, frame, pixels = FALSE) {
-  encoded <- encoded_picture(bytes)
-  samples <- decode_samples(encoded)
-  profile <- embedded_profile(encoded)
-  as_it_is <- is.null(profile) &&
-    samples$depth == 8 &&
-    samples$channels %in% c(1, 3) &&
-    all(frame_inside(samples$size, frame)[3:4] == samples$size)
-  if (as_it_is && !pixels) {
-    return(list(view = view_bytes(samples$bytes, samples$size, frame)))
+    value
   }
 
-  seen <- bring_back(flatten_samples(samples, profile), frame)
-  list(view = view_picture(seen, frame), pixels = if (pixels) seen)
+  one_hand <- compared(measure_consistency(), ifelse(is.na(look), own$case, look))
+  # Mended well, every seed gives the same picture; and a copy is a usable picture, only
+  # no second one, so that it is never serious.
+  copies <- ifelse(kept_jobs, NA_real_, compared(measure_same_as_seed(), own$case))
+  level <- ifelse(!is.na(copies) & copies <= 0.004, "slight", "none")
+  numbers <- c(one_hand, copies)
+  tibble::tibble(
+    take = rep(own$take, 2),
+    axis = rep(c("style", "flaws"), each = nrow(own)),
+    measure = rep(c("consistency", "same_as_seed"), each = nrow(own)),
+    phrase = NA_character_,
+    value = numbers,
+    raw = numbers,
+    level = c(rep(NA_character_, nrow(own)), level),
+    place = NA_character_
+  )
 }
 
-# The outlines that engines were given as a guide, where there were any.
-case_outlines <- function(case, suite, frame) {
-  kind <- intersect(c("edges", "soft_edges"), names(case$guides))
-  if (length(kind) == 0) {
+# The marks that stayed, a row a take; of takes of one case, so all have as many.
+read_marks <- function(prints) {
+  from <- 2 * length(style_space$centre) + 3 * print_patches
+  bits <- lapply(prints, function(print) {
+    rawToBits(utils::tail(jsonlite::base64_dec(print), -from)) == 1
+  })
+  do.call(rbind, bits)
+}
+
+# What is damage and what belongs to the picture, only the takes of a case can say together:
+# marks of the reference that some of them took away are damage. Each take is judged by the
+# share of these that it left, and by what it alone took away.
+compare_repairs <- function(store, suite, takes) {
+  for (case in Filter(function(case) case$job == "repair", suite$cases)) {
+    own <- read_db(
+      store,
+      "
+      SELECT p.take, p.print FROM prints p JOIN takes t ON t.take = p.take
+      WHERE t.case_id = ? ORDER BY p.take",
+      params = list(case$id)
+    )
+    own <- own[own$take %in% takes$take, ]
+    if (nrow(own) < 2) {
+      next
+    }
+
+    stayed <- read_marks(own$print)
+    left <- damage_left(stayed)
+    if (is.null(left)) {
+      next
+    }
+
+    reference <- reference_view(case, suite, case_frame(case, suite))
+    places <- core_places_of_marks(reference$handle)
+    drop_view(reference)
+    # Bits come in whole bytes.
+    stayed <- stayed[, seq_len(nrow(places)), drop = FALSE]
+    residual <- lapply(
+      left,
+      flaw_score,
+      slight = 0.3,
+      serious = damage_plainly_left,
+      place = "whole"
+    )
+    erased <- measure_erased()$compute(stayed, places, left)
+    scores <- rbind(
+      rows_of_repairs(own$take, "residual_damage", residual),
+      rows_of_repairs(own$take, "erased", erased)
+    )
+    in_transaction(store$db, {
+      write_db(
+        store$db,
+        "DELETE FROM scores WHERE take = ? AND measure = ?",
+        params = list(scores$take, scores$measure)
+      )
+      insert_scores(store, scores)
+    })
+  }
+}
+
+rows_of_repairs <- function(takes, measure, scores) {
+  field <- function(name, type) vapply(scores, `[[`, type, name)
+  tibble::tibble(
+    take = takes,
+    axis = "flaws",
+    measure = measure,
+    phrase = NA_character_,
+    value = field("value", 0),
+    raw = field("raw", 0),
+    level = field("level", ""),
+    place = field("place", "")
+  )
+}
+
+# Of `stayed` (a row a take, a column a mark): the share of the damage that each take left,
+# or NULL where next to nothing was taken away. One take in five must have mended a mark, so
+# that what a single one erased is no damage to all others.
+damage_left <- function(stayed) {
+  mended <- colSums(!stayed) >= max(1, nrow(stayed) / 5)
+  if (sum(mended) < fewest_marks) {
     return(NULL)
   }
 
-  reference <- if (!is.null(case$reference)) list(fitted_reference(case, suite))
-  prepare_guide(case$guides[[kind[1]]], kind[1], case, suite, frame, reference)$picture[, , 1]
+  rowMeans(stayed[, mended, drop = FALSE])
 }
 
-# Pictures that a take of this case has nothing to do with: the references of
-# other cases, each picture once, then built-in ones. Cases of one frame share them.
-suite_decoys <- function(suite, case, frame, kept) {
-  in_frame <- paste(frame, collapse = " ")
-  views <- lapply(decoy_cases(suite, case), function(other) {
-    keep(
-      kept,
-      paste("decoy", hash_of(other$reference), in_frame),
-      decoy_view(other, frame, kept)
-    )
-  })
-  drawn <- keep(
-    kept,
-    paste("drawn", in_frame, length(views)),
-    lapply(
-      draw_decoys(frame, enough_decoys - length(views)),
-      view_picture,
-      frame = frame,
-      part = "decoy"
-    )
-  )
-  c(views, drawn)
-}
-
-decoy_cases <- function(suite, case) {
-  path_of <- function(case) case$reference$path %||% ""
-  others <- Filter(function(other) !path_of(other) %in% c("", path_of(case)), suite$cases)
-  others <- others[!duplicated(vapply(others, path_of, ""))]
-  if (length(others) > enough_decoys) {
-    others <- others[round(seq(1, length(others), length.out = enough_decoys))]
-  }
-
-  others
-}
-
-# A decoy is seen in many frames, so a small copy of it is kept to fit anew.
-decoy_view <- function(case, frame, kept) {
-  small <- keep(kept, paste("small", case$reference$path), {
-    pixels <- read_picture(case$reference$path)
-    resize_picture(
-      pixels,
-      pmax(
-        1,
-        round(dim(pixels)[2:1] * min(1, 768 / max(dim(pixels)[1:2])))
-      )
-    )
-  })
-  view_picture(
-    lay_window(
-      small,
-      fit_window(dim(small)[2:1], frame, case$reference),
-      frame,
-      paint_values(case$reference$fill)
-    ),
-    frame,
-    "decoy"
-  )
-}
-
-# In the order of the plan, and of the measures for each take.
-read_scores <- function(store) {
-  scores <- read_db(
-    store,
-    "
-    SELECT s.take, t.pipeline, t.case_id AS \"case\", t.seed, s.axis, s.measure, s.phrase,
-    s.value, s.raw, s.level, s.place, t.position
-    FROM scores s JOIN takes t ON t.take = s.take"
-  )
-  measures <- vapply(c(all_measures(), across_measures()), `[[`, "", "measure")
-  scores <- scores[order(
-    scores$position,
-    match(scores$measure, measures),
-    scores$measure,
-    scores$phrase,
-    method = "radix"
-  ), ]
-  scores$position <- NULL
-  tibble::as_tibble(scores)
-}
-
-# The scores that a choice looks at: what makes up the axes, and the flaws there are.
-read_deciding_scores <- function(store, structure_from) {
-  parts <- paste0(
-    "'", c(names(structure_from), "style_change", "look_match"), "'",
-    collapse = ", "
-  )
-  # Two queries, as one with OR would read the whole index.
-  wanted <- paste(
-    "SELECT take, axis, measure, phrase, value, level FROM scores WHERE", deciding,
-    "AND axis IN"
-  )
-  scores <- read_db(
-    store,
-    paste0(
-      wanted,
-      " ('adherence', 'flaws') UNION ALL ",
-      wanted,
-      " ('structure', 'style') AND measure IN (",
-      parts,
-      ")",
-      # A brief may make structure up of flaws too: then those that are not there count.
-      if (!all(names(structure_from) %in% c("structure", names(agreement_weights)))) {
-        paste0(
-          " UNION ALL SELECT take, axis, measure, phrase, value, level FROM scores WHERE axis = ",
-          "'flaws' AND level = 'none' AND measure IN (",
-          parts,
-          ")"
-        )
-      }
-    )
-  )
-  tibble::as_tibble(scores)
-}
+fewest_marks <- 60

@@ -316,4 +316,40 @@ read_count <- function(text) {
   read_bound(text, count_pattern, Inf)
 }
 
+# Words that a suite, a lineup and a brief may use.
+
+jobs <- c("restyle", "vary", "repair", "swap", "edit", "extend", "blend", "fresh")
+guide_kinds <- c("edges", "soft_edges", "areas", "depth", "pose")
+
+control_kinds <- c(
+  "blank_prompt", "swapped_prompt", "no_reference", "no_look", "no_guide", "repeat"
+)
+
+choice_of <- function(words) paste("choice", paste(words, collapse = "|"))
+
+# Which of several pipelines that are close enough is taken.
+preferences <- c("better", "cheaper", "faster")
+
+engine_kinds <- c("function", "http", "inference", "command", "folder")
+
+judge_kinds <- c("answering", "embedding", "vectors", "pose", "depth")
+
+variable_pattern <- "^[A-Za-z_][A-Za-z0-9_]*$"
+
+# Inputs that a case may bring and an engine may or may not take.
+input_words <- c(
+  look = "pictures of a look",
+  mask = "a mask",
+  references = "several references",
+  text_alone = "no reference at all",
+  negative = "unwanted things",
+  edges = "an edges guide",
+  soft_edges = "a soft_edges guide",
+  areas = "an areas guide",
+  depth = "a depth guide",
+  pose = "a pose guide"
+)
+
+input_kinds <- function() names(input_words)
+
 known_types <- field_types()

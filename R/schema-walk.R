@@ -176,6 +176,23 @@ value_schema <- function(node) {
 trial_files <- c("suite.yml", "lineup.yml", "brief.yml")
 written_files <- c(trial_files, "workers.yml")
 
+# The one table of fields of the files that a person writes: the three of a trial, and
+# that of workers on other machines. The checks, the JSON Schemas in inst/schema/ and
+# docs/files.md are all made from it.
+#
+# `place`: `[]` is every item of a list, `*` every name of a map.
+# `type`: one or more of the words in field_types(), joined by " or ".
+trial_fields <- function(file) {
+  fields <- switch(file,
+    suite.yml = suite_fields(),
+    lineup.yml = lineup_fields(),
+    brief.yml = brief_fields(),
+    workers.yml = workers_fields()
+  )
+  fields$needed <- fields$needed == "yes"
+  fields
+}
+
 trial_trees <- lapply(stats::setNames(written_files, written_files), function(file) {
   grow_tree(trial_fields(file), trial_rules(file))
 })

@@ -213,3 +213,4 @@ cell_notes <- function(one) {
   )
   gsub("_", " ", paste(notes, collapse = ", "))
 }
+

@@ -9,4 +9,5 @@
 #' @keywords internal
 #' @useDynLib sprenn, .registration = TRUE
 #' @importFrom Rcpp evalCpp
+#' @importFrom rlang %||%
 "_PACKAGE"

@@ -204,64 +204,6 @@ reinvent <- function(picture, change, scene) {
   draw_mix(picture, own, cover)
 }
 
-# What the words of a prompt mean to the stand-ins.
-read_prompt <- function(phrases) {
-  say <- tolower(phrases$say)
-  all <- paste(say, collapse = ", ")
-  # What is named first is what the picture is of.
-  found <- vapply(scene_words(), function(words) as.numeric(regexpr(words, all)), 0)
-  things <- do.call(
-    rbind,
-    lapply(seq_along(say), function(i) things_in(say[i], phrases$weight[i]))
-  )
-  colours <- do.call(
-    rbind,
-    lapply(seq_along(say), function(i) {
-      colour <- names(paint_box())[vapply(
-        names(paint_box()),
-        grepl,
-        logical(1),
-        x = say[i],
-        fixed = TRUE
-      )]
-      if (length(colour) == 0 || !grepl("sky", say[i])) {
-        return(NULL)
-      }
-
-      data.frame(colour = colour[1], weight = phrases$weight[i])
-    })
-  )
-  light <- names(light_words())[vapply(light_words(), grepl, logical(1), x = all)]
-  list(
-    scene = if (any(found > 0)) {
-      names(which.min(ifelse(found > 0, found, Inf)))
-    } else {
-      NA_character_
-    },
-    things = things,
-    sky = colours,
-    light = light,
-    mend = grepl("mend|clean|without scratches|restored", all)
-  )
-}
-
-scene_words <- function() {
-  c(
-    windmill = "mill",
-    lighthouse = "lighthouse",
-    ferry = "ferry|landing|jetty",
-    greenhouse = "greenhouse|glasshouse",
-    tower = "water tower|tank",
-    kites = "kite hill|child",
-    salt = "salt",
-    mast = "mast|signal"
-  )
-}
-
-light_words <- function() {
-  c(dark = "night|dusk|moonlit", bright = "noon|sunny|bright", misty = "mist|fog")
-}
-
 paint_box <- function() {
   c(
     cream = "#f3e6c0",
@@ -274,31 +216,6 @@ paint_box <- function() {
     purple = "#71508f",
     grey = "#9a9a98",
     blue = "#3f6fb0"
-  )
-}
-
-things_in <- function(say, weight) {
-  words <- c(
-    kite = "\\bkites?\\b",
-    moon = "\\bmoons?\\b",
-    gull = "\\bgulls?\\b|\\bbirds?\\b",
-    pine = "\\bpines?\\b"
-  )
-  counts <- c(two = 2, three = 3, four = 4, five = 5, some = 4, many = 6)
-  present <- names(words)[vapply(words, grepl, logical(1), x = say)]
-  if (length(present) == 0) {
-    return(NULL)
-  }
-
-  counted <- vapply(
-    names(counts),
-    function(word) grepl(paste0("\\b", word, "\\b"), say),
-    logical(1)
-  )
-  data.frame(
-    thing = present,
-    weight = weight,
-    count = if (any(counted)) counts[counted][[1]] else 1
   )
 }
 
@@ -392,14 +309,6 @@ draw_small_thing <- function(place, aspect) {
   )
 }
 
-# The light upper part of a picture, 0 to 1.
-sky_of <- function(picture) {
-  rows <- dim(picture)[1]
-  height <- clamp(1.25 - 2.1 * (row(picture[, , 1]) - 1) / rows)
-  blue <- clamp(0.4 + 4 * (picture[, , 3] - picture[, , 1] + 0.1))
-  clamp(2 * soften(height * blue, 6) - 0.2)
-}
-
 tint_sky <- function(picture, sky, prompt, pull) {
   if (is.null(prompt$sky) || pull <= 0) {
     return(picture)
@@ -435,25 +344,3 @@ set_light <- function(picture, prompt, pull) {
   clamp(picture)
 }
 
-# The manner and the palette that a request asks for: its look's, or the
-# checkpoint's own. Looks are read once and remembered in `seen`.
-manner_of <- function(request, own, seen) {
-  if (length(request$looks) == 0) {
-    return(list(manner = own, palette = home_palette(own)))
-  }
-
-  key <- paste(
-    format(vapply(request$looks, sum, 0), digits = 15),
-    lengths(request$looks),
-    collapse = " "
-  )
-  if (is.null(seen[[key]])) {
-    assign(
-      key,
-      list(manner = read_manner(request$looks), palette = read_palette(request$looks)),
-      seen
-    )
-  }
-
-  seen[[key]]
-}

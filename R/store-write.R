@@ -319,3 +319,26 @@ forget_judges <- function(store, judges) {
 
 read_scored <- function(store) read_db(store, "SELECT take FROM prints")$take
 
+# The bytes of a take's picture, if they are still those that were recorded.
+take_bytes <- function(store, take) {
+  path <- take_path(store, take$file)
+  bytes <- if (file.exists(path)) read_bytes(path)
+  if (is.null(bytes) || sha256_of(bytes) != take$sha256) {
+    stop_sprenn(
+      "store",
+      c(
+        paste0(
+          "The picture of take ", take$take,
+          if (is.null(bytes)) " is gone." else " is not the one that was recorded."
+        ),
+        x = path,
+        i = paste0(
+          "`sprenn check TRIAL --run ", store$run,
+          " --repair` sets such takes to be made again; nothing else is touched."
+        )
+      )
+    )
+  }
+
+  bytes
+}

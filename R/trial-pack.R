@@ -122,17 +122,6 @@ engine_files <- function(trial) {
   )
 }
 
-files_of_command <- function(command, folder) {
-  folder <- normalizePath(folder, winslash = "/")
-  Filter(
-    function(word) {
-      path <- resolve_path(word, folder)$path
-      !is.null(path) && utils::file_test("-f", path)
-    },
-    as.character(unlist(command))
-  )
-}
-
 # More than this is no trial that somebody packed.
 max_packed_files <- 50000
 max_packed_bytes <- 20e9

@@ -128,84 +128,6 @@ read_suite <- function(folder) {
   c(build_suite(read$value, folder), list(files = by_path(files$facts, folder)))
 }
 
-read_trial_file <- function(folder, file) walk_trial_file(parse_trial_file(folder, file))
-
-parse_trial_file <- function(folder, file) {
-  path <- file.path(folder, file)
-  if (!file.exists(path) || file.size(path) == 0) {
-    found <- if (file.exists(path)) "an empty file" else "no such file"
-    return(list(
-      file = file,
-      problems = new_problem(file, "", found, "a file as docs/files.md describes it")
-    ))
-  }
-
-  if (file.size(path) > 5e6) {
-    return(list(
-      file = file,
-      problems = new_problem(file, "", "more than 5 MB", "a hand-written file")
-    ))
-  }
-
-  bytes <- read_bytes(path)
-  text <- rawToChar(bytes[bytes != 0])
-  if (!validUTF8(text)) {
-    return(list(
-      file = file,
-      problems = new_problem(file, "", "bytes that are no UTF-8", "text in UTF-8")
-    ))
-  }
-
-  Encoding(text) <- "UTF-8"
-  read <- read_yaml_text(text, file)
-  if (!is.null(read$problem)) {
-    return(list(file = file, problems = read$problem))
-  }
-
-  list(file = file, value = read$value, text = read$text)
-}
-
-walk_trial_file <- function(read) {
-  if (!is.null(read$problems)) {
-    return(read)
-  }
-
-  read$problems <- walk_fields(read$value, read$file)
-  switch(read$file,
-    suite.yml = fill_in_likes(read, "cases"),
-    lineup.yml = fill_in_likes(read, "pipelines"),
-    read
-  )
-}
-
-# The entries of a list in a file that have no problem of their own: their
-# numbers.
-sound_entries <- function(read, name) {
-  entries <- if (is.list(read$value)) read$value[[name]]
-  if (!is.list(entries) || !is.null(names(entries))) {
-    return(integer())
-  }
-
-  broken <- grep(paste0("^", name, "\\["), read$problems$place, value = TRUE)
-  broken <- as.integer(sub(paste0("^", name, "\\[([0-9]+)\\].*"), "\\1", broken))
-  setdiff(seq_along(entries), broken)
-}
-
-# A path that a file of the trial names, made absolute, or what is wrong with it.
-resolve_path <- function(path, folder) {
-  if (grepl("^([/\\\\~]|[A-Za-z]:)", path)) {
-    return(list(wrong = "an absolute path"))
-  }
-
-  full <- normalizePath(file.path(folder, path), winslash = "/", mustWork = FALSE)
-  # Where the file does not exist, `..` is still there.
-  if (!startsWith(full, paste0(folder, "/")) || grepl("(^|/)\\.\\.(/|$)", full)) {
-    return(list(wrong = "a path that leaves the trial"))
-  }
-
-  list(path = full)
-}
-
 #' @export
 format.sprenn_trial <- function(x, ...) {
   suite <- x$suite
@@ -231,16 +153,6 @@ format.sprenn_trial <- function(x, ...) {
 print.sprenn_trial <- function(x, ...) {
   cat(format(x, ...), sep = "\n")
   invisible(x)
-}
-
-# The last value of an R file that a trial brings along, which has Sprenn's functions at hand,
-# whether the package is attached or not.
-value_of_file <- function(path) {
-  at_hand <- list2env(
-    mget(getNamespaceExports("sprenn"), asNamespace("sprenn")),
-    parent = globalenv()
-  )
-  source(path, local = new.env(parent = at_hand))$value
 }
 
 as_trial <- function(trial) if (inherits(trial, "sprenn_trial")) trial else read_trial(trial)

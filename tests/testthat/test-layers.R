@@ -1,100 +1,161 @@
-# The rooms of the package (docs/tour.md) and what may call what.
-layer_of_room <- c(
+# The rooms of the package (docs/tour.md) in their order: each calls only those above it
+# in this list.
+rooms_in_order <- c(
+  base = "base",
   measure = "core",
   score = "core",
   choose = "core",
-  suite = "work",
+  schema = "work",
   prep = "work",
+  engine = "work",
+  judge = "work",
+  suite = "work",
   lineup = "work",
   brief = "work",
   trial = "work",
-  engine = "work",
-  judge = "work",
-  run = "work",
   store = "work",
-  cli = "interface",
-  report = "interface",
-  sheet = "interface",
+  result = "work",
+  run = "work",
   figure = "interface",
+  sheet = "interface",
+  report = "interface",
   viewing = "interface",
+  cli = "interface",
   standin = "standin"
 )
 
-shared <- c("conditions.R", "RcppExports.R", "sprenn-package.R")
-rank_of <- c(core = 1, work = 2, interface = 3)
+without_room <- c("RcppExports.R", "sprenn-package.R")
 
-# The functions that each file defines and the names that each uses.
-read_rooms <- function(folder) {
-  files <- setdiff(list.files(folder, "\\.R$"), shared)
-  lapply(stats::setNames(files, files), function(file) {
+# What the core may use of the base: neither of these knows a file or a clock.
+base_of_core <- c("base-checks.R", "base-words.R")
+
+# Stand-ins are servers and drawings that nothing else needs, but for the demo: its
+# pictures are their drawings, and its servers are stand-ins.
+demo_may_call <- list(
+  "trial-new.R" = "draw_demo_pictures",
+  "cli-demo.R" = c("start_standins", "stop_standins", "is_taken"),
+  "cli-engines.R" = c("start_standins", "stop_standins")
+)
+
+room_of <- function(file) sub("-.*", "", sub("\\.R$", "", file))
+
+# The names that an expression at the top of a file uses, without its own local ones.
+used_by <- function(expression) {
+  value <- if (is_definition(expression)) expression[[3]] else expression
+  if (is.call(value) && identical(value[[1]], quote(`function`))) {
+    codetools::findGlobals(eval(value), merge = TRUE)
+  } else {
+    all.names(value)
+  }
+}
+
+is_definition <- function(expression) {
+  is.call(expression) && identical(expression[[1]], quote(`<-`)) && is.name(expression[[2]])
+}
+
+# The functions and constants that each file defines, and the names that it uses.
+read_files <- function(folder) {
+  files <- setdiff(list.files(folder, "\\.R$"), without_room)
+  lapply(stats::setNames(nm = files), function(file) {
     code <- parse(file.path(folder, file), keep.source = FALSE)
-    defines <- unlist(lapply(code, function(e) {
-      if (is.call(e) && identical(e[[1]], quote(`<-`)) && is.name(e[[2]])) {
-        as.character(e[[2]])
-      }
-    }))
-    list(
-      layer = layer_of_room[[sub("-.*", "", sub("\\.R$", "", file))]],
-      defines = defines,
-      uses = unique(all.names(code)),
-      text = paste(deparse(as.list(code)), collapse = "\n")
-    )
+    defines <- unlist(lapply(Filter(is_definition, code), function(e) as.character(e[[2]])))
+    list(defines = defines, uses = unique(unlist(lapply(code, used_by))))
   })
 }
 
-broken_rules <- function(rooms) {
-  where <- unlist(lapply(names(rooms), function(file) {
-    stats::setNames(rep(file, length(rooms[[file]]$defines)), rooms[[file]]$defines)
+# Which file calls what in which other file, one row a call.
+calls_between <- function(files) {
+  where <- unlist(lapply(names(files), function(file) {
+    stats::setNames(rep(file, length(files[[file]]$defines)), files[[file]]$defines)
   }))
-  unlist(lapply(names(rooms), function(file) {
-    own <- rooms[[file]]
-    called <- setdiff(intersect(own$uses, names(where)), own$defines)
-    layers <- vapply(where[called], function(f) rooms[[f]]$layer, "")
-    upward <- called[!is.na(rank_of[own$layer]) &
-      (layers == "standin" | (rank_of[layers] > rank_of[own$layer]) %in% TRUE)]
-    # The demo trial's pictures are the stand-ins' own drawings, and its servers
-    # are stand-ins.
-    upward <- setdiff(
-      upward,
-      switch(file,
-        "suite-new.R" = "draw_demo_pictures",
-        "cli-demo.R" = c("start_standins", "stop_standins", "is_taken"),
-        "cli-engines.R" = c("start_standins", "stop_standins")
-      )
-    )
-    outside <- if (own$layer == "standin") {
-      called[layers != "standin" & !called %in% getNamespaceExports("sprenn")]
-    }
-    if (length(c(upward, outside))) {
-      paste(file, "calls", c(upward, outside), "in", where[c(upward, outside)])
-    }
+  calls <- do.call(rbind, lapply(names(files), function(file) {
+    called <- setdiff(intersect(files[[file]]$uses, names(where)), files[[file]]$defines)
+    data.frame(from = rep(file, length(called)), called = called, to = unname(where[called]))
   }))
+  calls[calls$from != calls$to, ]
+}
+
+broken_rules <- function(files) {
+  calls <- calls_between(files)
+  from <- match(room_of(calls$from), names(rooms_in_order))
+  to <- match(room_of(calls$to), names(rooms_in_order))
+  layer <- rooms_in_order[from]
+  of_standins <- layer == "standin" & room_of(calls$to) != "standin" &
+    !calls$called %in% getNamespaceExports("sprenn")
+  to_standins <- to > from & !mapply(
+    function(file, called) called %in% demo_may_call[[file]],
+    calls$from,
+    calls$called
+  )
+  base_with_files <- layer == "core" & room_of(calls$to) == "base" &
+    !calls$to %in% base_of_core
+  wrong <- calls[of_standins | to_standins | base_with_files, ]
+  if (nrow(wrong) > 0) {
+    paste(wrong$from, "calls", wrong$called, "in", wrong$to)
+  }
+}
+
+# The sets of names that all reach each other, of at least two.
+cycles_in <- function(from, to) {
+  reached <- function(start, from, to) {
+    seen <- start
+    repeat {
+      more <- setdiff(to[from %in% seen], seen)
+      if (length(more) == 0) {
+        return(seen)
+      }
+      seen <- c(seen, more)
+    }
+  }
+  left <- unique(c(from, to))
+  cycles <- list()
+  while (length(left) > 0) {
+    cycle <- intersect(reached(left[1], from, to), reached(left[1], to, from))
+    left <- setdiff(left, cycle)
+    cycles <- c(cycles, if (length(cycle) > 1) list(sort(cycle)))
+  }
+  cycles
 }
 
 source_folder <- function() {
   folder <- testthat::test_path("..", "..", "R")
   skip_if_not(dir.exists(folder), "the sources are not beside the tests")
+  skip_if_not_installed("codetools")
   folder
 }
 
-test_that("each layer calls only downwards, and stand-ins only the public contract", {
-  rooms <- read_rooms(source_folder())
-  expect_false(anyNA(vapply(rooms, `[[`, "", "layer")))
-  expect_equal(broken_rules(rooms), NULL)
+test_that("each room calls only those before it, and stand-ins only the public contract", {
+  files <- read_files(source_folder())
+  expect_equal(setdiff(room_of(names(files)), names(rooms_in_order)), character())
+  expect_equal(broken_rules(files), NULL)
 })
 
-test_that("the rule catches a core file that calls the interface", {
+test_that("rooms make no cycle, and files none of more than three", {
+  calls <- calls_between(read_files(source_folder()))
+  across <- calls[!room_of(calls$to) == "standin" & room_of(calls$from) != room_of(calls$to), ]
+  expect_equal(cycles_in(room_of(across$from), room_of(across$to)), list())
+  cycles <- cycles_in(calls$from, calls$to)
+  expect_equal(cycles[lengths(cycles) > 3], list())
+})
+
+test_that("cycles are found", {
+  expect_equal(cycles_in(c("a", "b", "c", "d"), c("b", "c", "a", "a")), list(c("a", "b", "c")))
+})
+
+test_that("the rule catches a core file that calls the interface, or opens a file", {
   folder <- withr::local_tempdir()
   file.copy(list.files(source_folder(), full.names = TRUE), folder)
   cat(
-    "\nshow_it <- function(x) draw_sheet(x)\n",
-    file = file.path(folder, "measure-blank.R"),
+    "\nshow_it <- function(x) draw_sheet(read_bytes(x))\n",
+    file = file.path(folder, "measure-content.R"),
     append = TRUE
   )
-  expect_match(
-    broken_rules(read_rooms(folder)),
-    "measure-blank.R calls draw_sheet",
-    all = FALSE
+  expect_equal(
+    broken_rules(read_files(folder)),
+    c(
+      "measure-content.R calls draw_sheet in sheet-draw.R",
+      "measure-content.R calls read_bytes in base-files.R"
+    )
   )
 })
 
@@ -104,9 +165,10 @@ test_that("the core knows no file, no clock, no network and no screen", {
     "list.files", "Sys.time", "Sys.Date", "cat", "print", "message", "url", "download.file",
     "system2", "dbConnect", "plot", "set.seed", "rnorm", "runif", "sample"
   )
-  rooms <- read_rooms(source_folder())
-  for (file in names(rooms)[vapply(rooms, `[[`, "", "layer") == "core"]) {
-    expect_equal(intersect(rooms[[file]]$uses, forbidden), character(), info = file)
+  files <- read_files(source_folder())
+  of_core <- rooms_in_order[room_of(names(files))] == "core"
+  for (file in c(names(files)[of_core], base_of_core)) {
+    expect_equal(intersect(files[[file]]$uses, forbidden), character(), info = file)
   }
 
   core <- list.files(
@@ -124,6 +186,14 @@ test_that("the core knows no file, no clock, no network and no screen", {
 })
 
 test_that("no two functions have one name: the later file's would win", {
-  defined <- unlist(lapply(read_rooms(source_folder()), `[[`, "defines"))
+  defined <- unlist(lapply(read_files(source_folder()), `[[`, "defines"))
   expect_equal(unname(defined[duplicated(defined)]), character())
+})
+
+test_that("a file has a subject: neither a sliver nor a heap", {
+  files <- list.files(source_folder(), "\\.R$", full.names = TRUE)
+  files <- files[!basename(files) %in% without_room]
+  lines <- vapply(files, function(file) length(readLines(file)), 0L)
+  expect_equal(basename(files[lines > 400]), character())
+  expect_lt(sum(lines < 40), 12)
 })

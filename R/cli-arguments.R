@@ -1,0 +1,193 @@
+# What all commands share: how their words are read, and what they print.
+
+# One command: its purpose, places and options, the function that runs it, examples that
+# work when they are typed (a test runs them all), and what else to know.
+new_command <- function(purpose, places, options = list(), run, examples, note = NULL) {
+  list(
+    purpose = purpose,
+    places = places,
+    options = options,
+    run = run,
+    examples = examples,
+    note = note
+  )
+}
+
+# What stands below a command's options in its help.
+help_notes <- function(command) {
+  c(
+    if (length(command$examples) > 1) "Examples:" else "Example:",
+    paste0("  ", command$examples),
+    command$note
+  )
+}
+
+new_option <- function(name, type, default, help, metavar = toupper(name)) {
+  flag <- type == "logical"
+  optparse::make_option(
+    paste0("--", name),
+    type = type,
+    default = default,
+    help = help,
+    action = if (flag) "store_true" else "store",
+    metavar = if (flag) NULL else metavar
+  )
+}
+
+# One line of several under a dash, indented where it runs on.
+say_item <- function(words) {
+  cat(strwrap(words, 100, initial = "  - ", prefix = "    "), sep = "\n")
+}
+
+# For other programs: what a command has to say as data, in place of words.
+json_option <- function(help = "as JSON") new_option("json", "logical", FALSE, help)
+
+tell_json <- function(x, status = 0L) {
+  cat(to_json(x), "\n", sep = "")
+  status
+}
+
+# Reads a command's words. NULL when only its help was asked for.
+read_arguments <- function(command, word, arguments) {
+  parser <- optparse::OptionParser(
+    usage = paste("sprenn", word, paste(command$places, collapse = " "), "[options]"),
+    option_list = command$options,
+    add_help_option = FALSE,
+    description = paste0("\n", command$purpose),
+    epilogue = paste(help_notes(command), collapse = "\n")
+  )
+  if (any(arguments %in% c("--help", "-h"))) {
+    optparse::print_help(parser)
+    return(NULL)
+  }
+
+  wanted <- sum(!startsWith(command$places, "["))
+  most <- if (any(grepl("...", command$places, fixed = TRUE))) Inf else length(command$places)
+  parsed <- tryCatch(
+    optparse::parse_args(parser, arguments, positional_arguments = TRUE),
+    error = function(e) {
+      known <- vapply(command$options, methods::slot, "", "long_flag")
+      unknown <- sub("=.*", "", grep("^--", arguments, value = TRUE))
+      near <- stats::na.omit(vapply(setdiff(unknown, known), nearest_word, "", known = known))
+      stop_sprenn(
+        "usage",
+        c(
+          paste0(
+            "`sprenn ", word, "` does not understand that: ", trimws(conditionMessage(e)),
+            "."
+          ),
+          if (length(near)) c(i = paste0("Did you mean ", near[1], "?")),
+          i = paste0("`sprenn ", word, " --help` shows its options.")
+        )
+      )
+    }
+  )
+  if (length(parsed$args) < wanted || length(parsed$args) > most) {
+    stop_sprenn(
+      "usage",
+      c(
+        paste0("`sprenn ", word, "` wants ", paste(command$places, collapse = " "), "."),
+        x = paste0(
+          "It was given ",
+          if (length(parsed$args)) paste(parsed$args, collapse = " ") else "nothing",
+          "."
+        ),
+        i = paste0("`sprenn ", word, " --help` shows an example.")
+      )
+    )
+  }
+
+  c(parsed$options, list(places = parsed$args))
+}
+
+help_text <- function(commands) {
+  c(
+    "Sprenn runs one fixed suite of prompts, reference pictures and seeds across picture-making",
+    "pipelines, scores what comes back, and says which pipeline to use and how sure that is.",
+    "",
+    "  sprenn demo            see all of it happen on made-up data",
+    "",
+    paste0(
+      "  sprenn ",
+      formatC(names(commands), width = -max(nchar(names(commands))) - 1),
+      vapply(commands, `[[`, "", "purpose")
+    ),
+    "",
+    "`sprenn COMMAND --help` says more.",
+    "Exit status: 0 done, 1 done in part, 2 unusable input, 130 stopped by Ctrl-C."
+  )
+}
+
+split_files <- function(files) if (!is.null(files)) strsplit(files, ",", fixed = TRUE)[[1]]
+
+# A path as a shell takes it for one word.
+shell_path <- function(path) if (grepl("^[A-Za-z0-9_./~-]+$", path)) path else shQuote(path)
+
+next_steps <- function(steps) cat("", "Next:", paste0("  ", trimws(steps)), sep = "\n")
+
+run_flag <- function(run) if (run == "main") "" else paste("--run", run)
+
+# A suite of many pictures takes a while to read, and says so.
+read_shown <- function(place) read_trial(place, progress = progress_bar("reading"))
+
+# By file, each with what was found and what would be better.
+show_warnings <- function(warnings) {
+  for (file in unique(warnings$file)) {
+    own <- warnings[warnings$file == file, ]
+    cat("\n", file, ": ", count_words(nrow(own), "warning"), "\n", sep = "")
+    for (i in seq_len(nrow(own))) {
+      cat(
+        paste0("  line ", own$line[i], ", ", own$place[i], ": ", own$kind[i]),
+        strwrap(own$found[i], 92, initial = "    found  ", prefix = "           "),
+        strwrap(own$wanted[i], 92, initial = "    better ", prefix = "           "),
+        sep = "\n"
+      )
+    }
+  }
+}
+
+colour_headline <- function(lines, verdict) {
+  paint <- if (verdict$state == "decided") cli::col_green else cli::col_yellow
+  lines[1] <- as.character(cli::style_bold(paint(lines[1])))
+  lines
+}
+
+# A number of processes, or a file.
+given_workers <- function(workers) {
+  if (!is.null(workers) && grepl("^[0-9]+$", workers)) {
+    as.numeric(workers)
+  } else {
+    workers
+  }
+}
+
+# Options that several commands have.
+run_option <- function() new_option("run", "character", "main", "the run's name [%default]", "NAME")
+
+job_option <- function(help = "the job, where the brief has several purposes") {
+  new_option("job", "character", NULL, help, "JOB")
+}
+
+within_option <- function() {
+  new_option(
+    "within",
+    "character",
+    NULL,
+    "make the most telling part that so much money (2.50) or time (30min) buys",
+    "AMOUNT"
+  )
+}
+
+workers_option <- function() {
+  new_option(
+    "workers",
+    "character",
+    NULL,
+    "how many processes to start beside this one [one a core], or a file that names other machines",
+    "N|FILE"
+  )
+}
+
+wait_option <- function() {
+  new_option("wait", "logical", FALSE, "wait for another process that is at work on the run")
+}

@@ -1,0 +1,194 @@
+# The commands that draw sheets and reports, and measure one picture.
+
+picture_commands <- function() {
+  list(
+    sheet = new_command(
+      "Draw a contact sheet.",
+      "TRIAL",
+      list(
+        run_option(),
+        job_option(),
+        new_option("out", "character", NULL, "the PNG, PDF or SVG file to write", "FILE"),
+        new_option(
+          "by",
+          "character",
+          "pipelines",
+          "the columns: pipelines, seeds, steps, sweep, best or worst [%default]",
+          "WHAT"
+        ),
+        new_option(
+          "show",
+          "character",
+          "all",
+          "all takes, keepers, failed or flawed ones [%default]",
+          "WHICH"
+        ),
+        new_option(
+          "case",
+          "character",
+          NULL,
+          "which cases [all]; several with commas between",
+          "IDS"
+        ),
+        new_option(
+          "pipeline",
+          "character",
+          NULL,
+          "with --by seeds or steps: which [the one that is chosen]",
+          "ID"
+        ),
+        new_option("seed", "integer", NULL, "which seed to show [the first]", "SEED"),
+        new_option("rows", "integer", 40L, "how many rows a page has at most [%default]", "N"),
+        new_option("width", "integer", 1600L, "its width in pixels [%default]", "PIXELS"),
+        json_option()
+      ),
+      cli_sheet,
+      examples = c(
+        "sprenn sheet brackwater --job restyle --seed 23 --out sheet.pdf",
+        "sprenn sheet brackwater --by sweep --case ferry-teal --out strip.png"
+      )
+    ),
+    report = new_command(
+      "Write a report as one HTML file.",
+      "TRIAL",
+      list(
+        run_option(),
+        job_option(),
+        new_option("out", "character", NULL, "the HTML file to write", "FILE"),
+        new_option("full", "logical", FALSE, "link every take to its original"),
+        json_option()
+      ),
+      cli_report,
+      examples = "sprenn report brackwater --full"
+    ),
+    measure = new_command(
+      "Measure one picture against its reference.",
+      "TAKE",
+      list(
+        new_option("against", "character", NULL, "the reference (needed)", "REFERENCE"),
+        new_option(
+          "look",
+          "character",
+          NULL,
+          "a picture of the look wanted; several with commas between",
+          "FILES"
+        ),
+        new_option("mask", "character", NULL, "a picture whose white part may change", "FILE"),
+        new_option(
+          "job",
+          "character",
+          "restyle",
+          "what kind of work it is; says which flaws there can be",
+          "JOB"
+        ),
+        new_option("explain", "character", NULL, "draw why into a PNG or SVG file", "FILE"),
+        new_option("measure", "character", "structure", "the measure that is explained", "NAME"),
+        json_option()
+      ),
+      cli_measure,
+      examples = c(
+        "sprenn measure repainted.png --against tile.png --look linocut.png",
+        "sprenn measure repainted.png --against tile.png --measure vanished --explain why.png"
+      )
+    )
+  )
+}
+
+cli_sheet <- function(given) {
+  files <- draw_sheet(
+    read_shown(given$places),
+    given$run,
+    file = given$out,
+    seed = given$seed,
+    width = given$width,
+    job = given$job,
+    by = given$by,
+    show = given$show,
+    case = split_files(given$case),
+    pipeline = given$pipeline,
+    rows = given$rows
+  )
+  if (given$json) {
+    return(tell_json(list(files = I(files))))
+  }
+
+  cat("The contact sheet is ", paste(files, collapse = ", "), "\n", sep = "")
+  0L
+}
+
+cli_report <- function(given) {
+  file <- write_report(
+    read_shown(given$places),
+    given$run,
+    file = given$out,
+    job = given$job,
+    full = given$full
+  )
+  if (given$json) {
+    return(tell_json(list(file = file, bytes = file.size(file))))
+  }
+
+  cat("The report is ", file, "\n", sep = "")
+  0L
+}
+
+cli_measure <- function(given) {
+  if (is.null(given$against)) {
+    stop_sprenn(
+      "usage",
+      c(
+        "`sprenn measure` wants --against REFERENCE.",
+        i = "The reference is the picture that the take was made from."
+      )
+    )
+  }
+
+  look <- split_files(given$look)
+  scores <- score_picture(given$places, given$against, look, given$mask, job = given$job)
+  if (!is.null(given$explain)) {
+    save_row(
+      explain_score(given$places, given$against, given$measure, look, given$mask, given$job),
+      given$explain
+    )
+  }
+
+  if (given$json) {
+    return(tell_json(scores))
+  }
+
+  ranges <- list_measures()
+  cat(
+    text_table(list(
+      axis = scores$axis,
+      measure = scores$measure,
+      value = two(scores$value),
+      raw = formatC(scores$raw, format = "f", digits = 3),
+      level = ifelse(is.na(scores$level), "", scores$level),
+      where = ifelse(is.na(scores$place), "", scores$place)
+    )),
+    sep = "\n"
+  )
+  cat("", "What the values mean:", sep = "\n")
+  shown <- ranges[ranges$measure %in% scores$measure, ]
+  for (i in seq_len(nrow(shown))) {
+    cat(
+      strwrap(
+        paste0(shown$measure[i], ": ", shown$range[i], "; sees ", shown$sees[i]),
+        100,
+        initial = "  ",
+        exdent = 4
+      ),
+      sep = "\n"
+    )
+  }
+
+  if (!is.null(given$explain)) {
+    cat(
+      "\nDrawn in ", given$explain, ": why ",
+      gsub("_", " ", given$measure), " is what it is.\n",
+      sep = ""
+    )
+  }
+
+  0L
+}

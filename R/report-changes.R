@@ -1,0 +1,297 @@
+# Changes between runs, and portraits of one pipeline, in words.
+
+#' @export
+format.sprenn_changes <- function(x, ...) {
+  silent <- x$pictures[x$pictures$silent, ]
+  changed <- told_changes(x)
+  odd <- x$pictures[x$pictures$lost + x$pictures$gained > 0, ]
+  other <- x$pictures$pipeline[x$pictures$same < x$pictures$takes]
+  same <- setdiff(other, c(changed$pipeline, silent$pipeline))
+  c(
+    if (nrow(silent) + nrow(changed) == 0) {
+      paste0("Nothing is seen to have changed from ", x$runs[1], " to ", x$runs[2], ".")
+    },
+    if (nrow(silent)) {
+      c(
+        strwrap(
+          paste(
+            paste0(
+              "Changed behind their names: these engines say that they repeat a seed and that ",
+              "they are of"
+            ),
+            "the same version, and gave other pictures for the same words:"
+          ),
+          100
+        ),
+        paste0(
+          "  - ", silent$pipeline, " (engine ", silent$engine, "): ", silent$other,
+          " of ", silent$asked_alike, " takes"
+        )
+      )
+    },
+    if (nrow(changed)) {
+      c(
+        "",
+        paste0(
+          "Scores that changed (intervals that hold for all at once in ",
+          percent(x$confidence), "):"
+        ),
+        paste0(
+          "  ",
+          text_table(list(
+            pipeline = changed$pipeline,
+            score = score_names(changed$score),
+            old = two(changed$old),
+            new = two(changed$new),
+            change = paste0(
+              signed(changed$change), " (", signed(changed$low), " to ",
+              signed(changed$high), ")"
+            ),
+            takes = as.character(changed$takes)
+          ))
+        )
+      )
+    },
+    if (nrow(x$versions)) {
+      c(
+        "",
+        paste0(
+          "Engine ", x$versions$engine, " was of version ", x$versions$old, " and is of ",
+          x$versions$new, "."
+        )
+      )
+    },
+    if (nrow(odd)) {
+      c(
+        "",
+        paste0(
+          odd$pipeline, ": ", odd$lost, " takes were made in ",
+          x$runs[1], " only, ", odd$gained, " in ",
+          x$runs[2], " only."
+        )
+      )
+    },
+    if (length(same) && nrow(silent) + nrow(changed) > 0) {
+      c("", strwrap(paste0("Not seen to have changed: ", listed(same), "."), 100, exdent = 2))
+    },
+    seen_words(x),
+    if (length(unlist(x$only$pipelines))) {
+      c(
+        "",
+        strwrap(
+          paste0("In one run only: ", shorten_list(unlist(x$only$pipelines), 12), "."),
+          100,
+          exdent = 2
+        )
+      )
+    }
+  )
+}
+
+# What is sure and too little to be told in three digits is no news.
+told_changes <- function(x) x$scores[x$scores$changed & abs(x$scores$change) >= 0.0005, ]
+
+score_names <- function(scores) {
+  named <- c(utility = "worth", keeper = "keepers")
+  unname(ifelse(scores %in% names(named), named[scores], scores))
+}
+
+# How small a change would have been seen, where pictures differ at all.
+seen_words <- function(x) {
+  again <- x$pictures$pipeline[x$pictures$same == x$pictures$takes]
+  rows <- x$scores[!x$scores$pipeline %in% again, ]
+  blind <- unique(rows$pipeline[is.na(rows$seen)])
+  rows <- rows[!is.na(rows$seen), ]
+  least <- vapply(split(rows$seen, factor(rows$score, unique(rows$score))), max, 0)
+  least <- least[least > 0]
+  named <- paste(
+    "of", score_names(names(least)), "by",
+    ifelse(names(least) == "keeper", percent(least), two(least))
+  )
+  c(
+    if (length(again)) {
+      whom <- if (length(again) == nrow(x$pictures)) "all pipelines" else listed(again)
+      c(
+        "",
+        strwrap(
+          paste0("The same pictures again, to the last byte: ", whom, "."),
+          100,
+          exdent = 2
+        )
+      )
+    },
+    if (length(least)) {
+      c(
+        "",
+        strwrap(
+          paste0(
+            "Nine of ten comparisons like this one would have seen a change ",
+            paste(named, collapse = ", "), ", in any pipeline with other pictures",
+            if (length(blind)) " and takes enough", "."
+          ),
+          100,
+          exdent = 2
+        )
+      )
+    },
+    if (length(blind)) {
+      c(
+        "",
+        strwrap(
+          paste0(
+            "Too few takes to see some changes, or any, in ", listed(blind),
+            ": scores that are not listed may have ",
+            "changed all the same. More seeds or cases tell."
+          ),
+          100,
+          exdent = 2
+        )
+      )
+    }
+  )
+}
+
+#' @export
+format.sprenn_portrait <- function(x, ...) {
+  own <- x$standing
+  ends <- function(column) {
+    with_interval(own[[column]], own[[paste0(column, "_low")]], own[[paste0(column, "_high")]])
+  }
+
+  c(
+    rank_words(x$pipeline, own, nrow(x$verdict$pipelines)),
+    "",
+    text_table(list(
+      what = c("worth", axes, "keepers"),
+      "mean (90 % interval)" = c(
+        ends("utility"),
+        vapply(axes, ends, ""),
+        with_interval(own$yield, own$yield_low, own$yield_high, percent)
+      )
+    )),
+    "",
+    strwrap(keeper_cost_words(own), 100),
+    against_words(x$against),
+    flip_words(x$flip, own$rank),
+    "",
+    "Case by case, best first:",
+    paste0(
+      "  ",
+      text_table(list(
+        case = x$cases$case,
+        worth = two(x$cases$utility),
+        "the others'" = two(x$cases$others),
+        structure = two(x$cases$structure),
+        adherence = two(x$cases$adherence),
+        style = two(x$cases$style),
+        keepers = percent(x$cases$keepers)
+      ))
+    ),
+    if (nrow(x$problems)) {
+      c(
+        "",
+        "What kept takes from being keepers:",
+        paste0("  ", x$problems$takes, " x ", x$problems$problem)
+      )
+    },
+    if (nrow(x$stages)) stage_words(x$stages),
+    if (NROW(x$influence$inputs)) {
+      inputs <- x$influence$inputs
+      c(
+        "",
+        "What its inputs do (1 is what another seed moves):",
+        paste0("  ", inputs$input, " ", two(inputs$moved), ": ", inputs$influence)
+      )
+    },
+    if (NROW(x$influence$fights)) fight_words(x$influence$fights)
+  )
+}
+
+rank_words <- function(pipeline, own, n) {
+  paste0(
+    pipeline,
+    ": ",
+    if (own$rank == 1) "the best" else paste("number", own$rank),
+    " of ",
+    n,
+    if (!is.na(own$chance_best)) {
+      paste0("; chance that it is the best ", chance_words(own$chance_best))
+    },
+    if (!is.na(own$rank_low) && n > 1) paste0("; rank ", own$rank_low, " to ", own$rank_high),
+    "."
+  )
+}
+
+keeper_cost_words <- function(own) {
+  if (!is.finite(own$takes_per_keeper)) {
+    return("A keeper takes more tries than there were: it has none.")
+  }
+
+  tries <- if (own$takes_per_keeper == 1) {
+    "one try"
+  } else {
+    paste(format(signif(own$takes_per_keeper, 2)), "tries")
+  }
+  paste0(
+    "A keeper takes ", tries, ", costs ", money_words(own$cost_per_keeper), " and takes ",
+    two(own$seconds_per_keeper), " s."
+  )
+}
+
+# Whom it is surely ahead of, whom behind, and of whom that can't be told.
+against_words <- function(against) {
+  apart <- against$apart
+  told <- list(
+    "Surely behind: " = against$other[apart & against$difference < 0],
+    "Surely ahead of: " = against$other[apart & against$difference > 0],
+    "With all pairs compared at once, neither surely ahead of nor behind: " = against$other[!apart]
+  )
+  told <- told[lengths(told) > 0]
+  unlist(lapply(names(told), function(words) {
+    strwrap(paste0(words, listed(told[[words]]), "."), 100, exdent = 2)
+  }))
+}
+
+flip_words <- function(flip, rank) {
+  if (nrow(flip)) {
+    weighed <- intersect(axes, names(flip))
+    return(paste0(
+      "It would lead with ",
+      paste(weighed, two(unlist(flip[weighed])), collapse = ", "),
+      " (", percent(flip$moved), " of the weight moved)."
+    ))
+  }
+
+  if (rank > 1) {
+    "No weights of the axes would make it lead."
+  }
+}
+
+stage_words <- function(stages) {
+  gain <- paste0(
+    signed(stages$gain), " (", signed(stages$low), " to ",
+    signed(stages$high), ")"
+  )
+  c(
+    "",
+    "What its later steps add to what they were given (90 % intervals):",
+    paste0(
+      "  ",
+      text_table(list(
+        step = stages$pipeline,
+        score = stages$score,
+        before = two(stages$before),
+        after = two(stages$after),
+        gain = gain,
+        cost = money_words(stages$cost),
+        seconds = two(stages$seconds)
+      ))
+    )
+  )
+}
+
+#' @export
+print.sprenn_changes <- function(x, ...) print_lines(x)
+
+#' @export
+print.sprenn_portrait <- function(x, ...) print_lines(x)

@@ -1,0 +1,310 @@
+# The report's sections, in the order in which they stand.
+
+verdict_section <- function(verdict) {
+  tag <- htmltools::tags
+  words <- verdict_words(verdict)
+  points <- function(title, text) {
+    if (length(text)) {
+      htmltools::tagList(tag$h2(title), tag$ul(lapply(text, tag$li)))
+    }
+  }
+
+  tag$section(
+    class = "verdict",
+    tag$h1(class = if (verdict$state == "decided") "decided" else "open", words$headline),
+    lapply(words$standing, tag$p),
+    tag$div(
+      class = "two",
+      tag$div(points(words$why, words$reasons)),
+      tag$div(
+        points("What to know", words$caveats),
+        points("What would change it", words$change)
+      )
+    ),
+    if (length(words$recipe)) {
+      htmltools::tagList(
+        tag$h2(paste0("To use ", verdict$best, ", in lineup.yml")),
+        tag$pre(words$recipe)
+      )
+    },
+    tag$p(class = "soft", paste(words$assumed, collapse = " "))
+  )
+}
+
+score_section <- function(verdict) {
+  tag <- htmltools::tags
+  rows <- verdict$pipelines
+  colours <- family_colours(verdict$recipes)[family_of(verdict$recipes)]
+  names(colours) <- verdict$recipes$pipeline
+  measures <- c(
+    worth = "utility",
+    structure = "structure",
+    adherence = "adherence",
+    style = "style",
+    keepers = "yield"
+  )
+  within <- close_enough_of(verdict$brief)
+  close_title <- if (within > 0) {
+    paste("chance within", format(within), "of the best")
+  } else {
+    "chance best"
+  }
+  cell <- function(i, measure) {
+    value <- rows[[measure]][i]
+    if (is.na(value)) {
+      return(tag$td(class = "number", "no evidence"))
+    }
+
+    low <- rows[[paste0(measure, "_low")]][i]
+    high <- rows[[paste0(measure, "_high")]][i]
+    words <- if (measure == "yield") percent else two
+    tag$td(
+      class = "number",
+      words(value),
+      if (!is.na(low)) {
+        tag$span(
+          class = "range",
+          sub(" %( to .* %)", "\\1", paste(words(low), "to", words(high)))
+        )
+      },
+      interval_bar(value, low, high, colours[[rows$pipeline[i]]])
+    )
+  }
+
+  tag$div(
+    class = "scroll",
+    tabindex = "0",
+    role = "region",
+    `aria-label` = "Scores of the pipelines",
+    tag$table(
+      tag$caption(
+        paste0(
+          "What pipelines are worth on new pictures, and means over cases, with 90 % intervals. ",
+          "A take's "
+        ),
+        "worth is the brief's weighting of its axes, and 0 if it is no keeper."
+      ),
+      tag$thead(
+        tag$tr(
+          lapply(
+            c(
+              "pipeline",
+              names(measures),
+              close_title,
+              "cost per keeper",
+              "seconds per keeper"
+            ),
+            tag$th,
+            scope = "col"
+          )
+        )
+      ),
+      tag$tbody(
+        lapply(seq_len(nrow(rows)), function(i) {
+          tag$tr(
+            tag$th(scope = "row", swatch(colours[[rows$pipeline[i]]]), rows$pipeline[i]),
+            lapply(measures, cell, i = i),
+            tag$td(class = "number", chance_words(rows$chance_close[i])),
+            tag$td(class = "number", small_sum(rows$cost_per_keeper[i])),
+            tag$td(class = "number", money_words(rows$seconds_per_keeper[i]))
+          )
+        })
+      )
+    )
+  )
+}
+
+influence_section <- function(trial, run) {
+  found <- if_there(measure_influence(trial, run))
+  if (is.null(found) || nrow(found$inputs) == 0) {
+    return(NULL)
+  }
+
+  tag <- htmltools::tags
+  words <- format(found)
+  tag$section(
+    id = "influence",
+    tag$h2("What the inputs really do"),
+    figure_tag(
+      draw_influence(found),
+      "How far a take moves without each of its inputs",
+      height = 250 + 32 * length(unique(found$inputs$pipeline))
+    ),
+    tag$pre(class = "words", paste(words[-seq_len(which(words == "")[1])], collapse = "\n"))
+  )
+}
+
+# Who spoke on what the prompts ask for, and what nobody speaks on; of one verdict's cases
+# where it is given.
+evidence_section <- function(found, verdict = NULL) {
+  if (!is.null(verdict)) {
+    found$phrases <- found$phrases[found$phrases$case %in% verdict$table$case, ]
+    found$coverage <- verdict$coverage
+  }
+
+  if (nrow(found$phrases) == 0) {
+    return(NULL)
+  }
+
+  tag <- htmltools::tags
+  phrases <- found$phrases
+  cells <- list(
+    case = phrases$case,
+    weight = two(phrases$weight),
+    "evidence from" = ifelse(phrases$sources == "", "nobody", gsub("_", " ", phrases$sources)),
+    covered = percent(phrases$covered),
+    value = two(phrases$value),
+    opposed = percent(phrases$conflict)
+  )
+  bare <- phrases[phrases$covered == 0 & phrases$takes > 0, ]
+  tag$section(
+    id = "evidence",
+    tag$h2("Who says what is in the pictures"),
+    tag$p(paste0(
+      "So much of what the prompts ask for, by weight, has evidence behind it: ",
+      percent(found$coverage), ". The rest counts for nothing."
+    )),
+    if (nrow(bare)) {
+      htmltools::tagList(
+        tag$h3("What nobody speaks on"),
+        tag$ul(
+          lapply(seq_len(nrow(bare)), function(i) {
+            tag$li(bare$phrase[i], tag$span(class = "soft", paste0(" (", bare$case[i], ")")))
+          })
+        )
+      )
+    },
+    if (nrow(found$agreement)) {
+      htmltools::tagList(
+        tag$h3("How far those who speak agree"),
+        tag$ul(
+          Map(
+            function(one, other, both, agreement, opposed) {
+              tag$li(paste0(
+                gsub("_", " ", one), " and ",
+                gsub("_", " ", other), " both spoke on ", count_words(both, "answer"),
+                ": rank correlation ", two(agreement), ", opposed on ", percent(opposed),
+                "."
+              ))
+            },
+            found$agreement$one,
+            found$agreement$other,
+            found$agreement$both,
+            found$agreement$agreement,
+            found$agreement$opposed
+          )
+        )
+      )
+    },
+    tag$details(
+      tag$summary("Phrase by phrase"),
+      tag$div(
+        class = "scroll",
+        tabindex = "0",
+        role = "region",
+        `aria-label` = "Evidence of each phrase",
+        tag$table(
+          tag$caption(paste0(
+            "Value: mean evidence over takes, 0 absent to 1 there. Opposed: the share of takes ",
+            "on which sources contradict each other."
+          )),
+          tag$thead(tag$tr(lapply(c("phrase", names(cells)), tag$th, scope = "col"))),
+          tag$tbody(
+            lapply(seq_len(nrow(phrases)), function(i) {
+              tag$tr(
+                tag$th(scope = "row", phrases$phrase[i]),
+                lapply(cells, function(column) tag$td(column[i]))
+              )
+            })
+          )
+        )
+      )
+    )
+  )
+}
+
+rests_section <- function(trial, verdicts, run) {
+  tag <- htmltools::tags
+  store <- open_store(trial$folder, run)
+  on.exit(close_store(store))
+  facts <- get_facts(store)
+  takes <- read_takes(store, deciding_columns)
+  fact <- function(name, value) list(tag$dt(name), tag$dd(value))
+  engines <- vapply(
+    trial$lineup$engines,
+    function(engine) paste(engine$about$name, "version", engine$about$version),
+    ""
+  )
+  recipes <- verdicts[[1]]$recipes
+  recipes <- recipes[recipes$pipeline %in% takes$pipeline[is.na(takes$control)], ]
+  audit <- plan_notes(trial)
+  brief <- verdicts[[1]]$brief
+  htmltools::tagList(
+    tag$dl(
+      fact("Brief", brief$brief),
+      fact("Suite", paste0(facts$suite, ", fingerprint ", facts$suite_fingerprint)),
+      fact("Seeds", paste(trial$suite$seeds, collapse = ", ")),
+      fact("Run", paste0(run, ", in ", run_folder(basename(trial$folder), run))),
+      fact("Engines", paste(engines, collapse = "; ")),
+      fact(
+        "Takes",
+        paste0(
+          sum(takes$state == "made"), " made (",
+          sum(takes$state == "made" & !is.na(takes$control)),
+          " of them controls), ", sum(takes$state %in% c("failed", "refused")),
+          " failed or refused, ", sum(takes$state == "planned"), " not made"
+        )
+      ),
+      fact("Draws", paste0(brief$draws, " of what pipelines may be worth; seed ", brief$seed)),
+      fact(
+        "To repeat it",
+        tag$code(
+          paste("sprenn run", basename(trial$folder), if (run != "main") paste("--run", run))
+        )
+      ),
+      fact(
+        "Written by",
+        paste0("Sprenn ", facts$sprenn_version, ", on ", format(Sys.Date(), "%e %B %Y"))
+      )
+    ),
+    if (length(audit)) {
+      htmltools::tagList(tag$h3("Is the comparison fair?"), tag$ul(lapply(audit, tag$li)))
+    },
+    tag$div(
+      class = "scroll",
+      tabindex = "0",
+      role = "region",
+      `aria-label` = "What every pipeline was asked with",
+      tag$table(
+        tag$caption(
+          "What every pipeline was asked with. The native knob is the engine's own scale for hold."
+        ),
+        tag$thead(
+          tag$tr(
+            lapply(
+              c("pipeline", "engine", "checkpoint", "hold", "native knob", "settings"),
+              tag$th,
+              scope = "col"
+            )
+          )
+        ),
+        tag$tbody(
+          lapply(seq_len(nrow(recipes)), function(i) {
+            one <- recipes[i, ]
+            tag$tr(
+              tag$th(scope = "row", one$pipeline),
+              tag$td(one$engine),
+              tag$td(one$checkpoint),
+              tag$td(class = "number", two(one$hold)),
+              tag$td(
+                class = "number",
+                if (is.na(one$native_hold)) "-" else format_value(one$native_hold)
+              ),
+              tag$td(if (one$settings == "{}") "-" else one$settings)
+            )
+          })
+        )
+      )
+    )
+  )
+}

@@ -1,0 +1,337 @@
+# Judges in a run: what is asked of whom, what was answered before, and what evidence
+# comes of it. Answers are kept by judge, version, picture and statement, each as soon as
+# it is there, so that nothing is asked twice and stopping loses nothing.
+
+# Asks the brief's judges what they have not been asked of the takes that were made, and
+# turns all their answers into scores. Returns a tibble with a row a judge: `judge`,
+# `kind`, `version`, `asked` (calls), `from_before`, `problem` (NA, or why it stopped).
+ask_judges <- function(store, trial, hold, progress = NULL) {
+  judges <- trial$brief$judges
+  beaten <- clock()
+  # Whoever else wants the run sees that this process lives.
+  alive <- function() {
+    if (clock() - beaten > 2) {
+      beaten <<- clock()
+      beat_on(store, hold)
+    }
+  }
+
+  forget_judges(store, names(judges))
+  takes <- read_takes(store)
+  # Of a control with another prompt nobody has to be asked: it was not told what is wanted.
+  asked <- is.na(takes$control) | !control_inputs[takes$control] %in% "prompt"
+  takes <- takes[takes$state == "made" &
+    asked &
+    takes$pipeline %in% trial$lineup$pipelines$pipeline, ]
+  reports <- lapply(judges, function(judge) {
+    found <- ask_judge(judge, store, trial, takes, alive, progress)
+    if (!is.na(found$version)) {
+      record_judged(store, judge, judged_scores(judge, found$version, store, trial, takes))
+    }
+
+    found
+  })
+  none <- tibble::tibble(
+    judge = character(),
+    kind = character(),
+    version = character(),
+    asked = integer(),
+    from_before = integer(),
+    problem = character()
+  )
+  reports <- do.call(rbind, c(list(none), unname(reports)))
+  set_facts(
+    store,
+    judges = to_json(
+      lapply(seq_len(nrow(reports)), function(i) Filter(Negate(is.na), as.list(reports[i, ])))
+    )
+  )
+  reports
+}
+
+ask_judge <- function(judge, store, trial, takes, alive, progress) {
+  report <- function(version, asked, before, problem) {
+    said <- if (is.null(problem)) {
+      NA_character_
+    } else {
+      mask_secrets(conditionMessage(problem), judge$secrets)
+    }
+    tibble::tibble(
+      kind = judge$kind,
+      version = version,
+      asked = as.integer(asked),
+      from_before = as.integer(before),
+      problem = said,
+      judge = judge$name
+    )
+  }
+
+  # What passes is tried again here too.
+  for (try in seq_len(most_tries)) {
+    version <- tryCatch(judge$version(), sprenn_failure = identity, error = as_engine_error)
+    if (!inherits(version, "condition") ||
+      !version$kind %in% passing_failures ||
+      try == most_tries) {
+      break
+    }
+
+    alive()
+    Sys.sleep(pause_after(try, judge$name))
+  }
+
+  if (inherits(version, "condition")) {
+    return(report(NA_character_, 0, 0, version))
+  }
+
+  known <- read_answers(store, judge$name, version)
+  jobs <- open_questions(judge, trial, takes, known, store)
+  done <- 0
+  began <- clock()
+  problem <- interview(
+    jobs,
+    judge,
+    function(job, said) {
+      record_answers(store, judge, version, job, said)
+      done <<- done + 1
+      if (!is.null(progress)) {
+        progress(
+          done = done,
+          total = length(jobs),
+          failed = 0,
+          seconds = clock() - began,
+          words = paste("asking", judge$name)
+        )
+      }
+    },
+    alive
+  )
+  report(version, done, nrow(known), problem)
+}
+
+# What has still to be asked, as jobs: `subjects` (a list of `sha256`, and how to get its
+# `pixels`) and `statements`.
+open_questions <- function(judge, trial, takes, known, store) {
+  asked_before <- paste(known$subject, known$statement)
+  decoys <- decoys_of(judge, trial$suite)
+  jobs <- list()
+  texts <- character()
+  for (case in trial$suite$cases) {
+    own <- takes[takes$case == case$id & !duplicated(takes$sha256), ]
+    statements <- if (nrow(own)) case_statements(judge, case, decoys)
+    if (is.null(statements)) {
+      next
+    }
+
+    asked <- if (judge$kind == "answering") statements else character()
+    lacking <- open_subjects(judge, case, trial$suite, own, asked, asked_before)
+    jobs <- c(
+      jobs,
+      lapply(in_chunks(lacking, judge$batch), function(chunk) {
+        list(case = case, subjects = chunk, statements = asked)
+      })
+    )
+    if (judge$kind == "embedding") {
+      texts <- union(texts, statements)
+    }
+  }
+
+  texts <- texts[!paste0(" ", texts, recycle0 = TRUE) %in% asked_before]
+  jobs <- c(
+    jobs,
+    lapply(in_chunks(texts, texts_at_once), function(chunk) {
+      list(subjects = list(), statements = chunk)
+    })
+  )
+  lapply(jobs, function(job) {
+    job$pixels <- function(subject) shown_pixels(subject, job$case, judge, trial, store)
+    job
+  })
+}
+
+texts_at_once <- 64
+
+in_chunks <- function(some, size) unname(split(some, (seq_along(some) - 1) %/% size))
+
+# The pictures of a case that have not been asked about everything.
+open_subjects <- function(judge, case, suite, takes, asked, asked_before) {
+  subjects <- lapply(seq_len(nrow(takes)), function(i) {
+    list(sha256 = takes$sha256[i], take = takes[i, ])
+  })
+  if (judge$kind %in% c("pose", "depth")) {
+    subjects <- c(list(list(sha256 = reference_key(case, suite))), subjects)
+  }
+
+  wanted <- if (length(asked)) asked else ""
+  lacks <- vapply(
+    subjects,
+    function(subject) !all(paste(subject$sha256, wanted) %in% asked_before),
+    NA
+  )
+  subjects[lacks]
+}
+
+# A picture as a judge is shown it: in its case's frame, no larger than it wants it.
+shown_pixels <- function(subject, case, judge, trial, store) {
+  frame <- case_frame(case, trial$suite)
+  seen <- if (is.null(subject$take)) {
+    fitted_reference(case, trial$suite)
+  } else {
+    bring_back(decode_picture(encoded_picture(take_bytes(store, subject$take))), frame)
+  }
+  size <- as.integer(pmax(1, round(frame * min(1, judge$edge / max(frame)))))
+  resize_picture(seen, size)
+}
+
+# The reference of a case as a subject: its picture, fitted in its way.
+reference_key <- function(case, suite) {
+  hash_of(list(
+    suite$files[[case$reference$path]]$hash,
+    case_frame(case, suite),
+    case$reference[c("fit", "focus", "box", "fill")]
+  ))
+}
+
+# The texts that a judge is given for a case; NULL where there is nothing to ask.
+case_statements <- function(judge, case, decoys) {
+  if (judge$kind %in% c("pose", "depth")) {
+    return(if (!is.null(case$reference)) "")
+  }
+
+  phrases <- asked_phrases(case)
+  if (length(phrases) == 0) {
+    return(NULL)
+  }
+
+  said <- vapply(phrases, `[[`, "", "ask")
+  if (judge$kind == "answering") {
+    return(unique(c(fill_in(judge$pattern[1], said), fill_in(judge$pattern[2], said))))
+  }
+
+  unique(fill_in(judge$pattern[1], c(said, decoys(case))))
+}
+
+fill_in <- function(pattern, said) {
+  vapply(said, function(one) gsub("{say}", one, pattern, fixed = TRUE), "", USE.NAMES = FALSE)
+}
+
+# The decoys of a case, as a function of it; only who embeds is asked about any.
+decoys_of <- function(judge, suite) {
+  if (judge$kind != "embedding") {
+    return(function(case) character())
+  }
+
+  spoken <- Filter(function(one) !one$neutral, suite$cases)
+  find <- decoy_finder(
+    unlist(lapply(spoken, function(one) vapply(one$prompt, `[[`, "", "ask")))
+  )
+  function(case) find(unlist(lapply(asked_phrases(case), `[`, c("ask", "say"))))
+}
+
+# Runs through the jobs, `at_once` calls in flight where the judge is a server; what is
+# said lands as it comes. What passes is tried again; anything else ends it, and is
+# returned. What was answered by then is kept.
+interview <- function(jobs, judge, land, alive = function() NULL) {
+  pool <- curl::new_pool(total_con = judge$at_once, host_con = judge$at_once)
+  waiting <- lapply(jobs, function(job) list(job = job, tries = 0, due = 0))
+  flying <- 0
+  problem <- NULL
+  settle <- function(entry, said) {
+    outcome <- settle_answer(judge, entry, said)
+    if (!is.null(outcome$said)) {
+      land(entry$job, outcome$said)
+    }
+
+    waiting <<- c(waiting, outcome$again)
+    problem <<- problem %||% outcome$problem
+  }
+
+  send <- function(entry) {
+    entry$tries <- entry$tries + 1
+    said <- put_to_judge(judge, entry$job)
+    if (!is_conversation(said)) {
+      # What R code answers it would answer again.
+      entry$tries <- most_tries
+      return(settle(entry, said))
+    }
+
+    flying <<- flying + 1
+    fetch_later(
+      said$call,
+      function(answer) {
+        flying <<- flying - 1
+        settle(entry, what_follows(said$then, answer))
+      },
+      pool
+    )
+  }
+
+  while (is.null(problem) && (length(waiting) || flying)) {
+    alive()
+    due <- if (flying < judge$at_once) first_due(waiting)
+    if (is.null(due)) {
+      curl::multi_run(timeout = 0.2, poll = TRUE, pool = pool)
+      # Nobody is in flight, and all that is left waits for its time.
+      Sys.sleep(if (flying == 0) 0.05 else 0)
+    } else {
+      entry <- waiting[[due]]
+      waiting <- waiting[-due]
+      send(entry)
+    }
+  }
+
+  problem
+}
+
+put_to_judge <- function(judge, job) {
+  tryCatch(
+    {
+      shown <- lapply(job$subjects, function(subject) {
+        list(sha256 = subject$sha256, pixels = job$pixels(subject))
+      })
+      judge$ask(shown, job$statements)
+    },
+    sprenn_failure = identity,
+    sprenn_error = stop,
+    error = as_engine_error
+  )
+}
+
+# The first of those that wait whose time has come; NULL if there is none.
+first_due <- function(waiting) {
+  Find(function(i) waiting[[i]]$due <= clock(), seq_along(waiting))
+}
+
+is_conversation <- function(said) is.list(said) && inherits(said$call, "sprenn_call")
+
+what_follows <- function(then, answer) {
+  if (inherits(answer, "condition")) {
+    return(answer)
+  }
+
+  tryCatch(then(answer), sprenn_failure = identity, error = as_engine_error)
+}
+
+# What an answer leads to: what was `said`, the entry `again` in a list, or a `problem`.
+settle_answer <- function(judge, entry, said) {
+  said <- checked_answer(judge, entry$job, said)
+  if (!inherits(said, "condition")) {
+    return(list(said = said))
+  }
+
+  wait <- said$retry_after %||% pause_after(entry$tries, judge$name)
+  if (!may_pass(said, entry$tries, wait)) {
+    return(list(problem = said))
+  }
+
+  entry$due <- clock() + wait
+  list(again = list(entry))
+}
+
+checked_answer <- function(judge, job, said) {
+  if (inherits(said, "condition")) {
+    return(said)
+  }
+
+  tryCatch(check_said(judge, said, job$subjects, job$statements), sprenn_failure = identity)
+}
+

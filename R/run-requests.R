@@ -1,0 +1,201 @@
+# From a planned take to its request, and the patience with which it is made.
+
+# The request of one take. Pictures that were read once are kept in `inputs`;
+# `parent_of` gives the bytes of what a step of a chain works on.
+request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
+  about <- engine$about
+  whole <- case_named(trial$suite, take$case)
+  control <- take$control
+  case <- controlled_case(whole, control, trial$suite)
+  frame <- case_frame(whole, trial$suite)
+  size <- working_size(frame, about$checkpoints[[step$checkpoint]])
+  # What travels as PNG is encoded once for all takes of a case.
+  travels <- engine$kind %in% c("http", "command")
+  prepared <- keep(inputs, paste(c("inputs", travels, case$id, size), collapse = " "), {
+    prepared <- prepare_inputs(whole, trial$suite, size)
+    if (travels) encode_inputs(prepared) else prepared
+  })
+  references <- prepared$references[seq_along(case$references)]
+  weights <- vapply(case$references, `[[`, 0, "weight")
+  if (!is.na(take$parent)) {
+    references <- list(
+      keep(
+        inputs,
+        paste(c("step", take$parent, size), collapse = " "),
+        fit_parent(parent_of(take$parent), frame, size)
+      )
+    )
+    weights <- 1
+  }
+
+  # What the engine can't take was either refused when the trial was read, or is
+  # to be left out.
+  dropped <- setdiff(step_inputs(case, step$stage), about$takes)
+  taken <- function(input, thing) if (!input %in% dropped) thing
+  looks <- taken(
+    "look",
+    if (!is.na(case$look)) {
+      keep(
+        inputs,
+        paste("look", travels, case$look),
+        lapply(unname(trial$suite$looks[[case$look]]), function(path) {
+          if (travels) with_png(read_picture(path)) else read_picture(path)
+        })
+      )
+    }
+  )
+  request <- new_request(
+    engine,
+    list(
+      prompt = tibble::tibble(
+        say = vapply(case$prompt, `[[`, "", "say"),
+        weight = as.numeric(vapply(case$prompt, `[[`, 0, "weight"))
+      ),
+      negative = taken("negative", case$negative) %||% character(),
+      references = references,
+      reference_weights = weights,
+      looks = looks %||% list(),
+      look_weight = case$look_weight,
+      guides = prepared$guides[setdiff(
+        intersect(names(prepared$guides), names(case$guides)),
+        dropped
+      )],
+      mask = taken("mask", prepared$mask),
+      context = taken("mask", prepared$context),
+      grow = case$grow,
+      hold = step$hold,
+      checkpoint = step$checkpoint,
+      add_ons = step$add_ons[[1]],
+      settings = step$settings[[1]],
+      size = size,
+      seed = take$seed,
+      notes = c(
+        if (length(dropped)) paste0("left out: ", input_words[dropped]),
+        if (!is.na(control)) paste("control:", gsub("_", " ", control))
+      )
+    )
+  )
+  request$key <- paste0(take$take, "-", take$attempt)
+  request$label <- paste0(
+    take$pipeline, ", ", take$case, ", seed ", take$seed,
+    if (!is.na(control)) paste(",", gsub("_", " ", control))
+  )
+  request$names <- list(
+    pipeline = paste0(take$pipeline, if (!is.na(control)) paste0("-", control)),
+    case = take$case,
+    seed = take$seed,
+    take = take$take
+  )
+  request
+}
+
+encode_inputs <- function(prepared) {
+  prepared$references <- lapply(prepared$references, with_png)
+  if (!is.null(prepared$mask)) {
+    prepared$mask <- with_png(prepared$mask)
+  }
+
+  prepared$guides <- lapply(prepared$guides, function(guide) {
+    if (!is.null(guide$picture)) {
+      guide$picture <- with_png(guide$picture)
+    }
+
+    guide
+  })
+  prepared
+}
+
+# Where a run keeps what its steps work on.
+parents_in <- function(store) function(parent) take_bytes(store, read_take(store, parent))
+
+# What the step before has made, brought to the size that the next one works at.
+fit_parent <- function(bytes, frame, size) {
+  pixels <- bring_back(decode_picture(encoded_picture(bytes)), frame)
+  place <- frame_inside(size, frame)
+  reflect_into(resize_picture(pixels, place[3:4]), place, size)
+}
+
+# The request as it is kept with the take: pictures by their hash.
+describe_request <- function(request, engine, version, take, known) {
+  plain <- unclass(request)
+  hashes <- function(what, pictures) {
+    # A chain's step works on another picture for every seed.
+    whose <- if (what == "references" && !is.na(take$parent)) take$parent else take$case
+    keep(
+      known,
+      paste(
+        c("hash of", what, length(pictures), names(pictures), whose, request$size),
+        collapse = " "
+      ),
+      as.list(vapply(pictures, pixel_hash, ""))
+    )
+  }
+
+  plain$reference <- NULL
+  plain$references <- hashes("references", request$references)
+  plain$looks <- hashes("looks", request$looks)
+  plain$mask <- hashes(
+    "mask",
+    if (!is.null(request$mask)) list(array(request$mask, c(dim(request$mask), 3)))
+  )
+  pictures <- hashes("guides", lapply(request$guides, `[[`, "picture"))
+  plain$guides <- lapply(names(request$guides), function(kind) {
+    c(
+      list(kind = kind, picture = pictures[[kind]]),
+      request$guides[[kind]][c("weight", "release")]
+    )
+  })
+  to_json(c(list(pipeline = take$pipeline, engine = engine, version = version), plain))
+}
+
+# With how much patience an engine is asked again.
+
+# What may pass by itself is tried again, under the same key, so that it is not
+# paid again; longer after every try, and for at least as long as the engine asks.
+make_patiently <- function(engine, request) {
+  spent <- 0
+  for (try in seq_len(most_tries)) {
+    made <- tryCatch(make_picture(engine, request), sprenn_failure = identity)
+    spent <- add_spent(engine, made, spent)
+    if (spent > 0) {
+      made$cost <- spent
+    }
+
+    if (!inherits(made, "condition")) {
+      return(made)
+    }
+
+    wait <- made$retry_after %||% pause_after(try, request$key)
+    if (!made$kind %in% passing_failures || try == most_tries || wait > longest_wait) {
+      stop(made)
+    }
+
+    Sys.sleep(wait)
+  }
+}
+
+most_tries <- 4
+
+longest_wait <- 60
+
+# Twice as long after every try; a little apart for different takes, so that they
+# don't all come back at once.
+pause_after <- function(try, key) {
+  apart <- strtoi(substr(hash_of(list(key, try)), 1, 4), 16) / 65535
+  0.25 * 2^try * (0.75 + 0.5 * apart)
+}
+
+# What all tries of a take cost together. Only our own contract promises that a
+# key is paid once.
+add_spent <- function(engine, made, spent) {
+  if (engine$kind == "http" || is.null(made$cost) || is.na(made$cost)) {
+    spent
+  } else {
+    spent + made$cost
+  }
+}
+
+# Whether a failure may be over at the next try.
+may_pass <- function(failure, tries, wait) {
+  failure$kind %in% passing_failures && tries < most_tries && wait <= longest_wait
+}

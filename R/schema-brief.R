@@ -1,0 +1,159 @@
+# The fields of brief.yml, without its judges.
+
+brief_fields <- function() {
+  rows <- rbind(
+    tibble::tribble(
+      ~place,
+      ~type,
+      ~needed,
+      ~doc,
+      "brief",
+      "text",
+      "yes",
+      "What the choice is for, in words.",
+      "job",
+      choice_of(jobs),
+      "no",
+      "The job it speaks for; all cases if left out.",
+      "measures",
+      "path",
+      "no",
+      paste0(
+        "An R file with measures of your own; its last value is a measure_function(), or a list ",
+        "of them."
+      )
+    ),
+    judge_fields(),
+    purpose_fields(""),
+    tibble::tribble(
+      ~place,
+      ~type,
+      ~needed,
+      ~doc,
+      "purposes",
+      "record",
+      "no",
+      "A purpose for each of several jobs, in place of one for all."
+    ),
+    do.call(
+      rbind,
+      lapply(jobs, function(job) {
+        rbind(
+          tibble::tibble(
+            place = paste0("purposes.", job),
+            type = "record",
+            needed = "no",
+            doc = paste0("What counts in `", job, "`.")
+          ),
+          purpose_fields(paste0("purposes.", job, "."), needed = "yes")
+        )
+      })
+    ),
+    tibble::tribble(
+      ~place,
+      ~type,
+      ~needed,
+      ~doc,
+      "limits",
+      "record",
+      "no",
+      "What a run may use without `--yes`.",
+      "limits.takes",
+      "integer 0..100000000",
+      "no",
+      "How many takes; 5000 if left out.",
+      "limits.cost",
+      "number 0..1000000000",
+      "no",
+      "How much money; 50 if left out.",
+      "limits.hours",
+      "number 0..100000",
+      "no",
+      "How long; 24 if left out.",
+      "limits.gigabytes",
+      "number 0..1000000",
+      "no",
+      "How much disk; 20 if left out.",
+      "confidence",
+      "number 0.5..0.999",
+      "no",
+      "How sure a decision has to be; 0.9 if left out.",
+      "close_enough",
+      "number 0..0.5",
+      "no",
+      "By how much of a take's worth a pipeline may miss the best and still do; 0 if left out.",
+      "prefer",
+      choice_of(preferences),
+      "no",
+      paste0(
+        "Of the pipelines that are close enough, which one: the better, the cheaper or the ",
+        "faster per keeper; the better if left out."
+      ),
+      "draws",
+      "integer 200..100000",
+      "no",
+      "How often the truth is drawn; 2000 if left out.",
+      "seed",
+      "integer 0..2147483647",
+      "no",
+      "The seed of these draws; 1 if left out."
+    )
+  )
+  rows
+}
+
+purpose_fields <- function(place, needed = "no") {
+  rows <- rbind(
+    tibble::tibble(
+      place = "weights",
+      type = "record",
+      needed = needed,
+      doc = "How much each axis counts; they are divided by their sum."
+    ),
+    tibble::tibble(
+      place = paste0("weights.", axes),
+      type = "number 0..100",
+      needed = "no",
+      doc = paste0("The weight of ", axes, "; 0 if left out.")
+    ),
+    tibble::tibble(
+      place = "floors",
+      type = "record",
+      needed = "no",
+      doc = "What a take must reach on an axis to be usable."
+    ),
+    tibble::tibble(
+      place = paste0("floors.", axes),
+      type = "number 0..1",
+      needed = "no",
+      doc = paste0("The floor of ", axes, ".")
+    ),
+    tibble::tribble(
+      ~place,
+      ~type,
+      ~needed,
+      ~doc,
+      "structure_from",
+      "map",
+      "no",
+      paste0(
+        "The measures that make up structure, by their weights; the stated weighting of `sprenn ",
+        "measure` if left out."
+      ),
+      "structure_from.*",
+      "number 0..100",
+      "no",
+      "One measure's weight.",
+      "style",
+      "choice reach the look|stay or record",
+      "no",
+      "What style should do; reach the look if left out.",
+      "style.change",
+      "range",
+      "yes",
+      "The style change wanted, [from, to], where 1 is as far as two looks are apart."
+    )
+  )
+  rows$place <- paste0(place, rows$place)
+  rows
+}

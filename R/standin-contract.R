@@ -1,0 +1,357 @@
+# A stand-in engine behind our HTTP contract: a queue, credit, a rate limit.
+
+# What a hosted service keeps: jobs, an account, and the keys that were paid, the
+# last in a file that outlives a restart.
+new_office <- function(credit, fault_at, ledger, hosted, pace = 0, desks = 1) {
+  office <- new.env()
+  office$orders <- list()
+  office$fault_at <- fault_at
+  office$posts <- 0
+  office$recent <- numeric()
+  # When each of those who work at the queue is free again.
+  office$free_at <- rep(0, desks)
+  office$pace <- pace
+  office$ahead <- pace > 0.5
+  if (office$ahead) {
+    mirai::daemons(1, .compute = "drawing")
+  }
+
+  office$hosted <- hosted
+  office$credit <- credit
+  office$ledger <- ledger
+  office$paid <- if (file.exists(ledger)) unlist(jsonlite::read_json(ledger)) else numeric()
+  office
+}
+
+contract_router <- function(engine, office) {
+  router <- plumber::pr()
+  router <- plumber::pr_get(router, "/about", function(res) {
+    say_json(res, 200, about_for_wire(engine))
+  })
+  router <- plumber::pr_post(
+    router,
+    "/takes",
+    function(req, res) answering(res, take_order(engine, office, req, res)),
+    parsers = "octet"
+  )
+  router <- plumber::pr_get(router, "/takes/<id>", function(id, res) {
+    answering(res, tell_job(engine, office, id, res))
+  })
+  router <- plumber::pr_get(router, "/takes/<id>/picture", function(id, res) {
+    job <- office$orders[[id]]
+    if (is.null(job$picture)) {
+      return(say_problem(res, 404, "There is no such picture."))
+    }
+
+    res$setHeader("Content-Type", "image/png")
+    res$body <- job$spoilt %||% job$picture
+    office$orders[[id]]$spoilt <- NULL
+    res
+  })
+  router <- plumber::pr_post(
+    router,
+    "/captions",
+    function(req, res) {
+      answering(res, {
+        if (is.null(engine$caption)) {
+          engine_failure("bad_request", "This engine does not caption.")
+        }
+
+        parts <- read_form(req)
+        say_json(
+          res,
+          200,
+          list(phrases = as.list(engine$caption(as_colour(png::readPNG(parts$picture)))))
+        )
+      })
+    },
+    parsers = "octet"
+  )
+  plumber::pr_set_404(router, function(req, res) {
+    say_problem(res, 404, "There is no such place.")
+  })
+}
+
+# Failures become problem details.
+answering <- function(res, code) {
+  statuses <- c(
+    refused = 422,
+    out_of_credit = 402,
+    busy = 429,
+    unreachable = 502,
+    timed_out = 504,
+    bad_request = 422,
+    bad_answer = 502
+  )
+  tryCatch(
+    code,
+    sprenn_failure = function(e) {
+      if (!is.null(e$retry_after)) {
+        res$setHeader("Retry-After", as.character(ceiling(e$retry_after)))
+      }
+
+      say_problem(
+        res,
+        statuses[[e$kind]],
+        conditionMessage(e),
+        type = if (e$kind == "refused") "urn:sprenn:refused"
+      )
+    },
+    error = function(e) say_problem(res, 500, "Something broke.", conditionMessage(e))
+  )
+}
+
+say_json <- function(res, status, value, type = "application/json") {
+  res$status <- status
+  res$setHeader("Content-Type", type)
+  res$body <- as.character(
+    jsonlite::toJSON(value, auto_unbox = TRUE, digits = NA, null = "null")
+  )
+  res
+}
+
+say_problem <- function(res, status, title, detail = NULL, type = NULL) {
+  say_json(
+    res,
+    status,
+    c(
+      list(title = title, status = status),
+      if (!is.null(type)) list(type = type),
+      if (!is.null(detail)) list(detail = detail)
+    ),
+    "application/problem+json"
+  )
+}
+
+about_for_wire <- function(engine) {
+  about <- engine$about
+  about$hold <- if (!is.null(about$hold)) as.list(about$hold)
+  about$captions <- !is.null(engine$caption)
+  about$takes <- as.list(about$takes)
+  about$add_ons <- as.list(about$add_ons)
+  if (length(about$settings) == 0) {
+    about$settings <- NULL
+  }
+
+  about$checkpoints <- lapply(about$checkpoints, function(one) {
+    if (length(one)) {
+      one
+    } else {
+      structure(list(), names = character())
+    }
+  })
+  Filter(Negate(is.null), about)
+}
+
+# An order: known keys lead to the job that they led to before.
+take_order <- function(engine, office, req, res) {
+  key <- req$HTTP_IDEMPOTENCY_KEY
+  if (!is.character(key) || nchar(key) < 8) {
+    engine_failure("bad_request", "An Idempotency-Key is missing.")
+  }
+
+  known <- Filter(function(job) job$key == key, office$orders)
+  id <- if (length(known)) known[[1]]$id else new_order(engine, office, key, req)
+  if (office$fault_at(office$posts) == "forget" && length(known) == 0) {
+    office$orders[[id]]$lost <- TRUE
+    office$orders[[id]]$ready <- as.numeric(Sys.time()) + 0.2
+  }
+
+  tell_job(engine, office, id, res)
+}
+
+# So many orders a second are answered by a host.
+most_orders <- 30
+
+new_order <- function(engine, office, key, req) {
+  office$posts <- office$posts + 1
+  now <- as.numeric(Sys.time())
+  office$recent <- c(office$recent[office$recent > now - 1], now)
+  if (office$hosted && length(office$recent) > most_orders) {
+    engine_failure("busy", "More than 30 orders a second.", retry_after = 1)
+  }
+
+  request <- request_from_wire(engine, read_form(req))
+  if (office$credit - sum(office$paid) < engine$about$price && !key %in% names(office$paid)) {
+    engine_failure("out_of_credit", "There is no credit left.")
+  }
+
+  id <- paste0(
+    "t", length(office$orders) + 1, "-",
+    substr(as.character(openssl::sha1(charToRaw(key))), 1, 8)
+  )
+  # Whoever is free first takes it; the first call wakes everything up.
+  desk <- which.min(office$free_at)
+  wake <- if (office$posts == 1) 1 else 0
+  takes <- if (office$hosted) office$pace + wake else 0
+  office$free_at[desk] <- max(now, office$free_at[desk]) + takes
+  office$orders[[id]] <- list(
+    id = id,
+    key = key,
+    request = request,
+    ready = office$free_at[desk],
+    asked = now
+  )
+  # While a picture's time runs, it is drawn by another process.
+  draw <- draw_ahead
+  if (office$ahead) {
+    office$orders[[id]]$made <- mirai::mirai(
+      draw(request),
+      draw = draw,
+      request = request,
+      .compute = "drawing"
+    )
+  }
+
+  id
+}
+
+tell_job <- function(engine, office, id, res) {
+  job <- office$orders[[id]]
+  if (is.null(job)) {
+    return(say_problem(res, 404, "There is no such job."))
+  }
+
+  now <- as.numeric(Sys.time())
+  if (isTRUE(job$lost) && now > job$ready) {
+    # As after a restart: the jobs are gone, the ledger is not.
+    office$orders[[id]] <- NULL
+    return(say_problem(res, 404, "There is no such job."))
+  }
+
+  if (now < job$ready) {
+    res$setHeader("Location", paste0("/takes/", id))
+    res$setHeader("Retry-After", formatC(job$ready - now, format = "f", digits = 2))
+    return(say_json(res, 202, list(state = "waiting", key = job$key)))
+  }
+
+  if (is.null(job$picture)) {
+    began <- proc.time()[["elapsed"]]
+    made <- if (!is.null(job$made)) mirai::call_mirai(job$made)$data
+    if (!is.list(made)) {
+      made <- engine$make(job$request)
+    }
+
+    # What is done needs its pictures no more.
+    job$made <- NULL
+    job$request <- job$request["seed"]
+    as_bytes <- function(picture) {
+      if (is.raw(picture) || is.null(picture)) {
+        picture
+      } else {
+        png::writePNG(picture)
+      }
+    }
+
+    job$picture <- as_bytes(made$picture)
+    job$spoilt <- as_bytes(made$spoilt)
+    job$seconds <- proc.time()[["elapsed"]] - began
+    office$orders[[id]] <- job
+    office$paid[[job$key]] <- engine$about$price
+    # Written beside and renamed: a server that is killed meanwhile must not lose it.
+    part <- paste0(office$ledger, ".part")
+    writeLines(jsonlite::toJSON(as.list(office$paid), auto_unbox = TRUE), part)
+    file.rename(part, office$ledger)
+  }
+
+  say_json(
+    res,
+    200,
+    list(
+      key = job$key,
+      state = "made",
+      cost = engine$about$price,
+      waited = job$ready - job$asked,
+      seconds = job$seconds,
+      pictures = list(list(href = paste0("/takes/", id, "/picture"), seed = job$request$seed))
+    )
+  )
+}
+
+draw_ahead <- function(request) {
+  list(picture = png::writePNG(standin_bracken()$make(request)$picture))
+}
+
+read_form <- function(req) {
+  if (!grepl("^multipart/form-data", req$CONTENT_TYPE %||% "", ignore.case = TRUE)) {
+    engine_failure("bad_request", "The request must be multipart/form-data.")
+  }
+
+  parts <- tryCatch(webutils::parse_http(req$bodyRaw, req$CONTENT_TYPE), error = function(e) {
+    engine_failure("bad_request", "The form can't be read.")
+  })
+  lapply(parts, `[[`, "value")
+}
+
+as_colour <- function(picture) {
+  if (length(dim(picture)) == 2) {
+    array(picture, c(dim(picture), 3))
+  } else {
+    picture[, , 1:3]
+  }
+}
+
+# A request as it came over the wire, as the stand-ins take it.
+request_from_wire <- function(engine, parts) {
+  said <- tryCatch(jsonlite::parse_json(rawToChar(parts$request)), error = function(e) {
+    engine_failure("bad_request", "The part `request` is no JSON.")
+  })
+  about <- engine$about
+  if (!isTRUE(said$checkpoint %in% names(about$checkpoints))) {
+    engine_failure("bad_request", paste0("There is no checkpoint ", said$checkpoint, "."))
+  }
+
+  unknown <- setdiff(names(said$settings), names(about$settings))
+  if (length(unknown)) {
+    engine_failure("bad_request", paste0("There is no setting ", unknown[1], "."))
+  }
+
+  if (length(said$seeds) != 1) {
+    engine_failure("bad_request", "One seed at a time.")
+  }
+
+  size <- as.integer(unlist(said$size))
+  picture <- function(part) {
+    if (is.null(parts[[part]])) {
+      engine_failure("bad_request", paste0("The part ", part, " is missing."))
+    }
+
+    tryCatch(as_colour(png::readPNG(parts[[part]])), error = function(e) {
+      engine_failure("bad_request", paste0("The part ", part, " is no PNG."))
+    })
+  }
+
+  references <- lapply(said$references, function(one) picture(one$part))
+  if (length(references) && !all(dim(references[[1]])[2:1] == size)) {
+    engine_failure("bad_request", "The reference is not of the size asked for.")
+  }
+
+  guides <- lapply(said$guides, function(guide) {
+    c(
+      if (!is.null(guide$part)) list(picture = picture(guide$part)),
+      guide[c("weight", "release")]
+    )
+  })
+  list(
+    prompt = data.frame(
+      say = vapply(said$prompt, function(one) one$say, ""),
+      weight = vapply(said$prompt, function(one) as.numeric(one$weight), 0)
+    ),
+    negative = as.character(unlist(said$negative)),
+    reference = if (length(references)) references[[1]],
+    references = references,
+    reference_weights = vapply(said$references, function(one) as.numeric(one$weight %||% 1), 0),
+    looks = lapply(said$looks, function(one) picture(one$part)),
+    look_weight = said$look_weight %||% 1,
+    guides = guides,
+    mask = if (!is.null(said$mask)) picture(said$mask$part)[, , 1],
+    grow = as.numeric(unlist(said$grow %||% rep(0, 4))),
+    native_hold = said$knob %||% NA,
+    hold = said$hold %||% NA,
+    checkpoint = said$checkpoint,
+    add_ons = said$add_ons,
+    settings = said$settings,
+    size = size,
+    seed = as.integer(said$seeds[[1]])
+  )
+}
