@@ -1,31 +1,68 @@
-# What was made once is kept for the next who asks, up to so many bytes.
+# What was made once is kept for the next who asks, up to so many bytes; what was not used
+# for longest goes first, so that memory does not grow with the number of cases.
+#
+# Packages that do this weigh a value by object.size(), which knows nothing of the pixels
+# that the core holds for a view. This one counts them too.
+Cache <- R6::R6Class(
+  "sprenn_cache",
+  cloneable = FALSE,
+  public = list(
+    initialize = function(most_bytes = Inf) {
+      private$kept <- new.env()
+      private$most_bytes <- most_bytes
+    },
 
-# What is kept at hand, up to so many bytes; what was not used for longest goes first,
-# so that memory does not grow with the number of cases.
-new_shelf <- function(room = 1.2e8) structure(new.env(), room = room)
+    has = function(name) !is.null(private$kept[[private$key(name)]]),
 
-keep <- function(where, name, code) {
-  name <- paste0("=", name)
-  room <- attr(where, "room")
-  if (is.null(where[[name]])) {
-    assign(name, code, where)
-    if (!is.null(room)) {
-      where$.sizes <- c(where$.sizes, stats::setNames(held_bytes(where[[name]]), name))
+    # The value of that name; `code` makes it where there is none.
+    get = function(name, code) {
+      key <- private$key(name)
+      if (is.null(private$kept[[key]])) {
+        private$add(key, code)
+      } else if (is.finite(private$most_bytes)) {
+        private$note_use(key)
+      }
+
+      private$kept[[key]]
     }
+  ),
+  private = list(
+    kept = NULL,
+    most_bytes = NULL,
+    # By key, what was used last at the end.
+    bytes = numeric(),
 
-    while (sum(where$.sizes) > sum(room) && length(where$.sizes) > 1) {
-      rm(list = names(where$.sizes)[1], envir = where)
-      where$.sizes <- where$.sizes[-1]
+    # An environment takes no empty name.
+    key = function(name) paste0("=", name),
+
+    add = function(key, value) {
+      assign(key, value, private$kept)
+      if (is.finite(private$most_bytes)) {
+        private$bytes <- c(private$bytes, stats::setNames(held_bytes(value), key))
+        private$make_room()
+      }
+    },
+
+    note_use = function(key) {
+      at <- match(key, names(private$bytes))
+      private$bytes <- c(private$bytes[-at], private$bytes[at])
+    },
+
+    # What alone is too large stays for the one who asked for it.
+    make_room = function() {
+      while (sum(private$bytes) > private$most_bytes && length(private$bytes) > 1) {
+        rm(list = names(private$bytes)[1], envir = private$kept)
+        private$bytes <- private$bytes[-1]
+      }
     }
-  } else if (!is.null(room)) {
-    at <- match(name, names(where$.sizes))
-    where$.sizes <- c(where$.sizes[-at], where$.sizes[at])
-  }
+  )
+)
 
-  where[[name]]
-}
+# Of pictures of a case, of views, and of what is small.
+cache_of_pictures <- function() Cache$new(1.2e8)
+cache_of_views <- function() Cache$new(5e8)
+small_cache <- function() Cache$new(2e7)
 
-# What the core holds for a view counts too.
 held_bytes <- function(x) {
   views <- if (inherits(x, "sprenn_view")) {
     list(x)

@@ -80,3 +80,11 @@ one_line <- function(e) {
   text <- sub("^.*libpng error: |^Error: |^.*R: ", "", conditionMessage(e))
   trimws(gsub("[[:space:]]+", " ", sub(" *`' @.*$| @ error/.*$", "", text)))
 }
+
+# Names that are fit for ids: letters, digits and dashes, each once.
+plain_names <- function(names) {
+  plain <- iconv(sub("\\.[^.]*$", "", names), to = "ASCII//TRANSLIT", sub = "-")
+  plain <- tolower(gsub("^-+|-+$", "", gsub("[^A-Za-z0-9]+", "-", plain)))
+  plain <- ifelse(nzchar(plain), substr(plain, 1, 40), "picture")
+  make.unique(plain, sep = "-")
+}

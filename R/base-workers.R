@@ -1,45 +1,191 @@
 # Processes beside this one, for work whose result does not depend on where it is
 # done: on this machine or on others.
 
-# A pool of its own name, so that neither the caller's processes nor another
-# pool of ours is touched. It is there at once; its processes come up meanwhile.
-# Those of this machine are in a session of their own, so that Ctrl-C reaches this
-# process alone. `workers` is how many, or what read_workers() returned.
-open_pool <- function(workers) {
-  pool <- structure(new.env(), class = "sprenn_pool")
-  pool$name <- basename(tempfile("sprenn-"))
-  pool$far <- is.list(workers)
-  pool$here <- if (pool$far) workers$here else workers
-  pool$size <- pool$here
-  pool$processes <- list()
-  pool$opened <- clock()
-  with_other_seed({
-    tryCatch(
-      mirai::daemons(
-        url = if (pool$far) paste0("tls+tcp://", workers$listen) else mirai::local_url(),
-        dispatcher = TRUE,
-        .compute = pool$name
-      ),
-      error = function(e) {
-        stop_sprenn(
-          "workers",
-          c(
-            paste0("Can't listen at ", workers$listen, "."),
-            x = one_line(e),
-            i = paste0(
-              "listen wants an address of this machine that the others reach, and a port that is ",
-              "free."
+# A pool of its own name, so that neither the caller's processes nor another pool of ours is
+# touched. It is there at once; its processes come up meanwhile. Those of this machine are
+# in a session of their own, so that Ctrl-C reaches this process alone.
+WorkerPool <- R6::R6Class(
+  "sprenn_pool",
+  cloneable = FALSE,
+  public = list(
+    # `workers` is how many, or what read_workers() returned.
+    initialize = function(workers) {
+      private$.far <- is.list(workers)
+      private$here <- if (private$.far) workers$here else workers
+      private$.size <- private$here
+      private$.name <- basename(tempfile("sprenn-"))
+      private$opened <- clock()
+      with_other_seed({
+        private$listen(workers)
+        self$mend()
+        if (private$.far) {
+          private$launch(workers)
+        }
+      })
+    },
+
+    # Calls `work` with `arguments` in the next free process: a function, or the name of
+    # one of this package, which the process is then to have in this very version. One
+    # that has not gives back a `sprenn_stranger` and ends itself.
+    send = function(work, arguments, seconds = NULL) {
+      mirai::mirai(
+        if (is.function(work)) {
+          do.call(work, arguments)
+        } else {
+          found <- tryCatch(as.character(utils::packageVersion("sprenn")), error = function(e) {
+            "none"
+          })
+          if (identical(found, version)) {
+            do.call(utils::getFromNamespace(work, "sprenn"), arguments)
+          } else {
+            if (.Platform$OS.type == "unix") {
+              system(paste0("(sleep 1; kill ", Sys.getpid(), ") >/dev/null 2>&1 &"))
+            }
+
+            structure(
+              list(machine = Sys.info()[["nodename"]], found = found),
+              class = "sprenn_stranger"
+            )
+          }
+        },
+        work = work,
+        arguments = arguments,
+        version = as.character(utils::packageVersion("sprenn")),
+        .compute = private$.name,
+        .timeout = if (!is.null(seconds)) seconds * 1000
+      )
+    },
+
+    # Starts processes in place of those that have died. Returns how many had.
+    mend = function() {
+      alive <- vapply(private$processes, function(process) process$is_alive(), NA)
+      private$processes <- private$processes[alive]
+      new <- max(0, private$here - length(private$processes))
+      private$processes <- c(
+        private$processes,
+        lapply(seq_len(new), function(i) private$start_process())
+      )
+      sum(!alive)
+    },
+
+    # Other machines come and go: how many processes there are is looked up. TRUE where
+    # that has changed.
+    count = function() {
+      if (!private$.far) {
+        return(FALSE)
+      }
+
+      before <- private$.size
+      private$.size <- as.numeric(mirai::status(.compute = private$.name)$connections)
+      private$.size != before
+    },
+
+    # Whether there is anybody to do work, or somebody may still join.
+    is_manned = function() private$.size > 0 || clock() - private$opened < join_patience,
+
+    # Starts no process of this machine in place of one that ends.
+    leave_to_others = function() private$here <- 0,
+
+    close = function() {
+      mirai::daemons(0, .compute = private$.name)
+      for (process in private$processes) {
+        try(process$kill_tree(), silent = TRUE)
+      }
+    }
+  ),
+  active = list(
+    name = function() private$.name,
+    # Whether processes of other machines may join.
+    far = function() private$.far,
+    # How many processes there are, and how many of them this one has started.
+    size = function() private$.size,
+    started = function() length(private$processes),
+    # How many of this machine there are to be.
+    wanted_here = function() private$here
+  ),
+  private = list(
+    .name = NULL,
+    .far = FALSE,
+    .size = 0,
+    here = 0,
+    opened = NULL,
+    processes = list(),
+
+    listen = function(workers) {
+      tryCatch(
+        mirai::daemons(
+          url = if (private$.far) paste0("tls+tcp://", workers$listen) else mirai::local_url(),
+          dispatcher = TRUE,
+          .compute = private$.name
+        ),
+        error = function(e) {
+          stop_sprenn(
+            "workers",
+            c(
+              paste0("Can't listen at ", workers$listen, "."),
+              x = one_line(e),
+              i = paste0(
+                "listen wants an address of this machine that the others reach, and a port that ",
+                "is free."
+              )
             )
           )
+        }
+      )
+    },
+
+    start_process = function() {
+      certificate <- mirai::nextget("tls", .compute = private$.name)
+      code <- paste0(
+        ".libPaths(", as_r_words(.libPaths()), "); mirai::daemon(",
+        as_r_words(mirai::nextget("url", .compute = private$.name)),
+        if (!is.null(certificate)) paste0(", tlscert = ", as_r_words(certificate)),
+        ")"
+      )
+      processx::process$new(
+        file.path(R.home("bin"), "Rscript"),
+        c("--no-save", "--no-restore", "-e", code),
+        stdout = NULL,
+        stderr = NULL,
+        cleanup_tree = TRUE
+      )
+    },
+
+    # Starts what the file names. What is listened for on this machine alone is reached
+    # through the SSH connections.
+    launch = function(workers) {
+      for (host in workers$hosts) {
+        ssh <- mirai::ssh_config(
+          paste0("ssh://", host$ssh),
+          tunnel = only_from_here(workers$listen),
+          rscript = host$rscript
+        )
+        mirai::launch_remote(host$processes, remote = ssh, .compute = private$.name)
+      }
+
+      if (!is.null(workers$cluster)) {
+        cluster <- mirai::cluster_config(
+          workers$cluster$command,
+          workers$cluster$options %||% "",
+          workers$cluster$rscript
+        )
+        mirai::launch_remote(
+          workers$cluster$processes,
+          remote = cluster,
+          .compute = private$.name
         )
       }
-    )
-    mend_pool(pool)
-    if (pool$far) {
-      launch_workers(pool, workers)
     }
-  })
-  pool
+  )
+)
+
+# For so many seconds somebody may still join a pool that has no process of its own.
+join_patience <- 15
+
+only_from_here <- function(listen) grepl("^(127\\.|localhost|\\[::1\\])", listen)
+
+as_r_words <- function(words) {
+  paste0("c(", paste(encodeString(words, quote = "\""), collapse = ", "), ")")
 }
 
 # Starting processes draws random numbers, for names that have to differ every time:
@@ -51,89 +197,12 @@ with_other_seed <- function(code) {
   })
 }
 
-# Starts processes in place of those that have died. Returns how many had.
-mend_pool <- function(pool) {
-  alive <- vapply(pool$processes, function(process) process$is_alive(), NA)
-  pool$processes <- pool$processes[alive]
-  new <- max(0, pool$here - length(pool$processes))
-  quoted <- function(words) {
-    paste0("c(", paste(encodeString(words, quote = "\""), collapse = ", "), ")")
-  }
-
-  certificate <- mirai::nextget("tls", .compute = pool$name)
-  code <- paste0(
-    ".libPaths(", quoted(.libPaths()), "); mirai::daemon(",
-    quoted(mirai::nextget("url", .compute = pool$name)),
-    if (!is.null(certificate)) paste0(", tlscert = ", quoted(certificate)),
-    ")"
-  )
-  for (i in seq_len(new)) {
-    pool$processes <- c(
-      pool$processes,
-      list(
-        processx::process$new(
-          file.path(R.home("bin"), "Rscript"),
-          c("--no-save", "--no-restore", "-e", code),
-          stdout = NULL,
-          stderr = NULL,
-          cleanup_tree = TRUE
-        )
-      )
-    )
-  }
-
-  sum(!alive)
-}
-
-close_pool <- function(pool) {
-  if (is.null(pool)) {
-    return(invisible())
-  }
-
-  mirai::daemons(0, .compute = pool$name)
-  for (process in pool$processes) {
-    try(process$kill_tree(), silent = TRUE)
-  }
-}
-
-# Calls `work` with `arguments` in the next free process: a function, or the name of
-# one of this package, which the process is then to have in this very version. One
-# that has not gives back a `sprenn_stranger` and ends itself.
-send_to_pool <- function(pool, work, arguments, seconds = NULL) {
-  mirai::mirai(
-    if (is.function(work)) {
-      do.call(work, arguments)
-    } else {
-      found <- tryCatch(as.character(utils::packageVersion("sprenn")), error = function(e) {
-        "none"
-      })
-      if (identical(found, version)) {
-        do.call(utils::getFromNamespace(work, "sprenn"), arguments)
-      } else {
-        if (.Platform$OS.type == "unix") {
-          system(paste0("(sleep 1; kill ", Sys.getpid(), ") >/dev/null 2>&1 &"))
-        }
-
-        structure(
-          list(machine = Sys.info()[["nodename"]], found = found),
-          class = "sprenn_stranger"
-        )
-      }
-    },
-    work = work,
-    arguments = arguments,
-    version = as.character(utils::packageVersion("sprenn")),
-    .compute = pool$name,
-    .timeout = if (!is.null(seconds)) seconds * 1000
-  )
-}
-
 # Whether something that was sent has come back.
-has_landed <- function(sent) !mirai::unresolved(sent)
+is_returned <- function(sent) !mirai::unresolved(sent)
 
 # What was sent, done; a `sprenn_lost` with the reason where its process died, took
 # too long or was cut off.
-landed <- function(sent) {
+result_of <- function(sent) {
   data <- sent$data
   if (!mirai::is_error_value(data)) {
     return(data)
@@ -158,7 +227,7 @@ landed <- function(sent) {
 
 # Waits for it; `NULL` where it was lost.
 wait_for <- function(sent) {
-  done <- landed(mirai::call_mirai(sent))
+  done <- result_of(mirai::call_mirai(sent))
   if (!inherits(done, "sprenn_lost")) {
     done
   }
@@ -178,27 +247,3 @@ worker_count <- function(workers, pieces) {
     min(cores, 8)
   }
 }
-
-# Starts what the file names. What is listened for on this machine alone is reached
-# through the SSH connections.
-launch_workers <- function(pool, workers) {
-  for (host in workers$hosts) {
-    ssh <- mirai::ssh_config(
-      paste0("ssh://", host$ssh),
-      tunnel = only_from_here(workers$listen),
-      rscript = host$rscript
-    )
-    mirai::launch_remote(host$processes, remote = ssh, .compute = pool$name)
-  }
-
-  if (!is.null(workers$cluster)) {
-    cluster <- mirai::cluster_config(
-      workers$cluster$command,
-      workers$cluster$options %||% "",
-      workers$cluster$rscript
-    )
-    mirai::launch_remote(workers$cluster$processes, remote = cluster, .compute = pool$name)
-  }
-}
-
-only_from_here <- function(listen) grepl("^(127\\.|localhost|\\[::1\\])", listen)

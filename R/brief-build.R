@@ -152,7 +152,7 @@ suite_measures <- function(suite, kept) {
   if (is.null(suite$measures)) {
     list()
   } else {
-    keep(kept, paste("measures", suite$measures), own_measures(suite$measures))
+    kept$get(paste("measures", suite$measures), own_measures(suite$measures))
   }
 }
 

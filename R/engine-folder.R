@@ -9,7 +9,7 @@ folder_engine <- function(wanted, name, folder) {
     stop(quoted(wanted$folder), ", ", at$wrong)
   }
 
-  seen <- new.env()
+  seen <- Cache$new()
   pattern <- wanted$name %||% "{pipeline}--{case}--{seed}"
   if (!all(vapply(c("{pipeline}", "{case}", "{seed}"), grepl, NA, x = pattern, fixed = TRUE)) ||
     grepl("[/\\\\]", pattern)) {
@@ -105,16 +105,14 @@ find_in_folder <- function(folder, seen) {
   )
   facts <- file.info(file.path(folder, files), extra_cols = FALSE)
   keys <- paste(files, facts$size, as.numeric(facts$mtime))
-  new <- which(!vapply(keys, exists, NA, where = seen, inherits = FALSE))
-  for (i in new) {
-    assign(keys[i], sha256_of(read_bytes(file.path(folder, files[i]))), seen)
-  }
-
+  hashes <- lapply(seq_along(files), function(i) {
+    seen$get(keys[i], sha256_of(read_bytes(file.path(folder, files[i]))))
+  })
   listed <- read_manifest(file.path(folder, "manifest.csv"))
   data.frame(
     file = files,
     base = sub("\\.[^.]*$", "", files),
-    hash = as.character(unlist(mget(keys, seen))),
+    hash = as.character(unlist(hashes)),
     listed = listed$take[match(files, listed$file)]
   )
 }
@@ -224,7 +222,7 @@ csv_lines <- function(table) {
 # `why`. `takes` has the state and message of every take of this engine.
 report_folder <- function(engine, takes) {
   wanted <- folder_name(engine$pattern, takes)
-  found <- find_in_folder(engine$folder, new.env())
+  found <- find_in_folder(engine$folder, Cache$new())
   owner <- match(found$base, wanted)
   by_list <- match(found$listed, paste(takes$pipeline, takes$case, takes$seed))
   owner <- ifelse(is.na(by_list), owner, by_list)

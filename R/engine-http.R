@@ -61,9 +61,7 @@ conversing_engine <- function(about, converse, ...) {
   built
 }
 
-# One picture as a conversation: a list of the `call` to make next (after `wait`
-# seconds) and what to do `then` with its answer, which is the next such list, or
-# the result. So the same words serve one call at a time and many in flight.
+# One picture as a conversation (engine-conversations.R).
 http_take <- function(request, wanted, address) {
   headers <- c(key_headers(wanted), "Idempotency-Key" = request$key)
   ask_for_take(list(
@@ -197,19 +195,6 @@ stop_for_other_answer <- function(made, key, url) {
       )
     )
   }
-}
-
-# Goes through a conversation, one call after the other.
-drive <- function(turn) {
-  while (!inherits(turn, "sprenn_take_result")) {
-    if (turn$wait > 0) {
-      Sys.sleep(turn$wait)
-    }
-
-    turn <- turn$then(fetch_call(turn$call))
-  }
-
-  turn
 }
 
 # The request as parts of a form: `request` in JSON, pictures as PNG of 8 bits

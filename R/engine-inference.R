@@ -4,24 +4,27 @@
 
 inference_engine <- function(wanted, name) {
   address <- sub("/$", "", wanted$address)
-  seen <- new.env()
+  model <- NULL
   conversing_engine(
     about_from_list(wanted$about, name, "none"),
-    function(request) infer_take(request, wanted, address, seen),
+    function(request) {
+      infer_take(request, wanted, address, model, function(found) model <<- found)
+    },
     kind = "inference",
     secrets = as.character(wanted$key)
   )
 }
 
-# One picture as a conversation: at first the model is asked what it takes.
-infer_take <- function(request, wanted, address, seen) {
+# One picture as a conversation: at first the model is asked what it takes, and
+# `remember` is called with that.
+infer_take <- function(request, wanted, address, model, remember) {
   url <- paste0(address, "/v2/models/", utils::URLencode(wanted$model, reserved = TRUE))
   seconds <- wanted$seconds %||% 120
   binary <- wanted$binary %||% TRUE
   tensor_of <- function(word) wanted$tensors[[word]] %||% word
-  infer <- function() {
+  infer <- function(model) {
     message <- infer_message(
-      tensors_for(request, seen$model, tensor_of),
+      tensors_for(request, model, tensor_of),
       tensor_of("picture"),
       request$key,
       binary
@@ -54,8 +57,8 @@ infer_take <- function(request, wanted, address, seen) {
     result
   }
 
-  if (!is.null(seen$model)) {
-    return(infer())
+  if (!is.null(model)) {
+    return(infer(model))
   }
 
   list(
@@ -66,8 +69,9 @@ infer_take <- function(request, wanted, address, seen) {
         stop_for_inference(answer, url, wanted$refusals)
       }
 
-      seen$model <- read_json_answer(answer, url)
-      infer()
+      model <- read_json_answer(answer, url)
+      remember(model)
+      infer(model)
     }
   )
 }

@@ -48,14 +48,13 @@ new_call <- function(
   }
 
   # What is longer than it may be is broken off, whether or not it said so.
-  came <- new.env()
-  came$much <- FALSE
+  too_long <- FALSE
   curl::handle_setopt(handle, noprogress = FALSE, progressfunction = function(down, up) {
     if (down[1] > most || down[2] > most) {
-      came$much <- TRUE
+      too_long <<- TRUE
     }
 
-    !came$much
+    !too_long
   })
   structure(
     list(
@@ -63,7 +62,7 @@ new_call <- function(
       url = url,
       headers = headers,
       handle = handle,
-      came = came,
+      was_too_long = function() too_long,
       seconds = seconds,
       most = most,
       hops = hops
@@ -145,7 +144,7 @@ read_response <- function(call, response) {
 }
 
 stop_for_lost <- function(call, message) {
-  if (call$came$much) {
+  if (call$was_too_long()) {
     engine_failure(
       "bad_answer",
       paste0(call$url, " sent more than ", format_bytes(call$most), ", and was cut off.")

@@ -6,7 +6,7 @@
 
 inference_judge <- function(wanted, name) {
   address <- sub("/$", "", wanted$address)
-  known <- new.env()
+  known <- Cache$new()
   tensor_of <- function(word) wanted$tensors[[word]] %||% word
   url_of <- function(model) {
     paste0(address, "/v2/models/", utils::URLencode(model, reserved = TRUE))
@@ -14,7 +14,7 @@ inference_judge <- function(wanted, name) {
 
   seconds <- wanted$seconds %||% 60
   facts_of <- function(model) {
-    keep(known, model, {
+    known$get(model, {
       url <- url_of(model)
       answer <- fetch("GET", url, key_headers(wanted), seconds = min(30, seconds))
       if (answer$status != 200) {

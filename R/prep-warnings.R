@@ -5,12 +5,11 @@
 # in the suite), by which the picture that shows it is drawn.
 trial_warnings <- function(trial) {
   cases <- trial$suite$cases
-  known <- new.env()
+  known <- Cache$new()
   found <- lapply(seq_along(cases), function(i) {
     case <- cases[[i]]
     # Many cases share a job and a frame.
-    sizes <- keep(
-      known,
+    sizes <- known$get(
       paste(c(case$job, case_frame(case, trial$suite)), collapse = " "),
       case_sizes(case, trial)
     )
@@ -318,4 +317,3 @@ mask_warning <- function(case, i, suite) {
     }
   )
 }
-

@@ -144,14 +144,9 @@ case_outlines <- function(case, suite, frame) {
 suite_decoys <- function(suite, case, frame, kept) {
   in_frame <- paste(frame, collapse = " ")
   views <- lapply(decoy_cases(suite, case), function(other) {
-    keep(
-      kept,
-      paste("decoy", hash_of(other$reference), in_frame),
-      decoy_view(other, frame, kept)
-    )
+    kept$get(paste("decoy", hash_of(other$reference), in_frame), decoy_view(other, frame, kept))
   })
-  drawn <- keep(
-    kept,
+  drawn <- kept$get(
     paste("drawn", in_frame, length(views)),
     lapply(
       draw_decoys(frame, enough_decoys - length(views)),
@@ -176,7 +171,7 @@ decoy_cases <- function(suite, case) {
 
 # A decoy is seen in many frames, so a small copy of it is kept to fit anew.
 decoy_view <- function(case, frame, kept) {
-  small <- keep(kept, paste("small", case$reference$path), {
+  small <- kept$get(paste("small", case$reference$path), {
     pixels <- read_picture(case$reference$path)
     resize_picture(
       pixels,
@@ -202,11 +197,10 @@ decoy_view <- function(case, frame, kept) {
 # is compared with other takes. What the case needs is kept in `kept`.
 score_bytes <- function(bytes, case, suite, kept) {
   frame <- case_frame(case, suite)
-  hold <- function(what, code) keep(kept, paste(what, case$id), list(code))[[1]]
+  hold <- function(what, code) kept$get(paste(what, case$id), list(code))[[1]]
   reference <- if (!is.null(case$reference)) hold("view", reference_view(case, suite, frame))
   looks <- lapply(stats::setNames(nm = names(suite$looks)), function(name) {
-    keep(
-      kept,
+    kept$get(
       paste("look", name),
       lapply(suite$looks[[name]], function(path) look_facts(view_picture(read_picture(path))))
     )

@@ -150,7 +150,7 @@ climb_ladder <- function(trial, engine, pipeline, cases, seeds, rungs, progress)
     pipeline = pipeline,
     cases = cases,
     seeds = seeds,
-    inputs = new_shelf()
+    inputs = cache_of_pictures()
   )
   began <- clock()
   total <- rungs * length(cases) * length(seeds)
@@ -269,13 +269,11 @@ rising_fit <- function(ladder) {
 
 # Structure of a picture against the reference that it was made from.
 structure_of <- function(bytes, request, case, inputs) {
-  reference <- keep(
-    inputs,
+  reference <- inputs$get(
     paste("view of", case),
     view_picture(request[["reference"]], part = "reference")
   )
-  decoys <- keep(
-    inputs,
+  decoys <- inputs$get(
     paste(c("decoys", request$size), collapse = " "),
     lapply(draw_decoys(request$size), view_picture, frame = request$size, part = "decoy")
   )

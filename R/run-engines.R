@@ -108,7 +108,7 @@ try_engines <- function(trial, case = NULL, engines = NULL) {
     engines = checkmate::check_subset(engines, names(all))
   )
   case <- case %||% c(with_reference, ids)[1]
-  inputs <- new_shelf()
+  inputs <- cache_of_pictures()
   rows <- lapply(engines %||% names(all), function(name) {
     engine <- all[[name]]
     pipeline <- calibration_pipeline(trial, name, NULL, NULL)

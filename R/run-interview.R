@@ -66,19 +66,9 @@ ask_judge <- function(judge, store, trial, takes, alive, progress) {
     )
   }
 
-  # What passes is tried again here too.
-  for (try in seq_len(most_tries)) {
-    version <- tryCatch(judge$version(), sprenn_failure = identity, error = as_engine_error)
-    if (!inherits(version, "condition") ||
-      !version$kind %in% passing_failures ||
-      try == most_tries) {
-      break
-    }
-
-    alive()
-    Sys.sleep(pause_after(try, judge$name))
-  }
-
+  version <- try_patiently(key = judge$name, between = alive, attempt = function() {
+    tryCatch(judge$version(), sprenn_failure = identity, error = as_engine_error)
+  })
   if (inherits(version, "condition")) {
     return(report(NA_character_, 0, 0, version))
   }
@@ -231,9 +221,8 @@ decoys_of <- function(judge, suite) {
 # said lands as it comes. What passes is tried again; anything else ends it, and is
 # returned. What was answered by then is kept.
 interview <- function(jobs, judge, land, alive = function() NULL) {
-  pool <- curl::new_pool(total_con = judge$at_once, host_con = judge$at_once)
+  talks <- Conversations$new(judge$at_once)
   waiting <- lapply(jobs, function(job) list(job = job, tries = 0, due = 0))
-  flying <- 0
   problem <- NULL
   settle <- function(entry, said) {
     outcome <- settle_answer(judge, entry, said)
@@ -246,32 +235,19 @@ interview <- function(jobs, judge, land, alive = function() NULL) {
   }
 
   send <- function(entry) {
-    entry$tries <- entry$tries + 1
     said <- put_to_judge(judge, entry$job)
-    if (!is_conversation(said)) {
-      # What R code answers it would answer again.
-      entry$tries <- most_tries
-      return(settle(entry, said))
-    }
-
-    flying <<- flying + 1
-    fetch_later(
-      said$call,
-      function(answer) {
-        flying <<- flying - 1
-        settle(entry, what_follows(said$then, answer))
-      },
-      pool
-    )
+    # What R code answers it would answer again.
+    entry$tries <- if (is_turn(said)) entry$tries + 1 else most_tries
+    talks$begin(said, function(said) settle(entry, said))
   }
 
-  while (is.null(problem) && (length(waiting) || flying)) {
+  while (is.null(problem) && (length(waiting) || talks$count)) {
     alive()
-    due <- if (flying < judge$at_once) first_due(waiting)
+    due <- if (talks$count < judge$at_once) first_due(waiting)
     if (is.null(due)) {
-      curl::multi_run(timeout = 0.2, poll = TRUE, pool = pool)
+      talks$step(0.2)
       # Nobody is in flight, and all that is left waits for its time.
-      Sys.sleep(if (flying == 0) 0.05 else 0)
+      Sys.sleep(if (talks$count == 0) 0.05 else 0)
     } else {
       entry <- waiting[[due]]
       waiting <- waiting[-due]
@@ -301,16 +277,6 @@ first_due <- function(waiting) {
   Find(function(i) waiting[[i]]$due <= clock(), seq_along(waiting))
 }
 
-is_conversation <- function(said) is.list(said) && inherits(said$call, "sprenn_call")
-
-what_follows <- function(then, answer) {
-  if (inherits(answer, "condition")) {
-    return(answer)
-  }
-
-  tryCatch(then(answer), sprenn_failure = identity, error = as_engine_error)
-}
-
 # What an answer leads to: what was `said`, the entry `again` in a list, or a `problem`.
 settle_answer <- function(judge, entry, said) {
   said <- checked_answer(judge, entry$job, said)
@@ -318,12 +284,12 @@ settle_answer <- function(judge, entry, said) {
     return(list(said = said))
   }
 
-  wait <- said$retry_after %||% pause_after(entry$tries, judge$name)
-  if (!may_pass(said, entry$tries, wait)) {
+  pause <- retry_pause(said, entry$tries, judge$name)
+  if (is.null(pause)) {
     return(list(problem = said))
   }
 
-  entry$due <- clock() + wait
+  entry$due <- clock() + pause
   list(again = list(entry))
 }
 

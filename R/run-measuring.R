@@ -1,5 +1,5 @@
-# Measuring in a run: what waits for it goes to the pool, case by case, or is measured
-# here where there is none.
+# Measuring in a run: what waits for it goes to worker processes, case by case, or is
+# measured here where there are none.
 
 # Which takes are to be measured. Numbers of other measures than today's (their
 # `version`) go first, so that the two are never mixed.
@@ -17,118 +17,145 @@ unscored_takes <- function(store, takes, version, again = FALSE) {
   which(takes$state == "made" & !takes$take %in% read_scored(store))
 }
 
-# Measures the next take. What waits of the same case goes with it, so that the case is
-# got to know once; but not so much that another process would stand idle for long,
-# memory fill, or a stop lose more than seconds of work.
-send_to_score <- function(works) {
-  waiting <- works$to_score
-  if (!has_workers(works)) {
-    works$to_score <- waiting[-1]
-    return(score_here(works, waiting[1]))
-  }
+# What has still to be measured in a run. `takes` are the run's RunTakes, `workers` its
+# WorkerJobs.
+Measuring <- R6::R6Class(
+  "sprenn_measuring",
+  cloneable = FALSE,
+  public = list(
+    initialize = function(store, suite, takes, workers, status, waiting = integer()) {
+      private$store <- store
+      private$suite <- suite
+      private$takes <- takes
+      private$workers <- workers
+      private$status <- status
+      private$waiting <- waiting
+      private$kits <- small_cache()
+      private$views <- cache_of_views()
+    },
 
-  same <- waiting[works$takes$case[waiting] == works$takes$case[waiting[1]]]
-  many <- min(
-    24,
-    length(waiting) %/% (2 * works$pool$size),
-    sum(cumsum(works$takes$bytes[same]) < 1.2e7)
-  )
-  ats <- utils::head(same, max(fewest_measured, many))
-  works$to_score <- setdiff(waiting, ats)
-  job <- list(
-    at = ats[1],
-    ats = ats,
-    take = works$takes[ats[1], ],
-    began = clock(),
-    sha256 = works$takes$sha256[ats],
-    kit = kit_of(works, works$takes$case[ats[1]])
-  )
-  send_scoring(works, job)
-}
+    add = function(ats) private$waiting <- c(private$waiting, ats),
+    remove = function(ats) private$waiting <- setdiff(private$waiting, ats),
 
-send_scoring <- function(works, job, files = NULL) {
-  pictures <- lapply(job$ats, function(at) take_bytes(works$store, works$takes[at, ]))
-  send_out(
-    works,
-    job,
-    "score_elsewhere",
-    list(job$kit, pictures, works$pool$far, files),
-    score_patience(works)
-  )
-}
+    # Measures what is next: in a worker, or a single take in this process.
+    begin_next = function() {
+      if (!private$workers$are_there()) {
+        at <- private$waiting[1]
+        private$waiting <- private$waiting[-1]
+        return(self$measure_here(at))
+      }
 
-# How long a worker may be silent about what it measures before another is asked:
-# measuring twice does no harm, and a machine that is cut off says nothing of it.
-score_patience <- function(works) {
-  if (is.null(works$longest)) {
-    300
-  } else {
-    max(20, 8 * works$longest)
-  }
-}
+      ats <- private$next_batch()
+      take <- private$takes$row(ats[1])
+      private$send(list(
+        at = ats[1],
+        ats = ats,
+        take = take,
+        began = clock(),
+        sha256 = private$takes$row(ats)$sha256,
+        kit = private$kit_of(take$case)
+      ))
+    },
 
-# The patience at sending may have been that of one who had measured nothing yet.
-give_up_silent <- function(works) {
-  for (job in works$sent) {
-    silent <- job$work == "score_elsewhere" && clock() - job$began > score_patience(works)
-    if (silent && !has_landed(job$mirai)) {
-      mirai::stop_mirai(job$mirai)
+    # Scores that a worker gave back, or what it lacks.
+    complete = function(job) {
+      scores <- job$result
+      if (identical(scores, "lacking")) {
+        files <- lapply(stats::setNames(nm = names(job$kit$suite$files)), read_bytes)
+        return(private$send(job, files))
+      }
+
+      if (inherits(scores, "condition")) {
+        stop(scores)
+      }
+
+      private$longest <- max(private$longest, clock() - job$began)
+      private$status$time_measuring(attr(scores, "seconds"), length(scores))
+      # It may have been asked for again meanwhile: this was another picture.
+      same <- private$takes$are_still(job$ats, job$sha256)
+      private$keep(job$ats[same], scores[same])
+    },
+
+    measure_here = function(at) {
+      take <- private$takes$row(at)
+      began <- clock()
+      scores <- score_bytes(
+        take_bytes(private$store, take),
+        case_named(private$suite, take$case),
+        private$suite,
+        private$views
+      )
+      private$status$time_measuring(clock() - began, 1)
+      private$keep(at, list(scores))
+    },
+
+    # How long a worker may be silent about what it measures before another is asked:
+    # a machine that is cut off says nothing of it.
+    patience = function() {
+      if (is.null(private$longest)) 300 else max(20, 8 * private$longest)
     }
-  }
-}
+  ),
+  active = list(
+    count = function() length(private$waiting)
+  ),
+  private = list(
+    store = NULL,
+    suite = NULL,
+    takes = NULL,
+    workers = NULL,
+    status = NULL,
+    waiting = integer(),
+    kits = NULL,
+    views = NULL,
+    # The longest that a worker took.
+    longest = NULL,
 
-kit_of <- function(works, case_id) {
-  keep(works$kits, case_id, {
-    case <- case_named(works$trial$suite, case_id)
-    suite <- small_suite(works$trial$suite, case)
-    list(id = hash_of(list(case_id, suite$cases)), suite = suite)
-  })
-}
+    # What waits of the same case goes together, so that the case is got to know once; but
+    # not so much that another process would stand idle for long, memory fill, or a stop
+    # lose more than seconds of work.
+    next_batch = function() {
+      same <- private$takes$of_same_case(private$waiting[1], private$waiting)
+      many <- min(
+        24,
+        private$workers$share_of(length(private$waiting)),
+        sum(cumsum(private$takes$bytes(same)) < 1.2e7)
+      )
+      ats <- utils::head(same, max(fewest_measured, many))
+      private$waiting <- setdiff(private$waiting, ats)
+      ats
+    },
 
-land_scores <- function(works, job, scores) {
-  if (identical(scores, "lacking")) {
-    return(send_scoring(
-      works,
-      job,
-      lapply(stats::setNames(nm = names(job$kit$suite$files)), read_bytes)
-    ))
-  }
+    send = function(job, files = NULL) {
+      pictures <- lapply(job$ats, function(at) {
+        take_bytes(private$store, private$takes$row(at))
+      })
+      private$workers$send(
+        job,
+        "score_elsewhere",
+        list(job$kit, pictures, private$workers$far, files),
+        self$patience()
+      )
+    },
 
-  if (inherits(scores, "condition")) {
-    stop(scores)
-  }
+    kit_of = function(case_id) {
+      private$kits$get(case_id, {
+        case <- case_named(private$suite, case_id)
+        suite <- small_suite(private$suite, case)
+        list(id = hash_of(list(case_id, suite$cases)), suite = suite)
+      })
+    },
 
-  works$longest <- max(works$longest, clock() - job$began)
-  time_measuring(works, attr(scores, "seconds"), length(scores))
-  # It may have been asked for again meanwhile: this was another picture.
-  same <- which(works$takes$sha256[job$ats] == job$sha256 & works$made[job$ats])
-  keep_scores(works, works$takes$take[job$ats[same]], scores[same])
-}
+    keep = function(ats, scores) {
+      if (length(ats) > 0) {
+        record_scores(private$store, private$takes$row(ats)$take, scores)
+        private$status$count_scored(length(ats))
+      }
+    }
+  )
+)
 
-score_here <- function(works, at) {
-  take <- works$takes[at, ]
-  case <- case_named(works$trial$suite, take$case)
-  began <- clock()
-  found <- list(score_bytes(take_bytes(works$store, take), case, works$trial$suite, works$kept))
-  time_measuring(works, clock() - began, 1)
-  keep_scores(works, take$take, found)
-}
-
-# What measuring costs a process, for the time that is left.
-time_measuring <- function(works, seconds, takes) {
-  works$measured <- sum(works$measured, takes)
-  works$measuring <- sum(works$measuring, seconds)
-}
-
-keep_scores <- function(works, takes, found) {
-  if (length(takes) == 0) {
-    return(invisible())
-  }
-
-  record_scores(works$store, takes, found)
-  works$scored <- works$scored + length(takes)
-  tell(works)
-}
+# So many go together, and for so many a place is kept free while others are made.
+fewest_measured <- 4
 
 # What another process is sent to make or measure a take: it needs no store. What it
 # works out from a case's kit is kept there; another machine gets the files once.
@@ -150,24 +177,19 @@ small_suite <- function(suite, case) {
 }
 
 # What this process was sent before, if it is one that works for another.
-workshop <- new.env()
+workshop <- list(suites = small_cache(), views = cache_of_views(), engines = small_cache())
 
 # Measures takes of one case in a worker. "lacking" where that is on another machine
 # and does not have the pictures that the case's files name.
 score_elsewhere <- function(kit, pictures, far = FALSE, files = NULL) {
-  if (is.null(workshop$kits)) {
-    workshop$kits <- new_shelf(2e7)
-    workshop$kept <- new_shelf(5e8)
-  }
-
-  if (far && is.null(files) && is.null(workshop$kits[[paste0("=", kit$id)]])) {
+  if (far && is.null(files) && !workshop$suites$has(kit$id)) {
     return("lacking")
   }
 
-  known <- keep(workshop$kits, kit$id, unpack_suite(kit$suite, files))
+  known <- workshop$suites$get(kit$id, unpack_suite(kit$suite, files))
   began <- clock()
   scores <- tryCatch(
-    lapply(pictures, score_bytes, known$cases[[1]], known, workshop$kept),
+    lapply(pictures, score_bytes, known$cases[[1]], known, workshop$views),
     sprenn_error = identity
   )
   structure(scores, seconds = clock() - began)
@@ -201,12 +223,8 @@ unpack_suite <- function(suite, files) {
 # back as values; so does it that the engine can't be built there, or that its files
 # are "lacking".
 make_elsewhere <- function(plan, request, files = NULL) {
-  if (is.null(workshop$engines)) {
-    workshop$engines <- new_shelf(2e7)
-  }
-
   id <- hash_of(list(plan$wanted, plan$name, plan$code))
-  if (isTRUE(plan$far) && is.null(workshop$engines[[paste0("=", id)]])) {
+  if (isTRUE(plan$far) && !workshop$engines$has(id)) {
     if (is.null(files) && length(plan$files)) {
       return("lacking")
     }
@@ -219,7 +237,7 @@ make_elsewhere <- function(plan, request, files = NULL) {
   }
 
   engine <- tryCatch(
-    keep(workshop$engines, id, build_engine(plan$wanted, plan$name, plan$folder)),
+    workshop$engines$get(id, build_engine(plan$wanted, plan$name, plan$folder)),
     error = identity
   )
   if (inherits(engine, "condition")) {

@@ -37,7 +37,7 @@ remake_take <- function(recipe, trial, file = NULL) {
   stop_for_makers(recipe, engines)
   notes <- character()
   made <- list()
-  inputs <- new_shelf()
+  inputs <- cache_of_pictures()
   for (k in seq_along(recipe$steps)) {
     step <- recipe$steps[[k]]
     engine <- engines[[step$engine]]

@@ -1,4 +1,37 @@
-# From a planned take to its request, and the patience with which it is made.
+# From a planned take to its request.
+
+# Requests of one run, with what was read and worked out once for all takes of a case.
+Requests <- R6::R6Class(
+  "sprenn_requests",
+  cloneable = FALSE,
+  public = list(
+    initialize = function(trial, store) {
+      private$trial <- trial
+      private$store <- store
+      private$run_key <- get_facts(store)$key
+      private$inputs <- cache_of_pictures()
+      private$hashes <- small_cache()
+    },
+    # The `request` of a take and how it is `described` in the run's records.
+    request_of = function(engine, step, take) {
+      request <- request_for(
+        private$trial,
+        step,
+        engine,
+        take,
+        private$inputs,
+        parents_in(private$store)
+      )
+      # Another run of the same takes is made anew, not given what this one got.
+      key <- substr(hash_of(list(private$run_key, take$take)), 1, 20)
+      request$key <- paste0(key, "-", take$attempt)
+      version <- engine$about$version
+      described <- describe_request(request, step$engine, version, take, private$hashes)
+      list(request = request, described = described)
+    }
+  ),
+  private = list(trial = NULL, store = NULL, run_key = NULL, inputs = NULL, hashes = NULL)
+)
 
 # The request of one take. Pictures that were read once are kept in `inputs`;
 # `parent_of` gives the bytes of what a step of a chain works on.
@@ -11,7 +44,7 @@ request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
   size <- working_size(frame, about$checkpoints[[step$checkpoint]])
   # What travels as PNG is encoded once for all takes of a case.
   travels <- engine$kind %in% c("http", "command")
-  prepared <- keep(inputs, paste(c("inputs", travels, case$id, size), collapse = " "), {
+  prepared <- inputs$get(paste(c("inputs", travels, case$id, size), collapse = " "), {
     prepared <- prepare_inputs(whole, trial$suite, size)
     if (travels) encode_inputs(prepared) else prepared
   })
@@ -19,8 +52,7 @@ request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
   weights <- vapply(case$references, `[[`, 0, "weight")
   if (!is.na(take$parent)) {
     references <- list(
-      keep(
-        inputs,
+      inputs$get(
         paste(c("step", take$parent, size), collapse = " "),
         fit_parent(parent_of(take$parent), frame, size)
       )
@@ -35,8 +67,7 @@ request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
   looks <- taken(
     "look",
     if (!is.na(case$look)) {
-      keep(
-        inputs,
+      inputs$get(
         paste("look", travels, case$look),
         lapply(unname(trial$suite$looks[[case$look]]), function(path) {
           if (travels) with_png(read_picture(path)) else read_picture(path)
@@ -121,8 +152,7 @@ describe_request <- function(request, engine, version, take, known) {
   hashes <- function(what, pictures) {
     # A chain's step works on another picture for every seed.
     whose <- if (what == "references" && !is.na(take$parent)) take$parent else take$case
-    keep(
-      known,
+    known$get(
       paste(
         c("hash of", what, length(pictures), names(pictures), whose, request$size),
         collapse = " "
@@ -146,56 +176,4 @@ describe_request <- function(request, engine, version, take, known) {
     )
   })
   to_json(c(list(pipeline = take$pipeline, engine = engine, version = version), plain))
-}
-
-# With how much patience an engine is asked again.
-
-# What may pass by itself is tried again, under the same key, so that it is not
-# paid again; longer after every try, and for at least as long as the engine asks.
-make_patiently <- function(engine, request) {
-  spent <- 0
-  for (try in seq_len(most_tries)) {
-    made <- tryCatch(make_picture(engine, request), sprenn_failure = identity)
-    spent <- add_spent(engine, made, spent)
-    if (spent > 0) {
-      made$cost <- spent
-    }
-
-    if (!inherits(made, "condition")) {
-      return(made)
-    }
-
-    wait <- made$retry_after %||% pause_after(try, request$key)
-    if (!made$kind %in% passing_failures || try == most_tries || wait > longest_wait) {
-      stop(made)
-    }
-
-    Sys.sleep(wait)
-  }
-}
-
-most_tries <- 4
-
-longest_wait <- 60
-
-# Twice as long after every try; a little apart for different takes, so that they
-# don't all come back at once.
-pause_after <- function(try, key) {
-  apart <- strtoi(substr(hash_of(list(key, try)), 1, 4), 16) / 65535
-  0.25 * 2^try * (0.75 + 0.5 * apart)
-}
-
-# What all tries of a take cost together. Only our own contract promises that a
-# key is paid once.
-add_spent <- function(engine, made, spent) {
-  if (engine$kind == "http" || is.null(made$cost) || is.na(made$cost)) {
-    spent
-  } else {
-    spent + made$cost
-  }
-}
-
-# Whether a failure may be over at the next try.
-may_pass <- function(failure, tries, wait) {
-  failure$kind %in% passing_failures && tries < most_tries && wait <= longest_wait
 }

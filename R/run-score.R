@@ -55,7 +55,7 @@ score_run <- function(
         }
       }
     }
-    works <- new_works(
+    runner <- Runner$new(
       store,
       hold,
       trial,
@@ -67,10 +67,10 @@ score_run <- function(
       outage = 0,
       progress = shown
     )
-    on.exit(close_works(works), add = TRUE, after = FALSE)
-    work_through(works)
+    on.exit(runner$close(), add = TRUE, after = FALSE)
+    runner$run()
     compare_across(store, trial$suite)
-    if (works$stopping) {
+    if (runner$stopping) {
       rlang::interrupt()
     }
   }

@@ -127,7 +127,7 @@ run_trial <- function(
       )
     }
   }
-  judged <- works <- NULL
+  judged <- runner <- NULL
   # Makes and measures what is wanted; says whether it was stopped on the way.
   make <- function(part) {
     takes <- read_takes(store)
@@ -142,7 +142,7 @@ run_trial <- function(
     } else {
       integer()
     }
-    works <<- new_works(
+    runner <<- Runner$new(
       store,
       hold,
       trial,
@@ -154,14 +154,14 @@ run_trial <- function(
       outage = outage,
       progress = progress
     )
-    on.exit(close_works(works))
-    work_through(works)
+    on.exit(runner$close())
+    runner$run()
     compare_across(store, trial$suite)
-    if (score && !works$stopping) {
+    if (score && !runner$stopping) {
       judged <<- ask_judges(store, trial, hold, shown)
     }
 
-    works$stopping
+    runner$stopping
   }
 
   race <- if (is.null(until)) end_race(store) else run_race(store, trial, planned, make)
@@ -179,8 +179,7 @@ run_trial <- function(
       )
     )
   })
-  parked <- Filter(Negate(is.null), lapply(works$lanes, function(lane) lane$parked))
-  if (isTRUE(works$stopping)) {
+  if (isTRUE(runner$stopping)) {
     rlang::interrupt()
   }
 
@@ -188,8 +187,8 @@ run_trial <- function(
     list_takes(store),
     by_hand = reports,
     judged = judged,
-    parked = parked,
-    turned_away = works$strangers,
+    parked = runner$parked,
+    turned_away = runner$strangers,
     race = race
   ))
 }
@@ -229,7 +228,7 @@ step_of <- function(trial, name) {
 write_checklists <- function(trial, store) {
   by_hand <- Filter(function(engine) engine$kind == "folder", trial$lineup$engines)
   takes <- read_takes(store)
-  inputs <- new_shelf()
+  inputs <- cache_of_pictures()
   lapply(stats::setNames(nm = names(by_hand)), function(name) {
     own <- takes[takes_of_engine(takes, trial, name) &
       (is.na(takes$parent) | takes$parent %in% takes$take[takes$state == "made"]), ]

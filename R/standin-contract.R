@@ -2,26 +2,42 @@
 
 # What a hosted service keeps: jobs, an account, and the keys that were paid, the
 # last in a file that outlives a restart.
-new_office <- function(credit, fault_at, ledger, hosted, pace = 0, desks = 1) {
-  office <- new.env()
-  office$orders <- list()
-  office$fault_at <- fault_at
-  office$posts <- 0
-  office$recent <- numeric()
-  # When each of those who work at the queue is free again.
-  office$free_at <- rep(0, desks)
-  office$pace <- pace
-  office$ahead <- pace > 0.5
-  if (office$ahead) {
-    mirai::daemons(1, .compute = "drawing")
-  }
+Office <- R6::R6Class(
+  "sprenn_office",
+  cloneable = FALSE,
+  public = list(
+    orders = list(),
+    posts = 0,
+    recent = numeric(),
+    fault_at = NULL,
+    hosted = FALSE,
+    credit = Inf,
+    ledger = "",
+    paid = numeric(),
+    pace = 0,
+    # Whether pictures are drawn in a process of their own, before they are asked for.
+    ahead = FALSE,
+    # When each of those who work at the queue is free again.
+    free_at = 0,
 
-  office$hosted <- hosted
-  office$credit <- credit
-  office$ledger <- ledger
-  office$paid <- if (file.exists(ledger)) unlist(jsonlite::read_json(ledger)) else numeric()
-  office
-}
+    initialize = function(credit, fault_at, ledger, hosted, pace = 0, desks = 1) {
+      self$fault_at <- fault_at
+      self$hosted <- hosted
+      self$credit <- credit
+      self$ledger <- ledger
+      if (file.exists(ledger)) {
+        self$paid <- unlist(jsonlite::read_json(ledger))
+      }
+
+      self$pace <- pace
+      self$free_at <- rep(0, desks)
+      self$ahead <- pace > 0.5
+      if (self$ahead) {
+        mirai::daemons(1, .compute = "drawing")
+      }
+    }
+  )
+)
 
 contract_router <- function(engine, office) {
   router <- plumber::pr()

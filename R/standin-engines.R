@@ -3,7 +3,7 @@
 #' @rdname standin_yarrow
 #' @export
 standin_bracken <- function() {
-  seen <- new.env()
+  memory <- StandinMemory$new()
   engine(
     about = list(
       name = "bracken",
@@ -20,14 +20,14 @@ standin_bracken <- function() {
       price = 0.02,
       seconds = 0.3
     ),
-    make = function(request) take_result(bracken_picture(request, seen), cost = 0.02),
-    caption = function(picture) describe_picture(picture, seen)
+    make = function(request) take_result(bracken_picture(request, memory), cost = 0.02),
+    caption = function(picture) describe_picture(picture, memory)
   )
 }
 
-bracken_picture <- function(request, seen) {
+bracken_picture <- function(request, memory) {
   knob <- request$native_hold
-  style <- manner_of(request, own = "linocut", seen)
+  style <- manner_of(request, own = "linocut", memory)
   paint_take(
     request,
     change = bracken_change(knob),
@@ -46,7 +46,7 @@ bracken_change <- function(knob) {
 #' @rdname standin_yarrow
 #' @export
 standin_quince <- function() {
-  seen <- new.env()
+  memory <- StandinMemory$new()
   engine(
     about = list(
       name = "quince",
@@ -59,21 +59,20 @@ standin_quince <- function() {
       price = 0.002,
       seconds = 0.15
     ),
-    make = function(request) take_result(quince_picture(request, seen), cost = 0.002)
+    make = function(request) take_result(quince_picture(request, memory), cost = 0.002)
   )
 }
 
-quince_picture <- function(request, seen) {
+quince_picture <- function(request, memory) {
   # Not quite repeatable: every call begins a little elsewhere.
-  seen$calls <- (seen$calls %||% 0) + 1
-  request$seed <- request$seed + 1000003L * (seen$calls %% 97L)
+  request$seed <- request$seed + 1000003L * (memory$count_call() %% 97L)
   mask <- request$mask
   # It paints beyond the mask's edge.
   if (!is.null(mask)) {
     request$mask <- clamp(4 * soften(mask, 24))
   }
 
-  style <- manner_of(request, own = "mosaic", seen)
+  style <- manner_of(request, own = "mosaic", memory)
   change <- 1 - request$native_hold / 10
   small <- request$size[1] / 230
   picture <- paint_take(
@@ -96,7 +95,7 @@ quince_picture <- function(request, seen) {
 #' @rdname standin_yarrow
 #' @export
 standin_sorrel <- function() {
-  seen <- new.env()
+  memory <- StandinMemory$new()
   engine(
     about = list(
       name = "sorrel",
@@ -114,10 +113,9 @@ standin_sorrel <- function() {
         engine_failure("refused", "The content filter does not let smoke through.")
       }
 
-      made <- take_result(sorrel_picture(request, seen), cost = 0.004)
+      made <- take_result(sorrel_picture(request, memory), cost = 0.004)
       # Once in a while the file breaks off.
-      seen$calls <- (seen$calls %||% 0) + 1
-      if (seen$calls %% 50 == 13) {
+      if (memory$count_call() %% 50 == 13) {
         spoil(made, "truncated", NULL)
       } else {
         made
@@ -127,9 +125,9 @@ standin_sorrel <- function() {
 }
 
 # Gives way early, then holds on to what is left; depth holds it best.
-sorrel_picture <- function(request, seen) {
+sorrel_picture <- function(request, memory) {
   kept <- (request$native_hold + 1) / 2
-  style <- manner_of(request, own = "blueprint", seen)
+  style <- manner_of(request, own = "blueprint", memory)
   paint_take(
     request,
     change = 0.75 * (1 - kept^0.45) + 0.05,
@@ -173,7 +171,7 @@ sorrel_picture <- function(request, seen) {
 #' @examples
 #' standin_yarrow()
 standin_yarrow <- function() {
-  seen <- new.env()
+  memory <- StandinMemory$new()
   engine(
     about = list(
       name = "yarrow",
@@ -189,14 +187,14 @@ standin_yarrow <- function() {
       price = 0,
       seconds = 0.3
     ),
-    make = function(request) take_result(yarrow_picture(request, seen), cost = 0)
+    make = function(request) take_result(yarrow_picture(request, memory), cost = 0)
   )
 }
 
-yarrow_picture <- function(request, seen) {
+yarrow_picture <- function(request, memory) {
   guidance <- request$settings$guidance %||% 7
   change <- request$native_hold^1.2
-  style <- manner_of(request, own = "gouache", seen)
+  style <- manner_of(request, own = "gouache", memory)
   picture <- paint_take(
     request,
     change,

@@ -145,7 +145,12 @@ serve_wire <- function(port, target, spec, seed = 1) {
   listening <- serverSocket(port)
   on.exit(close(listening))
   count <- counter()
-  circling <- new.env()
+  circled <- character()
+  # Addresses that send a caller round in a circle; `path` joins them.
+  circle <- function(path = NULL) {
+    circled <<- c(circled, path)
+    circled
+  }
   repeat {
     talk <- tryCatch(
       socketAccept(listening, blocking = TRUE, open = "a+b", timeout = 3600),
@@ -155,15 +160,15 @@ serve_wire <- function(port, target, spec, seed = 1) {
       next
     }
 
-    try(pass_on(talk, target, fault_at, count, circling), silent = TRUE)
+    try(pass_on(talk, target, fault_at, count, circle), silent = TRUE)
     close(talk)
   }
 }
 
-pass_on <- function(talk, target, fault_at, count, circling) {
+pass_on <- function(talk, target, fault_at, count, circle) {
   asked <- read_message(talk)
   # Only what makes or brings a picture counts as a call.
-  fault <- if (exists(asked$path, circling)) {
+  fault <- if (asked$path %in% circle()) {
     "circle"
   } else if (grepl("picture|infer", asked$path)) {
     fault_at(count())
@@ -171,7 +176,7 @@ pass_on <- function(talk, target, fault_at, count, circling) {
     ""
   }
   if (fault == "circle" && asked$method == "GET") {
-    assign(asked$path, TRUE, circling)
+    circle(asked$path)
   }
 
   if (fault %in% c("circle", "elsewhere")) {

@@ -205,3 +205,19 @@ known_manners <- function() {
     mosaic = c(-0.09, 0.163, 0.108, 0.375)
   )
 }
+
+# What a stand-in remembers: looks that it was shown, scenes that it can name, and how
+# often it was called.
+StandinMemory <- R6::R6Class(
+  "sprenn_standin_memory",
+  public = list(
+    calls = 0,
+    looks = list(),
+    scenes = NULL,
+
+    count_call = function() {
+      self$calls <- self$calls + 1
+      self$calls
+    }
+  )
+)

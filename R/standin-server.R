@@ -268,7 +268,7 @@ serve_standin <- function(
   } else {
     contract_router(
       engine,
-      new_office(
+      Office$new(
         credit,
         read_faults(faults, seed),
         ledger,

@@ -5,15 +5,7 @@
 see_picture <- function(picture) {
   # Both judges are shown the same pictures, one after the other.
   key <- rlang::hash(picture)
-  if (is.null(judge_memory[[key]])) {
-    if (length(ls(judge_memory)) > 2000) {
-      rm(list = setdiff(ls(judge_memory), "model"), envir = judge_memory)
-    }
-
-    assign(key, look_closely(picture, judge_model()), judge_memory)
-  }
-
-  judge_memory[[key]]
+  judge_memory$recall(key, look_closely(picture, judge_memory$model()))
 }
 
 look_closely <- function(picture, model) {
@@ -354,12 +346,29 @@ close_facts <- function(picture, x, y) {
   )
 }
 
-judge_memory <- new.env()
+# The model, which is read once, and the pictures that were seen last.
+judge_memory <- R6::R6Class(
+  "sprenn_judge_memory",
+  public = list(
+    model = function() {
+      if (is.null(private$read)) {
+        private$read <- readRDS(system.file("standins", "judge.rds", package = "sprenn"))
+      }
 
-judge_model <- function() {
-  if (is.null(judge_memory$model)) {
-    judge_memory$model <- readRDS(system.file("standins", "judge.rds", package = "sprenn"))
-  }
+      private$read
+    },
 
-  judge_memory$model
-}
+    # Sees by another model, which is being fitted.
+    use = function(model) private$read <- model,
+
+    recall = function(key, code) {
+      if (is.null(private$seen[[key]])) {
+        private$seen <- utils::tail(private$seen, 2000)
+        private$seen[[key]] <- code
+      }
+
+      private$seen[[key]]
+    }
+  ),
+  private = list(read = NULL, seen = list())
+)$new()

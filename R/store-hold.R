@@ -34,7 +34,7 @@ hold_run <- function(store, wait = 0, told = function(words) NULL) {
     Sys.sleep(0.25)
   }
 
-  held_here[[me$id]] <- TRUE
+  held_here$add(me$id)
   me$id
 }
 
@@ -136,13 +136,22 @@ beat_on <- function(store, id) {
 # knows so itself and may go on; others believe it is at work until it ends.
 still_holds <- function(other) {
   process_runs(other$pid, other$started) &&
-    (other$pid != Sys.getpid() || !is.null(held_here[[other$id]]))
+    (other$pid != Sys.getpid() || held_here$has(other$id))
 }
 
-held_here <- new.env()
+# The ids of the holds that this process has.
+held_here <- R6::R6Class(
+  "sprenn_holds",
+  public = list(
+    add = function(id) private$ids <- c(private$ids, id),
+    remove = function(id) private$ids <- setdiff(private$ids, id),
+    has = function(id) id %in% private$ids
+  ),
+  private = list(ids = character())
+)$new()
 
 let_go <- function(store, id) {
-  rm(list = id, envir = held_here)
+  held_here$remove(id)
   try(write_db(store$db, "DELETE FROM holder WHERE id = ?", params = list(id)), silent = TRUE)
 }
 

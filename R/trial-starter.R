@@ -77,14 +77,6 @@ comment_suite <- function(lines) {
   )
 }
 
-# Names that are fit for ids: letters, digits and dashes, each once.
-plain_names <- function(names) {
-  plain <- iconv(sub("\\.[^.]*$", "", names), to = "ASCII//TRANSLIT", sub = "-")
-  plain <- tolower(gsub("^-+|-+$", "", gsub("[^A-Za-z0-9]+", "-", plain)))
-  plain <- ifelse(nzchar(plain), substr(plain, 1, 40), "picture")
-  make.unique(plain, sep = "-")
-}
-
 # Both stand-ins leave out what they can't take; bracken takes no several
 # references, so it is not asked to blend.
 starter_lineup <- function(jobs) {

@@ -78,9 +78,9 @@ read_case_table <- function(file) {
 # damaged one can take the process that reads it with it.
 read_parquet_apart <- function(file) {
   file <- normalizePath(file)
-  pool <- open_pool(1)
-  on.exit(close_pool(pool))
-  table <- wait_for(send_to_pool(pool, nanoparquet::read_parquet, list(file), seconds = 60))
+  pool <- WorkerPool$new(1)
+  on.exit(pool$close())
+  table <- wait_for(pool$send(nanoparquet::read_parquet, list(file), seconds = 60))
   if (!is.null(table)) {
     as.data.frame(table)
   }
@@ -101,12 +101,9 @@ cases_from_table <- function(file, prompt) {
   }
 
   stop_for_problems(column_problems(table, nodes, problem), "new", "This table")
-  taken <- new.env()
-  taken$files <- list()
-  taken$problems <- list()
-  note <- function(...) taken$problems[[length(taken$problems) + 1]] <- problem(...)
+  taken <- TakenFiles$new(file, problem)
   cases <- lapply(seq_len(nrow(table)), function(row) {
-    take <- function(path, column) take_file(path, file, row, column, taken, note)
+    take <- function(path, column) taken$take(path, row, column)
     case_of_row(table[row, , drop = FALSE], nodes, take)
   })
   looks <- looks_of_rows(cases)
@@ -285,60 +282,6 @@ put_at <- function(case, keys, value) {
 
   case[[keys[1]]] <- put_at(as.list(inner), keys[-1], value)
   case
-}
-
-# Where a file that the table names will lie in the trial; each is copied once
-# for each use.
-take_file <- function(path, table_file, row, column, taken, note) {
-  source <- if (grepl("^([/~]|[A-Za-z]:)", path)) {
-    path.expand(path)
-  } else {
-    file.path(dirname(table_file), path)
-  }
-  folder <- if (column == "look") {
-    "looks"
-  } else if (startsWith(column, "guides")) {
-    "guides"
-  } else if (grepl("mask", column)) {
-    "masks"
-  } else {
-    "references"
-  }
-  known <- Find(function(one) one$from == source && dirname(one$to) == folder, taken$files)
-  if (!is.null(known)) {
-    return(known$to)
-  }
-
-  problem <- tryCatch(
-    {
-      if (grepl("keypoints$", column)) read_keypoints(source) else open_picture(source)
-      NULL
-    },
-    sprenn_error_picture = function(e) sub("^found ", "", e$details[["x"]])
-  )
-  if (!is.null(problem)) {
-    note(
-      row,
-      column,
-      paste0(quoted(path), ", ", problem),
-      "a picture, its path given from the table's folder"
-    )
-    return(path)
-  }
-
-  ending <- if (grepl("keypoints$", column)) {
-    "json"
-  } else {
-    picture_formats[[file_kind(read_bytes(source))]]
-  }
-  names <- vapply(taken$files, function(one) sub("\\.[^.]*$", "", one$to), "")
-  stem <- utils::tail(
-    make.unique(c(names, file.path(folder, plain_names(basename(source)))), sep = "-"),
-    1
-  )
-  to <- paste0(stem, ".", ending)
-  taken$files[[length(taken$files) + 1]] <- list(from = source, to = to)
-  to
 }
 
 # What a row leaves out: an id, the job that its columns speak of, the prompt.

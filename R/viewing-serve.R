@@ -89,7 +89,12 @@ view_takes <- function(
 # The page and what answers it. Who is looking now is kept here, so that a name has one
 # person behind it.
 viewing_app <- function(viewing, token) {
-  desk <- list(viewing = viewing, token = token, looking = new.env(), pictures = new.env())
+  desk <- list(
+    viewing = viewing,
+    token = token,
+    people = PeopleLooking$new(),
+    pictures = Cache$new()
+  )
   ui <- function(request) {
     if (!may_view(desk, request$QUERY_STRING, request$HTTP_HOST)) {
       return(shiny::httpResponse(
@@ -104,6 +109,24 @@ viewing_app <- function(viewing, token) {
 
   shiny::shinyApp(ui, function(input, output, session) serve_person(desk, input, session))
 }
+
+# Who sits before which window, by name.
+PeopleLooking <- R6::R6Class(
+  "sprenn_people",
+  cloneable = FALSE,
+  public = list(
+    add = function(person, window) private$windows[[person]] <- window,
+    has = function(person) !is.null(private$windows[[person]]),
+
+    # The person may sit before another window by now.
+    remove = function(person, window) {
+      if (identical(private$windows[[person]], window)) {
+        private$windows[[person]] <- NULL
+      }
+    }
+  ),
+  private = list(windows = list())
+)
 
 may_view <- function(desk, query, host) {
   given <- shiny::parseQueryString(query %||% "")$token
@@ -130,7 +153,7 @@ serve_person <- function(desk, input, session) {
     name <- trimws(gsub("[[:cntrl:][:space:]]+", " ", as.character(input$person$name)))
     refused <- why_refused(desk, name, session)
     if (is.null(refused)) {
-      desk$looking[[name]] <- session$token
+      desk$people$add(name, session$token)
       person <<- name
       send(next_showing(viewing, name))
     } else {
@@ -158,8 +181,8 @@ serve_person <- function(desk, input, session) {
     }
   })
   session$onSessionEnded(function() {
-    if (!is.null(person) && identical(desk$looking[[person]], session$token)) {
-      rm(list = person, envir = desk$looking)
+    if (!is.null(person)) {
+      desk$people$remove(person, session$token)
     }
   })
 }
@@ -181,7 +204,7 @@ why_refused <- function(desk, name, session) {
     return("A name of 1 to 40 characters, please.")
   }
 
-  if (!is.null(desk$looking[[name]])) {
+  if (desk$people$has(name)) {
     paste0(
       name,
       " is judging already. If that is you in another window, close that one first; if ",
@@ -219,7 +242,7 @@ showing_message <- function(viewing, shown, session, pictures) {
   )
   frame <- case_frame(case, viewing$trial$suite)
   png_of_take <- function(id) {
-    keep(pictures, id, {
+    pictures$get(id, {
       take <- viewing$takes[viewing$takes$take == id, ]
       png::writePNG(
         bring_back(decode_picture(encoded_picture(take_bytes(viewing$store, take))), frame)
@@ -264,8 +287,7 @@ showing_message <- function(viewing, shown, session, pictures) {
       list(
         reference = if (!is.null(case$reference)) {
           serve(
-            keep(
-              pictures,
+            pictures$get(
               paste("reference", case$id),
               png::writePNG(fitted_reference(case, viewing$trial$suite))
             )

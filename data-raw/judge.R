@@ -359,7 +359,7 @@ saveRDS(model, "inst/standins/judge.rds", version = 3, compress = "xz")
 cat("judge.rds:", file.size("inst/standins/judge.rds"), "bytes\n")
 
 # How often it is right.
-assign("model", model, getFromNamespace("judge_memory", "sprenn"))
+getFromNamespace("judge_memory", "sprenn")$use(model)
 test <- lapply(held_out, drawn)
 
 sights <- parallel::mclapply(

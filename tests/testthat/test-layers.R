@@ -42,11 +42,7 @@ room_of <- function(file) sub("-.*", "", sub("\\.R$", "", file))
 # The names that an expression at the top of a file uses, without its own local ones.
 used_by <- function(expression) {
   value <- if (is_definition(expression)) expression[[3]] else expression
-  if (is.call(value) && identical(value[[1]], quote(`function`))) {
-    codetools::findGlobals(eval(value), merge = TRUE)
-  } else {
-    all.names(value)
-  }
+  codetools::findGlobals(eval(call("function", NULL, value)), merge = TRUE)
 }
 
 is_definition <- function(expression) {

@@ -203,24 +203,22 @@ test_that("an engine's price and pace may be set in the lineup", {
   expect_equal(sum(plan_run(trial)$price), 24)
   expect_equal(trial$lineup$engines$mixer$about$at_once, 4)
   expect_equal(internal("plan_seconds")(plan_run(trial), trial$lineup), 12 * 0.01 / 4)
-  lane <- as.environment(list(engine = trial$lineup$engines$mixer, starts = 1:29))
-  expect_true(internal("within_rate")(lane, 59))
-  lane$starts <- 1:30
-  expect_false(internal("within_rate")(lane, 59))
-  expect_true(internal("within_rate")(lane, 62))
-  lane$engine$per_minute <- 0.5
-  expect_false(
-    internal("within_rate")(
-      as.environment(list(engine = lane$engine, starts = numeric(), last = 100)),
-      200
-    )
-  )
-  expect_true(
-    internal("within_rate")(
-      as.environment(list(engine = lane$engine, starts = numeric(), last = 100)),
-      221
-    )
-  )
+})
+
+test_that("an engine is called no more often a minute than its lineup says", {
+  calls <- function(per_minute, at) {
+    engine <- list(about = list(at_once = Inf), per_minute = per_minute)
+    queue <- internal("EngineQueue")$new(engine, "mixer", seq_along(at))
+    vapply(at, function(now) {
+      may <- queue$may_begin(now)
+      if (may) {
+        queue$begin_call("plain", now)
+      }
+      may
+    }, NA)
+  }
+  expect_equal(which(!calls(30, c(1:30, 59, 61, 62))), 31)
+  expect_equal(calls(0.5, c(100, 200, 219, 220, 221)), c(TRUE, FALSE, FALSE, TRUE, FALSE))
 })
 
 test_that("a take's id changes with all that determines the picture, and with nothing else", {

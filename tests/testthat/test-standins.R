@@ -25,8 +25,6 @@ ask <- function(
   engine$make(request)$picture
 }
 
-`%||%` <- internal("%||%")
-
 structure_of <- function(picture, size = c(192, 128)) {
   view <- internal("view_picture")
   contours_agree(view(picture), view(internal("draw_tile")("windmill", size[1], size[2], 301)))

@@ -1,15 +1,15 @@
 pool_of <- function(workers, env = parent.frame()) {
-  pool <- internal("open_pool")(workers)
-  withr::defer(internal("close_pool")(pool), envir = env)
+  pool <- internal("WorkerPool")$new(workers)
+  withr::defer(pool$close(), envir = env)
   pool
 }
 
-in_pool <- function(...) internal("wait_for")(internal("send_to_pool")(...))
+in_pool <- function(pool, ...) internal("wait_for")(pool$send(...))
 
 test_that("what is sent to a pool comes back, in the order in which it was sent", {
   skip_on_cran()
   pool <- pool_of(2)
-  sent <- lapply(1:6, function(i) internal("send_to_pool")(pool, base::sqrt, list(i^2)))
+  sent <- lapply(1:6, function(i) pool$send(base::sqrt, list(i^2)))
   expect_equal(lapply(sent, internal("wait_for")), as.list(1:6))
 })
 
@@ -30,9 +30,8 @@ test_that("two pools do not know of each other, nor of the caller's own", {
   expect_false(
     identical(in_pool(one, base::Sys.getpid, list()), in_pool(two, base::Sys.getpid, list()))
   )
-  internal("close_pool")(one)
+  one$close()
   expect_equal(in_pool(two, base::sqrt, list(4)), 2)
-  expect_null(internal("close_pool")(NULL))
 })
 
 test_that("files are found all the same when the processes that look at them are given up", {
@@ -51,23 +50,56 @@ test_that("files are found all the same when the processes that look at them are
   expect_false(any(vapply(found, function(one) is.null(one$facts$hash), NA)))
 })
 
-test_that("a silent measurer is given up once others show how long measuring takes", {
+quiet_log <- list(note = function(...) NULL)
+
+test_that("a measurer that is silent for too long is given up", {
   skip_on_cran()
-  pool <- pool_of(1)
-  silent <- internal("send_to_pool")(pool, function() Sys.sleep(120), list(), seconds = 300)
-  works <- new.env()
-  works$sent <- list(list(
-    work = "score_elsewhere",
-    began = internal("clock")() - 25,
-    mirai = silent
-  ))
-  internal("give_up_silent")(works)
-  # Nothing has been measured yet: it may take long.
-  expect_false(internal("has_landed")(silent))
-  works$longest <- 1
-  internal("give_up_silent")(works)
-  expect_true(internal("has_landed")(silent))
-  lost <- internal("landed")(silent)
+  skip_if_not_installed("ps")
+  others <- ps::ps_children()
+  workers <- internal("WorkerJobs")$new(1, 1, tempdir(), quiet_log)
+  withr::defer(workers$close())
+  new <- setdiff(lapply(ps::ps_children(), ps::ps_pid), lapply(others, ps::ps_pid))
+  tools::pskill(unlist(new), tools::SIGSTOP)
+  workers$send(list(at = 1), "score_elsewhere", list(NULL, list()), seconds = 300)
+  workers$give_up_measuring(patience = 60)
+  expect_length(workers$collect(), 0)
+  workers$give_up_measuring(patience = 0)
+  lost <- workers$collect()[[1]]$result
   expect_s3_class(lost, "sprenn_lost")
   expect_true(lost$late)
+})
+
+test_that("how long a measurer may be silent follows from how long measuring takes", {
+  measuring <- internal("Measuring")$new(
+    store = NULL,
+    suite = NULL,
+    takes = list(are_still = function(...) FALSE),
+    workers = NULL,
+    status = list(time_measuring = function(...) NULL)
+  )
+  # Nothing has been measured yet: it may take long.
+  expect_equal(measuring$patience(), 300)
+  done_after <- function(seconds) {
+    began <- internal("clock")() - seconds
+    measuring$complete(list(result = list(), ats = 1, sha256 = "", began = began))
+    5 * round(measuring$patience() / 5)
+  }
+  expect_equal(done_after(1), 20)
+  expect_equal(done_after(10), 80)
+  expect_equal(done_after(2), 80)
+})
+
+test_that("one place in the pool is kept for measuring as long as nothing is being measured", {
+  skip_on_cran()
+  workers <- internal("WorkerJobs")$new(2, 1, tempdir(), quiet_log)
+  withr::defer(workers$close())
+  room <- function() c(workers$have_room(kept = 1), workers$have_room(), workers$are_measuring())
+  send <- function(work) workers$send(list(at = 1), work, list(NULL, NULL), seconds = 300)
+  for (i in 1:3) {
+    send("make_elsewhere")
+  }
+  expect_equal(room(), c(FALSE, TRUE, FALSE))
+  send("score_elsewhere")
+  expect_equal(room(), c(FALSE, FALSE, TRUE))
+  expect_equal(workers$share_of(9), 2)
 })

@@ -231,85 +231,49 @@ test_that("a run's progress is told in a person's units, and only where it is kn
   )
 })
 
-test_that(
-  paste0(
-    "the time that is left counts servers beside each other, and what shares this run's ",
-    "processes one after the other"
-  ),
-  {
-    lane <- function(total, made, seconds, timed = made, at_once = 1, here = FALSE, says = 9) {
-      engine <- list(
-        about = list(at_once = at_once, seconds = says),
-        converse = if (!here) identity
-      )
-      list2env(list(
-        total = total,
-        made = made,
-        failed = 0,
-        seconds = seconds,
-        timed = timed,
-        engine = engine
-      ))
+test_that("the time that is left counts servers beside each other, and local work in turn", {
+  queue <- function(total, at_once = 1, here = FALSE, says = 9) {
+    engine <- list(
+      about = list(at_once = at_once, seconds = says),
+      converse = if (!here) identity
+    )
+    internal("EngineQueue")$new(engine, "one", seq_len(total))
+  }
+  make <- function(queue, count, seconds) {
+    for (i in seq_len(count)) {
+      queue$count_made(seconds, first = FALSE)
     }
-
-    works <- list2env(list(
-      lanes = list(served = lane(30, 10, 20, at_once = 4), own = lane(15, 4, 4, here = TRUE)),
-      pool = list(size = 2, opened = 0),
-      expected = 100,
-      scored = 40,
-      measuring = 20,
-      measured = 40
-    ))
-    left <- function() internal("time_left")(works)
-    works$lanes$own$failed <- 1
-    # 20 calls of 2 s, four at a time; 10 pictures of 1 s and 60 measured in 0.5
-    # s, on two processes.
-    expect_equal(left(), 20)
-    works$pool <- NULL
-    expect_equal(left(), 40)
-    works$lanes$served$engine$about$at_once <- 1
-    works$lanes$served$made <- 5
-    expect_equal(left(), 25 * 2)
-    # What an engine says of itself counts until it has shown it.
-    works$lanes$served$timed <- 0
-    expect_equal(left(), 25 * 9)
-    works$lanes$served$engine$about$seconds <- NA
-    expect_equal(left(), NA_real_)
-    # Its 25 pictures won't come, and won't be measured.
-    works$lanes$served$parked <- "out of credit"
-    expect_equal(left(), 10 + 35 * 0.5)
-    works$measured <- works$measuring <- NULL
-    expect_equal(left(), NA_real_)
-    works$scored <- 100
-    works$lanes$own$made <- 14
-    expect_equal(left(), 0)
   }
-)
-
-test_that("one place in the pool is kept for measuring as long as nothing is being measured", {
-  works <- list2env(list(
-    pool = list(size = 2),
-    to_score = integer(),
-    sent = rep(list(list(work = "make_elsewhere")), 3)
-  ))
-  room <- function() {
-    c(make = internal("has_room_to_make")(works), measure = internal("has_room")(works))
+  left <- function(queues, processes, scored, measured) {
+    status <- internal("RunStatus")$new(total = 45, expected = 100)
+    status$count_scored(scored)
+    status$time_measuring(measured / 2, measured)
+    status$time_left(queues, list(processes = processes))
   }
-
-  expect_equal(room(), c(make = TRUE, measure = TRUE))
-  works$to_score <- 1:4
-  expect_equal(room(), c(make = FALSE, measure = TRUE))
-  works$sent[[1]]$work <- "score_elsewhere"
-  expect_equal(room(), c(make = TRUE, measure = TRUE))
-  works$sent[[4]] <- list(work = "make_elsewhere")
-  expect_equal(room(), c(make = FALSE, measure = FALSE))
+  queues <- list(served = queue(30, at_once = 4), own = queue(15, here = TRUE))
+  # What an engine says of itself counts until it has shown it.
+  expect_equal(left(queues["served"], 2, 100, 100), 30 * 9 / 4)
+  make(queues$served, 10, 2)
+  make(queues$own, 4, 1)
+  queues$own$count_failed()
+  # 20 calls of 2 s, four at a time; 10 pictures of 1 s and 60 measured in 0.5 s each, on
+  # two processes or on one.
+  expect_equal(left(queues, 2, 40, 40), 20)
+  expect_equal(left(queues, 1, 40, 40), 40)
+  expect_equal(left(queues, 2, 0, 0), NA_real_)
+  # Its 20 pictures won't come, and won't be measured.
+  queues$served$park("out of credit")
+  expect_equal(left(queues, 1, 40, 40), 10 + 40 * 0.5)
+  make(queues$own, 10, 1)
+  expect_equal(left(queues, 1, 100, 100), 0)
+  expect_equal(left(list(queue(3, says = NA)), 1, 100, 100), NA_real_)
 })
 
-test_that("a shelf keeps what was used last, within its room", {
-  shelf <- internal("new_shelf")(3000)
+test_that("a cache keeps what was used last, within its room", {
+  cache <- internal("Cache")$new(3000)
   made <- 0
   get <- function(name) {
-    internal("keep")(shelf, name, {
+    cache$get(name, {
       made <<- made + 1
       numeric(100)
     })

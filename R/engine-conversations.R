@@ -1,0 +1,162 @@
+# Talking with servers. One picture, or one question to a judge, is a conversation, and a
+# conversation is data: a list of the `call` to make next (after `wait` seconds, if any)
+# and of what to do `then` with its answer, which is the next such list, or the outcome.
+# So the same words serve one call at a time and many in flight.
+
+# Goes through a conversation, one call after the other.
+drive <- function(turn) {
+  while (!inherits(turn, "sprenn_take_result")) {
+    if (turn$wait > 0) {
+      Sys.sleep(turn$wait)
+    }
+
+    turn <- turn$then(fetch_call(turn$call))
+  }
+
+  turn
+}
+
+is_turn <- function(said) is.list(said) && inherits(said[["call"]], "sprenn_call")
+
+# Many conversations at once in one process.
+Conversations <- R6::R6Class(
+  "sprenn_conversations",
+  cloneable = FALSE,
+  public = list(
+    initialize = function(at_once = 256) {
+      private$calls <- curl::new_pool(total_con = at_once, host_con = at_once)
+    },
+
+    # Goes on from a turn until there is an outcome, which `done` is called with: a value or
+    # a failure.
+    begin = function(turn, done) {
+      force(done)
+      private$open <- private$open + 1
+      private$go_on(turn, done)
+    },
+
+    # Makes the calls whose time has come and takes in what was answered; waits for that
+    # so many seconds at most.
+    step = function(timeout = 0) {
+      now <- clock()
+      due <- vapply(private$waiting, function(one) one$due <= now, NA)
+      ready <- private$waiting[due]
+      private$waiting <- private$waiting[!due]
+      for (one in ready) {
+        private$call(one$turn, one$done)
+      }
+
+      curl::multi_run(timeout = timeout, poll = TRUE, pool = private$calls)
+    },
+
+    # Whether any call is on its way, so that waiting for one makes sense.
+    has_calls = function() length(curl::multi_list(private$calls)) > 0
+  ),
+  active = list(
+    # How many conversations have no outcome yet.
+    count = function() private$open
+  ),
+  private = list(
+    calls = NULL,
+    waiting = list(),
+    open = 0,
+
+    go_on = function(turn, done) {
+      if (!is_turn(turn)) {
+        private$open <- private$open - 1
+        return(done(turn))
+      }
+
+      if ((turn$wait %||% 0) > 0) {
+        due <- clock() + turn$wait
+        private$waiting <- c(private$waiting, list(list(due = due, turn = turn, done = done)))
+      } else {
+        private$call(turn, done)
+      }
+    },
+
+    call = function(turn, done) {
+      # It is needed only when the answer is there, and the caller's loop has gone on.
+      force(done)
+      fetch_later(
+        turn$call,
+        function(answer) private$go_on(next_turn(turn, answer), done),
+        private$calls
+      )
+    }
+  )
+)
+
+# What follows from an answer: the next turn, the outcome, or a failure.
+next_turn <- function(turn, answer) {
+  if (inherits(answer, "condition")) {
+    return(answer)
+  }
+
+  tryCatch(turn$then(answer), sprenn_failure = identity, error = as_engine_error)
+}
+
+# What fails and may pass by itself is tried again: so often, and for at most so many
+# seconds at a time.
+most_tries <- 4
+longest_wait <- 60
+
+# After how many seconds a call that failed is worth another try; NULL where it is not.
+# For at least as long as the server asks.
+retry_pause <- function(failure, tries, key) {
+  pause <- failure$retry_after %||% pause_after(tries, key)
+  if (failure$kind %in% passing_failures && tries < most_tries && pause <= longest_wait) {
+    pause
+  }
+}
+
+# Twice as long after every try; a little apart for different takes, so that they
+# don't all come back at once.
+pause_after <- function(tries, key) {
+  apart <- strtoi(substr(hash_of(list(key, tries)), 1, 4), 16) / 65535
+  0.25 * 2^tries * (0.75 + 0.5 * apart)
+}
+
+# Calls `attempt` until it succeeds or fails for good; returns what came of the last try, a
+# value or a failure. `between` is called before each pause.
+try_patiently <- function(attempt, key, between = function() NULL) {
+  for (tries in seq_len(most_tries)) {
+    outcome <- tryCatch(attempt(), sprenn_failure = identity)
+    pause <- if (inherits(outcome, "condition")) retry_pause(outcome, tries, key)
+    if (is.null(pause)) {
+      return(outcome)
+    }
+
+    between()
+    Sys.sleep(pause)
+  }
+}
+
+# Makes a picture, trying again under the same key, so that it is not paid again.
+make_patiently <- function(engine, request) {
+  spent <- 0
+  made <- try_patiently(key = request$key, attempt = function() {
+    made <- tryCatch(make_picture(engine, request), sprenn_failure = identity)
+    spent <<- add_spent(engine, made, spent)
+    made
+  })
+  if (spent > 0) {
+    made$cost <- spent
+  }
+
+  if (inherits(made, "condition")) {
+    stop(made)
+  }
+
+  made
+}
+
+# What all tries of a take cost together. Only our own contract promises that a
+# key is paid once.
+add_spent <- function(engine, made, spent) {
+  if (engine$kind == "http" || is.null(made$cost) || is.na(made$cost)) {
+    spent
+  } else {
+    spent + made$cost
+  }
+}

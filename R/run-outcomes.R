@@ -1,0 +1,227 @@
+# What becomes of a take once its engine has answered: it is kept, doubted, tried again,
+# recorded as failed, or left with its engine.
+Outcomes <- R6::R6Class(
+  "sprenn_outcomes",
+  cloneable = FALSE,
+  public = list(
+    # The parts of a run; `alive` is called before anything is recorded. After `outage`
+    # seconds in which nobody answers an engine is left alone.
+    initialize = function(store, takes, queues, status, measuring, log, score, outage, alive) {
+      private$store <- store
+      private$takes <- takes
+      private$queues <- queues
+      private$status <- status
+      private$measuring <- measuring
+      private$log <- log
+      private$score <- score
+      private$outage <- outage
+      private$alive <- alive
+    },
+
+    # What became of a take: kept, tried again, or recorded as failed.
+    complete = function(job, made, stopping = FALSE) {
+      spent <- private$takes$add_spent(job$at, job$queue$engine, made)
+      if (spent > 0) {
+        made$cost <- spent
+      }
+
+      if (!inherits(made, "condition")) {
+        made <- private$doubt_twin(job, made)
+      }
+
+      if (inherits(made, "condition")) {
+        private$complete_failure(job, made, stopping)
+      } else {
+        private$complete_made(job, made)
+      }
+    }
+  ),
+  private = list(
+    store = NULL,
+    takes = NULL,
+    queues = NULL,
+    status = NULL,
+    measuring = NULL,
+    log = NULL,
+    score = TRUE,
+    outage = 0,
+    alive = NULL,
+
+    complete_made = function(job, made) {
+      picture <- write_picture(private$store, made$bytes)
+      private$alive()
+      record_made(
+        private$store,
+        job$take$take,
+        picture,
+        list(
+          width = made$width,
+          height = made$height,
+          bytes = length(made$bytes),
+          seconds = made$seconds,
+          first_call = job$first,
+          cost = made$cost,
+          request = job$described,
+          answer = to_json(c(list(seed = made$seed, waited = made$waited), made$says))
+        )
+      )
+      private$takes$note_made(job$at, picture, length(made$bytes))
+      job$queue$count_made(made$seconds, job$first)
+      private$status$count_made(made$cost)
+      private$log$note("made", job, seconds = made$seconds, cost = made$cost)
+      if (private$score) {
+        private$measuring$add(job$at)
+      }
+
+      for (child in private$takes$children_of(job$at)) {
+        private$queues[[private$takes$engine_of(child)]]$add(child)
+      }
+    },
+
+    # No two cases should give the same picture to the last byte: a server has delivered
+    # one of them for the other. Which of the two is the wrong one can't be told, so both
+    # are asked for again, once; what then comes again is what the engine makes of them.
+    doubt_twin = function(job, made) {
+      if (!is_server(job$queue$engine) || private$takes$is_doubted(job$at)) {
+        return(made)
+      }
+
+      twins <- private$takes$twins_of(job$at, sha256_of(made$bytes))
+      if (length(twins) == 0) {
+        return(made)
+      }
+
+      private$takes$note_doubt(job$at)
+      for (at in twins) {
+        private$unmake(at)
+      }
+
+      other <- private$takes$row(twins[1])
+      failure_of(
+        "bad_answer",
+        paste0(
+          "The picture that came back is the one for ", other$case, ", seed ", other$seed, "."
+        ),
+        made$seconds,
+        made$cost
+      )
+    },
+
+    # Sets a take that was made in this run to be made again, once.
+    unmake = function(at) {
+      if (private$takes$is_doubted(at) || !private$takes$can_be_unmade(at)) {
+        return()
+      }
+
+      private$takes$note_doubt(at)
+      private$takes$note_unmade(at)
+      measured <- record_planned(private$store, private$takes$row(at)$take) > 0
+      private$queues[[private$takes$engine_of(at)]]$take_back(at)
+      private$status$count_unmade(measured)
+      private$measuring$remove(at)
+    },
+
+    complete_failure = function(job, failure, stopping) {
+      if (failure$kind == "out_of_credit") {
+        return(private$park(job, failure))
+      }
+
+      # Nobody there: the engine is away, which is no fault of this take.
+      if (is_server(job$queue$engine) && failure$kind == "unreachable") {
+        return(private$complete_away(job, failure, stopping))
+      }
+
+      job$queue$note_back()
+      now <- clock()
+      if (failure$kind == "busy") {
+        key <- job$request$key
+        job$queue$hold_off(now + failure$retry_after %||% pause_after(job$try, key))
+      }
+
+      pause <- retry_pause(failure, job$try, job$request$key)
+      if (is.null(pause)) {
+        private$complete_failed(job, failure)
+      } else {
+        private$try_later(job, failure, now + pause, stopping)
+      }
+    },
+
+    complete_away = function(job, failure, stopping) {
+      private$takes$forget_try(job$at)
+      now <- clock()
+      away <- job$queue$note_away(now)
+      if (away$seconds >= private$outage) {
+        return(private$park(job, failure))
+      }
+
+      until <- now + min(15, pause_after(min(6, away$asked), job$request$key))
+      job$queue$hold_off(until)
+      private$try_later(job, failure, until, stopping)
+    },
+
+    try_later = function(job, failure, due, stopping) {
+      private$log$note(
+        "to be tried again",
+        job,
+        kind = failure$kind,
+        message = conditionMessage(failure),
+        seconds = due - clock()
+      )
+      # What was on its way when the run was stopped stays planned.
+      if (!stopping) {
+        job$queue$postpone(job$at, due)
+      }
+    },
+
+    # A take that is given up, or left to a person.
+    complete_failed = function(job, failure) {
+      private$alive()
+      record_failed(private$store, job$take$take, failure, job$described)
+      failed <- failure$kind != "awaited"
+      if (failed) {
+        job$queue$count_failed()
+      }
+
+      private$status$count_given_up(failed, failure$cost, measured = private$score)
+      private$log$note(
+        if (failure$kind %in% c("refused", "awaited")) failure$kind else "failed",
+        job,
+        kind = failure$kind,
+        message = conditionMessage(failure),
+        cost = failure$cost
+      )
+    },
+
+    # What needs a person stops this engine, and not the others. Its takes stay planned,
+    # this one too: nothing is wrong with them.
+    park = function(job, failure) {
+      record_reason(private$store, job$take$take, failure)
+      if (is.null(job$queue$parked)) {
+        job$queue$park(conditionMessage(failure))
+        private$log$note("left alone", job, kind = failure$kind, message = job$queue$parked)
+      }
+    }
+  )
+)
+
+is_server <- function(engine) engine$kind %in% c("http", "inference")
+
+# A failure that no engine gave.
+failure_of <- function(kind, message, seconds, cost = NA_real_) {
+  rlang::error_cnd(
+    c(paste0("sprenn_failure_", kind), "sprenn_failure"),
+    message = message,
+    kind = kind,
+    seconds = seconds,
+    cost = cost
+  )
+}
+
+failure_of_worker <- function(why, late, seconds) {
+  if (late) {
+    failure_of("timed_out", paste("Nothing came back:", why), seconds)
+  } else {
+    said <- paste0("The process that makes it ends every time (", why, ").")
+    failure_of("engine_error", said, seconds)
+  }
+}

@@ -1,0 +1,288 @@
+# What one engine has still to do in a run, and what it has done: which takes wait for it,
+# which are to be tried again later, and whether it may be called now.
+EngineQueue <- R6::R6Class(
+  "sprenn_queue",
+  cloneable = FALSE,
+  public = list(
+    # `waiting` are numbers of takes, `total` how many the engine is to make in all (those
+    # that wait for another step too).
+    initialize = function(engine, name, waiting = integer(), total = length(waiting)) {
+      private$.engine <- engine
+      private$.name <- name
+      private$waiting <- waiting
+      private$.total <- total
+    },
+
+    # A take that goes first: another step has made what it works on, or it is made anew.
+    add = function(at) private$waiting <- c(at, private$waiting),
+
+    # Whether anything is left that may be done without a person.
+    is_open = function() {
+      is.null(private$.parked) && length(private$waiting) + nrow(private$later) > 0
+    },
+
+    # Whether a take may be begun now, as far as the engine is concerned.
+    may_begin = function(now) {
+      # While an engine is away, one call at a time asks whether it is back.
+      most <- if (is.null(private$away)) private$.engine$about$at_once else 1
+      ready <- is.null(private$.parked) && now >= private$not_before &&
+        private$.in_flight < most && private$keeps_rate(now)
+      if (!ready) {
+        return(FALSE)
+      }
+
+      due <- which(private$later$due <= now)
+      if (length(due) > 0) {
+        private$waiting <- c(private$later$take[due], private$waiting)
+        private$later <- private$later[-due, ]
+      }
+
+      length(private$waiting) > 0
+    },
+
+    # Takes the next take off the queue.
+    take_next = function() {
+      at <- private$waiting[1]
+      private$waiting <- private$waiting[-1]
+      at
+    },
+
+    # A call begins. TRUE where it is the checkpoint's first, which may have to load it.
+    begin_call = function(checkpoint, now) {
+      private$.in_flight <- private$.in_flight + 1
+      private$starts <- c(private$starts, now)
+      first <- !checkpoint %in% private$called
+      private$called <- union(private$called, checkpoint)
+      first
+    },
+
+    end_call = function() private$.in_flight <- private$.in_flight - 1,
+
+    # `first` calls say nothing of how long a picture takes.
+    count_made = function(seconds, first) {
+      private$.made <- private$.made + 1
+      private$not_before <- 0
+      private$away <- NULL
+      if (!first) {
+        private$seconds <- private$seconds + seconds
+        private$timed <- private$timed + 1
+      }
+    },
+
+    count_failed = function() private$.failed <- private$.failed + 1,
+
+    # A take that was made is to be made again.
+    take_back = function(at) {
+      private$.made <- private$.made - 1
+      self$add(at)
+    },
+
+    # A take is tried again at that time.
+    postpone = function(at, due) {
+      private$later <- rbind(private$later, data.frame(take = at, due = due))
+    },
+
+    # The engine asked to be left alone until then.
+    hold_off = function(until) private$not_before <- max(private$not_before, until),
+
+    # Nobody answers: for how many seconds by now, and asked how often.
+    note_away = function(now) {
+      private$away <- private$away %||% list(since = now, asked = 0)
+      private$away$asked <- private$away$asked + 1
+      list(seconds = now - private$away$since, asked = private$away$asked)
+    },
+
+    note_back = function() private$away <- NULL,
+
+    # Something needs a person, who is told `why`: nothing more is sent.
+    park = function(why) private$.parked <- why,
+
+    # The engine can't be built in another process.
+    keep_here = function() private$.engine$plan <- NULL,
+
+    # How long it takes over a picture: measured, or else what it says of itself.
+    seconds_each = function() {
+      if (private$timed > 0) {
+        private$seconds / private$timed
+      } else {
+        as.numeric(private$.engine$about$seconds)
+      }
+    },
+
+    # How long a worker may be silent about a picture before it is given up. One on another
+    # machine can be cut off without a sign.
+    patience = function(far) {
+      if (is.finite(private$.engine$seconds)) {
+        return(private$.engine$seconds + 5)
+      }
+
+      if (far && private$timed >= 3) {
+        max(60, 20 * self$seconds_each())
+      } else {
+        max(1800, 50 * private$.engine$about$seconds, na.rm = TRUE)
+      }
+    },
+
+    # What keeps it from working, in words.
+    state_words = function(now) {
+      if (!is.null(private$.parked)) {
+        "left alone"
+      } else if (!is.null(private$away)) {
+        "can't be reached, is tried again"
+      } else if (private$not_before > now) {
+        paste0("asked to be left alone for ", ceiling(private$not_before - now), " s")
+      } else {
+        ""
+      }
+    }
+  ),
+  active = list(
+    name = function() private$.name,
+    engine = function() private$.engine,
+    total = function() private$.total,
+    made = function() private$.made,
+    failed = function() private$.failed,
+    in_flight = function() private$.in_flight,
+    # How many are neither made nor given up.
+    left = function() private$.total - private$.made - private$.failed,
+    # Why it is left alone; NULL while it is not.
+    parked = function() private$.parked,
+    # Whether one process can have many of its calls in flight.
+    converses = function() !is.null(private$.engine$converse)
+  ),
+  private = list(
+    .name = NULL,
+    .engine = NULL,
+    .total = 0,
+    .made = 0,
+    .failed = 0,
+    .in_flight = 0,
+    .parked = NULL,
+    waiting = integer(),
+    later = data.frame(take = integer(), due = numeric()),
+    away = NULL,
+    not_before = 0,
+    called = character(),
+    starts = numeric(),
+    seconds = 0,
+    timed = 0,
+
+    # Whether another call keeps to the calls a minute that were asked for.
+    keeps_rate = function(now) {
+      most <- private$.engine$per_minute
+      if (is.null(most)) {
+        private$starts <- numeric()
+        return(TRUE)
+      }
+
+      # Less than one a minute is a longer pause.
+      within <- 60 * max(1, 1 / most)
+      private$starts <- private$starts[private$starts > now - within]
+      length(private$starts) < max(1, floor(most))
+    }
+  )
+)
+
+# The takes of a run as the runner knows them: which are made, how often each was tried,
+# and what waits for what.
+RunTakes <- R6::R6Class(
+  "sprenn_takes",
+  cloneable = FALSE,
+  public = list(
+    # `takes` is what read_takes() gives, `wanted` says which of them are to be made, `steps`
+    # are the lineup's. A take is known by its number in `takes`.
+    initialize = function(takes, wanted, steps) {
+      count <- nrow(takes)
+      private$takes <- takes
+      private$steps <- steps[match(takes$pipeline, steps$pipeline), ]
+      private$is_made <- takes$state == "made" & !wanted
+      private$tries <- private$spent <- private$losses <- numeric(count)
+      private$doubted <- private$made_here <- logical(count)
+      waits <- !is.na(takes$parent) & !(takes$parent %in% takes$take[private$is_made])
+      private$children <- split(which(wanted & waits), takes$parent[wanted & waits])
+      private$wanted <- wanted
+      private$ready <- wanted & !waits
+    },
+
+    row = function(at) private$takes[at, ],
+    step = function(at) private$steps[at, ],
+    engine_of = function(at) private$steps$engine[at],
+    # What an engine has to make, in all and to begin with.
+    wanted_of = function(engine) which(private$wanted & private$steps$engine %in% engine),
+    ready_of = function(engine) which(private$ready & private$steps$engine %in% engine),
+
+    # Steps of chains that can start once this take is made.
+    children_of = function(at) private$children[[private$takes$take[at]]],
+
+    # The number of this try, from 1.
+    begin_try = function(at) {
+      private$tries[at] <- private$tries[at] + 1
+      private$tries[at]
+    },
+
+    # A try that was nobody's fault does not count.
+    forget_try = function(at) private$tries[at] <- private$tries[at] - 1,
+
+    # What all tries of a take cost so far, this one's answer included.
+    add_spent = function(at, engine, made) {
+      private$spent[at] <- add_spent(engine, made, private$spent[at])
+      private$spent[at]
+    },
+
+    # How often the process that had it ended.
+    count_loss = function(at) {
+      private$losses[at] <- private$losses[at] + 1
+      private$losses[at]
+    },
+
+    note_made = function(at, picture, bytes) {
+      private$is_made[at] <- TRUE
+      private$made_here[at] <- TRUE
+      private$takes$file[at] <- picture$file
+      private$takes$sha256[at] <- picture$sha256
+      private$takes$bytes[at] <- bytes
+    },
+
+    note_unmade = function(at) private$is_made[at] <- FALSE,
+
+    # Takes of other cases with the very same picture.
+    twins_of = function(at, sha256) {
+      same <- private$is_made & private$takes$sha256 %in% sha256
+      which(same & private$takes$case != private$takes$case[at])
+    },
+
+    is_doubted = function(at) private$doubted[at],
+    note_doubt = function(at) private$doubted[at] <- TRUE,
+
+    # Only what this run made, and no other step has worked on, can be made again.
+    can_be_unmade = function(at) {
+      private$made_here[at] && !private$takes$take[at] %in% private$takes$parent
+    },
+
+    # What waits to be measured with this one: other takes of its case, and how many bytes
+    # their pictures have.
+    of_same_case = function(at, among) {
+      among[private$takes$case[among] == private$takes$case[at]]
+    },
+
+    bytes = function(ats) private$takes$bytes[ats],
+
+    # Which of them still have the picture that they had.
+    are_still = function(ats, sha256) {
+      (private$takes$sha256[ats] == sha256 & private$is_made[ats]) %in% TRUE
+    }
+  ),
+  private = list(
+    takes = NULL,
+    steps = NULL,
+    wanted = logical(),
+    ready = logical(),
+    children = list(),
+    is_made = logical(),
+    made_here = logical(),
+    doubted = logical(),
+    tries = numeric(),
+    spent = numeric(),
+    losses = numeric()
+  )
+)

@@ -1,0 +1,400 @@
+# The runner: one process that sends takes out to engines, as many at a time as each
+# takes, keeps what comes back, and has it measured as it comes. Everything in flight is a
+# job: a list with the take's number `at`, its row `take`, the `queue` of its engine and
+# the `request`.
+Runner <- R6::R6Class(
+  "sprenn_runner",
+  cloneable = FALSE,
+  public = list(
+    # `wanted` says which takes of the store are to be made, `to_score` which of those
+    # that are there are to be measured; with `score`, what is made is measured as well.
+    initialize = function(
+      store,
+      hold,
+      trial,
+      takes,
+      wanted,
+      to_score,
+      score = TRUE,
+      workers = NULL,
+      outage = 0,
+      progress = NULL
+    ) {
+      private$store <- store
+      private$hold <- hold
+      private$requests <- Requests$new(trial, store)
+      private$talks <- Conversations$new()
+      private$takes <- RunTakes$new(takes, wanted, all_steps(trial$lineup))
+      private$queues <- lapply(stats::setNames(nm = names(trial$lineup$engines)), function(name) {
+        EngineQueue$new(
+          trial$lineup$engines[[name]],
+          name,
+          waiting = private$takes$ready_of(name),
+          total = length(private$takes$wanted_of(name))
+        )
+      })
+      to_measure <- if (score) sum(wanted) + length(to_score) else 0
+      private$status <- RunStatus$new(sum(wanted), to_measure, progress)
+      private$log <- EventLog$new(store$folder)
+      whole <- FALSE
+      on.exit(if (!whole) private$log$close())
+      made_in_workers <- vapply(
+        private$queues,
+        function(queue) if (is.null(queue$engine$plan)) 0 else queue$total,
+        0
+      )
+      private$workers <- WorkerJobs$new(
+        workers,
+        sum(made_in_workers) + to_measure,
+        store$folder,
+        private$log
+      )
+      private$measuring <- Measuring$new(
+        store,
+        trial$suite,
+        private$takes,
+        private$workers,
+        private$status,
+        to_score
+      )
+      private$outcomes <- Outcomes$new(
+        store,
+        private$takes,
+        private$queues,
+        private$status,
+        private$measuring,
+        private$log,
+        score,
+        outage,
+        alive = function() private$beat(now = TRUE)
+      )
+      whole <- TRUE
+      private$log$note("run began", message = paste(sum(wanted), "takes to make"))
+      private$tell()
+    },
+
+    # Sends, completes and measures until there is nothing left that this run can do.
+    run = function() {
+      withCallingHandlers(
+        repeat {
+          busy <- private$collect()
+          if (!private$.stopping) {
+            busy <- private$send_all() || busy
+          }
+
+          busy <- private$complete_next() || busy
+          if (private$is_over()) {
+            break
+          }
+
+          private$pause(busy)
+          private$beat()
+          private$tell()
+        },
+        interrupt = function(e) {
+          if (!private$.stopping) {
+            private$.stopping <- TRUE
+            private$log$note("stopping")
+            private$tell(now = TRUE)
+            tryInvokeRestart("resume")
+          }
+        }
+      )
+      private$tell(now = TRUE)
+    },
+
+    close = function() {
+      private$workers$close()
+      private$log$note(
+        if (private$.stopping) "run stopped" else "run ended",
+        message = paste(private$status$made, "made,", private$status$failed, "failed")
+      )
+      private$log$close()
+    }
+  ),
+  active = list(
+    # Whether somebody asked it to stop: what is in flight is completed, nothing is begun.
+    stopping = function() private$.stopping,
+    # Why engines were left alone, by name.
+    parked = function() {
+      Filter(Negate(is.null), lapply(private$queues, function(queue) queue$parked))
+    },
+    # Workers that were turned away, in words.
+    strangers = function() private$workers$strangers
+  ),
+  private = list(
+    store = NULL,
+    hold = NULL,
+    requests = NULL,
+    takes = NULL,
+    queues = list(),
+    status = NULL,
+    log = NULL,
+    workers = NULL,
+    measuring = NULL,
+    outcomes = NULL,
+    talks = NULL,
+    # Answers of servers that have not been looked at.
+    answers = list(),
+    .stopping = FALSE,
+    beaten = -Inf,
+    # How often in a row there was nothing to do.
+    idle = 0,
+
+    in_flight = function() {
+      sum(vapply(private$queues, function(queue) queue$in_flight, 0)) + length(private$answers)
+    },
+
+    # Nothing is in flight, and nothing is left, or nothing more is to be begun.
+    is_over = function() {
+      left <- any(vapply(private$queues, function(queue) queue$is_open(), NA)) ||
+        private$measuring$count > 0
+      private$in_flight() + private$workers$count == 0 && (private$.stopping || !left)
+    },
+
+    # Waits a moment, longer the longer nothing comes: looking costs those who work.
+    pause = function(busy) {
+      if (busy) {
+        private$idle <- 0
+        return()
+      }
+
+      private$idle <- min(5, private$idle + 1)
+      seconds <- 0.002 * 2^private$idle
+      if (private$talks$has_calls()) {
+        private$talks$step(min(seconds, 0.02))
+      } else {
+        Sys.sleep(seconds)
+      }
+    },
+
+    # A sign of life, every two seconds and before anything is recorded after a pause.
+    beat = function(now = FALSE) {
+      if (clock() - private$beaten > if (now) 0.5 else 2) {
+        private$beaten <- clock()
+        beat_on(private$store, private$hold)
+        private$look_after_workers()
+      }
+    },
+
+    tell = function(now = FALSE) {
+      private$status$tell(
+        private$queues,
+        private$workers,
+        private$in_flight(),
+        private$.stopping,
+        now
+      )
+    },
+
+    # Sends what may be sent now. Making comes before measuring, but for one place in the
+    # pool: what is measured early shows what is wrong before all is made.
+    send_all = function() {
+      sent <- FALSE
+      for (queue in private$queues) {
+        sent <- private$send_of(queue) || sent
+      }
+
+      # What is done in this process blocks it: one take, and only if there is nothing else.
+      if (!private$workers$are_there()) {
+        if (private$measuring$count > 0 && !sent) {
+          private$measuring$begin_next()
+          sent <- TRUE
+        }
+
+        return(sent)
+      }
+
+      while (private$measuring$count > 0 && private$workers$have_room()) {
+        private$measuring$begin_next()
+        sent <- TRUE
+      }
+
+      sent
+    },
+
+    send_of = function(queue) {
+      # Work that is done here blocks: the others get their turn in between.
+      blocks <- !queue$converses && !private$goes_out(queue)
+      sent <- FALSE
+      while (private$may_send(queue)) {
+        private$send(queue)
+        sent <- TRUE
+        if (blocks) {
+          break
+        }
+      }
+
+      sent
+    },
+
+    # Whether an engine's pictures are made in worker processes.
+    goes_out = function(queue) private$workers$are_there() && !is.null(queue$engine$plan),
+
+    may_send = function(queue) {
+      !private$.stopping &&
+        (!private$goes_out(queue) || private$has_room_to_make()) &&
+        queue$may_begin(clock())
+    },
+
+    has_room_to_make = function() {
+      kept <- private$measuring$count >= fewest_measured && !private$workers$are_measuring()
+      private$workers$have_room(kept = as.numeric(kept))
+    },
+
+    send = function(queue) {
+      job <- private$new_job(queue, queue$take_next())
+      private$log$note("sent", job)
+      if (queue$converses) {
+        turn <- tryCatch(
+          queue$engine$converse(job$request),
+          sprenn_failure = identity,
+          error = as_engine_error
+        )
+        private$talks$begin(turn, function(outcome) private$take_answer(job, outcome))
+      } else if (private$goes_out(queue)) {
+        private$send_to_worker(job)
+      } else {
+        made <- tryCatch(make_picture(queue$engine, job$request), sprenn_failure = identity)
+        private$complete(job, made)
+      }
+    },
+
+    new_job = function(queue, at) {
+      try <- private$takes$begin_try(at)
+      take <- private$takes$row(at)
+      step <- private$takes$step(at)
+      sent <- private$requests$request_of(queue$engine, step, take)
+      began <- clock()
+      list(
+        at = at,
+        take = take,
+        queue = queue,
+        request = sent$request,
+        described = sent$described,
+        began = began,
+        try = try,
+        first = queue$begin_call(step$checkpoint, began)
+      )
+    },
+
+    # What else an engine is made of goes with it where a worker has said that it lacks it.
+    send_to_worker = function(job, files = NULL) {
+      plan <- job$queue$engine$plan
+      plan$far <- private$workers$far
+      private$workers$send(
+        job,
+        "make_elsewhere",
+        list(plan, job$request, files),
+        job$queue$patience(private$workers$far)
+      )
+    },
+
+    # The server is free for the next one, which goes out before this one is looked at.
+    take_answer = function(job, outcome) {
+      job$queue$end_call()
+      job$seconds <- clock() - job$began
+      job$outcome <- outcome
+      private$answers <- c(private$answers, list(job))
+    },
+
+    # Takes in what has come back. TRUE if a worker has done anything.
+    collect = function() {
+      private$talks$step()
+      private$workers$give_up_measuring(private$measuring$patience())
+      jobs <- private$workers$collect()
+      for (job in jobs) {
+        private$complete_worker_job(job)
+      }
+
+      length(jobs) > 0
+    },
+
+    # Looks at the next picture that a server has sent.
+    complete_next = function() {
+      if (length(private$answers) == 0) {
+        return(FALSE)
+      }
+
+      job <- private$answers[[1]]
+      private$answers <- private$answers[-1]
+      made <- judge_result(job$queue$engine, job$request, job$outcome, job$seconds)
+      private$outcomes$complete(job, made, private$.stopping)
+      private$tell(now = TRUE)
+      TRUE
+    },
+
+    complete_worker_job = function(job) {
+      result <- job$result
+      if (is_lost(job)) {
+        private$complete_lost(job)
+      } else if (inherits(result, "sprenn_stranger")) {
+        private$workers$turn_away(result)
+        private$put_back(job)
+      } else if (inherits(result, "sprenn_unbuilt")) {
+        private$keep_here(job)
+      } else if (is_measuring(job)) {
+        private$measuring$complete(job)
+        private$tell()
+      } else if (identical(result, "lacking")) {
+        plan <- job$queue$engine$plan
+        private$send_to_worker(job, read_named(plan$folder, plan$files))
+      } else {
+        private$complete(job, result)
+      }
+    },
+
+    # The work of a worker that vanished is done by another; after some, the work itself
+    # must be what ends them.
+    complete_lost = function(job) {
+      private$look_after_workers()
+      losses <- private$takes$count_loss(job$at)
+      why <- job$result$why
+      private$log$note("worker lost", job, message = why)
+      if (is_measuring(job) && losses >= most_losses) {
+        for (at in job$ats) {
+          private$measuring$measure_here(at)
+        }
+      } else if (is_measuring(job) || (!job$result$late && losses < most_losses)) {
+        private$put_back(job)
+      } else {
+        private$complete(job, failure_of_worker(why, job$result$late, clock() - job$began))
+      }
+    },
+
+    # An engine's own process is done with a take.
+    complete = function(job, made) {
+      job$queue$end_call()
+      private$outcomes$complete(job, made, private$.stopping)
+      private$tell(now = TRUE)
+    },
+
+    look_after_workers = function() {
+      for (job in private$workers$look_after()) {
+        private$put_back(job)
+      }
+    },
+
+    # As if it had never been sent.
+    put_back = function(job) {
+      if (is_measuring(job)) {
+        private$measuring$add(job$ats)
+      } else {
+        private$takes$forget_try(job$at)
+        job$queue$end_call()
+        job$queue$add(job$at)
+      }
+    },
+
+    # An engine that can be built in this process only, because it uses what is in it.
+    keep_here = function(job) {
+      job$queue$keep_here()
+      private$log$note(
+        "made here",
+        job,
+        message = paste("It can't be built in another process:", job$result$why)
+      )
+      private$put_back(job)
+    }
+  )
+)

@@ -1,0 +1,171 @@
+# How far a run is, for whoever watches: counts, and the time that is left.
+RunStatus <- R6::R6Class(
+  "sprenn_status",
+  cloneable = FALSE,
+  public = list(
+    # `total` takes are to be made, `expected` to be measured; `progress` is told.
+    initialize = function(total, expected, progress = NULL) {
+      private$.total <- total
+      private$expected <- expected
+      private$progress <- progress
+      private$began <- clock()
+    },
+
+    count_made = function(cost) {
+      private$.made <- private$.made + 1
+      private$add_cost(cost)
+    },
+
+    # What is left to a person has not failed. What was to be measured of it never comes.
+    count_given_up = function(failed, cost, measured) {
+      private$.failed <- private$.failed + failed
+      private$awaited <- private$awaited + !failed
+      private$expected <- private$expected - measured
+      private$add_cost(cost)
+    },
+
+    # A take that was made is made again, and measured again where it had been.
+    count_unmade = function(measured) {
+      private$.made <- private$.made - 1
+      private$expected <- private$expected + measured
+    },
+
+    count_scored = function(takes) private$scored <- private$scored + takes,
+
+    # What measuring so many takes cost a process.
+    time_measuring = function(seconds, takes) {
+      private$measured <- private$measured + takes
+      private$measuring <- private$measuring + seconds
+    },
+
+    # Says how far the run is: `now`, or at most four times a second.
+    tell = function(queues, workers, in_flight, stopping, now = FALSE) {
+      if (is.null(private$progress) || (!now && clock() - private$told < 0.25)) {
+        return(invisible())
+      }
+
+      private$told <- clock()
+      private$progress(
+        done = private$.made + private$.failed + private$awaited,
+        total = private$.total,
+        failed = private$.failed,
+        seconds = clock() - private$began,
+        flying = in_flight,
+        scored = private$scored,
+        to_score = private$expected,
+        cost = private$cost,
+        left = if (stopping) NA_real_ else self$time_left(queues, workers),
+        words = if (!stopping) {
+          workers$words()
+        } else if (in_flight + workers$count > 0) {
+          "finishing what is in flight; Ctrl-C again stops now"
+        } else {
+          "stopped"
+        },
+        engines = engine_states(queues)
+      )
+    },
+
+    # Seconds until all is made and measured. Servers work beside each other, each on as many
+    # calls as it takes; what works in this run's own processes shares them with the
+    # measuring. NA until something is known of all that is left. What an engine that is
+    # left alone would have made does not come.
+    time_left = function(queues, workers) {
+      numbers <- function(queues, of) vapply(queues, of, 0, USE.NAMES = FALSE)
+      parked <- !vapply(queues, function(queue) is.null(queue$parked), NA)
+      to_measure <- private$expected - private$scored -
+        sum(numbers(queues[parked], function(queue) queue$left))
+      open <- Filter(function(queue) queue$left > 0, queues[!parked])
+      left <- numbers(open, function(queue) queue$left)
+      work <- left * numbers(open, function(queue) queue$seconds_each())
+      at_once <- pmin(
+        left,
+        numbers(open, function(queue) as.numeric(queue$engine$about$at_once))
+      )
+      own <- !vapply(open, function(queue) queue$converses, NA, USE.NAMES = FALSE)
+      measuring <- if (to_measure > 0) to_measure * private$seconds_a_measurement() else 0
+      max(0, work / at_once, (sum(work[own]) + measuring) / workers$processes)
+    }
+  ),
+  active = list(
+    total = function() private$.total,
+    made = function() private$.made,
+    failed = function() private$.failed
+  ),
+  private = list(
+    .total = 0,
+    .made = 0,
+    .failed = 0,
+    awaited = 0,
+    cost = 0,
+    scored = 0,
+    expected = 0,
+    measured = 0,
+    measuring = 0,
+    progress = NULL,
+    began = NULL,
+    told = -Inf,
+
+    add_cost = function(cost) private$cost <- private$cost + sum(cost, na.rm = TRUE),
+
+    seconds_a_measurement = function() {
+      if (private$measured > 0) private$measuring / private$measured else NA_real_
+    }
+  )
+)
+
+engine_states <- function(queues) {
+  now <- clock()
+  own <- Filter(function(queue) queue$total > 0, queues)
+  column <- function(of) vapply(own, function(queue) as.numeric(of(queue)), 0, USE.NAMES = FALSE)
+  tibble::tibble(
+    engine = as.character(names(own)),
+    made = column(function(queue) queue$made),
+    total = column(function(queue) queue$total),
+    flying = column(function(queue) queue$in_flight),
+    failed = column(function(queue) queue$failed),
+    words = as.character(vapply(own, function(queue) queue$state_words(now), ""))
+  )
+}
+
+# The event log: one JSON object a line (JSON Lines) for everything that happens in
+# a run, beside its database. It is for people and other programs to follow; nothing
+# here reads it.
+EventLog <- R6::R6Class(
+  "sprenn_log",
+  cloneable = FALSE,
+  public = list(
+    initialize = function(folder) {
+      path <- file.path(folder, "events.jsonl")
+      private$connection <- tryCatch(file(path, "ab"), error = function(e) {
+        stop_sprenn("store", c(paste0("Can't write to ", path, "."), x = one_line(e)))
+      })
+    },
+
+    # `job` is what it is about, if anything. A log that can't be written is no reason to
+    # stop making pictures.
+    note = function(event, job = NULL, ...) {
+      more <- Filter(function(value) !is.null(value) && !is.na(value), list(...))
+      if (!is.null(more$seconds)) {
+        more$seconds <- round(more$seconds, 3)
+      }
+
+      line <- to_json(c(
+        list(at = format(Sys.time(), "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC"), event = event),
+        if (!is.null(job$queue)) list(engine = job$queue$name, try = job$try),
+        if (!is.null(job)) as.list(job$take[c("take", "pipeline", "case", "seed")]),
+        more
+      ))
+      try(
+        {
+          writeLines(enc2utf8(line), private$connection, useBytes = TRUE)
+          flush(private$connection)
+        },
+        silent = TRUE
+      )
+    },
+
+    close = function() close(private$connection)
+  ),
+  private = list(connection = NULL)
+)
