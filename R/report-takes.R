@@ -154,14 +154,7 @@ told_of_lines <- function(jobs, verdicts, recipes) {
 case_pictures <- function(case, takes, trial, run, edge) {
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
-  overlays <- read_db(
-    store,
-    paste0(
-      "SELECT p.take, p.overlay FROM prints p JOIN takes t ON t.take = p.take WHERE t.case_id = ",
-      "? AND p.overlay IS NOT NULL"
-    ),
-    params = list(case$id)
-  )
+  overlays <- read_overlays_of_case(store, case$id)
   made <- which(takes$state == "made")
   frame <- case_frame(case, trial$suite)
   previews <- lapply(take_path(store, takes$file[made]), function(path) {

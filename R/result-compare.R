@@ -136,7 +136,7 @@ read_for_comparison <- function(run, trial, brief) {
     takes_for(store, trial, brief, recipes$pipeline[recipes$shown == 1])
   )
   names(table)[names(table) == "file"] <- "picture"
-  asked <- read_db(store, "SELECT take, request FROM takes")
+  asked <- read_exchanges(store)
   # The version is the engine's own word, and the key is another in every run.
   table$request <- gsub(
     "\"(version|key)\":\"[^\"]*\",?",

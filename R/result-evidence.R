@@ -29,12 +29,7 @@ list_evidence <- function(trial, run = "main") {
   on.exit(close_store(store))
   takes <- read_takes(store, deciding_columns)
   takes <- takes[is.na(takes$control) & takes$pipeline %in% trial$lineup$pipelines$pipeline, ]
-  scores <- tibble::as_tibble(
-    read_db(
-      store,
-      "SELECT take, axis, measure, phrase, value, level FROM scores WHERE axis = 'adherence'"
-    )
-  )
+  scores <- tibble::as_tibble(read_adherence_scores(store))
   scores <- scores[scores$take %in% takes$take, ]
   phrases <- suite_phrases(trial$suite)
   each <- adherence_of(takes, phrase_evidence(takes, scores, phrases), phrases)
@@ -99,13 +94,7 @@ measure_influence <- function(trial, run = "main") {
   trial <- as_trial(trial)
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
-  rows <- read_db(
-    store,
-    paste0(
-      "SELECT t.take, t.pipeline, t.case_id, t.seed, t.control, p.print FROM takes t JOIN prints ",
-      "p ON p.take = t.take WHERE t.state = 'made' ORDER BY t.position"
-    )
-  )
+  rows <- read_printed_takes(store)
   rows <- rows[rows$pipeline %in% trial$lineup$pipelines$pipeline, ]
   if (all(is.na(rows$control))) {
     stop_sprenn(

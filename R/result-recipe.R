@@ -100,8 +100,7 @@ take_recipe <- function(
   }
 
   said <- lapply(chain$take, function(id) {
-    row <- read_db(store, "SELECT request, answer FROM takes WHERE take = ?", params = list(id))
-    lapply(row, function(json) if (!is.na(json)) jsonlite::parse_json(json))
+    lapply(read_exchange(store, id), function(json) if (!is.na(json)) jsonlite::parse_json(json))
   })
   steps <- lapply(seq_len(nrow(chain)), function(k) {
     about <- pipelines[pipelines$pipeline == chain$pipeline[k], ]

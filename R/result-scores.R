@@ -2,13 +2,7 @@
 
 # In the order of the plan, and of the measures for each take.
 read_scores <- function(store) {
-  scores <- read_db(
-    store,
-    "
-    SELECT s.take, t.pipeline, t.case_id AS \"case\", t.seed, s.axis, s.measure, s.phrase,
-    s.value, s.raw, s.level, s.place, t.position
-    FROM scores s JOIN takes t ON t.take = s.take"
-  )
+  scores <- read_all_scores(store)
   measures <- vapply(c(all_measures(), across_measures()), `[[`, "", "measure")
   scores <- scores[order(
     scores$position,
@@ -23,36 +17,10 @@ read_scores <- function(store) {
 
 # The scores that a choice looks at: what makes up the axes, and the flaws there are.
 read_deciding_scores <- function(store, structure_from) {
-  parts <- paste0(
-    "'", c(names(structure_from), "style_change", "look_match"), "'",
-    collapse = ", "
-  )
-  # Two queries, as one with OR would read the whole index.
-  wanted <- paste(
-    "SELECT take, axis, measure, phrase, value, level FROM scores WHERE", deciding,
-    "AND axis IN"
-  )
-  scores <- read_db(
-    store,
-    paste0(
-      wanted,
-      " ('adherence', 'flaws') UNION ALL ",
-      wanted,
-      " ('structure', 'style') AND measure IN (",
-      parts,
-      ")",
-      # A brief may make structure up of flaws too: then those that are not there count.
-      if (!all(names(structure_from) %in% c("structure", names(agreement_weights)))) {
-        paste0(
-          " UNION ALL SELECT take, axis, measure, phrase, value, level FROM scores WHERE axis = ",
-          "'flaws' AND level = 'none' AND measure IN (",
-          parts,
-          ")"
-        )
-      }
-    )
-  )
-  tibble::as_tibble(scores)
+  parts <- c(names(structure_from), "style_change", "look_match")
+  # A brief may make structure up of flaws too: then those that are not there count.
+  with_flaws <- !all(names(structure_from) %in% c("structure", names(agreement_weights)))
+  tibble::as_tibble(read_scores_that_decide(store, parts, with_flaws))
 }
 
 # What a choice has to know of a run's race, if it was one.

@@ -47,7 +47,7 @@ new_viewing <- function(trial, store, kind, wanted, pick, job, seed) {
 # `one` and `other`, and `repeats` (the ballot that it asks again, or NA); NULL when done.
 # A tenth are pairs seen before, the other way round, to see how steady a person is.
 next_showing <- function(viewing, person) {
-  ballots <- viewing_ballots(viewing$store)
+  ballots <- read_ballots(viewing$store)
   mine <- ballots[ballots$person == person &
     ballots$kind == (if (viewing$kind == "pairs") "pair" else "single"), ]
   if (nrow(mine) >= viewing$wanted) {
@@ -159,7 +159,7 @@ read_viewing <- function(trial, run = "main") {
 }
 
 viewing_of <- function(store, trial) {
-  ballots <- viewing_ballots(store)
+  ballots <- read_ballots(store)
   takes <- read_takes(store, deciding_columns)
   pairs <- pair_ballots(ballots, takes)
   singles <- ballots[ballots$kind == "single", ]
@@ -202,7 +202,7 @@ viewing_of <- function(store, trial) {
 # Every number that has a better end, held against what people preferred.
 measures_beside <- function(pairs, store) {
   shown <- unique(c(pairs$one_take, pairs$other_take))
-  scores <- read_db(store, "SELECT take, axis, measure, value FROM scores WHERE phrase IS NULL")
+  scores <- read_plain_scores(store)
   scores <- scores[scores$take %in% shown, ]
   facts <- list_measures()
   better <- stats::setNames(facts$better, facts$measure)
@@ -260,4 +260,125 @@ weights_beside <- function(pairs, store, trial) {
     }
   })
   do.call(rbind, rows)
+}
+
+# Ballots: what a person said of takes, kept as it comes.
+
+# Pair ballots as the model takes them: pipelines, and the takes themselves.
+pair_ballots <- function(ballots, takes) {
+  own <- ballots[ballots$kind == "pair" &
+    ballots$one %in% takes$take &
+    ballots$other %in% takes$take, ]
+  pipeline <- function(take) takes$pipeline[match(take, takes$take)]
+  tibble::tibble(
+    person = own$person,
+    case = takes$case[match(own$one, takes$take)],
+    one = pipeline(own$one),
+    other = pipeline(own$other),
+    share = unname(c(one = 1, other = 0, neither = 0.5)[own$choice]),
+    one_take = own$one,
+    other_take = own$other,
+    pair = paste(pmin(own$one, own$other), pmax(own$one, own$other)),
+    choice = ifelse(
+      own$choice == "neither",
+      NA_character_,
+      ifelse(own$choice == "one", own$one, own$other)
+    )
+  )
+}
+
+# What was said of a showing. The same ballot twice is one; whatever else is wrong with it
+# is refused before it is written.
+record_ballot <- function(viewing, person, shown, said) {
+  choices <- if (shown$kind == "pair") c("one", "other", "neither") else c("keep", "reject")
+  if (!is_text(said$choice) || !said$choice %in% choices) {
+    stop_sprenn(
+      "viewing",
+      paste0(
+        "A ballot must be one of ", listed(choices), ", not ", show_value(said$choice),
+        "."
+      )
+    )
+  }
+
+  reasons <- intersect(as.character(unlist(said$reasons)), reject_reasons)
+  phrases <- Filter(function(one) one %in% c("yes", "no"), lapply(said$phrases, as.character))
+  insert_ballot(viewing$store, list(
+    ballot = shown$ballot,
+    person = person,
+    kind = shown$kind,
+    one = shown$one,
+    other = shown$other,
+    choice = said$choice,
+    reasons = if (length(reasons)) paste(reasons, collapse = ", ") else NA_character_,
+    phrases = if (length(phrases)) to_json(phrases) else NA_character_,
+    seconds = as_number(said$seconds),
+    said_at = now_utc(),
+    repeats = shown$repeats
+  ))
+}
+
+reject_reasons <- c(
+  "layout lost", "not what was asked", "wrong look", "something broken", "details lost",
+  "looks pasted in"
+)
+
+# Takes a person's last ballot back; it is kept, marked. Returns what it showed, or NULL.
+undo_ballot <- function(viewing, person) {
+  last <- take_back_ballot(viewing$store, person)
+  if (nrow(last) == 0) {
+    return(NULL)
+  }
+
+  mine <- read_ballots(viewing$store)
+  list(
+    ballot = fresh_key(),
+    number = sum(mine$person == person & mine$kind == last$kind) + 1,
+    wanted = viewing$wanted,
+    kind = last$kind,
+    one = last$one,
+    other = as.character(last$other),
+    repeats = as.character(last$repeats)
+  )
+}
+
+# What people say of phrases becomes evidence, as other sources' does: the share of those
+# who saw it there.
+record_viewed <- function(store, suite) {
+  ballots <- read_ballots(store)
+  ballots <- ballots[ballots$kind == "single" & !is.na(ballots$phrases), ]
+  takes <- read_takes(store, deciding_columns)
+  phrases <- suite_phrases(suite)
+  rows <- lapply(seq_len(nrow(ballots)), function(i) {
+    said <- jsonlite::parse_json(ballots$phrases[i])
+    tibble::tibble(
+      take = ballots$one[i],
+      phrase = names(said),
+      yes = as.numeric(unlist(said) == "yes")
+    )
+  })
+  said <- do.call(rbind, rows)
+  if (!is.null(said)) {
+    unwanted <- phrases$unwanted[match(
+      paste(takes$case[match(said$take, takes$take)], said$phrase),
+      paste(phrases$case, phrases$phrase)
+    )]
+    said <- said[!is.na(unwanted), ]
+    said$value <- ifelse(unwanted[!is.na(unwanted)], 1 - said$yes, said$yes)
+    said <- stats::aggregate(cbind(value, yes) ~ take + phrase, said, mean)
+  }
+
+  scores <- if (NROW(said) > 0) {
+    data.frame(
+      take = said$take,
+      axis = "adherence",
+      measure = "viewing",
+      phrase = said$phrase,
+      value = said$value,
+      raw = said$yes,
+      level = NA_character_,
+      place = NA_character_
+    )
+  }
+  replace_measure(store, "viewing", scores)
 }

@@ -5,13 +5,7 @@
 # `version`) go first, so that the two are never mixed.
 unscored_takes <- function(store, takes, version, again = FALSE) {
   if (again || !identical(get_facts(store)$measures, version)) {
-    in_transaction(store$db, {
-      for (table in c("scores", "prints")) {
-        write_db(store$db, paste("DELETE FROM", table))
-      }
-
-      set_facts(store, measures = version)
-    })
+    forget_measured(store, version)
   }
 
   which(takes$state == "made" & !takes$take %in% read_scored(store))

@@ -87,21 +87,11 @@ score_run <- function(
 # measured anew has lost it. Consistency is one look's takes, or one case's where none
 # was asked for; controls are no takes proper.
 compare_across <- function(store, suite) {
-  changed <- read_db(
-    store,
-    paste0(
-      "SELECT take FROM prints WHERE take NOT IN (SELECT take FROM scores WHERE measure = ",
-      "'consistency')"
-    )
-  )$take
+  changed <- read_uncompared(store)
   takes <- read_takes(store, deciding_columns)
   takes <- takes[takes$state == "made" & is.na(takes$control), ]
   for (pipeline in unique(takes$pipeline[takes$take %in% changed])) {
-    own <- read_db(
-      store,
-      "SELECT p.take, p.print FROM prints p JOIN takes t ON t.take = p.take WHERE t.pipeline = ?",
-      params = list(pipeline)
-    )
+    own <- read_prints_of_pipeline(store, pipeline)
     own <- own[own$take %in% takes$take, ]
     own[c("case", "seed")] <- takes[match(own$take, takes$take), c("case", "seed")]
     own <- own[order(own$case, own$seed), ]
@@ -115,15 +105,8 @@ compare_across <- function(store, suite) {
       vapply(cases, `[[`, "", "look"),
       vapply(cases, `[[`, "", "job") %in% c("repair", "edit", "extend")
     )
-    in_transaction(store$db, {
-      names <- vapply(across_measures(), `[[`, "", "measure")
-      write_db(
-        store$db,
-        "DELETE FROM scores WHERE take = ? AND measure = ?",
-        params = list(rep(own$take, length(names)), rep(names, each = nrow(own)))
-      )
-      insert_scores(store, scores)
-    })
+    measures <- vapply(across_measures(), `[[`, "", "measure")
+    replace_scores(store, scores, own$take, measures)
   }
 
   if (length(changed)) {
@@ -175,13 +158,7 @@ read_marks <- function(prints) {
 # share of these that it left, and by what it alone took away.
 compare_repairs <- function(store, suite, takes) {
   for (case in Filter(function(case) case$job == "repair", suite$cases)) {
-    own <- read_db(
-      store,
-      "
-      SELECT p.take, p.print FROM prints p JOIN takes t ON t.take = p.take
-      WHERE t.case_id = ? ORDER BY p.take",
-      params = list(case$id)
-    )
+    own <- read_prints_of_case(store, case$id)
     own <- own[own$take %in% takes$take, ]
     if (nrow(own) < 2) {
       next
@@ -210,14 +187,7 @@ compare_repairs <- function(store, suite, takes) {
       rows_of_repairs(own$take, "residual_damage", residual),
       rows_of_repairs(own$take, "erased", erased)
     )
-    in_transaction(store$db, {
-      write_db(
-        store$db,
-        "DELETE FROM scores WHERE take = ? AND measure = ?",
-        params = list(scores$take, scores$measure)
-      )
-      insert_scores(store, scores)
-    })
+    replace_scores(store, scores, scores$take, unique(scores$measure))
   }
 }
 

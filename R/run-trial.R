@@ -194,11 +194,7 @@ run_trial <- function(
 }
 
 stop_over_limits <- function(trial, plan, store, yes) {
-  over <- over_limits(
-    trial,
-    plan,
-    read_db(store, "SELECT take FROM takes WHERE state = 'made'")$take
-  )
+  over <- over_limits(trial, plan, read_made(store))
   if (length(over) && !yes) {
     stop_sprenn(
       "limit",

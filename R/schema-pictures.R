@@ -79,11 +79,15 @@ guide_fields <- function() {
         depth = "A grey picture, 8 or 16 bit, of the reference's shape.",
         "A map drawn by hand, of the reference's shape, in place of the computed one."
       ),
-      if (kind == "depth") ".near",
+      ".near",
       "choice bright|dark",
       "no",
       "Which end of the greys is near; bright if left out."
     )
+    if (kind != "depth") {
+      rows <- rows[rows$place != ".near", ]
+    }
+
     rows$place <- paste0(place, rows$place)
     rows
   }

@@ -12,21 +12,17 @@ hold_run <- function(store, wait = 0, told = function(words) NULL) {
       next
     }
 
-    if (other$id != seen$id) {
+    seen <- heard_of(seen, other, function() {
       told(paste0("run ", quoted(store$run), " is at work: ", holder_words(other), "; waiting"))
-    }
-
-    if (other$id != seen$id || other$beat != seen$beat) {
-      seen <- list(id = other$id, beat = other$beat, at = clock())
-    }
-
+    })
     near <- other$machine == me$machine
     if (is_gone(other, near, seen$at)) {
       end_hold_of(store, other)
       next
     }
 
-    patience <- if (near) wait else max(wait, silence)
+    # Whoever is silent elsewhere is recognised as gone before this one gives up.
+    patience <- if (near) wait else max(wait, silence + 2)
     if (clock() - began >= patience) {
       stop_for_holder(store, other)
     }

@@ -286,23 +286,13 @@ answer_rows <- function(judge, job, said) {
   )
 }
 
-read_answers <- function(store, judge, version) {
-  read_db(
-    store,
-    "SELECT subject, statement, said FROM answers WHERE judge = ? AND version = ?",
-    params = list(judge, version)
-  )
-}
-
 # A judge's scores, in place of those that it had.
 record_judged <- function(store, judge, scores) {
-  in_transaction(store$db, {
-    write_db(store$db, "DELETE FROM scores WHERE measure = ?", params = list(judge$name))
-    if (NROW(scores)) {
-      scores[c("measure", "level", "place")] <- list(judge$name, NA_character_, NA_character_)
-      insert_scores(store, scores)
-    }
-  })
+  if (NROW(scores) > 0) {
+    scores[c("measure", "level", "place")] <- list(judge$name, NA_character_, NA_character_)
+  }
+
+  replace_measure(store, judge$name, scores)
 }
 
 # Scores of judges that were asked before, and that the brief names no longer. Their
@@ -317,28 +307,73 @@ forget_judges <- function(store, judges) {
   }
 }
 
-read_scored <- function(store) read_db(store, "SELECT take FROM prints")$take
+# Puts scores in place of those that the same takes had of the same measures: `scores` has a
+# row a score, `takes` and `measures` say what goes.
+replace_scores <- function(store, scores, takes, measures) {
+  gone <- expand.grid(take = unique(takes), measure = measures, stringsAsFactors = FALSE)
+  in_transaction(store$db, {
+    write_db(
+      store$db,
+      "DELETE FROM scores WHERE take = ? AND measure = ?",
+      params = unname(as.list(gone))
+    )
+    insert_scores(store, scores)
+  })
+}
 
-# The bytes of a take's picture, if they are still those that were recorded.
-take_bytes <- function(store, take) {
-  path <- take_path(store, take$file)
-  bytes <- if (file.exists(path)) read_bytes(path)
-  if (is.null(bytes) || sha256_of(bytes) != take$sha256) {
-    stop_sprenn(
-      "store",
-      c(
-        paste0(
-          "The picture of take ", take$take,
-          if (is.null(bytes)) " is gone." else " is not the one that was recorded."
-        ),
-        x = path,
-        i = paste0(
-          "`sprenn check TRIAL --run ", store$run,
-          " --repair` sets such takes to be made again; nothing else is touched."
-        )
-      )
+# Puts a measure's scores in place of all that it had.
+replace_measure <- function(store, measure, scores) {
+  in_transaction(store$db, {
+    write_db(store$db, "DELETE FROM scores WHERE measure = ?", params = list(measure))
+    if (NROW(scores) > 0) {
+      insert_scores(store, scores)
+    }
+  })
+}
+
+# All that was measured goes, and what is measured from now on is of that version.
+forget_measured <- function(store, version) {
+  in_transaction(store$db, {
+    write_db(store$db, "DELETE FROM scores")
+    write_db(store$db, "DELETE FROM prints")
+    set_facts(store, measures = version)
+  })
+}
+
+# Keeps a ballot, given as a list of the table's columns; the same one twice is one.
+insert_ballot <- function(store, ballot) {
+  columns <- c(
+    "ballot", "person", "kind", "one", "other", "choice", "reasons", "phrases", "seconds",
+    "said_at", "repeats"
+  )
+  write_db(
+    store$db,
+    paste0(
+      "INSERT INTO ballots (number, ", paste(columns, collapse = ", "), ") VALUES ((SELECT ",
+      "COALESCE(MAX(number), 0) + 1 FROM ballots), ",
+      paste(rep("?", length(columns)), collapse = ", "),
+      ") ON CONFLICT (ballot) DO NOTHING"
+    ),
+    params = unname(ballot[columns])
+  )
+}
+
+# Takes a person's last ballot back; it is kept, marked. Returns it, or no row.
+take_back_ballot <- function(store, person) {
+  last <- read_db(
+    store,
+    "
+    SELECT ballot, kind, one, other, repeats FROM ballots
+    WHERE person = ? AND undone = 0 ORDER BY number DESC LIMIT 1",
+    params = list(person)
+  )
+  if (nrow(last) > 0) {
+    write_db(
+      store$db,
+      "UPDATE ballots SET undone = 1 WHERE ballot = ?",
+      params = list(last$ballot)
     )
   }
 
-  bytes
+  last
 }

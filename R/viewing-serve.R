@@ -228,7 +228,7 @@ keep_ballot <- function(viewing, person, shown, said, session) {
 }
 
 viewing_ballots_of <- function(viewing, person) {
-  ballots <- viewing_ballots(viewing$store)
+  ballots <- read_ballots(viewing$store)
   ballots[ballots$person == person &
     ballots$kind == (if (viewing$kind == "pairs") "pair" else "single"), ]
 }

@@ -193,3 +193,22 @@ test_that("a file has a subject: neither a sliver nor a heap", {
   expect_equal(basename(files[lines > 400]), character())
   expect_lt(sum(lines < 40), 12)
 })
+
+test_that("SQL stands in the store's room only", {
+  files <- list.files(source_folder(), "\\.R$", full.names = TRUE)
+  files <- files[!startsWith(basename(files), "store-")]
+  sql <- paste0(
+    "\\b(SELECT|UPDATE|DELETE FROM|INSERT INTO|CREATE TABLE|ALTER TABLE) [a-zA-Z*]|",
+    "\\b(read_db|write_db|dbGetQuery|dbExecute)\\("
+  )
+  found <- unlist(lapply(files, function(file) grep(sql, readLines(file), value = TRUE)))
+  expect_equal(found, character())
+})
+
+test_that("state has an owner: no loose environments outside caches and classes", {
+  files <- list.files(source_folder(), "\\.R$", full.names = TRUE)
+  # Where a file that somebody brings along is read.
+  files <- files[!basename(files) %in% c("base-cache.R", "engine-command.R")]
+  found <- unlist(lapply(files, function(file) grep("new\\.env\\(", readLines(file), value = TRUE)))
+  expect_equal(found, character())
+})

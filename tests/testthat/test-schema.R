@@ -30,6 +30,46 @@ test_that("every field has a type that is known, a parent, and words about it", 
   }
 })
 
+# Every place that a schema speaks of, as docs/files.md writes them.
+places_in_schema <- function(schema, place = "") {
+  inner <- c(schema$anyOf, schema$oneOf)
+  of_keys <- lapply(names(schema$properties), function(key) {
+    own <- paste0(place, if (nzchar(place)) ".", key)
+    c(own, places_in_schema(schema$properties[[key]], own))
+  })
+  of_names <- if (is.list(schema$additionalProperties)) {
+    own <- paste0(place, ".*")
+    c(own, places_in_schema(schema$additionalProperties, own))
+  }
+  of_items <- if (!is.null(schema$items)) {
+    own <- paste0(place, "[]")
+    c(own, places_in_schema(schema$items, own))
+  }
+  c(unlist(lapply(inner, places_in_schema, place)), unlist(of_keys), of_names, of_items)
+}
+
+test_that("docs/files.md lists the places that the schemas know, and keys are keys", {
+  page <- testthat::test_path("..", "..", "docs", "files.md")
+  skip_if_not(file.exists(page), "the docs are not beside the tests")
+  lines <- readLines(page)
+  for (file in files) {
+    from <- match(paste("##", file), lines)
+    part <- lines[seq(from + 1, from + match(TRUE, grepl("^## ", lines[-seq_len(from)])) - 1)]
+    rows <- grep("^\\| `", part, value = TRUE)
+    listed <- sub("^\\| `([^`]*)`.*", "\\1", rows)
+    schema <- jsonlite::read_json(
+      system.file("schema", sub("yml$", "schema.json", file), package = "sprenn")
+    )
+    known <- unique(places_in_schema(schema))
+    expect_equal(setdiff(listed, known), character(), info = file)
+    # What lies in a list of plain numbers or texts needs no row of its own.
+    unlisted <- setdiff(known, listed)
+    expect_equal(unlisted[!endsWith(unlisted, "[]")], character(), info = file)
+    keys <- unlist(strsplit(listed, "(\\[\\])*(\\.|$)"))
+    expect_equal(keys[!grepl("^([a-z][a-z_0-9]*|\\*)?$", keys)], character(), info = file)
+  }
+})
+
 # A general JSON Schema library, by way of any Python that has it.
 python_with_jsonschema <- function() {
   for (python in c("/usr/bin/python3", Sys.which("python3"))) {

@@ -1,0 +1,193 @@
+# What a run keeps, read.
+
+# One row a take, in the order of the plan; without the long texts of what was asked
+# and answered.
+read_takes <- function(store, columns = take_columns) {
+  as_takes(read_db(store, paste("SELECT", columns, "FROM takes ORDER BY position")))
+}
+
+read_take <- function(store, take) {
+  as_takes(
+    read_db(
+      store,
+      paste("SELECT", take_columns, "FROM takes WHERE take = ?"),
+      params = list(take)
+    )
+  )
+}
+
+take_columns <- paste0(
+  "take, position, pipeline, case_id, seed, state, file, sha256, width, height, bytes, seconds, ",
+  "cost, failure, message, made_at, attempt, control, parent, first_call"
+)
+
+# What a choice looks at.
+deciding_columns <- paste0(
+  "take, pipeline, case_id, seed, state, file, seconds, cost, failure, message, control, parent, ",
+  "first_call"
+)
+
+as_takes <- function(rows) {
+  names(rows)[names(rows) == "case_id"] <- "case"
+  # A column without any value has lost its type.
+  for (column in intersect(
+    names(rows),
+    c("control", "parent", "file", "sha256", "failure", "message", "made_at")
+  )) {
+    rows[[column]] <- as.character(rows[[column]])
+  }
+
+  for (column in intersect(names(rows), c("seconds", "cost", "bytes"))) {
+    rows[[column]] <- as.numeric(rows[[column]])
+  }
+
+  tibble::as_tibble(rows)
+}
+
+read_pipelines <- function(store) {
+  tibble::as_tibble(read_db(store, "SELECT * FROM pipelines ORDER BY position"))
+}
+
+read_scored <- function(store) read_db(store, "SELECT take FROM prints")$take
+
+read_answers <- function(store, judge, version) {
+  read_db(
+    store,
+    "SELECT subject, statement, said FROM answers WHERE judge = ? AND version = ?",
+    params = list(judge, version)
+  )
+}
+
+# The bytes of a take's picture, if they are still those that were recorded.
+take_bytes <- function(store, take) {
+  path <- take_path(store, take$file)
+  bytes <- if (file.exists(path)) read_bytes(path)
+  if (is.null(bytes) || sha256_of(bytes) != take$sha256) {
+    stop_sprenn(
+      "store",
+      c(
+        paste0(
+          "The picture of take ", take$take,
+          if (is.null(bytes)) " is gone." else " is not the one that was recorded."
+        ),
+        x = path,
+        i = paste0(
+          "`sprenn check TRIAL --run ", store$run,
+          " --repair` sets such takes to be made again; nothing else is touched."
+        )
+      )
+    )
+  }
+
+  bytes
+}
+
+# Takes whose picture is there.
+read_made <- function(store) {
+  read_db(store, "SELECT take FROM takes WHERE state = 'made'")$take
+}
+
+# What was asked for takes and what was answered, as JSON: `take`, `request`, `answer`.
+read_exchanges <- function(store) read_db(store, "SELECT take, request, answer FROM takes")
+
+read_exchange <- function(store, take) {
+  read_db(store, "SELECT request, answer FROM takes WHERE take = ?", params = list(take))
+}
+
+# Every score, with the take that it is of: `pipeline`, `case`, `seed` and its `position`
+# in the plan.
+read_all_scores <- function(store) {
+  read_db(
+    store,
+    "
+    SELECT s.take, t.pipeline, t.case_id AS \"case\", t.seed, s.axis, s.measure, s.phrase,
+    s.value, s.raw, s.level, s.place, t.position
+    FROM scores s JOIN takes t ON t.take = s.take"
+  )
+}
+
+# Scores that are not of a phrase: `take`, `axis`, `measure`, `value`.
+read_plain_scores <- function(store) {
+  read_db(store, "SELECT take, axis, measure, value FROM scores WHERE phrase IS NULL")
+}
+
+short_score <- "SELECT take, axis, measure, phrase, value, level FROM scores WHERE"
+
+read_adherence_scores <- function(store) {
+  read_db(store, paste(short_score, "axis = 'adherence'"))
+}
+
+# The scores that a choice looks at: of adherence, of the flaws that there are, and of these
+# measures of structure and style. With `all_flaws` also of those among them that found
+# nothing.
+read_scores_that_decide <- function(store, measures, all_flaws = FALSE) {
+  named <- paste0("measure IN (", paste0("'", measures, "'", collapse = ", "), ")")
+  # Several queries, as one with OR would read the whole index.
+  queries <- c(
+    paste(short_score, deciding, "AND axis IN ('adherence', 'flaws')"),
+    paste(short_score, deciding, "AND axis IN ('structure', 'style') AND", named),
+    if (all_flaws) paste(short_score, "axis = 'flaws' AND level = 'none' AND", named)
+  )
+  read_db(store, paste(queries, collapse = " UNION ALL "))
+}
+
+# Prints of takes that were made, each with its `take`; of a pipeline or a case, or of all.
+read_prints_of_pipeline <- function(store, pipeline) {
+  read_db(store, paste(prints_of_takes, "WHERE t.pipeline = ?"), params = list(pipeline))
+}
+
+read_prints_of_case <- function(store, case) {
+  read_db(
+    store,
+    paste(prints_of_takes, "WHERE t.case_id = ? ORDER BY p.take"),
+    params = list(case)
+  )
+}
+
+prints_of_takes <- "SELECT p.take, p.print FROM prints p JOIN takes t ON t.take = p.take"
+
+# Takes that were made and measured, in the plan's order, with what each is and its print.
+read_printed_takes <- function(store) {
+  read_db(
+    store,
+    "
+    SELECT t.take, t.pipeline, t.case_id, t.seed, t.control, p.print
+    FROM takes t JOIN prints p ON p.take = t.take
+    WHERE t.state = 'made' ORDER BY t.position"
+  )
+}
+
+# Takes that were measured and have not been compared with others since.
+read_uncompared <- function(store) {
+  read_db(
+    store,
+    "
+    SELECT take FROM prints
+    WHERE take NOT IN (SELECT take FROM scores WHERE measure = 'consistency')"
+  )$take
+}
+
+read_overlays_of_case <- function(store, case) {
+  read_db(
+    store,
+    "
+    SELECT p.take, p.overlay FROM prints p JOIN takes t ON t.take = p.take
+    WHERE t.case_id = ? AND p.overlay IS NOT NULL",
+    params = list(case)
+  )
+}
+
+# Ballots that were not taken back, in the order in which they were cast.
+read_ballots <- function(store) {
+  rows <- read_db(
+    store,
+    "
+    SELECT ballot, person, kind, one, other, choice, reasons, phrases, seconds, said_at, repeats
+    FROM ballots WHERE undone = 0 ORDER BY number"
+  )
+  for (column in c("other", "reasons", "phrases", "repeats")) {
+    rows[[column]] <- as.character(rows[[column]])
+  }
+
+  tibble::as_tibble(rows)
+}
