@@ -12,6 +12,11 @@ Cache <- R6::R6Class(
       private$most_bytes <- most_bytes
     },
 
+    clear = function() {
+      private$kept <- new.env()
+      private$bytes <- numeric()
+    },
+
     has = function(name) !is.null(private$kept[[private$key(name)]]),
 
     # The value of that name; `code` makes it where there is none.

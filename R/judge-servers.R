@@ -34,7 +34,7 @@ inference_judge <- function(wanted, name) {
 
   models <- c(wanted$model, wanted$text_model)
   version <- function() {
-    rm(list = ls(known), envir = known)
+    known$clear()
     paste(
       vapply(
         models,

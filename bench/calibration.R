@@ -18,7 +18,7 @@ measure <- function(trial, when) {
     lapply(engines, function(name) {
       engine <- trial$lineup$engines[[name]]
       pipeline <- core("calibration_pipeline")(trial, name, NULL, NULL)
-      inputs <- new.env()
+      inputs <- core("cache_of_pictures")()
       grid <- expand.grid(hold = holds, case = seq_along(cases), seed = trial$suite$seeds)
       structure <- mapply(
         function(hold, i, seed) {

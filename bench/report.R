@@ -86,7 +86,7 @@ one <- core("score_bytes")(
   png::writePNG(painted[[1]]),
   trial$suite$cases[[1]],
   trial$suite,
-  new.env()
+  core("Cache")$new()
 )
 
 for (i in seq_len(nrow(plan))) {

@@ -151,7 +151,7 @@ if ("choose" %in% parts) {
     core("read_bytes")(core("take_path")(store, picture$file)),
     trial$suite$cases[[1]],
     trial$suite,
-    new.env()
+    core("Cache")$new()
   )$scores
   quality <- 0.3 + 0.6 * match(plan$pipeline, unique(plan$pipeline)) / 40
   DBI::dbWithTransaction(

@@ -48,7 +48,7 @@ test_that("a calibrated hold is the share of structure that is kept, cliffs or n
     )
     made <- make_picture(trial$lineup$engines$mixer, request)
     expect_lt(
-      abs(internal("structure_of")(made$bytes, request, "three", new.env()) - hold),
+      abs(internal("structure_of")(made$bytes, request, "three", internal("Cache")$new()) - hold),
       0.15
     )
   }

@@ -141,12 +141,12 @@ test_that("what comes back is made one line, and whole pictures are shown at mos
 })
 
 test_that("the stand-in that describes is right about most drawings that it has not seen", {
-  seen <- new.env()
+  memory <- internal("StandinMemory")$new()
   right <- vapply(
     1:24,
     function(i) {
       tile <- internal("tile_names")()[1 + i %% 8]
-      internal("describe_picture")(internal("draw_tile")(tile, 240, 160, 700 + i), seen)[1] ==
+      internal("describe_picture")(internal("draw_tile")(tile, 240, 160, 700 + i), memory)[1] ==
         internal("scene_phrases")()[[tile]]
     },
     NA

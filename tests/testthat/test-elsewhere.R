@@ -72,14 +72,14 @@ test_that("a worker on another machine needs nothing of this one's disk", {
   kit <- list(id = "kit", suite = suite)
   files <- lapply(stats::setNames(nm = names(suite$files)), internal("read_bytes"))
   expect_gt(length(files), 1)
-  scores <- internal("score_bytes")(bytes, suite$cases[[1]], suite, new.env())
+  scores <- internal("score_bytes")(bytes, suite$cases[[1]], suite, internal("Cache")$new())
   engine <- trial$lineup$engines$mixer
   request <- internal("request_for")(
     trial,
     trial$lineup$pipelines[1, ],
     engine,
     take,
-    new.env()
+    internal("Cache")$new()
   )
   plan <- engine$plan
   plan$far <- TRUE

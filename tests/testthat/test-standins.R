@@ -235,7 +235,6 @@ test_that("a second reference shows by its weight, and text alone makes a scene"
   }
 
   expect_true(apart(0.2) < apart(4))
-  seen <- new.env()
   fresh <- asked(
     standin_bracken(),
     references = list(),
