@@ -59,6 +59,9 @@ check_arguments <- function(...) {
   )
 }
 
+# The left value unless there is none. (rlang has the same, and takes 0.2 s to load.)
+`%||%` <- function(a, b) if (is.null(a)) b else a
+
 # Names that a person gave and that are not there: `owner` has no such `thing`.
 stop_for_unknown <- function(given, known, owner, thing) {
   unknown <- setdiff(given, known)

@@ -88,3 +88,5 @@ plain_names <- function(names) {
   plain <- ifelse(nzchar(plain), substr(plain, 1, 40), "picture")
   make.unique(plain, sep = "-")
 }
+
+in_chunks <- function(some, size) unname(split(some, (seq_along(some) - 1) %/% size))

@@ -233,6 +233,25 @@ wait_for <- function(sent) {
   }
 }
 
+# What `work` makes of each of the items, on as many cores as there are: in copies of this
+# process, which can be made safely on Linux only. What a copy that was ended leaves undone
+# is done here.
+on_cores <- function(items, work) {
+  cores <- min(8, parallel::detectCores(), na.rm = TRUE)
+  if (Sys.info()[["sysname"]] != "Linux" || cores < 2 || length(items) < 2) {
+    return(lapply(items, work))
+  }
+
+  done <- suppressWarnings(parallel::mclapply(
+    items,
+    function(item) list(made = work(item)),
+    mc.cores = cores,
+    mc.preschedule = FALSE,
+    mc.set.seed = FALSE
+  ))
+  Map(function(one, item) if (is.list(one)) one$made else work(item), done, items)
+}
+
 # How many processes are worth starting for so many pieces of work: it takes each a
 # second or two to begin.
 worker_count <- function(workers, pieces) {

@@ -127,8 +127,13 @@ next_steps <- function(steps) cat("", "Next:", paste0("  ", trimws(steps)), sep 
 
 run_flag <- function(run) if (run == "main") "" else paste("--run", run)
 
-# A suite of many pictures takes a while to read, and says so.
-read_shown <- function(place) read_trial(place, progress = progress_bar("reading"))
+# A suite of many pictures takes a while to read, and says so. Commands that only look at
+# what was made do not `ask` servers what they are.
+read_shown <- function(place, ask = TRUE) {
+  read <- examine_trial(place, list(), progress_bar("reading"), ask)
+  stop_for_problems(read$problems)
+  read$trial
+}
 
 # By file, each with what was found and what would be better.
 show_warnings <- function(warnings) {
@@ -162,7 +167,9 @@ given_workers <- function(workers) {
 }
 
 # Options that several commands have.
-run_option <- function() new_option("run", "character", "main", "the run's name [%default]", "NAME")
+run_option <- function() {
+  new_option("run", "character", "main", "the run's name [%default]", "NAME")
+}
 
 job_option <- function(help = "the job, where the brief has several purposes") {
   new_option("job", "character", NULL, help, "JOB")

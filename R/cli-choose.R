@@ -100,7 +100,7 @@ choosing_commands <- function() {
 }
 
 cli_choose <- function(given) {
-  trial <- read_shown(given$places)
+  trial <- read_shown(given$places, ask = FALSE)
   brief <- given$brief
   jobs <- given$job %||% brief_jobs(
     if (is.null(brief)) trial$brief else read_brief(brief, trial$suite)
@@ -211,7 +211,7 @@ verdict_data <- function(verdict) {
 }
 
 cli_explain <- function(given) {
-  found <- explain_pipeline(read_shown(given$places[1]), given$places[2], given$run, given$job)
+  found <- explain_pipeline(read_shown(given$places[1], ask = FALSE), given$places[2], given$run, given$job)
   show_found(
     found,
     c("pipeline", "standing", "against", "cases", "problems", "flip", "stages", "influence"),
@@ -220,14 +220,14 @@ cli_explain <- function(given) {
 }
 
 cli_curves <- function(given) {
-  found <- response_curves(read_shown(given$places), given$run, given$job, given$vary)
+  found <- response_curves(read_shown(given$places, ask = FALSE), given$run, given$job, given$vary)
   show_found(found, c("vary", "curves", "features", "settings"), given, function() {
     draw_curve(found$verdict, found$vary)
   })
 }
 
 cli_match <- function(given) {
-  found <- match_engines(read_shown(given$places), given$run, given$job, given$vary, given$at)
+  found <- match_engines(read_shown(given$places, ask = FALSE), given$run, given$job, given$vary, given$at)
   show_found(found, c("at", "vary", "table", "levels", "areas"), given, function() {
     draw_match(found)
   })
@@ -235,7 +235,7 @@ cli_match <- function(given) {
 
 cli_compare <- function(given) {
   found <- compare_runs(
-    read_shown(given$places[1]),
+    read_shown(given$places[1], ask = FALSE),
     given$places[2],
     given$places[3],
     given$job,

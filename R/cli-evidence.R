@@ -267,7 +267,7 @@ report_judged <- function(judged) {
 }
 
 cli_evidence <- function(given) {
-  found <- list_evidence(read_shown(given$places), given$run)
+  found <- list_evidence(read_shown(given$places, ask = FALSE), given$run)
   if (given$json) {
     return(tell_json(found[c("coverage", "phrases", "pipelines", "agreement", "judges")]))
   }
@@ -277,7 +277,7 @@ cli_evidence <- function(given) {
 }
 
 cli_influence <- function(given) {
-  found <- measure_influence(read_shown(given$places), given$run)
+  found <- measure_influence(read_shown(given$places, ask = FALSE), given$run)
   show_found(
     found,
     c("inputs", "fights"),

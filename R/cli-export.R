@@ -71,7 +71,7 @@ export_commands <- function() {
 
 cli_export <- function(given) {
   out <- export_run(
-    read_shown(given$places),
+    read_shown(given$places, ask = FALSE),
     given$run,
     as = given$as,
     file = given$out,
@@ -157,7 +157,7 @@ cli_recipe <- function(given) {
 
 cli_prune <- function(given) {
   found <- prune_run(
-    read_shown(given$places),
+    read_shown(given$places, ask = FALSE),
     given$run,
     yes = given$yes,
     wait = if (given$wait) Inf else 0

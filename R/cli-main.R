@@ -12,11 +12,13 @@
 #' sprenn_command("--version")
 #' sprenn_command(c("plan", "--help"))
 sprenn_command <- function(arguments = commandArgs(trailingOnly = TRUE)) {
-  check_arguments(arguments = checkmate::check_character(arguments, any.missing = FALSE))
-  commands <- cli_commands()
+  if (!is.character(arguments) || anyNA(arguments)) {
+    check_arguments(arguments = checkmate::check_character(arguments, any.missing = FALSE))
+  }
+
   word <- if (length(arguments)) arguments[1] else "help"
   status <- tryCatch(
-    run_word(word, arguments[-1], commands),
+    run_word(word, arguments[-1]),
     sprenn_error = function(e) {
       write_error(e)
       2L
@@ -41,12 +43,13 @@ sprenn_command <- function(arguments = commandArgs(trailingOnly = TRUE)) {
   invisible(as.integer(status))
 }
 
-run_word <- function(word, arguments, commands) {
+run_word <- function(word, arguments) {
   if (word %in% c("--version", "version")) {
     cat("sprenn", as.character(utils::packageVersion("sprenn")), "\n")
     return(0L)
   }
 
+  commands <- cli_commands()
   if (word %in% c("help", "--help", "-h")) {
     cat(help_text(commands), sep = "\n")
     return(0L)

@@ -96,7 +96,7 @@ picture_commands <- function() {
 
 cli_sheet <- function(given) {
   files <- draw_sheet(
-    read_shown(given$places),
+    read_shown(given$places, ask = FALSE),
     given$run,
     file = given$out,
     seed = given$seed,
@@ -118,7 +118,7 @@ cli_sheet <- function(given) {
 
 cli_report <- function(given) {
   file <- write_report(
-    read_shown(given$places),
+    read_shown(given$places, ask = FALSE),
     given$run,
     file = given$out,
     job = given$job,

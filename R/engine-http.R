@@ -1,9 +1,9 @@
 # Engines behind our own contract over HTTP: inst/contract/openapi.yaml says what
 # a server has to do, docs/engines.md how to put it in front of a service.
 
-http_engine <- function(wanted, name, folder) {
+http_engine <- function(wanted, name, folder, ask = TRUE) {
   address <- sub("/$", "", wanted$address)
-  said <- remembered_about(name, folder, address, function() {
+  said <- remembered_about(name, folder, address, ask, function() {
     answer <- fetch(
       "GET",
       paste0(address, "/about"),
@@ -307,8 +307,9 @@ status_kinds <- list(
 )
 
 # What an engine says of itself, kept in the trial: a run can be read, chosen from
-# and reported when its engines are gone.
-remembered_about <- function(name, folder, address, ask) {
+# and reported when its engines are gone. `asking` asks it; without `ask` only where nothing
+# is kept.
+remembered_about <- function(name, folder, address, ask, asking) {
   file <- file.path(folder, "runs", "engines", paste0(name, ".json"))
   known <- tryCatch(
     jsonlite::read_json(file),
@@ -320,7 +321,11 @@ remembered_about <- function(name, folder, address, ask) {
     known <- NULL
   }
 
-  about <- tryCatch(ask(), sprenn_failure = identity)
+  if (!ask && !is.null(known)) {
+    return(list(about = known$about))
+  }
+
+  about <- tryCatch(asking(), sprenn_failure = identity)
   if (inherits(about, "condition")) {
     if (is.null(known)) {
       stop(about)

@@ -1,6 +1,6 @@
 # From a sound lineup.yml to engines and a table of pipelines.
 
-build_engines <- function(read, folder, given) {
+build_engines <- function(read, folder, given, ask = TRUE) {
   # What the fields say of an engine comes before what it says of itself.
   broken <- sub(
     "^engines\\.([^.]*).*",
@@ -20,7 +20,7 @@ build_engines <- function(read, folder, given) {
     built <- if (!is.null(given[[name]])) {
       given[[name]]
     } else {
-      tryCatch(build_engine(wanted[[name]], name, folder), error = identity)
+      tryCatch(build_engine(wanted[[name]], name, folder, ask), error = identity)
     }
     if (inherits(built, "sprenn_engine")) {
       engine <- tryCatch(calibrated(built, curves[[name]]), sprenn_error = function(e) NULL)
@@ -65,10 +65,11 @@ build_engines <- function(read, folder, given) {
   list(engines = engines, problems = problems)
 }
 
-build_engine <- function(wanted, name, folder) {
+# A server is asked what it is, unless `ask` is false and it has said so before.
+build_engine <- function(wanted, name, folder, ask = TRUE) {
   built <- switch(wanted$kind,
     "function" = function_engine(wanted, folder),
-    http = http_engine(wanted, name, folder),
+    http = http_engine(wanted, name, folder, ask),
     inference = inference_engine(wanted, name),
     command = command_engine(wanted, name, folder),
     folder = folder_engine(wanted, name, folder)

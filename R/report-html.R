@@ -57,6 +57,17 @@ write_report <- function(trial, run = "main", file = NULL, job = NULL, full = FA
   )
   rest <- unique(facts$takes$case[facts$takes$job == "other"])
   pages <- c(jobs, if (length(rest)) "other")
+  # Drawing the figures takes the most time.
+  sections <- on_cores(
+    c(
+      Map(function(job, verdict) function() job_section(job, verdict), jobs, verdicts),
+      function() influence_section(trial, run),
+      function() {
+        evidence_section(list_evidence(trial, run), if (!is.null(job)) verdicts[[1]])
+      }
+    ),
+    function(draw) draw()
+  )
   body <- htmltools::tagList(
     tag$header(
       tag$p(class = "over", verdicts[[1]]$suite$title),
@@ -69,7 +80,7 @@ write_report <- function(trial, run = "main", file = NULL, job = NULL, full = FA
       if (length(jobs) > 1) tag$p(class = "disagree", disagreement_words(jobs, verdicts))
     ),
     tag$main(
-      Map(job_section, jobs, verdicts),
+      sections[seq_along(jobs)],
       if (length(rest)) {
         tag$article(
           `data-job` = "other",
@@ -80,8 +91,7 @@ write_report <- function(trial, run = "main", file = NULL, job = NULL, full = FA
           ))
         )
       },
-      influence_section(trial, run),
-      evidence_section(list_evidence(trial, run), if (!is.null(job)) verdicts[[1]]),
+      sections[-seq_along(jobs)],
       takes_section(),
       tag$section(id = "basis", tag$h2("What it rests on"), rests_section(trial, verdicts, run))
     ),
@@ -151,19 +161,16 @@ write_page <- function(file, title, body, facts, trial, run) {
     script,
     "</script>\n"
   )
-  for (i in seq_along(facts$cases)) {
-    say(
-      data_block(
-        paste0("pictures-", i - 1),
-        case_pictures(
-          facts$cases[[i]],
-          facts$takes[facts$takes$case == i, ],
-          trial,
-          run,
-          facts$edge
-        )
-      )
-    )
+  # A few cases at a time, as all previews together may not fit into memory.
+  for (some in in_chunks(seq_along(facts$cases), 8)) {
+    blocks <- on_cores(some, function(i) {
+      takes <- facts$takes[facts$takes$case == i, ]
+      pictures <- case_pictures(facts$cases[[i]], takes, trial, run, facts$edge)
+      data_block(paste0("pictures-", i - 1), pictures)
+    })
+    for (block in blocks) {
+      say(block)
+    }
   }
 
   say("</body>\n</html>\n")
@@ -328,4 +335,3 @@ figure_tag <- function(figure, alt, width = 1100, height = 640) {
 data_uri <- function(bytes, type) {
   paste0("data:", type, ";base64,", gsub("\n", "", jsonlite::base64_enc(bytes)))
 }
-

@@ -140,8 +140,6 @@ open_questions <- function(judge, trial, takes, known, store) {
 
 texts_at_once <- 64
 
-in_chunks <- function(some, size) unname(split(some, (seq_along(some) - 1) %/% size))
-
 # The pictures of a case that have not been asked about everything.
 open_subjects <- function(judge, case, suite, takes, asked, asked_before) {
   subjects <- lapply(seq_len(nrow(takes)), function(i) {

@@ -9,5 +9,4 @@
 #' @keywords internal
 #' @useDynLib sprenn, .registration = TRUE
 #' @importFrom Rcpp evalCpp
-#' @importFrom rlang %||%
 "_PACKAGE"

@@ -42,8 +42,10 @@ look_at_files <- function(
   progress = NULL,
   workers = min(4, parallel::detectCores(logical = FALSE), na.rm = TRUE)
 ) {
-  named <- named_files(suite)
-  named <- named[!duplicated(named[c("path", "role")]), ]
+  all_named <- named_files(suite)
+  all_named <- all_named[!duplicated(all_named[c("path", "role")]), ]
+  known <- known_facts(all_named, folder)
+  named <- all_named[vapply(known, is.null, NA), ]
   count <- nrow(named)
   chunks <- split(seq_len(count), ceiling(seq_len(count) / 25))
   chunks <- lapply(chunks, function(chunk) {
@@ -81,7 +83,9 @@ look_at_files <- function(
       }
     }
 
-    found[match(paste(wanted$role, wanted$path), paste(named$role, named$path))]
+    keep_facts(named, found, folder)
+    known[vapply(known, is.null, NA)] <- found
+    known[match(paste(wanted$role, wanted$path), paste(all_named$role, all_named$path))]
   }
 
   list(find = find, stop = stop)
@@ -259,93 +263,3 @@ files_of_case <- function(case, place) {
   )
 }
 
-# The files that a table names, each copied once for each use, and what is wrong with them.
-# `problem(row, column, wrong, wanted)` makes a problem.
-TakenFiles <- R6::R6Class(
-  "sprenn_taken",
-  cloneable = FALSE,
-  public = list(
-    initialize = function(table_file, problem) {
-      private$table_file <- table_file
-      private$problem <- problem
-    },
-
-    # Where a file will lie in the trial.
-    take = function(path, row, column) {
-      source <- if (grepl("^([/~]|[A-Za-z]:)", path)) {
-        path.expand(path)
-      } else {
-        file.path(dirname(private$table_file), path)
-      }
-      folder <- folder_of_column(column)
-      known <- Find(
-        function(one) one$from == source && dirname(one$to) == folder,
-        private$.files
-      )
-      if (!is.null(known)) {
-        return(known$to)
-      }
-
-      keypoints <- grepl("keypoints$", column)
-      wrong <- wrong_with_file(source, keypoints)
-      if (!is.null(wrong)) {
-        private$add_problem(row, column, paste0(quoted(path), ", ", wrong))
-        return(path)
-      }
-
-      private$add(source, folder, keypoints)
-    }
-  ),
-  active = list(
-    # `from` and `to` of each.
-    files = function() private$.files,
-    problems = function() private$.problems
-  ),
-  private = list(
-    table_file = NULL,
-    problem = NULL,
-    .files = list(),
-    .problems = list(),
-
-    add = function(source, folder, keypoints) {
-      ending <- if (keypoints) "json" else picture_formats[[file_kind(read_bytes(source))]]
-      names <- vapply(private$.files, function(one) sub("\\.[^.]*$", "", one$to), "")
-      stem <- file.path(folder, plain_names(basename(source)))
-      stem <- utils::tail(make.unique(c(names, stem), sep = "-"), 1)
-      to <- paste0(stem, ".", ending)
-      private$.files <- c(private$.files, list(list(from = source, to = to)))
-      to
-    },
-
-    add_problem = function(row, column, wrong) {
-      wanted <- "a picture, its path given from the table's folder"
-      private$.problems <- c(
-        private$.problems,
-        list(private$problem(row, column, wrong, wanted))
-      )
-    }
-  )
-)
-
-folder_of_column <- function(column) {
-  if (column == "look") {
-    "looks"
-  } else if (startsWith(column, "guides")) {
-    "guides"
-  } else if (grepl("mask", column)) {
-    "masks"
-  } else {
-    "references"
-  }
-}
-
-# What is wrong with a picture or a file of keypoints; NULL if nothing is.
-wrong_with_file <- function(path, keypoints) {
-  tryCatch(
-    {
-      if (keypoints) read_keypoints(path) else open_picture(path)
-      NULL
-    },
-    sprenn_error_picture = function(e) sub("^found ", "", e$details[["x"]])
-  )
-}

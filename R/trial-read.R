@@ -42,8 +42,9 @@ check_trial <- function(trial, engines = list(), progress = NULL) {
 }
 
 # Everything that can be said of a trial: its problems, and the trial itself
-# where there are none.
-examine_trial <- function(trial, engines, progress = NULL) {
+# where there are none. Without `ask`, servers that have said before what they are, are not
+# asked again.
+examine_trial <- function(trial, engines, progress = NULL, ask = TRUE) {
   check_arguments(
     trial = checkmate::check_string(trial, min.chars = 1),
     engines = checkmate::check_list(
@@ -74,7 +75,7 @@ examine_trial <- function(trial, engines, progress = NULL) {
   suite <- read$suite.yml
   lineup <- read$lineup.yml
   files <- examine_files(suite, folder, looking)
-  made <- if (is.list(lineup$value$engines)) build_engines(lineup, folder, engines)
+  made <- if (is.list(lineup$value$engines)) build_engines(lineup, folder, engines, ask)
   judged <- if (nrow(read$brief.yml$problems) == 0) build_judges(read$brief.yml$value, folder)
   # What entries say of each other is checked wherever they are sound themselves.
   texts <- lapply(read, `[[`, "text")

@@ -50,3 +50,28 @@ test_that("a trial is packed as it was read, with the engines that it was read w
     class = "sprenn_error_trial"
   )
 })
+
+test_that("what was found in pictures is remembered to the bit, until a picture changes", {
+  folder <- small_trial()
+  kept <- file.path(folder, "runs", "files.json")
+  first <- read_trial(folder)
+  # A trial that has no runs is left as it is.
+  expect_false(dir.exists(file.path(folder, "runs")))
+  dir.create(file.path(folder, "runs"))
+  pictures <- list.files(folder, "[.]png$", recursive = TRUE, full.names = TRUE)
+  Sys.setFileTime(pictures, Sys.time() - 60)
+  expect_identical(read_trial(folder)$suite$files, first$suite$files)
+  known <- jsonlite::read_json(kept)$files
+  expect_length(known, length(first$suite$files))
+  expect_identical(read_trial(folder)$suite$files, first$suite$files)
+
+  # Another picture under the same name is looked at.
+  png::writePNG(scene(9, 96, 64), pictures[1])
+  hash_of_first <- function(trial) trial$suite$files[[normalizePath(pictures[1])]]$hash
+  changed <- read_trial(folder)
+  expect_false(hash_of_first(changed) == hash_of_first(first))
+  # It has only just changed, and may change again within the same tick.
+  expect_length(jsonlite::read_json(kept)$files, length(known))
+  writeLines("{\"version\": 1, \"files\": [\"no\"", kept)
+  expect_identical(read_trial(folder)$suite$files, changed$suite$files)
+})

@@ -103,3 +103,23 @@ test_that("one place in the pool is kept for measuring as long as nothing is bei
   expect_equal(room(), c(FALSE, FALSE, TRUE))
   expect_equal(workers$share_of(9), 2)
 })
+
+test_that("work on several cores comes back in order, with errors as they are", {
+  on_cores <- internal("on_cores")
+  expect_equal(on_cores(1:5, function(i) i^2), as.list((1:5)^2))
+  expect_equal(on_cores(list(), identity), list())
+  expect_null(on_cores(1:2, function(i) NULL)[[2]])
+  refuse <- function(i) if (i == 2) internal("stop_sprenn")("file", "no") else i
+  expect_error(on_cores(1:3, refuse), class = "sprenn_error_file")
+  skip_on_cran()
+  skip_on_os(c("windows", "mac"))
+  # A copy that is ended leaves its piece to this process.
+  here <- Sys.getpid()
+  work <- function(i) {
+    if (i == 2 && Sys.getpid() != here) {
+      tools::pskill(Sys.getpid(), tools::SIGKILL)
+    }
+    i
+  }
+  expect_equal(on_cores(1:3, work), list(1L, 2L, 3L))
+})

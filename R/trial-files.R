@@ -1,0 +1,188 @@
+# What was found in the files of a trial before, and the files that a table brings along.
+
+# What was found in pictures before, for those that are named: a list like `find` gives, with
+# NULL where nothing is known. It is kept beside a trial's runs, and counts for as long as
+# a file has the same size and time of change.
+known_facts <- function(named, folder) {
+  kept <- tryCatch(
+    jsonlite::read_json(file.path(folder, facts_file)),
+    error = function(e) NULL,
+    warning = function(w) NULL
+  )
+  known <- rep(list(NULL), nrow(named))
+  if (!identical(kept$version, facts_version) || !is.list(kept$files)) {
+    return(known)
+  }
+
+  at <- match(file_states(named, folder), names(kept$files))
+  known[!is.na(at)] <- lapply(kept$files[at[!is.na(at)]], function(packed) {
+    facts <- tryCatch(lapply(packed, unpack_values), error = function(e) NULL)
+    if (is.numeric(facts$size) && is_text(facts$hash)) {
+      list(facts = facts)
+    }
+  })
+  known
+}
+
+# Keeps what was found, together with what is known of files that are still so. A file that
+# has only just changed may change again within the same tick of its clock. A trial that
+# has no runs is left as it is.
+keep_facts <- function(named, found, folder) {
+  pictures <- named$role != "keypoints" & !vapply(lapply(found, `[[`, "facts"), is.null, NA)
+  if (!any(pictures) || !dir.exists(file.path(folder, "runs"))) {
+    return(invisible())
+  }
+
+  settled <- file.mtime(file.path(folder, named$path)) < Sys.time() - 2
+  new <- which(pictures & settled %in% TRUE)
+  packed <- lapply(found[new], function(one) lapply(one$facts, pack_values))
+  names(packed) <- file_states(named[new, ], folder)
+  before <- tryCatch(
+    jsonlite::read_json(file.path(folder, facts_file)),
+    error = function(e) NULL,
+    warning = function(w) NULL
+  )
+  if (identical(before$version, facts_version)) {
+    same_path <- sub("^[^ ]* [^ ]* ", "", names(before$files)) %in% sub(
+      "^[^ ]* [^ ]* ",
+      "",
+      names(packed)
+    )
+    packed <- c(before$files[!same_path], packed)
+  }
+
+  part <- paste0(file.path(folder, facts_file), ".", Sys.getpid())
+  suppressWarnings(try(
+    {
+      write_whole(to_json(list(version = facts_version, files = packed)), part)
+      file.rename(part, file.path(folder, facts_file))
+    },
+    silent = TRUE
+  ))
+  unlink(part)
+}
+
+# To be raised whenever examine_file() finds more, or anything else.
+facts_version <- 1L
+
+facts_file <- "runs/files.json"
+
+# Files by size, time of change, use and path.
+file_states <- function(named, folder) {
+  facts <- file.info(file.path(folder, named$path), extra_cols = FALSE)
+  paste(facts$size, sprintf("%.6f", as.numeric(facts$mtime)), named$role, named$path)
+}
+
+# A plain vector, or NULL, such that not a bit of it is lost in JSON.
+pack_values <- function(x) {
+  if (is.null(x)) {
+    return(list(type = "NULL"))
+  }
+
+  values <- if (is.double(x)) sprintf("%a", x) else x
+  list(type = typeof(x), names = I(as.character(names(x))), values = I(unname(values)))
+}
+
+unpack_values <- function(packed) {
+  if (packed$type == "NULL") {
+    return(NULL)
+  }
+
+  x <- as.vector(unlist(packed$values), packed$type)
+  if (length(packed$names) > 0) {
+    names(x) <- unlist(packed$names)
+  }
+
+  x
+}
+
+# The files that a table names, each copied once for each use, and what is wrong with them.
+# `problem(row, column, wrong, wanted)` makes a problem.
+TakenFiles <- R6::R6Class(
+  "sprenn_taken",
+  cloneable = FALSE,
+  public = list(
+    initialize = function(table_file, problem) {
+      private$table_file <- table_file
+      private$problem <- problem
+    },
+
+    # Where a file will lie in the trial.
+    take = function(path, row, column) {
+      source <- if (grepl("^([/~]|[A-Za-z]:)", path)) {
+        path.expand(path)
+      } else {
+        file.path(dirname(private$table_file), path)
+      }
+      folder <- folder_of_column(column)
+      known <- Find(
+        function(one) one$from == source && dirname(one$to) == folder,
+        private$.files
+      )
+      if (!is.null(known)) {
+        return(known$to)
+      }
+
+      keypoints <- grepl("keypoints$", column)
+      wrong <- wrong_with_file(source, keypoints)
+      if (!is.null(wrong)) {
+        private$add_problem(row, column, paste0(quoted(path), ", ", wrong))
+        return(path)
+      }
+
+      private$add(source, folder, keypoints)
+    }
+  ),
+  active = list(
+    # `from` and `to` of each.
+    files = function() private$.files,
+    problems = function() private$.problems
+  ),
+  private = list(
+    table_file = NULL,
+    problem = NULL,
+    .files = list(),
+    .problems = list(),
+
+    add = function(source, folder, keypoints) {
+      ending <- if (keypoints) "json" else picture_formats[[file_kind(read_bytes(source))]]
+      names <- vapply(private$.files, function(one) sub("\\.[^.]*$", "", one$to), "")
+      stem <- file.path(folder, plain_names(basename(source)))
+      stem <- utils::tail(make.unique(c(names, stem), sep = "-"), 1)
+      to <- paste0(stem, ".", ending)
+      private$.files <- c(private$.files, list(list(from = source, to = to)))
+      to
+    },
+
+    add_problem = function(row, column, wrong) {
+      wanted <- "a picture, its path given from the table's folder"
+      private$.problems <- c(
+        private$.problems,
+        list(private$problem(row, column, wrong, wanted))
+      )
+    }
+  )
+)
+
+folder_of_column <- function(column) {
+  if (column == "look") {
+    "looks"
+  } else if (startsWith(column, "guides")) {
+    "guides"
+  } else if (grepl("mask", column)) {
+    "masks"
+  } else {
+    "references"
+  }
+}
+
+# What is wrong with a picture or a file of keypoints; NULL if nothing is.
+wrong_with_file <- function(path, keypoints) {
+  tryCatch(
+    {
+      if (keypoints) read_keypoints(path) else open_picture(path)
+      NULL
+    },
+    sprenn_error_picture = function(e) sub("^found ", "", e$details[["x"]])
+  )
+}
