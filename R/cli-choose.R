@@ -211,7 +211,8 @@ verdict_data <- function(verdict) {
 }
 
 cli_explain <- function(given) {
-  found <- explain_pipeline(read_shown(given$places[1], ask = FALSE), given$places[2], given$run, given$job)
+  trial <- read_shown(given$places[1], ask = FALSE)
+  found <- explain_pipeline(trial, given$places[2], given$run, given$job)
   show_found(
     found,
     c("pipeline", "standing", "against", "cases", "problems", "flip", "stages", "influence"),
@@ -227,7 +228,8 @@ cli_curves <- function(given) {
 }
 
 cli_match <- function(given) {
-  found <- match_engines(read_shown(given$places, ask = FALSE), given$run, given$job, given$vary, given$at)
+  trial <- read_shown(given$places, ask = FALSE)
+  found <- match_engines(trial, given$run, given$job, given$vary, given$at)
   show_found(found, c("at", "vary", "table", "levels", "areas"), given, function() {
     draw_match(found)
   })

@@ -122,6 +122,7 @@ measure_mirrored <- function() {
     source = "orientation agreement with the reference and with its mirror picture",
     cost = "low",
     needs = "reference",
+    shown_as = "mirrored",
     compute = function(scene) {
       # What resembles neither way round is lost, not mirrored.
       straight <- rescale_from_chance(scene$raw[["orientation"]], scene$chance[["orientation"]])

@@ -11,6 +11,7 @@ measure_edges <- function() {
     source = "outlines (Canny 1986) and exact distances (Felzenszwalb and Huttenlocher 2012)",
     cost = "low",
     needs = "reference",
+    shown_as = "details",
     compute = function(scene) from_chance(scene, "edges")
   )
 }
@@ -26,6 +27,7 @@ measure_vanished <- function() {
     source = "outlines more than 4 px in 384 from any of the other picture, where most around are",
     cost = "low",
     needs = "reference",
+    shown_as = "details",
     compute = function(scene) unmatched_score(scene$gone)
   )
 }
@@ -47,6 +49,7 @@ measure_new_details <- function() {
     source = "as vanished, the other way round",
     cost = "low",
     needs = "reference",
+    shown_as = "details",
     compute = function(scene) unmatched_score(scene$come)
   )
 }
@@ -94,6 +97,7 @@ measure_watch <- function() {
     source = "orientation agreement in the region, sought within 4 % of the long edge",
     cost = "low",
     needs = "reference",
+    shown_as = "watch",
     compute = function(scene) {
       lapply(names(scene$watch), function(name) {
         region <- scene$watch[[name]]
@@ -132,6 +136,7 @@ measure_watch_colour <- function() {
     source = "difference of mean OKLab colours where the region was found",
     cost = "none",
     needs = "reference",
+    shown_as = "watch",
     compute = function(scene) {
       lapply(names(scene$watched), function(name) {
         apart <- scene$watched[[name]]$colour

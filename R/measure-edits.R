@@ -17,6 +17,7 @@ measure_residual_damage <- function() {
     ),
     cost = "low",
     needs = "reference",
+    shown_as = "damage",
     compute = function(scene) {
       if (scene$job != "repair") {
         return(NULL)
@@ -200,6 +201,7 @@ measure_leak <- function() {
     ),
     cost = "low",
     needs = "reference",
+    shown_as = "leak",
     compute = function(scene) {
       if (is.null(scene$mask) || scene$job != "edit") {
         return(NULL)

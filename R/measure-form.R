@@ -3,7 +3,8 @@
 # A measure: its facts, and the function that takes it. `compute(scene)` is
 # given the scene of new_scene() and returns what new_scores() makes (a list of
 # several where it has several), or NULL when the scene has nothing for it to
-# measure. A probe's measure is given the probe as well.
+# measure. A probe's measure is given the probe as well. `shown_as` says which picture shows
+# why a score is what it is (score-explain.R).
 new_measure <- function(
   measure,
   axis,
@@ -14,7 +15,8 @@ new_measure <- function(
   source,
   compute,
   cost = "low",
-  needs = character()
+  needs = character(),
+  shown_as = switch(axis, style = "palette", flaws = "place", "contours")
 ) {
   list(
     measure = measure,
@@ -26,7 +28,8 @@ new_measure <- function(
     source = source,
     cost = cost,
     compute = compute,
-    needs = needs
+    needs = needs,
+    shown_as = shown_as
   )
 }
 

@@ -188,6 +188,7 @@ measure_framing <- function() {
     source = "contour fields aligned by correlation, then by Gauss and Newton steps",
     cost = "low",
     needs = "reference",
+    shown_as = "framing",
     compute = function(scene) {
       framing <- scene$framing
       # Two pictures with nothing in common lie no way in each other.

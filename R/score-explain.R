@@ -5,7 +5,9 @@
 # top, right, bottom in shares, with a `label`) may be missing, `pixels` replaces the picture.
 # `words` says what is seen.
 explain_scene <- function(scene, measure) {
-  switch(explained_by(measure),
+  declared <- Find(function(one) one$measure == measure, c(all_measures(), across_measures()))
+  # A measure of one's own is shown as measures of layout are.
+  switch(declared$shown_as %||% "contours",
     contours = explain_contours(scene),
     mirrored = explain_mirrored(scene),
     details = explain_details(scene),
@@ -16,25 +18,6 @@ explain_scene <- function(scene, measure) {
     leak = explain_leak(scene),
     place = explain_place(scene, measure)
   )
-}
-
-explained_by <- function(measure) {
-  axis <- list_measures()$axis[match(measure, list_measures()$measure)]
-  if (measure %in% c("edges", "vanished", "new_details")) {
-    "details"
-  } else if (measure %in% c("framing", "watch", "leak", "mirrored")) {
-    measure
-  } else if (measure == "watch_colour") {
-    "watch"
-  } else if (measure == "residual_damage") {
-    "damage"
-  } else if (identical(axis, "style")) {
-    "palette"
-  } else if (identical(axis, "flaws")) {
-    "place"
-  } else {
-    "contours"
-  }
 }
 
 new_boxes <- function(boxes, label) {

@@ -1,9 +1,9 @@
 #' Read a trial
 #'
 #' Reads and checks the three files of a trial, the pictures that they name and
-#' the engines that they call. `check_trial()` does the same, returns what is
-#' wrong instead of stopping at it, and where nothing is wrong adds warnings of
-#' what practice trips over; [prepare_trial()] draws those.
+#' the engines that they call. `check_trial()` does the same, returns every
+#' error instead of stopping at it, and where there is none adds warnings about
+#' common mistakes; [prepare_trial()] draws those.
 #'
 #' @param trial The trial's folder.
 #' @param engines Engines to use instead of those that `lineup.yml` describes: a

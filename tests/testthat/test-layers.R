@@ -212,3 +212,18 @@ test_that("state has an owner: no loose environments outside caches and classes"
   found <- unlist(lapply(files, function(file) grep("new\\.env\\(", readLines(file), value = TRUE)))
   expect_equal(found, character())
 })
+
+test_that("code keeps to 100 columns and to one thought a line", {
+  r_files <- list.files(source_folder(), "\\.R$", full.names = TRUE)
+  tests <- list.files(testthat::test_path(), "\\.R$", full.names = TRUE)
+  for (file in c(r_files[basename(r_files) != "RcppExports.R"], tests)) {
+    expect_equal(sum(nchar(readLines(file), "width") > 100), 0, info = file)
+  }
+
+  counts <- vapply(setdiff(r_files, grep("RcppExports", r_files, value = TRUE)), function(file) {
+    tokens <- utils::getParseData(parse(file, keep.source = TRUE))
+    tokens <- tokens[tokens$terminal & tokens$token != "COMMENT", ]
+    c(nrow(tokens), length(unique(tokens$line1)))
+  }, c(0, 0))
+  expect_lt(sum(counts[1, ]) / sum(counts[2, ]), 7.5)
+})
