@@ -57,7 +57,9 @@ write_report <- function(trial, run = "main", file = NULL, job = NULL, full = FA
   )
   rest <- unique(facts$takes$case[facts$takes$job == "other"])
   pages <- c(jobs, if (length(rest)) "other")
-  # Drawing the figures takes the most time.
+  # Drawing the figures takes the most time. What draws them is loaded once, not in each copy.
+  loadNamespace("ggplot2")
+  loadNamespace("magick")
   sections <- on_cores(
     c(
       Map(function(job, verdict) function() job_section(job, verdict), jobs, verdicts),
