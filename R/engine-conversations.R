@@ -5,11 +5,8 @@
 
 # Goes through a conversation, one call after the other.
 drive <- function(turn) {
-  while (!inherits(turn, "sprenn_take_result")) {
-    if (turn$wait > 0) {
-      Sys.sleep(turn$wait)
-    }
-
+  while (is_turn(turn)) {
+    Sys.sleep(turn$wait %||% 0)
     turn <- turn$then(fetch_call(turn$call))
   }
 

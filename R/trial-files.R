@@ -1,21 +1,13 @@
 # What was found in the files of a trial before, and the files that a table brings along.
 
-# What was found in pictures before, for those that are named: a list like `find` gives, with
+# What was found in pictures before, for files in these states: a list like `find` gives, with
 # NULL where nothing is known. It is kept beside a trial's runs, and counts for as long as
 # a file has the same size and time of change.
-known_facts <- function(named, folder) {
-  kept <- tryCatch(
-    jsonlite::read_json(file.path(folder, facts_file)),
-    error = function(e) NULL,
-    warning = function(w) NULL
-  )
-  known <- rep(list(NULL), nrow(named))
-  if (!identical(kept$version, facts_version) || !is.list(kept$files)) {
-    return(known)
-  }
-
-  at <- match(file_states(named, folder), names(kept$files))
-  known[!is.na(at)] <- lapply(kept$files[at[!is.na(at)]], function(packed) {
+known_facts <- function(states, folder) {
+  kept <- read_facts_file(folder)
+  at <- match(states, names(kept))
+  known <- rep(list(NULL), length(states))
+  known[!is.na(at)] <- lapply(kept[at[!is.na(at)]], function(packed) {
     facts <- tryCatch(lapply(packed, unpack_values), error = function(e) NULL)
     if (is.numeric(facts$size) && is_text(facts$hash)) {
       list(facts = facts)
@@ -24,42 +16,40 @@ known_facts <- function(named, folder) {
   known
 }
 
-# Keeps what was found, together with what is known of files that are still so. A file that
-# has only just changed may change again within the same tick of its clock. A trial that
-# has no runs is left as it is.
-keep_facts <- function(named, found, folder) {
-  pictures <- named$role != "keypoints" & !vapply(lapply(found, `[[`, "facts"), is.null, NA)
-  if (!any(pictures) || !dir.exists(file.path(folder, "runs"))) {
+# Keeps what was found in files that were in these states before they were looked at. A
+# trial that has no runs is left as it is.
+keep_facts <- function(states, found, folder) {
+  new <- which(!is.na(states) & !vapply(lapply(found, `[[`, "facts"), is.null, NA))
+  if (length(new) == 0 || !dir.exists(file.path(folder, "runs"))) {
     return(invisible())
   }
 
-  settled <- file.mtime(file.path(folder, named$path)) < Sys.time() - 2
-  new <- which(pictures & settled %in% TRUE)
   packed <- lapply(found[new], function(one) lapply(one$facts, pack_values))
-  names(packed) <- file_states(named[new, ], folder)
-  before <- tryCatch(
-    jsonlite::read_json(file.path(folder, facts_file)),
-    error = function(e) NULL,
-    warning = function(w) NULL
-  )
-  if (identical(before$version, facts_version)) {
-    same_path <- sub("^[^ ]* [^ ]* ", "", names(before$files)) %in% sub(
-      "^[^ ]* [^ ]* ",
-      "",
-      names(packed)
-    )
-    packed <- c(before$files[!same_path], packed)
-  }
-
-  part <- paste0(file.path(folder, facts_file), ".", Sys.getpid())
+  names(packed) <- states[new]
+  # A file has one state at a time.
+  path_in <- function(states) sub("^[^ ]* [^ ]* ", "", states)
+  before <- read_facts_file(folder)
+  before <- before[!path_in(names(before)) %in% path_in(names(packed))]
+  file <- file.path(folder, facts_file)
+  part <- paste0(file, ".", Sys.getpid())
+  # Where nothing can be written, files are looked at again.
   suppressWarnings(try(
     {
-      write_whole(to_json(list(version = facts_version, files = packed)), part)
-      file.rename(part, file.path(folder, facts_file))
+      write_whole(to_json(list(version = facts_version, files = c(before, packed))), part)
+      file.rename(part, file)
     },
     silent = TRUE
   ))
   unlink(part)
+}
+
+read_facts_file <- function(folder) {
+  kept <- tryCatch(
+    jsonlite::read_json(file.path(folder, facts_file)),
+    error = function(e) NULL,
+    warning = function(w) NULL
+  )
+  if (identical(kept$version, facts_version) && is.list(kept$files)) kept$files else list()
 }
 
 # To be raised whenever examine_file() finds more, or anything else.
@@ -67,10 +57,23 @@ facts_version <- 1L
 
 facts_file <- "runs/files.json"
 
-# Files by size, time of change, use and path.
+# Files by size, time of change, use and path. NA for what must be looked at every time: keypoints,
+# paths that leave the trial, and files that have only just changed, as they may change
+# again within the same tick of their clock.
 file_states <- function(named, folder) {
+  inside <- vapply(
+    named$path,
+    function(path) is.null(resolve_path(path, folder)$wrong),
+    NA,
+    USE.NAMES = FALSE
+  )
   facts <- file.info(file.path(folder, named$path), extra_cols = FALSE)
-  paste(facts$size, sprintf("%.6f", as.numeric(facts$mtime)), named$role, named$path)
+  settled <- (facts$mtime < Sys.time() - 2) %in% TRUE
+  ifelse(
+    inside & settled & named$role != "keypoints",
+    paste(facts$size, sprintf("%.6f", as.numeric(facts$mtime)), named$role, named$path),
+    NA_character_
+  )
 }
 
 # A plain vector, or NULL, such that not a bit of it is lost in JSON.

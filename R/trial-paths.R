@@ -44,8 +44,11 @@ look_at_files <- function(
 ) {
   all_named <- named_files(suite)
   all_named <- all_named[!duplicated(all_named[c("path", "role")]), ]
-  known <- known_facts(all_named, folder)
-  named <- all_named[vapply(known, is.null, NA), ]
+  # Before they are looked at: what changes meanwhile is looked at again next time.
+  states <- file_states(all_named, folder)
+  known <- known_facts(states, folder)
+  unknown <- vapply(known, is.null, NA)
+  named <- all_named[unknown, ]
   count <- nrow(named)
   chunks <- split(seq_len(count), ceiling(seq_len(count) / 25))
   chunks <- lapply(chunks, function(chunk) {
@@ -83,8 +86,8 @@ look_at_files <- function(
       }
     }
 
-    keep_facts(named, found, folder)
-    known[vapply(known, is.null, NA)] <- found
+    keep_facts(states[unknown], found, folder)
+    known[unknown] <- found
     known[match(paste(wanted$role, wanted$path), paste(all_named$role, all_named$path))]
   }
 

@@ -75,3 +75,29 @@ test_that("what was found in pictures is remembered to the bit, until a picture 
   writeLines("{\"version\": 1, \"files\": [\"no\"", kept)
   expect_identical(read_trial(folder)$suite$files, changed$suite$files)
 })
+
+test_that("what is remembered never lets a path out of the trial, nor a change go unseen", {
+  folder <- small_trial()
+  dir.create(file.path(folder, "runs"))
+  outside <- file.path(dirname(folder), "outside.png")
+  withr::defer(unlink(outside))
+  png::writePNG(scene(3, 24, 16), outside)
+  Sys.setFileTime(outside, Sys.time() - 60)
+  named <- data.frame(path = c("../outside.png", "gone.png"), role = "picture")
+  states <- internal("file_states")(named, folder)
+  expect_equal(states, c(NA_character_, NA_character_))
+
+  picture <- list.files(folder, "[.]png$", recursive = TRUE)[1]
+  Sys.setFileTime(file.path(folder, picture), Sys.time() - 60)
+  suite <- list(cases = list(list(reference = picture)))
+  looking <- internal("look_at_files")(suite, normalizePath(folder))
+  found <- looking$find(internal("named_files")(suite))[[1]]$facts$hash
+  # While files are looked at, one is replaced.
+  looking <- internal("look_at_files")(suite, normalizePath(folder))
+  unlink(file.path(folder, "runs", "files.json"))
+  png::writePNG(scene(8, 30, 20), file.path(folder, picture))
+  Sys.setFileTime(file.path(folder, picture), Sys.time() - 30)
+  looking$find(internal("named_files")(suite))
+  again <- internal("look_at_files")(suite, normalizePath(folder))
+  expect_false(again$find(internal("named_files")(suite))[[1]]$facts$hash == found)
+})
