@@ -198,3 +198,12 @@ workers_option <- function() {
 wait_option <- function() {
   new_option("wait", "logical", FALSE, "wait for another process that is at work on the run")
 }
+
+cases_option <- function() {
+  new_option("case", "character", NULL, "which cases [all]; several with commas between", "IDS")
+}
+
+looks_option <- function() {
+  help <- "a picture of the look wanted; several with commas between"
+  new_option("look", "character", NULL, help, "FILES")
+}

@@ -23,13 +23,7 @@ picture_commands <- function() {
           "all takes, keepers, failed or flawed ones [%default]",
           "WHICH"
         ),
-        new_option(
-          "case",
-          "character",
-          NULL,
-          "which cases [all]; several with commas between",
-          "IDS"
-        ),
+        cases_option(),
         new_option(
           "pipeline",
           "character",
@@ -66,13 +60,7 @@ picture_commands <- function() {
       "TAKE",
       list(
         new_option("against", "character", NULL, "the reference (needed)", "REFERENCE"),
-        new_option(
-          "look",
-          "character",
-          NULL,
-          "a picture of the look wanted; several with commas between",
-          "FILES"
-        ),
+        looks_option(),
         new_option("mask", "character", NULL, "a picture whose white part may change", "FILE"),
         new_option(
           "job",

@@ -20,13 +20,7 @@ trial_commands <- function() {
           "another trial to copy, or with --from to take lineup and brief from",
           "TRIAL"
         ),
-        new_option(
-          "look",
-          "character",
-          NULL,
-          "a picture of the look wanted; several with commas between",
-          "FILES"
-        ),
+        looks_option(),
         new_option("prompt", "character", NULL, "what every case asks for [in a new look]", "TEXT"),
         new_option("demo", "logical", FALSE, "make the demo trial instead"),
         new_option("untidy", "logical", FALSE, "make the untidy demo, which shows every warning"),
@@ -59,13 +53,7 @@ trial_commands <- function() {
       "TRIAL",
       list(
         new_option("engine", "character", NULL, "which engine describes them (needed)", "NAME"),
-        new_option(
-          "case",
-          "character",
-          NULL,
-          "which cases [all]; several with commas between",
-          "IDS"
-        ),
+        cases_option(),
         new_option("join", "logical", FALSE, "add to prompts that were written by hand"),
         json_option()
       ),

@@ -137,7 +137,7 @@ EventLog <- R6::R6Class(
   public = list(
     initialize = function(folder) {
       path <- file.path(folder, "events.jsonl")
-      private$connection <- tryCatch(file(path, "ab"), error = function(e) {
+      private$connection <- tryCatch(suppressWarnings(file(path, "ab")), error = function(e) {
         stop_sprenn("store", c(paste0("Can't write to ", path, "."), x = one_line(e)))
       })
     },
