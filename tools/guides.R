@@ -1,4 +1,4 @@
-# Writes vignettes/*.md from guides/*.Rmd: their commands (sections of examples/NAME.sh) are
+# Writes vignettes/*.Rmd from guides/*.Rmd: their commands (sections of examples/NAME.sh) are
 # run, each guide's in a folder of its own, and what comes back is put below them, as are
 # the pictures that were drawn. From the root with the package installed:
 #   Rscript tools/guides.R [NAME ...]
@@ -123,18 +123,21 @@ for (name in names) {
     "",
     USE.NAMES = FALSE
   )
-  title <- sub("^# +", "", grep("^# ", text, value = TRUE)[1])
+  at <- grep("^# ", text)[1]
+  title <- sub("^# +", "", text[at])
   writeLines(
     c(
-      "<!--",
-      paste0("%\\VignetteIndexEntry{", title, "}"),
-      "%\\VignetteEngine{sprenn::guide}",
-      "%\\VignetteEncoding{UTF-8}",
-      "-->",
-      "",
-      text
+      "---",
+      paste0("title: \"", title, "\""),
+      "output: rmarkdown::html_vignette",
+      "vignette: >",
+      paste0("  %\\VignetteIndexEntry{", title, "}"),
+      "  %\\VignetteEngine{knitr::rmarkdown}",
+      "  %\\VignetteEncoding{UTF-8}",
+      "---",
+      text[-seq_len(at)]
     ),
-    file.path("vignettes", paste0(name, ".md")),
+    file.path("vignettes", paste0(name, ".Rmd")),
     useBytes = TRUE
   )
 }

@@ -1,176 +1,98 @@
-# Writes the static site into site/: README, guides, docs and the functions' help, each page
-# whole in itself. From the root with the package installed:
+# Writes the static site into site/ with pkgdown: README, guides, docs, reference and news. From
+# the root, with the package installed:
 #   Rscript tools/site.R
-out <- "site"
-unlink(out, recursive = TRUE)
-dir.create(file.path(out, "functions"), recursive = TRUE)
+# pkgdown knows no docs/, so its pages are added to the guides in a copy of the package.
+root <- getwd()
+copy <- file.path(tempfile("site-"), "sprenn")
+dir.create(copy, recursive = TRUE)
+parts <- c(
+  "DESCRIPTION", "NAMESPACE", "LICENSE", "README.md", "NEWS.md", "CONTRIBUTING.md", "R", "man",
+  "vignettes", "examples"
+)
+file.copy(parts, copy, recursive = TRUE)
+file.copy("tools/pkgdown.yml", file.path(copy, "_pkgdown.yml"))
 
-guides <- file.path(
-  "vignettes",
-  paste0(
+read <- function(file) readLines(file, encoding = "UTF-8")
+write <- function(text, file) writeLines(enc2utf8(text), file, useBytes = TRUE)
+
+for (file in list.files("docs", "[.]md$", full.names = TRUE)) {
+  if (basename(file) == "README.md") {
+    next
+  }
+
+  text <- read(file)
+  at <- grep("^# ", text)[1]
+  write(
     c(
-      "first-pipeline", "own-engine", "telling-suite", "scores", "local-edits", "blind-viewing",
-      "new-version", "many-machines", "own-measure"
+      "---",
+      paste0("title: \"", sub("^# +", "", text[at]), "\""),
+      "output: rmarkdown::html_document",
+      "---",
+      text[-seq_len(at)]
     ),
-    ".md"
+    file.path(copy, "vignettes", sub("[.]md$", ".Rmd", basename(file)))
   )
+}
+
+for (pictures in c("docs/screenshots", "bench")) {
+  to <- file.path(copy, "vignettes", basename(pictures))
+  dir.create(to, showWarnings = FALSE)
+  file.copy(list.files(pictures, "[.]png$", full.names = TRUE), to)
+}
+
+# On the site all pages of guides and docs lie beside each other, in articles/.
+guides <- list.files(file.path(copy, "vignettes"), "[.]Rmd$", full.names = TRUE)
+
+for (file in guides) {
+  text <- read(file)
+  text <- gsub("\\]\\((?:[.][.]/docs/)?([a-z-]+)[.](?:md|Rmd)", "](\\1.html", text, perl = TRUE)
+  text <- gsub("](../bench/", "](bench/", text, fixed = TRUE)
+  # Sources are not part of the site.
+  text <- gsub("\\[([^]]+)\\]\\([.][.]/[^)]*\\)", "\\1", text)
+  write(text, file)
+}
+
+readme <- read(file.path(copy, "README.md"))
+readme <- gsub("\\]\\(docs/README[.]md\\)", "](articles/index.html)", readme)
+readme <- gsub("\\]\\((?:docs|vignettes)/([a-z-]+)[.](?:md|Rmd)", "](articles/\\1.html", readme, perl = TRUE)
+readme <- gsub("](docs/screenshots/", "](articles/screenshots/", readme, fixed = TRUE)
+readme <- gsub("\\[([^]]+)\\]\\((?:examples|inst)/[^)]*\\)", "\\1", readme, perl = TRUE)
+write(readme, file.path(copy, "README.md"))
+
+options(pkgdown.internet = FALSE)
+pkgdown::build_site(
+  copy,
+  examples = FALSE,
+  install = FALSE,
+  new_process = FALSE,
+  preview = FALSE,
+  devel = FALSE
 )
 
-stopifnot(setequal(guides, list.files("vignettes", "[.]md$", full.names = TRUE)))
-files <- c("README.md", guides, list.files("docs", "[.]md$", full.names = TRUE))
-
-titles <- vapply(
-  files,
-  function(file) {
-    sub("^# +", "", grep("^# ", readLines(file, encoding = "UTF-8"), value = TRUE)[1])
-  },
-  ""
-)
-
-pages <- stats::setNames(
-  sub("README", "index", sub("[.]md$", ".html", basename(files))),
-  titles
-)
-
-write <- function(text, file) writeLines(enc2utf8(text), file.path(out, file), useBytes = TRUE)
-shown <- c(pages[seq_len(1 + length(guides))], Reference = "reference.html")
-
-# Pictures and sources that a page links to lie in files/.
-dir.create(file.path(out, "files"))
-
-for (i in seq_along(files)) {
-  text <- sprenn:::guide_page(files[i], shown)
-  for (link in unique(
-    gsub(
-      "^<a href=\"|\"$",
-      "",
-      unlist(regmatches(text, gregexpr("<a href=\"[^\":#]+\"", text)))
-    )
-  )) {
-    linked <- file.path(dirname(files[i]), link)
-    if (file.exists(linked) && !dir.exists(linked)) {
-      file.copy(linked, file.path(out, "files"), overwrite = TRUE)
-      text <- gsub(
-        paste0("<a href=\"", link, "\""),
-        paste0("<a href=\"files/", basename(link), "\""),
-        text,
-        fixed = TRUE
-      )
-    }
-  }
-
-  write(text, pages[[i]])
-}
-
-# What can be looked up: the docs, and every exported function.
-help <- list.files("man", "[.]Rd$", full.names = TRUE)
-parsed <- lapply(help, tools::parse_Rd)
-
-part <- function(rd, tag) {
-  trimws(
-    gsub(
-      "[[:space:]]+",
-      " ",
-      paste(unlist(rd[vapply(rd, attr, "", "Rd_tag") == tag]), collapse = "")
-    )
-  )
-}
-
-topics <- unlist(lapply(seq_along(help), function(i) {
-  names <- vapply(
-    parsed[[i]][vapply(parsed[[i]], attr, "", "Rd_tag") == "\\alias"],
-    function(one) as.character(one[[1]]),
-    ""
-  )
-  stats::setNames(rep(sub("[.]Rd$", ".html", basename(help[i])), length(names)), names)
-}))
-
-for (i in seq_along(help)) {
-  tools::Rd2HTML(
-    parsed[[i]],
-    file.path(out, "functions", sub("[.]Rd$", ".html", basename(help[i]))),
-    package = "sprenn",
-    Links = topics,
-    stylesheet = "help.css"
-  )
-}
-
-# Links to this package's own pages, and none to other packages' that are not here.
-for (file in list.files(file.path(out, "functions"), full.names = TRUE)) {
-  text <- gsub(
-    "<a href=\"[^\"]*/sprenn/(html|help)/([^\"]+)\"",
-    "<a href=\"\\2\"",
-    paste(readLines(file, encoding = "UTF-8"), collapse = "\n")
-  )
-  text <- gsub("00Index.html", "../reference.html", text, fixed = TRUE)
-  writeLines(
-    gsub("<a href=\"(?:[.][.]/){2}[^\"]*\">(.*?)</a>", "\\1", text, perl = TRUE),
-    file,
-    useBytes = TRUE
-  )
-}
-
+made <- file.path(copy, "made")
+dir.create(file.path(made, "articles"), showWarnings = FALSE)
 file.copy(
-  system.file("report", "guide.css", package = "sprenn"),
-  file.path(out, "functions", "help.css")
+  file.path(copy, "vignettes", c("screenshots", "bench")),
+  file.path(made, "articles"),
+  recursive = TRUE
 )
 
-rows <- sprintf(
-  "| [%s](functions/%s) | %s |",
-  vapply(parsed, part, "", "\\name"),
-  sub("[.]Rd$", ".html", basename(help)),
-  vapply(parsed, part, "", "\\title")
-)
+# No link may lead nowhere.
+dead <- character()
 
-reference <- tempfile(fileext = ".md")
-
-writeLines(
-  c(
-    "# Reference",
-    "",
-    "## Documents",
-    "",
-    paste0(
-      "- [", titles[-seq_len(1 + length(guides))], "](",
-      basename(files)[-seq_len(1 + length(guides))],
-      ")"
-    ),
-    "",
-    "## In R",
-    "",
-    "| | |",
-    "| --- | --- |",
-    rows,
-    "",
-    "## On the command line",
-    "",
-    "```",
-    sprenn:::help_text(sprenn:::cli_commands()),
-    "```"
-  ),
-  reference
-)
-
-write(sprenn:::guide_page(reference, shown), "reference.html")
-
-# Nothing leads nowhere.
-for (page in list.files(out, "[.]html$", recursive = TRUE)) {
-  text <- paste(readLines(file.path(out, page), encoding = "UTF-8"), collapse = "\n")
-  links <- sub(
-    "#.*",
-    "",
-    gsub("^<a href=\"|\"$", "", unlist(regmatches(text, gregexpr("<a href=\"[^\":]+\"", text))))
-  )
-  dead <- unique(links[nzchar(links) & !file.exists(file.path(out, dirname(page), links))])
-  if (length(dead)) {
-    stop(page, " links to what is not there: ", paste(dead, collapse = ", "))
-  }
+for (page in list.files(made, "[.]html$", recursive = TRUE)) {
+  text <- paste(read(file.path(made, page)), collapse = "\n")
+  links <- unlist(regmatches(text, gregexpr("(?:href|src)=\"[^\":#]+", text)))
+  links <- unique(sub("^(?:href|src)=\"", "", links))
+  missing <- links[!file.exists(file.path(made, dirname(page), links))]
+  dead <- c(dead, if (length(missing)) paste(page, "->", missing))
 }
 
-message(
-  "The site is ",
-  file.path(out, "index.html"),
-  ", ",
-  length(list.files(out, "[.]html$", recursive = TRUE)),
-  " pages."
-)
+if (length(dead)) {
+  stop("Links that lead nowhere:\n", paste(dead, collapse = "\n"))
+}
+
+unlink(file.path(root, "site"), recursive = TRUE)
+file.copy(made, root, recursive = TRUE)
+file.rename(file.path(root, "made"), file.path(root, "site"))
+message("The site is site/index.html.")

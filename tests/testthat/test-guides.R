@@ -1,7 +1,7 @@
 # What guides must do whatever the picture: follow it when it is turned, ignore
 # what is not theirs, and stay in their range.
 turned <- function(picture) aperm(picture, c(2, 1, 3))
-guide_of <- function(picture, kind) internal("compute_guide")(picture, kind)[, , 1]
+guide_of <- function(picture, kind) compute_guide(picture, kind)[, , 1]
 
 test_that("guides are of the picture's size, from 0 to 1, and the same every time", {
   picture <- scene(4, 90, 60)
@@ -56,8 +56,8 @@ test_that("areas have few colours, each near what it stands for", {
   colours <- nrow(unique(round(matrix(areas, ncol = 3), 3)))
   expect_gt(colours, 4)
   expect_lt(colours, 250)
-  smooth <- internal("resize_picture")(
-    internal("resize_picture")(picture, c(40, 30)),
+  smooth <- resize_picture(
+    resize_picture(picture, c(40, 30)),
     c(160, 120)
   )
   expect_lt(mean(abs(areas - smooth)), 0.08)
@@ -68,7 +68,7 @@ test_that("areas have few colours, each near what it stands for", {
 })
 
 test_that("no area is smaller than a speck", {
-  areas <- internal("core_areas")(scene(9, 160, 120), 8, 0.002)
+  areas <- core_areas(scene(9, 160, 120), 8, 0.002)
   label <- match(
     apply(round(matrix(areas, ncol = 3), 5), 1, paste, collapse = " "),
     unique(apply(round(matrix(areas, ncol = 3), 5), 1, paste, collapse = " "))
@@ -79,19 +79,19 @@ test_that("no area is smaller than a speck", {
 test_that("a quick look sees bars, white and small regions in the copy as in the bytes", {
   picture <- round(scene(2, 128, 96) * 255) / 255
   picture[1:12, , ] <- 0
-  bytes <- internal("core_pack")(picture)
-  by_bytes <- internal("core_glance_bytes")(bytes, 128, 96, 64, 48)
-  by_value <- internal("core_glance")(picture, 64, 48)
+  bytes <- core_pack(picture)
+  by_bytes <- core_glance_bytes(bytes, 128, 96, 64, 48)
+  by_value <- core_glance(picture, 64, 48)
   expect_equal(by_bytes, by_value, tolerance = 1e-12)
   expect_equal(by_value$white, mean(rowMeans(picture, dims = 2) > 0.5))
-  seen <- internal("core_inspect")(by_value$small, 8)
+  seen <- core_inspect(by_value$small, 8)
   expect_equal(seen$bars[["top"]], 12 / 96, tolerance = 0.05)
   expect_equal(unname(seen$bars[c("bottom", "left", "right")]), rep(0, 3))
   expect_equal(sum(seen$regions), 1)
   speckled <- by_value$small
   speckled[cbind(rep(seq(14, 44, 6), each = 8), rep(seq(4, 60, 8), 6), 1)] <- 1
   small <- function(small) {
-    sum(Filter(function(size) size < 0.003, internal("core_inspect")(small, 8)$regions))
+    sum(Filter(function(size) size < 0.003, core_inspect(small, 8)$regions))
   }
 
   expect_gt(small(speckled), small(by_value$small))
