@@ -1,8 +1,8 @@
-#' A judge: an outside model that says what is in a picture
+#' Define a judge
 #'
-#' The contract that every judge keeps, whether it is an R function, a server
-#' that speaks the Open Inference Protocol or a file of vectors. `brief.yml`
-#' names the judges of a trial; see `docs/judges.md`.
+#' A judge is an outside model that says what is in a picture: an R function, a server that speaks
+#' the Open Inference Protocol, or a file of vectors. `brief.yml` names the judges of a trial; see
+#' `docs/judges.md`.
 #'
 #' @param name,version Text. Answers of one version are never mixed with those
 #'   of another.
@@ -17,8 +17,9 @@
 #'   as shares of the picture.
 #' @param depth A function of such pictures that returns, for each, a matrix
 #'   that is larger where things are nearer.
-#' @return An object of class `sprenn_judge`. It is of one kind: `answering`,
-#'   `embedding`, `pose` or `depth`, by which functions are given.
+#' @return An object of class `sprenn_judge`. Its kind (`answering`, `embedding`, `pose` or
+#'   `depth`) follows from the functions given.
+#' @family measures and evidence
 #' @export
 #' @examples
 #' judge("bright-or-not", "1", answer = function(pictures, statements) {
@@ -77,10 +78,18 @@ judge <- function(
   )
 }
 
-# `version()` finds the version out. `ask(subjects, statements)` is given pictures as
-# `pixels` and `sha256` each, or for texts none, and returns what was said, or a
-# conversation as engines have it (`call` and `then`), which a run keeps in flight with
-# others. `edge` is the long edge at which pictures are shown, `batch` how many at a time.
+# A judge is asked about the phrases of a prompt, or compares takes with their reference.
+judge_families <- c(
+  answering = "sprenn_judge_of_phrases",
+  embedding = "sprenn_judge_of_phrases",
+  pose = "sprenn_judge_of_references",
+  depth = "sprenn_judge_of_references"
+)
+
+# `version()` returns the version. `ask(subjects, statements)` is given pictures with `pixels` and
+# `sha256`, or none for texts, and returns the answers or a conversation as engines do (`call` and
+# `then`), so that a run can have many in flight. `edge` is the long edge of the pictures, `batch`
+# how many are sent at a time.
 new_judge <- function(
   name,
   kind,
@@ -104,7 +113,7 @@ new_judge <- function(
       pattern = pattern,
       secrets = secrets
     ),
-    class = "sprenn_judge"
+    class = c(paste0("sprenn_", kind), judge_families[[kind]], "sprenn_judge")
   )
 }
 
@@ -114,147 +123,7 @@ print.sprenn_judge <- function(x, ...) {
   invisible(x)
 }
 
-# What was said, held against what may be said: a list with one thing a subject, for
-# answering a row of probabilities. Anything else is a failure of the judge.
-check_said <- function(judge, said, subjects, statements) {
-  refuse <- function(...) engine_failure("bad_answer", paste0(judge$name, " ", ...))
-  n <- if (length(subjects)) length(subjects) else length(statements)
-  switch(judge$kind,
-    answering = check_answers(said, n, length(statements), refuse),
-    embedding = check_vectors(said, n, refuse),
-    pose = check_figures(said, n, refuse),
-    depth = check_depth(said, n, refuse)
-  )
-}
-
-# What may be a little off by rounding.
-probability_slack <- 1e-3
-
-check_answers <- function(said, n, statements, refuse) {
-  if (!is.numeric(said) || length(said) != n * statements) {
-    refuse("gave ", length(said), " answers to ", n * statements, " questions.")
-  }
-
-  said <- matrix(said, n)
-  if (!all(is.finite(said))) {
-    refuse("gave an answer that is no number.")
-  }
-
-  outside <- said < -probability_slack | said > 1 + probability_slack
-  if (any(outside)) {
-    refuse(
-      "gave the probability ",
-      format(said[outside][1], digits = 4),
-      "; probabilities lie between 0 and 1."
-    )
-  }
-
-  lapply(seq_len(n), function(i) pmin(1, pmax(0, said[i, ])))
-}
-
-check_vectors <- function(said, n, refuse) {
-  if (!is.numeric(said) || length(dim(said)) != 2 || nrow(said) != n) {
-    size <- paste(dim(said) %||% length(said), collapse = " x ")
-    refuse("gave ", size, " numbers for ", n, " vectors.")
-  }
-
-  # A row without numbers is one that it has no vector for.
-  lacking <- rowSums(!is.na(said)) == 0
-  if (!all(is.finite(said[!lacking, ]))) {
-    refuse("gave a vector with something in it that is no number.")
-  }
-
-  lapply(seq_len(n), function(i) if (!lacking[i]) said[i, ])
-}
-
-check_figures <- function(said, n, refuse) {
-  is_point <- function(at) is.numeric(at) && length(at) == 2 && all(is.finite(at))
-  is_figure <- function(figure) {
-    is.list(figure) && all(names(figure) %in% joint_names) && all(vapply(figure, is_point, NA))
-  }
-
-  are_figures <- function(one) is.list(one) && all(vapply(one, is_figure, NA))
-  check_each(
-    said,
-    n,
-    are_figures,
-    "gave figures that are no lists of joints by name, each x and y.",
-    refuse
-  )
-}
-
-check_depth <- function(said, n, refuse) {
-  is_map <- function(one) {
-    is.matrix(one) && is.numeric(one) && length(one) >= 4 && all(is.finite(one))
-  }
-
-  check_each(said, n, is_map, "gave a depth map that is no matrix of numbers.", refuse)
-}
-
-check_each <- function(said, n, sound, otherwise, refuse) {
-  if (!is.list(said) || length(said) != n) {
-    refuse("answered for ", length(said), " pictures of ", n, ".")
-  }
-
-  if (!all(vapply(said, sound, NA))) {
-    refuse(otherwise)
-  }
-
-  said
-}
-
-# What was said as it is kept, and back.
-pack_said <- function(said, kind) {
-  floats <- function(values) {
-    gsub(
-      "\n",
-      "",
-      jsonlite::base64_enc(writeBin(as.double(values), raw(), size = 4, endian = "little")),
-      fixed = TRUE
-    )
-  }
-
-  switch(kind,
-    answering = formatC(said, digits = 15, format = "g"),
-    embedding = floats(said),
-    pose = to_json(list(figures = said)),
-    depth = floats(
-      resize_map(
-        array((said - min(said)) / max(diff(range(said)), 1e-12), dim(said)),
-        c(32, 32)
-      )
-    )
-  )
-}
-
-unpack_said <- function(text, kind) {
-  floats <- function(one) {
-    bytes <- jsonlite::base64_dec(one)
-    readBin(bytes, "double", length(bytes) %/% 4, size = 4, endian = "little")
-  }
-
-  if (kind == "answering") {
-    return(as.list(as.numeric(text)))
-  }
-
-  lapply(text, function(one) {
-    if (is.na(one)) {
-      return(NULL)
-    }
-
-    if (kind == "pose") {
-      lapply(jsonlite::parse_json(one)$figures, function(figure) {
-        lapply(figure, function(at) as.numeric(unlist(at)))
-      })
-    } else {
-      floats(one)
-    }
-  })
-}
-
-# From what brief.yml says of judges to the judges themselves.
-
-# Either `judges`, by name, or `problems`.
+# Builds the judges that brief.yml describes. Either `judges`, by name, or `problems`.
 build_judges <- function(brief, folder) {
   problems <- list()
   judges <- list()
@@ -294,7 +163,7 @@ judge_of <- function(wanted, name, folder) {
 
   made <- code_value(wanted, folder)
   if (!inherits(made, "sprenn_judge")) {
-    stop("what ", wanted$call %||% wanted$file, " gives is no judge()", call. = FALSE)
+    stop("what ", wanted$call %||% wanted$file, " returns is not a judge()", call. = FALSE)
   }
 
   if (made$kind != wanted$kind) {

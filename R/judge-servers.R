@@ -76,14 +76,7 @@ inference_judge <- function(wanted, name) {
     }
 
     key <- fresh_key()
-    out <- tensor_of(
-      switch(wanted$kind,
-        answering = "probability",
-        embedding = "vector",
-        pose = "figures",
-        depth = "depth"
-      )
-    )
+    out <- tensor_of(output_words[[wanted$kind]])
     message <- infer_message(tensors, out, key, wanted$binary %||% TRUE)
     call <- new_call(
       "POST",
@@ -99,7 +92,7 @@ inference_judge <- function(wanted, name) {
       }
 
       found <- read_outputs(answer, url, key)
-      # An answer of another version than was found out would be taken for this one's.
+      # Answers of another version must not be attributed to this one.
       spoke <- as.character(attr(found, "version") %||% "")
       if (nzchar(spoke) &&
         length(facts$versions) &&
@@ -141,7 +134,7 @@ inference_judge <- function(wanted, name) {
   )
 }
 
-# What a model put out, as check_said() wants it.
+# Converts a model's output to the form that check_said() expects.
 said_from_tensor <- function(found, kind, n, statements, url) {
   sizes <- as.numeric(unlist(found$output$shape))
   values <- if (is.null(found$bytes)) {
@@ -154,7 +147,7 @@ said_from_tensor <- function(found, kind, n, statements, url) {
       "bad_answer",
       paste0(
         url, " sent ", length(values), " values of shape ",
-        paste(sizes, collapse = " x "), "; wanted ", wanted, "."
+        paste(sizes, collapse = " x "), "; expected ", wanted, "."
       )
     )
   }
@@ -170,6 +163,14 @@ said_from_tensor <- function(found, kind, n, statements, url) {
     pose = figures_in(values, sizes, n, wrong)
   )
 }
+
+# What a model's output is called in `tensors` of brief.yml, by the kind of judge.
+output_words <- c(
+  answering = "probability",
+  embedding = "vector",
+  pose = "figures",
+  depth = "depth"
+)
 
 # Tensors come row by row.
 probabilities_in <- function(values, n, statements, wrong) {
@@ -199,7 +200,7 @@ depth_in <- function(values, sizes, n, wrong) {
   lapply(seq_len(n), function(i) t(maps[, , i]))
 }
 
-# Below this a joint is taken to be out of sight.
+# Joints below this confidence count as hidden.
 sure_joint <- 0.3
 
 figures_in <- function(values, sizes, n, wrong) {
@@ -236,8 +237,8 @@ plain_numbers <- function(data) {
   suppressWarnings(as.numeric(flat(data)))
 }
 
-# Vectors that somebody has worked out before, read from files: of pictures, by the
-# SHA-256 of their bytes (which is how a run names them) or by file name, and of texts.
+# Precomputed vectors from files: of pictures, by the SHA-256 of their bytes (as a run names them)
+# or by file name, and of texts.
 
 vectors_judge <- function(wanted, name, folder) {
   read <- function(path) read_vectors(resolve_path(path, folder)$path)
@@ -254,7 +255,7 @@ vectors_judge <- function(wanted, name, folder) {
   }
 
   rownames(pictures) <- sub("\\.[A-Za-z]+$", "", basename(rownames(pictures)))
-  look_up <- function(vectors, names) vectors[match(names, rownames(vectors)), , drop = FALSE]
+  rows_of <- function(vectors, names) vectors[match(names, rownames(vectors)), , drop = FALSE]
   version <- hash_of(list(pictures, texts))
   new_judge(
     name,
@@ -262,9 +263,9 @@ vectors_judge <- function(wanted, name, folder) {
     function() version,
     function(subjects, statements) {
       if (length(subjects)) {
-        look_up(pictures, vapply(subjects, `[[`, "", "sha256"))
+        rows_of(pictures, vapply(subjects, `[[`, "", "sha256"))
       } else {
-        look_up(texts, statements)
+        rows_of(texts, statements)
       }
     },
     pattern = c(wanted$ask %||% "{say}", "")
@@ -285,7 +286,7 @@ read_vectors <- function(path) {
     if (!file.exists(names)) {
       stop(
         basename(path),
-        " wants its names in ",
+        " needs its names in ",
         basename(names),
         ", one a line",
         call. = FALSE
@@ -303,7 +304,7 @@ read_vectors <- function(path) {
     if (ncol(table) < 3 || !all(numbers)) {
       stop(
         basename(path),
-        " wants a first column of names, and numbers in at least two others",
+        " needs a first column of names, and numbers in at least two others",
         call. = FALSE
       )
     }
@@ -311,7 +312,7 @@ read_vectors <- function(path) {
     vectors <- as.matrix(table[-1])
     rownames <- as.character(table[[1]])
   } else {
-    stop(basename(path), " is no .npy, .csv or .parquet file", call. = FALSE)
+    stop(basename(path), " is not a .npy, .csv or .parquet file", call. = FALSE)
   }
 
   if (length(rownames) != nrow(vectors)) {
@@ -327,7 +328,7 @@ read_vectors <- function(path) {
   }
 
   if (!all(is.finite(vectors))) {
-    stop(basename(path), " has something in it that is no number", call. = FALSE)
+    stop(basename(path), " contains something other than numbers", call. = FALSE)
   }
 
   if (anyDuplicated(rownames)) {
@@ -348,7 +349,7 @@ read_npy <- function(path) {
   refuse <- function(what) stop(basename(path), " ", what, call. = FALSE)
   bytes <- read_bytes(path)
   if (length(bytes) < 12 || !identical(bytes[1:6], as.raw(c(0x93, utf8ToInt("NUMPY"))))) {
-    refuse("is no .npy file")
+    refuse("is not a .npy file")
   }
 
   wide <- bytes[7] > as.raw(1)
@@ -363,7 +364,7 @@ read_npy <- function(path) {
   type <- part("'descr': *'([^']*)'")
   shape <- as.numeric(strsplit(part("'shape': *\\(([^)]*)\\)"), ",")[[1]])
   if (!type %in% c("<f4", "<f8")) {
-    refuse(paste0("holds values of type ", type, "; wanted <f4 or <f8"))
+    refuse(paste0("holds values of type ", type, "; expected <f4 or <f8"))
   }
 
   if (length(shape) != 2 || anyNA(shape)) {
@@ -371,7 +372,7 @@ read_npy <- function(path) {
   }
 
   if (grepl("'fortran_order': *True", said)) {
-    refuse("is in Fortran order; wanted C order")
+    refuse("is in Fortran order; expected C order")
   }
 
   size <- if (type == "<f4") 4 else 8
