@@ -1,8 +1,8 @@
-# What was made once is kept for the next who asks, up to so many bytes; what was not used
-# for longest goes first, so that memory does not grow with the number of cases.
+# A cache with a limit in bytes. The least recently used value is dropped first, so that memory
+# does not grow with the number of cases.
 #
-# Packages that do this weigh a value by object.size(), which knows nothing of the pixels
-# that the core holds for a view. This one counts them too.
+# Packages that do this weigh a value by object.size(), which does not see the pixels that the
+# core holds for a view. This one counts them too.
 Cache <- R6::R6Class(
   "sprenn_cache",
   cloneable = FALSE,
@@ -19,7 +19,7 @@ Cache <- R6::R6Class(
 
     has = function(name) !is.null(private$kept[[private$key(name)]]),
 
-    # The value of that name; `code` makes it where there is none.
+    # The value of that name; evaluates `code` if there is none.
     get = function(name, code) {
       key <- private$key(name)
       if (is.null(private$kept[[key]])) {
@@ -34,7 +34,7 @@ Cache <- R6::R6Class(
   private = list(
     kept = NULL,
     most_bytes = NULL,
-    # By key, what was used last at the end.
+    # Sizes by key, the most recently used last.
     bytes = numeric(),
 
     # An environment takes no empty name.
@@ -53,7 +53,7 @@ Cache <- R6::R6Class(
       private$bytes <- c(private$bytes[-at], private$bytes[at])
     },
 
-    # What alone is too large stays for the one who asked for it.
+    # A value larger than the whole limit is returned but not kept.
     make_room = function() {
       while (sum(private$bytes) > private$most_bytes && length(private$bytes) > 1) {
         rm(list = names(private$bytes)[1], envir = private$kept)
@@ -63,7 +63,7 @@ Cache <- R6::R6Class(
   )
 )
 
-# Of pictures of a case, of views, and of what is small.
+# Caches for the pictures of a case, for views, and for small values.
 cache_of_pictures <- function() Cache$new(1.2e8)
 cache_of_views <- function() Cache$new(5e8)
 small_cache <- function() Cache$new(2e7)

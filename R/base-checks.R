@@ -1,4 +1,4 @@
-# What a value is, asked often.
+# Predicates for values that are checked in many places.
 
 is_text <- function(x) is.character(x) && length(x) == 1 && grepl("\\S", x, perl = TRUE)
 
@@ -25,10 +25,11 @@ are_between <- function(x, ends) is.numeric(x) && all(x >= ends[1] & x <= ends[2
 
 split_words <- function(text, by) strsplit(text, by, fixed = TRUE)[[1]]
 
-# Errors that people meet: one headline, then where it is and what to do.
+# Errors for users: one headline, then where it happened and what to do.
 
 # `kind` becomes the class `sprenn_error_<kind>`; every one of them is also a
-# `sprenn_error`, which the command line turns into exit status 2.
+# `sprenn_error`, which the command line turns into exit status 2. In R, the error names the
+# exported function that was called.
 stop_sprenn <- function(kind, message, ...) {
   names(message) <- names(message) %||% rep("", length(message))
   rlang::abort(
@@ -37,12 +38,26 @@ stop_sprenn <- function(kind, message, ...) {
     headline = message[[1]],
     details = message[-1],
     ...,
-    call = NULL
+    call = public_call()
   )
 }
 
-# Checks arguments at the door: each of `...` is a name and what a checkmate
-# `check_*()` said of it. All that is wrong is said at once.
+# The call of the first of our exported functions on the stack; NULL without one.
+public_call <- function() {
+  exports <- getNamespaceExports("sprenn")
+  for (call in sys.calls()) {
+    called <- call[[1]]
+    name <- if (is.call(called) && length(called) == 3) called[[3]] else called
+    if (is.name(name) && as.character(name) %in% exports) {
+      return(call(as.character(name)))
+    }
+  }
+
+  NULL
+}
+
+# Checks arguments: each of `...` is a name and the result of a checkmate `check_*()`. Reports all
+# problems at once.
 check_arguments <- function(...) {
   said <- list(...)
   wrong <- Filter(is.character, said)
@@ -62,7 +77,7 @@ check_arguments <- function(...) {
 # The left value unless there is none. (rlang has the same, and takes 0.2 s to load.)
 `%||%` <- function(a, b) if (is.null(a)) b else a
 
-# Names that a person gave and that are not there: `owner` has no such `thing`.
+# Unknown names given by a user: `owner` has no such `thing`.
 stop_for_unknown <- function(given, known, owner, thing) {
   unknown <- setdiff(given, known)
   if (length(unknown) == 0) {

@@ -1,4 +1,4 @@
-# Files that are read whole, or written beside their place and renamed.
+# Files that are read at once, or written beside their place and renamed.
 
 read_bytes <- function(path) readBin(path, "raw", file.size(path))
 
@@ -11,8 +11,8 @@ write_bytes <- function(bytes, file) {
   }
 }
 
-# Writes lines to a file, in UTF-8, and makes sure that all of it is there: R says
-# nothing of a text that a full disk cut short.
+# Writes lines to a file in UTF-8 and checks that all of them arrived: R does not report a text
+# that was cut short by a full disk.
 write_whole <- function(lines, file) {
   if (!wrote_all(charToRaw(enc2utf8(paste0(lines, "\n", collapse = ""))), file)) {
     stop("can't write ", basename(file))
@@ -54,8 +54,8 @@ wrote_all <- function(bytes, file) {
   )
 }
 
-# Files by their names in a folder, as bytes and back; names that would leave the
-# folder are none.
+# Reads files of a folder as bytes by name, and writes them back; names that would leave the
+# folder are refused.
 read_named <- function(folder, names) {
   lapply(stats::setNames(nm = names), function(name) read_bytes(file.path(folder, name)))
 }
@@ -70,14 +70,14 @@ write_named <- function(folder, files) {
   }
 }
 
-# A path that a file of the trial names, made absolute, or what is wrong with it.
+# Resolves a path in a trial's file to an absolute one, or says what is wrong with it.
 resolve_path <- function(path, folder) {
   if (grepl("^([/\\\\~]|[A-Za-z]:)", path)) {
     return(list(wrong = "an absolute path"))
   }
 
   full <- normalizePath(file.path(folder, path), winslash = "/", mustWork = FALSE)
-  # Where the file does not exist, `..` is still there.
+  # normalizePath() leaves `..` in place if the file does not exist.
   if (!startsWith(full, paste0(folder, "/")) || grepl("(^|/)\\.\\.(/|$)", full)) {
     return(list(wrong = "a path that leaves the trial"))
   }
@@ -85,11 +85,10 @@ resolve_path <- function(path, folder) {
   list(path = full)
 }
 
-# What things are known by: SHA-256 throughout, over bytes or over JSON in one form.
+# Hashes: SHA-256 throughout, over bytes or over JSON in one canonical form.
 
-# What things are known by: SHA-256 throughout.
 
-# Of bytes, one hash; of texts, one hash each.
+# One hash for bytes; for texts, one hash each.
 sha256_of <- function(x) {
   if (is.raw(x)) {
     paste(unclass(openssl::sha256(x)), collapse = "")
@@ -103,15 +102,15 @@ hash_of <- function(x) {
   sha256_of(as.character(jsonlite::toJSON(x, auto_unbox = TRUE, digits = NA, null = "null")))
 }
 
-# Pixels by their values, however they were stored: 8 bits and the same in 16
-# come to one hash. `packed` is what core_pack() makes of them.
+# A hash of pixel values, independent of how they were stored: the same picture in 8 and in 16
+# bits has one hash. `packed` is what core_pack() returns.
 pixel_hash <- function(pixels) packed_hash(core_pack(pixels), dim(pixels)[2:1])
 
 packed_hash <- function(packed, size) {
   sha256_of(paste(c(size, sha256_of(packed)), collapse = " "))
 }
 
-# JSON in one form, so that the same facts give the same text.
+# JSON in canonical form: the same facts give the same text.
 
 to_json <- function(x) {
   as.character(
@@ -132,7 +131,7 @@ sort_by_name <- function(values) {
   }
 }
 
-# Seconds on a clock that nobody can set, to wait and to time by.
+# Seconds on a monotonic clock, for waiting and timing.
 clock <- function() steady_seconds()
 
 now_utc <- function() format(Sys.time(), "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")

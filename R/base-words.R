@@ -20,6 +20,7 @@ count_words <- function(n, one) paste0(n, " ", one, ifelse(n == 1, "", "s"))
 
 two <- function(x) ifelse(is.na(x), "-", formatC(x + 0, format = "f", digits = 2))
 
+# A share: 83 %; never 0 % or 100 % unless it is exactly that.
 percent <- function(x) {
   ifelse(
     is.na(x),
@@ -31,7 +32,7 @@ percent <- function(x) {
   )
 }
 
-# Small sums differ in what two digits hide.
+# Small amounts need more than two digits.
 small_sum <- function(x) {
   ifelse(
     !is.finite(x),
@@ -44,22 +45,33 @@ chance_words <- function(x) {
   ifelse(is.na(x), "-", ifelse(x > 0.994, ">99 %", ifelse(x < 0.006, "<1 %", percent(x))))
 }
 
+# A duration, rounded up: 80 s, 3 min, 2.4 h.
 show_seconds <- function(seconds) {
-  if (seconds < 90) {
-    paste(ceiling(seconds), "s")
-  } else if (seconds < 5400) {
-    paste(ceiling(seconds / 60), "min")
-  } else {
-    paste(format(round(seconds / 3600, 1)), "h")
-  }
+  ifelse(
+    is.na(seconds),
+    "-",
+    ifelse(
+      seconds < 90,
+      paste(ceiling(seconds), "s"),
+      ifelse(
+        seconds < 5400,
+        paste(ceiling(seconds / 60), "min"),
+        paste(round(seconds / 3600, 1), "h")
+      )
+    )
+  )
 }
 
-format_bytes <- function(n) {
-  if (n >= 1e6) {
-    paste(round(n / 1e6), "MB")
-  } else {
-    paste(round(n / 1e3), "kB")
-  }
+# A sum of money, in the lineup's currency.
+show_money <- function(x) ifelse(is.finite(x), formatC(x, format = "f", digits = 2), "-")
+
+# A size on disk: 12 kB, 3 MB, 1.5 GB.
+show_size <- function(bytes) {
+  ifelse(
+    bytes >= 1e9,
+    paste(round(bytes / 1e9, 1), "GB"),
+    ifelse(bytes >= 1e6, paste(round(bytes / 1e6), "MB"), paste(ceiling(bytes / 1e3), "kB"))
+  )
 }
 
 # The known word that is nearest to what was written, or NA if none is near.

@@ -1,14 +1,14 @@
-# Processes beside this one, for work whose result does not depend on where it is
-# done: on this machine or on others.
+# Worker processes, for work whose result does not depend on where it is done: on this machine or
+# on others.
 
-# A pool of its own name, so that neither the caller's processes nor another pool of ours is
-# touched. It is there at once; its processes come up meanwhile. Those of this machine are
-# in a session of their own, so that Ctrl-C reaches this process alone.
+# A pool under its own name, so that neither the caller's processes nor another pool of ours is
+# affected. The object is ready at once; its processes start in the background. Those of this
+# machine are in a session of their own, so that Ctrl-C reaches this process alone.
 WorkerPool <- R6::R6Class(
   "sprenn_pool",
   cloneable = FALSE,
   public = list(
-    # `workers` is how many, or what read_workers() returned.
+    # `workers` is a number, or the result of read_workers().
     initialize = function(workers) {
       private$.far <- is.list(workers)
       private$here <- if (private$.far) workers$here else workers
@@ -24,9 +24,9 @@ WorkerPool <- R6::R6Class(
       })
     },
 
-    # Calls `work` with `arguments` in the next free process: a function, or the name of
-    # one of this package, which the process is then to have in this very version. One
-    # that has not gives back a `sprenn_stranger` and ends itself.
+    # Calls `work` with `arguments` in the next free process. `work` is a function, or the name of
+    # one of this package; the process must then have the same version of the package. If not, it
+    # returns a `sprenn_stranger` and ends.
     send = function(work, arguments, seconds = NULL) {
       mirai::mirai(
         if (is.function(work)) {
@@ -56,7 +56,7 @@ WorkerPool <- R6::R6Class(
       )
     },
 
-    # Starts processes in place of those that have died. Returns how many had.
+    # Replaces processes that have died. Returns how many had.
     mend = function() {
       alive <- vapply(private$processes, function(process) process$is_alive(), NA)
       private$processes <- private$processes[alive]
@@ -68,8 +68,7 @@ WorkerPool <- R6::R6Class(
       sum(!alive)
     },
 
-    # Other machines come and go: how many processes there are is looked up. TRUE where
-    # that has changed.
+    # Updates the number of processes, since other machines come and go. TRUE if it has changed.
     count = function() {
       if (!private$.far) {
         return(FALSE)
@@ -80,10 +79,10 @@ WorkerPool <- R6::R6Class(
       private$.size != before
     },
 
-    # Whether there is anybody to do work, or somebody may still join.
+    # Whether any process is there, or may still join.
     is_manned = function() private$.size > 0 || clock() - private$opened < join_patience,
 
-    # Starts no process of this machine in place of one that ends.
+    # Stops replacing processes of this machine.
     leave_to_others = function() private$here <- 0,
 
     close = function() {
@@ -97,10 +96,10 @@ WorkerPool <- R6::R6Class(
     name = function() private$.name,
     # Whether processes of other machines may join.
     far = function() private$.far,
-    # How many processes there are, and how many of them this one has started.
+    # The number of processes, and how many of them this one has started.
     size = function() private$.size,
     started = function() length(private$processes),
-    # How many of this machine there are to be.
+    # The number of processes wanted on this machine.
     wanted_here = function() private$here
   ),
   private = list(
@@ -125,8 +124,8 @@ WorkerPool <- R6::R6Class(
               paste0("Can't listen at ", workers$listen, "."),
               x = one_line(e),
               i = paste0(
-                "listen wants an address of this machine that the others reach, and a port that ",
-                "is free."
+                "listen wants an address of this machine that the others can reach, and a port ",
+                "that is free."
               )
             )
           )
@@ -151,8 +150,8 @@ WorkerPool <- R6::R6Class(
       )
     },
 
-    # Starts what the file names. What is listened for on this machine alone is reached
-    # through the SSH connections.
+    # Starts the workers that the file names. If this machine only listens locally, they connect
+    # back through the SSH connections.
     launch = function(workers) {
       for (host in workers$hosts) {
         ssh <- mirai::ssh_config(
@@ -179,7 +178,7 @@ WorkerPool <- R6::R6Class(
   )
 )
 
-# For so many seconds somebody may still join a pool that has no process of its own.
+# Seconds for which a pool without processes of its own waits for others to join.
 join_patience <- 15
 
 only_from_here <- function(listen) grepl("^(127\\.|localhost|\\[::1\\])", listen)
@@ -188,8 +187,8 @@ as_r_words <- function(words) {
   paste0("c(", paste(encodeString(words, quote = "\""), collapse = ", "), ")")
 }
 
-# Starting processes draws random numbers, for names that have to differ every time:
-# not the caller's, and not the same ones again.
+# Starting processes draws random numbers for unique names. They must not come from the caller's
+# generator, nor repeat.
 with_other_seed <- function(code) {
   withr::with_preserve_seed({
     set.seed(NULL)
@@ -197,18 +196,18 @@ with_other_seed <- function(code) {
   })
 }
 
-# Whether something that was sent has come back.
+# Whether a result has arrived.
 is_returned <- function(sent) !mirai::unresolved(sent)
 
-# What was sent, done; a `sprenn_lost` with the reason where its process died, took
-# too long or was cut off.
+# Waits for the result of what was sent; a `sprenn_lost` with the reason where the process died,
+# took too long or was cut off.
 result_of <- function(sent) {
   data <- sent$data
   if (!mirai::is_error_value(data)) {
     return(data)
   }
 
-  # 5: its own time was over; 20: we no longer waited.
+  # Error 5: it timed out; 20: it was cancelled.
   late <- !mirai::is_mirai_error(data) && as.integer(data) %in% c(5L, 20L)
   structure(
     list(
@@ -225,7 +224,7 @@ result_of <- function(sent) {
   )
 }
 
-# Waits for it; `NULL` where it was lost.
+# Waits for a result; `NULL` if it was lost.
 wait_for <- function(sent) {
   done <- result_of(mirai::call_mirai(sent))
   if (!inherits(done, "sprenn_lost")) {
@@ -233,9 +232,8 @@ wait_for <- function(sent) {
   }
 }
 
-# What `work` makes of each of the items, on as many cores as there are: in copies of this
-# process, which can be made safely on Linux only. What a copy that was ended leaves undone
-# is done here.
+# Applies `work` to each item on all cores. Copies of this process are used, which is safe on
+# Linux only; items that a killed copy leaves undone are done here.
 on_cores <- function(items, work) {
   cores <- min(8, parallel::detectCores(), na.rm = TRUE)
   if (Sys.info()[["sysname"]] != "Linux" || cores < 2 || length(items) < 2) {
@@ -252,8 +250,8 @@ on_cores <- function(items, work) {
   Map(function(one, item) if (is.list(one)) one$made else work(item), done, items)
 }
 
-# How many processes are worth starting for so many pieces of work: it takes each a
-# second or two to begin.
+# The number of processes worth starting for so many pieces of work: starting one takes a second
+# or two.
 worker_count <- function(workers, pieces) {
   if (!is.null(workers)) {
     return(workers)

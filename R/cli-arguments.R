@@ -1,7 +1,7 @@
-# What all commands share: how their words are read, and what they print.
+# Shared by all commands: how arguments are read, and what is printed.
 
-# One command: its purpose, places and options, the function that runs it, examples that
-# work when they are typed (a test runs them all), and what else to know.
+# One command: its purpose, arguments and options, the function that runs it, examples that work
+# as typed (a test runs them all), and notes.
 new_command <- function(purpose, places, options = list(), run, examples, note = NULL) {
   list(
     purpose = purpose,
@@ -13,7 +13,7 @@ new_command <- function(purpose, places, options = list(), run, examples, note =
   )
 }
 
-# What stands below a command's options in its help.
+# The text below a command's options in its help.
 help_notes <- function(command) {
   c(
     if (length(command$examples) > 1) "Examples:" else "Example:",
@@ -34,12 +34,12 @@ new_option <- function(name, type, default, help, metavar = toupper(name)) {
   )
 }
 
-# One line of several under a dash, indented where it runs on.
+# A list item with a dash and a hanging indent.
 say_item <- function(words) {
   cat(strwrap(words, 100, initial = "  - ", prefix = "    "), sep = "\n")
 }
 
-# For other programs: what a command has to say as data, in place of words.
+# The option for output as data, for other programs.
 json_option <- function(help = "as JSON") new_option("json", "logical", FALSE, help)
 
 tell_json <- function(x, status = 0L) {
@@ -47,7 +47,7 @@ tell_json <- function(x, status = 0L) {
   status
 }
 
-# Reads a command's words. NULL when only its help was asked for.
+# Parses a command's arguments. NULL if only its help was requested.
 read_arguments <- function(command, word, arguments) {
   parser <- optparse::OptionParser(
     usage = paste("sprenn", word, paste(command$places, collapse = " "), "[options]"),
@@ -86,7 +86,7 @@ read_arguments <- function(command, word, arguments) {
     stop_sprenn(
       "usage",
       c(
-        paste0("`sprenn ", word, "` wants ", paste(command$places, collapse = " "), "."),
+        paste0("`sprenn ", word, "` needs ", paste(command$places, collapse = " "), "."),
         x = paste0(
           "It was given ",
           if (length(parsed$args)) paste(parsed$args, collapse = " ") else "nothing",
@@ -105,7 +105,7 @@ help_text <- function(commands) {
     "Sprenn runs one fixed suite of prompts, reference pictures and seeds across picture-making",
     "pipelines, scores what comes back, and says which pipeline to use and how sure that is.",
     "",
-    "  sprenn demo            see all of it happen on made-up data",
+    "  sprenn demo            see everything at work on made-up data",
     "",
     paste0(
       "  sprenn ",
@@ -113,7 +113,7 @@ help_text <- function(commands) {
       vapply(commands, `[[`, "", "purpose")
     ),
     "",
-    "`sprenn COMMAND --help` says more.",
+    "`sprenn COMMAND --help` shows a command's options.",
     "Exit status: 0 done, 1 done in part, 2 unusable input, 130 stopped by Ctrl-C."
   )
 }
@@ -127,15 +127,15 @@ next_steps <- function(steps) cat("", "Next:", paste0("  ", trimws(steps)), sep 
 
 run_flag <- function(run) if (run == "main") "" else paste("--run", run)
 
-# A suite of many pictures takes a while to read, and says so. Commands that only look at
-# what was made do not `ask` servers what they are.
+# Reads a trial with a progress line, since a suite of many pictures takes a while. Commands that
+# only read a run do not `ask` servers for their description.
 read_shown <- function(place, ask = TRUE) {
   read <- examine_trial(place, list(), progress_bar("reading"), ask)
   stop_for_problems(read$problems)
   read$trial
 }
 
-# By file, each with what was found and what would be better.
+# Warnings by file, each with what was found and what would be better.
 show_warnings <- function(warnings) {
   for (file in unique(warnings$file)) {
     own <- warnings[warnings$file == file, ]
@@ -171,7 +171,7 @@ run_option <- function() {
   new_option("run", "character", "main", "the run's name [%default]", "NAME")
 }
 
-job_option <- function(help = "the job, where the brief has several purposes") {
+job_option <- function(help = "the job, if the brief has several purposes") {
   new_option("job", "character", NULL, help, "JOB")
 }
 
@@ -180,7 +180,7 @@ within_option <- function() {
     "within",
     "character",
     NULL,
-    "make the most telling part that so much money (2.50) or time (30min) buys",
+    "make the most informative part that fits a budget of money (2.50) or time (30min)",
     "AMOUNT"
   )
 }
@@ -190,20 +190,20 @@ workers_option <- function() {
     "workers",
     "character",
     NULL,
-    "how many processes to start beside this one [one a core], or a file that names other machines",
+    "number of worker processes [one per core], or a file that names other machines",
     "N|FILE"
   )
 }
 
 wait_option <- function() {
-  new_option("wait", "logical", FALSE, "wait for another process that is at work on the run")
+  new_option("wait", "logical", FALSE, "wait if another process is writing to the run")
 }
 
 cases_option <- function() {
-  new_option("case", "character", NULL, "which cases [all]; several with commas between", "IDS")
+  new_option("case", "character", NULL, "which cases [all]; separate several with commas", "IDS")
 }
 
 looks_option <- function() {
-  help <- "a picture of the look wanted; several with commas between"
+  help <- "a picture of the look wanted; separate several with commas"
   new_option("look", "character", NULL, help, "FILES")
 }

@@ -4,7 +4,7 @@ cli_calibrate <- function(given) {
   trial <- read_shown(given$places)
   able <- names(
     Filter(
-      function(engine) !is.null(engine$about$hold) && engine$kind != "folder",
+      function(engine) !is.null(engine$about$hold) && !is_by_hand(engine),
       trial$lineup$engines
     )
   )
@@ -16,7 +16,7 @@ cli_calibrate <- function(given) {
       c(
         paste0("Can't calibrate ", shorten_list(unable), "."),
         i = paste(
-          "Engines with a knob that nobody has to turn by hand:",
+          "Engines whose knob can be calibrated:",
           paste(able, collapse = ", ")
         )
       )
@@ -69,7 +69,7 @@ cli_calibrate <- function(given) {
   if (!given$dry) {
     cat(
       "The curves are in ", file.path(given$places, "lineup.yml"),
-      " under `calibrations`; take one out to be without it.\n",
+      " under `calibrations`; delete one to use the plain scale again.\n",
       sep = ""
     )
     next_steps(paste("sprenn plan", shell_path(given$places)))

@@ -1,15 +1,15 @@
-# The commands that answer what is asked of a choice: which, why, and what if.
+# The commands about a choice: which pipeline, why, and what if.
 
 choosing_commands <- function() {
   run <- run_option()
   job <- job_option()
-  out <- new_option("out", "character", NULL, "draw it into a PNG or SVG file", "FILE")
+  out <- new_option("out", "character", NULL, "draw the result as a PNG or SVG file", "FILE")
   json <- json_option()
   vary <- new_option(
     "vary",
     "character",
     NULL,
-    "the setting to look along [hold, or the first that was swept]",
+    "the setting to plot along [hold, or the first that was swept]",
     "SETTING"
   )
   list(
@@ -19,19 +19,19 @@ choosing_commands <- function() {
       list(
         run,
         job,
-        new_option("brief", "character", NULL, "choose by another brief than the trial's", "FILE"),
+        new_option("brief", "character", NULL, "use another brief than the trial's", "FILE"),
         new_option(
           "without",
           "character",
           NULL,
-          "leave out engines or pipelines; several with commas between",
+          "leave out engines or pipelines; separate several with commas",
           "NAMES"
         ),
         new_option(
           "if",
           "character",
           NULL,
-          "what if axes weighed otherwise: structure=0.6,style=0.1; the others share the rest",
+          "try other weights of the axes: structure=0.6,style=0.1; the others share the rest",
           "WEIGHTS"
         ),
         out,
@@ -44,14 +44,14 @@ choosing_commands <- function() {
       )
     ),
     explain = new_command(
-      "Say all that is known of one pipeline.",
+      "Explain one pipeline in detail.",
       c("TRIAL", "PIPELINE"),
       list(run, job, json),
       cli_explain,
       examples = "sprenn explain brackwater sorrel --job restyle"
     ),
     curves = new_command(
-      "Say how scores answer to a setting that was swept.",
+      "Show how scores respond to a setting that was swept.",
       "TRIAL",
       list(run, job, vary, out, json),
       cli_curves,
@@ -68,7 +68,7 @@ choosing_commands <- function() {
           "at",
           "double",
           NULL,
-          "the structure to compare at, 0 to 1 [the middle of what most reach]",
+          "the structure to compare at, 0 to 1 [the middle of the range that most reach]",
           "SHARE"
         ),
         out,
@@ -78,7 +78,7 @@ choosing_commands <- function() {
       examples = "sprenn match brackwater --job restyle --at 0.6"
     ),
     compare = new_command(
-      "Say what has changed between two runs of a suite.",
+      "Show what has changed between two runs of a suite.",
       c("TRIAL", "OLD", "NEW"),
       list(
         job,
@@ -86,10 +86,10 @@ choosing_commands <- function() {
           "confidence",
           "double",
           0.95,
-          "how sure all that is called a change is, together [%default]",
+          "joint confidence of all reported changes [%default]",
           "SHARE"
         ),
-        new_option("strict", "logical", FALSE, "leave with status 1 if anything has changed"),
+        new_option("strict", "logical", FALSE, "exit with status 1 if anything has changed"),
         out,
         json
       ),
@@ -165,8 +165,8 @@ read_weights <- function(words) {
     stop_sprenn(
       "usage",
       c(
-        paste0("--if has ", quoted(words), "; wanted an axis and a weight from 0 to 1."),
-        i = "--if structure=0.6, or several with commas between."
+        paste0("--if has ", quoted(words), "; expected an axis and a weight from 0 to 1."),
+        i = "--if structure=0.6, or separate several with commas."
       )
     )
   }
@@ -174,7 +174,7 @@ read_weights <- function(words) {
   stats::setNames(number, vapply(parts, function(part) trimws(part[1]), ""))
 }
 
-# A verdict for other programs.
+# A verdict as data.
 verdict_data <- function(verdict) {
   if (is.null(verdict$pipelines)) {
     return(list(
@@ -252,7 +252,7 @@ cli_compare <- function(given) {
   as.integer(given$strict && nrow(told_changes(found)) + sum(found$pictures$silent) > 0)
 }
 
-# In words or as JSON, and drawn where a file is named.
+# Prints a result in words or as JSON, and draws it if a file is named.
 show_found <- function(found, parts, given, draw = NULL, height = 640) {
   if (given$json) {
     tell_json(unclass(found)[parts])

@@ -1,15 +1,15 @@
-#' See everything happen on made-up data
+#' Run the demo
 #'
-#' Makes the Brackwater trial in a new folder, starts stand-in engines as servers
-#' and programs of their own, so that every kind of engine is met, plans and makes
-#' the takes, measures them, chooses, writes a contact sheet and a report, and
-#' stops the servers.
+#' Makes the Brackwater trial in a new folder, starts stand-in engines of every kind (as servers
+#' and as programs), makes and measures the takes, chooses a pipeline, writes a contact sheet and
+#' a report, and stops the servers.
 #'
 #' @param trial The folder to make. It must not exist, or be empty.
 #' @param cases How many of the demo's cases to take, 1 to 8; all of them if
 #'   `NULL`.
 #' @param progress As for [run_trial()].
 #' @return The verdict of [choose_pipeline()], invisibly.
+#' @family trials
 #' @export
 #' @examples
 #' \donttest{
@@ -29,7 +29,7 @@ make_demo <- function(trial = "brackwater", cases = NULL, progress = NULL) {
   invisible(choose_pipeline(read))
 }
 
-# The ports that served.yml names, or free ones where those are taken.
+# The ports that served.yml names, or free ones if those are taken.
 demo_ports <- function() {
   ports <- c(bracken = 8461, sorrel = 8462, quince = 8463)
   ports[vapply(ports, is_taken, NA)] <- NA
@@ -49,7 +49,7 @@ serve_demo <- function(folder, addresses) {
   lines <- readLines(file)
   engines <- seq(grep("^engines:", lines), grep("^pipelines:", lines) - 2)
   used <- sub("^  ([a-z]+):.*", "\\1", grep("^  [a-z]+:", lines[engines], value = TRUE))
-  # The parts of served.yml begin with a name at its own indent.
+  # An engine's part of served.yml begins with its name.
   part <- cumsum(grepl("^  [a-z]+:", served))
   owner <- c("", sub("^  ([a-z]+):.*", "\\1", grep("^  [a-z]+:", served, value = TRUE)))[part +
     1]
@@ -93,10 +93,10 @@ cli_demo <- function(given) {
   run <- file.path(folder, "runs", "main")
   cat(
     "",
-    "Where everything is:",
+    "Files:",
     paste0(
       "  ", file.path(folder, c("suite.yml", "lineup.yml", "brief.yml")),
-      c("    what is asked", "   between what is chosen", "    what the choice is for")
+      c("    cases and seeds", "   engines and pipelines", "    what the choice is for")
     ),
     paste0("  ", file.path(run, "sheet.png"), "    every take beside its reference"),
     paste0("  ", file.path(run, "report.html"), "  the report, in one file"),
@@ -107,21 +107,21 @@ cli_demo <- function(given) {
       "  change a weight in ", file.path(folder, "brief.yml"), ", then: sprenn choose ",
       folder
     ),
-    paste0("  who says that the prompt was followed: sprenn evidence ", folder),
-    paste0("  what prompt and look really did: sprenn influence ", folder),
-    paste0("  judge blind yourself: sprenn viewing ", folder, " --job restyle"),
-    paste0("  what every engine was given: sprenn prepare ", folder),
+    paste0("  see which phrases have evidence: sprenn evidence ", folder),
+    paste0("  measure the effect of prompt and look: sprenn influence ", folder),
+    paste0("  judge takes blind yourself: sprenn viewing ", folder, " --job restyle"),
+    paste0("  see what every engine was given: sprenn prepare ", folder),
     paste0(
-      "  the engines at work: sprenn standins (they were stopped), then sprenn engines ",
+      "  try the engines: sprenn standins (they were stopped), then sprenn engines ",
       folder, " --try"
     ),
-    "  your own pictures: sprenn new my-trial --from FOLDER",
+    "  use your own pictures: sprenn new my-trial --from FOLDER",
     sep = "\n"
   )
   0L
 }
 
-# Removes a demo; a trial of somebody's own stays.
+# Removes a demo; any other trial is refused.
 clear_demo <- function(folder) {
   suite <- file.path(folder, "suite.yml")
   if (!file.exists(suite)) {
@@ -148,8 +148,8 @@ cli_standins <- function(given) {
     stop_sprenn(
       "usage",
       c(
-        "--faults wants NAME=FAULTS.",
-        i = "Such as bracken=truncated@3+busy:0.1; several with commas between."
+        "--faults needs NAME=FAULTS.",
+        i = "Such as bracken=truncated@3+busy:0.1; separate several with commas."
       )
     )
   }
@@ -168,7 +168,7 @@ cli_standins <- function(given) {
   )
   on.exit(stop_standins(running))
   print(running)
-  cat("They run until this is stopped (Ctrl-C).\n")
+  cat("Press Ctrl-C to stop them.\n")
   utils::flush.console()
   began <- Sys.time()
   while (as.numeric(Sys.time() - began, units = "secs") < given$`for`) {
@@ -192,9 +192,9 @@ cli_standins <- function(given) {
 demo_commands <- function() {
   list(
     demo = new_command(
-      "Make the demo trial and do everything on it.",
+      "Make the demo trial and run every step on it.",
       "[FOLDER]",
-      list(new_option("force", "logical", FALSE, "replace a demo that is there already")),
+      list(new_option("force", "logical", FALSE, "replace an existing demo")),
       run = cli_demo,
       examples = "sprenn demo brackwater"
     )

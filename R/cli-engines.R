@@ -4,7 +4,7 @@
 engine_commands <- function() {
   list(
     engines = new_command(
-      "List what the engines can do; try them; hold one against the contract.",
+      "List what the engines can do; try them; check them against the contract.",
       "[TRIAL]",
       list(
         new_option(
@@ -24,7 +24,7 @@ engine_commands <- function() {
           "engine",
           "character",
           NULL,
-          "which engines [all]; several with commas between",
+          "which engines [all]; separate several with commas",
           "NAMES"
         ),
         new_option(
@@ -39,13 +39,13 @@ engine_commands <- function() {
           "conform",
           "logical",
           FALSE,
-          "hold each against the contract; a dozen small pictures"
+          "check each against the contract; makes a dozen small pictures"
         ),
         new_option(
           "at",
           "character",
           NULL,
-          "with --conform: a server's address, in place of a trial",
+          "with --conform: a server's address, instead of a trial",
           "ADDRESS"
         ),
         new_option(
@@ -85,24 +85,24 @@ engine_commands <- function() {
           "engine",
           "character",
           NULL,
-          "which engines [all that have a knob]; several with commas between",
+          "which engines [all that have a knob]; separate several with commas",
           "NAMES"
         ),
         new_option(
           "case",
           "character",
           NULL,
-          "on which cases [the first two]; several with commas between",
+          "on which cases [the first two]; separate several with commas",
           "IDS"
         ),
         new_option(
           "rungs",
           "integer",
           10L,
-          "how many values of the knob are tried [%default]",
+          "how many settings of the knob to try [%default]",
           "NUMBER"
         ),
-        new_option("dry", "logical", FALSE, "show what it would take, and make nothing"),
+        new_option("dry", "logical", FALSE, "show the cost without making anything"),
         json_option("the curves as JSON; not with --dry")
       ),
       cli_calibrate,
@@ -123,26 +123,26 @@ engine_commands <- function() {
           "faults",
           "character",
           NULL,
-          "what goes wrong, such as bracken=truncated@3+busy:0.1",
+          "faults to simulate, such as bracken=truncated@3+busy:0.1",
           "FAULTS"
         ),
-        new_option("seed", "integer", 1L, "what faults are drawn from [%default]", "SEED"),
-        new_option("credit", "double", 1000, "what an account holds [%default]", "MONEY"),
+        new_option("seed", "integer", 1L, "the seed of random faults [%default]", "SEED"),
+        new_option("credit", "double", 1000, "the credit of an account [%default]", "MONEY"),
         new_option(
           "seconds",
           "double",
           NULL,
-          "how long bracken's queue takes for a picture",
+          "seconds that bracken's queue takes for a picture",
           "SECONDS"
         ),
         new_option(
           "at-once",
           "integer",
           NULL,
-          "how many pictures bracken works at side by side",
+          "how many pictures bracken makes at once",
           "N"
         ),
-        new_option("for", "double", Inf, "stop by itself after so many seconds", "SECONDS")
+        new_option("for", "double", Inf, "stop after so many seconds", "SECONDS")
       ),
       cli_standins,
       examples = "sprenn standins bracken sorrel quince"
@@ -159,7 +159,7 @@ cli_engines <- function(given) {
     stop_sprenn(
       "usage",
       c(
-        "`sprenn engines` wants a trial, or --conform --at ADDRESS.",
+        "`sprenn engines` needs a trial, or --conform --at ADDRESS.",
         i = "`sprenn engines --help` shows examples."
       )
     )
@@ -198,16 +198,16 @@ conform_server <- function(given) {
     stop_sprenn(
       "usage",
       c(
-        "--at wants --conform beside it.",
-        i = "`sprenn engines --conform --at ADDRESS` holds a server against the contract."
+        "--at needs --conform.",
+        i = "`sprenn engines --conform --at ADDRESS` checks a server against the contract."
       )
     )
   }
 
   found <- conform_engine(given$at, given$key, given$`key-header`, given$seconds)
-  status <- if (all(found$kept %in% c(TRUE, NA))) 0L else 1L
+  status <- if (all(found$checks$met %in% c(TRUE, NA))) 0L else 1L
   if (given$json) {
-    return(tell_json(found, status))
+    return(tell_json(found$checks, status))
   }
 
   cat(format(found), sep = "\n")
@@ -226,15 +226,16 @@ show_engines <- function(listed) {
 
 # One picture of each engine, side by side.
 show_tries <- function(trial, names, given) {
-  tries <- try_engines(trial, given$case, names)
+  tried <- try_engines(trial, given$case, names)
+  tries <- tried$tries
   file <- given$out %||% file.path(given$places, "tried.png")
-  draw_tries(tries, file, given$width)
+  draw_tries(tried, file, given$width)
   failed <- tries[tries$state != "made", ]
   status <- if (nrow(failed)) 1L else 0L
   if (given$json) {
     return(tell_json(
       list(
-        case = attr(tries, "case"),
+        case = tried$case,
         file = file,
         tries = tries[c("engine", "state", "message", "seconds", "waited", "cost")]
       ),
@@ -242,7 +243,7 @@ show_tries <- function(trial, names, given) {
     ))
   }
 
-  cat("\nOne picture each, of ", attr(tries, "case"), ":\n", sep = "")
+  cat("\nOne picture each, of ", tried$case, ":\n", sep = "")
   cat(
     text_table(list(
       engine = tries$engine,
@@ -269,33 +270,33 @@ show_tries <- function(trial, names, given) {
 conform_all <- function(trial, names, json) {
   kept <- TRUE
   if (json) {
-    callable <- Filter(function(name) trial$lineup$engines[[name]]$kind != "folder", names)
+    callable <- Filter(function(name) !is_by_hand(trial$lineup$engines[[name]]), names)
     found <- lapply(stats::setNames(nm = callable), function(name) {
-      conform_engine(trial$lineup$engines[[name]])
+      conform_engine(trial$lineup$engines[[name]])$checks
     })
     return(tell_json(
       found,
-      if (all(vapply(found, function(one) all(one$kept %in% c(TRUE, NA)), NA))) 0L else 1L
+      if (all(vapply(found, function(one) all(one$met %in% c(TRUE, NA)), NA))) 0L else 1L
     ))
   }
 
   for (name in names) {
     engine <- trial$lineup$engines[[name]]
     cat(cli::rule(paste0(name, ", ", engine$kind)), "\n", sep = "")
-    if (engine$kind == "folder") {
+    if (is_by_hand(engine)) {
       cat("A person makes its pictures: there is nothing to try.\n")
       next
     }
 
     found <- conform_engine(engine)
     cat(format(found), "", sep = "\n")
-    kept <- kept && all(found$kept %in% c(TRUE, NA))
+    kept <- kept && all(found$checks$met %in% c(TRUE, NA))
   }
 
   if (kept) 0L else 1L
 }
 
-# One column an engine, one row a fact; long facts are wrapped in their column.
+# One column for each engine, one row for each fact; long facts are wrapped.
 side_by_side <- function(listed, width = 110) {
   facts <- c(
     kind = "kind",

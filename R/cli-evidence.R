@@ -17,14 +17,14 @@ evidence_commands <- function() {
           "look",
           "character",
           NULL,
-          "for nearness: a picture of the look; several with commas between",
+          "for nearness: a picture of the look; separate several with commas",
           "FILES"
         ),
         new_option(
           "trial",
           "character",
           NULL,
-          "with --case: take mask, watched regions and looks from there",
+          "with --case: the trial that has the mask, watched regions and looks",
           "TRIAL"
         ),
         new_option(
@@ -38,7 +38,7 @@ evidence_commands <- function() {
           "explain",
           "character",
           NULL,
-          "draw what counted into a PNG or SVG file",
+          "draw what counted as a PNG or SVG file",
           "FILE"
         ),
         json_option()
@@ -74,16 +74,16 @@ evidence_commands <- function() {
       examples = "sprenn judges brackwater --try --case windmill-linocut"
     ),
     viewing = new_command(
-      "Have people judge takes blind, on a page of this machine.",
+      "Have people judge takes blind, on a page served by this machine.",
       "TRIAL",
       list(
         run_option(),
-        new_option("job", "character", NULL, "whose cases are shown [all]", "JOB"),
+        new_option("job", "character", NULL, "show only cases of this job [all]", "JOB"),
         new_option(
           "singles",
           "logical",
           FALSE,
-          "one take at a time, kept or rejected, in place of pairs"
+          "show single takes to keep or reject, instead of pairs"
         ),
         new_option(
           "ballots",
@@ -96,20 +96,20 @@ evidence_commands <- function() {
           "pick",
           "logical",
           FALSE,
-          "show the pairs that say most, given all answers so far"
+          "show the most informative pairs, given all answers so far"
         ),
         new_option("port", "integer", NULL, "the page's port [a free one]", "PORT"),
-        new_option("for", "double", Inf, "stop by itself after so many seconds", "SECONDS"),
-        new_option("results", "logical", FALSE, "only say what came of the viewings so far"),
-        new_option("out", "character", NULL, "draw what came of it into a PNG or SVG file", "FILE"),
-        json_option("what came of it as JSON")
+        new_option("for", "double", Inf, "stop after so many seconds", "SECONDS"),
+        new_option("results", "logical", FALSE, "only show the results so far"),
+        new_option("out", "character", NULL, "draw the results as a PNG or SVG file", "FILE"),
+        json_option("the results as JSON")
       ),
       cli_viewing,
       examples = "sprenn viewing brackwater --job restyle --pick",
-      note = "Ctrl-C ends it; every answer is kept already."
+      note = "Press Ctrl-C to stop; every answer is already saved."
     ),
     evidence = new_command(
-      "Say which phrases have evidence, from whom, and what has none.",
+      "List which phrases have evidence, from which sources, and which have none.",
       "TRIAL",
       list(
         run_option(),
@@ -119,16 +119,16 @@ evidence_commands <- function() {
       examples = "sprenn evidence brackwater"
     ),
     influence = new_command(
-      "Say what prompt, reference, look and guide really do.",
+      "Measure what prompt, reference, look and guide really do.",
       "TRIAL",
       list(
         run_option(),
-        new_option("out", "character", NULL, "draw it into a PNG or SVG file", "FILE"),
+        new_option("out", "character", NULL, "draw the result as a PNG or SVG file", "FILE"),
         json_option()
       ),
       cli_influence,
       examples = "sprenn influence brackwater --out influence.png",
-      note = "It wants control takes: controls: [swapped_prompt, no_look] in lineup.yml."
+      note = "It needs control takes: controls: [swapped_prompt, no_look] in lineup.yml."
     )
   )
 }
@@ -217,29 +217,29 @@ show_judges <- function(judges) {
 }
 
 show_tried <- function(tried) {
+  answers <- tried$answers
   cat(
-    "\nAsked about ", attr(tried, "picture"), ", as case ", attr(tried, "case"),
-    " has it:\n",
+    "\nAnswers about ", tried$picture, ", as case ", tried$case, " shows it:\n",
     sep = ""
   )
   cat(
     text_table(list(
-      judge = tried$judge,
-      phrase = ifelse(is.na(tried$phrase), "", tried$phrase),
-      value = two(tried$value),
-      raw = two(tried$raw),
-      said = tried$said
+      judge = answers$judge,
+      phrase = ifelse(is.na(answers$phrase), "", answers$phrase),
+      value = two(answers$value),
+      raw = two(answers$raw),
+      said = answers$said
     )),
     sep = "\n"
   )
   cat(
-    "\nThe value is the evidence, 0 absent to 1 there. Raw is the probability of the statement",
-    "alone, or how many spreads the phrase lies nearer than the decoys.",
+    "\nThe value is the evidence: 0 absent, 1 present. Raw is the probability of the statement",
+    "alone, or how many standard deviations nearer the phrase is than the decoys.",
     sep = "\n"
   )
 }
 
-# What came of asking the judges in a run.
+# Reports the outcome of asking the judges in a run.
 report_judged <- function(judged) {
   for (i in seq_len(NROW(judged))) {
     one <- judged[i, ]
@@ -253,8 +253,8 @@ report_judged <- function(judged) {
       cat(
         strwrap(
           paste0(
-            "It was not asked everything: ", one$problem,
-            " What it did answer is kept; `sprenn score` asks the rest."
+            "It has not answered everything: ", one$problem,
+            " Its answers are kept; `sprenn score` asks the rest."
           ),
           100,
           initial = "  - ",
@@ -280,7 +280,7 @@ cli_influence <- function(given) {
   found <- measure_influence(read_shown(given$places, ask = FALSE), given$run)
   show_found(
     found,
-    c("inputs", "fights"),
+    c("inputs", "conflicts"),
     given,
     function() draw_influence(found),
     250 + 32 * length(unique(found$inputs$pipeline))
@@ -304,7 +304,7 @@ cli_viewing <- function(given) {
       ready = function(address) {
         cat(
           file = if (given$json) stderr() else "",
-          "Open this on this machine, one window a person; Ctrl-C ends it:\n\n  ",
+          "Open this address on this machine, one window per person. Press Ctrl-C to stop:\n\n  ",
           address, "\n\n",
           sep = ""
         )

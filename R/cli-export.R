@@ -1,11 +1,10 @@
-# The commands that take a run elsewhere, read what a picture says of itself, and tidy
-# up.
+# The commands that export a run, read the recipe of a picture, and tidy up.
 
 export_commands <- function() {
   run <- run_option()
   list(
     export = new_command(
-      "Write a run as tables, named pictures or one crate.",
+      "Export a run as tables, named pictures or one crate.",
       "TRIAL",
       list(
         run,
@@ -36,7 +35,7 @@ export_commands <- function() {
       examples = c("sprenn export my-trial --as csv", "sprenn export my-trial --out spring.zip")
     ),
     recipe = new_command(
-      "Say how a picture was made, or make it again.",
+      "Show how a picture was made, or make it again.",
       "PICTURE",
       list(
         json_option("as JSON, with everything"),
@@ -44,14 +43,14 @@ export_commands <- function() {
           "again",
           "character",
           NULL,
-          "a trial to make it in once more, to see whether it comes out the same",
+          "a trial in which to make it again, to see whether it comes out the same",
           "TRIAL"
         ),
         new_option("out", "character", NULL, "with --again: where to write the new picture", "FILE")
       ),
       cli_recipe,
       examples = "sprenn recipe mill-11.png --again my-trial",
-      note = "With --again it leaves with status 0 if the picture is the same, 1 if not."
+      note = "With --again, the exit status is 0 if the picture is the same and 1 if not."
     ),
     prune = new_command(
       "List what a run no longer needs, and delete it.",
@@ -78,9 +77,9 @@ cli_export <- function(given) {
     licence = given$licence,
     progress = progress_bar("writing")
   )
-  count <- attr(out, "count")
+  count <- out$pictures
   if (given$json) {
-    return(tell_json(list(out = as.character(out), as = given$as, count = count)))
+    return(tell_json(list(out = out$path, as = given$as, count = count)))
   }
 
   words <- switch(given$as,
@@ -97,7 +96,7 @@ cli_export <- function(given) {
   )
   cat(
     strwrap(
-      paste0(out, if (given$as != "crate" && !grepl("/$", out)) "/", " ", words, "."),
+      paste0(out$path, if (given$as != "crate" && !grepl("/$", out$path)) "/", " ", words, "."),
       100
     ),
     sep = "\n"
@@ -112,7 +111,7 @@ cli_export <- function(given) {
 cli_recipe <- function(given) {
   recipe <- read_recipe(given$places)
   if (!is.null(given$out) && is.null(given$again)) {
-    stop_sprenn("usage", c("--out goes with --again TRIAL."))
+    stop_sprenn("usage", c("--out needs --again TRIAL."))
   }
 
   if (is.null(given$again)) {
@@ -136,9 +135,9 @@ cli_recipe <- function(given) {
   } else {
     cat(
       switch(made$same,
-        bytes = "The same picture came back, to the last byte.",
-        pixels = "The same picture came back: another file, but no pixel differs.",
-        "Another picture came back."
+        bytes = "The same picture came back: every byte is identical.",
+        pixels = "The same picture came back: the file differs, but every pixel is identical.",
+        "A different picture came back."
       ),
       "\n",
       sep = ""
@@ -167,7 +166,7 @@ cli_prune <- function(given) {
   }
 
   if (nrow(found) == 0) {
-    cat("Run ", given$run, " has nothing to prune: all of it is asked for.\n", sep = "")
+    cat("Run ", given$run, " has nothing to prune.\n", sep = "")
     return(0L)
   }
 
@@ -175,7 +174,7 @@ cli_prune <- function(given) {
   cat(
     text_table(list(
       what = found$kind[seq_len(shown)],
-      size = vapply(found$bytes[seq_len(shown)], format_bytes, ""),
+      size = vapply(found$bytes[seq_len(shown)], show_size, ""),
       why = ifelse(
         is.na(found$file) | found$kind == "take",
         found$words,
@@ -191,7 +190,7 @@ cli_prune <- function(given) {
   cat(
     "\n", if (given$yes) "Deleted: " else "To be deleted: ",
     count_words(nrow(found), "thing"), ", ",
-    format_bytes(sum(found$bytes)), ".\n",
+    show_size(sum(found$bytes)), ".\n",
     sep = ""
   )
   if (!given$yes) {

@@ -1,12 +1,11 @@
 #' The command line
 #'
-#' What the `sprenn` launcher calls. Every command is one of the package's
-#' functions under a word of its own.
+#' The function behind the `sprenn` launcher. Every command calls one of the package's functions.
 #'
-#' @param arguments The words after `sprenn`.
-#' @return The exit status, invisibly: 0 all went well; 1 something was done but
-#'   not all of it (takes failed); 2 the
-#'   input can't be used, and nothing was done; 130 it was stopped (Ctrl-C).
+#' @param arguments The arguments after `sprenn`.
+#' @return The exit status, invisibly: 0 success; 1 done in part (some takes failed); 2 unusable
+#'   input, nothing was done; 130 stopped with Ctrl-C.
+#' @family stand-ins and the command line
 #' @export
 #' @examples
 #' sprenn_command("--version")
@@ -25,13 +24,13 @@ sprenn_command <- function(arguments = commandArgs(trailingOnly = TRUE)) {
     },
     interrupt = function(e) {
       cat(
-        "\nStopped. What was made is kept; the same command goes on from there.\n",
+        "\nStopped. Everything made so far is kept; the same command resumes.\n",
         file = stderr()
       )
       130L
     },
     error = function(e) {
-      # Whoever read the answer has seen enough of it (`| head`).
+      # The reader has closed the pipe (`| head`).
       if (grepl("SIGPIPE", conditionMessage(e))) {
         return(141L)
       }
@@ -72,13 +71,26 @@ run_word <- function(word, arguments) {
   if (is.null(given)) 0L else command$run(given)
 }
 
-# The headline, then every detail under a dash, indented where it runs on.
+# The headline, then every detail as a list item.
 write_error <- function(e) {
-  cat("sprenn: ", e$headline, "\n", sep = "", file = stderr())
+  cat(wrap_line(paste0("sprenn: ", e$headline)), file = stderr(), sep = "\n")
   for (detail in e$details) {
-    parts <- strsplit(detail, "\n", fixed = TRUE)[[1]]
-    cat(paste0(c("  - ", rep("    ", length(parts) - 1)), parts), file = stderr(), sep = "\n")
+    lines <- strsplit(detail, "\n", fixed = TRUE)[[1]]
+    lines <- paste0(c("  - ", rep("    ", length(lines) - 1)), lines)
+    cat(unlist(lapply(lines, wrap_line)), file = stderr(), sep = "\n")
   }
+}
+
+# A line that fits into the terminal as it is; a longer one wrapped under its own indent.
+wrap_line <- function(line, width = min(100, terminal_width())) {
+  if (nchar(line) <= width) {
+    return(line)
+  }
+
+  indent <- strrep(" ", nchar(sub("^([ -]*).*$", "\\1", line)))
+  wrapped <- strwrap(line, width, prefix = indent, initial = "")
+  wrapped[1] <- paste0(sub("^( *).*$", "\\1", line), wrapped[1])
+  wrapped
 }
 
 cli_commands <- function() {
@@ -93,7 +105,7 @@ cli_commands <- function() {
     evidence_commands(),
     shell_commands()
   )
-  # In the order in which they are used.
+  # In the order of use.
   commands[c(
     "demo", "new", "check", "caption", "pack", "prepare", "engines", "calibrate", "plan", "run",
     "score", "choose", "explain", "curves", "match", "compare", "sheet", "report", "export",
@@ -102,12 +114,12 @@ cli_commands <- function() {
   )]
 }
 
-# What shells and manual readers are given, made from the commands themselves.
+# Shell completions and the manual page, generated from the command table.
 
 shell_commands <- function() {
   list(
     completions = new_command(
-      "Write what a shell needs to complete sprenn's words, or the manual page.",
+      "Print shell completions or the manual page.",
       "SHELL",
       list(),
       cli_completions,
@@ -127,7 +139,7 @@ cli_completions <- function(given) {
     stop_sprenn(
       "usage",
       c(
-        paste0(quoted(given$places), " is none of bash, zsh and man."),
+        paste0(quoted(given$places), " is not one of bash, zsh and man."),
         i = "sprenn completions bash"
       )
     )
@@ -168,7 +180,7 @@ bash_completions <- function(commands) {
 }
 
 zsh_completions <- function(commands) {
-  # What is said of a word stands in single quotes, and a colon would end it.
+  # zsh takes a description in single quotes, and ends it at a colon.
   said <- function(text) {
     gsub("'", "'\\''", gsub(":", "\\:", gsub("[][]", "", text), fixed = TRUE), fixed = TRUE)
   }
@@ -277,7 +289,7 @@ manual_page <- function(commands) {
     "All went well.",
     ".TP",
     "1",
-    "Something was done but not all of it, such as takes that failed.",
+    "Done in part; for example, some takes failed.",
     ".TP",
     "2",
     "The input can't be used, and nothing was done.",

@@ -28,11 +28,11 @@ picture_commands <- function() {
           "pipeline",
           "character",
           NULL,
-          "with --by seeds or steps: which [the one that is chosen]",
+          "with --by seeds or steps: the pipeline [the chosen one]",
           "ID"
         ),
         new_option("seed", "integer", NULL, "which seed to show [the first]", "SEED"),
-        new_option("rows", "integer", 40L, "how many rows a page has at most [%default]", "N"),
+        new_option("rows", "integer", 40L, "the maximum number of rows per page [%default]", "N"),
         new_option("width", "integer", 1600L, "its width in pixels [%default]", "PIXELS"),
         json_option()
       ),
@@ -61,16 +61,16 @@ picture_commands <- function() {
       list(
         new_option("against", "character", NULL, "the reference (needed)", "REFERENCE"),
         looks_option(),
-        new_option("mask", "character", NULL, "a picture whose white part may change", "FILE"),
+        new_option("mask", "character", NULL, "a mask; its white part may change", "FILE"),
         new_option(
           "job",
           "character",
           "restyle",
-          "what kind of work it is; says which flaws there can be",
+          "the kind of work; it determines which flaws are looked for",
           "JOB"
         ),
-        new_option("explain", "character", NULL, "draw why into a PNG or SVG file", "FILE"),
-        new_option("measure", "character", "structure", "the measure that is explained", "NAME"),
+        new_option("explain", "character", NULL, "draw the reason as a PNG or SVG file", "FILE"),
+        new_option("measure", "character", "structure", "the measure to explain", "NAME"),
         json_option()
       ),
       cli_measure,
@@ -125,7 +125,7 @@ cli_measure <- function(given) {
     stop_sprenn(
       "usage",
       c(
-        "`sprenn measure` wants --against REFERENCE.",
+        "`sprenn measure` needs --against REFERENCE.",
         i = "The reference is the picture that the take was made from."
       )
     )

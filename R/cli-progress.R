@@ -1,5 +1,5 @@
-# Progress on standard error: a line that is redrawn in a terminal, and a new
-# line every tenth of the way in a pipe or a log.
+# Progress on standard error: a line that is redrawn in a terminal; in a pipe or a log, a new line
+# for every tenth.
 
 progress_bar <- function(what, stream = stderr(), live = isatty(stream)) {
   shown <- -1
@@ -42,7 +42,7 @@ progress_text <- function(what, done, total, failed, seconds) {
     } else if (done < total) {
       paste0(
         ", about ",
-        if (left >= 90) paste(ceiling(left / 60), "min") else paste(left, "s"),
+        show_seconds(left),
         " left"
       )
     } else {
@@ -51,9 +51,8 @@ progress_text <- function(what, done, total, failed, seconds) {
   )
 }
 
-# The same for a run: a head line, and a line an engine. In a terminal they are
-# redrawn in place; elsewhere one line says it all, every tenth of the way and at
-# least once a minute.
+# Progress of a run: a heading and a line for each engine. In a terminal they are redrawn in
+# place; elsewhere there is one line for every tenth, and at least one a minute.
 run_progress <- function(stream = stderr(), live = isatty(stream)) {
   shown <- list(share = -1, at = -Inf, lines = 0, words = "")
   function(
@@ -127,7 +126,7 @@ run_words <- function(
     if (failed > 0) paste0(", ", failed, " failed"),
     if (flying > 0) paste0(", ", flying, " in flight"),
     if (to_score > 0) paste0(if (total > 0) ", ", "measured ", scored, " of ", to_score),
-    if (cost > 0) paste0(", cost ", formatC(cost, format = "f", digits = 2)),
+    if (cost > 0) paste0(", cost ", show_money(cost)),
     if (over) {
       paste0(", ", show_seconds(seconds))
     } else if (!is.na(left) && seconds > 2) {
@@ -161,7 +160,7 @@ terminal_width <- function() {
   if (is.na(width)) cli::console_width() else width
 }
 
-# What came of a run that stops when it is decided.
+# Reports the outcome of a race: a run that stops once the choice is settled.
 report_race <- function(race, takes) {
   if (is.null(race)) {
     return(invisible())
@@ -178,7 +177,7 @@ report_race <- function(race, takes) {
               "decided after ", count_words(race$rounds, "round"), ", for ", own$best
             ),
             stuck = paste0(
-              "not decided, and what is left would hardly settle it; ", own$best, " leads"
+              "not decided, and the remaining takes would hardly settle it; ", own$best, " leads"
             ),
             paste0(
               if (isTRUE(race$closed)) {
@@ -189,7 +188,7 @@ report_race <- function(race, takes) {
               if (!is.null(own$best)) paste0("; ", own$best, " leads")
             )
           ),
-          if (length(own$dropped)) paste0(". Dropped out on the way: ", listed(own$dropped)),
+          if (length(own$dropped)) paste0(". Dropped: ", listed(own$dropped)),
           "."
         ),
         100,
@@ -214,16 +213,10 @@ report_race <- function(race, takes) {
   }
 }
 
-report_takes <- function(takes) {
+report_takes <- function(made) {
+  takes <- made$takes
   failed <- takes[takes$state %in% c("failed", "refused"), ]
-  open <- sum(takes$state == "planned")
-  cat(
-    sum(takes$state == "made"), " takes are there, ", nrow(failed),
-    " failed or were refused, ", if (open) paste0(open, " are still to come, "), "cost ",
-    formatC(sum(takes$cost, na.rm = TRUE), format = "f", digits = 2),
-    ".\n",
-    sep = ""
-  )
+  cat(format(made), sep = "\n")
   why <- failed[!duplicated(failed[c("pipeline", "failure", "message")]), ]
   for (i in seq_len(min(5, nrow(why)))) {
     cat(
@@ -260,7 +253,7 @@ report_takes <- function(takes) {
   }
 }
 
-# What a person has still to make, and what is wrong with what was made.
+# Reports the takes that people have still to make, and the problems with those they made.
 report_by_hand <- function(reports) {
   for (name in names(reports)) {
     found <- reports[[name]]$found
@@ -292,7 +285,7 @@ report_by_hand <- function(reports) {
 
     if (counts[["missing"]] > 0) {
       cat(
-        "  What to make, from what, and under which name to save it: ",
+        "  The checklist says what to make and how to name it: ",
         reports[[name]]$checklist, "\n",
         sep = ""
       )

@@ -3,7 +3,7 @@
 run_commands <- function() {
   list(
     plan = new_command(
-      "Show what a run would make and what that costs.",
+      "Show what a run would make, and what it would cost.",
       "TRIAL",
       list(
         within_option(),
@@ -11,10 +11,16 @@ run_commands <- function() {
           "tell",
           "double",
           NULL,
-          "say how many cases and seeds it takes to tell such a difference in worth",
+          "how many cases and seeds it takes to detect such a difference in worth",
           "DIFFERENCE"
         ),
-        new_option("sure", "double", 0.9, "with --tell: how surely [%default]", "SHARE"),
+        new_option(
+          "sure",
+          "double",
+          0.9,
+          "with --tell: the probability wanted [%default]",
+          "SHARE"
+        ),
         new_option(
           "job",
           "character",
@@ -26,7 +32,10 @@ run_commands <- function() {
           "like",
           "character",
           NULL,
-          "with --tell: judge by these runs [the trial's own]; several with commas between",
+          paste(
+            "with --tell: runs to estimate spreads from [the trial's own]; separate several",
+            "with commas"
+          ),
           "FOLDERS"
         ),
         json_option("as JSON, with every take")
@@ -39,19 +48,19 @@ run_commands <- function() {
       )
     ),
     run = new_command(
-      "Make the takes and measure them; goes on where it stopped.",
+      "Make the takes and measure them; resumes where it stopped.",
       "TRIAL",
       list(
         run_option(),
         within_option(),
         new_option("retry", "logical", FALSE, "try failed takes again"),
-        new_option("yes", "logical", FALSE, "go on over a limit of the brief"),
+        new_option("yes", "logical", FALSE, "exceed the limits of the brief"),
         new_option("no-score", "logical", FALSE, "make only, measure later"),
         new_option(
           "until",
           "character",
           NULL,
-          "decided: make takes in rounds, and stop as soon as it is clear which pipeline to use",
+          "decided: make takes in rounds, and stop once it is clear which pipeline to use",
           "WHAT"
         ),
         workers_option(),
@@ -66,13 +75,13 @@ run_commands <- function() {
           "ADDRESS"
         ),
         wait_option(),
-        json_option("what came of it as JSON, with every take")
+        json_option("the results as JSON, with every take")
       ),
       cli_run,
       examples = "sprenn run brackwater --within 2.50",
       note = c(
-        "Ctrl-C lets finish what is in flight and stops; a second one stops now.",
-        "The same command goes on from there."
+        "Ctrl-C finishes what is in flight, then stops; a second Ctrl-C stops at once.",
+        "The same command resumes."
       )
     ),
     score = new_command(
@@ -80,21 +89,20 @@ run_commands <- function() {
       "TRIAL",
       list(
         run_option(),
-        new_option("again", "logical", FALSE, "measure all of them anew"),
+        new_option("again", "logical", FALSE, "measure all of them again"),
         workers_option(),
         wait_option(),
         json_option("as JSON, with every number")
       ),
       cli_score,
-      examples = "sprenn score brackwater --again"
+      examples = "sprenn score brackwater --run november --again"
     )
   )
 }
 
 cli_run <- function(given) {
-  trial <- read_shown(given$places)
-  takes <- run_trial(
-    trial,
+  made <- run_trial(
+    read_shown(given$places),
     given$run,
     retry = given$retry,
     within = given$within,
@@ -106,40 +114,21 @@ cli_run <- function(given) {
     wait = if (given$wait) Inf else 0,
     progress = run_progress()
   )
-  left_out <- isTRUE(attr(takes, "race")$closed)
+  takes <- made$takes
+  left_out <- isTRUE(made$race$closed)
   status <- if (all(takes$state == "made" | (left_out & takes$state == "planned"))) 0L else 1L
   if (given$json) {
-    return(tell_json(
-      list(
-        run = given$run,
-        made = sum(takes$state == "made"),
-        failed = sum(takes$state %in% c("failed", "refused")),
-        planned = sum(takes$state == "planned"),
-        cost = sum(takes$cost, na.rm = TRUE),
-        race = attr(takes, "race"),
-        left_alone = as.list(attr(takes, "parked")),
-        judges = attr(takes, "judged"),
-        takes = takes[intersect(
-          c(
-            "take", "pipeline", "case", "seed", "control", "state", "failure", "message",
-            "cost", "seconds", "file"
-          ),
-          names(takes)
-        )]
-      ),
-      status
-    ))
+    return(tell_json(run_facts(made), status))
   }
 
-  report_takes(takes)
-  report_race(attr(takes, "race"), takes)
-  report_by_hand(attr(takes, "by_hand"))
-  report_judged(attr(takes, "judged"))
-  parked <- attr(takes, "parked")
-  for (words in attr(takes, "turned_away")) {
+  report_takes(made)
+  report_race(made$race, takes)
+  report_by_hand(made$by_hand)
+  report_judged(made$judged)
+  for (words in made$turned_away) {
     cat(
       strwrap(
-        paste0("A worker was given nothing: ", words, ". Install the same there."),
+        paste0("A worker got no work: ", words, ". Install the same there."),
         100,
         exdent = 4
       ),
@@ -147,8 +136,9 @@ cli_run <- function(given) {
     )
   }
 
-  for (name in names(parked)) {
-    cat(strwrap(paste0(name, " was left alone: ", parked[[name]]), 100, exdent = 4), sep = "\n")
+  for (name in names(made$parked)) {
+    words <- paste0(name, " was left alone: ", made$parked[[name]])
+    cat(strwrap(words, 100, exdent = 4), sep = "\n")
   }
 
   next_steps(
@@ -161,7 +151,7 @@ cli_run <- function(given) {
 }
 
 cli_score <- function(given) {
-  scores <- score_run(
+  measured <- score_run(
     read_shown(given$places),
     given$run,
     again = given$again,
@@ -169,17 +159,18 @@ cli_score <- function(given) {
     wait = if (given$wait) Inf else 0,
     progress = progress_bar("measuring")
   )
+  scores <- measured$scores
   if (given$json) {
     return(tell_json(list(
       run = given$run,
       takes = length(unique(scores$take)),
-      judges = attr(scores, "judged"),
+      judges = measured$judged,
       scores = scores
     )))
   }
 
-  cat(length(unique(scores$take)), "takes are measured,", nrow(scores), "numbers in all.\n")
-  report_judged(attr(scores, "judged"))
+  cat(length(unique(scores$take)), "takes measured,", nrow(scores), "scores in total.\n")
+  report_judged(measured$judged)
   flaws <- scores[scores$axis == "flaws" & scores$level == "serious", ]
   if (nrow(flaws)) {
     found <- table(flaws$measure)
@@ -195,7 +186,26 @@ cli_score <- function(given) {
   0L
 }
 
-# What `sprenn plan` shows.
+# A run as data.
+run_facts <- function(made) {
+  takes <- made$takes
+  list(
+    run = made$run,
+    made = sum(takes$state == "made"),
+    failed = sum(takes$state %in% c("failed", "refused")),
+    planned = sum(takes$state == "planned"),
+    cost = sum(takes$cost, na.rm = TRUE),
+    race = made$race,
+    left_alone = as.list(made$parked),
+    judges = made$judged,
+    takes = takes[c(
+      "take", "pipeline", "case", "seed", "control", "state", "failure", "message", "cost",
+      "seconds"
+    )]
+  )
+}
+
+# The output of `sprenn plan`.
 
 cli_plan <- function(given) {
   trial <- read_shown(given$places)
@@ -205,20 +215,13 @@ cli_plan <- function(given) {
   }
 
   plan <- plan_run(trial, given$within)
+  takes <- plan$takes
   if (given$json) {
     return(tell_json(plan_facts(trial, plan)))
   }
 
   each <- summary(plan)
   cat(format(trial), "", sep = "\n")
-  time <- function(minutes) {
-    ifelse(
-      is.na(minutes),
-      "-",
-      ifelse(minutes < 1, paste(ceiling(60 * minutes), "s"), paste(ceiling(minutes), "min"))
-    )
-  }
-
   hold <- all_steps(trial$lineup)
   hold <- two(hold$hold[match(each$pipeline, hold$pipeline)])
   columns <- list(
@@ -226,32 +229,29 @@ cli_plan <- function(given) {
     engine = c(each$engine, ""),
     hold = c(ifelse(hold == "-", "", hold), ""),
     takes = c(each$takes, sum(each$takes)),
-    cost = formatC(c(each$cost, sum(each$cost)), format = "f", digits = 2),
-    time = c(time(each$minutes), time(sum(each$minutes)))
+    cost = show_money(c(each$cost, sum(each$cost))),
+    time = show_seconds(60 * c(each$minutes, sum(each$minutes)))
   )
   cat(text_table(lapply(columns, as.character)), sep = "\n")
-  seconds <- plan_seconds(plan, trial$lineup)
+  seconds <- plan_seconds(takes, trial$lineup)
   cat(
-    "\nIn all: ", count_words(nrow(plan), "take"), ", cost ",
-    formatC(sum(plan$price), format = "f", digits = 2),
-    ", ",
+    "\nIn total: ", count_words(nrow(takes), "take"), ", cost ", show_money(sum(takes$price)), ", ",
     if (is.na(seconds)) "time unknown" else paste("about", show_seconds(seconds)),
-    " with all engines at work, about ", ceiling(plan_bytes(trial, plan) / 1e6),
-    " MB of disk.\nTimes and prices are the engines' own, unless lineup.yml says otherwise.\n",
+    " with all engines at work, about ", show_size(plan_bytes(trial, takes)), " of disk.\n",
+    "Times and prices are the engines' own, unless lineup.yml says otherwise.\n",
     sep = ""
   )
-  if (attr(plan, "left_out") > 0) {
+  if (plan$left_out > 0) {
     cat(
-      "Left out to keep within ", given$within, ": ",
-      count_words(attr(plan, "left_out"), "take"), ".\n",
+      "Left out to stay within ", given$within, ": ", count_words(plan$left_out, "take"), ".\n",
       sep = ""
     )
   }
 
-  for (over in over_limits(trial, plan)) {
+  for (over in over_limits(trial, takes)) {
     cat(
       strwrap(
-        paste0("over a limit: ", over, "; `sprenn run` will want --yes."),
+        paste0("over a limit: ", over, "; `sprenn run` will need --yes."),
         100,
         exdent = 6
       ),
@@ -259,7 +259,7 @@ cli_plan <- function(given) {
     )
   }
 
-  for (note in attr(plan, "notes")) {
+  for (note in plan$notes) {
     cat(strwrap(note, 100, initial = "note: ", exdent = 6), sep = "\n")
   }
 
@@ -272,7 +272,7 @@ cli_plan <- function(given) {
   0L
 }
 
-# A plan for other programs: what it comes to, what to know, and every take.
+# A plan as data: totals, warnings, and every take.
 plan_facts <- function(trial, plan) {
   rows <- function(table) {
     lapply(seq_len(nrow(table)), function(i) Filter(Negate(is.na), as.list(table[i, ])))
@@ -281,14 +281,14 @@ plan_facts <- function(trial, plan) {
   list(
     suite = trial$suite$suite,
     fingerprint = fingerprint_suite(trial$suite),
-    takes_in_all = nrow(plan),
-    left_out = attr(plan, "left_out"),
-    cost = sum(plan$price),
-    seconds = null_for_na(plan_seconds(plan, trial$lineup)),
-    bytes = plan_bytes(trial, plan),
-    over_limits = as.list(over_limits(trial, plan)),
-    notes = as.list(attr(plan, "notes")),
+    takes_in_all = nrow(plan$takes),
+    left_out = plan$left_out,
+    cost = sum(plan$takes$price),
+    seconds = null_for_na(plan_seconds(plan$takes, trial$lineup)),
+    bytes = plan_bytes(trial, plan$takes),
+    over_limits = as.list(over_limits(trial, plan$takes)),
+    notes = as.list(plan$notes),
     pipelines = rows(summary(plan)),
-    takes = rows(plan)
+    takes = rows(plan$takes)
   )
 }

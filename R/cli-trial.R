@@ -1,4 +1,4 @@
-# The commands that make a trial, look it over and pack it.
+# The commands that make, check, prepare and pack a trial.
 
 trial_commands <- function() {
   list(
@@ -17,11 +17,11 @@ trial_commands <- function() {
           "like",
           "character",
           NULL,
-          "another trial to copy, or with --from to take lineup and brief from",
+          "another trial to copy, or with --from the trial to take lineup and brief from",
           "TRIAL"
         ),
         looks_option(),
-        new_option("prompt", "character", NULL, "what every case asks for [in a new look]", "TEXT"),
+        new_option("prompt", "character", NULL, "the prompt of every case [in a new look]", "TEXT"),
         new_option("demo", "logical", FALSE, "make the demo trial instead"),
         new_option("untidy", "logical", FALSE, "make the untidy demo, which shows every warning"),
         json_option()
@@ -30,18 +30,18 @@ trial_commands <- function() {
       examples = "sprenn new my-trial --from ~/pictures --look oil.jpg --prompt \"an oil painting\""
     ),
     check = new_command(
-      "Read a trial and tell all that is wrong with it, or may be.",
+      "Report every error of a trial, and warn about common mistakes.",
       "TRIAL",
       list(
-        new_option("strict", "logical", FALSE, "leave with status 1 if there is a warning"),
+        new_option("strict", "logical", FALSE, "exit with status 1 if there is a warning"),
         new_option(
           "run",
           "character",
           NULL,
-          "hold a run's files against its records instead",
+          "compare a run's files with its records instead",
           "NAME"
         ),
-        new_option("repair", "logical", FALSE, "with --run: mend what is found, and say how"),
+        new_option("repair", "logical", FALSE, "with --run: repair what is found, and say how"),
         wait_option(),
         json_option()
       ),
@@ -49,7 +49,7 @@ trial_commands <- function() {
       examples = "sprenn check my-trial --run main --repair"
     ),
     caption = new_command(
-      "Draft prompts from the pictures, to be edited.",
+      "Draft prompts from the pictures, for you to edit.",
       "TRIAL",
       list(
         new_option("engine", "character", NULL, "which engine describes them (needed)", "NAME"),
@@ -93,12 +93,12 @@ trial_commands <- function() {
 cli_new <- function(given) {
   if (!given$json && !is.null(given$from) && grepl("\\.zip$", given$from)) {
     cat(paste0(
-      "Unpacking; R files inside run from the first reading on, so look at them if they are ",
+      "Unpacking. R files inside run whenever the trial is read: look at them first if they are ",
       "not yours.\n"
     ))
   }
 
-  folder <- new_trial(
+  made <- new_trial(
     given$places,
     from = given$from,
     like = given$like,
@@ -107,7 +107,7 @@ cli_new <- function(given) {
     demo = given$demo,
     untidy = given$untidy
   )
-  left_out <- attr(folder, "left_out")
+  left_out <- made$left_out
   trial <- read_shown(given$places)
   if (given$json) {
     return(tell_json(list(
@@ -140,8 +140,8 @@ cli_check <- function(given) {
     stop_sprenn(
       "usage",
       c(
-        "--repair wants --run NAME beside it.",
-        i = "A trial's own files are yours to mend; a run's can be mended by Sprenn."
+        "--repair needs --run NAME.",
+        i = "Sprenn can repair a run's files; a trial's own files are yours to correct."
       )
     )
   }
@@ -175,7 +175,7 @@ cli_check <- function(given) {
     if (nrow(warnings)) {
       paste0("`sprenn prepare ", shell_path(given$places), "` draws what the warnings mean")
     } else {
-      "there is nothing to warn of"
+      "there are no warnings"
     },
     ".\n",
     sep = ""
@@ -183,7 +183,7 @@ cli_check <- function(given) {
   status
 }
 
-# What of a run is not as it was recorded.
+# Reports where a run differs from its records.
 cli_check_run <- function(given) {
   found <- check_run(
     given$places,
@@ -201,7 +201,7 @@ cli_check_run <- function(given) {
   if (nrow(found) == 0) {
     cat(
       "Run ", given$run,
-      " is whole: every picture is there and the one that was recorded.\n",
+      " is intact: every picture is there and matches its record.\n",
       sep = ""
     )
     return(status)
@@ -237,7 +237,7 @@ cli_caption <- function(given) {
     stop_sprenn(
       "usage",
       c(
-        "`sprenn caption` wants --engine NAME.",
+        "`sprenn caption` needs --engine NAME.",
         i = "The engine is one of lineup.yml that can say what is in a picture."
       )
     )
@@ -282,7 +282,7 @@ cli_caption <- function(given) {
   cat(
     "\n", count_words(new, "prompt"), " drafted into ",
     file.path(given$places, "suite.yml"),
-    if (new > 0) ". They are marked as drafted until you touch their words.\n" else ".\n",
+    if (new > 0) ". They are marked as drafted until you edit them.\n" else ".\n",
     sep = ""
   )
   status
@@ -302,14 +302,14 @@ cli_pack <- function(given) {
 
   cat(
     "The suite ", trial$suite$suite, " is packed in ", file, " (",
-    ceiling(file.size(file) / 1e6), " MB), fingerprint ",
+    show_size(file.size(file)), "), fingerprint ",
     substr(fingerprint_suite(trial$suite), 1, 12), ".\n",
     sep = ""
   )
   code <- engine_files(trial$folder)
   if (length(code)) {
     cat(
-      "It holds R code that runs when the trial is read: ", shorten_list(code, 8), ".\n",
+      "It contains R code that runs whenever the trial is read: ", shorten_list(code, 8), ".\n",
       sep = ""
     )
   }

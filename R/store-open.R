@@ -1,6 +1,5 @@
-# A run's folder: pictures named by the SHA-256 of their bytes, and beside them
-# one SQLite file with the plan, what became of every take, and the scores; or, where
-# these are on a server, a file that says so.
+# A run's folder: pictures named by the SHA-256 of their bytes, and one SQLite file with the plan,
+# the outcome of every take, and the scores; or, if these are on a server, a file that says so.
 
 store_schema <- 7L
 
@@ -72,7 +71,7 @@ open_store <- function(trial_folder, run, create = FALSE, url = NULL, suite = NU
         DBI::dbDisconnect(db)
       }
 
-      # Nothing was made: the next try may name another place.
+      # Nothing was created, so the next try may name another place.
       if (create && !is.null(url)) {
         unlink(file.path(folder, store_url_file))
       }
@@ -103,7 +102,7 @@ readable_copy <- function(file, folder) {
   copy
 }
 
-# Tried, as permissions say nothing of a file system that is read-only.
+# Tries it, since permissions say nothing about a read-only file system.
 can_write <- function(folder) {
   trial <- tempfile(".write-", folder)
   on.exit(unlink(trial))
@@ -123,8 +122,7 @@ close_store <- function(store) DBI::dbDisconnect(store$db)
 prepare_sqlite <- function(db) {
   RSQLite::sqliteSetBusyHandler(db, 10000)
   DBI::dbGetQuery(db, "PRAGMA journal_mode = WAL")
-  # Losing power may lose the last records, never the pictures: those takes are
-  # then made again.
+  # A power failure may lose the last records, but never the pictures; those takes are made again.
   DBI::dbExecute(db, "PRAGMA synchronous = NORMAL")
   DBI::dbExecute(db, "PRAGMA foreign_keys = ON")
   version <- DBI::dbGetQuery(db, "PRAGMA user_version")[[1]]
@@ -168,7 +166,7 @@ bring_up_to_date <- function(db, version, set_version) {
   set_version(store_schema)
 }
 
-# What a measured take is compared with others by; see run-across.R.
+# The prints by which a measured take is compared with others; see run-score.R.
 prints_table <- paste0(
   "CREATE TABLE prints (take TEXT PRIMARY KEY REFERENCES takes ON DELETE CASCADE, print TEXT NOT ",
   "NULL)"
@@ -176,22 +174,22 @@ prints_table <- paste0(
 
 overlay_column <- "ALTER TABLE prints ADD COLUMN overlay TEXT"
 
-# What a choice looks at is a small part of all scores: it is found without reading
-# the flaws that pictures don't have. Queries that want it say the same condition.
+# A choice reads a small part of all scores: an index finds it without reading the flaws that
+# pictures don't have. Queries that want to use it repeat the same condition.
 deciding <- "(level IS NULL OR level <> 'none')"
 
 deciding_index <- paste(
   "CREATE INDEX scores_deciding ON scores (axis, measure) WHERE", deciding
 )
 
-# What judges said, by judge, version, picture (none for vectors of texts) and statement
-# (none for vectors of pictures, poses and depth).
+# The judges' answers, by judge, version, picture (none for vectors of texts) and statement (none
+# for vectors of pictures, poses and depth).
 answers_table <- "CREATE TABLE answers (
   judge TEXT NOT NULL, version TEXT NOT NULL, subject TEXT NOT NULL, statement TEXT NOT NULL,
   said TEXT NOT NULL,
   PRIMARY KEY (judge, version, subject, statement))"
 
-# What people said of takes in viewings. Ballots that were taken back stay, marked.
+# People's ballots from viewings. Withdrawn ballots stay, marked as such.
 ballots_table <- "CREATE TABLE ballots (
   number INTEGER NOT NULL, ballot TEXT PRIMARY KEY, person TEXT NOT NULL,
   kind TEXT NOT NULL CHECK (kind IN ('pair', 'single')),
@@ -200,7 +198,7 @@ ballots_table <- "CREATE TABLE ballots (
   reasons TEXT, phrases TEXT, seconds DOUBLE PRECISION, said_at TEXT NOT NULL, repeats TEXT,
   undone INTEGER NOT NULL DEFAULT 0)"
 
-# Who is at work on the run: at most one process.
+# The lock: at most one process.
 holder_table <- "CREATE TABLE holder (
   one INTEGER PRIMARY KEY CHECK (one = 1), id TEXT NOT NULL, machine TEXT NOT NULL,
   pid INTEGER NOT NULL,
@@ -215,7 +213,7 @@ in_transaction <- function(db, code) {
       DBI::dbCommit(db)
     },
     error = function(e) {
-      # A full disk has undone it already.
+      # A full disk has already rolled it back.
       try(DBI::dbRollback(db), silent = TRUE)
       if (inherits(e, "sprenn_error")) {
         stop(e)
@@ -267,12 +265,12 @@ stop_for_database <- function(e) {
       } else {
         "The disk may be full or the folder read-only."
       },
-      i = "What was made so far is kept; the same command goes on from there."
+      i = "Everything made so far is kept; the same command resumes."
     )
   )
 }
 
-# What the database says of its own soundness: nothing, if it is sound.
+# The database's own integrity check: nothing if it is sound.
 integrity_of <- function(store) {
   # A server sees to that itself.
   if (is_postgres(store$db)) {
@@ -317,7 +315,7 @@ store_tables <- c(
   ballots_table
 )
 
-# What brings a file of an older schema, by its number, to the next one.
+# Migrations: for each older schema, by its number, the changes that lead to the next one.
 store_changes <- list(
   "ALTER TABLE takes ADD COLUMN attempt INTEGER NOT NULL DEFAULT 1",
   c(

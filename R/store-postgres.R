@@ -39,9 +39,10 @@ check_store_url <- function(url) {
   }
 
   if (grepl("^[a-z]+://[^/@]*:[^/@]*@|[?&]password=", url)) {
-    return(
-      "must hold no password; keep that in ~/.pgpass or in the environment variable PGPASSWORD"
-    )
+    return(paste(
+      "must not contain a password; keep that in ~/.pgpass or in the environment variable",
+      "PGPASSWORD"
+    ))
   }
 
   if (grepl(postgres_pattern, url, perl = TRUE)) {
@@ -105,7 +106,7 @@ schema_name <- function(suite, run) paste0("sprenn-", suite, "-", run)
 
 is_postgres <- function(db) inherits(db, "PqConnection")
 
-# The statements ask with `?`, as SQLite has it; PostgreSQL counts: $1, $2.
+# Converts SQLite's `?` placeholders to PostgreSQL's $1, $2.
 for_server <- function(db, statement) {
   if (!is_postgres(db)) {
     return(statement)
@@ -119,7 +120,7 @@ for_server <- function(db, statement) {
   )
 }
 
-# Numbers travel as text: with all their digits.
+# Numbers are sent as text, with all digits.
 params_for <- function(db, params) {
   if (is.null(params) || !is_postgres(db)) {
     return(params)
@@ -136,7 +137,7 @@ params_for <- function(db, params) {
 
 prepare_postgres <- function(db, schema) {
   DBI::dbExecute(db, "SET lock_timeout = '10s'")
-  # Two who begin the same run at once make its tables once.
+  # Two processes that start the same run create its tables once.
   in_transaction(db, {
     DBI::dbGetQuery(db, "SELECT pg_advisory_xact_lock(7308829)::text")
     there <- DBI::dbGetQuery(

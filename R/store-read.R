@@ -1,4 +1,4 @@
-# What a run keeps, read.
+# Reading a run's records.
 
 # One row a take, in the order of the plan; without the long texts of what was asked
 # and answered.
@@ -21,7 +21,7 @@ take_columns <- paste0(
   "cost, failure, message, made_at, attempt, control, parent, first_call"
 )
 
-# What a choice looks at.
+# The columns that a choice reads.
 deciding_columns <- paste0(
   "take, pipeline, case_id, seed, state, file, seconds, cost, failure, message, control, parent, ",
   "first_call"
@@ -29,7 +29,7 @@ deciding_columns <- paste0(
 
 as_takes <- function(rows) {
   names(rows)[names(rows) == "case_id"] <- "case"
-  # A column without any value has lost its type.
+  # A column of NA has lost its type.
   for (column in intersect(
     names(rows),
     c("control", "parent", "file", "sha256", "failure", "message", "made_at")
@@ -82,12 +82,12 @@ take_bytes <- function(store, take) {
   bytes
 }
 
-# Takes whose picture is there.
+# Takes that have a picture.
 read_made <- function(store) {
   read_db(store, "SELECT take FROM takes WHERE state = 'made'")$take
 }
 
-# What was asked for takes and what was answered, as JSON: `take`, `request`, `answer`.
+# The requests and answers of takes as JSON: `take`, `request`, `answer`.
 read_exchanges <- function(store) read_db(store, "SELECT take, request, answer FROM takes")
 
 read_exchange <- function(store, take) {

@@ -130,15 +130,15 @@ scores_columns <- function() {
     "phrase",
     "s.phrase",
     "string",
-    "The phrase of the prompt that was looked for.",
+    "The phrase of the prompt that was checked.",
     "value",
     "s.value",
     "double",
-    "The value, whose zero and one mean something.",
+    "The value, on the measure's scale.",
     "raw",
     "s.raw",
     "double",
-    "The number that it was made from.",
+    "The raw number before rescaling.",
     "level",
     "s.level",
     "string",
@@ -318,7 +318,7 @@ view_statements <- function() {
 read_exported <- function(store, name) {
   columns <- exported_columns(name)
   table <- read_db(store, table_query(name))
-  # A column without any value has lost its type.
+  # A column of NA has lost its type.
   as <- list(
     string = as.character,
     double = as.numeric,

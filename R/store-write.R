@@ -1,5 +1,5 @@
-# What is written to a run, and in which order: the picture first, under a
-# temporary name and then under its own; only then the record that it exists.
+# Writing to a run, in this order: the picture first, under a temporary name and then under its
+# own; only then the record that it exists.
 
 stop_for_read_only <- function(store) {
   if (!can_write(store$folder)) {
@@ -121,7 +121,7 @@ write_picture <- function(store, bytes) {
         c(
           paste0("Can't write to ", dirname(path), "."),
           x = "The disk may be full or the folder read-only.",
-          i = "What was made so far is kept; the same command goes on from there."
+          i = "Everything made so far is kept; the same command resumes."
         )
       )
     }
@@ -130,7 +130,7 @@ write_picture <- function(store, bytes) {
   list(file = file, sha256 = sha)
 }
 
-# What was measured of an earlier picture of the take goes.
+# The scores of an earlier picture of the take are removed.
 record_made <- function(store, take, picture, facts) {
   in_transaction(store$db, {
     forget_scores(store, take)
@@ -158,9 +158,8 @@ record_made <- function(store, take, picture, facts) {
   })
 }
 
-# A refusal is an outcome; what a person has still to make stays planned. Another
-# attempt, under a new key, follows only what the engine has answered wrongly:
-# where an answer was lost, the picture may be made and paid already.
+# A refusal is a result; takes left to a person stay planned. A new key is used only after a wrong
+# answer: after a lost answer, the picture may already be made and paid for.
 record_failed <- function(store, take, failure, request) {
   state <- switch(failure$kind, refused = "refused", awaited = "planned", "failed")
   write_db(
@@ -206,7 +205,7 @@ record_planned <- function(store, take) {
   gone
 }
 
-# Takes that nobody asks for any more, with what was measured of them.
+# Deletes takes that are no longer planned, with their scores.
 forget_takes <- function(store, takes) {
   in_transaction(store$db, {
     forget_scores(store, takes)
@@ -218,7 +217,7 @@ forget_takes <- function(store, takes) {
   })
 }
 
-# What was `found` of `takes`, at one time: each has its scores, its print and its
+# Records what was `found` of `takes` in one transaction: each has its scores, its print and its
 # overlay.
 record_scores <- function(store, takes, found) {
   scores <- do.call(rbind, lapply(found, function(one) as.data.frame(one$scores)))
@@ -243,15 +242,14 @@ insert_scores <- function(store, scores) {
   )
 }
 
-# What was measured of takes; how many scores there were.
+# Removes the scores of takes; returns how many there were.
 forget_scores <- function(store, takes) {
   write_db(store$db, "DELETE FROM prints WHERE take = ?", params = list(takes))
   write_db(store$db, "DELETE FROM scores WHERE take = ?", params = list(takes))
 }
 
-# What a judge said of one job, all of it at one time.
-record_answers <- function(store, judge, version, job, said) {
-  rows <- answer_rows(judge, job, said)
+# Records a judge's answers to one job, given as columns, in one transaction.
+record_answers <- function(store, judge, version, rows) {
   n <- length(rows$said)
   in_transaction(
     store$db,
@@ -261,28 +259,8 @@ record_answers <- function(store, judge, version, job, said) {
         "INSERT INTO answers VALUES (?, ?, ?, ?, ?) ON CONFLICT (judge, version, subject, ",
         "statement) DO UPDATE SET said = excluded.said"
       ),
-      params = unname(c(list(rep(judge$name, n), rep(version, n)), rows))
+      params = unname(c(list(rep(judge, n), rep(version, n)), rows))
     )
-  )
-}
-
-# The same as columns. A vector that it has not is kept too, as one that is lacking, so
-# that it is not asked for again and again.
-answer_rows <- function(judge, job, said) {
-  subjects <- if (length(job$subjects)) vapply(job$subjects, `[[`, "", "sha256") else ""
-  if (judge$kind == "answering") {
-    return(list(
-      subject = rep(subjects, each = length(job$statements)),
-      statement = rep(job$statements, length(subjects)),
-      said = unlist(lapply(said, pack_said, judge$kind))
-    ))
-  }
-
-  of_texts <- length(job$subjects) == 0
-  list(
-    subject = if (of_texts) rep("", length(said)) else subjects,
-    statement = if (of_texts) job$statements else rep("", length(said)),
-    said = vapply(said, pack_said, "", judge$kind)
   )
 }
 
