@@ -1,4 +1,4 @@
-# From a sound brief.yml to the brief that a choice is made by.
+# Builds a brief from a sound brief.yml.
 
 brief_problems <- function(read, suite) {
   brief <- read$value
@@ -41,7 +41,7 @@ brief_problems <- function(read, suite) {
   }
 }
 
-# A brief has one purpose for a job (NA: all cases) or several, each for its own.
+# A brief has one purpose (for one job, or NA for all cases) or several, one for each job.
 build_brief <- function(brief) {
   purposes <- if (is.null(brief$purposes)) {
     list(build_purpose(brief, brief$job %||% NA_character_))
@@ -81,10 +81,10 @@ build_purpose <- function(purpose, job) {
   )
 }
 
-# The jobs that a brief speaks for, one verdict each.
+# The jobs that a brief has a purpose for; each gets a verdict.
 brief_jobs <- function(brief) vapply(brief$purposes, `[[`, "", "job")
 
-# The brief as one choice is made by it: that for `job`, or its first purpose.
+# The brief for one choice: that for `job`, or its first purpose.
 brief_for <- function(brief, job = NULL) {
   jobs <- brief_jobs(brief)
   at <- if (is.null(job)) 1 else match(job, jobs)
@@ -108,7 +108,7 @@ brief_for <- function(brief, job = NULL) {
   )
 }
 
-# Another brief than the trial's, from a file of the same form.
+# Reads another brief than the trial's from a file of the same form.
 read_brief <- function(path, suite) {
   read <- parse_trial_file(dirname(path), basename(path))
   read$file <- "brief.yml"
@@ -136,7 +136,7 @@ own_measures <- function(path) {
   if (!is.list(measures) ||
     length(measures) == 0 ||
     !all(vapply(measures, inherits, NA, "sprenn_measure"))) {
-    stop("its last value is no measure_function(), nor a list of them", call. = FALSE)
+    stop("its last value is neither a measure_function() nor a list of them", call. = FALSE)
   }
 
   names <- vapply(measures, `[[`, "", "measure")
@@ -147,7 +147,7 @@ own_measures <- function(path) {
   unname(measures)
 }
 
-# Those of a suite that is being measured, built once in a process.
+# The measures of a suite, built once per process.
 suite_measures <- function(suite, kept) {
   if (is.null(suite$measures)) {
     list()
@@ -156,7 +156,7 @@ suite_measures <- function(suite, kept) {
   }
 }
 
-# What scores are known by: another measure, or another text of one, makes others.
+# The version of a set of scores: another measure, or another text of one, gives other scores.
 version_of_measures <- function(suite) {
   paste0(
     measures_version,
@@ -164,7 +164,7 @@ version_of_measures <- function(suite) {
   )
 }
 
-# What is wrong with the measures that a brief names, and with the weights it gives them.
+# Problems with the measures that a brief names, and with their weights.
 measure_problems <- function(brief, folder, judges = list()) {
   listed <- list_measures()
   own <- if (is.character(brief$measures)) own_measures_of(brief$measures, folder)
@@ -179,7 +179,7 @@ measure_problems <- function(brief, folder, judges = list()) {
 
   known <- c(
     listed$measure[listed$axis != "adherence"],
-    names(Filter(function(judge) judge$kind %in% c("pose", "depth"), judges)),
+    names(Filter(function(judge) inherits(judge, "sprenn_judge_of_references"), judges)),
     vapply(own, `[[`, "", "measure")
   )
   weights <- c(

@@ -1,18 +1,16 @@
 # Two runs of one suite: which pipelines changed, and by how much, beyond the noise.
 
-# How often the signs of differences are dealt anew, and the share of comparisons in which what is
-# said to be seen is.
+# The number of random sign changes, and the detection rate for which `seen` is stated.
 sign_rounds <- 1999L
 surely_seen <- 0.9
 
-# `old` and `new` are axis tables with `utility`, `keeper`, `picture` (its hash) and
-# `request` (what was asked). Takes of one pipeline, case and seed are compared. Whether
-# anything has changed is asked of these cases, not of others like them, so that every take
-# is a witness by itself. Returns a list: `scores`, a row for each pipeline and score with
-# `old`, `new`, `change`, an interval that holds for all of them at once in `level` of cases,
-# `changed`, and `seen`, the least change that would have been seen in nine of ten such
-# comparisons; `pictures`, a row a pipeline: `asked_alike`, how many takes were asked for
-# in the same words, and `other`, how many of those came out as another picture.
+# `old` and `new` are axis tables with `worth`, `keeper`, `picture` (its hash) and `request` (its
+# text). Takes of the same pipeline, case and seed are compared. The question is whether anything
+# has changed for these cases, not for others like them, so every take counts as independent.
+# Returns a list: `scores`, a row for each pipeline and score with `old`, `new`, `change`, a
+# simultaneous interval at `level`, `changed`, and `seen`, the smallest change that nine in ten
+# such comparisons would have detected; `pictures`, a row a pipeline: `asked_alike`, how many
+# takes had the same request, and `other`, how many of those gave another picture.
 run_changes <- function(old, new, level = 0.95, seed = 1L) {
   key <- function(table) paste(table$pipeline, table$case, table$seed, sep = "\r")
   at <- match(key(new), key(old))
@@ -25,13 +23,13 @@ run_changes <- function(old, new, level = 0.95, seed = 1L) {
 }
 
 # If nothing has changed, each take's difference might as well have had the other sign (Fisher
-# 1935). So the signs are dealt anew, all scores of a take together, and nothing is called a
-# change that does not stand out from what the largest of all pipelines and scores does then
-# (Westfall and Young 1993). This is exact for any distribution, for keepers too, and with
-# few takes nothing can stand out. `reach` is the root of a difference's sum of squares that
-# its sum has to exceed; solved for the mean, it gives the interval.
+# 1935). So signs are drawn at random, the same for all scores of a take, and a change is reported
+# only if it exceeds the largest over all pipelines and scores (Westfall and Young 1993). This is
+# exact for any distribution, keepers included; with few takes nothing can be significant. `reach`
+# is the factor by which the sum of differences has to exceed the root of their sum of squares;
+# solving for the mean gives the interval.
 score_changes <- function(old, new, level, seed) {
-  columns <- c(axes, "utility", "keeper")
+  columns <- c(axes, "worth", "keeper")
   differences <- lapply(columns, function(column) {
     as.numeric(new[[column]]) - as.numeric(old[[column]])
   })
@@ -60,7 +58,7 @@ score_changes <- function(old, new, level, seed) {
           change = mean(by),
           takes = n,
           spread = sqrt(mean((by - mean(by))^2)),
-          # That no keeper was lost among so many does not mean that none ever is.
+          # That no keeper was lost among so few does not mean that none ever is.
           least = if (alike) {
             0
           } else if (column == "keeper") {
@@ -101,12 +99,12 @@ score_changes <- function(old, new, level, seed) {
     }
   })
   spread <- pmax(rows$spread, ifelse(is.na(rows$least), usual[rows$score], rows$least))
-  # Another comparison's spread is another, the more so the fewer takes there are.
+  # The spread of another comparison would differ, the more so with few takes.
   free <- pmax(1, rows$takes - 1)
   spread <- spread * sqrt(free / stats::qchisq(0.2, free))
   seen <- told(spread, max(reach, stats::qnorm((1 + level) / 2))) +
     stats::qnorm(surely_seen) * spread / sqrt(rows$takes)
-  # Signs of so few takes never tell.
+  # With so few takes no pattern of signs is significant.
   seen[2^(1 - rows$takes) > 1 - level] <- NA
   seen[rows$least %in% 0] <- 0
   tibble::tibble(
@@ -128,7 +126,7 @@ reach_of_signs <- function(differences, level, seed) {
   for (k in seq_along(differences)) {
     own <- differences[[k]][, colSums(differences[[k]]^2) > 0, drop = FALSE]
     if (ncol(own)) {
-      # Another pipeline's luck is another: its rounds are taken in another order.
+      # Pipelines vary independently: each takes the rounds in another order.
       order <- (seq_len(sign_rounds) + 37 * k) %% sign_rounds + 1
       sums <- signs[order, seq_len(min(most, nrow(own))), drop = FALSE] %*% few_rows(own, most)
       largest <- pmax(
@@ -141,8 +139,8 @@ reach_of_signs <- function(differences, level, seed) {
   stats::quantile(largest, level, type = 1, names = FALSE)
 }
 
-# Beyond so many takes the sum of signed differences is as good as normal: fewer rows with
-# the same covariance say the same.
+# With more takes than this the sum of signed differences is practically normal; fewer rows with
+# the same covariance give the same result.
 most_signs <- 500L
 
 few_rows <- function(differences, most) {

@@ -1,5 +1,4 @@
-# How a score answers to a setting: where it is flat, where it gives way, which settings can
-# be used.
+# Response of a score to a setting: where it is flat, where it drops, which settings can be used.
 
 # The pipelines that differ in one setting only, as lines along it. `recipes` has `pipeline`,
 # `family` and `set`, a list of named values each. Returns a row a pipeline and line:
@@ -38,14 +37,14 @@ sweep_lines <- function(recipes, vary) {
   lines[order(match(lines$line, unique(lines$line)), lines$value), ]
 }
 
-# Of texts "a=1, b=2" what is not in all of them.
+# The parts of texts such as "a=1, b=2" that they do not all share.
 differing <- function(texts) {
   parts <- strsplit(texts, ", ", fixed = TRUE)
   shared <- Reduce(intersect, parts)
   vapply(parts, function(one) paste(setdiff(one, shared), collapse = ", "), "")
 }
 
-# The settings that some line runs along.
+# The settings that have a line.
 swept_settings <- function(recipes) {
   names <- unique(unlist(lapply(recipes$set, names)))
   Filter(function(vary) nrow(sweep_lines(recipes, vary)) > 0, names)
@@ -57,7 +56,7 @@ curve_table <- function(
   lines,
   pipelines,
   table,
-  columns = c(axes, "utility", "yield"),
+  columns = c(axes, "worth", "keepers"),
   by_case = FALSE
 ) {
   at <- match(lines$pipeline, pipelines$pipeline)
@@ -72,7 +71,7 @@ curve_table <- function(
     )
   })
   each <- if (by_case) {
-    lapply(setdiff(columns, "yield"), function(column) {
+    lapply(setdiff(columns, "keepers"), function(column) {
       means <- case_means(table, column)[[1]]
       rows <- lines[rep(seq_len(nrow(lines)), nrow(means)), ]
       case <- rep(rownames(means), each = nrow(lines))
@@ -93,16 +92,15 @@ curve_table <- function(
   found[!is.na(found$mean), ]
 }
 
-# What each line shows, a row each:
+# Features of each line, one row a line:
 # `points`, how many settings; `cliff_from`, `cliff_to`: the two neighbours between which
-# structure gives way, and by how much (`drop`, with its interval);
-# `flat_from`, `flat_to`: the widest stretch in which structure hardly changes;
-# `window_from`, `window_to`: where the mean of every axis clears its floor, by straight
-# lines between the settings tried, and whether that goes on beyond them (`open_low`,
-# `open_high`), with intervals (see window_of()); `kept_from`, `kept_to` and so on: the same for
-# the share of takes that are keepers, of which `keepers` are draws; `best`: the
-# setting with the most worth, and those among which it is in
-# 90 % of draws (`best_from`, `best_to`).
+# structure drops most, and by how much (`drop`, with its interval); `flat_from`, `flat_to`: the
+# widest stretch in which structure hardly changes; `window_from`, `window_to`: where the mean of
+# every axis clears its floor, by linear interpolation between the settings tried, and whether
+# that goes on beyond them (`open_low`, `open_high`), with intervals (see window_of());
+# `kept_from`, `kept_to` and so on: the same for the share of takes that are keepers, of which
+# `keepers` are draws; `best`: the setting with the highest mean worth, and the range that it is
+# in for 90 % of draws (`best_from`, `best_to`).
 curve_features <- function(lines, pipelines, draws, floors, keepers) {
   each <- split(lines, factor(lines$line, unique(lines$line)))
   rows <- lapply(each, function(own) {
@@ -112,7 +110,7 @@ curve_features <- function(lines, pipelines, draws, floors, keepers) {
     }
 
     means <- axis_means(pipelines)[own$pipeline, , drop = FALSE]
-    worth <- pipelines$utility[match(own$pipeline, pipelines$pipeline)]
+    worth <- pipelines$worth[match(own$pipeline, pipelines$pipeline)]
     tibble::tibble(
       line = own$line[1],
       vary = own$vary[1],
@@ -127,19 +125,19 @@ curve_features <- function(lines, pipelines, draws, floors, keepers) {
       ),
       kept_window(
         own$value,
-        pipelines$yield[match(own$pipeline, pipelines$pipeline)],
+        pipelines$keepers[match(own$pipeline, pipelines$pipeline)],
         keepers[own$pipeline, , drop = FALSE]
       ),
       best = own$value[which.max(worth)],
-      best_among(own$value, draws$utility[own$pipeline, , drop = FALSE])
+      best_among(own$value, draws$worth[own$pipeline, , drop = FALSE])
     )
   })
   do.call(rbind, unname(rows))
 }
 
-# A cliff is a step that is more than twice as steep as the rest of the line and changes a score
-# by a tenth or more, and is no matter of chance: on a straight line one is found in
-# `false_cliffs` of cases at most, the steps all looked at together. Three settings can show one.
+# A cliff is a step that is more than twice as steep as the rest of the line, changes a score by a
+# tenth or more, and is significant: on a straight line one is found in at most `false_cliffs` of
+# cases, over all steps together. Three settings can show one.
 false_cliffs <- 0.05
 
 cliff_of <- function(value, score, draws) {
@@ -229,8 +227,8 @@ window_of <- function(value, means, floors, draws) {
 
 window_draws <- 400L
 
-# From where to where, at the widest, all of `scores` (a list of vectors along `value`) clear
-# their floors; NA where nowhere.
+# The widest range in which all of `scores` (a list of vectors along `value`) clear their floors;
+# NA if there is none.
 widest_window <- function(value, scores, floors) {
   # Fine steps between the settings, each setting among them.
   fine <- sort(unique(c(value, seq(value[1], value[length(value)], length.out = 501))))
@@ -250,13 +248,14 @@ widest_window <- function(value, scores, floors) {
   c(fine[start[wide]], fine[end[wide]])
 }
 
-# Where at least so many takes are keepers, single takes and not means: four of five.
+# The window in which at least four of five takes are keepers, counting single takes and not
+# means.
 mostly_kept <- 0.8
 
-kept_window <- function(value, yield, draws) {
+kept_window <- function(value, keepers, draws) {
   found <- window_of(
     value,
-    matrix(yield, dimnames = list(NULL, "keeper")),
+    matrix(keepers, dimnames = list(NULL, "keeper")),
     c(keeper = mostly_kept),
     list(keeper = draws)
   )
@@ -275,15 +274,14 @@ best_among <- function(value, draws) {
   tibble::tibble(best_from = min(kept), best_to = max(kept))
 }
 
-# Which setting matters: how much of what pipelines of one family differ by comes from
-# each thing that was set otherwise.
+# Sensitivity to settings: how much of the variation within a family is due to each setting.
 
-# For each family (pipelines of one engine that differ in settings), setting and score a row:
-# `moved`, by how much two pipelines that differ in nothing else differ on average, with an
-# interval; `pairs`, how many such there are; and, where every combination was tried,
-# `alone`, the share of all variation that the setting explains by itself, and `in_all`,
-# the share that it has a part in (Sobol's first-order and total shares, 1993).
-setting_importance <- function(recipes, pipelines, draws, columns = c(axes, "utility")) {
+# One row for each family (pipelines of one engine that differ in settings), setting and score:
+# `moved`, the mean difference between two pipelines that differ in nothing else, with an
+# interval; `pairs`, the number of such pairs; and, if every combination was tried, `alone`, the
+# share of variance that the setting explains by itself, and `in_all`, the share in which it has a
+# part (Sobol's first-order and total indices, 1993).
+setting_importance <- function(recipes, pipelines, draws, columns = c(axes, "worth")) {
   recipes <- recipes[recipes$pipeline %in% pipelines$pipeline, ]
   rows <- lapply(unique(recipes$family), function(family) {
     own <- recipes[recipes$family == family, ]
@@ -335,7 +333,7 @@ setting_importance <- function(recipes, pipelines, draws, columns = c(axes, "uti
   found[!is.na(found$moved), ]
 }
 
-# What differs between settings: a data frame of texts with a column for each.
+# The settings that differ: a data frame of texts with a column for each.
 design_of <- function(settings) {
   names <- unique(unlist(lapply(settings, names)))
   design <- lapply(stats::setNames(nm = names), function(name) {

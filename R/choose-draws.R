@@ -1,9 +1,9 @@
-# What scores of cases say of means: draws, and what is told from draws.
+# Draws of the means from the scores of cases, and statistics of those draws.
 
-# `columns` of an axis table, drawn: a list with one matrix each, pipelines x draws (see
-# posterior_draws()). It is by their worth that pipelines are chosen, and so the worth of those
-# that lead is what luck has had a hand in: only that is shrunk. With a single case its seeds
-# speak, and for it alone.
+# Draws for `columns` of an axis table: a list with one matrix each, pipelines x draws (see
+# posterior_draws()). Pipelines are chosen by their worth, so the leaders' worth is partly luck;
+# only worth is shrunk. With a single case its seeds count, and the result applies to that case
+# alone.
 score_draws <- function(table, columns, draws, seed, widen = 1) {
   units <- independent_units(table)
   cells <- case_means(table, columns, by = drawn_units(table))
@@ -14,7 +14,7 @@ score_draws <- function(table, columns, draws, seed, widen = 1) {
       draws,
       seed + k - 1,
       widen,
-      shrink = columns[k] == "utility"
+      shrink = columns[k] == "worth"
     )
   })
   stats::setNames(drawn, columns)
@@ -53,11 +53,11 @@ interval <- function(draws, level = 0.9) {
   stats::quantile(draws, c((1 - level) / 2, (1 + level) / 2), names = FALSE, na.rm = TRUE)
 }
 
-# The interval of a yield: Wilson's (1927) of a share, for as many takes as the cases are
-# worth. Takes of one case are alike in being kept or not, by how much is told from all
-# pipelines together (the design effect of Kish 1965): a single one with nothing but
-# keepers can't show that another case may fail. A row a pipeline: from, to.
-yield_interval <- function(table, level = 0.9) {
+# The interval of the share of keepers: Wilson's (1927), with the effective number of takes. Takes
+# of one case are correlated in being kept; the correlation is pooled over pipelines (design
+# effect, Kish 1965), since a pipeline that has nothing but keepers can't show that another case
+# may fail. A row a pipeline: from, to.
+keepers_interval <- function(table, level = 0.9) {
   shares <- case_means(table, "keeper")[[1]]
   known <- !is.na(as.numeric(table$keeper))
   takes <- as.vector(table(factor(table$pipeline[known], colnames(shares))))
@@ -83,61 +83,61 @@ wilson <- function(share, n, level = 0.9) {
   cbind(from = middle - half, to = middle + half)
 }
 
-# The share of draws in which each pipeline is the best; ties are shared
-# out. Unknown of one without takes, and of all where nobody has ever made anything of worth.
-chance_best <- function(utility) {
-  unknown <- rowSums(!is.na(utility)) == 0
-  utility[is.na(utility)] <- -Inf
-  top <- apply(utility, 2, max)
-  wins <- utility == rep(top, each = nrow(utility))
-  chance <- rowMeans(wins / rep(colSums(wins), each = nrow(utility)))
-  replace(chance, unknown | all(utility <= 0), NA_real_)
+# The share of draws in which each pipeline is the best; ties are split. NA for a pipeline without
+# takes, and for all if no take has any worth.
+chance_best <- function(worth) {
+  unknown <- rowSums(!is.na(worth)) == 0
+  worth[is.na(worth)] <- -Inf
+  top <- apply(worth, 2, max)
+  wins <- worth == rep(top, each = nrow(worth))
+  chance <- rowMeans(wins / rep(colSums(wins), each = nrow(worth)))
+  replace(chance, unknown | all(worth <= 0), NA_real_)
 }
 
 # The share of draws in which each pipeline is worth no less than the best less `within`.
-chance_close <- function(utility, within) {
-  best <- chance_best(utility)
+chance_close <- function(worth, within) {
+  best <- chance_best(worth)
   if (within <= 0) {
     return(best)
   }
 
-  top <- apply(utility[!is.na(best), , drop = FALSE], 2, max)
-  replace(rowMeans(utility >= rep(top - within, each = nrow(utility))), is.na(best), NA_real_)
+  top <- apply(worth[!is.na(best), , drop = FALSE], 2, max)
+  replace(rowMeans(worth >= rep(top - within, each = nrow(worth))), is.na(best), NA_real_)
 }
 
-# What is lost, on average over the draws, if a pipeline is used that is not the best.
-expected_regret <- function(utility) {
-  known <- rowSums(is.na(utility)) == 0
-  regret <- rep(NA_real_, nrow(utility))
+# Expected regret: the mean loss, over the draws, of using a pipeline that is not the best.
+expected_regret <- function(worth) {
+  known <- rowSums(is.na(worth)) == 0
+  regret <- rep(NA_real_, nrow(worth))
   if (any(known)) {
-    top <- apply(utility[known, , drop = FALSE], 2, max)
-    regret[known] <- rowMeans(rep(top, each = sum(known)) - utility[known, , drop = FALSE])
+    top <- apply(worth[known, , drop = FALSE], 2, max)
+    regret[known] <- rowMeans(rep(top, each = sum(known)) - worth[known, , drop = FALSE])
   }
 
-  stats::setNames(regret, rownames(utility))
+  stats::setNames(regret, rownames(worth))
 }
 
-# The ranks, 1 the best, among which each pipeline is found in 90 % of draws: from, to.
-rank_intervals <- function(utility, level = 0.9) {
-  utility <- replace(utility, is.na(utility), -Inf)
+# The ranks (1 is the best) that hold each pipeline in 90 % of draws: from, to.
+rank_intervals <- function(worth, level = 0.9) {
+  worth <- replace(worth, is.na(worth), -Inf)
   ends <- vapply(
-    seq_len(nrow(utility)),
+    seq_len(nrow(worth)),
     function(j) {
-      ranks <- 1 + colSums(utility > rep(utility[j, ], each = nrow(utility)))
+      ranks <- 1 + colSums(worth > rep(worth[j, ], each = nrow(worth)))
       stats::quantile(ranks, c((1 - level) / 2, (1 + level) / 2), type = 1, names = FALSE)
     },
     numeric(2)
   )
-  structure(t(ends), dimnames = list(rownames(utility), c("from", "to")))
+  structure(t(ends), dimnames = list(rownames(worth), c("from", "to")))
 }
 
 most_numbers <- 5e6
 
-# Every two pipelines' difference, the better one first, with intervals that hold all at once
-# in `level` of draws: each is as many of its own spreads wide as the pair that is furthest off
-# in a draw wants. `draws` is a matrix pipelines x draws.
+# Differences of all pairs, the better one first, with simultaneous intervals at `level`: their
+# width is the multiple of each pair's standard deviation that the most extreme pair of a draw
+# requires. `draws` is a matrix pipelines x draws.
 pair_differences <- function(draws, level = 0.9) {
-  # Of very many pairs fewer draws.
+  # With very many pairs, use fewer draws.
   known <- !is.na(draws[, 1])
   every <- ceiling(choose(sum(known), 2) * ncol(draws) / most_numbers)
   draws <- draws[known, seq(1, ncol(draws), by = max(1, every)), drop = FALSE]
@@ -158,19 +158,18 @@ pair_differences <- function(draws, level = 0.9) {
   )
 }
 
-# Who looks more than once, and stops when it suits, will find what is not there. A
-# Brownian motion that is watched all the time crosses b before its end twice as often as it
-# ends above it (the reflection principle); looked at `looks` times it seems lower by 0.58 of
-# a step's spread (Siegmund 1985). Intervals are stretched to that, and by
-# 1 / sqrt(information) as O'Brien and Fleming (1979) have it, which makes early looks strict
-# and late ones hardly so. `information`: how much of what the whole run could tell is
-# known, 0 to 1.
+# Repeated looks with optional stopping find differences that are not there. A Brownian motion
+# watched continuously crosses b before its end twice as often as it ends above it (the reflection
+# principle); watched at `looks` times, the bound is effectively 0.58 of a step's spread higher
+# (Siegmund 1985). Intervals are widened accordingly, and by 1 / sqrt(information) (O'Brien and
+# Fleming 1979), which makes early looks strict and late ones hardly stricter. `information` is
+# the share of the complete run's information, 0 to 1.
 peeking_stretch <- function(confidence, information, looks) {
   once <- stats::qnorm(confidence)
   often <- max(once, stats::qnorm(1 - (1 - confidence) / 2) - 0.5826 / sqrt(looks))
   often / once / sqrt(min(1, max(information, least_information)))
 }
 
-# Two that have met no case together know nothing of each other: intervals ten times as wide decide
-# nothing either.
+# Two pipelines without a common case can't be compared: intervals ten times as wide decide
+# nothing.
 least_information <- 0.01

@@ -1,27 +1,27 @@
-# What it would take to be sure: how many more seeds of each case, or how many more cases.
+# Sample size: how many more seeds of each case, or how many more cases, would settle a choice.
 
-# "So many more would settle it" is said where that comes true in four of five.
+# A number of further cases is stated if it settles the choice with this probability.
 settling_chance <- 0.8
 most_seeds <- 20
 most_cases <- 200
 
-# `table` has the utility of takes; `draws` are the verdict's draws of what all pipelines are worth
-# (pipelines x draws), for those that are far behind may yet come back. A row: `more_seeds` and
-# `more_cases`, the fewest that settle it with a chance of `sure` (`Inf` where the most that are
-# tried, 20 and 200, do not; `more_seeds` is unknown where each case has one), and the chance of
-# settling it with the most (`with_seeds`, `with_cases`).
+# `table` has the worth of takes; `draws` are the verdict's posterior draws for all pipelines
+# (pipelines x draws), since those far behind may still catch up. Returns a row: `more_seeds` and
+# `more_cases`, the smallest numbers that settle the choice with probability `sure` (`Inf` if the
+# largest tried, 20 and 200, do not; `more_seeds` is NA if each case has one seed), and the
+# probabilities for the largest (`with_seeds`, `with_cases`).
 evidence_needed <- function(table, draws, confidence, within) {
   draws <- draws[!is.na(draws[, 1]), , drop = FALSE]
-  table <- table[table$pipeline %in% rownames(draws) & !is.na(table$utility), ]
+  table <- table[table$pipeline %in% rownames(draws) & !is.na(table$worth), ]
   parts <- worth_parts_of(table)
-  # Where nothing varies there is nothing to foretell.
+  # Without variation there is nothing to predict.
   if (nrow(draws) < 2 || is.na(parts$by_case) || parts$by_case < 1e-9) {
     return(NULL)
   }
 
   known <- list(
     worth = draws,
-    means = mean_by_pipeline(table, "utility")[rownames(draws)],
+    means = mean_by_pipeline(table, "worth")[rownames(draws)],
     parts = parts,
     cases = independent_pictures(table),
     seeds = harmonic_mean(table(table$case, table$pipeline)),
@@ -50,16 +50,16 @@ evidence_needed <- function(table, draws, confidence, within) {
   )
 }
 
-# The lead of one pipeline over another, taken within cases and seeds, and its spread from
-# case to case and from seed to seed (standard deviations). With one seed a case the two
-# can't be told apart: all of it is `by_case` then.
+# The lead of one pipeline over another, taken within cases and seeds, and its standard deviations
+# between cases and between seeds. With one seed a case the two can't be separated: all of it is
+# `by_case` then.
 paired_parts <- function(table, one, other) {
   key <- paste(table$case, table$seed)
-  a <- which(table$pipeline == one & !is.na(table$utility))
-  b <- which(table$pipeline == other & !is.na(table$utility))
+  a <- which(table$pipeline == one & !is.na(table$worth))
+  b <- which(table$pipeline == other & !is.na(table$worth))
   at <- match(key[a], key[b])
   case <- table$case[a][!is.na(at)]
-  lead <- (table$utility[a] - table$utility[b][at])[!is.na(at)]
+  lead <- (table$worth[a] - table$worth[b][at])[!is.na(at)]
   means <- tapply(lead, case, mean)
   sizes <- tapply(lead, case, length)
   seeds <- if (length(sizes)) length(sizes) / sum(1 / sizes) else 0
@@ -79,7 +79,7 @@ paired_parts <- function(table, one, other) {
 }
 
 fewest <- function(numbers, enough) {
-  # More is never worse, so the first that is enough is found by halving.
+  # Assurance grows with the number, so bisection finds the first that is enough.
   if (!enough(numbers[length(numbers)])) {
     return(Inf)
   }
@@ -98,24 +98,24 @@ fewest <- function(numbers, enough) {
   numbers[from]
 }
 
-# What a run of so many cases and seeds would tell: before it is paid for, and what more of
-# them would add to one that has not settled the matter.
+# The power of a run of so many cases and seeds: before it is paid for, and as an addition to a
+# run that has not settled the choice.
 #
-# A verdict's chances are foreseen by making up means as they may come out, and asking of each
-# what the posterior (see posterior_draws()) would say. Contrasts of pipelines are all that
-# counts for that, and their sum of squares says how much they would be shrunk.
+# A verdict's chances are predicted by simulating means and asking, for each, what the posterior
+# (see posterior_draws()) would say. Only the contrasts between pipelines matter for that; their
+# sum of squares determines how far they are shrunk.
 
-# How many outcomes are made up, and with how many draws each is judged.
+# The number of simulated outcomes, and of draws with which each is judged.
 foreseen_outcomes <- 500L
 foreseen_draws <- 400L
 
-# How worth varies once what all pipelines share is out: `by_case`, a pipeline's own spread from
-# case to case, `by_seed`, that from seed to seed within a case (standard deviations), and how
-# many degrees of freedom each is known with. `pictures` is how many independent ones there were
-# (see independent_units()); by_case is what one of these contributes.
+# The variation of worth after what all pipelines share is removed: `by_case`, a pipeline's
+# standard deviation between cases, `by_seed`, that between seeds within a case, and the degrees
+# of freedom of each. `pictures` is the number of independent pictures (see independent_units());
+# by_case is what one of these contributes.
 worth_parts_of <- function(table) {
-  table <- table[!is.na(table$utility), ]
-  cells <- case_means(table, "utility")[[1]]
+  table <- table[!is.na(table$worth), ]
+  cells <- case_means(table, "worth")[[1]]
   within <- seed_spread(table, cells)
   none <- list(
     by_case = NA_real_,
@@ -133,7 +133,7 @@ worth_parts_of <- function(table) {
   seeds <- harmonic_mean(table(table$case, table$pipeline))
   each <- sum(diag(known$covariance)) / (ncol(cells) - 1) * pictures
   of_seeds <- if (is.na(within$spread)) 0 else within$spread^2 / seeds * pictures / nrow(cells)
-  # What few cases disagree by is not all in the cases: some is luck, whatever the estimate says.
+  # With few cases, part of their disagreement is luck, whatever the estimate says.
   list(
     by_case = sqrt(max(each - of_seeds, each / 20)),
     case_free = known$free * (ncol(cells) - 1),
@@ -144,11 +144,11 @@ worth_parts_of <- function(table) {
 
 harmonic_mean <- function(x) 1 / mean(1 / x[x > 0])
 
-# The spread of takes about the mean of their case and pipeline, less what all pipelines share
+# The spread of takes around the mean of their case and pipeline, without what all pipelines share
 # in a seed.
 seed_spread <- function(table, cells) {
   at <- cbind(match(table$case, rownames(cells)), match(table$pipeline, colnames(cells)))
-  off <- table$utility - cells[at]
+  off <- table$worth - cells[at]
   key <- paste(table$case, table$seed, sep = "\r")
   free <- nrow(table) - sum(!is.na(cells))
   if (free < 1) {
@@ -164,10 +164,10 @@ seed_spread <- function(table, cells) {
   list(spread = sqrt(sum(off^2) / free), free = free)
 }
 
-# `means` has a row for each outcome made up, a column a pipeline; `variance`, of a pipeline's
-# mean, is what each outcome's cases show, with `free` degrees of freedom. Returns for each
-# outcome which column a verdict would name (`best`) and its `chance` of being within `within`
-# of the best.
+# `means` has a row for each simulated outcome and a column for each pipeline; `variance`, of a
+# pipeline's mean, is what each outcome's cases show, with `free` degrees of freedom. Returns for
+# each outcome which column a verdict would name (`best`) and its `chance` of being within
+# `within` of the best.
 foreseen_chances <- function(means, variance, free, within, seed) {
   n <- ncol(means)
   off <- means - rowMeans(means)
@@ -177,7 +177,11 @@ foreseen_chances <- function(means, variance, free, within, seed) {
     log_prior = log_prior_of_spread(spreads_tried),
     scales = free / stats::qchisq(1 - scales_tried, free)
   )
-  normal <- matrix(stats::qnorm(core_uniform(foreseen_draws * n, seed)), foreseen_draws)
+  normal <- matrix(
+    stats::qnorm(core_uniform(foreseen_draws * n, seed)),
+    ncol = foreseen_draws,
+    byrow = TRUE
+  )
   even <- dealt_evenly(foreseen_draws)
   list(
     best = max.col(off, ties.method = "first"),
@@ -185,8 +189,8 @@ foreseen_chances <- function(means, variance, free, within, seed) {
   )
 }
 
-# What a variance may be that is known as a spread with so many degrees of freedom: a value for
-# each of `even`, numbers that lie evenly between 0 and 1.
+# Quantiles of a variance that is known as a spread with so many degrees of freedom: a value for
+# each of `even`, evenly spaced numbers between 0 and 1.
 drawn_variance <- function(spread, free, even) {
   if (is.na(spread)) {
     return(rep(0, length(even)))
@@ -195,10 +199,10 @@ drawn_variance <- function(spread, free, even) {
   spread^2 * if (is.finite(free)) free / stats::qchisq(even, free) else rep(1, length(even))
 }
 
-# The chance that a run of so many `cases` and `seeds` names the right pipeline of `pipelines`, as
-# surely as `confidence`, where the best is `apart` better than all others: the hardest of all
-# ways to be so much better. Right is what is within `within` of the best. What is known of
-# `parts` is known with their own uncertainty.
+# The probability that a run of so many `cases` and `seeds` names the right one of `pipelines`
+# with `confidence`, if the best is `apart` better than all others, which is the hardest
+# arrangement of that difference. Any pipeline within `within` of the best is right. The
+# uncertainty of `parts` is taken into account.
 foreseen_assurance <- function(
   parts,
   pipelines,
@@ -230,7 +234,7 @@ foreseen_assurance <- function(
   mean(right & told$chance >= confidence)
 }
 
-# The least difference that such a run tells with so much assurance; NA where none below 1.
+# The smallest difference that such a run detects with this assurance; NA if none below 1 is.
 least_told <- function(parts, pipelines, cases, seeds, confidence, sure, within = 0) {
   tried <- exp(seq(log(0.002), log(0.6), length.out = 40))
   enough <- function(apart) {
@@ -241,11 +245,11 @@ least_told <- function(parts, pipelines, cases, seeds, confidence, sure, within 
   if (is.finite(at)) tried[at] else NA_real_
 }
 
-# The chance that a run which has not settled the matter would with so many more cases, or
-# seeds of each; whatever would be declared then counts. `known` is what is known now: `worth`, the
-# verdict's draws (pipelines x draws), `means`, plain ones, `parts` (see worth_parts_of()), how many
-# `cases` and `seeds` of each there were, and what will do (`within`). `wanted` is what a forecast
-# has to state (see wanted_of_forecast()).
+# The probability that an undecided run would be decided by so many more cases, or seeds of each,
+# for whichever pipeline. `known` is the present state: `worth`, the verdict's draws (pipelines x
+# draws), `means`, plain ones, `parts` (see worth_parts_of()), the numbers of `cases` and of
+# `seeds` for each, and the tolerance (`within`). `wanted` is the chance that a forecast has to
+# state (see wanted_of_forecast()).
 chance_of_settling <- function(known, more_cases, more_seeds, wanted, seed = 1L) {
   pipelines <- nrow(known$worth)
   even <- (seq_len(foreseen_outcomes) - 0.5) / foreseen_outcomes
@@ -259,7 +263,7 @@ chance_of_settling <- function(known, more_cases, more_seeds, wanted, seed = 1L)
   by_case <- drawn_variance(parts$by_case, parts$case_free, shuffled)
   by_seed <- drawn_variance(parts$by_seed, parts$seed_free, dealt_evenly(foreseen_outcomes))
   if (more_seeds > 0 && any(by_seed > 0)) {
-    # What these cases' true means may be: between what was seen and what is true in general.
+    # The true means of these cases lie between what was seen and the general mean.
     of_seeds <- by_seed / (known$cases * known$seeds)
     of_cases <- by_case / known$cases
     meant <- (now / of_seeds + worth / of_cases) / (1 / of_seeds + 1 / of_cases)
@@ -276,12 +280,12 @@ chance_of_settling <- function(known, more_cases, more_seeds, wanted, seed = 1L)
   cases <- known$cases + more_cases
   variance <- later_variance(known, by_case, by_seed, more_cases, more_seeds, seed)
   told <- foreseen_chances(now, variance, cases - 1, known$within, seed)
-  # What no outcome showed is not impossible.
+  # An outcome that no simulation showed is not impossible.
   (sum(told$chance >= wanted) + 0.5) / (length(told$chance) + 1)
 }
 
-# The variance of pipelines' means that a larger run would show, where takes truly vary by
-# `by_case` and `by_seed`: what is seen now counts by as many cases as it rests on.
+# The variance of pipelines' means that a larger run would show, if takes truly vary by `by_case`
+# and `by_seed`; the present estimate counts with the number of cases that it rests on.
 later_variance <- function(known, by_case, by_seed, more_cases, more_seeds, seed) {
   seeds <- known$seeds + more_seeds
   seen_now <- variance_of_lead(known$parts, 1, seeds)
@@ -297,9 +301,9 @@ later_variance <- function(known, by_case, by_seed, more_cases, more_seeds, seed
   (known$cases * seen_now + more_cases * seen_later) / cases^2
 }
 
-# The chance that a forecast must state for the verdict's to be `confidence`: a forecast takes all
-# pipelines to vary alike and is drawn coarsely, and so may say more or less than the verdict of
-# what is there already. By as much it is taken to be off later.
+# The chance that a forecast must state for the verdict's to be `confidence`. A forecast assumes
+# that all pipelines vary alike and uses few draws, so it may differ from the verdict on the
+# present data; the same offset is assumed later.
 wanted_of_forecast <- function(known, confidence, seed = 1L) {
   variance <- variance_of_lead(known$parts, known$cases, known$seeds)
   now <- matrix(known$means, 1)

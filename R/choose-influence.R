@@ -1,7 +1,7 @@
-# What each input of a pipeline really does: how far a take moves when it is taken away or
-# swapped, as against what another seed does.
+# The effect of each input of a pipeline: how far a take moves when the input is removed or
+# swapped, compared with how far another seed moves it.
 
-# What a control takes away.
+# The input that each control removes or swaps.
 control_inputs <- c(
   blank_prompt = "prompt",
   swapped_prompt = "prompt",
@@ -10,16 +10,14 @@ control_inputs <- c(
   no_guide = "guide"
 )
 
-# `takes` has `take`, `pipeline`, `case`, `seed` and `control` (NA for the takes proper) of
-# what was made and measured; `prints` is what read_prints() makes of theirs, a row each.
-# `unsure` names the pipelines whose engines don't repeat a seed.
-# Returns a row for each pipeline and input: `pairs`, how many controls there were; `moved`,
-# the median of what they moved, where 1 is what another seed moves, with the least and the
-# most (`low`, `high`); `influence` in words, and `why` where there is no
-# telling. What has nothing to do with each other adds up
-# in squares, so a pipeline that gives another picture each time has the square of what its
-# own repeats move taken off. Without repeats, and where another seed moves nothing, there is
-# no telling.
+# `takes` has `take`, `pipeline`, `case`, `seed` and `control` (NA for ordinary takes) of what was
+# made and measured; `prints` is what read_prints() makes of theirs, a row each. `unsure` names
+# the pipelines whose engines don't repeat a seed. Returns a row for each pipeline and input:
+# `pairs`, the number of controls; `moved`, the median of what they moved, where 1 is the effect
+# of another seed, with the smallest and the largest (`low`, `high`); `influence` in words, and
+# `why` if it is unknown. Independent differences add up in squares, so for a pipeline that gives
+# another picture each time the square of what its own repeats move is subtracted. Without
+# repeats, and if another seed moves nothing, the influence is unknown.
 influence_table <- function(takes, prints, unsure = character()) {
   key <- paste(takes$pipeline, takes$case, takes$seed)
   proper <- which(is.na(takes$control))
@@ -93,8 +91,8 @@ influence_table <- function(takes, prints, unsure = character()) {
   do.call(rbind, c(list(none), table))
 }
 
-# `group` has squares of distances, `repeats` those of the same made once more: why they don't
-# tell what the input does; "" where they do.
+# `group` has squared distances, `repeats` those of repeated takes. Returns why they don't show
+# what the input does; "" if they do.
 no_telling <- function(group, repeats, unsure) {
   if (unsure && length(repeats) == 0) {
     return("no repeats")
@@ -102,7 +100,7 @@ no_telling <- function(group, repeats, unsure) {
 
   luck <- luck_of(repeats)
   by_seed <- stats::median(group$seed) - luck
-  # Where nothing moves it at all, an input doesn't either.
+  # If nothing moves the picture at all, neither does the input.
   if (by_seed < hardly_seen^2 && stats::median(group$moved) >= hardly_seen^2) {
     return("seeds do nothing")
   }
@@ -117,7 +115,7 @@ no_telling <- function(group, repeats, unsure) {
 
 luck_of <- function(repeats) if (length(repeats)) mean(repeats) else 0
 
-# How far each control of a group moved, where another seed moves by 1.
+# The effect of each control of a group, relative to another seed (1).
 moved_shares <- function(group, repeats) {
   luck <- luck_of(repeats)
   if (stats::median(group$seed) - luck < hardly_seen^2) {
@@ -127,7 +125,7 @@ moved_shares <- function(group, repeats) {
   sqrt(pmax(0, group$moved - luck) / pmax(group$seed - luck, hardly_seen^2))
 }
 
-# From where to where what a control moves on top of luck may lie (90 %).
+# The 90 % interval of a control's effect beyond luck.
 ends_beyond_luck <- function(group, repeats) {
   spread_of <- function(x, usual) if (length(x) > 1) stats::sd(x) else usual
   own <- spread_of(group$moved, spread_of(repeats, mean(repeats) / 2))
@@ -138,10 +136,10 @@ ends_beyond_luck <- function(group, repeats) {
   sqrt(pmax(0, beyond) / max(by_seed, hardly_seen^2))
 }
 
-# A distance that is hardly seen: less than this another seed is not taken to move.
+# A distance that is hardly visible: below it, another seed counts as having no effect.
 hardly_seen <- 0.05
 
-# In one word, or two where it is known only from where to where it lies.
+# In one word, or two if the interval covers both.
 influence_words <- function(moved) {
   words <- c("ignored", "weak", "clear", "dominant")[findInterval(moved, influence_steps) + 1]
   paste(unique(words), collapse = " or ")
@@ -149,21 +147,20 @@ influence_words <- function(moved) {
 
 influence_steps <- c(0.15, 0.5, 1.5)
 
-# How far two takes are apart: by their patches' lightness and colour (a tenth of OKLab is
-# much), and by their manner (1 is two looks).
+# The distance of two takes: by their patches' lightness and colour (a tenth of OKLab is a lot),
+# and by their manner (1 is the distance of two looks).
 print_distance <- function(prints, a, b) {
   patches <- sqrt(mean((prints$patches[a, ] - prints$patches[b, ])^2)) / 0.1
   manner <- sqrt(sum((prints$position[a, ] - prints$position[b, ])^2)) / style_space$between
   sqrt(patches^2 + manner^2)
 }
 
-# Inputs that fight. `table` has the takes proper and the controls with their axes; `input_axes`
-# says on which axis each input has its say. Where an axis comes out better once another
-# input is taken away, the two pull against each other; where it comes out worse, the other
-# one helps. Returns a row for each pipeline, input taken away and axis that is another's:
-# `pairs`, `change`, its 90 % interval (`low`, `high`, from two pairs on) and `effect`:
-# `fights`, `helps` or `can't tell`.
-input_fights <- function(table) {
+# Inputs that conflict. `table` has the ordinary takes and the controls with their axes;
+# `input_axes` maps each input to its axis. If an axis improves when another input is removed, the
+# two conflict; if it gets worse, the other one supports it. Returns a row for each pipeline,
+# input removed and axis of another input: `pairs`, `change`, its 90 % interval (`low`, `high`,
+# from two pairs on) and `effect`: `conflicts`, `supports` or `can't tell`.
+input_conflicts <- function(table) {
   key <- paste(table$pipeline, table$case, table$seed, sep = "\r")
   made <- table$state == "made"
   own <- match(key, ifelse(is.na(table$control) & made, key, NA))
@@ -203,9 +200,9 @@ input_fights <- function(table) {
       effect <- if (is.na(half) || abs(by) <= max(half, least_effect)) {
         "can't tell"
       } else if (by > 0) {
-        "fights"
+        "conflicts"
       } else {
-        "helps"
+        "supports"
       }
       tibble::tibble(
         pipeline = table$pipeline[group[1]],
@@ -223,9 +220,8 @@ input_fights <- function(table) {
   do.call(rbind, c(list(none), unlist(rows, recursive = FALSE)))
 }
 
-# Where each input has its say; a guide's is the structure too, whose say there is the
-# reference's already.
+# The axis of each input. A guide steers structure too, which the reference already stands for.
 input_axes <- c(prompt = "adherence", reference = "structure", look = "style")
 
-# What nobody would see.
+# Effects below this are invisible.
 least_effect <- 0.02

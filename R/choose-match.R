@@ -1,11 +1,10 @@
-# Like with like: what engines reach at equal structure, since their own knobs can't be
-# compared.
+# Engines compared at equal structure, since their own knobs can't be compared.
 
-# Between the settings of a line scores run straight. For each of `levels` of structure and
-# each line that reaches it: the `setting` there and the other axes' scores (`mean`, and
-# `low` to `high` from the draws in which the line reaches it). A line that truly reaches a
-# level more than once is taken where its worth is highest (see steady_structure()). `scored` is
-# what scored_lines() returned.
+# Scores are interpolated linearly between the settings of a line. For each of `levels` of
+# structure and each line that reaches it: the `setting` there and the other axes' scores (`mean`,
+# and `low` to `high` from the draws in which the line reaches it). If a line truly reaches a
+# level more than once, the point with the highest worth counts (see steady_structure()). `scored`
+# is what scored_lines() returned.
 match_table <- function(scored, levels) {
   rows <- lapply(names(scored), function(line) {
     do.call(rbind, lapply(levels, function(level) matched_at(line, scored[[line]], level)))
@@ -33,7 +32,7 @@ matched_at <- function(line, scores, level) {
 
   others <- setdiff(names(found), "setting")
   ends <- vapply(found[others], function(values) clamp_share(interval(values[-1])), numeric(2))
-  # From one take of each setting nothing can be drawn.
+  # With one take per setting there are no draws.
   drawn <- !all(is.na(scores$of$structure[, -1]))
   tibble::tibble(
     line = line,
@@ -48,10 +47,11 @@ matched_at <- function(line, scores, level) {
 }
 
 # The scores of each line along its settings, a list by line: `value`, the settings, and `of`, for
-# structure and each other score that all settings have a matrix settings x (1 + draws), what is
-# expected in front of the draws. Lines with structure at fewer than two settings are left out.
+# structure and each other score that all settings have, a matrix settings x (1 + draws) with the
+# expected value in its first column. Lines with structure at fewer than two settings are left
+# out.
 scored_lines <- function(lines, pipelines, draws) {
-  others <- c("adherence", "style", "utility")
+  others <- c("adherence", "style", "worth")
   scored <- lapply(split(lines, factor(lines$line, unique(lines$line))), function(own) {
     own <- own[!is.na(pipelines$structure[match(own$pipeline, pipelines$pipeline)]), ]
     if (nrow(own) < 2) {
@@ -69,10 +69,10 @@ scored_lines <- function(lines, pipelines, draws) {
   Filter(Negate(is.null), scored)
 }
 
-# Structure along a line as it would be without luck: with more settings there is more luck,
-# and a line that goes up and down by luck reaches a level many times, the best of which flatters
-# it. So structure goes one way (isotonic regression, each draw by itself), unless that is
-# further from what is expected than luck explains: then it truly turns.
+# Structure along a line without luck. A line with many settings goes up and down by luck and so
+# reaches a level many times, the best of which flatters it. So structure is taken to be monotone
+# (isotonic regression, for each draw), unless that fits worse than luck explains: then it truly
+# turns.
 steady_structure <- function(structure) {
   if (anyNA(structure) || nrow(structure) < 3) {
     return(structure)
@@ -111,7 +111,7 @@ reach_level <- function(value, scores, level) {
     crossed <- (from - level) * (to - level) <= 0 & from != to
     share <- (level - from) / (to - from)
     between <- function(one) one[i, ] + share * (one[i + 1, ] - one[i, ])
-    there <- if (is.null(others$utility)) -abs(share - 0.5) else between(others$utility)
+    there <- if (is.null(others$worth)) -abs(share - 0.5) else between(others$worth)
     better <- crossed & !is.na(there) & there > best
     best[better] <- there[better]
     out$setting[better] <- (value[i] + share * (value[i + 1] - value[i]))[better]
@@ -140,7 +140,7 @@ shared_levels <- function(lines, pipelines) {
     return(rep(stops[1], 2))
   }
 
-  # Of neighbouring stretches that as many reach, all.
+  # Adjacent stretches reached by as many lines belong together.
   most <- which(reached == max(reached))
   first <- most[1]
   last <- first
@@ -151,8 +151,8 @@ shared_levels <- function(lines, pipelines) {
   c(stops[first], stops[last + 1])
 }
 
-# How much higher one line lies than another on a score, on average over the levels that
-# both reach: a row for each two lines and score, with intervals.
+# The mean difference of two lines in a score, over the levels that both reach: a row for each
+# pair and score, with intervals.
 frontier_areas <- function(scored, levels) {
   none <- tibble::tibble(
     one = character(),

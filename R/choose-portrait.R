@@ -1,6 +1,6 @@
-# One pipeline by itself, one case by itself, one step by itself.
+# Portraits: of one pipeline, one case, one step.
 
-# One pipeline by itself: against each other one, case by case, and what goes wrong in it.
+# The portrait of a pipeline: compared with each other one, case by case, and its flaws.
 
 against_others <- function(pairs, pipeline) {
   own <- pairs[pairs$one == pipeline | pairs$other == pipeline, ]
@@ -15,28 +15,28 @@ against_others <- function(pairs, pipeline) {
 }
 
 case_portrait <- function(table, pipeline) {
-  columns <- c("utility", axes, "keeper")
+  columns <- c("worth", axes, "keeper")
   means <- case_means(table, columns)
   own <- tibble::as_tibble(lapply(means, function(one) unname(one[, pipeline])))
   names(own)[5] <- "keepers"
-  rest <- setdiff(colnames(means$utility), pipeline)
-  others <- rowMeans(means$utility[, rest, drop = FALSE], na.rm = TRUE)
+  rest <- setdiff(colnames(means$worth), pipeline)
+  others <- rowMeans(means$worth[, rest, drop = FALSE], na.rm = TRUE)
   takes <- table(
     factor(
       table$case[table$pipeline == pipeline & table$state != "planned"],
-      rownames(means$utility)
+      rownames(means$worth)
     )
   )
   found <- tibble::tibble(
-    case = rownames(means$utility),
+    case = rownames(means$worth),
     own,
     takes = as.vector(takes),
     others = unname(replace(others, is.nan(others), NA))
   )
-  found[order(-found$utility, na.last = TRUE), ]
+  found[order(-found$worth, na.last = TRUE), ]
 }
 
-# Why takes are no keepers: what was not made, flaws, phrases that must be there, floors.
+# Why takes are not keepers: failures, flaws, required phrases that are missing, floors.
 count_problems <- function(table, pipeline, brief) {
   own <- table[table$pipeline == pipeline, ]
   made <- own[own$state == "made", ]
@@ -57,7 +57,7 @@ count_problems <- function(table, pipeline, brief) {
   tibble::tibble(problem = names(counts), takes = as.integer(counts))
 }
 
-# What each step of a chain added or cost: a take against the one that it was made from.
+# What each step of a chain added or cost: a take compared with the one that it was made from.
 
 # `table` is an axis table of all steps with `take` and `parent`, and what a take cost with
 # all that led to it. Returns a row for each step
@@ -125,20 +125,21 @@ stage_gains <- function(table, draws = 2000, seed = 1) {
   do.call(rbind, c(list(none), unlist(rows, recursive = FALSE)))
 }
 
-# Which pictures decide: cases that tell pipelines apart, those that tell nothing, those that say
-# the same, and what kind of case would be the most useful to add.
+# The information in cases: those that separate pipelines, those that do not, those that agree,
+# and the most useful kind of case to add.
 
-# Pipelines whose worth in a case spreads by less than this are alike there. Cases that turn leads
-# by no less, and both in the same way, say the same; of fewer pipelines luck makes such pairs.
+# Pipelines whose worth in a case spreads by less than this are alike there. Cases in which leads
+# differ by no less, in the same direction, are redundant; with few pipelines such pairs occur by
+# luck.
 alike_within <- 0.02
 same_turns <- 0.95
 fewest_for_twins <- 5
 
-# `table` has worths. A row a case, the most telling first: `spread`, the standard deviation of
-# pipelines' worth in it; `share` of all that cases tell; `keepers`; `agrees`, how its leads go
-# with those of all other cases (correlation; NA where it tells nothing); `twin`, an earlier case
-# that turns leads in the same way; `leads`, who would lead without it, by plain means, where
-# that is another than with it.
+# `table` has worths. A row a case, the most informative first: `spread`, the standard deviation
+# of pipelines' worth in it; `share` of the information in all cases; `keepers`; `agrees`, the
+# correlation of its leads with those of all other cases (NA if it has no information); `twin`, an
+# earlier case with the same leads; `leads`, the pipeline that would lead without it, by plain
+# means, if that is another one.
 case_table <- function(table, cells = judged_cells(table)) {
   if (nrow(cells) < 2 || ncol(cells) < 2) {
     return(NULL)
@@ -178,14 +179,14 @@ case_table <- function(table, cells = judged_cells(table)) {
   found[order(-found$spread), ]
 }
 
-# Worth by case and pipeline, of what anybody can judge.
+# Worth by case and pipeline, where there is evidence.
 judged_cells <- function(table) {
-  cells <- case_means(table, "utility")[[1]]
+  cells <- case_means(table, "worth")[[1]]
   known <- !is.na(cells)
   fill_by_sums(cells[rowSums(known) > 0, colSums(known) > 0, drop = FALSE])
 }
 
-# The first earlier case that turns leads in the same way: `leads` less what they are on average.
+# The first earlier case with the same leads: `leads` without their average.
 twins_of <- function(leads) {
   n <- nrow(leads)
   if (ncol(leads) < fewest_for_twins) {
@@ -204,9 +205,9 @@ twins_of <- function(leads) {
   rownames(leads)[first]
 }
 
-# What kind of case would say most that is new: of another `reference` or of another `look`,
-# whichever leads vary more with for how many of them were met; NULL where cases don't share
-# any.
+# The most informative kind of new case: one with another `reference` or one with another `look`,
+# whichever leads vary more with, given how many of them were met; NULL where no cases share
+# either.
 most_useful <- function(table, cells = judged_cells(table)) {
   units <- independent_units(table[table$case %in% rownames(cells), ])
   is_shared <- function(unit) length(unique(unit)) > 1 && length(unique(unit)) < length(unit)

@@ -1,34 +1,33 @@
-# What the means of pipelines may really be, on pictures like those that were met.
+# The posterior of pipelines' means, for pictures like those in the suite.
 #
-# A pipeline's mean is a level that all share and a contrast to the others. Contrasts are
-# taken to be normal around 0 with a spread that is not known (see log_prior_of_spread()). What
-# luck does to a contrast is told from how cases disagree. Given the spread t, a
-# contrast whose mean varies by v keeps t^2 / (t^2 + v) of itself (Efron and Morris 1973): of
-# many pipelines that differ little, the one that leads has been lucky, and plain means would
-# boast of it. Interval, order, chance and loss are all told from the same draws.
+# A pipeline's mean is a level that all share plus a contrast. Contrasts have a normal prior
+# around 0 with unknown spread (see log_prior_of_spread()). The sampling error of a contrast is
+# estimated from how far cases disagree. Given the spread t, a contrast whose mean has variance v
+# is shrunk by t^2 / (t^2 + v) (Efron and Morris 1973): among many pipelines that differ little,
+# the leader has been lucky, and its plain mean would be too high. Interval, order, chance and
+# loss all come from the same draws.
 
-# Half of all spreads are taken to be below this. Worths and axes lie between 0 and 1.
+# The prior median of spreads. Worths and axes lie between 0 and 1.
 usual_spread <- 0.15
 
-# So many looks, and no fewer, say how new looks would do; of fewer a verdict says that they
-# are meant.
+# From this number of looks on, results generalise to new looks; fewer are taken to be the ones
+# meant, and the verdict says so.
 fewest_looks <- 4
 
-# How many contrasts' worth of degrees of freedom the scale of their common variance has:
-# they go together, so fewer than there are.
+# The effective number of contrasts behind the scale of their common variance: they are
+# correlated, so it is smaller than their number.
 most_contrasts <- 3
 
-# So many degrees of freedom's worth a pipeline's own variance is drawn to that of all.
+# The degrees of freedom with which a pipeline's variance is shrunk towards the common one.
 drawn_to_all <- 30
 spreads_tried <- exp(seq(log(0.001), 0, length.out = 40))
 scales_tried <- (seq_len(15) - 0.5) / 15
 
-# Draws of the true means of the columns of `means` (cases x pipelines, NA where nothing is
-# known): a matrix pipelines x draws, NA where a pipeline, or how cases disagree, is not known.
-# `units` is a list of one or two vectors that tell which cases go together (see
-# independent_units()). `widen` stretches what luck may do (see peeking_stretch()). Without
-# `shrink` contrasts stay what they are, as curves along a setting want it: there pipelines
-# are no sample of anything.
+# Draws of the true means of the columns of `means` (cases x pipelines, NA where unknown): a
+# matrix pipelines x draws, NA if a pipeline, or the variation between cases, is unknown. `units`
+# is a list of one or two vectors that say which cases belong together (see independent_units()).
+# `widen` widens the luck (see peeking_stretch()). Without `shrink` contrasts are left as they
+# are, as needed for curves along a setting, where pipelines are not a sample.
 posterior_draws <- function(means, units, draws, seed, widen = 1, shrink = TRUE) {
   out <- matrix(NA_real_, ncol(means), draws, dimnames = list(colnames(means), NULL))
   known <- colSums(!is.na(means)) > 0
@@ -39,7 +38,7 @@ posterior_draws <- function(means, units, draws, seed, widen = 1, shrink = TRUE)
   }
 
   means <- means[met, known, drop = FALSE]
-  # What is the same in all it made is one pipeline twice.
+  # Pipelines whose every result is the same are one pipeline listed twice.
   same <- match(split(t(means), seq_len(ncol(means))), split(t(means), seq_len(ncol(means))))
   means <- means[, unique(same), drop = FALSE]
   found <- draw_contrasts(means, units, draws, seed, widen, shrink)
@@ -51,7 +50,7 @@ draw_contrasts <- function(means, units, draws, seed, widen, shrink) {
   n <- ncol(means)
   filled <- fill_by_sums(means)
   even <- matrix(core_uniform(n * ceiling(draws / 2), seed), n)
-  # Each draw has a mirror image, so that the mean of draws is what is expected.
+  # Antithetic draws: the mean of the draws is the expected value.
   mirrored <- function(x) cbind(x, -x)[, seq_len(draws), drop = FALSE]
   by_case <- rowMeans(filled)
   of_level <- covariance_of_mean(matrix(by_case - mean(by_case)), units)
@@ -63,12 +62,12 @@ draw_contrasts <- function(means, units, draws, seed, widen, shrink) {
 
   basis <- qr.Q(qr(cbind(1, diag(n))))[, -1, drop = FALSE]
   middle <- colMeans(filled)
-  # A pipeline that some cases lack varies by more.
+  # A pipeline with missing cases has a larger variance.
   full <- t((t(means) - middle) * nrow(means) / colSums(!is.na(means)))
   full <- replace(full, is.na(full), 0)
   luck_of <- covariance_of_mean(full %*% basis, units)
-  # A few cases say little about how contrasts vary together, so that each pipeline varies by
-  # itself counts too, the more the fewer cases there are.
+  # A few cases say little about the covariance of contrasts, so the variances of single pipelines
+  # count too, the more the fewer cases there are.
   common <- n / (n + luck_of$free)
   alone <- crossprod(basis, own_variances(full, units, luck_of$free) * basis)
   covariance <- (1 - common) * luck_of$covariance + common * alone
@@ -85,10 +84,10 @@ draw_contrasts <- function(means, units, draws, seed, widen, shrink) {
   turn %*% (expected + mirrored(apart)) + rep(as.vector(level), each = n)
 }
 
-# How much the mean of each pipeline varies by itself: `off` is cases x pipelines, less each
-# one's mean. What all share in a case is no matter of contrasts, and is taken out; some of
-# each one's luck goes with it, which is put back. A pipeline that has not failed in a few
-# cases may yet, so each one's variance is drawn to that of all.
+# The variance of each pipeline's own mean. `off` is cases x pipelines, centred by pipeline. What
+# all share in a case does not affect contrasts and is removed; part of each pipeline's luck is
+# removed with it, which is corrected. A pipeline that has not failed in a few cases may still
+# fail, so variances are shrunk towards the common one.
 own_variances <- function(off, units, free) {
   n <- ncol(off)
   seen <- diag(covariance_of_mean(off - rowMeans(off), units)$covariance)
@@ -97,10 +96,10 @@ own_variances <- function(off, units, free) {
   (drawn_to_all * all + free * own) / (drawn_to_all + free)
 }
 
-# Pairs of a spread of the truth and a scale of luck's variance, as likely as they are.
+# Draws of the spread of true contrasts and the scale of the error variance from their posterior.
 likely_spreads <- function(lead, variance, free, spreads, many) {
   scales <- free / stats::qchisq(1 - scales_tried, free)
-  # How likely a spread and a scale are. Where spreads have no bound none is likelier.
+  # The density of a spread and a scale. With unbounded spreads it is flat.
   likely <- function(spread, scale) {
     if (is.infinite(spread)) {
       return(0)
@@ -120,25 +119,25 @@ likely_spreads <- function(lead, variance, free, spreads, many) {
   )
 }
 
-# The prior of the spread of pipelines' true worths (its logarithm, per step of the spread's
-# logarithm): no two pipelines are quite the same, so it falls to nothing at 0 (Chung and others
-# 2013), and its tail is a Cauchy's (Gelman 2006). Its median is `usual_spread`.
+# The prior of the spread of pipelines' true worths (log density per unit of log spread). No two
+# pipelines are exactly the same, so it vanishes at 0 (Chung and others 2013); its tail is a
+# Cauchy's (Gelman 2006); its median is `usual_spread`.
 log_prior_of_spread <- function(spread) {
   2 * log(spread) - 1.5 * log1p(3 * (spread / usual_spread)^2)
 }
 
-# Numbers between 0 and 1 that lie evenly: the golden ratio's multiples.
+# Evenly spread numbers between 0 and 1: multiples of the golden ratio.
 dealt_evenly <- function(n) (seq_len(n) * (sqrt(5) - 1) / 2) %% 1
 
-# What the cells of a matrix cases x pipelines are more than their case and their pipeline have.
+# Residuals of the cells of a matrix cases x pipelines, after case and pipeline effects.
 beyond_sums <- function(cells) {
   off <- cells - rowMeans(cells)
   off - rep(colMeans(off), each = nrow(off))
 }
 
-# The covariance of the mean of rows that go together by one unit, or by two that cross, and
-# how many degrees of freedom it has: what units of each kind say, less what was counted twice
-# (Cameron, Gelbach and Miller 2011), and never less than one kind says alone.
+# The covariance of the mean of rows that are clustered by one unit or by two crossed units, and
+# its degrees of freedom: the sum over units of each kind minus what is counted twice (Cameron,
+# Gelbach and Miller 2011), and never less than for one kind alone.
 covariance_of_mean <- function(off, units) {
   by <- function(unit) {
     sums <- rowsum(off, unit)
@@ -160,7 +159,7 @@ covariance_of_mean <- function(off, units) {
   }
 
   turned <- eigen(both, symmetric = TRUE)
-  # Satterthwaite 1946.
+  # Satterthwaite (1946).
   free <- sum(sizes)^2 / sum(sizes^2 / vapply(parts, `[[`, 0, "free"))
   list(
     covariance = turned$vectors %*% (pmax(turned$values, 0) * t(turned$vectors)),
@@ -168,7 +167,7 @@ covariance_of_mean <- function(off, units) {
   )
 }
 
-# Cells that are not known, as the sum of what their case and their pipeline usually have.
+# Fills unknown cells with the sum of their case and pipeline effects.
 fill_by_sums <- function(means) {
   gaps <- is.na(means)
   if (!any(gaps)) {
@@ -184,9 +183,9 @@ fill_by_sums <- function(means) {
   filled
 }
 
-# Which cases of an axis table go together: a list with one vector or two, a value a case in
-# the order of case_means(). Cases of one reference share what it makes easy or hard, and so do
-# those of one look. A single case is spoken for by its seeds.
+# The clusters of cases of an axis table: a list of one or two vectors with a value for each case,
+# in the order of case_means(). Cases with the same reference share what it makes easy or hard,
+# and so do those with the same look. A single case is represented by its seeds.
 independent_units <- function(table) {
   if (drawn_units(table) == "seed") {
     return(list(seed = sort(unique(table$seed))))
@@ -211,8 +210,8 @@ independent_units <- function(table) {
   own
 }
 
-# Those units that say more than the cases themselves: one that all cases share says nothing
-# of others, and one that no two cases share is the case.
+# The clusterings that differ from the cases themselves: a unit common to all cases says nothing
+# about others, and units that are all different are the cases.
 telling_units <- function(units) {
   many <- vapply(units, function(unit) length(unique(unit)), 0L)
   cases <- length(units[[1]])
@@ -224,7 +223,7 @@ telling_units <- function(units) {
   if (cases > 1) list(seq_len(cases)) else list()
 }
 
-# How many pictures that have nothing to do with each other a table rests on.
+# The number of independent pictures behind a table.
 independent_pictures <- function(table) {
   if (drawn_units(table) == "seed") {
     return(1L)

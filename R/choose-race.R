@@ -1,19 +1,18 @@
-# A run that spends takes where they matter: after each round, which pipelines can't win any
-# more, and whether the matter is settled.
+# A race: a run that spends takes where they matter. After each round: which pipelines can't win
+# any more, and whether the choice is settled.
 
-# `table` is an axis table of what was made in the rounds so far (a block of cases with one
-# seed each), `whole` what the whole run would be: how many `cases` and `seeds` of each there
-# are, and how many `looks` at what is there (rounds). `dropped` is who is out already.
-# Returns `state` (`decided`; `stuck`, where what is left would hardly settle it; or `open`),
-# `best`, `confidence`, `information` (how much of what the whole run could tell is known), and
-# `dropped`, with who drops out now.
+# `table` is an axis table of the rounds so far (a block of cases with one seed each); `whole`
+# describes the complete run: its number of `cases`, of `seeds` for each, and of `looks` (rounds).
+# `dropped` has the pipelines that are already out. Returns `state` (`decided`; `stuck`, if the
+# rest would hardly settle it; or `open`), `best`, `confidence`, `information` (the share of the
+# complete run's information), and `dropped`, with those that drop out now.
 #
-# Decisions take the peeking into account (see peeking_stretch()). Who has dropped out may all
-# together be the best in half of what the brief allows to be wrong.
+# Decisions account for the repeated looks (see peeking_stretch()). The dropped pipelines together
+# may be the best with at most half of the error probability that the brief allows.
 race_step <- function(table, brief, whole, dropped = character()) {
-  table <- add_utility(table, brief)
+  table <- add_worth(table, brief)
   table <- table[!is.na(table$keeper), ]
-  means <- mean_by_pipeline(table, "utility")
+  means <- mean_by_pipeline(table, "worth")
   running <- setdiff(names(means)[!is.na(means)], dropped)
   expected <- expected_worth(table, brief)
   best <- running[which.max(expected[running])]
@@ -22,7 +21,7 @@ race_step <- function(table, brief, whole, dropped = character()) {
   })
   information <- min(1, vapply(parts, information_of, 0, whole = whole))
   widen <- peeking_stretch(brief$confidence, information, whole$looks)
-  drawn <- score_draws(table, "utility", brief$draws, brief$seed, widen)$utility
+  drawn <- score_draws(table, "worth", brief$draws, brief$seed, widen)$worth
   chance <- chance_best(drawn)
   confidence <- chance_close(drawn, close_enough_of(brief))[[best]]
   few <- independent_pictures(table) < fewest_cases
@@ -54,27 +53,27 @@ race_step <- function(table, brief, whole, dropped = character()) {
   )
 }
 
-# What pipelines are expected to be worth on new pictures; of a single take its own worth.
+# The expected worth of pipelines on new pictures; for a single take, its own worth.
 expected_worth <- function(table, brief) {
-  expected <- rowMeans(score_draws(table, "utility", brief$draws, brief$seed)$utility)
-  ifelse(is.na(expected), mean_by_pipeline(table, "utility")[names(expected)], expected)
+  expected <- rowMeans(score_draws(table, "worth", brief$draws, brief$seed)$worth)
+  ifelse(is.na(expected), mean_by_pipeline(table, "worth")[names(expected)], expected)
 }
 
-# Those that can go, least likely first, for as long as the best is among all who went with
-# no more than the chance `allowed`.
+# The pipelines that can be dropped, least likely first, as long as the chance that the best is
+# among all dropped ones is at most `allowed`.
 hopeless <- function(chance, dropped, allowed) {
   running <- sort(chance[!names(chance) %in% dropped & !is.na(chance)])
   lost <- sum(chance[dropped], na.rm = TRUE) + cumsum(running)
   names(running)[lost <= allowed]
 }
 
-# How much is known of the leader's leads, as far as they are still to be decided.
+# The information on the leader's leads that are not decided yet.
 known_by_now <- function(table, whole) {
   table <- table[!is.na(table$keeper), ]
-  means <- mean_by_pipeline(table, "utility")
+  means <- mean_by_pipeline(table, "worth")
   best <- names(which.max(means))
   most <- table(factor(table$pipeline, names(means)))
-  # Who dropped out early is not what is waited for.
+  # Dropped pipelines are not waited for.
   running <- names(means)[!is.na(means) & most[names(means)] == most[[best]]]
   min(
     1,
@@ -94,9 +93,9 @@ variance_of_lead <- function(parts, cases, seeds) {
   (parts$by_case^2 + by_seed^2 / seeds) / cases
 }
 
-# The chance that the whole run will show one of the two to be the better one, or no worse
-# than by `within`, given what is known of the lead now. Where more seeds are to come, that can't
-# be said from a single one of each case.
+# The probability that the complete run will show one of the two to be better, or no worse than by
+# `within`, given the present lead. If more seeds are to come, that can't be said from one seed
+# per case.
 chance_to_settle <- function(parts, whole, confidence, within = 0) {
   if (is.na(parts$by_case) || parts$cases < 2 || (single_seeded(parts) && whole$seeds > 1)) {
     return(1)
@@ -116,9 +115,8 @@ chance_to_settle <- function(parts, whole, confidence, within = 0) {
 
 single_seeded <- function(parts) is.na(parts$by_seed) || parts$seeds <= 1
 
-# How much of what the whole run would tell of a lead is known: the share of its final
-# precision. From a single seed nobody can tell what is due to the case and what to the
-# seed, so all is taken to be the seed's.
+# The share of a lead's final precision that has been reached. With one seed per case, the effects
+# of case and seed can't be separated, so all variation counts as the seed's.
 information_of <- function(parts, whole) {
   share_of_cases <- parts$cases / max(whole$cases, parts$cases)
   seeds <- max(whole$seeds, parts$seeds)

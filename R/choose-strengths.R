@@ -1,12 +1,12 @@
-# From ballots to strengths: which pipeline people prefer, how sure that is, and which pairs
-# to show next.
+# From ballots to strengths: which pipeline people prefer, with what certainty, and which pairs to
+# show next.
 
 # A paired-comparison model (Bradley and Terry 1952): the log odds that `one` is preferred to
 # `other` are the difference of their strengths. `ballots` has `one` and `other` (names) and
-# `share`, 1 where `one` was preferred, 0 where `other` was, 0.5 where neither. Strengths add
-# up to 0; a faint pull to 0 (a normal with the standard deviation `reach`) keeps them finite
-# where somebody has won, or lost, throughout. A `weight` says how much each ballot counts.
-# Returns `strength` and `covariance`, named.
+# `share`: 1 if `one` was preferred, 0 if `other` was, 0.5 if neither. Strengths add up to 0; a
+# weak normal prior with the standard deviation `reach` keeps them finite for pipelines that
+# always won or lost. `weight` is the weight of each ballot. Returns `strength` and `covariance`,
+# named.
 fit_strengths <- function(
   ballots,
   names = sort(unique(c(ballots$one, ballots$other))),
@@ -83,11 +83,11 @@ strength_table <- function(ballots, names = sort(unique(c(ballots$one, ballots$o
   table[order(-table$strength), ]
 }
 
-# Ballots are no independent witnesses: a case suits one pipeline and not another, a take has
-# luck, and people's tastes differ. By how much the variance of strengths is larger for that
-# (`times`; the design effect of Kish 1965), from how ballots of one case, and of one person, go
-# together (Cameron, Gelbach and Miller 2011), with how many degrees of freedom (`free`;
-# Satterthwaite 1946). A single person speaks for nobody else, and no case for others.
+# Ballots are not independent: a case suits one pipeline more than another, takes vary, and
+# people's tastes differ. Returns the factor by which this increases the variance of strengths
+# (`times`; design effect, Kish 1965), from the correlation of ballots within cases and within
+# people (Cameron, Gelbach and Miller 2011), with its degrees of freedom (`free`; Satterthwaite
+# 1946). A single person does not represent others, and a single case no other cases.
 scatter_of_ballots <- function(ballots, fit) {
   names <- names(fit$strength)
   one <- match(ballots$one, names)
@@ -123,8 +123,8 @@ scatter_of_ballots <- function(ballots, fit) {
   list(times = all / alone, free = sum(sizes)^2 / sum(sizes^2 / free))
 }
 
-# How much a ballot on each pair would say: the information that it is expected to bring on
-# the difference of the two, by how little is known of that. A row a pair of pipelines.
+# The information in a ballot on each pair: what it is expected to add on the difference of the
+# two, given how little is known of that. A row for each pair of pipelines.
 pair_worth <- function(ballots, names) {
   fit <- fit_strengths(ballots, names)
   pairs <- utils::combn(names, 2)
@@ -137,9 +137,9 @@ pair_worth <- function(ballots, names) {
   tibble::tibble(one = one, other = other, worth = unname(p * (1 - p) * variance))
 }
 
-# How far people agree: with themselves, where a pair was shown twice (the other way round),
-# and each two of them where both saw a pair. `ballots` has `person`, `pair` (the two takes,
-# whichever way round), `choice` (the take preferred, or NA for neither).
+# Agreement between people: with themselves if a pair was shown twice (in reverse order), and
+# between two people who saw the same pair. `ballots` has `person`, `pair` (the two takes in
+# either order), `choice` (the take preferred, or NA for neither).
 agreement_table <- function(ballots) {
   same <- function(a, b) {
     mean(
@@ -179,12 +179,12 @@ agreement_table <- function(ballots) {
   do.call(rbind, c(own, between))
 }
 
-# How often numbers side with people: of the pairs in which one take was preferred and a number
-# differs, the share in which it is the better by the number too (a half is chance). `values` is a
-# matrix takes x numbers, higher the better, with the takes as row names. A row a number: `pairs`,
-# `agreement`, and `beyond_luck`, whether it sides with people, or against them, more than the
-# luckiest of as many meaningless numbers would. If a number means nothing, the takes of a case
-# might as well have changed it among them (a permutation test; Westfall and Young 1993).
+# How often measures agree with people: among the pairs in which one take was preferred and the
+# measure differs, the share in which the better take by the measure was preferred (0.5 is
+# chance). `values` is a matrix takes x measures, higher is better, with the takes as row names. A
+# row for each measure: `pairs`, `agreement`, and `beyond_luck`, whether it agrees (or disagrees)
+# more than the luckiest of as many random measures would. For a meaningless measure, the takes of
+# a case might as well have swapped values (a permutation test; Westfall and Young 1993).
 siding_table <- function(ballots, values, level = 0.95, seed = 1L) {
   decided <- ballots[ballots$share != 0.5, ]
   one <- match(decided$one_take, rownames(values))
@@ -224,22 +224,22 @@ siding_table <- function(ballots, values, level = 0.95, seed = 1L) {
   )
 }
 
-# How often numbers are changed among takes.
+# The number of permutations.
 changed_rounds <- 399L
 
-# What people's ballots say about the brief: which weights would side with them most.
+# The weights that people's ballots imply: those that would agree with them most.
 
-# Who looks with care: people whose answers the others' don't predict, who always take the same
+# Careful viewers, and those whose answers the others' don't predict, who always choose the same
 # side, or who tire.
 
-# The ballots of each person held against strengths that the others' ballots give. Either an
-# answer follows those, or it is a coin's: `care` is the share that follow them, thought to be
-# high unless answers say otherwise (a beta of 4 and 1). A row a person: `answers`, `follows` (of
-# the answers that prefer one, the share that prefers the stronger), `expected` (what care would
-# have made of that), `care` with its 90 % interval (`low`, `high`; no less than all where nobody
-# else has looked), `left` (the share of answers for the left picture), `left_odd` (whether luck
-# hardly makes that), `early` and `late` (what `follows` is in the first and the last half), and
-# `tires` (whether luck hardly makes their difference).
+# Compares each person's ballots with the strengths that the others' ballots give. An answer
+# either follows those or is a coin toss: `care` is the share that follow, with a prior that
+# expects a high share (a beta of 4 and 1). A row a person: `answers`, `follows` (of the answers
+# with a preference, the share for the stronger one), `expected` (the same for a careful person),
+# `care` with its 90 % interval (`low`, `high`; 1 if nobody else has answered), `left` (the share
+# of answers for the left picture), `left_odd` (whether that is unlikely by chance), `early` and
+# `late` (`follows` in the first and in the second half), and `tires` (whether their difference is
+# unlikely by chance).
 viewer_table <- function(ballots) {
   people <- sort(unique(ballots$person))
   rows <- lapply(people, function(person) {
@@ -283,7 +283,7 @@ predicted_by <- function(others, mine) {
   unname(1 / (1 + exp(strength[mine$other] - strength[mine$one])))
 }
 
-# Mean and 90 % of the share of answers that are given with care.
+# Mean and 90 % interval of the share of careful answers.
 care_of <- function(share, chance) {
   care <- (seq_len(100) - 0.5) / 100
   if (all(chance == 0.5)) {
@@ -304,7 +304,7 @@ care_of <- function(share, chance) {
   c(sum(care * likely), care[at])
 }
 
-# Whether the second half follows so much less than the first that luck makes it once in fifty.
+# Whether the second half follows less than the first with a probability below 1 in 50 by chance.
 hardly_luck <- function(first, second) {
   if (is.null(first) || is.null(second) || min(first[2], second[2]) < 8) {
     return(FALSE)
@@ -317,7 +317,7 @@ hardly_luck <- function(first, second) {
   stats::fisher.test(table, alternative = "greater")$p.value < 0.02
 }
 
-# Ballots with how much each counts: as much as its person answers with care.
+# Ballots with their weights: the care of the person.
 with_care <- function(ballots, viewers = viewer_table(ballots)) {
   ballots$weight <- viewers$care[match(ballots$person, viewers$person)]
   ballots

@@ -1,16 +1,16 @@
-# From an axis table to a verdict, as data; the words are the interface's.
+# From an axis table to a verdict as data; the interface puts it into words.
 
 fewest_cases <- 3
 
-# `race`: of a run that stopped when it had seen enough, what it would have been (`cases`,
-# `seeds`) and how many `looks` at it there could have been; NULL where it was none.
+# `race` describes the complete run (`cases`, `seeds`) behind a race and the number of possible
+# `looks`; NULL for an ordinary run.
 verdict_from <- function(table, brief, race = NULL) {
-  table <- add_utility(table, brief)
+  table <- add_worth(table, brief)
   if (!any(table$state %in% c("made", "failed", "refused"))) {
     return(list(state = "nothing made", table = table, brief = brief))
   }
 
-  if (all(is.na(table$utility))) {
+  if (all(is.na(table$worth))) {
     return(list(
       state = "no evidence",
       table = table,
@@ -26,7 +26,7 @@ verdict_from <- function(table, brief, race = NULL) {
   best <- pipelines$pipeline[1]
   runner_up <- if (nrow(pipelines) > 1) pipelines$pipeline[2] else NA_character_
   pictures <- pictures_met(table)
-  state <- if (!any(pipelines$yield > 0, na.rm = TRUE)) {
+  state <- if (!any(pipelines$keepers > 0, na.rm = TRUE)) {
     "no keepers"
   } else if (any(table$state == "planned")) {
     "unfinished"
@@ -40,10 +40,10 @@ verdict_from <- function(table, brief, race = NULL) {
   in_the_race <- pipelines$pipeline[pipelines$chance_best %in% NA |
     pipelines$chance_best >= 0.05 |
     pipelines$pipeline == best]
-  judged <- table[!is.na(table$utility), ]
+  judged <- table[!is.na(table$worth), ]
   cells <- judged_cells(judged)
   weighed <- names(brief$weights)[brief$weights > 0]
-  expected <- stats::setNames(pipelines$utility, pipelines$pipeline)
+  expected <- stats::setNames(pipelines$worth, pipelines$pipeline)
   parts <- without_luck(worth_parts(table, weighed), brief$weights[weighed], expected)
   list(
     state = state,
@@ -54,7 +54,7 @@ verdict_from <- function(table, brief, race = NULL) {
     margin = if (is.na(runner_up)) {
       rep(NA_real_, 3)
     } else {
-      margin_of(draws$utility, pipelines, best, runner_up, margin_level(brief))
+      margin_of(draws$worth, pipelines, best, runner_up, margin_level(brief))
     },
     in_the_race = in_the_race,
     pictures = pictures,
@@ -67,13 +67,13 @@ verdict_from <- function(table, brief, race = NULL) {
     ),
     uneven = uneven_coverage(table),
     unchecked = unchecked_axes(table, brief),
-    unjudged = setdiff(unique(table$case), table$case[!is.na(table$utility)]),
-    pairs = pair_differences(draws$utility),
+    unjudged = setdiff(unique(table$case), table$case[!is.na(table$worth)]),
+    pairs = pair_differences(draws$worth),
     tradeoff = tradeoff_table(axis_means(pipelines), draws[axes]),
     flips = nearest_flips(brief$weights[weighed], parts),
     weightings = weight_map(weighed, parts),
     needed = if (state == "too close") {
-      evidence_needed(table, draws$utility, brief$confidence, close_enough_of(brief))
+      evidence_needed(table, draws$worth, brief$confidence, close_enough_of(brief))
     },
     cases = case_table(table, cells),
     useful = most_useful(judged, cells),
@@ -87,26 +87,26 @@ verdict_from <- function(table, brief, race = NULL) {
 
 close_enough_of <- function(brief) brief$close_enough %||% 0
 
-# What pipelines may be worth, the chosen one first: `pipelines` (see pipeline_table()), the
-# `draws` that it is told from, and who is `close` enough to the best as surely as wanted.
+# Ranks the pipelines, the chosen one first: `pipelines` (see pipeline_table()), the `draws`
+# behind it, and which are `close` enough to the best with the wanted certainty.
 ranked_pipelines <- function(table, brief, race = NULL) {
   widen <- if (is.null(race)) {
     1
   } else {
     peeking_stretch(brief$confidence, known_by_now(table, race), race$looks)
   }
-  draws <- score_draws(table, c("utility", axes), brief$draws, brief$seed, widen)
+  draws <- score_draws(table, c("worth", axes), brief$draws, brief$seed, widen)
   pipelines <- pipeline_table(table, draws)
-  chance <- chance_close(draws$utility, close_enough_of(brief))
+  chance <- chance_close(draws$worth, close_enough_of(brief))
   pipelines$chance_close <- unname(chance[pipelines$pipeline])
-  pipelines <- pipelines[order(-pipelines$utility, pipelines$cost_per_keeper, na.last = TRUE), ]
+  pipelines <- pipelines[order(-pipelines$worth, pipelines$cost_per_keeper, na.last = TRUE), ]
   sure <- !is.na(pipelines$chance_close) & pipelines$chance_close >= brief$confidence
   close <- pipelines$pipeline[sure]
   list(pipelines = chosen_first(pipelines, close, brief$prefer), draws = draws, close = close)
 }
 
-# The pipelines (the best first) with the one to use at the top: of those that are `close`
-# enough to the best, what the brief prefers; where none is surely so, the one that leads.
+# The pipelines with the one to use at the top: among those `close` enough to the best, the one
+# that the brief prefers; if there are none, the leader.
 chosen_first <- function(pipelines, close, prefer) {
   candidates <- which(pipelines$pipeline %in% close)
   if (length(candidates) == 0) {
@@ -123,8 +123,8 @@ chosen_first <- function(pipelines, close, prefer) {
   pipelines[c(at, setdiff(seq_len(nrow(pipelines)), at)), ]
 }
 
-# The chance that the best is one of each engine's: settings of one engine don't take chances
-# from each other. `recipes` says whose a pipeline is.
+# The chance that the best pipeline uses each engine: settings of one engine share its chances.
+# `recipes` says which engine a pipeline uses.
 chance_by_engine <- function(pipelines, recipes) {
   whose <- recipes[["engine"]][match(pipelines$pipeline, recipes$pipeline)]
   if (length(unique(whose)) < 2 || !anyDuplicated(whose) || all(is.na(pipelines$chance_best))) {
@@ -135,10 +135,10 @@ chance_by_engine <- function(pipelines, recipes) {
   sort(sums, decreasing = TRUE)
 }
 
-# What a verdict speaks for: how many cases, references and looks were met, and how many
-# pictures that have nothing to do with each other those are.
+# The evidence behind a verdict: how many cases, references and looks were met, and how many
+# independent pictures they amount to.
 pictures_met <- function(table) {
-  judged <- table[!is.na(table$utility), ]
+  judged <- table[!is.na(table$worth), ]
   many <- function(column) length(unique(stats::na.omit(judged[[column]])))
   list(
     cases = many("case"),
@@ -148,8 +148,8 @@ pictures_met <- function(table) {
   )
 }
 
-# The share of the prompts' weight that has evidence, by pipeline, where that differs by more
-# than a twentieth; NULL where it does not. Nobody's is counted that one lacks.
+# The share of the prompts' weight that has evidence, by pipeline, if it differs by more than a
+# twentieth; NULL otherwise. Evidence that one lacks counts for none.
 uneven_coverage <- function(table) {
   made <- table[table$state == "made" & !is.na(table$coverage), ]
   share <- sort(vapply(split(made$coverage, made$pipeline), mean, 0))
@@ -164,10 +164,10 @@ axis_means <- function(pipelines) {
   means
 }
 
-# One row a pipeline: what worth and axes may really be (the mean of draws, and 90 % of them),
-# ranks, yield, money and time.
+# One row a pipeline: posterior mean and 90 % interval of worth and axes, ranks, share of keepers,
+# money and time.
 pipeline_table <- function(table, draws) {
-  worth <- draws$utility
+  worth <- draws$worth
   pipelines <- rownames(worth)
   drawn <- !all(is.na(worth))
   ranks <- rank_intervals(worth)
@@ -180,7 +180,7 @@ pipeline_table <- function(table, draws) {
   )
   for (column in names(draws)) {
     ends <- vapply(pipelines, function(p) clamp_share(interval(draws[[column]][p, ])), c(0, 0))
-    # Of a single take nothing can be drawn: it is all that is known.
+    # With a single take there are no draws; its value is used.
     expected <- rowMeans(draws[[column]])
     out[[column]] <- clamp_share(
       unname(ifelse(is.na(expected), mean_by_pipeline(table, column), expected))
@@ -189,10 +189,10 @@ pipeline_table <- function(table, draws) {
     out[[paste0(column, "_high")]] <- ends[2, ]
   }
 
-  kept <- yield_interval(table)
-  out$yield <- unname(mean_by_pipeline(table, "keeper"))
-  out$yield_low <- kept[, "from"]
-  out$yield_high <- kept[, "to"]
+  kept <- keepers_interval(table)
+  out$keepers <- unname(mean_by_pipeline(table, "keeper"))
+  out$keepers_low <- kept[, "from"]
+  out$keepers_high <- kept[, "to"]
   own <- split(table, factor(table$pipeline, pipelines))
   total <- function(f) unname(vapply(own, f, 0))
   out$takes <- total(function(part) sum(part$state != "planned"))
@@ -204,21 +204,21 @@ pipeline_table <- function(table, draws) {
   out
 }
 
-# The lead over the runner-up, and an interval of it that lies above 0 where the leader is
-# surely enough the better one (see margin_level()).
+# The lead over the runner-up, with an interval that is above 0 if the leader is better with the
+# wanted certainty (see margin_level()).
 margin_of <- function(draws, pipelines, best, runner_up, level) {
-  worth <- stats::setNames(pipelines$utility, pipelines$pipeline)
+  worth <- stats::setNames(pipelines$worth, pipelines$pipeline)
   # Worths lie between 0 and 1, and so do leads.
   ends <- interval(draws[best, ] - draws[runner_up, ], level)
   c(worth[[best]] - worth[[runner_up]], pmin(1, pmax(-1, ends)))
 }
 
-# The brief's confidence is that of a claim to one side: as much is left out at either end.
+# The brief's confidence is one-sided, so the same share is left out at either end.
 margin_level <- function(brief) max(0.5, 2 * brief$confidence - 1)
 
-# What speaks for the best pipeline, strongest first: its lead on each axis over
-# the median of the others, counted by the brief's weight; its yield; and, counted
-# little, the share of money and of time that a keeper saves.
+# The reasons for the best pipeline, strongest first: its lead on each axis over the median of the
+# others, times the brief's weight; its share of keepers; and, with a small weight, the share of
+# money and of time that a keeper saves.
 rank_reasons <- function(pipelines, brief) {
   best <- pipelines[1, ]
   others <- pipelines[-1, ]
@@ -239,7 +239,7 @@ rank_reasons <- function(pipelines, brief) {
     c(
       Map(reason, names(brief$weights)[brief$weights > 0], brief$weights[brief$weights > 0]),
       list(
-        reason("yield", 0.5),
+        reason("keepers", 0.5),
         saving("cost_per_keeper", best, others),
         saving("seconds_per_keeper", best, others)
       )
@@ -268,13 +268,13 @@ saving <- function(what, best, others) {
   )
 }
 
-# Where the best pipeline does worst.
+# The weakest case of the best pipeline.
 weakest_case <- function(table, best) {
-  own <- table[table$pipeline == best & !is.na(table$utility) & !is.na(table$keeper), ]
-  worth <- tapply(own$utility, own$case, mean)
+  own <- table[table$pipeline == best & !is.na(table$worth) & !is.na(table$keeper), ]
+  worth <- tapply(own$worth, own$case, mean)
   kept <- tapply(own$keeper, own$case, mean)
   worst <- names(which.min(worth))
-  list(case = worst, utility = worth[[worst]], yield = kept[[worst]])
+  list(case = worst, worth = worth[[worst]], keepers = kept[[worst]])
 }
 
 count_failures <- function(table, best) {

@@ -1,15 +1,14 @@
-# The worth of a take to the brief, what other weights would choose, and what nothing beats.
+# The worth of a take to the brief, the choice under other weights, and the Pareto front.
 
-# What a take is worth to the brief.
+# The worth of a take to the brief.
 
-# Adds `keeper` (made, no serious flaw, nothing missed that must be there, every floor
-# cleared) and `utility` (the weighted mean of the axes, 0 for what is no keeper) to an axis
-# table. Takes that were not made yet have neither. Where an axis has no evidence the others
-# speak; evidence is counted evenly beforehand (see even_axes()), so that they do so for all
-# pipelines alike. A floor on an axis without evidence is not cleared, and not missed either:
-# nobody knows. Such a case has no keepers for anybody, and one without evidence on any axis
-# that the brief weighs no worth.
-add_utility <- function(table, brief) {
+# Adds `keeper` (made, no serious flaw, no required phrase missing, every floor cleared) and
+# `worth` (the weighted mean of the axes; 0 if not a keeper) to an axis table. Takes that are not
+# made yet have neither. If an axis has no evidence the others count; evidence is evened out
+# beforehand (see even_axes()), so that this is the same for all pipelines. A floor on an axis
+# without evidence is neither cleared nor missed. Such a case has no keepers for any pipeline, and
+# a case without evidence on any weighted axis has no worth.
+add_worth <- function(table, brief) {
   scores <- as.matrix(table[names(brief$weights)])
   floors <- rep(brief$floors, each = nrow(scores))
   made <- table$state == "made"
@@ -23,15 +22,15 @@ add_utility <- function(table, brief) {
   weighed <- rowSums(weights)
   worth <- rowSums(weights * replace(scores, is.na(scores), 0)) / weighed
   bare <- table$case %in% table$case[made & weighed == 0]
-  table$utility <- ifelse(bare, NA_real_, ifelse(table$keeper, worth, 0))
+  table$worth <- ifelse(bare, NA_real_, ifelse(table$keeper, worth, 0))
   table
 }
 
-# Does the choice survive other weights? Keepers stay keepers whatever the axes weigh, so
-# that only what they are worth has to be counted anew.
+# Sensitivity to weights. Keepers stay keepers whatever the weights, so only worth has to be
+# recomputed.
 
-# Every weighting of the axes in steps of `step`, with who wins by it: a tibble with a column
-# of weights for each axis, `winner` and `lead` over the second. `parts` are worth_parts().
+# Every weighting of the axes in steps of `step`, with its winner: a tibble with a column of
+# weights for each axis, `winner` and `lead` over the second. `parts` are worth_parts().
 weight_map <- function(axes, parts, step = 0.05) {
   weights <- all_weightings(length(axes), step)
   colnames(weights) <- axes
@@ -61,10 +60,10 @@ all_weightings <- function(n, step) {
   unname(cbind(steps, parts - rowSums(steps))) / parts
 }
 
-# A take is worth the weighted mean of the axes that there is evidence on. So takes fall
-# into groups by which axes those are, and in each group a pipeline's worth is linear in the
-# weights: `sums` is an array pipelines x axes x groups, of means over cases of means over
-# seeds, and `known` says which axes a group has.
+# A take's worth is the weighted mean of the axes that have evidence. So takes fall into groups by
+# which axes those are, and within a group a pipeline's worth is linear in the weights: `sums` is
+# an array pipelines x axes x groups, of means over cases of means over seeds, and `known` says
+# which axes a group has.
 worth_parts <- function(table, axes) {
   table <- table[!is.na(table$keeper), ]
   pipelines <- unique(table$pipeline)
@@ -102,8 +101,8 @@ worth_parts <- function(table, axes) {
   )
 }
 
-# The same, less the luck that pipelines are thought to have had by these weights: there their
-# worth is `expected` (see posterior_draws()), so that the verdict's leader leads.
+# The same without luck, as estimated for the brief's weights: there, worth is `expected` (see
+# posterior_draws()), so that the verdict's leader leads.
 without_luck <- function(parts, weights, expected) {
   plain <- worth_by(parts, matrix(weights / sum(weights), 1))[1, ]
   luck <- plain - expected[parts$pipelines]
@@ -111,8 +110,8 @@ without_luck <- function(parts, weights, expected) {
   parts
 }
 
-# Worth by each of `weights` (a row each): a matrix weightings x pipelines. A group of takes
-# of which no axis has weight says nothing.
+# Worth under each of `weights` (a row each): a matrix weightings x pipelines. A group of takes
+# whose axes all have weight 0 does not count.
 worth_by <- function(parts, weights) {
   worth <- matrix(
     0,
@@ -143,28 +142,28 @@ nearest_flips <- function(weights, parts) {
   tibble::tibble(pipeline = map$winner[first], moved = moved[first], map[first, axes])
 }
 
-# Which pipelines nothing beats: none other is at least as good on every axis and better on
+# The Pareto front: pipelines for which no other is at least as good on every axis and better on
 # one.
 
 # `means` is a matrix pipelines x axes; `draws` a list with a matrix pipelines x draws for
-# each axis. Returns a row a pipeline: `unbeaten`, by the means, and `chance`, the share of
+# each axis. Returns a row a pipeline: `pareto_front`, by the means, and `chance`, the share of
 # draws in which it is.
 tradeoff_table <- function(means, draws) {
   known <- colSums(is.na(means)) == 0
   sets <- lapply(draws[known], t)
   if (!any(known)) {
-    return(tibble::tibble(pipeline = rownames(means), unbeaten = NA, chance = NA_real_))
+    return(tibble::tibble(pipeline = rownames(means), pareto_front = NA, chance = NA_real_))
   }
 
   tibble::tibble(
     pipeline = rownames(means),
-    unbeaten = drop(unbeaten(lapply(which(known), function(k) matrix(means[, k], 1)))),
-    chance = colMeans(unbeaten(sets))
+    pareto_front = drop(pareto_front(lapply(which(known), function(k) matrix(means[, k], 1)))),
+    chance = colMeans(pareto_front(sets))
   )
 }
 
-# A list with a matrix draws x pipelines for each axis in, one matrix of yes and no out.
-unbeaten <- function(axes) {
+# Takes a list with a matrix draws x pipelines for each axis; returns one logical matrix.
+pareto_front <- function(axes) {
   beaten <- vapply(
     seq_len(ncol(axes[[1]])),
     function(i) {
@@ -177,13 +176,12 @@ unbeaten <- function(axes) {
   matrix(!beaten, nrow(axes[[1]]))
 }
 
-# `ballots` has `one_take`, `other_take` and `share` (1 where one was preferred, 0 where the
-# other was); `values` is a matrix takes x axes with the takes as row names. The log odds
-# that one is preferred are a weighted sum of its leads on the axes (a paired-comparison
-# model with what is known of the takes; Bradley and Terry 1952), no weight below 0. Returns
-# a row an axis: `weight` (they add up to 1), `low` and `high` from resampled cases (from ballots
-# where those are too few), and the attributes `pairs` and `sides` (how often
-# the weights side with people).
+# `ballots` has `one_take`, `other_take` and `share` (1 if one was preferred, 0 if the other was);
+# `values` is a matrix takes x axes with the takes as row names. The log odds that one is
+# preferred are a weighted sum of its leads on the axes (a paired-comparison model with
+# covariates; Bradley and Terry 1952), with no weight below 0. Returns a row an axis: `weight`
+# (they add up to 1), `low` and `high` from resampled cases (from ballots if there are too few
+# cases), `pairs` and `sides` (how often the weights agree with people).
 suggested_weights <- function(ballots, values, draws = 400, seed = 1) {
   decided <- ballots[ballots$share != 0.5, ]
   lead <- (values[decided$one_take, , drop = FALSE] -
@@ -213,13 +211,11 @@ suggested_weights <- function(ballots, values, draws = 400, seed = 1) {
     weights
   )
   ends <- apply(drawn, 1, interval)
-  structure(
-    tibble::tibble(
-      axis = colnames(lead),
-      weight = unname(weights),
-      low = ends[1, ],
-      high = ends[2, ]
-    ),
+  tibble::tibble(
+    axis = colnames(lead),
+    weight = unname(weights),
+    low = ends[1, ],
+    high = ends[2, ],
     pairs = nrow(lead),
     sides = mean(drop(lead %*% weights) > 0)
   )
@@ -229,8 +225,8 @@ fewest_ballots <- 20
 
 fewest_resampled <- 5
 
-# Newton's method, with a faint pull to nothing; a weight that turns negative is left out
-# and the others fitted again.
+# Newton's method with a weak ridge penalty; a weight that turns negative is dropped and the
+# others are fitted again.
 fit_leads <- function(lead, counts = rep(1, nrow(lead))) {
   used <- rep(TRUE, ncol(lead))
   weights <- stats::setNames(rep(0, ncol(lead)), colnames(lead))
@@ -264,7 +260,7 @@ fit_leads <- function(lead, counts = rep(1, nrow(lead))) {
   }
 }
 
-# Rows drawn with replacement, the same for the same seed, without touching R's own.
+# Rows drawn with replacement, reproducible by seed and without touching R's generator.
 draw_rows <- function(n, seed) {
   withr::with_seed(
     seed,

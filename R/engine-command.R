@@ -1,6 +1,6 @@
-# Engines that are programs: `PROGRAM ... make FOLDER` finds request.json and the
-# pictures in FOLDER and leaves there picture.png (or .jpg, .webp) and, if it has
-# something to say, result.json. docs/engines.md has the whole of it.
+# Engines that are programs: `PROGRAM ... make FOLDER` reads request.json and the pictures in
+# FOLDER and writes picture.png (or .jpg, .webp) there and, if it has more to say, result.json.
+# docs/engines.md has the details.
 
 command_engine <- function(wanted, name, folder) {
   engine(
@@ -11,7 +11,7 @@ command_engine <- function(wanted, name, folder) {
   )
 }
 
-# What a program's exit status says.
+# Kinds of failure by a program's exit status.
 exit_kinds <- c(
   `10` = "refused",
   `11` = "out_of_credit",
@@ -28,7 +28,7 @@ run_command <- function(request, wanted, folder) {
   words <- unlist(wanted$command)
   program <- find_program(words[1], folder)
   seconds <- wanted$seconds %||% 120
-  # The program sees nothing of this process's environment but what it needs.
+  # The program gets only the part of this process's environment that it needs.
   wanted_values <- as.character(unlist(wanted$env))
   values <- Sys.getenv(
     c(
@@ -91,7 +91,7 @@ run_command <- function(request, wanted, folder) {
   if (ended == "much") {
     engine_failure(
       "bad_answer",
-      paste0(words[1], " wrote more than ", format_bytes(most_written), " and was ended.")
+      paste0(words[1], " wrote more than ", show_size(most_written), " and was ended.")
     )
   }
 
@@ -119,7 +119,7 @@ run_command <- function(request, wanted, folder) {
     )
   }
 
-  take_result(
+  engine_result(
     read_bytes(pictures),
     cost = as_number(result$cost),
     seed = as.integer(as_number(result$seed)),
@@ -138,7 +138,7 @@ write_request <- function(request, place) {
   }
 }
 
-# A path is relative to the trial; a plain name is looked for on the PATH.
+# A path is relative to the trial; a plain name is looked up on the PATH.
 find_program <- function(word, folder) {
   if (!grepl("/", word, fixed = TRUE)) {
     return(word)
@@ -167,7 +167,7 @@ wait_for_process <- function(process, seconds, place) {
   "done"
 }
 
-# Ends a program and all that it has started.
+# Stops a program and all processes that it has started.
 end_process <- function(process) {
   try(process$kill_tree(), silent = TRUE)
   try(process$kill(), silent = TRUE)
@@ -206,7 +206,7 @@ read_result_file <- function(file) {
 
 # Engines and judges that are R code: what a file or a call gives.
 
-# What `call` (package::function) or `file` (its last value) gives.
+# The value of `call` (package::function), or the last value of `file`.
 code_value <- function(wanted, folder) {
   if (!is.null(wanted$call)) {
     parts <- strsplit(wanted$call, "::", fixed = TRUE)[[1]]
@@ -229,8 +229,8 @@ code_value <- function(wanted, folder) {
   value_of_file(at$path)
 }
 
-# How an engine is built in another process: its part of lineup.yml, and the files of
-# the trial that this names; a changed file is another engine.
+# The plan for building an engine in another process: its part of lineup.yml, and the trial's
+# files that this names; a changed file makes another engine.
 engine_plan <- function(wanted, name, folder) {
   files <- c(wanted$file, files_of_command(wanted$command, folder))
   list(
@@ -242,8 +242,8 @@ engine_plan <- function(wanted, name, folder) {
   )
 }
 
-# The last value of an R file that a trial brings along, which has Sprenn's functions at hand,
-# whether the package is attached or not.
+# The last value of an R file in a trial. The file can use Sprenn's functions whether or not the
+# package is attached.
 value_of_file <- function(path) {
   at_hand <- list2env(
     mget(getNamespaceExports("sprenn"), asNamespace("sprenn")),

@@ -1,9 +1,10 @@
-# Of an HTTP engine: what its server answers, promise by promise, to good requests and bad.
+# Conformance of an HTTP engine: its server's answers to good and bad requests, requirement by
+# requirement.
 
 # The exchange over HTTP, message by message.
 conform_exchange <- function(engine, server, notes) {
   size <- smallest_size(engine$about$checkpoints[[1]])
-  request <- take_request(engine, "a hill", core_dead_leaves(size[1], size[2], 41), size = size)
+  request <- engine_request(engine, "a hill", core_dead_leaves(size[1], size[2], 41), size = size)
   talk <- list(
     server = server,
     url = paste0(server$address, "/takes"),
@@ -78,7 +79,7 @@ conform_answers <- function(talk, notes) {
     "the same key is the same take, paid once",
     same_take(talk, take, await_take(talk, post_take(talk)))
   )
-  notes$try("takes", "the seed that was used is told, if at all, as a whole number", {
+  notes$try("takes", "the seed that was used is given, if at all, as a whole number", {
     seed <- take$pictures[[1]]$seed
     if (is.null(seed) || (is_number(seed) && seed == round(seed))) {
       TRUE
@@ -107,7 +108,7 @@ same_take <- function(talk, take, again) {
   "two requests with one key gave two pictures"
 }
 
-# 4xx with problem details (RFC 9457), and words in them.
+# Expects 4xx with problem details (RFC 9457) that have a text.
 refused_well <- function(talk, answer, statuses) {
   if (!answer$status %in% statuses) {
     return(paste0("it answered ", answer$status, ", not ", paste(statuses, collapse = " or ")))
@@ -128,12 +129,12 @@ refused_well <- function(talk, answer, statuses) {
   }
 }
 
-# What a server may call a request that can't be used.
+# Statuses with which a server may refuse an unusable request.
 bad_request_statuses <- c(400, 404, 413, 415, 422)
 
 conform_refusals <- function(talk, notes) {
-  refuses <- function(promise, answer, statuses = bad_request_statuses) {
-    notes$try("errors", promise, refused_well(talk, answer, statuses))
+  refuses <- function(requirement, answer, statuses = bad_request_statuses) {
+    notes$try("errors", requirement, refused_well(talk, answer, statuses))
   }
 
   with_request <- function(bytes) {
@@ -158,7 +159,7 @@ conform_refusals <- function(talk, notes) {
     post_take(talk, changed(list(settings = list(no_such_setting = 1))), other_key(talk, 2))
   )
   refuses(
-    "a request that is no JSON is a problem of the request",
+    "a request that is not JSON is a problem of the request",
     post_take(talk, with_request("{not json"), other_key(talk, 3))
   )
   refuses(
@@ -166,7 +167,7 @@ conform_refusals <- function(talk, notes) {
     post_take(talk, talk$parts["request"], other_key(talk, 4))
   )
   refuses(
-    "a picture that is none is a problem of the request",
+    "a picture that is not one is a problem of the request",
     post_take(talk, utils::modifyList(talk$parts, no_picture), other_key(talk, 5))
   )
   headers <- key_headers(talk$server)
@@ -181,7 +182,7 @@ conform_refusals <- function(talk, notes) {
     "Content-Type" = "application/json"
   )
   refuses(
-    "a body that is no form is refused",
+    "a body that is not a form is refused",
     fetch("POST", talk$url, json, body = charToRaw("{}"), seconds = seconds)
   )
   refuses(

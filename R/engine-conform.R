@@ -1,22 +1,21 @@
-#' Hold an engine against the contract
+#' Check an engine against the contract
 #'
-#' For those who put the contract in front of their own service: makes a handful
-#' of small requests, good and bad, and says of every promise whether it was
-#' kept, and if not, what came instead. Of a server of the kind `http` the
-#' exchange itself is looked at too: `inst/contract/openapi.yaml` has what it has
-#' to do.
+#' For those who implement the contract for their own service: makes a number of small requests,
+#' valid and invalid, and says for every requirement whether it was met, and if not, what came
+#' instead. For a server of the kind `http`, the exchange of messages is checked too;
+#' `inst/contract/openapi.yaml` specifies it.
 #'
-#' Some pictures are really made, at most a dozen; what they cost is said.
+#' At most a dozen pictures are made, and their cost is reported.
 #'
-#' @param engine An [engine()], or the address of a server that keeps the HTTP
-#'   contract.
+#' @param engine An [engine()], or the address of a server that follows the HTTP contract.
 #' @param key The name of an environment variable that holds its key, or `NULL`.
 #' @param key_header The header that carries the key; `NULL` for `Authorization:
 #'   Bearer`.
 #' @param seconds How long one call may take.
-#' @return A tibble of class `sprenn_conformance` with `part` (`about`, `takes`,
-#'   `errors`, `captions`), `promise`, `kept` (`TRUE`, `FALSE`, or `NA` if it could
-#'   not be tried) and `why`.
+#' @return A list of class `sprenn_conformance`: `checks`, a tibble with `part` (`about`, `takes`,
+#'   `errors`, `captions`), `requirement`, `met` (`TRUE`, `FALSE`, or `NA` if it could not be
+#'   tried) and `why`; and `secrets`, the variable `key`.
+#' @family engines
 #' @export
 #' @examples
 #' conform_engine(standin_yarrow())
@@ -54,16 +53,18 @@ conform_engine <- function(engine, key = NULL, key_header = NULL, seconds = 120)
     conform_captions(engine, notes)
   }
 
-  found <- notes$table()
-  structure(found, class = c("sprenn_conformance", class(found)), secrets = key)
+  structure(
+    list(checks = notes$table(), secrets = key),
+    class = "sprenn_conformance"
+  )
 }
 
-# Collects what was promised and what came. `try` takes a function that returns
-# TRUE, or text that says what came instead.
+# Collects requirements and results. `try` takes a function that returns TRUE, or a text that says
+# what came instead.
 new_notes <- function() {
   rows <- list()
   list(
-    try = function(part, promise, code) {
+    try = function(part, requirement, code) {
       said <- tryCatch(
         code,
         sprenn_failure = function(e) conditionMessage(e),
@@ -71,8 +72,8 @@ new_notes <- function() {
       )
       rows[[length(rows) + 1]] <<- tibble::tibble(
         part = part,
-        promise = promise,
-        kept = if (is.na(said[1])) NA else isTRUE(said),
+        requirement = requirement,
+        met = if (is.na(said[1])) NA else isTRUE(said),
         why = if (is.character(said)) said else ""
       )
       isTRUE(said)
@@ -98,7 +99,7 @@ conform_about <- function(server, notes) {
   }
 
   engine <- NULL
-  notes$try("about", "it says what the contract wants, in its form", {
+  notes$try("about", "it says what the contract requires, in its form", {
     lacking <- setdiff(c("version", "checkpoints"), names(said))
     engine <- http_engine_at(server, said, "engine")
     if (length(lacking)) {
@@ -112,7 +113,7 @@ conform_about <- function(server, notes) {
   engine
 }
 
-# The smallest size that a checkpoint handles well: pictures cost by it.
+# The smallest size that a checkpoint handles well, to keep pictures cheap.
 smallest_size <- function(checkpoint) {
   sizes <- checkpoint$sizes
   if (length(sizes)) {
@@ -127,7 +128,7 @@ conform_pictures <- function(engine, notes) {
   about <- engine$about
   size <- smallest_size(about$checkpoints[[1]])
   reference <- core_dead_leaves(size[1], size[2], 41)
-  ask <- function(...) make_picture(engine, take_request(engine, ..., size = size))
+  ask <- function(...) make_picture(engine, engine_request(engine, ..., size = size))
   first <- NULL
   worked <- notes$try(
     "takes",
@@ -191,7 +192,7 @@ conform_settings <- function(engine, ask, reference, notes) {
   for (name in names(about$checkpoints)[-1]) {
     notes$try("takes", paste("checkpoint", name, "makes pictures"), {
       size <- smallest_size(about$checkpoints[[name]])
-      request <- take_request(engine, "a hill", reference, checkpoint = name, size = size)
+      request <- engine_request(engine, "a hill", reference, checkpoint = name, size = size)
       make_picture(engine, request)
       TRUE
     })
@@ -211,7 +212,7 @@ conform_settings <- function(engine, ask, reference, notes) {
   }
 }
 
-# Every input that the engine says it takes.
+# Tries every input that the engine says it takes.
 conform_inputs <- function(takes, ask, reference, notes) {
   mask <- matrix(0, nrow(reference), ncol(reference))
   mask[seq_len(nrow(mask) %/% 2), ] <- 1
@@ -268,14 +269,15 @@ conform_captions <- function(engine, notes) {
 
 #' @export
 format.sprenn_conformance <- function(x, ...) {
-  mark <- ifelse(is.na(x$kept), "  ?  ", ifelse(x$kept, "  ok ", "  NO "))
-  failed <- sum(!x$kept, na.rm = TRUE)
-  lines <- unlist(lapply(seq_len(nrow(x)), function(i) {
+  checks <- x$checks
+  mark <- ifelse(is.na(checks$met), "  ?  ", ifelse(checks$met, "  ok ", "  NO "))
+  failed <- sum(!checks$met, na.rm = TRUE)
+  lines <- unlist(lapply(seq_len(nrow(checks)), function(i) {
     c(
-      paste0(mark[i], formatC(x$part[i], width = -9), x$promise[i]),
-      if (nzchar(x$why[i])) {
+      paste0(mark[i], formatC(checks$part[i], width = -9), checks$requirement[i]),
+      if (nzchar(checks$why[i])) {
         strwrap(
-          mask_secrets(x$why[i], attr(x, "secrets") %||% character()),
+          mask_secrets(checks$why[i], x$secrets %||% character()),
           92,
           initial = "              ",
           prefix = "              "
@@ -288,11 +290,11 @@ format.sprenn_conformance <- function(x, ...) {
     "",
     if (failed) {
       paste0(
-        count_words(failed, "promise"), " of ", nrow(x),
-        if (failed == 1) " was" else " were", " not kept."
+        count_words(failed, "requirement"), " of ", nrow(checks),
+        if (failed == 1) " was" else " were", " not met."
       )
     } else {
-      paste("All", nrow(x), "promises were kept.")
+      paste("All", nrow(checks), "requirements were met.")
     }
   )
 }

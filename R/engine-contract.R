@@ -1,12 +1,10 @@
-#' An engine: something that makes pictures
+#' Define an engine
 #'
-#' The one contract that every engine keeps. An engine says what it is and can
-#' do (`about`), and makes one picture from one request (`make`). Twenty lines
-#' of R put any service behind it: see `examples/own-engine.R`.
+#' An engine makes pictures. It describes itself (`about`) and makes one picture from one request
+#' (`make`). Twenty lines of R adapt any service: see `examples/own-engine.R`.
 #'
 #' @param about A list:
-#'   - `name` and `version`: text. Takes made by one version are never passed
-#'     off as those of another.
+#'   - `name` and `version`: text. Takes of different versions are kept apart.
 #'   - `checkpoints`: a named list, one entry a checkpoint. Each may say
 #'     `sizes`, a list of `c(width, height)` that it handles well, or
 #'     `multiple_of`, one number that width and height must be multiples of.
@@ -17,33 +15,31 @@
 #'     If its knob is uneven, `curve`, a list of `hold` (rising from 0 to 1 or a
 #'     part of that) and `knob` (the values there), takes the place of the
 #'     straight line between the two; [calibrate_engine()] measures one.
-#'   - `settings`: a named list of the other settings it takes. Each is
-#'     `list(from =, to =, default =)` or `list(words =, default =)`, for short
-#'     `c(from, to)` or the words.
-#'   - `takes`: which inputs it takes beside a prompt and one reference, of
-#'     `"look"`, `"mask"`, `"references"` (several), `"text_alone"` (no
-#'     reference), `"negative"`, and the guides `"edges"`, `"soft_edges"`,
-#'     `"areas"`, `"depth"`, `"pose"`. A case that brings another is refused
-#'     before anything is made.
+#'   - `settings`: a named list of its other settings. Each is `list(from =, to =, default =)` or
+#'     `list(words =, default =)`, for short `c(from, to)` or the words.
+#'   - `takes`: its inputs besides a prompt and one reference, from `"look"`, `"mask"`,
+#'     `"references"` (several), `"text_alone"` (no reference), `"negative"`, and the guides
+#'     `"edges"`, `"soft_edges"`, `"areas"`, `"depth"`, `"pose"`. A case with any other input is
+#'     refused before anything is made.
 #'   - `add_ons`: the names of the add-ons it has.
-#'   - `emphasis`: how it is told that one phrase counts more: `"weights"` if it
-#'     reads them from `prompt`, a pattern such as `"[{say} x{weight}]"` if it
-#'     wants them in its one text, or `"none"`.
+#'   - `emphasis`: how a phrase is stressed: `"weights"` if the engine reads them from `prompt`, a
+#'     pattern such as `"[{say} x{weight}]"` if they belong in the text, or `"none"`.
 #'   - `repeatable`: whether the same seed gives the same picture.
-#'   - `per_call`: how many pictures one call can bring, `at_once`: how many
-#'     calls it takes at a time.
+#'   - `per_call`: how many pictures one call can return, `at_once`: how many calls it accepts at
+#'     a time.
 #'   - `price` per picture, `seconds` per picture: for planning.
-#' @param make A function of one request, see [take_request()], that returns a
-#'   [take_result()] or calls [engine_failure()].
+#' @param make A function of one request, see [engine_request()], that returns a
+#'   [engine_result()] or calls [engine_failure()].
 #' @param caption A function of one picture (an array rows x columns x 3, sRGB
 #'   from 0 to 1, at most 1024 long) that returns the phrases of a prompt for it,
 #'   as text, or calls [engine_failure()]. `NULL` for an engine that can't.
-#' @param kind How it is reached; for show.
-#' @param secrets The names of the environment variables that hold its keys.
-#'   Their values are taken out of whatever is kept or shown.
-#' @param seconds After how many seconds `make` is stopped. Only R's own code can
-#'   be; what calls out has to keep its own time.
+#' @param kind How it is reached; shown in listings.
+#' @param secrets The names of the environment variables that hold its keys. Their values are
+#'   removed from everything that is kept or shown.
+#' @param seconds The time limit of `make` in seconds. It applies to R code only; code that calls
+#'   other programs needs its own limit.
 #' @return An object of class `sprenn_engine`.
+#' @family engines
 #' @export
 #' @examples
 #' engine(
@@ -51,7 +47,7 @@
 #'     name = "copier", version = "1", checkpoints = list(plain = list()),
 #'     hold = c(at_0 = 0, at_1 = 1)
 #'   ),
-#'   make = function(request) take_result(request$reference)
+#'   make = function(request) engine_result(request$reference)
 #' )
 engine <- function(
   about,
@@ -101,8 +97,19 @@ about_defaults <- list(
   seconds = NA_real_
 )
 
-# What an engine says of itself, whole and in one form; every way of being wrong
-# is said at once.
+# Traits that follow from an engine's kind.
+
+is_server <- function(engine) engine$kind %in% c("http", "inference")
+
+is_by_hand <- function(engine) engine$kind == "folder"
+
+# Whether its inputs are sent as PNG files.
+takes_png <- function(engine) engine$kind %in% c("http", "command")
+
+# Whether its contract guarantees that a key is paid for once.
+pays_once <- function(engine) engine$kind == "http"
+
+# An engine's description of itself, complete and normalised; all problems are reported at once.
 new_about <- function(about) {
   known <- c("name", "checkpoints", names(about_defaults))
   unknown <- setdiff(names(about), known)
@@ -185,7 +192,7 @@ check_emphasis <- function(emphasis) {
   if (fits) TRUE else "must be weights, none, or a pattern with {say} and {weight}"
 }
 
-# One setting in its whole form, from a range, words, or that form itself.
+# Normalises a setting given as a range, as words, or in full.
 new_setting <- function(setting) {
   if (is.list(setting)) {
     setting

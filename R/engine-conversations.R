@@ -1,9 +1,9 @@
-# Talking with servers. One picture, or one question to a judge, is a conversation, and a
-# conversation is data: a list of the `call` to make next (after `wait` seconds, if any)
-# and of what to do `then` with its answer, which is the next such list, or the outcome.
-# So the same words serve one call at a time and many in flight.
+# Conversations with servers. One picture, or one question to a judge, is a conversation,
+# represented as data: a list of the `call` to make next (after `wait` seconds, if any) and a
+# function `then` for its answer, which returns the next such list or the outcome. The same data
+# can be run one call at a time, or with many conversations in flight.
 
-# Goes through a conversation, one call after the other.
+# Runs a conversation, one call after the other.
 drive <- function(turn) {
   while (is_turn(turn)) {
     Sys.sleep(turn$wait %||% 0)
@@ -24,16 +24,16 @@ Conversations <- R6::R6Class(
       private$calls <- curl::new_pool(total_con = at_once, host_con = at_once)
     },
 
-    # Goes on from a turn until there is an outcome, which `done` is called with: a value or
-    # a failure.
+    # Continues from a turn until there is an outcome, and calls `done` with it: a value or a
+    # failure.
     begin = function(turn, done) {
       force(done)
       private$open <- private$open + 1
       private$go_on(turn, done)
     },
 
-    # Makes the calls whose time has come and takes in what was answered; waits for that
-    # so many seconds at most.
+    # Starts the calls that are due and processes the answers; waits for these at most so many
+    # seconds.
     step = function(timeout = 0) {
       now <- clock()
       due <- vapply(private$waiting, function(one) one$due <= now, NA)
@@ -46,11 +46,11 @@ Conversations <- R6::R6Class(
       curl::multi_run(timeout = timeout, poll = TRUE, pool = private$calls)
     },
 
-    # Whether any call is on its way, so that waiting for one makes sense.
+    # Whether any call is in flight.
     has_calls = function() length(curl::multi_list(private$calls)) > 0
   ),
   active = list(
-    # How many conversations have no outcome yet.
+    # The number of conversations without an outcome.
     count = function() private$open
   ),
   private = list(
@@ -73,7 +73,7 @@ Conversations <- R6::R6Class(
     },
 
     call = function(turn, done) {
-      # It is needed only when the answer is there, and the caller's loop has gone on.
+      # It is evaluated only when the answer arrives; by then the caller's loop has moved on.
       force(done)
       fetch_later(
         turn$call,
@@ -93,13 +93,12 @@ next_turn <- function(turn, answer) {
   tryCatch(turn$then(answer), sprenn_failure = identity, error = as_engine_error)
 }
 
-# What fails and may pass by itself is tried again: so often, and for at most so many
-# seconds at a time.
+# Temporary failures are retried, up to so many times, and with waits of at most so many seconds.
 most_tries <- 4
 longest_wait <- 60
 
-# After how many seconds a call that failed is worth another try; NULL where it is not.
-# For at least as long as the server asks.
+# The pause in seconds before a failed call is tried again, at least as long as the server asks;
+# NULL if it is not worth another try.
 retry_pause <- function(failure, tries, key) {
   pause <- failure$retry_after %||% pause_after(tries, key)
   if (failure$kind %in% passing_failures && tries < most_tries && pause <= longest_wait) {
@@ -107,15 +106,14 @@ retry_pause <- function(failure, tries, key) {
   }
 }
 
-# Twice as long after every try; a little apart for different takes, so that they
-# don't all come back at once.
+# Exponential backoff, with jitter by take so that they don't all come back at once.
 pause_after <- function(tries, key) {
   apart <- strtoi(substr(hash_of(list(key, tries)), 1, 4), 16) / 65535
   0.25 * 2^tries * (0.75 + 0.5 * apart)
 }
 
-# Calls `attempt` until it succeeds or fails for good; returns what came of the last try, a
-# value or a failure. `between` is called before each pause.
+# Calls `attempt` until it succeeds or fails for good; returns the result of the last try, a value
+# or a failure. `between` is called before each pause.
 try_patiently <- function(attempt, key, between = function() NULL) {
   for (tries in seq_len(most_tries)) {
     outcome <- tryCatch(attempt(), sprenn_failure = identity)
@@ -129,7 +127,7 @@ try_patiently <- function(attempt, key, between = function() NULL) {
   }
 }
 
-# Makes a picture, trying again under the same key, so that it is not paid again.
+# Makes a picture, with retries under the same key so that it is paid only once.
 make_patiently <- function(engine, request) {
   spent <- 0
   made <- try_patiently(key = request$key, attempt = function() {
@@ -148,10 +146,10 @@ make_patiently <- function(engine, request) {
   made
 }
 
-# What all tries of a take cost together. Only our own contract promises that a
-# key is paid once.
+# The total cost of all tries of a take. Only our own contract guarantees that a key is paid for
+# once.
 add_spent <- function(engine, made, spent) {
-  if (engine$kind == "http" || is.null(made$cost) || is.na(made$cost)) {
+  if (pays_once(engine) || is.null(made$cost) || is.na(made$cost)) {
     spent
   } else {
     spent + made$cost

@@ -1,7 +1,6 @@
-# Engines that are people: pictures made by hand in programs that nobody can
-# call. A run writes what is to be made; what is then found in the folder is
-# taken in, under its name or as manifest.csv says. Nothing there is ever
-# overwritten, moved or deleted.
+# Engines that are people: pictures made by hand in programs that can't be called. A run writes a
+# list of what is to be made, and later takes in what it finds in the folder, by name or as listed
+# in manifest.csv. Nothing there is ever overwritten, moved or deleted.
 
 folder_engine <- function(wanted, name, folder) {
   at <- resolve_path(wanted$folder, folder)
@@ -36,7 +35,7 @@ picture_endings <- c("png", "jpg", "jpeg", "webp", "tif", "tiff")
 folder_name <- function(pattern, takes) {
   names <- rep(pattern, nrow(takes))
   for (word in c("pipeline", "case", "seed")) {
-    # A sweep's members have signs in their names that file names can't have.
+    # Names of sweep members contain characters that file names can't have.
     values <- gsub("[^A-Za-z0-9._=,-]", "_", as.character(takes[[word]]))
     names <- mapply(
       function(name, value) gsub(paste0("{", word, "}"), value, name, fixed = TRUE),
@@ -82,7 +81,7 @@ take_from_folder <- function(request, folder, pattern, seen) {
   path <- file.path(folder, mine$file)
   bytes <- read_bytes(path)
   result <- tryCatch(
-    verify_result(take_result(bytes, cost = 0, says = list(file = mine$file)), request),
+    verify_result(engine_result(bytes, cost = 0, says = list(file = mine$file)), request),
     sprenn_failure = function(e) {
       wait_for_person(
         mine$file,
@@ -91,12 +90,12 @@ take_from_folder <- function(request, folder, pattern, seen) {
       )
     }
   )
-  take_result(bytes, cost = 0, says = result$says)
+  engine_result(bytes, cost = 0, says = result$says)
 }
 
-# The pictures in the folder: `file`, `base` (its name without ending), `hash`
-# (of its bytes) and `listed` (the take that manifest.csv gives it to, or NA).
-# Files are read anew only when they have changed.
+# The pictures in the folder: `file`, `base` (the name without ending), `hash` (of the bytes) and
+# `listed` (the take that manifest.csv assigns, or NA). Files are read again only if they have
+# changed.
 find_in_folder <- function(folder, seen) {
   files <- list.files(
     folder,
@@ -140,8 +139,8 @@ read_manifest <- function(path) {
   )
 }
 
-# Writes what is to be made: one row a take, and the pictures that each needs
-# under given/. `requests` is a function of a row of `takes`.
+# Writes the checklist, one row a take, and the pictures that each needs under given/. `requests`
+# is a function of a row of `takes`.
 write_checklist <- function(engine, takes, request_of) {
   dir.create(file.path(engine$folder, "given"), recursive = TRUE, showWarnings = FALSE)
   rows <- lapply(seq_len(nrow(takes)), function(i) {
@@ -195,7 +194,7 @@ write_checklist <- function(engine, takes, request_of) {
   })
   text <- csv_lines(do.call(rbind, rows))
   file <- file.path(engine$folder, "checklist.csv")
-  # A list that somebody has written on stays; the new one gets a number.
+  # A checklist that somebody has edited is kept; the new one gets a number.
   number <- 1
   while (file.exists(file) && !identical(readLines(file, warn = FALSE), text)) {
     number <- number + 1
@@ -218,8 +217,8 @@ csv_lines <- function(table) {
   c(paste(names(table), collapse = ","), do.call(paste, c(lapply(table, cell), sep = ",")))
 }
 
-# What is in the folder, held against what was to be made: `file`, `state` and
-# `why`. `takes` has the state and message of every take of this engine.
+# Compares the folder with what was to be made: `file`, `state` and `why`. `takes` has the state
+# and message of every take of this engine.
 report_folder <- function(engine, takes) {
   wanted <- folder_name(engine$pattern, takes)
   found <- find_in_folder(engine$folder, Cache$new())

@@ -1,5 +1,5 @@
-# Engines behind our own contract over HTTP: inst/contract/openapi.yaml says what
-# a server has to do, docs/engines.md how to put it in front of a service.
+# Engines that follow our contract over HTTP: inst/contract/openapi.yaml says what a server has to
+# do, docs/engines.md how to put one in front of a service.
 
 http_engine <- function(wanted, name, folder, ask = TRUE) {
   address <- sub("/$", "", wanted$address)
@@ -21,7 +21,7 @@ http_engine <- function(wanted, name, folder, ask = TRUE) {
   built
 }
 
-# The same from what it has said of itself.
+# Builds the engine from its description.
 http_engine_at <- function(wanted, about, name) {
   caption <- function(picture) {
     url <- paste0(wanted$address, "/captions")
@@ -38,7 +38,7 @@ http_engine_at <- function(wanted, about, name) {
 
     phrases <- unlist(read_json_answer(answer, url)$phrases)
     if (!is.character(phrases) || length(phrases) == 0) {
-      engine_failure("bad_answer", "The caption that came back holds no phrases.")
+      engine_failure("bad_answer", "The caption that came back has no phrases.")
     }
 
     phrases
@@ -53,8 +53,8 @@ http_engine_at <- function(wanted, about, name) {
   )
 }
 
-# An engine whose work is done elsewhere: one picture is a conversation, so that
-# one process can have many in flight.
+# An engine on a server: one picture is a conversation, so that one process can have many in
+# flight.
 conversing_engine <- function(about, converse, ...) {
   built <- engine(about, function(request) drive(converse(request)), ...)
   built$converse <- converse
@@ -76,18 +76,17 @@ http_take <- function(request, wanted, address) {
   ))
 }
 
-# How long one call may take, and a picture with all its waiting, in seconds, where the lineup
-# does not say.
+# Default limits in seconds for one call, and for a picture with all its waiting.
 default_seconds <- 120
 default_patience <- 1800
 
-# A job is looked for after so many seconds, then ever more rarely, up to the last.
+# Polling intervals in seconds: the first, and the longest.
 first_look <- 0.25
 slower_by <- 1.5
 last_look <- 5
 longest_look <- 60
 
-# A server that was started anew knows the key, not the job: it is asked again so often.
+# A restarted server knows the key but not the job, so the order is repeated up to this often.
 most_forgotten <- 2
 
 ask_for_take <- function(talk, wait = 0, forgotten = 0) {
@@ -166,7 +165,7 @@ fetch_made <- function(talk, answer, url) {
       stop_for_status(answer, href)
     }
 
-    take_result(
+    engine_result(
       answer$body,
       cost = as_number(made$cost),
       seed = as.integer(as_number(picture$seed)),
@@ -263,14 +262,14 @@ numbered <- function(word, pictures) {
 
 null_for_na <- function(x) if (is.null(x) || is.na(x)) NULL else x
 
-# A picture that many requests share is encoded once: its bytes are kept with it.
+# A picture that many requests share is encoded once, and its bytes are kept with it.
 png_part <- function(picture) {
   list(bytes = attr(picture, "png") %||% png::writePNG(picture), type = "image/png")
 }
 
 with_png <- function(picture) structure(picture, png = png::writePNG(picture))
 
-# What a status says, as a failure. Problem details (RFC 9457) say it in words.
+# Turns a status into a failure, with the words of its problem details (RFC 9457) if it has them.
 stop_for_status <- function(answer, url) {
   problem <- if (answer$type == "application/problem+json") {
     tryCatch(read_json_answer(answer, url), sprenn_failure = function(e) NULL)
@@ -306,9 +305,9 @@ status_kinds <- list(
   `504` = "timed_out"
 )
 
-# What an engine says of itself, kept in the trial: a run can be read, chosen from
-# and reported when its engines are gone. `asking` asks it; without `ask` only where nothing
-# is kept.
+# An engine's description of itself, kept in the trial so that a run can be read, chosen from and
+# reported after its engines are gone. `asking` asks the engine; without `ask` that happens only
+# if nothing is kept.
 remembered_about <- function(name, folder, address, ask, asking) {
   file <- file.path(folder, "runs", "engines", paste0(name, ".json"))
   known <- tryCatch(
@@ -350,8 +349,8 @@ remembered_about <- function(name, folder, address, ask, asking) {
   list(about = about)
 }
 
-# What a server, or lineup.yml in its place, says of an engine; what else it
-# says is of no concern here.
+# Reads the description of an engine from a server, or from lineup.yml in its place. Unknown keys
+# are ignored.
 about_from_list <- function(said, name, emphasis = "weights") {
   said$emphasis <- said$emphasis %||% emphasis
   about <- said[intersect(names(said), c("version", "checkpoints", names(about_defaults)))]

@@ -1,6 +1,6 @@
-# Engines on a model server that speaks the Open Inference Protocol (version 2,
-# REST): pictures and numbers travel as tensors, in JSON or, by the protocol's
-# binary extension, as bytes behind it.
+# Engines on a model server that speaks the Open Inference Protocol (version 2, REST): pictures
+# and numbers are sent as tensors, in JSON or, with the protocol's binary extension, as bytes
+# after it.
 
 inference_engine <- function(wanted, name) {
   address <- sub("/$", "", wanted$address)
@@ -15,8 +15,8 @@ inference_engine <- function(wanted, name) {
   )
 }
 
-# One picture as a conversation: at first the model is asked what it takes, and
-# `remember` is called with that.
+# One picture as a conversation: first the model is asked for its inputs, and `remember` is called
+# with them.
 infer_take <- function(request, wanted, address, model, remember) {
   url <- paste0(address, "/v2/models/", utils::URLencode(wanted$model, reserved = TRUE))
   seconds <- wanted$seconds %||% 120
@@ -100,7 +100,7 @@ infer_message <- function(tensors, wanted, key, binary) {
   inputs <- Map(
     function(name, tensor) {
       one <- list(name = name, shape = as.list(tensor$sizes), datatype = tensor$type)
-      # Only what is large is worth the bytes.
+      # The binary form pays off for large tensors only.
       if (binary && length(tensor$values) > 64) {
         bytes <- tensor_to_raw(tensor)
         parts[[length(parts) + 1]] <<- bytes
@@ -140,7 +140,7 @@ read_inference <- function(answer, url, request, wanted) {
       unlist(one$output$data)
     }
   })
-  take_result(
+  engine_result(
     picture_from_tensor(picture, url),
     seed = as.integer(others$seed %||% NA),
     cost = as_number(others$cost),
@@ -163,8 +163,8 @@ output_named <- function(found, wanted, url) {
   found[[wanted]]
 }
 
-# What a server put out, by name: the `output` as it said it and the `bytes` that belong
-# to it, if it came as such.
+# The outputs of a server by name: the `output` as the JSON describes it and the `bytes` that
+# belong to it, if it was sent in binary.
 read_outputs <- function(answer, url, key) {
   head <- json_length(answer, url)
   rest <- if (head == 0) answer$body else answer$body[-seq_len(head)]
@@ -192,8 +192,7 @@ read_outputs <- function(answer, url, key) {
   found
 }
 
-# How many of an answer's bytes are its JSON: text until it is known to be a number of bytes
-# that there are.
+# The length of an answer's JSON in bytes, checked against the length of the answer.
 json_length <- function(answer, url) {
   stated <- answer$headers$`inference-header-content-length`
   head <- suppressWarnings(as.numeric(stated %||% length(answer$body)))

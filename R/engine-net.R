@@ -1,9 +1,9 @@
-# Calls over HTTP to servers that may be slow, broken or lying. Only the address
-# asked for is contacted: redirects to another host are not followed, certificates
-# are verified, and an answer may be neither longer nor later than expected.
+# Calls over HTTP to servers that may be slow, broken or malicious. Only the address asked for is
+# contacted: redirects to another host are not followed, certificates are verified, and answers
+# have limits of size and time.
 
-# One call, not made yet. `form` is a list of parts (`bytes` and `type`) for
-# multipart/form-data (RFC 7578), `body` raw bytes.
+# Describes a call. `form` is a list of parts (`bytes` and `type`) for multipart/form-data (RFC
+# 7578), `body` raw bytes.
 new_call <- function(
   method,
   url,
@@ -23,11 +23,10 @@ new_call <- function(
     useragent = paste0("sprenn/", utils::packageVersion("sprenn")),
     noproxy = "127.0.0.1,localhost,::1",
     nobody = method == "HEAD",
-    # What is counted is what is kept: nothing is unpacked on the way.
+    # Limits apply to the bytes received, so nothing is decompressed on the way.
     http_content_decoding = 0L
   )
-  # On this machine a new connection costs nothing, and is spared the 40 ms for which
-  # an old one may put off its receipts.
+  # A new connection to this machine is cheap, and avoids the 40 ms of a delayed acknowledgement.
   if (grepl("^http://(127\\.|localhost|\\[::1\\])", url)) {
     curl::handle_setopt(handle, forbid_reuse = 1L, fresh_connect = 1L)
   }
@@ -47,7 +46,7 @@ new_call <- function(
     curl::handle_setopt(handle, postfields = body, postfieldsize_large = length(body))
   }
 
-  # What is longer than it may be is broken off, whether or not it said so.
+  # A body beyond the limit is cut off, whether or not its length was announced.
   too_long <- FALSE
   curl::handle_setopt(handle, noprogress = FALSE, progressfunction = function(down, up) {
     if (down[1] > most || down[2] > most) {
@@ -71,9 +70,8 @@ new_call <- function(
   )
 }
 
-# Makes a call and waits for what it comes to: `status`, `headers` (names in lower
-# case), `type` and `body` (raw). What went wrong on the way is an
-# engine_failure().
+# Makes a call and waits for the response: `status`, `headers` (names in lower case), `type` and
+# `body` (raw). Transport errors are raised as engine_failure().
 fetch <- function(...) fetch_call(new_call(...))
 
 fetch_call <- function(call) {
@@ -88,8 +86,8 @@ fetch_call <- function(call) {
   }
 }
 
-# The same without waiting: `done` is called with the answer or the failure, while
-# the `pool` of curl's is run.
+# The same without waiting: `done` is called with the response or the failure while curl's `pool`
+# is run.
 fetch_later <- function(call, done, pool) {
   curl::multi_add(
     call$handle,
@@ -108,7 +106,7 @@ fetch_later <- function(call, done, pool) {
   )
 }
 
-# What came back; or the next call, where a server sends on within itself.
+# The response, or the next call where a server redirects within itself.
 read_response <- function(call, response) {
   headers <- curl::parse_headers_list(response$headers)
   names(headers) <- tolower(names(headers))
@@ -147,7 +145,7 @@ stop_for_lost <- function(call, message) {
   if (call$was_too_long()) {
     engine_failure(
       "bad_answer",
-      paste0(call$url, " sent more than ", format_bytes(call$most), ", and was cut off.")
+      paste0(call$url, " sent more than ", show_size(call$most), ", and was cut off.")
     )
   }
 
@@ -167,7 +165,7 @@ stop_for_transport <- function(url, said, seconds) {
     said,
     ignore.case = TRUE
   )) {
-    engine_failure("bad_answer", paste0("What ", url, " sent is no HTTP (", said, ")."))
+    engine_failure("bad_answer", paste0("What ", url, " sent is not HTTP (", said, ")."))
   }
 
   if (late) {
@@ -187,7 +185,7 @@ stop_for_transport <- function(url, said, seconds) {
   engine_failure("unreachable", paste0(url, " can't be reached (", said, ")."))
 }
 
-# Scheme, host and port of an address, with the usual port where none is said.
+# Scheme, host and port of an address, with the default port if none is given.
 origin_of <- function(url) {
   parts <- regmatches(
     url,
@@ -213,7 +211,7 @@ origin_of <- function(url) {
   )
 }
 
-# Where a Location leads from an address: NA if that is another server.
+# Resolves a Location against an address; NA if it leads to another server.
 next_address <- function(url, location) {
   if (!is_text(location) || grepl("[[:space:][:cntrl:]]|^//", location)) {
     return(NA_character_)
@@ -230,7 +228,7 @@ next_address <- function(url, location) {
   if (identical(origin_of(to), origin_of(url))) to else NA_character_
 }
 
-# JSON that came back, as lists; a failure if it is none.
+# Parses a JSON response as lists; a failure if it is not JSON.
 read_json_answer <- function(answer, url) {
   text <- rawToChar(answer$body[answer$body != 0])
   value <- if (validUTF8(text)) tryCatch(jsonlite::parse_json(text), error = function(e) NULL)
@@ -247,7 +245,7 @@ read_json_answer <- function(answer, url) {
   value
 }
 
-# Seconds that a server asks to be left alone: a number, or a date.
+# Retry-After in seconds, given as a number or a date.
 retry_after_of <- function(answer) {
   said <- answer$headers$`retry-after`
   if (is.null(said)) {
@@ -275,7 +273,7 @@ key_headers <- function(engine) {
   if (grepl("[[:cntrl:]]", value)) {
     engine_failure(
       "bad_request",
-      paste0("The environment variable ", engine$key, " holds a line break; a key is one line.")
+      paste0("The environment variable ", engine$key, " contains a line break; a key is one line.")
     )
   }
 

@@ -1,44 +1,40 @@
-#' What an engine is asked for
+#' Create a request for an engine
 #'
-#' Everything that an engine is told, nothing left to guess. A run makes its
-#' requests from the suite and the lineup; this function makes one by hand, to
-#' try an engine out.
+#' A request contains everything that an engine is told. A run creates its requests from the suite
+#' and the lineup; this function creates one by hand, to try an engine.
 #'
-#' @param engine The [engine()] that it is for: what it can't take is refused
-#'   here.
+#' @param engine The [engine()] that it is for: inputs that it does not accept are refused here.
 #' @param prompt The phrases, as text, or a data frame with `say` and `weight`.
 #' @param reference A picture: an array rows x columns x 3, sRGB from 0 to 1, or
 #'   `NULL` for text alone. It is resampled to `size`.
-#' @param hold How firmly it is held, 0 to 1; 0.5 for an engine that can.
+#' @param hold How firmly the reference is kept, 0 to 1; by default 0.5 if the engine has such a
+#'   knob.
 #' @param checkpoint The engine's checkpoint; the first one if `NULL`.
 #' @param size `c(width, height)`; the reference's own, or the checkpoint's first,
 #'   if `NULL`.
 #' @param seed A whole number.
 #' @param settings,add_ons Lists by name.
 #' @param negative,looks,guides,mask See the value.
-#' @return An object of class `sprenn_request`, a list: `prompt` (a tibble with
-#'   `say` and `weight`), `text` (the same as one text, with the engine's own
-#'   emphasis), `negative` (texts), `reference` (an array rows x columns x 3, sRGB
-#'   from 0 to 1, already fitted to `size`, or `NULL` for text alone),
-#'   `references` (a list of all of them) with `reference_weights`, `looks` (a list
-#'   of such arrays) with `look_weight`, `guides` (a list by kind, each with
-#'   `picture`, `weight` and `release`, the share of the process after which it
-#'   lets go, and for `pose` the joints in pixels, `figures`), `mask` (rows x
-#'   columns, 1 may change, or `NULL`) with `context` (`c(left, top, right,
-#'   bottom)` in pixels, the part around it that the engine should see), `grow`
-#'   (canvas added at left, top, right and bottom, as shares; it is in `reference`
-#'   and `mask` already), `hold` (0 to 1), `native_hold` (the same on the engine's
-#'   own knob), `checkpoint`, `add_ons` (weights by name), `settings` (a list),
-#'   `size` (`c(width, height)`), `seed`, `key` (text that is the same whenever the
-#'   same picture is asked for again, so that it need not be paid twice), `label`
-#'   (what a person would call it), and `notes`: what of the case was left out or
-#'   said otherwise, because the engine does not take it.
-#' @section Errors: `sprenn_error_argument` when the engine does not take what is
-#'   asked.
+#' @return An object of class `sprenn_request`, a list: `prompt` (a tibble with `say` and
+#'   `weight`), `text` (the same as one text, with the engine's own emphasis), `negative` (texts),
+#'   `reference` (an array rows x columns x 3, sRGB from 0 to 1, already fitted to `size`, or
+#'   `NULL` for text alone), `references` (a list of all of them) with `reference_weights`,
+#'   `looks` (a list of such arrays) with `look_weight`, `guides` (a list by kind, each with
+#'   `picture`, `weight` and `release`, the share of the process after which it lets go, and for
+#'   `pose` the joints in pixels, `figures`), `mask` (rows x columns, 1 may change, or `NULL`)
+#'   with `context` (`c(left, top, right, bottom)` in pixels, the part around it that the engine
+#'   should see), `grow` (canvas added at left, top, right and bottom, as shares; it is in
+#'   `reference` and `mask` already), `hold` (0 to 1), `native_hold` (the same on the engine's own
+#'   knob), `checkpoint`, `add_ons` (weights by name), `settings` (a list), `size` (`c(width,
+#'   height)`), `seed`, `key` (a text that stays the same when the same picture is requested
+#'   again, so that it is paid for once), `label` (a readable name), and `notes`: inputs of the
+#'   case that were left out or changed because the engine does not accept them.
+#' @section Errors: `sprenn_error_argument` if the engine does not accept the request.
+#' @family engines
 #' @export
 #' @examples
-#' take_request(standin_yarrow(), "a windmill", size = c(128, 64))
-take_request <- function(
+#' engine_request(standin_yarrow(), "a windmill", size = c(128, 64))
+engine_request <- function(
   engine,
   prompt,
   reference = NULL,
@@ -87,11 +83,18 @@ take_request <- function(
   validate_request(request, about)
 }
 
-# A key that nothing was asked for under before; the caller's random numbers are
-# left alone.
+#' @param ... Passed on to `engine_request()`.
+#' @rdname engine_request
+#' @export
+take_request <- function(...) {
+  .Deprecated("engine_request")
+  engine_request(...)
+}
+
+# A unique key that does not touch the caller's random numbers.
 fresh_key <- function() paste(as.character(openssl::rand_bytes(10)), collapse = "")
 
-# A request from what is asked, said as the engine wants it.
+# Builds a request in the form that the engine wants.
 new_request <- function(engine, asked) {
   about <- engine$about
   emphasised <- any(asked$prompt$weight != 1)
@@ -119,8 +122,8 @@ new_request <- function(engine, asked) {
   structure(request, class = "sprenn_request")
 }
 
-# The phrases as one text. Weights other than 1 are put into the engine's own
-# form; where it has none they are left out.
+# The phrases as one text. Weights other than 1 are written in the engine's own form, or left out
+# if it has none.
 emphasised_text <- function(prompt, emphasis) {
   shown <- prompt$say
   stressed <- which(prompt$weight != 1)
@@ -138,8 +141,8 @@ emphasised_text <- function(prompt, emphasis) {
   paste(shown, collapse = ", ")
 }
 
-# Our hold, 0 lets go and 1 keeps, on the engine's own knob: along its curve
-# where that is known, and straight beside it.
+# Converts hold (0 lets go, 1 keeps) to the engine's own knob: along its curve if there is one,
+# linearly otherwise.
 to_native_hold <- function(hold, about) {
   if (is.null(about$hold) || is.na(hold)) {
     return(NA_real_)
@@ -156,7 +159,7 @@ to_native_hold <- function(hold, about) {
 # From 0 to 1 along the knob, on its own scale.
 to_knob <- function(at, ends) ends[["at_0"]] + at * (ends[["at_1"]] - ends[["at_0"]])
 
-# What a request asks for that the engine does not take: all of it at once.
+# Everything in a request that the engine does not take, reported at once.
 validate_request <- function(request, about) {
   in_use <- c(
     look = length(request$looks),
@@ -196,7 +199,7 @@ validate_request <- function(request, about) {
     hold = checkmate::check_number(request$hold, lower = 0, upper = 1, na.ok = TRUE),
     settings = if (nrow(settings)) {
       paste0(
-        settings$place, " is ", settings$found, "; wanted ", settings$wanted,
+        settings$place, " is ", settings$found, "; expected ", settings$wanted,
         collapse = "; "
       )
     } else {

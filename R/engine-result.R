@@ -1,20 +1,19 @@
-#' What an engine gives back
+#' Return a result from an engine
 #'
 #' @param picture The picture: an array rows x columns x 3 with sRGB values
 #'   from 0 to 1, or a raw vector with the bytes of a PNG, JPEG or WebP file,
 #'   which is then kept as it is.
-#' @param cost What this picture cost, or `NA` if the engine did not say.
-#' @param seed The seed that was really used, or `NA`.
-#' @param says A list of whatever else the engine said it did; kept with the
-#'   take.
-#' @param waited Seconds that the request stood in a queue, or `NA`.
-#' @return `take_result()` returns an object of class `sprenn_take_result`;
-#'   `engine_failure()` never returns but raises a condition of the classes
-#'   `sprenn_failure_<kind>` and `sprenn_failure`.
+#' @param cost The cost of this picture, or `NA` if unknown.
+#' @param seed The seed that was actually used, or `NA`.
+#' @param says A list of anything else that the engine reported; kept with the take.
+#' @param waited Seconds that the request waited in a queue, or `NA`.
+#' @return `engine_result()` returns an object of class `sprenn_engine_result`; `engine_failure()`
+#'   raises a condition of the classes `sprenn_failure_<kind>` and `sprenn_failure`.
+#' @family engines
 #' @export
 #' @examples
-#' take_result(array(0.5, c(4, 6, 3)), cost = 0.02)
-take_result <- function(
+#' engine_result(array(0.5, c(4, 6, 3)), cost = 0.02)
+engine_result <- function(
   picture,
   cost = NA_real_,
   seed = NA_integer_,
@@ -23,17 +22,24 @@ take_result <- function(
 ) {
   structure(
     list(picture = picture, cost = cost, seed = seed, says = says, waited = waited),
-    class = "sprenn_take_result"
+    class = "sprenn_engine_result"
   )
 }
 
-#' @param kind Why there is no picture: `"refused"` (a content filter),
-#'   `"out_of_credit"`, `"busy"`, `"unreachable"`, `"timed_out"`,
-#'   `"bad_request"`, `"bad_answer"`, or `"awaited"` (it is still to come: a
-#'   person makes it).
-#' @param message What to tell the person, in one sentence.
-#' @param retry_after In how many seconds it is worth another try, or `NULL`.
-#' @rdname take_result
+#' @param ... Passed on to `engine_result()`.
+#' @rdname engine_result
+#' @export
+take_result <- function(...) {
+  .Deprecated("engine_result")
+  engine_result(...)
+}
+
+#' @param kind Why there is no picture: `"refused"` (a content filter), `"out_of_credit"`,
+#'   `"busy"`, `"unreachable"`, `"timed_out"`, `"bad_request"`, `"bad_answer"`, or `"awaited"` (a
+#'   person has yet to make it).
+#' @param message An explanation for the user, in one sentence.
+#' @param retry_after After how many seconds to try again, or `NULL`.
+#' @rdname engine_result
 #' @export
 engine_failure <- function(kind, message, retry_after = NULL) {
   check_arguments(
@@ -50,38 +56,39 @@ engine_failure <- function(kind, message, retry_after = NULL) {
   )
 }
 
-# What can be done about each kind of failure.
+# Advice for each kind of failure.
 failure_words <- c(
-  refused = "word the case otherwise, or leave it: a refusal is a result too",
+  refused = "reword the case, or leave it: a refusal is a result too",
   out_of_credit = "add credit, then run again: what was made is kept",
   busy = "run again later, or lower at_once",
-  unreachable = "see that it runs and that its address is right, then run again",
+  unreachable = "check that it runs and that its address is right, then run again",
   timed_out = "run again, or give it more seconds in lineup.yml",
   bad_request = "see what the engine takes with `sprenn engines`",
-  bad_answer = "tell the engine's makers, or try with `run --retry`",
+  bad_answer = "report it to the engine's makers, or try with `run --retry`",
   awaited = "make what the checklist says, then run again",
-  engine_error = "mend the engine's code; the message is R's own"
+  engine_error = "fix the engine's code; the message is R's"
 )
 
-# Which failures may go away by themselves.
+# Failures that may be temporary.
 passing_failures <- c("busy", "unreachable", "timed_out", "bad_answer")
 
 #' Make one picture with an engine
 #'
-#' Calls the engine and holds what comes back against what was asked for: it
-#' must be a picture, whole, of the right size, with something in it.
+#' Calls the engine and checks the result against the request: it must be a complete picture of
+#' the right size that is not blank.
 #'
 #' @param engine An [engine()].
-#' @param request A [take_request()] for it.
+#' @param request A [engine_request()] for it.
 #' @return A list: `bytes` (of the picture's file), `width`, `height`, `cost`,
 #'   `seed`, `waited`, `says`, and `seconds`, how long the call took.
-#' @section Errors: conditions of class `sprenn_failure`, as [engine_failure()]
-#'   makes them; other errors of the engine's own code get the class
-#'   `sprenn_failure_engine_error`. Secrets are taken out of their messages.
+#' @section Errors: conditions of class `sprenn_failure`, as raised by [engine_failure()]; other
+#'   errors of the engine's own code get the class `sprenn_failure_engine_error`. Secrets are
+#'   removed from their messages.
+#' @family engines
 #' @export
 #' @examples
 #' yarrow <- standin_yarrow()
-#' made <- make_picture(yarrow, take_request(yarrow, "a windmill", size = c(128, 64)))
+#' made <- make_picture(yarrow, engine_request(yarrow, "a windmill", size = c(128, 64)))
 #' c(made$width, made$height)
 make_picture <- function(engine, request) {
   check_arguments(
@@ -102,11 +109,11 @@ make_picture <- function(engine, request) {
   made
 }
 
-# What an engine gave back, held against what was asked for: the picture as
-# make_picture() returns it, or the failure, with what is known of its cost.
+# Checks an engine's answer against the request. Returns the picture as make_picture() does, or
+# the failure, with what is known of the cost.
 judge_result <- function(engine, request, result, seconds) {
-  # What was paid counts, whatever became of the picture.
-  paid <- if (inherits(result, "sprenn_take_result")) as_number(result$cost) else NA_real_
+  # The cost counts even if the picture is unusable.
+  paid <- if (inherits(result, "sprenn_engine_result")) as_number(result$cost) else NA_real_
   made <- if (inherits(result, "condition")) {
     result
   } else {
@@ -154,15 +161,14 @@ within_seconds <- function(seconds, code) {
 
 as_number <- function(x) if (is.numeric(x) && length(x) == 1) as.numeric(x) else NA_real_
 
-# What came back counts only if it is a picture, of the size asked for, with
-# something in it.
+# A result counts only if it is a picture of the size asked for, and not blank.
 verify_result <- function(result, request) {
-  if (!inherits(result, "sprenn_take_result")) {
+  if (!inherits(result, "sprenn_engine_result")) {
     engine_failure(
       "bad_answer",
       paste0(
         "The engine gave back an object of class ", quoted(class(result)[1]),
-        " and not a take_result()."
+        " and not a engine_result()."
       )
     )
   }
@@ -175,7 +181,7 @@ verify_result <- function(result, request) {
         "bad_answer",
         paste0(
           paste(
-            c("What came back is no PNG, JPEG or WebP picture", starts_like(picture)),
+            c("The result is not a PNG, JPEG or WebP picture", starts_like(picture)),
             collapse = " but "
           ),
           "."
@@ -183,8 +189,7 @@ verify_result <- function(result, request) {
       )
     }
 
-    # The head says how large it would be, before any of it is unpacked (a JPEG
-    # may lie on its side).
+    # The header gives the size before anything is decoded (a JPEG may be stored rotated).
     head <- c(facts$width, facts$height)
     if (!all(sort(head) == sort(request$size))) {
       stop_for_size(head, request$size)
@@ -202,7 +207,7 @@ verify_result <- function(result, request) {
     if (!isTRUE(said)) {
       engine_failure(
         "bad_answer",
-        paste0("The picture that came back is no array of numbers: ", said, ".")
+        paste0("The picture that came back is not an array of numbers: ", said, ".")
       )
     }
 
@@ -249,7 +254,7 @@ stop_for_size <- function(size, wanted) {
   }
 }
 
-# What it is instead, where that can be told.
+# The format that it has instead, where that can be told.
 starts_like <- function(bytes) {
   if (length(bytes) == 0) {
     return("nothing at all")
@@ -264,8 +269,8 @@ starts_like <- function(bytes) {
   paste0(if (grepl("^<", text)) "a page" else "a text", " that begins ", quoted(text))
 }
 
-# Keys are read from the environment when they are used, and never written: what
-# is kept or shown has them taken out, in the forms in which they travel.
+# Keys are read from the environment when they are used, and never written: they are removed from
+# everything that is kept or shown, in all encodings in which they are sent.
 
 secret_values <- function(names) {
   if (length(names) == 0) {
@@ -273,7 +278,7 @@ secret_values <- function(names) {
   }
 
   values <- Sys.getenv(names, names = TRUE)
-  # A word of a few letters would be found everywhere.
+  # A value of a few letters would match everywhere.
   values[nchar(values) >= 6]
 }
 
@@ -305,7 +310,7 @@ mask_said <- function(said, names) {
   said
 }
 
-# The value of one key, or a failure that says how to give it.
+# The value of a key, or a failure that says how to set it.
 secret_value <- function(name) {
   value <- Sys.getenv(name)
   if (!nzchar(value)) {

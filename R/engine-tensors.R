@@ -1,7 +1,7 @@
 # Requests and pictures as tensors, and back.
 
-# What of the request goes into which of the model's inputs: a list by tensor of
-# `type`, `sizes` and `values` (row by row), or raw bytes for text.
+# Maps a request to the model's inputs: a list by tensor of `type`, `sizes` and `values` (row by
+# row), or raw bytes for text.
 tensors_for <- function(request, model, tensor_of) {
   given <- Filter(
     Negate(is.null),
@@ -27,7 +27,8 @@ tensors_for <- function(request, model, tensor_of) {
     model$inputs,
     vapply(model$inputs, function(one) as.character(one$name %||% ""), "")
   )
-  # What every request carries may be of no interest to a model; the rest would be lost.
+  # A model may ignore what every request carries; anything else that it does not take would be
+  # lost.
   homeless <- setdiff(
     names(given),
     c(names(inputs), vapply(c("seed", "checkpoint", "width", "height"), tensor_of, ""))
@@ -124,7 +125,7 @@ tensor_to_raw <- function(tensor) {
 
   size <- tensor_bytes[[tensor$type]]
   if (tensor$type == "INT64") {
-    # R has no such numbers; below 2^53 a low and a high half are exact.
+    # R has no 64-bit integers; below 2^53, a low and a high half are exact.
     halves <- rbind(tensor$values %% 2^32, floor(tensor$values / 2^32))
     return(writeBin(
       as.integer(ifelse(halves >= 2^31, halves - 2^32, halves)),
@@ -164,7 +165,7 @@ picture_from_tensor <- function(found, url) {
   }
 }
 
-# A whole picture file, behind four bytes that say how long it is.
+# A picture file, preceded by its length in four bytes.
 file_from_tensor <- function(found, url) {
   if (length(found$bytes) < 4) {
     engine_failure(
@@ -184,7 +185,7 @@ picture_values <- function(found, sizes, url) {
       "bad_answer",
       paste0(
         url, " sent a picture of type ", type, " and shape ",
-        paste(sizes, collapse = " x "), "; wanted rows x columns x 3 of UINT8 or FP32."
+        paste(sizes, collapse = " x "), "; expected rows x columns x 3 of UINT8 or FP32."
       )
     )
   }
@@ -224,7 +225,7 @@ tensor_from_raw <- function(bytes, type) {
   }
 }
 
-# Pictures of one size as one tensor, whichever way round the model wants them.
+# Pictures of one size as one tensor, in the model's order of dimensions.
 batch_tensor <- function(pictures, input) {
   each <- lapply(
     pictures,

@@ -1,8 +1,9 @@
-#' Draw what has changed between two runs
+#' Draw the changes between two runs
 #'
-#' @param changes What [compare_runs()] returned.
-#' @return A ggplot: for every pipeline the change of each score, with intervals that
-#'   hold for all at once; what changed is in colour.
+#' @param changes The result of [compare_runs()].
+#' @return A ggplot: for every pipeline the change of each score with simultaneous intervals;
+#'   changes are in colour.
+#' @family figures, sheets and reports
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "changes-figure")
@@ -20,7 +21,7 @@ draw_changes <- function(changes) {
     structure = "structure",
     adherence = "adherence",
     style = "style",
-    utility = "worth",
+    worth = "worth",
     keeper = "keepers"
   )
   rows <- changes$scores
@@ -29,9 +30,9 @@ draw_changes <- function(changes) {
   rows$state <- ifelse(
     rows$changed,
     ifelse(rows$change > 0, "rose", "fell"),
-    "not seen to have changed"
+    "no change detected"
   )
-  # Where too few takes tell, an interval runs out of the panel.
+  # With too few takes, an interval would leave the panel.
   told <- rows[!is.na(rows$seen), ]
   reach <- 1.1 * max(0.05, abs(c(rows$change, told$low, told$high)))
   ggplot2::ggplot(rows, ggplot2::aes(.data$change, .data$pipeline, colour = .data$state)) +
@@ -48,12 +49,12 @@ draw_changes <- function(changes) {
       values = c(
         rose = family_palette[1],
         fell = family_palette[2],
-        "not seen to have changed" = "#999999"
+        "no change detected" = "#999999"
       ),
       name = NULL
     ) +
     ggplot2::scale_shape_manual(
-      values = c(rose = 17, fell = 15, "not seen to have changed" = 1),
+      values = c(rose = 17, fell = 15, "no change detected" = 1),
       name = NULL
     ) +
     ggplot2::labs(
@@ -69,12 +70,12 @@ draw_changes <- function(changes) {
     ggplot2::theme(legend.position = "bottom", panel.spacing.x = ggplot2::unit(1.4, "lines"))
 }
 
-#' Draw what each input really does
+#' Draw the effect of each input
 #'
-#' @param influence What [measure_influence()] returned.
-#' @return A ggplot: for every pipeline how far each input moved the picture,
-#'   from the least to the most of its controls, where 1 is what another seed
-#'   moves.
+#' @param influence The result of [measure_influence()].
+#' @return A ggplot: for every pipeline how far each input moved the picture, from the smallest to
+#'   the largest of its controls, where 1 is the effect of another seed.
+#' @family figures, sheets and reports
 #' @export
 #' @examples
 #' draw_influence(list(inputs = tibble::tibble(
@@ -123,10 +124,10 @@ draw_influence <- function(influence) {
       labels = function(x) format(x, trim = TRUE, drop0trailing = TRUE)
     ) +
     ggplot2::labs(
-      title = "What each input really does",
+      title = "Effect of each input",
       subtitle = paste0(
-        "How far a take moves without it or with another, from the least to the most of the ",
-        "controls; 1 (dashed) is what another seed moves"
+        "How far a take moves without it or with another, from the smallest to the largest of\n",
+        "the controls; 1 (dashed) is the effect of another seed"
       ),
       x = paste0("moved; bands from left to right: ", paste(words, collapse = ", ")),
       y = NULL
@@ -135,14 +136,15 @@ draw_influence <- function(influence) {
     ggplot2::theme(panel.grid.major.y = ggplot2::element_blank())
 }
 
-#' Draw what people say, beside the measures
+#' Draw people's preferences beside the measures
 #'
 #' @param viewing What [read_viewing()] or [view_takes()] returned.
-#' @return A ggplot: how strongly people prefer each pipeline (log odds with 90 % intervals),
-#'   and, of measures that side with people or against them beyond luck, how often the better
-#'   take by each is the one that they preferred, with 90 % intervals (Wilson 1927); half of
-#'   them (dashed) is chance.
+#' @return A ggplot: how strongly people prefer each pipeline (log odds with 90 % intervals), and,
+#'   for measures that agree or disagree with people more than by luck, how often the better take
+#'   by each is the preferred one, with 90 % intervals (Wilson 1927); half of them (dashed) is
+#'   chance.
 #' @section Errors: `sprenn_error_viewing` where nobody has judged a pair.
+#' @family figures, sheets and reports
 #' @export
 #' @examples
 #' pairs <- tibble::tibble(
@@ -162,7 +164,7 @@ draw_agreement <- function(viewing) {
       "viewing",
       c(
         "No pairs were judged yet, so there is nothing to draw.",
-        i = "`sprenn viewing TRIAL` opens the page on which they are."
+        i = "`sprenn viewing TRIAL` opens a page for that."
       )
     )
   }
@@ -176,7 +178,7 @@ draw_agreement <- function(viewing) {
   sides <- viewing$measures %||% none
   sides <- sides[sides$beyond_luck, ]
   ends <- wilson(sides$agreement, sides$pairs)
-  panels <- c("preferred, in log odds", "sides with people")
+  panels <- c("preferred, in log odds", "agrees with people")
   rows <- rbind(
     tibble::tibble(
       panel = panels[1],
@@ -222,11 +224,11 @@ draw_agreement <- function(viewing) {
     ggplot2::facet_wrap("panel", nrow = 1, scales = "free") +
     ggplot2::scale_x_continuous(expand = ggplot2::expansion(c(0.05, 0.3))) +
     ggplot2::labs(
-      title = "What people say, and what sides with them",
+      title = "People's preferences, and measures that agree",
       x = NULL,
       y = NULL,
       subtitle = paste0(
-        "Left: pipelines by what people preferred. Right: how often the better one by a number ",
+        "Left: pipelines by what people preferred. Right: how often the better take by a measure\n",
         "was preferred. Dashed: no preference, chance"
       )
     ) +

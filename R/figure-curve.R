@@ -3,9 +3,10 @@
 #' Structure, adherence and style against a swept setting, pooled over cases and
 #' seeds with 90 % intervals, every take as a faint point.
 #'
-#' @param verdict What [choose_pipeline()] returned.
+#' @param verdict The result of [choose_pipeline()].
 #' @param vary The setting that was swept.
 #' @return A ggplot, or `NULL` when no sweep varies that setting.
+#' @family figures, sheets and reports
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "curve-example")
@@ -138,9 +139,10 @@ utils::globalVariables(".data")
 
 #' Draw engines at equal structure
 #'
-#' @param match What [match_engines()] returned.
+#' @param match The result of [match_engines()].
 #' @return A ggplot: adherence and style of each sweep against the structure that it
 #'   keeps, with 90 % bands, and a line where they are compared.
+#' @family figures, sheets and reports
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "match-figure")
@@ -203,16 +205,16 @@ draw_match <- function(match) {
     ggplot2::scale_x_continuous(limits = c(0, 1.12), breaks = seq(0, 1, 0.2)) +
     ggplot2::coord_cartesian(ylim = c(0, 1.02)) +
     ggplot2::labs(
-      title = "Like with like: at equal structure",
-      x = "structure that is kept",
+      title = "At equal structure",
+      x = "structure kept",
       y = "score",
       subtitle = paste0(
-        "Each sweep by straight lines between its settings, with 90 % bands; dashed: compared at ",
+        "Each sweep, interpolated between its settings, with 90 % bands; dashed: compared at ",
         two(match$at)
       ),
       caption = paste0(
-        "Bands are each line's own. Both met the same cases, so that their differences are surer ",
-        "than the bands look."
+        "Bands are for each line alone. Lines share their cases, so differences are more certain ",
+        "than the bands suggest."
       )
     ) +
     theme_sprenn() +

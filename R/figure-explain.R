@@ -1,15 +1,16 @@
-#' Show why a score is what it is
+#' Explain a score with a picture
 #'
-#' Draws the reference and the take side by side with what the measure saw: a
-#' map of where contours agree, boxes around details that vanished or appeared,
-#' the palettes of both, where a flaw is, or how the frame moved.
+#' Draws the reference and the take side by side with the measure's findings: a map of where
+#' contours agree, boxes around details that vanished or appeared, the palettes of both, where a
+#' flaw is, or how the frame moved.
 #'
 #' @inheritParams score_picture
 #' @param measure A measure of [list_measures()] that looks at one take by
 #'   itself: any but the probes of phrases and those that compare takes.
 #' @return A ggplot, to be printed or saved.
-#' @section Errors: `sprenn_error_picture` for a file that is no picture,
+#' @section Errors: `sprenn_error_picture` for a file that is not a picture,
 #'   `sprenn_error_argument` for a measure that can't be shown.
+#' @family measures and evidence
 #' @export
 #' @examples
 #' files <- tempfile(c("a", "b"), fileext = ".png")
@@ -241,10 +242,10 @@ lay_map <- function(pixels, map) {
 
 #' Draw what a probe counted
 #'
-#' The picture, and beside it the place that was looked at with what counted in
-#' its own colours; all else is faded.
+#' The picture, and beside it the probed place: pixels that count are in colour, all others are
+#' faded.
 #'
-#' @param object What [probe_picture()] returned.
+#' @param object The result of [probe_picture()].
 #' @param ... Not used.
 #' @return A ggplot.
 #' @exportS3Method ggplot2::autoplot
@@ -261,7 +262,7 @@ autoplot.sprenn_probe <- function(object, ...) {
   counted <- if (is.null(object$counted)) inside + 0 else resize_map(object$counted, size)
   shown <- list(pixels, fade_out(pixels, counted, inside))
   words <- if (is.null(object$counted)) {
-    "In colour: the place that was looked at."
+    "In colour: the place that was examined."
   } else {
     "In colour: what counted. Grey: the rest of the place. Pale: outside it."
   }
@@ -281,7 +282,7 @@ autoplot.sprenn_probe <- function(object, ...) {
   )
 }
 
-# What counts keeps its colours, the rest of the place is grey, all else pale.
+# What counts keeps its colours; the rest of the place turns grey, everything else pale.
 fade_out <- function(pixels, counted, inside) {
   grey <- array(rowMeans(pixels, dims = 2), dim(pixels))
   rest <- ifelse(rep(c(inside), 3), 0.25 + 0.5 * grey, 0.88 + 0.1 * grey)

@@ -1,8 +1,9 @@
-#' Draw how sure the ranking is
+#' Draw the ranking with its uncertainty
 #'
-#' @param verdict What [choose_pipeline()] returned.
-#' @return A ggplot: for every pipeline, best first, the ranks that hold 90 % of draws, its
-#'   rank as measured, and the chance that it is the best.
+#' @param verdict The result of [choose_pipeline()].
+#' @return A ggplot: for every pipeline, best first, the ranks in 90 % of draws, its observed
+#'   rank, and the chance that it is the best.
+#' @family figures, sheets and reports
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "ranks-figure")
@@ -18,7 +19,7 @@ draw_ranks <- function(verdict) {
   stop_if_nothing_made(verdict)
   rows <- verdict$pipelines
   n <- nrow(rows)
-  rows$rank <- rank(-rows$utility, ties.method = "first")
+  rows$rank <- rank(-rows$worth, ties.method = "first")
   rows$family <- family_of(verdict$recipes)[match(rows$pipeline, verdict$recipes$pipeline)]
   rows$pipeline <- factor(rows$pipeline, rev(rows$pipeline))
   rows$chance <- ifelse(is.na(rows$chance_best), "not known", chance_words(rows$chance_best))
@@ -49,20 +50,21 @@ draw_ranks <- function(verdict) {
     ggplot2::scale_x_continuous(breaks = seq_len(n), limits = c(0.6, 1.08 * n + 0.5)) +
     ggplot2::scale_y_discrete(expand = ggplot2::expansion(add = c(0.6, 1.1))) +
     ggplot2::labs(
-      title = "How sure the ranking is",
+      title = "Ranking",
       x = "rank by worth",
       y = NULL,
-      subtitle = "Bars: ranks that hold 90 % of draws; dots: as measured; 1 is the best"
+      subtitle = "Bars: ranks in 90 % of draws; dots: as measured; 1 is the best"
     ) +
     theme_sprenn()
 }
 
-#' Draw how much is luck
+#' Draw the variation between seeds
 #'
-#' @param verdict What [choose_pipeline()] returned.
-#' @return A ggplot: for every pipeline, best first, a thin line for each case from its
-#'   worst seed to its best, with a dot for each take. Long lines: another seed is
-#'   worth a try. Lines far apart: it depends on the picture.
+#' @param verdict The result of [choose_pipeline()].
+#' @return A ggplot: for every pipeline, best first, a thin line for each case from its worst seed
+#'   to its best, with a dot for each take. Long lines mean that another seed is worth a try;
+#'   lines far apart mean that the result depends on the picture.
+#' @family figures, sheets and reports
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "seeds-figure")
@@ -76,7 +78,7 @@ draw_ranks <- function(verdict) {
 draw_seeds <- function(verdict) {
   check_arguments(verdict = checkmate::check_class(verdict, "sprenn_verdict"))
   stop_if_nothing_made(verdict)
-  takes <- verdict$table[!is.na(verdict$table$utility), ]
+  takes <- verdict$table[!is.na(verdict$table$worth), ]
   order <- rev(verdict$pipelines$pipeline)
   cases <- unique(takes$case)
   # The cases of a pipeline lie one below the other within its band.
@@ -90,8 +92,8 @@ draw_seeds <- function(verdict) {
       data.frame(
         family = own$family[1],
         at = own$at[1],
-        low = min(own$utility),
-        high = max(own$utility)
+        low = min(own$worth),
+        high = max(own$worth)
       )
     })
   )
@@ -102,7 +104,7 @@ draw_seeds <- function(verdict) {
       linewidth = 0.6,
       alpha = 0.6
     ) +
-    ggplot2::geom_point(ggplot2::aes(x = .data$utility), size = 1.4, alpha = 0.8) +
+    ggplot2::geom_point(ggplot2::aes(x = .data$worth), size = 1.4, alpha = 0.8) +
     ggplot2::scale_colour_manual(values = family_colours(verdict$recipes), guide = "none") +
     ggplot2::scale_y_continuous(
       breaks = seq_along(order),
@@ -111,8 +113,8 @@ draw_seeds <- function(verdict) {
     ) +
     ggplot2::coord_cartesian(xlim = 0:1) +
     ggplot2::labs(
-      title = "How much is luck",
-      x = "worth of a take; 0 is no keeper",
+      title = "Variation between seeds",
+      x = "worth of a take; 0 is not a keeper",
       y = NULL,
       subtitle = "A line for each case, from its worst seed to its best"
     ) +
@@ -120,22 +122,23 @@ draw_seeds <- function(verdict) {
     ggplot2::theme(panel.grid.major.y = ggplot2::element_blank())
 }
 
-#' Draw yield and cost
+#' Draw the share of keepers and the cost
 #'
-#' @param verdict What [choose_pipeline()] returned.
+#' @param verdict The result of [choose_pipeline()].
 #' @return A ggplot: for every pipeline, best first, the share of its takes that are
 #'   keepers with its 90 % interval, and what a keeper costs in money and in seconds.
+#' @family figures, sheets and reports
 #' @export
 #' @examples
-#' folder <- file.path(tempdir(), "yield-figure")
+#' folder <- file.path(tempdir(), "keepers-figure")
 #' new_trial(folder, demo = TRUE, cases = 1)
 #' trial <- read_trial(folder)
 #' trial$lineup$pipelines <- trial$lineup$pipelines[1:2, ]
 #' trial$suite$seeds <- 11L
 #' run_trial(trial)
-#' draw_yield(choose_pipeline(trial))
+#' draw_keepers(choose_pipeline(trial))
 #' unlink(folder, recursive = TRUE)
-draw_yield <- function(verdict) {
+draw_keepers <- function(verdict) {
   check_arguments(verdict = checkmate::check_class(verdict, "sprenn_verdict"))
   stop_if_nothing_made(verdict)
   rows <- verdict$pipelines
@@ -152,7 +155,7 @@ draw_yield <- function(verdict) {
   }
 
   long <- rbind(
-    panel("keepers", rows$yield, rows$yield_low, rows$yield_high, percent(rows$yield)),
+    panel("keepers", rows$keepers, rows$keepers_low, rows$keepers_high, percent(rows$keepers)),
     panel(
       "cost per keeper",
       rows$cost_per_keeper,
@@ -195,14 +198,21 @@ draw_yield <- function(verdict) {
     ggplot2::scale_colour_manual(values = family_colours(verdict$recipes), guide = "none") +
     ggplot2::scale_x_continuous(limits = c(0, NA), expand = ggplot2::expansion(c(0, 0.3))) +
     ggplot2::labs(
-      title = "Yield and cost",
+      title = "Keepers and cost",
       x = NULL,
       y = NULL,
       subtitle = paste0(
-        "What a take that can be used costs, the failed tries included; keepers with 90 % ",
+        "Cost of a usable take, failed tries included; share of keepers with 90 % ",
         "intervals"
       )
     ) +
     theme_sprenn() +
     ggplot2::theme(axis.text.x = ggplot2::element_blank())
+}
+
+#' @rdname draw_keepers
+#' @export
+draw_yield <- function(verdict) {
+  .Deprecated("draw_keepers")
+  draw_keepers(verdict)
 }

@@ -1,10 +1,11 @@
-#' Draw what is given up for what
+#' Draw the trade-off between structure and style
 #'
-#' Structure against style, one point a pipeline with its 90 % intervals and its
-#' yield, and the members of a sweep joined.
+#' Structure against style, one point per pipeline with 90 % intervals and its share of keepers;
+#' members of a sweep are joined.
 #'
-#' @param verdict What [choose_pipeline()] returned.
+#' @param verdict The result of [choose_pipeline()].
 #' @return A ggplot.
+#' @family figures, sheets and reports
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "figure-example")
@@ -27,9 +28,9 @@ draw_tradeoff <- function(verdict) {
     rows$pipeline,
     paste(rows$family, rows$vary, format_value(rows$value))
   )
-  rows$label <- paste0(name, ", ", percent(rows$yield))
+  rows$label <- paste0(name, ", ", percent(rows$keepers))
   colours <- family_colours(verdict$recipes)
-  rows$fill <- mix_with_white(colours[rows$family], rows$yield)
+  rows$fill <- mix_with_white(colours[rows$family], rows$keepers)
   at <- place_labels(rows$structure, rows$style, rows$label)
   floor <- verdict$brief$floors[["structure"]]
   ggplot2::ggplot(rows, ggplot2::aes(.data$structure, .data$style, colour = .data$family)) +
@@ -80,12 +81,12 @@ draw_tradeoff <- function(verdict) {
       expand = ggplot2::expansion(0.02)
     ) +
     ggplot2::labs(
-      title = "What is given up for what",
+      title = "Trade-off",
       x = "structure: 0 chance, 1 the reference's layout",
       y = paste0("style: ", style_words(verdict$brief)),
       subtitle = paste0(
-        "One point a pipeline, with 90 % intervals and the share of its takes that are keepers: ",
-        "the fuller, the more"
+        "One point per pipeline, with 90 % intervals and the share of its takes that are keepers: ",
+        "the fuller, the higher"
       )
     ) +
     theme_sprenn()

@@ -1,13 +1,13 @@
-#' Draw who leads under which weights
+#' Draw the sensitivity to the weights
 #'
-#' Every way to weigh the axes that the brief weighs, coloured by who would lead:
-#' a triangle for three axes, a bar for two. The brief's own weights are marked, and
-#' the nearest that would change the choice.
+#' All weightings of the brief's axes, coloured by the pipeline that would lead: a triangle for
+#' three axes, a bar for two. The brief's weights are marked, and so are the nearest weights that
+#' change the choice.
 #'
-#' @param verdict What [choose_pipeline()] returned.
+#' @param verdict The result of [choose_pipeline()].
 #' @return A ggplot.
-#' @section Errors: `sprenn_error_run` where the brief weighs one axis only, or nothing was
-#'   made.
+#' @section Errors: `sprenn_error_run` if the brief weights only one axis, or nothing was made.
+#' @family figures, sheets and reports
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "weights-figure")
@@ -87,12 +87,12 @@ draw_weights <- function(verdict) {
     ggplot2::scale_x_continuous(expand = ggplot2::expansion(0.2)) +
     ggplot2::scale_y_continuous(expand = ggplot2::expansion(c(0.08, 0.06))) +
     ggplot2::labs(
-      title = "Who leads under which weights",
+      title = "Sensitivity to the weights",
       x = NULL,
       y = NULL,
       subtitle = paste0(
         "Circle: the brief's weights",
-        if (nrow(flip)) "; arrow: the nearest others that change the choice", "\n",
+        if (nrow(flip)) "; arrow: the nearest weights that change the choice", "\n",
         shorten_list(winner_shares(map$winner))
       )
     ) +

@@ -1,7 +1,8 @@
-# From a sound lineup.yml to engines and a table of pipelines.
+# Builds the engines and the table of pipelines of a sound lineup.yml.
 
 build_engines <- function(read, folder, given, ask = TRUE) {
-  # What the fields say of an engine comes before what it says of itself.
+  # Problems with the fields of an engine are reported before those with its description of
+  # itself.
   broken <- sub(
     "^engines\\.([^.]*).*",
     "\\1",
@@ -65,7 +66,7 @@ build_engines <- function(read, folder, given, ask = TRUE) {
   list(engines = engines, problems = problems)
 }
 
-# A server is asked what it is, unless `ask` is false and it has said so before.
+# A server is asked for its description, unless `ask` is false and one is kept.
 build_engine <- function(wanted, name, folder, ask = TRUE) {
   built <- switch(wanted$kind,
     "function" = function_engine(wanted, folder),
@@ -80,7 +81,7 @@ build_engine <- function(wanted, name, folder, ask = TRUE) {
     }
 
     built$per_minute <- wanted$per_minute
-    # What R code or a program makes can be made in another process too.
+    # R code and programs can also run in another process.
     if (wanted$kind %in% c("function", "command")) {
       built$plan <- engine_plan(wanted, name, folder)
     }
@@ -89,8 +90,7 @@ build_engine <- function(wanted, name, folder, ask = TRUE) {
   built
 }
 
-# The engine with the curve that was measured of it; a measured one comes before
-# what the engine says of itself.
+# The engine with its measured curve, which takes precedence over its own description.
 calibrated <- function(engine, curve) {
   if (is.null(curve) || is.null(engine$about$hold)) {
     return(engine)
@@ -127,7 +127,7 @@ build_lineup <- function(lineup, engines) {
     i <- match(sweep$of, ids)
     own <- base[[i]]
     values <- sweep$grid %||% stats::setNames(list(sweep$over), sweep$vary)
-    # A sweep runs through its own pipeline too, under that one's name.
+    # A sweep includes the pipeline that it varies, under that name.
     base[[i]]$sweep <- own$pipeline
     if (length(values) == 1) {
       base[[i]]$vary <- names(values)
@@ -225,7 +225,7 @@ combine_values <- function(values) {
   })
 }
 
-# The pipeline with some of its settings changed; NULL where nothing changes.
+# The pipeline with some settings changed; NULL if nothing changes.
 vary_pipeline <- function(values, from) {
   if (all(
     mapply(
@@ -271,8 +271,8 @@ setting_of <- function(pipeline, name) {
 
 number_or_na <- function(value) if (is.numeric(value)) as.numeric(value) else NA_real_
 
-# Pairs of pipelines that ask the same engine for the same: what an engine calls
-# itself counts, not the name that the lineup gives it.
+# Pairs of pipelines with identical requests: engines are compared by what they call themselves,
+# not by their name in the lineup.
 same_recipes <- function(lineup) {
   steps <- all_steps(lineup)
   pipelines <- lineup$pipelines
@@ -280,10 +280,10 @@ same_recipes <- function(lineup) {
   lapply(which(duplicated(keys)), function(i) pipelines$pipeline[c(match(keys[i], keys), i)])
 }
 
-# The pipelines, and the steps that chains begin with.
+# The pipelines and the earlier steps of chains.
 all_steps <- function(lineup) rbind(lineup$pipelines, lineup$stages)
 
-# A recipe is an engine with all that it is told, and what that works on.
+# A recipe is an engine with all its settings, and the recipe of the step before.
 step_recipes <- function(steps, engines) {
   recipes <- character()
   for (i in order(steps$stage)) {

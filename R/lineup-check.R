@@ -1,5 +1,4 @@
-# What the entries of lineup.yml say of each other, and what the engines say of
-# what they are asked for.
+# Checks between the entries of lineup.yml, and against what the engines can do.
 
 lineup_problems <- function(read, engines) {
   lineup <- read$value
@@ -26,7 +25,7 @@ lineup_problems <- function(read, engines) {
   }
 
   for (i in sound_entries(read, "sweeps")) {
-    # A pipeline with a problem of its own may be the one that is meant.
+    # A pipeline with a problem of its own may still be the one referred to.
     problems <- c(
       problems,
       list(
@@ -42,7 +41,7 @@ lineup_problems <- function(read, engines) {
   }
 
   problems <- bind_problems(unname(problems))
-  # Pipelines of an engine that can't be had say nothing of each other.
+  # Without the engines, pipelines can't be compared with each other.
   if (nrow(problems) + nrow(read$problems) > 0 ||
     is.null(lineup) ||
     !all(names(lineup$engines) %in% names(engines))) {
@@ -82,7 +81,7 @@ step_problems <- function(step, place, engines, described) {
   )
 }
 
-# An engine that is described but can't be had is a problem of its own.
+# An engine that is described but unavailable is reported separately.
 engine_problem <- function(step, engines, described, problem) {
   if (step$engine %in% described) {
     return(no_problems())
@@ -206,10 +205,9 @@ inputs_of <- function(case) {
   )
 }
 
-# What a pipeline is asked for and its engine can't take: an error before
-# anything is made, unless the pipeline says to leave it out. A picture from
-# nothing can't be left out, nor several references, since then another thing
-# would be asked.
+# Inputs of a pipeline that its engine does not take: an error before anything is made, unless the
+# pipeline says to leave them out. A fresh picture or several references can't be left out, since
+# then something else would be asked.
 fit_problems <- function(trial) {
   steps <- all_steps(trial$lineup)
   cases <- trial$suite$cases
@@ -270,7 +268,7 @@ fit_problems <- function(trial) {
   )
 }
 
-# A later step works on one picture, the one before it made.
+# A later step has one reference: the picture of the step before.
 step_inputs <- function(case, stage) {
   if (stage == 1) {
     inputs_of(case)

@@ -8,6 +8,7 @@ measure_consistency <- function() {
     better = "as asked",
     sees = "how near a take's manner is to the middle of its pipeline's takes for the same look",
     blind_to = "what is shown and where; which look was asked for",
+    formula = "1 - |p - mean of the others' p| / d, p the position in the style space",
     source = "distance from the mean of the pipeline's other takes in the style space",
     cost = "none",
     compute = function(prints) {
@@ -33,6 +34,7 @@ measure_same_as_seed <- function() {
       "where the picture is to stay"
     ),
     blind_to = "what is smaller than a twelfth of the picture",
+    formula = "min over other seeds of mean |a - b| over patches, in OKLab",
     source = "mean OKLab difference of 12 x 8 patches, to the nearest of the other seeds",
     cost = "none",
     compute = function(prints) {
@@ -67,6 +69,7 @@ measure_erased <- function() {
       "broad shapes; what all repairs of the case took away;",
       "cases with fewer than two other good repairs"
     ),
+    formula = "share of marks lost in the worst part - 3 times the share lost elsewhere",
     source = paste(
       "marks of up to 9 px of 512, in a sixth of the frame each way,",
       "that three quarters of the other good repairs kept"
@@ -85,16 +88,20 @@ measure_erased <- function() {
         lost <- marks_by_part(places[kept & !stayed[i, ], , drop = FALSE])
         share <- ifelse(own$inside >= fewest_in_part, lost$inside / own$inside, 0)
         worst <- which.max(share)
-        # What is softer all over loses marks everywhere.
+        # A take that is softer everywhere loses marks everywhere.
         rest <- (lost$all - lost$inside[worst]) / max(1, own$all - own$inside[worst])
         number <- max(0, share[worst] - 3 * rest)
-        flaw_score(number, 0.3, 0.5, place = say_box(own$box[worst, ]), raw = share[worst])
+        flaw_score(number, erased_bounds, place = say_box(own$box[worst, ]), raw = share[worst])
       })
     }
   )
 }
 
 fewest_in_part <- 25
+
+# The numbers from which a repair has slightly and seriously erased something, set on the `fit`
+# half of bench/natural.R.
+erased_bounds <- c(slight = 0.3, serious = 0.5)
 
 # From this share of the damage on, a repair has plainly left it.
 damage_plainly_left <- 0.42

@@ -1,5 +1,16 @@
 # Defects of the pixels, as an encoder, a sampler or a tone curve leaves them.
 
+# The numbers from which a flaw is slight and serious, set on the `fit` half of bench/natural.R
+# and the tuning part of bench/validity.R; docs/measures.md shows what they find elsewhere.
+codec_bounds <- list(
+  blur = c(slight = 1.5, serious = 2),
+  noise = c(slight = 0.025, serious = 0.045),
+  unfinished = c(slight = 0.003, serious = 0.006),
+  blocks = c(slight = 0.42, serious = 0.8),
+  banding = c(slight = 45, serious = 20),
+  clipping = c(slight = 0.03, serious = 0.14)
+)
+
 measure_blur <- function() {
   new_measure(
     "blur",
@@ -11,6 +22,10 @@ measure_blur <- function() {
     better = "lower",
     sees = "contours that are all soft or shaken, beyond the reference and the look",
     blind_to = "which parts are in focus; soft parts beside sharp ones",
+    formula = paste0(
+      "w / max(w of reference or look, 1.7 px), w the contour width; 2.5 px without a ",
+      "reference"
+    ),
     source = paste0(
       "width of the sharpest twentieth of contours, across or ",
       "down (after Marziliano et al. 2002)"
@@ -20,7 +35,7 @@ measure_blur <- function() {
       width <- scene$take$blur
       sharp <- if (is.null(scene$reference)) sharp_enough else sharp_beside_reference
       allowed <- max(sharp, known_before(scene, "blur"))
-      flaw_score(width / allowed, 1.5, 2, place = "whole", raw = width)
+      flaw_score(width / allowed, codec_bounds$blur, place = "whole", raw = width)
     }
   )
 }
@@ -38,6 +53,10 @@ measure_noise <- function() {
     better = "lower",
     sees = "fine grain in plain parts, beyond the reference and the look",
     blind_to = "texture, contours",
+    formula = paste0(
+      "s - max(s of the reference, 1.5 s of the look), s the standard deviation of the ",
+      "residual"
+    ),
     source = "residual of Immerkaer (1996) in the blocks where the reference is plainest",
     cost = "low",
     compute = function(scene) {
@@ -46,7 +65,12 @@ measure_noise <- function() {
         known_before(scene["reference"], "noise"),
         1.5 * known_before(scene["look"], "noise")
       )
-      flaw_score(max(0, scene$grain - before), 0.025, 0.045, place = "whole", raw = scene$grain)
+      flaw_score(
+        max(0, scene$grain - before),
+        codec_bounds$noise,
+        place = "whole",
+        raw = scene$grain
+      )
     }
   )
 }
@@ -62,6 +86,7 @@ measure_unfinished <- function() {
       "plain, as too few steps leave them"
     ),
     blind_to = "fine grain, contours, what the look has of it",
+    formula = "max(half the light's sway, the colours' sway), each less the look's",
     source = paste0(
       "what lies between a blur of 2 px and one of 7 px of 512, in the plainest fifth of the ",
       "reference"
@@ -78,7 +103,7 @@ measure_unfinished <- function() {
       excused <- excused + 0.14 * scene$grain
       # Light sways with every stroke; colours hardly do.
       number <- max(0, 0.5 * (sway[["light"]] - excused[1]), sway[["colour"]] - excused[2])
-      flaw_score(number, 0.003, 0.006, place = "whole", raw = sway[["colour"]])
+      flaw_score(number, codec_bounds$unfinished, place = "whole", raw = sway[["colour"]])
     }
   )
 }
@@ -91,13 +116,13 @@ measure_blocks <- function() {
     better = "lower",
     sees = "a grid as strong compression leaves it, resized or not: any pitch of 5 to 17 px",
     blind_to = "light compression (JPEG 75 and better), regular patterns that run one way",
+    formula = "b - max(b of reference or look), b the strength of the grid",
     source = "periodogram of lonely steps with its harmonics; the lesser of both ways",
     cost = "low",
     compute = function(scene) {
       flaw_score(
         max(0, scene$take$blocks - known_before(scene, "blocks")),
-        0.42,
-        0.8,
+        codec_bounds$blocks,
         place = "whole",
         raw = scene$take$blocks
       )
@@ -113,22 +138,21 @@ measure_banding <- function() {
     better = "higher",
     sees = "tones in few steps where the reference has many",
     blind_to = "steps that were smoothed or compressed over; few tones that the look has too",
+    formula = "exp(H), H the entropy of the tones of a channel",
     source = "exponential of the entropy of each channel's tones",
     cost = "none",
     compute = function(scene) {
       tones <- scene$take$tones
       # Of a reference with few tones as few are no flaw, nor in a look that has few itself.
       few_before <- !is.null(scene$reference) && tones > 0.6 * scene$reference$tones
-      few_in_look <- any(vapply(scene$look, `[[`, 0, "tones") < 1.5 * most_of_few)
+      few <- codec_bounds$banding[["slight"]]
+      few_in_look <- any(vapply(scene$look, `[[`, 0, "tones") < 1.5 * few)
       excused <- few_before || few_in_look
-      level <- if (excused) "none" else flaw_score(tones, most_of_few, 20)$level
+      level <- if (excused) "none" else flaw_score(tones, codec_bounds$banding)$level
       new_scores(tones, tones, level, if (level == "none") NA_character_ else "whole")
     }
   )
 }
-
-# Below this many tones are few. A faint fog has as few in all, so that a reference excuses.
-most_of_few <- 45
 
 measure_burnt <- function() {
   new_measure(
@@ -138,6 +162,7 @@ measure_burnt <- function() {
     better = "lower",
     sees = "colours and lights at their ceiling, beyond the reference and the look",
     blind_to = "what is burnt there too",
+    formula = "s - max(1.5 s of the reference, 4 s of the look), s the share of pixels",
     source = "pixels with a channel of 0.995 and more",
     cost = "none",
     compute = function(scene) {
@@ -159,8 +184,7 @@ clipping_score <- function(scene, what) {
   before <- max(1.5 * known_before(scene["reference"], what, "number"), 4 * in_look)
   flaw_score(
     max(0, spot$number - before),
-    0.03,
-    0.14,
+    codec_bounds$clipping,
     place = worst_cell(spot),
     raw = spot$number
   )
@@ -176,6 +200,7 @@ measure_crushed <- function() {
     better = "lower",
     sees = "shadows without any light, beyond the reference and the look",
     blind_to = "what is black there too",
+    formula = "s - max(1.5 s of the reference, 4 s of the look), s the share of pixels",
     source = "pixels with no channel above 0.01",
     cost = "none",
     compute = function(scene) {

@@ -1,5 +1,18 @@
 # Defects of what is in the picture.
 
+# The numbers from which a flaw is slight and serious, set on the `fit` half of bench/natural.R
+# and the tuning part of bench/validity.R; docs/measures.md shows what they find elsewhere.
+content_bounds <- list(
+  bars = c(slight = 0.01, serious = 0.03),
+  wrong_size = c(slight = 0.02, serious = 0.05),
+  blank = c(slight = 0.03, serious = 0.012),
+  near_copy = c(slight = 0.03, serious = 0.015),
+  unchanged_edit = c(slight = 0.035, serious = 0.02),
+  mirrored = c(slight = 0.03, serious = 0.08),
+  local_damage = c(slight = 0.3, serious = 0.85),
+  repeated = c(slight = 0.84, serious = 0.9)
+)
+
 measure_bars <- function() {
   new_measure(
     "bars",
@@ -14,18 +27,23 @@ measure_bars <- function() {
       "bars that were there before or end at a straight step of the reference, borders of less ",
       "than a hundredth"
     ),
+    formula = "largest depth of a bar - the reference's there",
     source = "own method: strips with little detail that end in a straight step",
     cost = "low",
     compute = function(scene) {
       found <- scene$take$bars
-      # What the reference has at an added canvas is our own padding.
+      # Where canvas was added, the reference holds our own padding.
       if (!is.null(scene$reference) && is.null(scene$added)) {
         near <- function(depth, steps) any(abs(steps - depth) < step_tolerance)
         was_there <- mapply(near, found, scene$reference$steps)
         found <- ifelse(was_there, 0, found - scene$reference$bars)
       }
 
-      flaw_score(max(found, 0), 0.01, 0.03, place = names(found)[which.max(found)])
+      flaw_score(
+        max(found, 0),
+        content_bounds$bars,
+        place = names(found)[which.max(found)]
+      )
     }
   )
 }
@@ -42,6 +60,7 @@ measure_wrong_size <- function() {
     better = "lower",
     sees = "another aspect than asked for",
     blind_to = "the number of pixels: pictures are compared at one size",
+    formula = "max(a / b, b / a) - 1, a and b the aspect ratios of take and frame",
     source = "aspects compared",
     cost = "none",
     compute = function(scene) {
@@ -49,7 +68,11 @@ measure_wrong_size <- function() {
       asked <- scene$frame[1] / scene$frame[2]
       # A pixel too many or too few is no other shape.
       off <- max(aspect / asked, asked / aspect) - 1
-      flaw_score(off, 0.02, 0.05, place = if (aspect > asked) "too wide" else "too tall")
+      flaw_score(
+        off,
+        content_bounds$wrong_size,
+        place = if (aspect > asked) "too wide" else "too tall"
+      )
     }
   )
 }
@@ -62,9 +85,12 @@ measure_blank <- function() {
     better = "higher",
     sees = "a picture with next to nothing in it",
     blind_to = "which colour it is",
+    formula = "sqrt(mean |c - mean c|^2), c the colours in OKLab",
     source = "root mean square OKLab distance from the mean colour",
     cost = "low",
-    compute = function(scene) flaw_score(scene$take$spread, 0.03, 0.012, place = "whole")
+    compute = function(scene) {
+      flaw_score(scene$take$spread, content_bounds$blank, place = "whole")
+    }
   )
 }
 
@@ -79,6 +105,7 @@ measure_near_copy <- function() {
       "extension"
     ),
     blind_to = "grain and compression noise",
+    formula = "mean |take - reference| in OKLab; for edits of the most changed tenth of the mask",
     source = paste0(
       "mean OKLab difference at a long edge of 170 px; inside a mask, the smoothed difference of ",
       "its most changed tenth"
@@ -88,7 +115,7 @@ measure_near_copy <- function() {
     compute = function(scene) {
       take <- scene$take$handle
       reference <- scene$reference$handle
-      # What was mended well is the same picture in most of its parts.
+      # A good repair is the same picture in most of its parts.
       if (scene$job == "repair") {
         return(NULL)
       }
@@ -100,13 +127,16 @@ measure_near_copy <- function() {
 
         return(flaw_score(
           core_change_inside(take, reference, scene$mask)[["most"]],
-          0.035,
-          0.02,
+          content_bounds$unchanged_edit,
           place = "inside the mask"
         ))
       }
 
-      flaw_score(core_coarse_difference(take, reference), 0.03, 0.015, place = "whole")
+      flaw_score(
+        core_coarse_difference(take, reference),
+        content_bounds$near_copy,
+        place = "whole"
+      )
     }
   )
 }
@@ -119,18 +149,18 @@ measure_mirrored <- function() {
     better = "lower",
     sees = "left and right exchanged",
     blind_to = "colours; pictures that are symmetric anyway",
+    formula = "orientation against the mirrored reference - orientation against the reference",
     source = "orientation agreement with the reference and with its mirror picture",
     cost = "low",
     needs = "reference",
     shown_as = "mirrored",
     compute = function(scene) {
-      # What resembles neither way round is lost, not mirrored.
+      # A take that resembles the reference neither way round is lost, not mirrored.
       straight <- rescale_from_chance(scene$raw[["orientation"]], scene$chance[["orientation"]])
       lead <- scene$other_way - straight
       flaw_score(
         if (scene$other_way < 0.15) min(lead, 0) else lead,
-        0.03,
-        0.08,
+        content_bounds$mirrored,
         place = "whole"
       )
     }
@@ -151,6 +181,7 @@ measure_local_damage <- function() {
       "whether a prompt asked for it; what is wrong all over; parts without contours;",
       "the further the manner has moved, the less it sees"
     ),
+    formula = "(median - 1st percentile of local agreement) - 0.06 - 0.5 style_change",
     source = paste0(
       "contours and sharpness of the worst part against the usual one, parts a ninth of the long ",
       "edge"
@@ -180,21 +211,21 @@ measure_local_damage <- function() {
       }
 
       # A prompt may have asked for another sky, and in another manner nobody can be sure.
-      serious <- if (moved < near_manner) plainly_damaged else Inf
-      flaw_score(max(0, contours, sharpness), 0.3, serious, place = place, raw = found$drop)
+      bounds <- content_bounds$local_damage
+      if (moved >= near_manner) {
+        bounds[["serious"]] <- Inf
+      }
+
+      flaw_score(max(0, contours, sharpness), bounds, place = place, raw = found$drop)
     }
   )
 }
 
-# What clean takes have at most in nine of ten, in the reference's manner and for each
-# typical distance between looks that they moved (the `fit` half of bench/natural.R).
+# The 90th percentile of clean takes, in the reference's medium and for each typical distance
+# between looks that they moved (the `fit` half of bench/natural.R).
 uneven_contours <- c(0.06, 0.5)
 uneven_sharpness <- c(0.5, 1.2)
 near_manner <- 0.35
-
-# No clean take of the `fit` half of bench/natural.R has as much, nor do the demo's scenes
-# whose skies are repainted; only a look that swirls parts itself does.
-plainly_damaged <- 0.85
 
 measure_repeated <- function() {
   new_measure(
@@ -204,6 +235,7 @@ measure_repeated <- function() {
     better = "lower",
     sees = "a canvas that was grown by mirroring or repeating the picture",
     blind_to = "skies and other parts without detail, regular patterns",
+    formula = "max over tiles of the normalised cross-correlation with the inside",
     source = paste0(
       "best correlation of tiles of the added canvas with the inside (normalised ",
       "cross-correlation)"
@@ -217,8 +249,7 @@ measure_repeated <- function() {
 
       flaw_score(
         core_repeated(scene$take$handle, scene$added),
-        0.84,
-        0.9,
+        content_bounds$repeated,
         place = "the added canvas"
       )
     }

@@ -8,6 +8,10 @@ measure_edges <- function() {
     better = "higher",
     sees = "thin outlines within about 2 px of the same place in 384",
     blind_to = "where texture draws outlines everywhere, it sees agreement: not part of structure",
+    formula = paste0(
+      "(r - chance) / (1 - chance), r = 2pq / (p + q), p and q the shares of outlines near the ",
+      "other"
+    ),
     source = "outlines (Canny 1986) and exact distances (Felzenszwalb and Huttenlocher 2012)",
     cost = "low",
     needs = "reference",
@@ -24,6 +28,7 @@ measure_vanished <- function() {
     better = "lower",
     sees = "details of the reference that the take lost, with the largest place",
     blind_to = "colour, what has no outline",
+    formula = "outlines of the reference without a counterpart / all its outlines",
     source = "outlines more than 4 px in 384 from any of the other picture, where most around are",
     cost = "low",
     needs = "reference",
@@ -46,6 +51,7 @@ measure_new_details <- function() {
     better = "lower",
     sees = "details that appeared from nowhere, with the largest place",
     blind_to = "colour, what has no outline",
+    formula = "outlines of the take without a counterpart / all its outlines",
     source = "as vanished, the other way round",
     cost = "low",
     needs = "reference",
@@ -62,6 +68,10 @@ measure_lines <- function() {
     better = "higher",
     sees = "the directions in which straight lines run",
     blind_to = "where they are, curves, colour",
+    formula = paste0(
+      "sum(a b) / sqrt(sum(a^2) sum(b^2)), a and b the histograms of directions in steps of 3 ",
+      "degrees"
+    ),
     source = "outline pixels voting for lines at their own angle (Hough 1962; Duda and Hart 1972)",
     cost = "low",
     needs = "reference",
@@ -94,6 +104,7 @@ measure_watch <- function() {
     better = "higher",
     sees = "whether a watched region survived, where it was or a little aside",
     blind_to = "its colours; the rest of the picture",
+    formula = "(r - chance) / (1 - chance), r the orientation agreement inside the region",
     source = "orientation agreement in the region, sought within 4 % of the long edge",
     cost = "low",
     needs = "reference",
@@ -133,6 +144,7 @@ measure_watch_colour <- function() {
     better = "as asked",
     sees = "whether a watched region kept its colours",
     blind_to = "its shapes; which pixel has which colour",
+    formula = "max(0, 1 - d / 0.4), d the distance of mean colours in OKLab",
     source = "difference of mean OKLab colours where the region was found",
     cost = "none",
     needs = "reference",

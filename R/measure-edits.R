@@ -1,5 +1,15 @@
 # Defects of edits and repairs: what they left, what they spoilt, where they show.
 
+# The numbers from which a flaw is slight and serious, set on the `fit` half of bench/natural.R
+# and the tuning part of bench/validity.R; docs/measures.md shows what they find elsewhere.
+edit_bounds <- list(
+  residual_damage = c(slight = 0.85, serious = Inf),
+  seam = c(slight = 1, serious = 2.5),
+  patch = c(slight = 0.6, serious = 0.5),
+  leak = c(slight = 0.012, serious = 0.03),
+  guide_bleed = c(slight = 0.05, serious = 0.1)
+)
+
 measure_residual_damage <- function() {
   new_measure(
     "residual_damage",
@@ -11,6 +21,7 @@ measure_residual_damage <- function() {
       "broad stains and fading; measured alone, fine lines that ",
       "belong there count as marks too"
     ),
+    formula = "marks of the reference that stayed / marks that count as damage",
     source = paste0(
       "marks of up to 9 px of 512 that at least a fifth of the takes of the case took away; ",
       "alone, those that stand out within 3 px"
@@ -30,7 +41,7 @@ measure_residual_damage <- function() {
         return(new_scores(NA_real_, NA_real_, "none"))
       }
 
-      flaw_score(found$share, 0.85, Inf, place = "whole")
+      flaw_score(found$share, edit_bounds$residual_damage, place = "whole")
     }
   )
 }
@@ -46,6 +57,10 @@ measure_seam <- function() {
       "contours that do not go on"
     ),
     blind_to = "edges that the reference has there, a step along a small part of the edge only",
+    formula = paste0(
+      "largest of chroma, light and contour steps across the edge, each / that of clean ",
+      "edits"
+    ),
     source = paste(
       "own method: mean steps of chroma and lightness all along the mask's half-way line, and",
       "differences of neighbouring pixels across it, beyond those along lines beside it"
@@ -102,11 +117,11 @@ seam_score <- function(steps, place, before = NULL) {
 
   # And along a short one the picture's own steps do not cancel out.
   visible <- visible * min(1, sqrt(steps[["length"]] / long_edge_of_mask))
-  flaw_score(max(0, visible), 1, 2.5, place = place)
+  flaw_score(max(0, visible), edit_bounds$seam, place = place)
 }
 
-# What a clean edit reaches in one photograph of a hundred (the `fit` half of
-# bench/natural.R): OKLab, and a factor.
+# The 99th percentile of clean edits of photographs (the `fit` half of bench/natural.R): OKLab,
+# and a factor.
 visible_chroma <- 0.004
 visible_soft_chroma <- 0.005
 visible_light <- 0.01
@@ -131,6 +146,7 @@ measure_patch <- function() {
       "busier manner"
     ),
     blind_to = "what it shows, its colours",
+    formula = "min(1, r / 2), r the smallest ratio of detail inside and outside to its bound",
     source = paste0(
       "detail just inside the mask's edge against that just outside, and against the next ",
       "octave's"
@@ -163,7 +179,7 @@ patch_of_canvas <- function(fill) {
   )
 }
 
-# What was put in by an edit may be smoother than what lies around it.
+# The content of an edit may be smoother than its surroundings.
 patch_of_edit <- function(fill, change) {
   both <- max(fill[["detail"]] / least_detail_of_edits, fill[["noise"]] / softest_of_edits)
   patch_score(fill, c(flat = change[["spread"]] / flattest, soft = both))
@@ -173,7 +189,12 @@ patch_score <- function(fill, found) {
   noisy <- max(most_detail / fill[["detail"]], noisiest / fill[["noise"]])
   found <- c(found, noisy = noisy)
   worst <- found[which.min(found)]
-  flaw_score(min(1, worst / 2), 0.6, 0.5, place = names(worst), raw = fill[["detail"]])
+  flaw_score(
+    min(1, worst / 2),
+    edit_bounds$patch,
+    place = names(worst),
+    raw = fill[["detail"]]
+  )
 }
 
 # Beyond these a fill is told from what a photograph itself has on both sides of a line: of
@@ -195,6 +216,10 @@ measure_leak <- function() {
     better = "lower",
     sees = "changes outside the mask of an edit",
     blind_to = "grain, changes inside",
+    formula = paste0(
+      "max(mean d, max d - 0.02), d = |take - reference| smoothed, outside the mask, in ",
+      "OKLab"
+    ),
     source = paste0(
       "mean difference from the reference, smoothed, where the mask is below 0.02; and the ",
       "strongest spot of it"
@@ -211,15 +236,14 @@ measure_leak <- function() {
       # A spot that was changed is as bad as a slight change all over.
       flaw_score(
         max(found$difference, found$spot - spot_of_noise),
-        0.012,
-        0.03,
+        edit_bounds$leak,
         place = map_box(found$map)
       )
     }
   )
 }
 
-# What making a picture anew and a soft edge of the mask do to its worst spot at most.
+# The largest local difference that re-encoding and a soft mask edge make.
 spot_of_noise <- 0.02
 
 measure_guide_bleed <- function() {
@@ -230,6 +254,7 @@ measure_guide_bleed <- function() {
     better = "lower",
     sees = "the lines of an edge guide that show in the take",
     blind_to = "nothing is said where the look draws thin lines itself",
+    formula = "share of the guide on thin lines of the take - that of the look on its own outlines",
     source = paste0(
       "thin lines on the guide, less those beside it and what ",
       "the look does on its own outlines"
@@ -244,8 +269,7 @@ measure_guide_bleed <- function() {
       shown <- core_marked_share(scene$take$handle, scene$guide)
       flaw_score(
         max(0, shown - known_before(scene, "outlined")),
-        0.05,
-        0.1,
+        edit_bounds$guide_bleed,
         place = "whole",
         raw = shown
       )

@@ -1,4 +1,4 @@
-# What a measure is, and what it returns.
+# The form of a measure, and what it returns.
 
 # A measure: its facts, and the function that takes it. `compute(scene)` is
 # given the scene of new_scene() and returns what new_scores() makes (a list of
@@ -12,6 +12,7 @@ new_measure <- function(
   better,
   sees,
   blind_to,
+  formula,
   source,
   compute,
   cost = "low",
@@ -25,6 +26,7 @@ new_measure <- function(
     better = better,
     sees = sees,
     blind_to = blind_to,
+    formula = formula,
     source = source,
     cost = cost,
     compute = compute,
@@ -51,10 +53,10 @@ new_scores <- function(
   )
 }
 
-# A flaw's value is its number; the two bounds turn it into a level. Where a
-# small number is the bad one, both bounds are given in falling order.
-flaw_score <- function(number, slight, serious, place = NA_character_, raw = number) {
-  worse <- if (serious > slight) number >= c(slight, serious) else number <= c(slight, serious)
+# A flaw's value is its number; its `bounds` (slight, serious) turn it into a level. If small
+# numbers are bad, the bounds are falling.
+flaw_score <- function(number, bounds, place = NA_character_, raw = number) {
+  worse <- if (bounds[[2]] > bounds[[1]]) number >= bounds else number <= bounds
   level <- c("none", "slight", "serious")[1 + sum(worse)]
   new_scores(number, raw, level, if (level == "none") NA_character_ else place)
 }
@@ -67,8 +69,8 @@ from_chance <- function(scene, measure) {
 
 rescale_from_chance <- function(raw, chance) (raw - chance) / (1 - pmin(chance, 0.99))
 
-# What a flaw's number is in the pictures that the take was made from: more than
-# they have is the take's own doing.
+# A flaw's value in the pictures that the take was made from; only what exceeds it is the take's
+# own doing.
 known_before <- function(scene, what, part = NULL) {
   number <- function(view) if (is.null(part)) view[[what]] else view[[what]][[part]]
   max(0, unlist(lapply(c(list(scene$reference), scene$look), number)))

@@ -8,6 +8,7 @@ measure_structure <- function() {
     better = "higher",
     sees = "the layout, whatever the medium: where parts are, and that they are there at all",
     blind_to = "style",
+    formula = "0.75 registration + 0.25 min(1, agreement / 0.45)",
     source = "three quarters registration, one quarter agreement up to what line work has",
     cost = "none",
     needs = "reference",
@@ -34,6 +35,10 @@ measure_registration <- function() {
     better = "higher",
     sees = "whether the parts of the reference are found where they were",
     blind_to = "medium and style: how well a part is found, contrast, colours",
+    formula = paste0(
+      "(m - 0.2) / 0.8, m the mean over parts of the match at its place by the best match near ",
+      "it"
+    ),
     source = paste0(
       "orientation fields of parts, each sought within 6 % of ",
       "the long edge (block matching)"
@@ -44,7 +49,7 @@ measure_registration <- function() {
   )
 }
 
-# What strangers have, on the `fit` half of bench/natural.R.
+# The value for unrelated pictures, on the `fit` half of bench/natural.R.
 registered_by_chance <- 0.2
 
 registration_value <- function(scene) {
@@ -59,6 +64,7 @@ measure_agreement <- function() {
     better = "higher",
     sees = "how well layouts agree place by place: the stated weighting of the four measures below",
     blind_to = "palette; another medium lowers it",
+    formula = "0.55 orientation + 0.20 local_correlation + 0.15 layout + 0.10 shared_information",
     source = "weights in docs/measures.md",
     cost = "none",
     needs = "reference",
@@ -90,6 +96,10 @@ measure_orientation <- function() {
     better = "higher",
     sees = "where contours run and which way they point",
     blind_to = "contrast and its sign, colours, texture finer than about 2 px in 384",
+    formula = paste0(
+      "(r - chance) / (1 - chance), r the weighted mean of cos 2(a - b), a and b the ",
+      "directions"
+    ),
     source = "structure tensor of OKLab (Bigun and Granlund 1987), locally normalised",
     cost = "high",
     needs = "reference",
@@ -105,6 +115,10 @@ measure_layout <- function() {
     better = "higher",
     sees = "what resembles what inside the picture, in 16 x 16 patches",
     blind_to = "the palette, outlines, what is smaller than a patch",
+    formula = paste0(
+      "(r - chance) / (1 - chance), r the rank correlation of both matrices of patch ",
+      "distances"
+    ),
     source = "Spearman's correlation of patch-to-patch OKLab distances",
     cost = "low",
     needs = "reference",
@@ -120,6 +134,7 @@ measure_local_correlation <- function() {
     better = "higher",
     sees = "whether lightness rises and falls at the same places",
     blind_to = "which of the two it does, contrast, colour",
+    formula = "(r - chance) / (1 - chance), r the mean of |correlation| over windows",
     source = "magnitude of local correlation in windows of 8 px over three octaves",
     cost = "low",
     needs = "reference",
@@ -135,6 +150,7 @@ measure_shared_information <- function() {
     better = "higher",
     sees = "how well one picture tells the tones of the other",
     blind_to = "any one-to-one change of tones, colour, fine detail",
+    formula = "(r - chance) / (1 - chance), r the normalised mutual information",
     source = "normalised mutual information (Studholme, Hill and Hawkes 1999)",
     cost = "low",
     needs = "reference",
@@ -153,6 +169,7 @@ measure_ssim <- function() {
       "nothing of a restyle: a new look alone brings it down; ",
       "reported since people ask for it"
     ),
+    formula = "mean of (2ab + c1)(2cov + c2) / ((a^2 + b^2 + c1)(var a + var b + c2)) over windows",
     source = "SSIM (Wang, Bovik, Sheikh and Simoncelli 2004)",
     cost = "low",
     needs = "reference",
@@ -168,6 +185,7 @@ measure_multi_scale_ssim <- function() {
     better = "higher",
     sees = "the same over up to five octaves",
     blind_to = "nothing of a restyle, as ssim",
+    formula = "weighted product of the contrast terms of five octaves and the last luma term",
     source = "multi-scale SSIM (Wang, Simoncelli and Bovik 2003)",
     cost = "low",
     needs = "reference",
@@ -185,6 +203,7 @@ measure_framing <- function() {
     better = "higher",
     sees = "contents that were shifted, zoomed or turned as a whole",
     blind_to = "style, parts that moved by themselves",
+    formula = "max(0, 1 - d / 0.1), d the mean displacement in long edges",
     source = "contour fields aligned by correlation, then by Gauss and Newton steps",
     cost = "low",
     needs = "reference",

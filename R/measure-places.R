@@ -92,17 +92,17 @@ place_span <- function(inside) {
   list(rows = rows[1]:rows[2], columns = columns[1]:columns[2])
 }
 
-#' The colour names that probes understand
+#' Colour names for probes
 #'
-#' Each name stands for a neighbourhood in OKLab, given as ranges of lightness
-#' `L` (0 black to 1 white), chroma `C` (0 grey, about 0.3 the most vivid) and
-#' hue `h` in degrees (red about 30, yellow 105, green 145, blue 260; a range
-#' may run through 360). Neighbourhoods overlap where names do. Beyond an edge
-#' membership falls evenly to nothing over 0.04 in `L`, 0.02 in `C` and 10
+#' Each name stands for a neighbourhood in OKLab, given as ranges of lightness `L` (0 black to 1
+#' white), chroma `C` (0 grey, about 0.3 the most vivid) and hue `h` in degrees (red about 30,
+#' yellow 105, green 145, blue 260; a range may run through 360). Neighbourhoods overlap where
+#' names do. Beyond an edge, membership falls linearly to 0 over 0.04 in `L`, 0.02 in `C` and 10
 #' degrees of hue.
 #'
 #' @return A tibble with the columns `colour`, `L_from`, `L_to`, `C_from`,
 #'   `C_to`, `h_from` and `h_to`.
+#' @family measures and evidence
 #' @export
 #' @examples
 #' colour_names()

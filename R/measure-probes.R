@@ -10,6 +10,7 @@ new_probe <- function(
   number_is,
   sees,
   blind_to,
+  formula,
   source,
   look_at,
   asks = measure,
@@ -22,6 +23,7 @@ new_probe <- function(
     better = "as asked",
     sees = sees,
     blind_to = blind_to,
+    formula = formula,
     source = source,
     compute = function(scene, probe) {
       seen <- see_place(scene, probe$where)
@@ -40,7 +42,7 @@ grade_probe <- function(number, bound, where, counts = FALSE) {
   beyond <- max(bound[1] - number, number - bound[2], 0)
   limit <- if (number < bound[1]) bound[1] else bound[2]
   least <- if (counts) 1 else 0.1
-  # What half of a bound is, a computer knows only nearly.
+  # Half of a bound is subject to rounding.
   grade <- max(0, 1 - beyond / max(least, 0.5 * limit))
   new_scores(if (grade < 1e-9) 0 else grade, number, place = place_words(where))
 }
@@ -52,6 +54,7 @@ measure_colour_share <- function() {
     asks = "share",
     sees = "how much of a place has a named or given colour",
     blind_to = "shape, texture, the rest of the picture",
+    formula = "mean membership of the colour over the place",
     source = "OKLab (Ottosson 2020) and colour_names()",
     look_at = function(seen, probe) {
       counted <- colour_membership(seen$lab, probe$colour)
@@ -70,6 +73,7 @@ measure_patches <- function() {
       "thousandth of the picture"
     ),
     blind_to = "their shapes; patches that touch count as one",
+    formula = "number of connected regions of the colour",
     source = "OKLab (Ottosson 2020), colour_names(), connected regions",
     look_at = function(seen, probe) {
       member <- matrix(0, nrow(seen$inside), ncol(seen$inside))
@@ -91,6 +95,7 @@ measure_brightness <- function() {
     "mean OKLab lightness, 0 black to 1 white",
     sees = "how light a place is",
     blind_to = "colour and shape",
+    formula = "mean L",
     source = "OKLab (Ottosson 2020)",
     look_at = function(seen, probe) list(number = mean(seen$lab[, "L"]))
   )
@@ -102,6 +107,7 @@ measure_contrast <- function() {
     "lightness between the darkest and the lightest twentieth, 0 flat to 1 black and white",
     sees = "how far apart the lights and darks of a place are",
     blind_to = "colour, and where they are",
+    formula = "95th - 5th percentile of L",
     source = "quantiles of OKLab lightness (Ottosson 2020)",
     look_at = function(seen, probe) {
       ends <- stats::quantile(seen$lab[, "L"], c(0.05, 0.95), names = FALSE)
@@ -116,6 +122,7 @@ measure_colourfulness <- function() {
     "mean OKLab chroma over 0.2, 0 grey to 1 vivid all over",
     sees = "how strong the colours of a place are",
     blind_to = "which colours they are, light and shape",
+    formula = "mean chroma / 0.2",
     source = "OKLab chroma (Ottosson 2020)",
     look_at = function(seen, probe) {
       chroma <- sqrt(seen$lab[, "a"]^2 + seen$lab[, "b"]^2)
@@ -130,6 +137,7 @@ measure_warmth <- function() {
     "0 blue all over, 0.5 neither, 1 orange all over",
     sees = "whether a place leans to orange or to blue",
     blind_to = "light and shape; reds and greens lean little",
+    formula = "0.5 + mean(clamp(chroma along 60 degrees / 0.1, -1, 1)) / 2",
     source = "OKLab (Ottosson 2020), along the hue of 60 degrees",
     look_at = function(seen, probe) {
       lean <- seen$lab[, "a"] * cos(pi / 3) + seen$lab[, "b"] * sin(pi / 3)
@@ -148,6 +156,7 @@ measure_monochrome <- function() {
       "(sepia, blueprint)"
     ),
     blind_to = "which hue that is, light and shape",
+    formula = "1 - share of pixels off the main tint / 0.1",
     source = "hue, and distance in OKLab (Ottosson 2020) from the median colour of pixels as light",
     look_at = function(seen, probe) {
       counted <- in_one_hue(seen$lab) & follows_lightness(seen$lab)
@@ -184,6 +193,7 @@ measure_busy <- function() {
       "long edge of 256"
     ),
     blind_to = "what the detail is, colour, fine grain",
+    formula = "share of pixels whose lightness differs from a neighbour",
     source = "lightness differences, OKLab (Ottosson 2020)",
     look_at = function(seen, probe) {
       size <- dim(seen$inside)[2:1]
@@ -209,6 +219,7 @@ measure_symmetry <- function() {
     "0 no more alike than chance, 1 the right side mirrors the left",
     sees = "whether the right side of a place mirrors its left",
     blind_to = "details, colour, other axes of symmetry",
+    formula = "correlation of L with its mirror image",
     source = "correlation of lightness (OKLab, Ottosson 2020) with its mirror image, 64 cells wide",
     look_at = function(seen, probe) {
       box <- place_span(seen$inside)
@@ -230,6 +241,7 @@ measure_nearness <- function() {
     "0 as far as two looks are apart, 1 as near as pictures of one look are",
     sees = "how near the picture's manner is to that of a look of the suite",
     blind_to = "what is shown and where",
+    formula = "1 - distance to the look in the style space / distance of two looks",
     source = "style vector whitened by content, see docs/measures.md",
     look_at = function(seen, probe) {
       look <- seen$scene$looks[[probe$look]]

@@ -1,21 +1,22 @@
-#' The measures that Sprenn takes of a picture
+#' List the measures
 #'
-#' Every measure declares what it sees, what it must not see, its range and
-#' which way is better. Scores come as a `value` whose zero and one mean
-#' something, beside the `raw` number that it was made from. What the numbers
-#' mean in full, and how far they can be trusted, is in `docs/measures.md`.
+#' Every measure declares what it sees, what it must not see, its range and its direction. A score
+#' has a `value` on the measure's scale and the `raw` number before rescaling. `docs/measures.md`
+#' describes every measure with its formula, and how far it can be trusted.
 #'
-#' @return A tibble with one row a measure: `measure`, `axis` (`structure`,
-#'   `adherence`, `style` or `flaws`), `range` (of the value), `better`
-#'   (`higher`, `lower` or `as asked`), `sees`, `blind_to`, `cost` (`none`: it
-#'   uses what others have worked out; `low`; `high`: some milliseconds a take)
-#'   and `source` (the method).
+#' @return A tibble with one row a measure: `measure`, `axis` (`structure`, `adherence`, `style`
+#'   or `flaws`), `range` (of the value), `better` (`higher`, `lower` or `as asked`), `sees`,
+#'   `blind_to`, `cost` (`none`: it reuses other results; `low`; `high`: some milliseconds per
+#'   take), `formula` and `source` (the method).
 #' @seealso [measure_function()] for measures of your own.
+#' @family measures and evidence
 #' @export
 #' @examples
 #' list_measures()[, c("measure", "axis", "range", "sees")]
 list_measures <- function() {
-  facts <- c("measure", "axis", "range", "better", "sees", "blind_to", "cost", "source")
+  facts <- c(
+    "measure", "axis", "range", "better", "sees", "blind_to", "cost", "formula", "source"
+  )
   measures <- c(all_measures(), across_measures())
   tibble::as_tibble(
     lapply(stats::setNames(nm = facts), function(fact) vapply(measures, `[[`, "", fact))
@@ -80,31 +81,30 @@ measures_version <- "8"
 
 axes <- c("structure", "adherence", "style")
 
-#' A measure of your own
+#' Define your own measure
 #'
-#' Adds a number to what is measured of every take. Name an R file whose last
-#' value is one of these, or a list of them, as `measures` in brief.yml; give
-#' them weight by naming them in `structure_from`. The guide is
-#' `docs/adding-measures.md`.
+#' Adds a number to the scores of every take. Name an R file whose last value is such a measure,
+#' or a list of them, as `measures` in `brief.yml`; give it weight in `structure_from`. The guide
+#' is `docs/adding-measures.md`.
 #'
 #' @param measure Its name: lower case letters, digits and `_`, and none that
 #'   [list_measures()] has.
-#' @param compute A function of `take` and `reference`, both arrays rows x
-#'   columns x 3 with sRGB values from 0 to 1 in the case's frame, that returns
-#'   one number, or `NA` where there is nothing to say. It must give the same
-#'   number for the same pictures.
+#' @param compute A function of `take` and `reference`, both arrays rows x columns x 3 with sRGB
+#'   values from 0 to 1 in the case's frame, that returns one number, or `NA` if it is undefined.
+#'   It must return the same number for the same pictures.
 #' @param axis `"structure"`, `"style"` or `"flaws"`.
 #' @param range What its values mean, in words: "0 chance, 1 the same layout".
-#' @param sees,blind_to What moves it, and what must not.
+#' @param sees,blind_to What changes it, and what must not.
 #' @param better `"higher"`, `"lower"` or `"as asked"`.
 #' @param source Where the method comes from.
-#' @param bounds For a flaw, the numbers from which it is slight and serious:
-#'   rising where more is worse, falling where less is.
+#' @param bounds For a flaw, the numbers from which it is slight and serious: rising if more is
+#'   worse, falling if less is.
 #' @param needs_reference Whether it is left out for pictures made from text
 #'   alone; without this `reference` may be `NULL`.
 #' @return A measure, to be returned by the file that brief.yml names.
-#' @section Errors: `sprenn_error_argument`. What `compute` does wrong in a run
-#'   is a `sprenn_error_measure` that names the measure.
+#' @section Errors: `sprenn_error_argument`. Errors of `compute` in a run are raised as
+#'   `sprenn_error_measure`, which names the measure.
+#' @family measures and evidence
 #' @export
 #' @examples
 #' measure_function(
@@ -156,6 +156,7 @@ measure_function <- function(
     better = better,
     sees = sees,
     blind_to = blind_to,
+    formula = "compute(take, reference)",
     source = source,
     cost = "high",
     needs = if (needs_reference) "reference" else character(),
@@ -164,7 +165,7 @@ measure_function <- function(
         compute(scene$pixels$take, scene$pixels$reference)
       })
       if (axis == "flaws" && !is.na(number)) {
-        flaw_score(number, bounds[1], bounds[2], place = "whole")
+        flaw_score(number, bounds, place = "whole")
       } else {
         new_scores(number, number)
       }
@@ -177,7 +178,7 @@ one_number <- function(measure, compute) {
   number <- tryCatch(compute(), error = function(e) {
     stop_for_measure(measure, paste0("It stopped: ", conditionMessage(e)))
   })
-  # What is undefined is NA, and never NaN or infinite.
+  # Undefined values are NA, never NaN or infinite.
   is_one <- (is.numeric(number) || is.logical(number)) && length(number) == 1
   if (!is_one || is.nan(number) || is.infinite(number)) {
     stop_for_measure(

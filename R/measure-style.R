@@ -8,6 +8,10 @@ measure_style_change <- function() {
     better = "as asked",
     sees = "palette, tones, texture and line",
     blind_to = "what is shown and where",
+    formula = paste0(
+      "|W (t - r)| / d, W the whitening, t and r style vectors, d the median between two ",
+      "looks"
+    ),
     source = "style vector whitened by content, see docs/measures.md",
     cost = "high",
     needs = "reference",
@@ -26,6 +30,7 @@ measure_look_match <- function() {
     better = "higher",
     sees = "how much of the way from the reference to the look was covered",
     blind_to = "what is shown and where",
+    formula = "(p(take) - p(reference)) / (1 - p(reference)), p the progress towards the look",
     source = "style vector whitened by content, see docs/measures.md",
     cost = "none",
     compute = function(scene) {
@@ -57,6 +62,7 @@ measure_look_rank <- function() {
     better = "higher",
     sees = "whether the look can be told among the looks of the suite",
     blind_to = "what is shown and where",
+    formula = "1 - nearer / others, how many of the other looks are nearer than its own",
     source = "distances in the style space",
     cost = "none",
     compute = function(scene) {

@@ -1,4 +1,4 @@
-# Everything of a case that an engine is given as pictures, at one size.
+# The pictures of a case that an engine is given, at one size.
 
 # `references` (arrays rows x columns x 3), `mask` (rows x columns, 1 may change,
 # or NULL), `context` (left, top, right, bottom in pixels: the part around the
@@ -54,8 +54,8 @@ fitted_reference <- function(case, suite) {
   prepare_one(case$reference, case, suite, case_frame(case, suite))
 }
 
-# What may change: the case's mask, the canvas that was added, and the padding
-# that the engine is to fill.
+# The area that may change: the case's mask, the added canvas, and the padding that the engine is
+# to fill.
 case_mask <- function(case, suite, size) {
   reference <- case$reference
   grown <- has_added_canvas(case)
@@ -192,6 +192,7 @@ prepare_guide <- function(guide, kind, case, suite, size, reference) {
 #'   (k-means in OKLab with 8 colours; regions under 0.2 % of the picture go to
 #'   the neighbour nearest in colour).
 #' @return An array of the picture's shape, from 0 to 1.
+#' @family trials
 #' @export
 #' @examples
 #' picture <- array(0.2, c(40, 60, 3))
@@ -229,25 +230,24 @@ check_pixels <- function(pixels) {
   }
 }
 
-#' Fit a reference as a run would
+#' Fit a reference to a frame
 #'
-#' Brings a picture to a frame the way a case's `reference` does, without any
-#' trial around it.
+#' Fits a picture to a frame as a run fits a case's `reference`, without a trial.
 #'
 #' @param picture The path of a picture, or an array rows x columns x 3 with
 #'   sRGB values from 0 to 1.
 #' @param frame `c(width, height)` in pixels.
 #' @param fit `"crop"`, `"pad"`, `"stretch"` or `"extend"` (pads, and gives a
 #'   mask of the padding for an engine to fill).
-#' @param focus The point that a crop keeps nearest its middle, as shares of
-#'   width and height.
-#' @param box What is cut out first: `c(left, top, right, bottom)` in shares of
-#'   the picture. What lies beyond 0 and 1 takes the fill.
+#' @param focus The point that a crop keeps nearest to its centre, as shares of width and height.
+#' @param box The box to cut out first: `c(left, top, right, bottom)` in shares of the picture.
+#'   Parts beyond 0 and 1 are filled.
 #' @param fill `"black"`, `"grey"`, `"white"` or `"#rrggbb"`.
 #' @return A list: `picture` (an array of the frame's size), `mask` (rows x
 #'   columns, 1 where the engine is to fill, or `NULL`), `source` (the window
 #'   that was taken, as shares of the picture) and `target` (where it lies in
 #'   the frame, in pixels).
+#' @family trials
 #' @export
 #' @examples
 #' tall <- array(runif(90 * 60 * 3), c(90, 60, 3))
@@ -301,10 +301,10 @@ prepare_reference <- function(
   )
 }
 
-# What every engine will be given, as files to look at.
+# The inputs of every engine, as files to look at.
 
-# What a case's engines are given: prepare_inputs() for each size that one of
-# them works at, with the names of those that do.
+# The inputs of a case: prepare_inputs() for each size that one of its engines works at, with the
+# names of those engines.
 inputs_by_size <- function(case, trial) {
   sizes <- case_sizes(case, trial)
   label <- paste(sizes$width, sizes$height)

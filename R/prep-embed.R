@@ -1,6 +1,6 @@
-# A text inside a picture file, as XMP (ISO 16684-1): an iTXt chunk of a PNG, an APP1
-# segment of a JPEG, and for other formats a file beside the picture. No pixel is
-# touched, and what else the file says of itself stays.
+# Embeds a text in a picture file as XMP (ISO 16684-1): an iTXt chunk of a PNG, an APP1 segment of
+# a JPEG, and for other formats a file beside the picture. Pixels and other metadata are not
+# changed.
 
 xmp_keyword <- c(charToRaw("XML:com.adobe.xmp"), as.raw(0))
 jpeg_marker <- c(charToRaw("http://ns.adobe.com/xap/1.0/"), as.raw(0))
@@ -85,7 +85,7 @@ recipe_packet <- function(json, words, before = NULL) {
   )
 }
 
-# A packet from anywhere: no entity of it is followed, to the disk or the network.
+# Parses an untrusted packet: entities are not resolved from disk or network.
 parse_packet <- function(packet) {
   if (grepl("<!DOCTYPE|<!ENTITY", packet)) {
     return(NULL)

@@ -1,5 +1,5 @@
-# Where the parts of a reference come to lie: the frame of its case, the canvas
-# around it, and the size at which an engine works.
+# Placement of a reference: the frame of its case, the canvas around it, and the size at which an
+# engine works.
 
 # The frame (width, height) of a case before any canvas is added: what the suite
 # delivers, or the reference's own aspect at the suite's long edge. A case
@@ -179,7 +179,7 @@ reflect <- function(at, n) {
   ifelse(at < n, at, 2 * n - 1 - at) + 1
 }
 
-# What an engine made, back in the frame: the mirrored edges come off again.
+# Brings an engine's picture back to the frame: removes the mirrored edges.
 bring_back <- function(pixels, frame) {
   place <- frame_inside(dim(pixels)[2:1], frame)
   if (all(place[3:4] == dim(pixels)[2:1])) {

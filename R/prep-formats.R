@@ -1,5 +1,4 @@
-# What a file says of itself in its first bytes: which format it is, how large,
-# how many pictures it holds.
+# Reads the header of a picture file: its format, its size, and how many pictures it holds.
 
 picture_formats <- c(png = "png", jpeg = "jpg", webp = "webp", tiff = "tif")
 

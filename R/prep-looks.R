@@ -49,7 +49,7 @@ look_warning <- function(case, i, suite) {
       "the word ", quoted(word), " beside the look ", quoted(case$look),
       if (length(off)) paste0(", ", off[[1]]$says)
     ),
-    "a prompt and a look that ask for the same: engines given both muddle them"
+    "a prompt and a look that ask for the same: engines mix the two up"
   )
 }
 
@@ -80,7 +80,7 @@ twin_warnings <- function(case, i, suite) {
         "twins",
         i,
         paste0("references[", pair[2], "]"),
-        paste0(names[2], ", next to the same as ", names[1]),
+        paste0(names[2], ", almost identical to ", names[1]),
         "pictures that differ, or one of them with a higher weight"
       )
     }

@@ -1,5 +1,4 @@
-# Reading pictures: known by their content and not by their name, and measured
-# before they are decoded.
+# Reading pictures: recognised by content, not by name, and checked before they are decoded.
 
 max_pixels <- 64e6
 max_bytes <- 256e6
@@ -7,24 +6,23 @@ max_bytes <- 256e6
 # Above this a picture is shrunk while it is decoded, to keep memory in bounds.
 large_pixels <- 16e6
 
-#' Read a picture as it is measured
+#' Read a picture
 #'
-#' Reads PNG, JPEG, WebP and TIFF, of 8 or 16 bits a channel, told apart by their
-#' content and never by their names. EXIF orientation is applied; colour profiles
-#' made of curves and a matrix, and a PNG's gamma, are brought to sRGB;
-#' transparency is laid on the backdrop. What is larger than 16 million pixels
-#' comes back with a long edge of 4096.
+#' Reads PNG, JPEG, WebP and TIFF, of 8 or 16 bits a channel, recognised by content, not by name.
+#' EXIF orientation is applied; matrix colour profiles and a PNG's gamma are converted to sRGB;
+#' transparency is laid over the backdrop. Pictures above 16 million pixels are reduced to a long
+#' edge of 4096.
 #'
 #' @param path The picture's file. At most 64 million pixels and 256 MB, and one
 #'   picture only: no animation, no pages.
 #' @param backdrop The colour that shows through transparency: `"white"`,
 #'   `"grey"`, `"black"` or `"#rrggbb"`.
-#' @return An array rows x columns x 3 with sRGB values from 0 to 1. Its
-#'   attribute `profile` is `"unknown"` when the file has a colour profile of
-#'   another build, which was left out; `shrunk_from` is `c(width, height)` of a
-#'   picture that was shrunk.
-#' @section Errors: `sprenn_error_picture` when the file is missing, empty, of
-#'   another type, too large, of several pictures, or can't be decoded.
+#' @return An array rows x columns x 3 with sRGB values from 0 to 1. Its attribute `profile` is
+#'   `"unknown"` if the file has a colour profile of another type, which was ignored;
+#'   `shrunk_from` is `c(width, height)` of a picture that was shrunk.
+#' @section Errors: `sprenn_error_picture` if the file is missing, empty, of another type, too
+#'   large, has several pictures, or can't be decoded.
+#' @family measures and evidence
 #' @export
 #' @examples
 #' file <- tempfile(fileext = ".png")
@@ -48,7 +46,7 @@ open_picture <- function(path) {
   } else if (file.size(path) == 0) {
     "an empty file"
   } else if (file.size(path) > max_bytes) {
-    paste0("a file of ", round(file.size(path) / 1e6), " MB")
+    paste("a file of", show_size(file.size(path)))
   }
   if (!is.null(wrong)) {
     stop_picture(path, wrong)
@@ -85,7 +83,7 @@ stop_picture <- function(path, found) {
       paste0("Can't read the picture ", path, "."),
       x = paste("found", found),
       i = paste0(
-        "wanted a PNG, JPEG, WebP or TIFF picture, one to a file, of at most 64 million pixels ",
+        "expected a PNG, JPEG, WebP or TIFF picture, one to a file, of at most 64 million pixels ",
         "and 256 MB"
       )
     ),
@@ -93,7 +91,7 @@ stop_picture <- function(path, found) {
   )
 }
 
-# What keeps bytes from being used as a picture, or NULL; nothing is decoded.
+# Why bytes can't be used as a picture, or NULL; nothing is decoded.
 bytes_problem <- function(bytes, facts) {
   if (is.null(facts)) {
     kind <- file_kind(bytes)
@@ -103,7 +101,7 @@ bytes_problem <- function(bytes, facts) {
       } else if (nzchar(kind)) {
         kind
       } else {
-        "a file that is no picture"
+        "a file that is not a picture"
       }
     )
   }
@@ -122,7 +120,7 @@ bytes_problem <- function(bytes, facts) {
     )
   }
 
-  # Decoders fill up what is missing, some without a word.
+  # Some decoders silently fill in missing data.
   if (ends_early(bytes, facts)) {
     paste("a", toupper(facts$format), "file that ends too early")
   }
@@ -160,13 +158,13 @@ flatten_samples <- function(samples, profile = NULL, backdrop = "white") {
   flatten_picture(pixels, backdrop, profile)
 }
 
-# What ImageMagick makes of bytes whose kind is known and whose structure is
-# whole; it is given no file name. The samples come straight out of its memory.
+# Decodes bytes whose format is known and whose structure is whole with ImageMagick. It is given
+# no file name. The samples come straight from its memory.
 decode_samples <- function(encoded) {
   facts <- encoded$facts
   size <- c(facts$width, facts$height)
   picture <- decode_whole(encoded)
-  # No working size comes near this one, so nothing that counts is lost.
+  # Working sizes are far smaller, so nothing relevant is lost.
   large <- prod(size) > large_pixels
   if (large) {
     picture <- magick::image_scale(picture, "4096x4096>")
@@ -239,8 +237,8 @@ any_samples <- function(picture, depth, size) {
   )
 }
 
-# What a picture of 8 bits that lies upright and lets nothing shine through is
-# made of, by the head of its file; NULL where that does not say.
+# The layout of an upright, opaque picture of 8 bits, read from its header; NULL where the header
+# does not say.
 plain_layout <- function(encoded) {
   facts <- encoded$facts
   bytes <- encoded$bytes

@@ -36,7 +36,7 @@ read_keypoints <- function(path) {
       c(
         paste0("Can't read the keypoints ", path, "."),
         x = paste("found", found),
-        i = "wanted a JSON file of width, height and figures as docs/preparing.md describes it"
+        i = "expected a JSON file of width, height and figures as docs/preparing.md describes it"
       ),
       path = path
     )
@@ -56,7 +56,7 @@ read_keypoints <- function(path) {
   list(figures = figures, hash = hash_of(lapply(figures, ordered_joints)))
 }
 
-# More is no figure's.
+# Larger files are not keypoints.
 most_keypoint_bytes <- 5e6
 
 read_keypoint_file <- function(path, refuse) {
@@ -92,7 +92,7 @@ read_figure <- function(figure, size, refuse) {
   }
 
   if (!all(vapply(figure, is_numbers, NA, 2))) {
-    refuse("a joint that is no [x, y]")
+    refuse("a joint that is not [x, y]")
   }
 
   do.call(rbind, lapply(figure, function(at) unlist(at) / size))

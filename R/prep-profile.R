@@ -3,7 +3,7 @@
 # 8.4); others are left alone, and the picture says so.
 
 # `pixels` (rows x columns x 1 or 3) in sRGB. Its attribute `profile` is
-# "unknown" where a profile is there that can't be followed.
+# "unknown" where a profile is there that can't be applied.
 to_srgb <- function(pixels, profile) {
   if (is.null(profile)) {
     return(pixels)

@@ -1,5 +1,5 @@
-# What a trial may do and probably should not: told before anything is made, and
-# never when there is nothing to say.
+# Warnings: what a trial may do but probably should not. Given before anything is made, and only
+# where there is something to say.
 
 # One row a warning: the columns of a problem, and `kind` and `case` (its number
 # in the suite), by which the picture that shows it is drawn.
@@ -138,7 +138,7 @@ warn_of_box <- function(seen) {
   if (length(beyond) && seen$reference$fit != "extend") {
     seen$warn(
       "box beyond",
-      paste0("a cut that leaves ", seen$name, " at the ", paste(beyond, collapse = " and ")),
+      paste0("a box beyond the ", paste(beyond, collapse = " and "), " edge of ", seen$name),
       paste0("a box from 0 to 1; what lies beyond is filled with ", seen$reference$fill)
     )
   }
@@ -163,8 +163,8 @@ warn_of_extend <- function(seen) {
       "extend only",
       paste0("fit: extend under ", seen$job),
       paste0(
-        "fit: pad, or job: extend: as it is only the padding may change, and the picture ",
-        "stays what it was"
+        "fit: pad, or job: extend; with fit: extend only the padding may change, not the ",
+        "picture"
       )
     )
   }
@@ -217,13 +217,13 @@ warn_of_profile <- function(seen) {
   if (identical(seen$facts$profile, "unknown")) {
     seen$warn(
       "unknown profile",
-      paste0(seen$name, ", with a colour profile that can't be followed"),
-      "a picture in sRGB: its colours are read as if they were"
+      paste0(seen$name, ", with a colour profile that can't be applied"),
+      "a picture in sRGB, as which its colours are read"
     )
   }
 }
 
-# What the cut leaves of a bar.
+# The part of a bar that the crop leaves.
 warn_of_bars <- function(seen) {
   box <- seen$reference$box
   cut <- pmax(
@@ -236,7 +236,7 @@ warn_of_bars <- function(seen) {
     seen$warn(
       "bars",
       paste0(seen$name, ", with plain bars at the ", paste(bars, collapse = " and ")),
-      "a box that cuts them off: engines paint them on"
+      "a box that cuts them off: engines would repaint them"
     )
   }
 }
@@ -249,7 +249,7 @@ warn_of_patches <- function(seen) {
       paste0(seen$name, ", of which ", percent_words(patchy), " is in very small patches"),
       paste0(
         "a picture with larger forms, as ", seen$job,
-        " keeps the layout and there is hardly one to see"
+        " keeps the layout, and here hardly any can be seen"
       )
     )
   }
@@ -286,7 +286,7 @@ frame_warning <- function(case, i, suite, sizes) {
     paste0(
       "a frame of about that aspect: ",
       percent_words(1 - exp(-off[far[which.max(off[far])]])),
-      " of what it works on are mirrored edges, cut off again afterwards"
+      " of what it works on are mirrored edges, which are cut off afterwards"
     )
   )
 }
@@ -311,9 +311,9 @@ mask_warning <- function(case, i, suite) {
       " of the frame change"
     ),
     if (share < 0.02) {
-      "at least 2 %: so little looks pasted in, if anything of it is seen"
+      "at least 2 %: smaller changes look pasted in, if they are visible at all"
     } else {
-      "at most 85 %: next to nothing is left to keep"
+      "at most 85 %: almost nothing is left to keep"
     }
   )
 }

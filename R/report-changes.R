@@ -9,17 +9,14 @@ format.sprenn_changes <- function(x, ...) {
   same <- setdiff(other, c(changed$pipeline, silent$pipeline))
   c(
     if (nrow(silent) + nrow(changed) == 0) {
-      paste0("Nothing is seen to have changed from ", x$runs[1], " to ", x$runs[2], ".")
+      paste0("No change was detected from ", x$runs[1], " to ", x$runs[2], ".")
     },
     if (nrow(silent)) {
       c(
         strwrap(
           paste(
-            paste0(
-              "Changed behind their names: these engines say that they repeat a seed and that ",
-              "they are of"
-            ),
-            "the same version, and gave other pictures for the same words:"
+            "Changed without a new version number: these engines say that they repeat seeds,",
+            "report the same version, and gave other pictures for the same requests:"
           ),
           100
         ),
@@ -33,7 +30,7 @@ format.sprenn_changes <- function(x, ...) {
       c(
         "",
         paste0(
-          "Scores that changed (intervals that hold for all at once in ",
+          "Scores that changed (simultaneous intervals, ",
           percent(x$confidence), "):"
         ),
         paste0(
@@ -56,7 +53,7 @@ format.sprenn_changes <- function(x, ...) {
       c(
         "",
         paste0(
-          "Engine ", x$versions$engine, " was of version ", x$versions$old, " and is of ",
+          "Engine ", x$versions$engine, " went from version ", x$versions$old, " to ",
           x$versions$new, "."
         )
       )
@@ -72,7 +69,7 @@ format.sprenn_changes <- function(x, ...) {
       )
     },
     if (length(same) && nrow(silent) + nrow(changed) > 0) {
-      c("", strwrap(paste0("Not seen to have changed: ", listed(same), "."), 100, exdent = 2))
+      c("", strwrap(paste0("No change detected: ", listed(same), "."), 100, exdent = 2))
     },
     seen_words(x),
     if (length(unlist(x$only$pipelines))) {
@@ -88,11 +85,11 @@ format.sprenn_changes <- function(x, ...) {
   )
 }
 
-# What is sure and too little to be told in three digits is no news.
+# A change that is certain but invisible in three digits is not reported.
 told_changes <- function(x) x$scores[x$scores$changed & abs(x$scores$change) >= 0.0005, ]
 
 score_names <- function(scores) {
-  named <- c(utility = "worth", keeper = "keepers")
+  named <- c(keeper = "keepers")
   unname(ifelse(scores %in% names(named), named[scores], scores))
 }
 
@@ -114,7 +111,7 @@ seen_words <- function(x) {
       c(
         "",
         strwrap(
-          paste0("The same pictures again, to the last byte: ", whom, "."),
+          paste0("Identical pictures, byte for byte: ", whom, "."),
           100,
           exdent = 2
         )
@@ -125,7 +122,7 @@ seen_words <- function(x) {
         "",
         strwrap(
           paste0(
-            "Nine of ten comparisons like this one would have seen a change ",
+            "Nine out of ten comparisons like this one would have detected a change ",
             paste(named, collapse = ", "), ", in any pipeline with other pictures",
             if (length(blind)) " and takes enough", "."
           ),
@@ -139,9 +136,9 @@ seen_words <- function(x) {
         "",
         strwrap(
           paste0(
-            "Too few takes to see some changes, or any, in ", listed(blind),
+            "Too few takes to detect some changes, or any, in ", listed(blind),
             ": scores that are not listed may have ",
-            "changed all the same. More seeds or cases tell."
+            "changed all the same. Use more seeds or cases."
           ),
           100,
           exdent = 2
@@ -164,9 +161,9 @@ format.sprenn_portrait <- function(x, ...) {
     text_table(list(
       what = c("worth", axes, "keepers"),
       "mean (90 % interval)" = c(
-        ends("utility"),
+        ends("worth"),
         vapply(axes, ends, ""),
-        with_interval(own$yield, own$yield_low, own$yield_high, percent)
+        with_interval(own$keepers, own$keepers_low, own$keepers_high, percent)
       )
     )),
     "",
@@ -179,7 +176,7 @@ format.sprenn_portrait <- function(x, ...) {
       "  ",
       text_table(list(
         case = x$cases$case,
-        worth = two(x$cases$utility),
+        worth = two(x$cases$worth),
         "the others'" = two(x$cases$others),
         structure = two(x$cases$structure),
         adherence = two(x$cases$adherence),
@@ -190,7 +187,7 @@ format.sprenn_portrait <- function(x, ...) {
     if (nrow(x$problems)) {
       c(
         "",
-        "What kept takes from being keepers:",
+        "Why takes were not keepers:",
         paste0("  ", x$problems$takes, " x ", x$problems$problem)
       )
     },
@@ -199,11 +196,11 @@ format.sprenn_portrait <- function(x, ...) {
       inputs <- x$influence$inputs
       c(
         "",
-        "What its inputs do (1 is what another seed moves):",
+        "What its inputs do (1 is the effect of another seed):",
         paste0("  ", inputs$input, " ", two(inputs$moved), ": ", inputs$influence)
       )
     },
-    if (NROW(x$influence$fights)) fight_words(x$influence$fights)
+    if (NROW(x$influence$conflicts)) conflict_words(x$influence$conflicts)
   )
 }
 
@@ -224,7 +221,7 @@ rank_words <- function(pipeline, own, n) {
 
 keeper_cost_words <- function(own) {
   if (!is.finite(own$takes_per_keeper)) {
-    return("A keeper takes more tries than there were: it has none.")
+    return("It has no keeper yet.")
   }
 
   tries <- if (own$takes_per_keeper == 1) {
@@ -233,18 +230,19 @@ keeper_cost_words <- function(own) {
     paste(format(signif(own$takes_per_keeper, 2)), "tries")
   }
   paste0(
-    "A keeper takes ", tries, ", costs ", money_words(own$cost_per_keeper), " and takes ",
+    "A keeper takes ", tries, ", costs ", show_money(own$cost_per_keeper), " and takes ",
     two(own$seconds_per_keeper), " s."
   )
 }
 
-# Whom it is surely ahead of, whom behind, and of whom that can't be told.
+# Pipelines that it is certainly ahead of, certainly behind, and those it can't be distinguished
+# from.
 against_words <- function(against) {
   apart <- against$apart
   told <- list(
-    "Surely behind: " = against$other[apart & against$difference < 0],
-    "Surely ahead of: " = against$other[apart & against$difference > 0],
-    "With all pairs compared at once, neither surely ahead of nor behind: " = against$other[!apart]
+    "Certainly behind: " = against$other[apart & against$difference < 0],
+    "Certainly ahead of: " = against$other[apart & against$difference > 0],
+    "Not distinguishable, with all pairs compared at once, from: " = against$other[!apart]
   )
   told <- told[lengths(told) > 0]
   unlist(lapply(names(told), function(words) {
@@ -274,7 +272,7 @@ stage_words <- function(stages) {
   )
   c(
     "",
-    "What its later steps add to what they were given (90 % intervals):",
+    "What its later steps add to their input (90 % intervals):",
     paste0(
       "  ",
       text_table(list(
@@ -283,7 +281,7 @@ stage_words <- function(stages) {
         before = two(stages$before),
         after = two(stages$after),
         gain = gain,
-        cost = money_words(stages$cost),
+        cost = show_money(stages$cost),
         seconds = two(stages$seconds)
       ))
     )

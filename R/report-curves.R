@@ -1,9 +1,9 @@
-# What curves, comparisons at equal structure, changes and portraits say, in words.
+# Curves, comparisons at equal structure, changes and portraits in words.
 
 #' @export
 format.sprenn_curves <- function(x, ...) {
   pooled <- x$curves[is.na(x$curves$case), ]
-  scores <- c("structure", "adherence", "style", "utility", "yield")
+  scores <- c("structure", "adherence", "style", "worth", "keepers")
   first <- pooled[pooled$score == "structure", c("line", "value", "pipeline")]
   at <- function(score) {
     own <- pooled[pooled$score == score, ]
@@ -20,8 +20,8 @@ format.sprenn_curves <- function(x, ...) {
           with_ends("structure"),
           two(at("adherence")$mean),
           two(at("style")$mean),
-          with_ends("utility"),
-          percent(at("yield")$mean)
+          with_ends("worth"),
+          percent(at("keepers")$mean)
         ),
         c("pipelines", x$vary, "structure", "adherence", "style", "worth", "keepers")
       )
@@ -32,7 +32,7 @@ format.sprenn_curves <- function(x, ...) {
   )
 }
 
-# What each line shows.
+# The features of each line.
 feature_lines <- function(curves) {
   vapply(
     seq_len(nrow(curves$features)),
@@ -54,7 +54,7 @@ curve_words <- function(one, brief) {
     )
   }
   kept <- if (is.na(one$kept_from)) {
-    "nowhere are four of five takes keepers"
+    "at no setting are four of five takes keepers"
   } else {
     paste(
       "four of five takes are keepers",
@@ -80,7 +80,7 @@ curve_words <- function(one, brief) {
     paste0("structure is flat from ", name(one$flat_from), " to ", name(one$flat_to))
   }
   best <- paste0(
-    "worth most at ",
+    "highest worth at ",
     name(one$best),
     if (one$best_from < one$best_to) {
       paste0(" (the best is among ", name(one$best_from), " to ", name(one$best_to), ")")
@@ -111,7 +111,7 @@ window_words <- function(one, what, open) {
 }
 
 importance_words <- function(settings) {
-  settings <- settings[settings$score == "utility" | settings$score == "structure", ]
+  settings <- settings[settings$score == "worth" | settings$score == "structure", ]
   several <- settings$family %in%
     settings$family[duplicated(paste(settings$family, settings$score))]
   settings <- settings[several & settings$pairs > 0, ]
@@ -123,15 +123,15 @@ importance_words <- function(settings) {
   c(
     "",
     paste0(
-      "Which setting matters: by how much two differ that differ in nothing else, and of whole ",
-      "grids the share of variation:"
+      "Which setting matters: the difference between pipelines that differ in nothing else, and ",
+      "for complete grids the share of variance:"
     ),
     paste0(
       "  ",
       text_table(list(
         pipelines = settings$family,
         setting = settings$setting,
-        score = ifelse(settings$score == "utility", "worth", settings$score),
+        score = ifelse(settings$score == "worth", "worth", settings$score),
         moved = two(settings$moved),
         "90 % interval" = paste(two(settings$low), "to", two(settings$high)),
         pairs = as.character(settings$pairs),
@@ -160,12 +160,12 @@ format.sprenn_match <- function(x, ...) {
     with_interval(own$mean, own$low, own$high)
   }
 
-  areas <- x$areas[x$areas$score != "utility", ]
+  areas <- x$areas[x$areas$score != "worth", ]
   clear <- areas[areas$low > 0 | areas$high < 0, ]
   c(
     paste0(
       "At a structure of ", two(x$at),
-      ", by straight lines between the settings tried (90 % intervals):"
+      ", interpolated between the settings tried (90 % intervals):"
     ),
     "",
     text_table(
@@ -175,13 +175,13 @@ format.sprenn_match <- function(x, ...) {
           format_value(signif(rows$setting, 2)),
           cell("adherence"),
           cell("style"),
-          cell("utility")
+          cell("worth")
         ),
         c("pipelines", x$vary, "adherence", "style", "worth")
       )
     ),
     if (length(missing <- setdiff(unique(x$levels$line), rows$line))) {
-      paste0("Never so: ", listed(missing), ".")
+      paste0("Never at that level: ", listed(missing), ".")
     },
     if (nrow(clear)) {
       c(
@@ -191,7 +191,7 @@ format.sprenn_match <- function(x, ...) {
           one <- clear[i, ]
           ahead <- if (one$difference > 0) c(one$one, one$other) else c(one$other, one$one)
           paste0(
-            "  - ", ahead[1], " lies above ", ahead[2], " in ",
+            "  - ", ahead[1], " is above ", ahead[2], " in ",
             one$score, " by ", two(abs(one$difference)), " (",
             two(min(abs(c(one$low, one$high)))),
             " to ",
@@ -201,7 +201,7 @@ format.sprenn_match <- function(x, ...) {
         }))
       )
     } else if (nrow(areas)) {
-      c("", "Over all levels that both reach, no two can be told apart.")
+      c("", "Over all levels that both reach, no two differ significantly.")
     } else {
       c(
         "",

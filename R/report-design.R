@@ -1,4 +1,4 @@
-# What it takes to tell pipelines apart, in words.
+# The sample size needed to tell pipelines apart, in words.
 
 #' @export
 format.sprenn_design <- function(x, ...) {
@@ -23,7 +23,7 @@ format.sprenn_design <- function(x, ...) {
   c(
     strwrap(
       paste0(
-        "The chance that a run names the right one of ",
+        "The probability that a run names the right one of ",
         x$pipelines,
         " pipelines",
         if (!is.na(x$job)) paste0(" for ", x$job),
@@ -31,7 +31,7 @@ format.sprenn_design <- function(x, ...) {
         format(x$tell),
         " of a take's worth better than all others",
         if (x$within > 0) {
-          paste0(" and whoever is within ", format(x$within), " of the best will do")
+          paste0(" and any pipeline within ", format(x$within), " of the best will do")
         },
         ". The brief wants ",
         percent(x$confidence),
@@ -53,7 +53,7 @@ best_design_words <- function(x) {
     paste0(
       count_words(row$cases, "case"), " x ",
       count_words(row$seeds, "seed"), ": ",
-      count_words(row$takes, "take"), ", cost ", money_words(row$cost),
+      count_words(row$takes, "take"), ", cost ", show_money(row$cost),
       if (!is.na(row$seconds)) paste0(", about ", show_seconds(row$seconds))
     )
   }
@@ -107,7 +107,7 @@ suite_design_words <- function(x) {
       chance_words(suite$assurance),
       ". With ",
       percent(x$sure),
-      " it tells ",
+      " it detects ",
       told(suite$tells),
       if (is.na(suite$tells_at_most) || isTRUE(suite$tells_at_most == suite$tells)) {
         ", and more seeds would not help"
@@ -124,18 +124,18 @@ suite_design_words <- function(x) {
 spread_words <- function(x) {
   spreads <- x$spreads
   by_seed <- if (is.na(spreads$by_seed)) {
-    "unknown from seed to seed (one a case)"
+    "unknown between seeds (one per case)"
   } else {
-    paste(two(spreads$by_seed), "from seed to seed")
+    paste(two(spreads$by_seed), "between seeds")
   }
   from <- if (identical(x$from, "usual")) {
-    "which is what is usual, for no run says better; a small run first would"
+    "a default, since there is no run to estimate it from; a small run first would"
   } else {
     paste("as in", shorten_list(paste("run", x$from)))
   }
   strwrap(
     paste0(
-      "Worth is taken to vary by ", two(spreads$by_case), " from case to case and ",
+      "Worth is assumed to vary by ", two(spreads$by_case), " between cases and ",
       by_seed, ", ", from, "."
     ),
     100,

@@ -18,14 +18,14 @@ format.sprenn_evidence <- function(x, ...) {
   c(
     paste0(
       "Coverage ", two(x$coverage),
-      ": so much of what the prompts ask for, by weight, has evidence behind it."
+      ": the share of the prompts' weight that has evidence."
     ),
     "",
     text_table(list(
       case = x$phrases$case,
       phrase = substr(x$phrases$phrase, 1, 44),
       weight = two(x$phrases$weight),
-      "evidence from" = ifelse(x$phrases$sources == "", "nobody", x$phrases$sources),
+      "evidence from" = ifelse(x$phrases$sources == "", "none", x$phrases$sources),
       covered = share(x$phrases$covered),
       value = two(x$phrases$value),
       opposed = share(x$phrases$conflict)
@@ -33,12 +33,12 @@ format.sprenn_evidence <- function(x, ...) {
     if (nrow(x$agreement)) {
       c(
         "",
-        "How far those who speak agree:",
+        "Agreement between sources:",
         paste0(
           "  ",
           text_table(list(
             who = paste(x$agreement$one, "and", x$agreement$other),
-            "both spoke" = as.character(x$agreement$both),
+            "both judged" = as.character(x$agreement$both),
             "rank correlation" = two(x$agreement$agreement),
             opposed = share(x$agreement$opposed)
           ))
@@ -62,7 +62,7 @@ format.sprenn_evidence <- function(x, ...) {
       c(
         "",
         paste0(
-          "Nothing is known of these, so they count for nothing. Next: give each a probe, have a ",
+          "These have no evidence, so they count for nothing. Give each a probe, add a ",
           "judge that"
         ),
         "knows such things, or have people look:",
@@ -95,7 +95,7 @@ format.sprenn_influence <- function(x, ...) {
       influence = found$influence
     )),
     "",
-    "How far a take moves without the input, or with another one; 1 is what another seed moves.",
+    "How far a take moves without the input, or with another one; 1 is the effect of another seed.",
     unlist(lapply(unique(ignored$input), function(input) {
       whom <- listed(ignored$pipeline[ignored$input == input])
       strwrap(paste0("The ", input, " is ignored by ", whom, "."), 100, exdent = 2)
@@ -103,36 +103,36 @@ format.sprenn_influence <- function(x, ...) {
     unlist(lapply(intersect(names(untold_reasons), found$why), function(why) {
       whom <- listed(unique(found$pipeline[found$why == why]))
       strwrap(
-        paste0("No telling what inputs do to ", whom, ": ", untold_reasons[[why]]),
+        paste0("The effect of inputs is unknown for ", whom, ": ", untold_reasons[[why]]),
         100,
         exdent = 2
       )
     })),
-    fight_words(x$fights)
+    conflict_words(x$conflicts)
   )
 }
 
 untold_reasons <- c(
   "no repeats" = paste(
-    "pictures differ each time, and nothing was repeated to say by how much.",
+    "pictures differ each time, and there are no repeats to say by how much.",
     "Add repeat to `controls` in lineup.yml."
   ),
   "too few repeats" = paste(
     "pictures differ each time, by too much for so few controls.",
-    "A larger `control_sample` in lineup.yml tells."
+    "Use a larger `control_sample` in lineup.yml."
   ),
   "seeds do nothing" = paste0(
-    "another seed gives the same picture, so that there is ",
-    "nothing to hold inputs against."
+    "another seed gives the same picture, so there is ",
+    "nothing to compare inputs with."
   )
 )
 
-# Which inputs pull against each other, and which help.
-fight_words <- function(fights) {
+# Inputs that conflict, and inputs that support each other.
+conflict_words <- function(conflicts) {
   said <- function(rows) {
     paste0(
       "  - ", rows$pipeline, ": without the ", rows$without, ", ", rows$axis,
-      ifelse(rows$effect == "fights", " gains ", " loses "),
+      ifelse(rows$effect == "conflicts", " gains ", " loses "),
       two(abs(rows$change)), " (",
       two(pmin(abs(rows$low), abs(rows$high))),
       " to ",
@@ -141,19 +141,19 @@ fight_words <- function(fights) {
     )
   }
 
-  fighting <- fights[fights$effect == "fights", ]
-  helping <- fights[fights$effect == "helps", ]
+  conflicting <- conflicts[conflicts$effect == "conflicts", ]
+  supporting <- conflicts[conflicts$effect == "supports", ]
   c(
-    if (nrow(fighting)) {
+    if (nrow(conflicting)) {
       c(
         "",
-        "Inputs that fight: one of them comes out better without the other (90 % intervals):",
-        said(fighting)
+        "Inputs that conflict: one is followed better without the other (90 % intervals):",
+        said(conflicting)
       )
     },
-    if (nrow(helping)) c("", "Inputs that help each other:", said(helping)),
-    if (nrow(fights) && !nrow(fighting) && !nrow(helping)) {
-      c("", "No two inputs are seen to fight or to help each other with so few controls.")
+    if (nrow(supporting)) c("", "Inputs that support each other:", said(supporting)),
+    if (nrow(conflicts) && !nrow(conflicting) && !nrow(supporting)) {
+      c("", "With so few controls, no two inputs are seen to conflict or to support each other.")
     }
   )
 }
@@ -164,7 +164,7 @@ print.sprenn_influence <- function(x, ...) print_lines(x)
 #' @export
 format.sprenn_viewing <- function(x, ...) {
   if (nrow(x$ballots) == 0) {
-    return(c("Nobody has looked yet.", "  `sprenn viewing TRIAL` opens a page for it."))
+    return(c("Nobody has judged any takes yet.", "  `sprenn viewing TRIAL` opens a page for it."))
   }
 
   people <- unique(x$ballots$person)
@@ -177,7 +177,7 @@ format.sprenn_viewing <- function(x, ...) {
       c(
         "",
         paste0(
-          "Which pipeline people prefer, the strongest first (log odds; 90 % intervals for other ",
+          "Preferred pipelines, the strongest first (log odds; 90 % intervals for other ",
           "cases and people):"
         ),
         paste0(
@@ -211,7 +211,7 @@ format.sprenn_viewing <- function(x, ...) {
     if (NROW(between)) {
       c(
         "",
-        "How far people agree:",
+        "Agreement between people:",
         paste0(
           "  ",
           text_table(list(
@@ -230,7 +230,7 @@ format.sprenn_viewing <- function(x, ...) {
     if (NROW(beside)) {
       c(
         "",
-        "Numbers that side with people, or against them, beyond luck (50 % is chance):",
+        "Measures that agree with people, or disagree, more than by luck (50 % is chance):",
         paste0(
           "  ",
           text_table(list(
@@ -247,9 +247,9 @@ format.sprenn_viewing <- function(x, ...) {
         "",
         strwrap(
           paste0(
-            "No number sides with people beyond what the luckiest of ", nrow(x$measures),
-            " meaningless ones would in ", max(x$measures$pairs),
-            " pairs. More answers tell."
+            "No measure agrees with people more than the luckiest of ", nrow(x$measures),
+            " random ones would in ", max(x$measures$pairs),
+            " pairs. More answers would help."
           ),
           100,
           exdent = 2
@@ -260,8 +260,8 @@ format.sprenn_viewing <- function(x, ...) {
       c(
         "",
         paste0(
-          "Which weights of the axes would side most with people (a suggestion: the brief stays ",
-          "as it is):"
+          "Weights of the axes that agree most with people (a suggestion; the brief is not ",
+          "changed):"
         ),
         paste0(
           "  ",
@@ -282,7 +282,7 @@ format.sprenn_viewing <- function(x, ...) {
   )
 }
 
-# Whose answers count less, and what is odd in them.
+# People whose answers count less, and why.
 viewer_words <- function(viewers) {
   if (is.null(viewers)) {
     return(NULL)
@@ -306,7 +306,7 @@ viewer_words <- function(viewers) {
     ),
     paste0(
       tired$person, " seems to have tired: ", percent(tired$early),
-      " of the first half go with the others, ", percent(tired$late), " of the second.",
+      " of the first half agree with the others, ", percent(tired$late), " of the second.",
       recycle0 = TRUE
     )
   )

@@ -1,23 +1,21 @@
 #' Write a report
 #'
-#' One HTML file with everything in it, for every job that the brief has a purpose for:
-#' the verdict in words, the pipelines with their intervals, what would change the
-#' choice, the scores along a sweep with the takes below, engines at equal structure,
-#' what the inputs do, and every take beside its reference, to be sorted, filtered and
-#' held against each other. It asks for nothing from anywhere.
+#' Writes one self-contained HTML file that needs no network. For every job that the brief has a
+#' purpose for, it has the verdict in words, the pipelines with their intervals, what would change
+#' the choice, the scores along a sweep with the takes below, engines at equal structure, the
+#' effect of inputs, and every take beside its reference, to sort, filter and compare.
 #'
-#' Takes are shown as previews, the smaller the more there are. A click on one opens it
-#' beside its reference: zoom and place are one for all pictures, a wipe lays one over
-#' another, and an overlay shows where contours agree or what vanished and is new. The
-#' address of the page holds what is shown, so that it can be sent.
+#' Takes are shown as previews, which are smaller the more there are. Clicking one opens it beside
+#' its reference, with linked zoom, a wipe, and overlays of matching contours and of lost and new
+#' parts. The page's address holds the current view, so that it can be shared.
 #'
 #' @inheritParams choose_pipeline
-#' @param file Where to write it; `NULL` puts `report.html` into the run's
-#'   folder.
-#' @param job One job, in place of all.
-#' @param full Link every take to its original, beside the report in the run's folder.
+#' @param file The file to write; `report.html` in the run's folder if `NULL`.
+#' @param job A job, to report on that one only.
+#' @param full Whether to link every take to its original in the run's folder.
 #' @return The file, invisibly.
 #' @section Errors: as [choose_pipeline()].
+#' @family figures, sheets and reports
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "report-example")
@@ -37,7 +35,7 @@ write_report <- function(trial, run = "main", file = NULL, job = NULL, full = FA
   trial <- as_trial(trial)
   jobs <- job %||% brief_jobs(trial$brief)
   verdicts <- lapply(jobs, function(job) choose_pipeline(trial, run, if (!is.na(job)) job))
-  # A job that nobody was tried on has no page.
+  # A job without takes has no page.
   shown <- vapply(verdicts, function(verdict) !is.null(verdict$pipelines), NA)
   if (!any(shown)) {
     stop_if_nothing_made(verdicts[[1]])
@@ -95,7 +93,7 @@ write_report <- function(trial, run = "main", file = NULL, job = NULL, full = FA
       },
       sections[-seq_along(jobs)],
       takes_section(),
-      tag$section(id = "basis", tag$h2("What it rests on"), rests_section(trial, verdicts, run))
+      tag$section(id = "basis", tag$h2("What it is based on"), rests_section(trial, verdicts, run))
     ),
     compare_dialog()
   )
@@ -219,10 +217,10 @@ job_section <- function(job, verdict) {
     verdict_section(verdict),
     tag$section(tag$h2("The pipelines"), score_section(verdict)),
     tag$section(
-      tag$h2("What is given up for what"),
+      tag$h2("Trade-off"),
       figure_tag(
-        draw_tradeoff(verdict),
-        "Structure against style, one point a pipeline, with intervals"
+        untitled(draw_tradeoff(verdict)),
+        "Structure against style, one point per pipeline, with intervals"
       ),
       tag$div(
         class = "two",
@@ -249,7 +247,7 @@ job_section <- function(job, verdict) {
         tag$h2(paste("Along", curves$vary)),
         tag$ul(lapply(feature_lines(curves), tag$li)),
         figure_tag(
-          draw_curve(verdict, curves$vary),
+          untitled(draw_curve(verdict, curves$vary)),
           paste("Structure, adherence and style along", curves$vary, "with intervals"),
           height = 480
         ),
@@ -261,16 +259,16 @@ job_section <- function(job, verdict) {
         tag$h2("At equal structure"),
         tag$pre(class = "words", paste(format(match), collapse = "\n")),
         figure_tag(
-          draw_match(match),
+          untitled(draw_match(match)),
           "Adherence and style of each sweep against the structure that it keeps",
           height = 480
         )
       )
     },
     tag$section(
-      tag$h2("Yield, cost and luck"),
+      tag$h2("Keepers, cost and luck"),
       figure_tag(
-        draw_yield(verdict),
+        draw_keepers(verdict),
         "Share of keepers, and what a keeper costs in money and seconds",
         height = 140 + 36 * nrow(verdict$pipelines)
       ),
@@ -283,7 +281,7 @@ job_section <- function(job, verdict) {
   )
 }
 
-# What a run may have or not, such as a sweep.
+# For parts that a run may lack, such as a sweep.
 if_there <- function(code) tryCatch(code, sprenn_error_run = function(e) NULL)
 
 # Drawn by attributes: the page's policy lets no element bring a style of its own.
@@ -333,6 +331,9 @@ figure_tag <- function(figure, alt, width = 1100, height = 640) {
     )
   )
 }
+
+# A figure below a heading that says the same.
+untitled <- function(figure) figure + ggplot2::labs(title = NULL)
 
 data_uri <- function(bytes, type) {
   paste0("data:", type, ";base64,", gsub("\n", "", jsonlite::base64_enc(bytes)))

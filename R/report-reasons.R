@@ -1,6 +1,6 @@
-# Why a verdict is what it is, what would change it, and what it rests on, in words.
+# Why a verdict is what it is, what would change it, and what it is based on, in words.
 
-# What would settle it.
+# What would settle the choice.
 settle_words <- function(verdict) {
   loss <- verdict$pipelines$regret[1]
   more <- if (is_level(verdict)) {
@@ -13,14 +13,14 @@ settle_words <- function(verdict) {
     if (!is_level(verdict)) near_words(verdict),
     if (isTRUE(loss > 0)) {
       paste0(
-        "Who uses ", verdict$best, " now has to reckon with a loss of ",
-        formatC(loss, format = "f", digits = 3), " of a take's worth on average."
+        "The expected loss from using ", verdict$best, " now is ",
+        formatC(loss, format = "f", digits = 3), " of a take's worth."
       )
     }
   )
 }
 
-# What more of the same would do, foretold from what is known of the lead.
+# The predicted effect of more cases or seeds, given what is known of the lead.
 more_words <- function(verdict) {
   needed <- verdict$needed
   cases <- paste("About", count_words(needed$more_cases, "more case"))
@@ -42,7 +42,7 @@ more_words <- function(verdict) {
   if (is.na(needed$more_seeds)) {
     return(paste0(
       cases, sure,
-      ". Whether more seeds would can't be told from one a case: make a second of each."
+      ". With one seed per case, the effect of more seeds is unknown: make a second of each."
     ))
   }
 
@@ -67,28 +67,31 @@ case_words <- function(verdict) {
   silent <- cases[cases$spread < alike_within, ]
   if (nrow(silent) == nrow(cases)) {
     return(paste(
-      "In no case do the pipelines differ by anything that counts:",
-      "harder cases would say more."
+      "The pipelines hardly differ in any case:",
+      "harder cases would tell more."
     ))
   }
 
   half <- cases$case[seq_len(which(cumsum(cases$share) >= 0.5)[1])]
-  kept <- ifelse(silent$keepers < 0.01, "no keepers", "as good on all")
+  kept <- ifelse(silent$keepers < 0.01, "no keepers", "equally good")
   kept <- ifelse(silent$keepers > 0.99, "all keepers", kept)
   twins <- cases[!is.na(cases$twin), ]
   turns <- cases[!is.na(cases$leads), ]
   c(
     if (length(half) <= nrow(cases) / 4) {
-      paste0("Half of all that tells the pipelines apart comes from ", shorten_list(half), ".")
+      paste0("Half of the information comes from ", shorten_list(half), ".")
     },
     if (nrow(silent)) {
       paste0(
-        "Nothing is told by ", shorten_list(paste0(silent$case, " (", kept, ")")),
-        ": harder cases would say more."
+        "No information comes from ", shorten_list(paste0(silent$case, " (", kept, ")")),
+        ": harder cases would tell more."
       )
     },
     if (nrow(twins)) {
-      paste0("The same is told by ", shorten_list(paste(twins$case, "and", twins$twin)), ".")
+      paste0(
+        "The same information comes from ",
+        shorten_list(paste(twins$case, "and", twins$twin)), "."
+      )
     },
     if (verdict$state == "decided" && nrow(turns)) {
       without <- paste0("without ", turns$case, " (", turns$leads, ")")
@@ -100,23 +103,23 @@ case_words <- function(verdict) {
   )
 }
 
-# Where the leader is all but the best, the brief may let that do.
+# A leader this close to the best may be good enough.
 usually_close <- 0.03
 
 near_words <- function(verdict) {
-  chance <- chance_close(verdict$draws$utility, usually_close)[[verdict$best]]
+  chance <- chance_close(verdict$draws$worth, usually_close)[[verdict$best]]
   if (close_enough_of(verdict$brief) > 0 || !isTRUE(chance >= verdict$brief$confidence)) {
     return(NULL)
   }
 
   paste0(
-    "That ", verdict$best, " is within ", usually_close, " of the best has a chance of ",
-    chance_words(chance), ": where that will do, write `close_enough: ", usually_close,
+    "The chance that ", verdict$best, " is within ", usually_close, " of the best is ",
+    chance_words(chance), ": if that is good enough, write `close_enough: ", usually_close,
     "` into the brief."
   )
 }
 
-# What would change it: other weights, and who is not beaten on every axis at once.
+# What would change the choice: other weights, and pipelines on the Pareto front.
 change_words <- function(verdict) {
   if (verdict$state %in% leaderless || nrow(verdict$pipelines) == 1) {
     return(character())
@@ -124,12 +127,12 @@ change_words <- function(verdict) {
 
   weighed <- names(verdict$brief$weights)[verdict$brief$weights > 0]
   # A preference may put another in front than the one that leads.
-  leader <- verdict$pipelines$pipeline[which.max(verdict$pipelines$utility)]
+  leader <- verdict$pipelines$pipeline[which.max(verdict$pipelines$worth)]
   name <- if (leader == verdict$best) "It" else leader
   wins <- mean(verdict$weightings$winner == leader)
   flips <- verdict$flips
   first <- flips[1, ]
-  unbeaten <- verdict$tradeoff$pipeline[verdict$tradeoff$unbeaten %in% TRUE]
+  pareto_front <- verdict$tradeoff$pipeline[verdict$tradeoff$pareto_front %in% TRUE]
   c(
     if (length(weighed) > 1 && nrow(flips) == 0 && !is_level(verdict)) {
       paste0("However ", shorten_list(weighed), " are weighed, ", leader, " leads.")
@@ -143,8 +146,8 @@ change_words <- function(verdict) {
         " (", percent(first$moved), " of the weight moved)."
       )
     },
-    if (length(unbeaten) > 1) {
-      paste0("Nothing beats ", shorten_list(unbeaten, 6), " on every axis at once.")
+    if (length(pareto_front) > 1) {
+      paste0("On the Pareto front of the axes: ", shorten_list(pareto_front, 6), ".")
     }
   )
 }
@@ -175,43 +178,43 @@ one_reason <- function(reason, brief) {
   }
   style <- if (identical(brief$style, "reach the look")) {
     c(
-      "It goes towards the look",
-      "It is level on going towards the look",
-      "It gives way on going towards the look"
+      "It moves further towards the look",
+      "It moves as far towards the look",
+      "It moves less far towards the look"
     )
   } else if (identical(brief$style, "stay")) {
     c(
-      "It leaves the style alone",
-      "It is level on leaving the style alone",
-      "It gives way on leaving the style alone"
+      "It changes the style less",
+      "It changes the style as much",
+      "It changes the style more"
     )
   } else {
     c(
-      "It changes the style by the amount wanted",
-      "It is level on the amount of style change",
-      "It gives way on the amount of style change"
+      "Its change of style is nearer to the amount wanted",
+      "Its change of style is as near to the amount wanted",
+      "Its change of style is further from the amount wanted"
     )
   }
   said <- switch(reason$what,
     structure = c(
-      "It keeps the layout",
-      "It is level on keeping the layout",
-      "It gives way on keeping the layout"
+      "It keeps the layout better",
+      "It keeps the layout as well",
+      "It keeps the layout less well"
     ),
     adherence = c(
-      "It does what the prompts ask",
-      "It is level on doing what the prompts ask",
-      "It gives way on doing what the prompts ask"
+      "It follows the prompts better",
+      "It follows the prompts as well",
+      "It follows the prompts less well"
     ),
     style = style,
-    yield = c(
+    keepers = c(
       "More of its takes can be used",
-      "It is level on takes that can be used",
+      "As many of its takes can be used",
       "Fewer of its takes can be used"
     )
   )[grade]
-  number <- if (reason$what == "yield") percent else two
-  name <- if (reason$what == "yield") "keepers" else reason$what
+  number <- if (reason$what == "keepers") percent else two
+  name <- reason$what
   paste0(
     said, ": ", name, " ",
     with_interval(reason$value, reason$low, reason$high, number),
@@ -254,11 +257,11 @@ caveat_words <- function(verdict) {
   c(
     vapply(seq_len(nrow(behind)), function(i) one_reason(behind[i, ], verdict$brief), ""),
     paste0(
-      "Its weakest case is ", weak$case, ": worth ", two(weak$utility), ", ",
-      percent(weak$yield), " keepers."
+      "Its weakest case is ", weak$case, ": worth ", two(weak$worth), ", ",
+      percent(weak$keepers), " keepers."
     ),
     if (verdict$failures$failed > 0) {
-      paste0(count_words(verdict$failures$failed, "take"), " of it failed or were refused.")
+      paste(count_words(verdict$failures$failed, "take"), "of it failed or were refused.")
     },
     if (length(flaws)) {
       paste0(
@@ -297,11 +300,11 @@ floor_words <- function(verdict) {
         " takes failed or were refused: ", first_message(verdict$table), "."
       )
     },
-    "Lower a floor, hold the reference more firmly, or bring another pipeline."
+    "Lower a floor, hold the reference more firmly, or add another pipeline."
   )
 }
 
-# Which pipeline lacks least to the floors.
+# The pipeline nearest to the floors.
 nearest_words <- function(verdict, axes) {
   floors <- verdict$brief$floors[axes]
   means <- as.matrix(verdict$pipelines[axes])
@@ -341,26 +344,26 @@ assumed_words <- function(verdict) {
     adherence_words(verdict),
     if (!is.null(verdict$looks)) {
       paste0(
-        "The run was stopped when it had seen enough: chances and intervals are stretched for ",
-        "the looks on the way."
+        "The run stopped early: chances and intervals are widened for ",
+        "the interim looks."
       )
     },
     if (length(verdict$unjudged)) {
       paste0(
-        "Nothing is counted of ", shorten_list(verdict$unjudged),
-        ": there is no evidence for what the brief weighs, or sets a floor on."
+        "Not counted: ", shorten_list(verdict$unjudged),
+        ", since there is no evidence for what the brief weighs, or sets a floor on."
       )
     },
     if (length(verdict$uneven)) {
       paste0(
         "Evidence on the prompts differs by pipeline: ",
         shorten_list(paste(names(verdict$uneven), percent(verdict$uneven)), 6),
-        " of their weight. What one lacks in a case counts for none of them there."
+        " of their weight. Evidence that one lacks in a case counts for none of them there."
       )
     },
     if (led) {
       paste0(
-        "Chances and intervals are about new pictures like ",
+        "Chances and intervals apply to new pictures like ",
         pictures_words(verdict$pictures),
         ", measured the same way. A blind viewing (sprenn viewing) shows whether the measures ",
         "see what matters to you."
@@ -371,5 +374,5 @@ assumed_words <- function(verdict) {
   )
 }
 
-# From here on it is all, as far as anybody can see.
+# From here on, a share is shown as all.
 nearly_all <- 0.995

@@ -17,7 +17,7 @@ verdict_section <- function(verdict) {
       class = "two",
       tag$div(points(words$why, words$reasons)),
       tag$div(
-        points("What to know", words$caveats),
+        points("Caveats", words$caveats),
         points("What would change it", words$change)
       )
     ),
@@ -37,11 +37,11 @@ score_section <- function(verdict) {
   colours <- family_colours(verdict$recipes)[family_of(verdict$recipes)]
   names(colours) <- verdict$recipes$pipeline
   measures <- c(
-    worth = "utility",
+    worth = "worth",
     structure = "structure",
     adherence = "adherence",
     style = "style",
-    keepers = "yield"
+    keepers = "keepers"
   )
   within <- close_enough_of(verdict$brief)
   close_title <- if (within > 0) {
@@ -57,7 +57,7 @@ score_section <- function(verdict) {
 
     low <- rows[[paste0(measure, "_low")]][i]
     high <- rows[[paste0(measure, "_high")]][i]
-    words <- if (measure == "yield") percent else two
+    words <- if (measure == "keepers") percent else two
     tag$td(
       class = "number",
       words(value),
@@ -79,10 +79,10 @@ score_section <- function(verdict) {
     tag$table(
       tag$caption(
         paste0(
-          "What pipelines are worth on new pictures, and means over cases, with 90 % intervals. ",
+          "Expected worth on new pictures, and means over cases, with 90 % intervals. ",
           "A take's "
         ),
-        "worth is the brief's weighting of its axes, and 0 if it is no keeper."
+        "worth is the brief's weighting of its axes, and 0 if it is not a keeper."
       ),
       tag$thead(
         tag$tr(
@@ -106,7 +106,7 @@ score_section <- function(verdict) {
             lapply(measures, cell, i = i),
             tag$td(class = "number", chance_words(rows$chance_close[i])),
             tag$td(class = "number", small_sum(rows$cost_per_keeper[i])),
-            tag$td(class = "number", money_words(rows$seconds_per_keeper[i]))
+            tag$td(class = "number", two(rows$seconds_per_keeper[i]))
           )
         })
       )
@@ -124,9 +124,9 @@ influence_section <- function(trial, run) {
   words <- format(found)
   tag$section(
     id = "influence",
-    tag$h2("What the inputs really do"),
+    tag$h2("Effect of the inputs"),
     figure_tag(
-      draw_influence(found),
+      untitled(draw_influence(found)),
       "How far a take moves without each of its inputs",
       height = 250 + 32 * length(unique(found$inputs$pipeline))
     ),
@@ -151,7 +151,7 @@ evidence_section <- function(found, verdict = NULL) {
   cells <- list(
     case = phrases$case,
     weight = two(phrases$weight),
-    "evidence from" = ifelse(phrases$sources == "", "nobody", gsub("_", " ", phrases$sources)),
+    "evidence from" = ifelse(phrases$sources == "", "none", gsub("_", " ", phrases$sources)),
     covered = percent(phrases$covered),
     value = two(phrases$value),
     opposed = percent(phrases$conflict)
@@ -159,14 +159,14 @@ evidence_section <- function(found, verdict = NULL) {
   bare <- phrases[phrases$covered == 0 & phrases$takes > 0, ]
   tag$section(
     id = "evidence",
-    tag$h2("Who says what is in the pictures"),
+    tag$h2("Evidence by source"),
     tag$p(paste0(
-      "So much of what the prompts ask for, by weight, has evidence behind it: ",
+      "Share of the prompts' weight that has evidence: ",
       percent(found$coverage), ". The rest counts for nothing."
     )),
     if (nrow(bare)) {
       htmltools::tagList(
-        tag$h3("What nobody speaks on"),
+        tag$h3("Phrases without evidence"),
         tag$ul(
           lapply(seq_len(nrow(bare)), function(i) {
             tag$li(bare$phrase[i], tag$span(class = "soft", paste0(" (", bare$case[i], ")")))
@@ -176,13 +176,13 @@ evidence_section <- function(found, verdict = NULL) {
     },
     if (nrow(found$agreement)) {
       htmltools::tagList(
-        tag$h3("How far those who speak agree"),
+        tag$h3("Agreement between sources"),
         tag$ul(
           Map(
             function(one, other, both, agreement, opposed) {
               tag$li(paste0(
                 gsub("_", " ", one), " and ",
-                gsub("_", " ", other), " both spoke on ", count_words(both, "answer"),
+                gsub("_", " ", other), " both judged on ", count_words(both, "answer"),
                 ": rank correlation ", two(agreement), ", opposed on ", percent(opposed),
                 "."
               ))
@@ -205,7 +205,7 @@ evidence_section <- function(found, verdict = NULL) {
         `aria-label` = "Evidence of each phrase",
         tag$table(
           tag$caption(paste0(
-            "Value: mean evidence over takes, 0 absent to 1 there. Opposed: the share of takes ",
+            "Value: mean evidence over takes, 0 absent to 1 present. Opposed: the share of takes ",
             "on which sources contradict each other."
           )),
           tag$thead(tag$tr(lapply(c("phrase", names(cells)), tag$th, scope = "col"))),
@@ -274,10 +274,10 @@ rests_section <- function(trial, verdicts, run) {
       class = "scroll",
       tabindex = "0",
       role = "region",
-      `aria-label` = "What every pipeline was asked with",
+      `aria-label` = "Settings of every pipeline",
       tag$table(
         tag$caption(
-          "What every pipeline was asked with. The native knob is the engine's own scale for hold."
+          "Settings of every pipeline. The native knob is the engine's own scale for hold."
         ),
         tag$thead(
           tag$tr(

@@ -1,4 +1,4 @@
-# What a report's script is told: the takes with their scores, and their previews.
+# The data for a report's script: the takes with their scores, and their previews.
 
 # `page` is what is needed at once, of the `whole` run or of `jobs` alone;
 # `cases` and `takes` are what case_pictures() wants.
@@ -31,7 +31,7 @@ report_facts <- function(trial, jobs, verdicts, run, whole = TRUE, originals = N
   )
 }
 
-# Few takes are shown large enough to be judged by; many must still fit into one file.
+# Few takes get previews large enough to judge; many must still fit into one file.
 preview_edge <- function(n) {
   if (n <= 400) {
     384
@@ -48,7 +48,7 @@ shown_takes <- function(store, trial, jobs, verdicts, whole) {
   pipelines <- trial$lineup$pipelines$pipeline
   of_job <- function(brief) {
     table <- axes_of(store, trial, brief, takes_for(store, trial, brief, pipelines))
-    add_utility(table, brief)
+    add_worth(table, brief)
   }
 
   tables <- Map(
@@ -64,7 +64,7 @@ shown_takes <- function(store, trial, jobs, verdicts, whole) {
   first$job <- NA_character_
   rest <- of_job(first)
   rest <- rest[!rest$case %in% unlist(lapply(tables, `[[`, "case")), ]
-  rest[c("keeper", "utility", "style")] <- list(NA, NA_real_, NA_real_)
+  rest[c("keeper", "worth", "style")] <- list(NA, NA_real_, NA_real_)
   do.call(
     rbind,
     c(unname(tables), list(tibble::add_column(rest, job = rep("other", nrow(rest)))))
@@ -109,7 +109,7 @@ told_of_takes <- function(takes, pipelines) {
     state = I(takes$state),
     job = I(takes$job),
     keeper = I(takes$keeper),
-    worth = score(takes$utility),
+    worth = score(takes$worth),
     structure = score(takes$structure),
     adherence = score(takes$adherence),
     style = score(takes$style),
@@ -205,7 +205,7 @@ preview <- function(picture, edge, frame = NULL) {
   )
 }
 
-# What the script fills in.
+# Filled in by the script.
 takes_section <- function() {
   tag <- htmltools::tags
   choice <- function(id, label, ...) tag$label(label, tag$select(id = id, ...))
@@ -228,7 +228,7 @@ takes_section <- function() {
         "show",
         tag$option(value = "all", "all takes"),
         tag$option(value = "keepers", "keepers"),
-        tag$option(value = "others", "no keepers"),
+        tag$option(value = "others", "not keepers"),
         tag$option(value = "failed", "failed or refused"),
         tag$option(value = "flawed", "with flaws")
       ),
@@ -248,8 +248,8 @@ takes_section <- function() {
       class = "soft keys",
       hidden = NA,
       paste0(
-        "A click opens a take beside its reference. The box in its corner marks it to be ",
-        "compared with others of its case."
+        "Click a take to open it beside its reference. Tick the box in its corner to ",
+        "compare it with others of its case."
       )
     ),
     tag$div(id = "cases")
@@ -301,8 +301,9 @@ compare_dialog <- function() {
     tag$p(
       class = "soft",
       paste0(
-        "\u2190 \u2192 next take, + - zoom, 0 whole, w wipe, e other pair, o overlay, r holds ",
-        "the reference over all, Esc closes. Drag or turn the wheel to move and zoom all at once."
+        "\u2190 \u2192 next take, + - zoom, 0 fit, w wipe, e other pair, o overlay, r (held) ",
+        "shows the reference over all, Esc closes. Drag or turn the wheel to move and zoom all ",
+        "pictures."
       )
     )
   )

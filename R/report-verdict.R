@@ -4,7 +4,7 @@ verdict_words <- function(verdict) {
   list(
     headline = headline_words(verdict),
     standing = standing_words(verdict),
-    why = if (verdict$state == "decided") "Why" else paste("What speaks for", verdict$best),
+    why = if (verdict$state == "decided") "Why" else paste("Reasons for", verdict$best),
     reasons = reason_words(verdict),
     caveats = caveat_words(verdict),
     change = change_words(verdict),
@@ -17,7 +17,7 @@ headline_words <- function(verdict) {
   wanted <- percent(verdict$brief$confidence)
   chance <- words_below(verdict$confidence, verdict$brief$confidence)
   switch(verdict$state,
-    "decided" = if (nrow(verdict$pipelines) == 1 && verdict$pipelines$yield < 0.5) {
+    "decided" = if (nrow(verdict$pipelines) == 1 && verdict$pipelines$keepers < 0.5) {
       paste0("There is only ", verdict$best, ", and most of its takes can't be used.")
     } else {
       paste0("Use ", verdict$best, ".")
@@ -25,7 +25,7 @@ headline_words <- function(verdict) {
     "too close" = if (is_level(verdict)) {
       paste0(
         "Not decided: ", verdict$best, " and ", verdict$runner_up,
-        " did the same in every case."
+        " gave the same results in every case."
       )
     } else {
       paste0(
@@ -35,7 +35,7 @@ headline_words <- function(verdict) {
     },
     "too few cases" = paste0(
       "Not decided: ", verdict$best, " leads, but ", few_pictures_words(verdict$pictures),
-      " can't speak for other pictures; at least ", fewest_cases, " of them are needed."
+      " are too few to generalise from; at least ", fewest_cases, " of them are needed."
     ),
     "unfinished" = paste0(
       "Not decided: ", sum(verdict$table$state == "planned"), " of ",
@@ -54,7 +54,7 @@ headline_words <- function(verdict) {
 # Whether the two that lead can't be told apart at all: the same throughout.
 is_level <- function(verdict) {
   pair <- c(verdict$best, verdict$runner_up)
-  drawn <- verdict$draws$utility
+  drawn <- verdict$draws$worth
   known <- length(pair) == 2 && all(pair %in% rownames(drawn))
   known && isTRUE(all(drawn[pair[1], ] == drawn[pair[2], ]))
 }
@@ -71,13 +71,13 @@ few_pictures_words <- function(pictures) {
   paste(count_words(pictures$cases, "case"), "of", count_words(pictures$independent, of))
 }
 
-# What is missing before anything can be said.
+# The evidence that is missing before there can be a verdict.
 no_evidence_words <- function(verdict) {
   brief <- verdict$brief
   floored <- intersect(names(verdict$unchecked), names(brief$floors)[!is.na(brief$floors)])
   weighed <- names(brief$weights)[brief$weights > 0]
   paste0(
-    "Nothing can be said: no case has evidence for ",
+    "No verdict: no case has evidence for ",
     if (length(floored)) {
       paste0(listed(floored), ", on which the brief sets a floor.")
     } else {
@@ -95,7 +95,7 @@ missing_evidence_words <- function(axes) {
         "Give the phrases probes or a judge (`sprenn evidence` says which lack one)."
       },
       if ("style" %in% axes) {
-        "Give the cases a look, or have the brief want another thing of style."
+        "Give the cases a look, or change what the brief wants of style."
       },
       if ("structure" %in% axes) "Give the cases references.",
       "Or change the brief."
@@ -113,7 +113,7 @@ standing_words <- function(verdict) {
     own <- verdict$pipelines
     return(paste0(
       "It is the only pipeline of the lineup, so there was nothing to choose between. ",
-      with_interval(own$yield, own$yield_low, own$yield_high, percent),
+      with_interval(own$keepers, own$keepers_low, own$keepers_high, percent),
       " of its takes are keepers."
     ))
   }
@@ -138,7 +138,7 @@ standing_words <- function(verdict) {
   )
 }
 
-# Who may still be the best, where nothing is decided. Of what has no take yet nobody can tell.
+# Pipelines that may still be the best. For one without takes nothing can be said.
 race_words <- function(verdict) {
   others <- setdiff(verdict$in_the_race, verdict$best)
   chance <- verdict$pipelines$chance_best[match(others, verdict$pipelines$pipeline)]
@@ -190,7 +190,7 @@ lead_words <- function(verdict) {
   )
 }
 
-# What a pipeline has to be to be chosen.
+# The brief's requirements for the chosen pipeline.
 aim_words <- function(verdict) {
   within <- close_enough_of(verdict$brief)
   if (within > 0) {
@@ -200,7 +200,7 @@ aim_words <- function(verdict) {
   }
 }
 
-# Who else would do, and why this one.
+# Other pipelines that are close enough, and why this one was chosen.
 close_words <- function(verdict) {
   others <- setdiff(verdict$close, verdict$best)
   if (length(others) == 0 || close_enough_of(verdict$brief) <= 0) {
@@ -214,7 +214,7 @@ close_words <- function(verdict) {
     "the best of them so far"
   )
   paste0(
-    "As close, and as surely: ",
+    "Equally close, with the same certainty: ",
     shorten_list(paste0(others, " (", chance_words(chance), ")"), 5),
     ". ", verdict$best, " is ", why, "."
   )
@@ -233,12 +233,12 @@ disagreement_words <- function(jobs, verdicts) {
     )
     paste0(
       "The jobs disagree: ", paste0("for ", jobs, " ", said, collapse = "; "),
-      ". No one pipeline is the best for all."
+      ". No pipeline is the best for all."
     )
   }
 }
 
-# Who lacks takes. An engine that is down is waited for, or left out.
+# Pipelines with missing takes. Wait for an engine that is down, or leave it out.
 missing_words <- function(verdict) {
   lacking <- table(
     factor(verdict$table$pipeline[verdict$table$state == "planned"], verdict$pipelines$pipeline)
@@ -255,11 +255,11 @@ missing_words <- function(verdict) {
     paste0(
       "Missing: ",
       shorten_list(paste(share, "of", names(lacking)), 6),
-      "; `sprenn run` goes on with them."
+      "; `sprenn run` continues with them."
     ),
     if (length(none) && length(lacking) < nrow(verdict$pipelines)) {
       paste0(
-        "To choose among the others now, leave out what can't be had: --without ",
+        "To choose among the others now, leave out what is unavailable: --without ",
         paste(none, collapse = ","), "."
       )
     }
@@ -285,9 +285,9 @@ format.sprenn_verdict <- function(x, width = 100, ...) {
     wrap(words$headline),
     wrap(words$standing),
     section(words$why, words$reasons),
-    section("What to know", words$caveats),
+    section("Caveats", words$caveats),
     section("What would change it", words$change),
-    section("What it rests on", words$assumed),
+    section("What it is based on", words$assumed),
     if (!is.null(x$pipelines)) c("", verdict_table(x)),
     if (length(words$recipe)) {
       c("", paste0("To use ", x$best, ", in lineup.yml:"), paste0("  ", words$recipe))
@@ -311,21 +311,21 @@ verdict_table <- function(verdict) {
     list(
       "pipeline" = rows$pipeline,
       "worth (90 % interval)" = with_interval(
-        rows$utility,
-        rows$utility_low,
-        rows$utility_high
+        rows$worth,
+        rows$worth_low,
+        rows$worth_high
       ),
       "structure" = two(rows$structure),
       "adherence" = two(rows$adherence),
       "style" = two(rows$style),
-      "keepers" = percent(rows$yield)
+      "keepers" = percent(rows$keepers)
     ),
     stats::setNames(list(chance), chance_title(verdict$brief)),
     list("cost/keeper" = small_sum(rows$cost_per_keeper))
   ))
 }
 
-# What the chances in a table are of.
+# The heading of the chances in a table.
 chance_title <- function(brief) {
   within <- close_enough_of(brief)
   if (within > 0) paste("within", format(within)) else "chance"

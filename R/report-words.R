@@ -37,7 +37,7 @@ adherence_words <- function(verdict) {
   )
 }
 
-# Whom a verdict speaks for.
+# The pictures that a verdict applies to.
 pictures_words <- function(pictures) {
   of_cases <- if (pictures$cases == 1) {
     "that of this one case"
@@ -135,5 +135,3 @@ words_below <- function(chance, wanted) {
   words <- chance_words(chance)
   ifelse(words == percent(wanted), paste("just under", words), words)
 }
-
-money_words <- function(x) ifelse(is.finite(x), formatC(x, format = "f", digits = 2), "-")

@@ -1,55 +1,52 @@
-#' Choose a pipeline, or say what is missing
+#' Choose a pipeline
 #'
-#' Weighs the measured takes of a run by the trial's brief. Differences are
-#' taken within the cases that all pipelines met, and uncertainty comes from how
-#' cases disagree. Failed and refused takes count as not usable.
+#' Compares the measured takes of a run by the trial's brief, and names the pipeline to use or
+#' what is missing before one can be chosen. Differences are taken within the cases that all
+#' pipelines share, and uncertainty comes from the variation between cases. Failed and refused
+#' takes count as unusable.
 #'
 #' A take is a *keeper* when it was made, has no serious flaw and clears every
 #' floor of the brief. Its worth is the weighted mean of its axes if it is a
 #' keeper, and 0 if it is not.
 #'
 #' @inheritParams run_trial
-#' @param job The job to choose for, where the brief has a purpose for each of
-#'   several; its first one if `NULL`.
-#' @param brief Path of another brief to choose by, in place of the trial's
-#'   `brief.yml`: its weights, floors, style and confidence. The run stays as it is.
+#' @param job The job to choose for, if the brief has purposes for several jobs; the first one if
+#'   `NULL`.
+#' @param brief Path of another brief to use instead of the trial's `brief.yml`, with its weights,
+#'   floors, style and confidence. The run is not changed.
 #' @param without Names of engines or pipelines to leave out.
-#' @param weights What if axes weighed otherwise: a named vector of weights from 0 to
-#'   1, such as `c(structure = 0.6)`. The other axes share the rest as they did.
-#' @return An object of class `sprenn_verdict`, a list: `state` (`decided`, `too
-#'   close`, `too few cases`, `unfinished`, `no keepers`, `no evidence`, `nothing made`),
-#'   `best`, `runner_up`, `confidence` (the chance that `best` is the best, or within
-#'   the brief's `close_enough` of it), `close` (all of which that is as sure as the
-#'   brief wants), `margin` (lead over the runner-up, and an interval that leaves out
-#'   as much at either end as the brief allows to be wrong), `reasons`,
-#'   `pipelines` (a tibble, best first: worth (`utility`), axes and yield with 90 %
-#'   intervals, chance of being best, `regret` (what using it loses on average if
-#'   it is not), ranks that hold 90 % of draws, takes, money and seconds per
-#'   keeper), `engines` (the chance that the best is one of each engine's),
-#'   `pictures` (how many cases, references and looks were met, and how many of them
-#'   are independent), `uneven` (the share of the prompts' weight with evidence, by
-#'   pipeline, where that differs), `unjudged` (cases that count for nothing),
-#'   `pairs` (every two pipelines' difference, with intervals that hold
-#'   all at once), `tradeoff` (whom nothing beats on all axes), `weightings` and
-#'   `flips` (who would win with other weights, and the nearest of those), `needed`
-#'   (where it is too close, a row: how many more seeds or cases would settle it
-#'   with the chance `sure`, and the chance with the most that are tried), `cases`
-#'   (which of them tell pipelines apart: `spread` of worth, `share` of all that is
-#'   told, `keepers`, how the case `agrees` with the others, a `twin` that says the same,
-#'   who `leads` without it where that is another), `useful` (whether a case of another
-#'   `reference` or of another `look` would say more) and `table` (a tibble with a row a
-#'   take). Printing it says all this in words.
-#' @section How sure: What pipelines are worth on new pictures is drawn from how cases
-#'   disagree: leads are shrunk by what luck could have made of them (empirical Bayes,
-#'   Efron and Morris 1973), for of many pipelines that differ little, the one that
-#'   leads has been lucky. Worth, order, chance and loss are told from the same draws.
-#'   Cases that share a reference, or one of four looks or more, are no independent
-#'   witnesses (Cameron, Gelbach and Miller 2011). Evidence on the prompts counts where
-#'   all pipelines have it. `bench/choosing.R` holds what is stated against made-up
-#'   worlds whose truth is known.
-#' @section Errors: `sprenn_error_run` where takes have not been measured, or no case
-#'   was met by all; `sprenn_error_argument` for a job, engine, pipeline or axis that
-#'   is not there; `sprenn_error_trial` for a `brief` that can't be read.
+#' @param weights Other weights of the axes: a named vector of values from 0 to 1, such as
+#'   `c(structure = 0.6)`. The other axes share the rest in proportion.
+#' @return An object of class `sprenn_verdict`, a list: `state` (`decided`, `too close`, `too few
+#'   cases`, `unfinished`, `no keepers`, `no evidence`, `nothing made`), `best`, `runner_up`,
+#'   `confidence` (the chance that `best` is the best, or within the brief's `close_enough` of
+#'   it), `close` (all pipelines for which that is as certain as the brief requires), `margin`
+#'   (lead over the runner-up, with an interval that leaves out at either end the error
+#'   probability that the brief allows), `reasons`, `pipelines` (a tibble, best first: `worth`,
+#'   axes and `keepers` (their share) with 90 % intervals, the chance of being the best, `regret`
+#'   (the expected loss from using it), ranks in 90 % of draws, takes, money and seconds per
+#'   keeper), `engines` (the chance that the best pipeline uses each engine), `pictures` (how many
+#'   cases, references and looks were met, and how many of them are independent), `uneven` (the
+#'   share of the prompts' weight with evidence, by pipeline, if that differs), `unjudged` (cases
+#'   that do not count), `pairs` (differences of all pairs with simultaneous intervals),
+#'   `tradeoff` (the Pareto front), `weightings` and `flips` (winners under other weights, and the
+#'   nearest of those), `needed` (if it is too close, a row: how many more seeds or cases would
+#'   settle it with probability `sure`, and the probability with the largest number tried),
+#'   `cases` (their information: `spread` of worth, `share` of the total, `keepers`, how the case
+#'   `agrees` with the others, a redundant `twin`, which pipeline `leads` without it if that is
+#'   another one), `useful` (whether a case of another `reference` or of another `look` would add
+#'   more) and `table` (a tibble with a row a take). Printing it shows the verdict in words.
+#' @section Uncertainty: The worth on new pictures is simulated from the variation between cases.
+#'   Leads are shrunk by the part that luck can explain (empirical Bayes, Efron and Morris 1973),
+#'   since the leader of many similar pipelines has usually been lucky. Worth, order, chance and
+#'   loss come from the same draws. Cases that share a reference, or one of four looks or more,
+#'   are not independent (Cameron, Gelbach and Miller 2011). Evidence on the prompts counts only
+#'   where all pipelines have it. `bench/choosing.R` checks the calibration on simulated worlds
+#'   whose truth is known.
+#' @section Errors: `sprenn_error_run` if takes have not been measured, or no case was tried on
+#'   all pipelines; `sprenn_error_argument` for an unknown job, engine, pipeline or axis;
+#'   `sprenn_error_trial` for a `brief` that can't be read.
+#' @family choosing
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "choose-example")
@@ -111,7 +108,7 @@ read_deciding <- function(
   on.exit(close_store(store))
   table <- deciding_table(store, trial, brief, kept)
   race <- race_of(store, brief$job)
-  # What a race left unmade was never needed.
+  # Takes that a race left unmade were not needed.
   if (isTRUE(race$over)) {
     table <- table[table$state != "planned", ]
   }
@@ -136,8 +133,8 @@ read_deciding <- function(
 deciding_table <- function(store, trial, brief, kept) {
   takes <- met_by_all(takes_for(store, trial, brief, kept))
   unscored <- takes$state == "made" & !takes$take %in% read_scored(store)
-  # Another process is at it: what it has not measured yet is still to come.
-  if (is_held(store)) {
+  # Another process is writing to the run: unmeasured takes are still to come.
+  if (is_locked(store)) {
     takes$state[unscored] <- "planned"
   } else if (any(unscored)) {
     stop_sprenn(
@@ -240,8 +237,8 @@ reweighed <- function(brief, weights) {
           "Together they may be 1 at most; the other axes share the rest."
         } else {
           paste0(
-            "The brief gives the other axes no weight, so that there is nobody to share the ",
-            "rest: name all."
+            "The brief gives the other axes no weight, so nothing can share the ",
+            "rest: name all axes."
           )
         }
       )
@@ -339,7 +336,7 @@ met_by_all <- function(takes) {
     stop_sprenn(
       "run",
       c(
-        "No case was met by all pipelines, so they can't be compared.",
+        "No case was tried on all pipelines, so they can't be compared.",
         i = paste0(
           "Name one job in brief.yml, or a purpose for each; lineup.yml says which pipeline is ",
           "tried on which jobs."
@@ -381,6 +378,6 @@ stop_if_nothing_made <- function(verdict) {
 
   stop_sprenn(
     "run",
-    c("There is nothing to say yet: no take has been made.", i = "`sprenn run` makes them.")
+    c("There are no takes yet.", i = "`sprenn run` makes them.")
   )
 }

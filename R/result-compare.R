@@ -1,32 +1,30 @@
-#' What has changed between two runs of a suite
+#' Compare two runs of a suite
 #'
-#' For when a new version comes out, or an engine may have changed behind its name.
-#' Takes of the same pipeline, case and seed are compared: their scores, with
-#' intervals that hold for all pipelines and scores at once, and their pictures,
-#' which a repeatable engine has to make again to the last byte.
+#' Finds out what has changed after a new version came out, or whether an engine was changed
+#' without a new version number. Takes of the same pipeline, case and seed are compared: their
+#' scores, with simultaneous intervals over all pipelines and scores, and their pictures, which a
+#' repeatable engine has to reproduce exactly.
 #'
-#' If nothing has changed, a take's difference might as well have had the other sign
-#' (Fisher 1935). What is called a change stands out from what signs dealt by luck do in
-#' all pipelines and scores together (Westfall and Young 1993). That is exact whatever the
-#' scores are like; with fewer than about eight takes a pipeline nothing can stand out.
+#' If nothing has changed, a take's difference might as well have had the other sign (Fisher
+#' 1935). A change is reported if it exceeds what random signs produce over all pipelines and
+#' scores together (Westfall and Young 1993). That is exact for any distribution of scores; with
+#' fewer than about eight takes per pipeline nothing can be significant.
 #'
 #' @inheritParams choose_pipeline
 #' @param run,other Names of two runs of the trial, the older one first.
-#' @param confidence How sure all that is called a change has to be, together.
-#' @return An object of class `sprenn_changes`, a list: `scores`, a tibble with a row for
-#'   each pipeline and score (the axes, `utility` and `keeper`): `old`, `new`,
-#'   `change`, `low`, `high`, `takes`, `changed`, and `seen`, the least change that nine
-#'   of ten such comparisons would have found (`NA` where none could have been);
-#'   `pictures`, a row a pipeline:
-#'   `takes` in both, `same` (of these, how many came out the same, pictures to the
-#'   last byte), `asked_alike` (asked for in the same words), `other` (of
-#'   these, how many came out as another picture), `lost` and `gained` (made in
-#'   one only), `repeatable` (whether the engine says that it repeats a seed),
-#'   `engine`, and `silent`, whether a repeatable engine gave other pictures for
-#'   the same words; `versions`, engines whose version differs; `only`, pipelines
-#'   and cases that one run has.
-#' @section Errors: `sprenn_error_run` where the runs are of different suites, or have no
-#'   take in common.
+#' @param confidence The joint confidence of all reported changes.
+#' @return An object of class `sprenn_changes`, a list: `scores`, a tibble with a row for each
+#'   pipeline and score (the axes, `worth` and `keeper`): `old`, `new`, `change`, `low`, `high`,
+#'   `takes`, `changed`, and `seen`, the smallest change that nine out of ten such comparisons
+#'   would have detected (`NA` if none could be); `pictures`, a row a pipeline: `takes` in both,
+#'   `same` (of these, how many are identical, byte for byte), `asked_alike` (with the same
+#'   request), `other` (of these, how many gave another picture), `lost` and `gained` (made in one
+#'   only), `repeatable` (whether the engine says that it repeats a seed), `engine`, and `silent`,
+#'   whether a repeatable engine gave other pictures for the same requests; `versions`, engines
+#'   whose version differs; `only`, pipelines and cases that one run has.
+#' @section Errors: `sprenn_error_run` if the runs are of different suites, or have no take in
+#'   common.
+#' @family choosing
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "compare-example")
@@ -60,7 +58,7 @@ compare_runs <- function(trial, run, other, job = NULL, confidence = 0.95) {
       c(
         paste0(
           "Runs ", quoted(run), " and ", quoted(other),
-          " are of different suites, so that their takes are answers to different questions."
+          " are of different suites, so their takes can't be compared."
         ),
         i = "Make a run of the suite as it is now with both lineups."
       )
@@ -73,7 +71,7 @@ compare_runs <- function(trial, run, other, job = NULL, confidence = 0.95) {
       "run",
       c(
         "The two runs have no take of the same pipeline, case and seed.",
-        i = "Pipelines are told by their ids: those in both are compared."
+        i = "Pipelines are matched by their ids."
       )
     )
   }
@@ -108,7 +106,8 @@ compare_runs <- function(trial, run, other, job = NULL, confidence = 0.95) {
   )
 }
 
-# What is compared over all jobs: worth by the first purpose would be another's for most.
+# A comparison over all jobs weights the axes equally; the first purpose's weights would not suit
+# the others.
 all_cases_brief <- function(brief) {
   one <- brief_for(brief)
   if (length(brief$purposes) == 1) {
@@ -144,7 +143,7 @@ read_for_comparison <- function(run, trial, brief) {
     asked$request[match(table$take, asked$take)]
   )
   list(
-    table = add_utility(table, brief),
+    table = add_worth(table, brief),
     recipes = recipes,
     fingerprint = get_facts(store)$suite_fingerprint
   )

@@ -8,7 +8,7 @@ write_crate <- function(trial, store, file, licence, progress) {
   make_folder(file.path(work, "tables"))
   make_folder(file.path(work, "takes"))
   copy_trial(trial$folder, file.path(work, "trial"))
-  # What engines have said of themselves, so that the trial can be read without them.
+  # The engines' descriptions of themselves, so that the trial can be read without the engines.
   for (name in list.files(file.path(trial$folder, "runs", "engines"))) {
     copy_into(
       file.path(work, "trial"),

@@ -1,27 +1,26 @@
-#' How scores answer to a setting
+#' Response of scores to a setting
 #'
-#' For each sweep of a run: structure, adherence, style, worth and yield along the
-#' setting, with 90 % intervals; where structure is flat and where it gives way,
-#' between which settings every floor of the brief is cleared, which setting is
-#' worth most; and which settings matter at all.
+#' For each sweep of a run: structure, adherence, style, worth and keepers along the setting, with
+#' 90 % intervals; where structure is flat and where it drops, between which settings every floor
+#' of the brief is cleared, which setting has the highest worth; and which settings matter at all.
 #'
 #' @inheritParams choose_pipeline
-#' @param vary The setting to look along, such as `"hold"` or `"guidance"`; the
-#'   first that was swept if `NULL`.
-#' @return An object of class `sprenn_curves`, a list: `vary`; `curves`, a tibble with a
-#'   row for each line, value and score (`line`, `family`, `vary`, `value`,
-#'   `pipeline`, `score`, `case` (`NA`: all), `mean`, `low`, `high`);
-#'   `features`, a row a line: `points`, `cliff_from` and `cliff_to` (between these
-#'   two structure changes by `drop`), `flat_from` and `flat_to`, `window_from` and
-#'   `window_to` (where the mean of every axis clears its floor; `open_low` and
-#'   `open_high` where that goes on beyond what was tried; `window_from_low` and so on,
-#'   90 % intervals of both ends, and `window_chance`, that there is a window at all),
-#'   `kept_from`, `kept_to` and so on (the same where four of five takes are keepers), `best`,
-#'   `best_from` and `best_to`; `settings`, a row for each family, setting and score: `moved`,
-#'   by how much pipelines differ on average that differ in nothing else, and of
-#'   whole grids the shares of variation that it explains (`alone`, `in_all`).
-#' @section Errors: `sprenn_error_run` where nothing was made, or no pipelines differ in
-#'   that setting alone.
+#' @param vary The setting to plot along, such as `"hold"` or `"guidance"`; the first that was
+#'   swept if `NULL`.
+#' @return An object of class `sprenn_curves`, a list: `vary`; `curves`, a tibble with a row for
+#'   each line, value and score (`line`, `family`, `vary`, `value`, `pipeline`, `score`, `case`
+#'   (`NA`: all), `mean`, `low`, `high`); `features`, a row a line: `points`, `cliff_from` and
+#'   `cliff_to` (between these two structure changes by `drop`), `flat_from` and `flat_to`,
+#'   `window_from` and `window_to` (where the mean of every axis clears its floor; `open_low` and
+#'   `open_high` where that goes on beyond what was tried; `window_from_low` and so on, 90 %
+#'   intervals of both ends, and `window_chance`, that there is a window at all), `kept_from`,
+#'   `kept_to` and so on (the same where four of five takes are keepers), `best`, `best_from` and
+#'   `best_to`; `settings`, a row for each family, setting and score: `moved`, the mean difference
+#'   between pipelines that differ in nothing else, and for complete grids the shares of variance
+#'   that it explains (`alone`, `in_all`).
+#' @section Errors: `sprenn_error_run` if nothing was made, or no pipelines differ in that setting
+#'   alone.
+#' @family choosing
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "curves-example")
@@ -57,20 +56,20 @@ curves_of <- function(verdict, vary = NULL) {
 
 #' Compare engines at equal structure
 #'
-#' Engines' own knobs can't be compared: the same number holds firmly on one and
-#' lets go on another. So each sweep is read off where it keeps the same share of
-#' the layout, by straight lines between the settings that were tried.
+#' Engines' own knobs can't be compared: the same number keeps the reference on one and lets it go
+#' on another. So each sweep is interpolated where it keeps the same share of the layout.
 #'
 #' @inheritParams response_curves
-#' @param at The structure, 0 to 1, at which to compare; the middle of what most
-#'   sweeps reach if `NULL`.
-#' @return An object of class `sprenn_match`, a list: `at`; `table`, a tibble with a
-#'   row for each line that reaches it and score (`line`, `level`, `setting`, the
-#'   value there, `score`, `mean`, `low`, `high`, `reached`, the share of draws
-#'   in which it does; unknown from one take of each); `levels`, the same at many levels; `areas`,
-#'   a row for each two lines and score: by how much the `one` lies above the `other`, on average
-#'   over the levels that both reach, with a 90 % interval.
+#' @param at The structure, 0 to 1, at which to compare; the middle of the range that most sweeps
+#'   reach if `NULL`.
+#' @return An object of class `sprenn_match`, a list: `at`; `table`, a tibble with a row for each
+#'   line that reaches it and score (`line`, `level`, `setting`, the value there, `score`, `mean`,
+#'   `low`, `high`, `reached`, the share of draws in which it does; `NA` with one take of each);
+#'   `levels`, the same at many levels; `areas`, a row for each two lines and score: by how much
+#'   the `one` is above the `other`, on average over the levels that both reach, with a 90 %
+#'   interval.
 #' @section Errors: as [response_curves()].
+#' @family choosing
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "match-example")
@@ -123,7 +122,7 @@ lines_along <- function(recipes, vary) {
       c(
         "No two pipelines differ in one number alone, so there is no curve to draw.",
         i = paste0(
-          "A sweep makes such: sweeps: [{vary: hold, of: ..., over: [0.2, 0.4, 0.6, 0.8]}] in ",
+          "Add a sweep: sweeps: [{vary: hold, of: ..., over: [0.2, 0.4, 0.6, 0.8]}] in ",
           "lineup.yml."
         )
       )

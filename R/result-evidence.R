@@ -1,18 +1,16 @@
-#' What evidence there is for what was asked
+#' List the evidence for what was asked
 #'
-#' Adherence rests on probes, judges and viewings. This says for every phrase who
-#' spoke on it, how far they agree, and what has no evidence and so counts for
-#' nothing.
+#' Adherence is based on probes, judges and viewings. This lists for every phrase which sources
+#' judged it, how far they agree, and which phrases have no evidence and so do not count.
 #'
 #' @inheritParams run_trial
-#' @return An object of class `sprenn_evidence`, a list: `phrases` (a tibble with
-#'   a row for each phrase of each case: `case`, `phrase`, `weight`, `sources`,
-#'   `takes`, `covered`, `value`, `apart`, `conflict`), `pipelines` (`pipeline`,
-#'   `coverage`, `adherence`, means over its takes), `agreement` (a row for each
-#'   two sources: `both`, on how many answers both spoke; `agreement`, the rank
-#'   correlation of what they said; `opposed`, the share on which one said yes
-#'   and the other no), `judges` (what came of asking them last) and `coverage`,
-#'   over all.
+#' @return An object of class `sprenn_evidence`, a list: `phrases` (a tibble with a row for each
+#'   phrase of each case: `case`, `phrase`, `weight`, `sources`, `takes`, `covered`, `value`,
+#'   `apart`, `conflict`), `pipelines` (`pipeline`, `coverage`, `adherence`, means over its
+#'   takes), `agreement` (a row for each two sources: `both`, on how many answers both judged;
+#'   `agreement`, the rank correlation of what they said; `opposed`, the share on which one said
+#'   yes and the other no), `judges` (their latest results) and `coverage`, over all.
+#' @family measures and evidence
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "evidence-example")
@@ -56,29 +54,27 @@ list_evidence <- function(trial, run = "main") {
   )
 }
 
-#' What each input really does
+#' Effect of each input
 #'
-#' From a run's control takes: how far a take moves when its prompt, reference,
-#' look or guide is taken away or swapped, where 1 is what another seed moves.
-#' Near 0 the input is ignored, whatever the picture looks like. And which inputs
-#' pull against each other: where the prompt is followed better without the look,
-#' the two fight. lineup.yml says which `controls` are made.
+#' From a run's control takes: how far a take moves when its prompt, reference, look or guide is
+#' removed or swapped, where 1 is the effect of another seed. Near 0 the input is ignored,
+#' whatever the picture looks like. It also shows which inputs conflict, for example if the prompt
+#' is followed better without the look. `controls` in lineup.yml says which controls are made.
 #'
 #' @inheritParams run_trial
-#' @return An object of class `sprenn_influence`, a list of two tibbles. `inputs` has a
-#'   row for each pipeline and input: `pipeline`, `input`, `pairs` (how many
-#'   controls), `moved` (their median; 1 is another seed), `low` and `high` (the
-#'   least and the most), `influence` (`ignored` below 0.15, `weak` below 0.5,
-#'   `clear` below 1.5, `dominant`, or two of these where luck leaves both open;
-#'   `can't tell`, and `moved` NA, where an engine
-#'   that does not repeat a seed has no `repeat` controls, or too few of them, or
-#'   where another seed moves nothing; `why` says which). `fights` has a row for each pipeline and
-#'   two inputs: without the one (`without`) the other's axis (`input`, `axis`: the
-#'   prompt's is adherence, the reference's structure, the look's style) changes by
-#'   `change`, with its 90 % interval; `effect` is `fights` where it gains, `helps`
-#'   where it loses, and `can't tell` where the interval holds 0 or the change is
-#'   below 0.02.
+#' @return An object of class `sprenn_influence`, a list of two tibbles. `inputs` has a row for
+#'   each pipeline and input: `pipeline`, `input`, `pairs` (how many controls), `moved` (their
+#'   median; 1 is another seed), `low` and `high` (the smallest and the largest), `influence`
+#'   (`ignored` below 0.15, `weak` below 0.5, `clear` below 1.5, `dominant`, or two of these if
+#'   the interval covers both; `can't tell`, and `moved` NA, if an engine that does not repeat a
+#'   seed has no `repeat` controls, or too few of them, or if another seed moves nothing; `why`
+#'   says which). `conflicts` has a row for each pipeline and two inputs: without the one
+#'   (`without`) the other's axis (`input`, `axis`: the prompt's is adherence, the reference's
+#'   structure, the look's style) changes by `change`, with its 90 % interval; `effect` is
+#'   `conflicts` if it gains, `supports` if it loses, and `can't tell` if the interval contains 0
+#'   or the change is below 0.02.
 #' @section Errors: `sprenn_error_run` if the run has no control takes.
+#' @family choosing
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "influence-example")
@@ -119,7 +115,7 @@ measure_influence <- function(trial, run = "main") {
   structure(
     list(
       inputs = influence_table(takes, read_prints(rows$print), unsure_pipelines(trial$lineup)),
-      fights = fights_in(store, trial)
+      conflicts = conflicts_in(store, trial)
     ),
     class = "sprenn_influence"
   )
@@ -138,7 +134,7 @@ unsure_pipelines <- function(lineup) {
 }
 
 # Over all jobs: style is a matter of the look only where the brief wants to reach it.
-fights_in <- function(store, trial) {
+conflicts_in <- function(store, trial) {
   tables <- lapply(brief_jobs(trial$brief), function(job) {
     brief <- brief_for(trial$brief, if (!is.na(job)) job)
     table <- axes_of(
@@ -153,5 +149,5 @@ fights_in <- function(store, trial) {
 
     table
   })
-  input_fights(do.call(rbind, tables))
+  input_conflicts(do.call(rbind, tables))
 }

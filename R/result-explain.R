@@ -1,21 +1,20 @@
-#' Say all that is known of one pipeline
+#' Explain one pipeline
 #'
-#' Where it stands, against whom, on which cases it does well and badly, what goes
-#' wrong in it, and what it would take for it to win.
+#' Its rank, its differences to the other pipelines, its best and worst cases, its flaws and
+#' failures, and what it would take for it to win.
 #'
 #' @inheritParams choose_pipeline
 #' @param pipeline A pipeline of the lineup.
-#' @return An object of class `sprenn_portrait`, a list: `pipeline`; `standing`, its
-#'   row of the verdict's table, with its `rank`; `against`, a tibble of its
-#'   difference to every other pipeline with intervals that hold all at once;
-#'   `cases`, a row a case, best first: `utility`, the axes, `keepers`, `takes`,
-#'   and `others`, the other pipelines' mean worth there; `problems`, what kept
-#'   takes from being keepers, with counts; `flip`, the nearest weights with which
-#'   it would lead, or no row; `stages`, of a chain a row for each later step and
-#'   axis: the mean `before` and `after` it, the `gain` with its 90 % interval
-#'   (`low`, `high`), and what the step cost a take (`cost`, `seconds`);
-#'   `influence`, from its controls, or `NULL`.
-#' @section Errors: `sprenn_error_argument` for a pipeline that the choice does not know.
+#' @return An object of class `sprenn_portrait`, a list: `pipeline`; `standing`, its row of the
+#'   verdict's table, with its `rank`; `against`, a tibble of its differences to the other
+#'   pipelines with simultaneous intervals; `cases`, a row a case, best first: `worth`, the axes,
+#'   `keepers`, `takes`, and `others`, the other pipelines' mean worth there; `problems`, why
+#'   takes were not keepers, with counts; `flip`, the nearest weights with which it would lead, or
+#'   no row; `stages`, for a chain a row for each later step and axis: the mean `before` and
+#'   `after` it, the `gain` with its 90 % interval (`low`, `high`), and what the step cost a take
+#'   (`cost`, `seconds`); `influence`, from its controls, or `NULL`.
+#' @section Errors: `sprenn_error_argument` for a pipeline that is not part of the choice.
+#' @family choosing
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "portrait-example")
@@ -52,7 +51,7 @@ explain_pipeline <- function(trial, pipeline, run = "main", job = NULL) {
   )
 }
 
-# What each step of a chain adds; no row for a pipeline of one step.
+# The gain from each step of a chain; no row for a pipeline of one step.
 chain_gains <- function(trial, pipeline, run, brief, recipes) {
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
@@ -78,7 +77,7 @@ chain_rows <- function(takes, pipeline) {
 
 # By worth: a preference may have put another in front.
 rank_of <- function(pipeline, pipelines) {
-  match(pipeline, pipelines$pipeline[order(-pipelines$utility)])
+  match(pipeline, pipelines$pipeline[order(-pipelines$worth)])
 }
 
 # Where a trial leaves the measures less to go by than they could have: said before a run,
@@ -99,14 +98,14 @@ weak_spots <- function(trial, cases = trial$suite$cases) {
       paste0(
         "No picture shows the look of ", ids(unshown),
         ": grain, blotches, few tones and clipped ",
-        "light may be intended, and count as slight flaws at most. Pictures of the look help."
+        "light may be intended, and count as slight flaws at most. Add pictures of the look."
       )
     },
     if (length(unwatched)) {
       paste0(
         "Nothing is watched in ", ids(unwatched),
         ": a spoilt face in a picture that is fine ",
-        "otherwise may go unseen. Watch regions help."
+        "otherwise may go unnoticed. Add regions to watch."
       )
     },
     if (length(repairs) && few_repairs) {
@@ -124,7 +123,7 @@ weak_spots <- function(trial, cases = trial$suite$cases) {
   )
 }
 
-# Cases that share a reference, or one of several looks, are no independent witnesses.
+# Cases that share a reference, or one of several looks, are not independent.
 shared_words <- function(suite, cases) {
   pictures <- with_pictures(tibble::tibble(case = vapply(cases, `[[`, "", "id")), suite)
   independent <- independent_pictures(pictures)
@@ -135,9 +134,8 @@ shared_words <- function(suite, cases) {
   of <- if (independent == length(unique(pictures$reference))) "reference" else "look"
   paste0(
     "These ", length(cases), " cases have ", count_words(independent, of),
-    " between them, and how a pipeline ", "does on other pictures is told from those: ",
-    independent, " witnesses, not ", length(cases), ". Cases of ", "other ", of,
-    "s would say more."
+    " between them. About other pictures they say no more than ", independent,
+    " independent cases would; cases with other ", of, "s would add more."
   )
 }
 

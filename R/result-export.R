@@ -1,30 +1,30 @@
-#' Take a run elsewhere
+#' Export a run
 #'
-#' Writes a run in open formats, for other programs and other people.
+#' Writes a run in open formats.
 #'
 #' @param trial A trial's folder, or what [read_trial()] returned.
 #' @param run The run's name.
 #' @param as What to write:
-#'   - `csv`: a folder with `takes.csv` (one row a take, every measure a column),
-#'     `scores.csv` (one row a score), `pipelines.csv`, `ballots.csv` (what people
-#'     said in viewings; RFC 4180, UTF-8), and `csv-metadata.json`, which says what the columns
-#'     hold (W3C CSV on the Web);
+#'   - `csv`: a folder with `takes.csv` (one row a take, every measure a column), `scores.csv`
+#'     (one row a score), `pipelines.csv`, `ballots.csv` (what people said in viewings; RFC 4180,
+#'     UTF-8), and `csv-metadata.json`, which describes the columns (W3C CSV on the Web);
 #'   - `parquet`: a folder with the same tables as Parquet;
-#'   - `pictures`: a folder with every picture under a name that people read,
-#'     `PIPELINE/CASE-SEED.png`, with its recipe inside as XMP ([read_recipe()]), or in
-#'     a file beside it where its format has no room for one;
-#'   - `crate`: one zip with all of it, the trial too, as a Research Object Crate
-#'     (RO-Crate 1.1): who made what from what with which settings, as JSON-LD.
-#' @param file The folder, or for `crate` the zip. `NULL` names it after suite and
-#'   run, in the working folder. Files that are there already are replaced.
+#'   - `pictures`: a folder with every picture under a readable name, `PIPELINE/CASE-SEED.png`,
+#'     with its recipe inside as XMP ([read_recipe()]), or in a file beside it if its format can't
+#'     hold one;
+#'   - `crate`: one zip with everything, including the trial, as a Research Object Crate (RO-Crate
+#'     1.1), which describes in JSON-LD how every picture was made.
+#' @param file The folder, or for `crate` the zip. `NULL` names it after suite and run, in the
+#'   working folder. Existing files are replaced.
 #' @param licence For `crate`: the address of the licence it is given under.
 #' @param progress A function called with `done`, `total`, `failed` and `seconds`,
 #'   or `NULL`.
-#' @return The folder or file, invisibly. Its attribute `count` says how many pictures
-#'   were written.
-#' @section Errors: `sprenn_error_run` where there is no such run;
-#'   `sprenn_error_store` where a picture is gone or altered; `sprenn_error_file`
-#'   where something can't be written. A zip is whole or not there.
+#' @return A list of class `sprenn_export`, invisibly: `path`, the folder or file, and `pictures`,
+#'   how many were written.
+#' @section Errors: `sprenn_error_run` if there is no such run; `sprenn_error_store` if a picture
+#'   is gone or altered; `sprenn_error_file` if something can't be written. A zip is complete or
+#'   not written at all.
+#' @family exports
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "export-example")
@@ -32,7 +32,7 @@
 #' trial <- read_trial(folder)
 #' trial$lineup$pipelines <- trial$lineup$pipelines[1, ]
 #' run_trial(trial)
-#' list.files(export_run(trial, as = "csv", file = tempfile()))
+#' list.files(export_run(trial, as = "csv", file = tempfile())$path)
 #' unlink(folder, recursive = TRUE)
 export_run <- function(
   trial,
@@ -66,7 +66,7 @@ export_run <- function(
     }
 
     count <- write_crate(trial, store, file, licence, progress)
-    return(invisible(structure(file, count = count)))
+    return(new_export(file, count))
   }
 
   if (utils::file_test("-f", file)) {
@@ -82,7 +82,17 @@ export_run <- function(
     parquet = write_parquets(store, file),
     pictures = nrow(write_pictures(store, file, progress))
   )
-  invisible(structure(file, count = if (as == "pictures") count else 0L))
+  new_export(file, if (as == "pictures") count else 0L)
+}
+
+new_export <- function(path, pictures) {
+  invisible(structure(list(path = path, pictures = pictures), class = "sprenn_export"))
+}
+
+#' @export
+print.sprenn_export <- function(x, ...) {
+  cat("<export>", x$path, "\n")
+  invisible(x)
 }
 
 make_folder <- function(folder) {
@@ -181,8 +191,8 @@ write_pictures <- function(store, folder, progress = NULL) {
   made
 }
 
-# What people call a picture: its pipeline as a folder, case, seed and control. What
-# file systems don't take becomes a dash; what would then be the same gets a number.
+# A readable path for each picture: its pipeline as a folder, then case, seed and control.
+# Characters that file systems refuse become dashes, and duplicates get a number.
 picture_names <- function(takes) {
   plain <- function(text) gsub("-+", "-", gsub("[^A-Za-z0-9_.=,-]", "-", text))
   ending <- tools::file_ext(takes$file)

@@ -1,24 +1,25 @@
 #' Read how a picture was made
 #'
-#' A take that was exported carries its recipe: everything that was asked for it and
-#' of whom. One that lies in a run's own folder has it in the run's database.
+#' An exported picture carries its recipe: the complete request, and the engine. For a picture in
+#' a run's own folder, the recipe is in the run's database.
 #'
 #' @param file A picture that [export_run()] wrote, or one of a run's `takes/`.
-#' @return An object of class `sprenn_recipe`, a list: `take`, `pipeline`, `case`,
-#'   `seed`, `control` (or `NULL`), `made_at` (UTC), `suite` and `suite_fingerprint`,
-#'   `sprenn` (the version that made it), `picture` (`sha256` of its bytes as the engine
-#'   sent them, `width`, `height`), `steps` (one for a plain pipeline, several for
-#'   a chain; each with `take`, `pipeline`, `engine` and its `version`, `checkpoint`, `hold`,
-#'   `native_hold`, `settings`, `add_ons`), `request` (of the last step, pictures by the hash of
-#'   their pixels) and `answer`. Printing it says the same in words.
-#' @section Errors: `sprenn_error_recipe` where there is no picture, or none in it.
+#' @return An object of class `sprenn_recipe`, a list: `take`, `pipeline`, `case`, `seed`,
+#'   `control` (or `NULL`), `made_at` (UTC), `suite` and `suite_fingerprint`, `sprenn` (the
+#'   version that made it), `picture` (`sha256` of its bytes as the engine sent them, `width`,
+#'   `height`), `steps` (one for a plain pipeline, several for a chain; each with `take`,
+#'   `pipeline`, `engine` and its `version`, `checkpoint`, `hold`, `native_hold`, `settings`,
+#'   `add_ons`), `request` (of the last step, pictures by the hash of their pixels) and `answer`.
+#'   Printing it shows the recipe in words.
+#' @section Errors: `sprenn_error_recipe` if the file is not a picture, or has no recipe.
+#' @family exports
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "recipe-example")
 #' new_trial(folder, demo = TRUE, cases = 1)
 #' trial <- read_trial(folder)
 #' trial$lineup$pipelines <- trial$lineup$pipelines[1, ]
-#' takes <- run_trial(trial, score = FALSE)
+#' takes <- run_trial(trial, score = FALSE)$takes
 #' read_recipe(takes$path[1])
 #' unlink(folder, recursive = TRUE)
 read_recipe <- function(file) {
@@ -27,8 +28,8 @@ read_recipe <- function(file) {
     stop_sprenn(
       "recipe",
       c(
-        paste0(file, " is no picture."),
-        x = paste0("It has ", format_bytes(file.size(file)), ".")
+        paste0(file, " is not a picture."),
+        x = paste0("It has ", show_size(file.size(file)), ".")
       )
     )
   }
@@ -40,7 +41,7 @@ read_recipe <- function(file) {
       "recipe",
       c(
         paste0("There is no recipe in ", file, "."),
-        i = "Pictures have one that `sprenn export` wrote, or that lie in a run's takes/."
+        i = "Pictures written by `sprenn export`, and those in a run's takes/, have one."
       )
     )
   }

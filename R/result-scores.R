@@ -23,7 +23,7 @@ read_deciding_scores <- function(store, structure_from) {
   tibble::as_tibble(read_scores_that_decide(store, parts, with_flaws))
 }
 
-# What a choice has to know of a run's race, if it was one.
+# The state of a run's race, if it was one.
 race_of <- function(store, job) {
   race <- read_race(store)
   if (is.null(race)) {

@@ -1,9 +1,9 @@
 # Viewings: which takes are shown to whom, and what people said of them. Names of pipelines
 # never leave here before the results.
 
-# What a viewing draws from: the takes that were made, without controls and without chains'
-# earlier steps. `kind` is pairs or singles, `wanted` how many each person is asked for,
-# `pick` whether pairs are chosen by what they say.
+# A viewing draws from the takes that were made, without controls and the earlier steps of chains.
+# `kind` is pairs or singles, `wanted` how many each person is asked for, `pick` whether pairs are
+# chosen by how much they tell.
 new_viewing <- function(trial, store, kind, wanted, pick, job, seed) {
   takes <- read_takes(store)
   takes <- takes[takes$state == "made" &
@@ -18,7 +18,7 @@ new_viewing <- function(trial, store, kind, wanted, pick, job, seed) {
   if (nrow(takes) == 0) {
     stop_sprenn(
       "viewing",
-      c("There is nothing to look at.", i = "`sprenn run` makes takes first.")
+      c("There are no takes to judge.", i = "`sprenn run` makes takes first.")
     )
   }
 
@@ -26,7 +26,7 @@ new_viewing <- function(trial, store, kind, wanted, pick, job, seed) {
   if (kind == "pairs" && length(names) < 2) {
     stop_sprenn(
       "viewing",
-      c("Pairs want at least two pipelines.", i = "--singles shows one take at a time.")
+      c("Pairs need at least two pipelines.", i = "--singles shows one take at a time.")
     )
   }
 
@@ -43,9 +43,9 @@ new_viewing <- function(trial, store, kind, wanted, pick, job, seed) {
   )
 }
 
-# What a person is shown next: a list with `ballot` (an id of its own), `kind`, the takes
-# `one` and `other`, and `repeats` (the ballot that it asks again, or NA); NULL when done.
-# A tenth are pairs seen before, the other way round, to see how steady a person is.
+# The next showing for a person: a list with `ballot` (a new id), `kind`, the takes `one` and
+# `other`, and `repeats` (the ballot that it asks again, or NA); NULL when done. A tenth are
+# earlier pairs in reverse order, to measure how consistent a person is.
 next_showing <- function(viewing, person) {
   ballots <- read_ballots(viewing$store)
   mine <- ballots[ballots$person == person &
@@ -122,25 +122,24 @@ next_pair <- function(viewing, mine, ballots) {
   NULL
 }
 
-#' What people said in viewings
+#' Read the results of viewings
 #'
 #' @inheritParams run_trial
-#' @return An object of class `sprenn_viewing`, a list: `ballots` (a tibble with
-#'   a row each), `strengths` (from pairs, the strongest first: `pipeline`,
-#'   `strength` (log odds of being preferred), its 90 % interval `low` and
-#'   `high` for other cases and people like these, `shown`, `preferred`), `keepers` (from single
-#'   takes: `pipeline`, `shown`, `kept`, `reasons`), `people` (how far each two agree, and each with
-#'   themselves: `both`, `agreement`), `viewers` (a row a person: `answers`, how many of
-#'   these `follow` what the others' say, against what was `expected`, the share answered
-#'   with `care` by that (`low`, `high`), by which a person's answers count, the share
-#'   for the `left` picture and whether it is odd (`left_odd`), what follows in the first
-#'   and the last half (`early`, `late`), and whether the person `tires`), `measures` (how
-#'   often a number sides with people where one take of a pair was preferred: `measure`,
-#'   `pairs`, `agreement`, a half is chance, and whether that is `beyond_luck`, so many
-#'   numbers being looked at) and `weights` (for each job of the brief and
-#'   axis the `weight` that sides most with people, its 90 % interval, and what
-#'   the `brief` has; `NULL` with fewer than 20 pairs. Nothing takes them over by
-#'   itself).
+#' @return An object of class `sprenn_viewing`, a list: `ballots` (a tibble with a row each),
+#'   `strengths` (from pairs, the strongest first: `pipeline`, `strength` (log odds of being
+#'   preferred), its 90 % interval `low` and `high` for other cases and people like these,
+#'   `shown`, `preferred`), `keepers` (from single takes: `pipeline`, `shown`, `kept`, `reasons`),
+#'   `people` (how far each two agree, and each with themselves: `both`, `agreement`), `viewers`
+#'   (a row a person: `answers`, how many of these `follow` what the others' say, against what was
+#'   `expected`, the share answered with `care` by that (`low`, `high`), by which a person's
+#'   answers count, the share for the `left` picture and whether it is odd (`left_odd`), what
+#'   follows in the first and the last half (`early`, `late`), and whether the person `tires`),
+#'   `measures` (how often a number agrees with people where one take of a pair was preferred:
+#'   `measure`, `pairs`, `agreement`, a half is chance, and whether that is `beyond_luck`, so many
+#'   numbers being looked at) and `weights` (for each job of the brief and axis the `weight` that
+#'   agrees most with people, its 90 % interval, and the `brief`'s weight; `NULL` with fewer than
+#'   20 pairs. They are never applied automatically).
+#' @family viewings
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "viewing-example")
@@ -253,9 +252,7 @@ weights_beside <- function(pairs, store, trial) {
       tibble::tibble(
         job = job,
         found,
-        brief = unname(brief$weights[found$axis]),
-        pairs = attr(found, "pairs"),
-        sides = attr(found, "sides")
+        brief = unname(brief$weights[found$axis])
       )
     }
   })
@@ -287,8 +284,8 @@ pair_ballots <- function(ballots, takes) {
   )
 }
 
-# What was said of a showing. The same ballot twice is one; whatever else is wrong with it
-# is refused before it is written.
+# Records a ballot. The same ballot sent twice counts once; any other error is refused before it
+# is written.
 record_ballot <- function(viewing, person, shown, said) {
   choices <- if (shown$kind == "pair") c("one", "other", "neither") else c("keep", "reject")
   if (!is_text(said$choice) || !said$choice %in% choices) {
@@ -342,8 +339,8 @@ undo_ballot <- function(viewing, person) {
   )
 }
 
-# What people say of phrases becomes evidence, as other sources' does: the share of those
-# who saw it there.
+# Turns what people say about phrases into evidence: the share of those who saw the phrase in the
+# take.
 record_viewed <- function(store, suite) {
   ballots <- read_ballots(store)
   ballots <- ballots[ballots$kind == "single" & !is.na(ballots$phrases), ]

@@ -1,5 +1,5 @@
-# What a lead should know before anything is made: where the comparison is unfair
-# or can't tell what it seems to tell, and what goes over a limit.
+# The audit of a plan: where the comparison is unfair or can't tell what it seems to tell, and
+# which limits it exceeds.
 
 plan_notes <- function(trial, inputs = case_inputs(trial$suite)) {
   cases <- trial$suite$cases
@@ -18,10 +18,10 @@ plan_notes <- function(trial, inputs = case_inputs(trial$suite)) {
       )
     },
     if (length(cases) < 3) {
-      "Fewer than 3 cases: the choice can't speak for pictures other than these."
+      "Fewer than 3 cases: too few to generalise to other pictures."
     },
     if (length(trial$suite$seeds) < 2) {
-      "Only one seed: luck can't be told from a pipeline's doing."
+      "Only one seed: luck can't be separated from a pipeline's effect."
     },
     if (length(unsure)) {
       paste0(
@@ -34,7 +34,7 @@ plan_notes <- function(trial, inputs = case_inputs(trial$suite)) {
       length(setdiff(trial$lineup$controls, "repeat")) &&
       !"repeat" %in% trial$lineup$controls) {
       paste0(
-        "What inputs do on ", listed(names(unsure)),
+        "The effect of inputs on ", listed(names(unsure)),
         " can't be told from controls without repeats: add repeat to `controls` ",
         "in lineup.yml."
       )
@@ -52,8 +52,8 @@ same_note <- function(suite, inputs) {
   again <- which(duplicated(inputs))
   if (length(again)) {
     paste0(
-      "Engines are asked for the same twice: ",
-      shorten_list(paste(ids[again], "as for", ids[match(inputs[again], inputs)])),
+      "Cases that request the same: ",
+      shorten_list(paste(ids[again], "and", ids[match(inputs[again], inputs)])),
       "."
     )
   }
@@ -92,7 +92,7 @@ credit_note <- function(lineup) {
 
   if (length(told)) {
     paste0(
-      "These differ in more than one setting, so what they differ by can't be credited to one of ",
+      "These differ in more than one setting, so a difference can't be attributed to one of ",
       "them: ",
       shorten_list(told),
       "."
@@ -138,18 +138,18 @@ aspect_note <- function(trial) {
   )
   if (length(odd)) {
     paste0(
-      "Engines work at different aspects for ",
+      "Engines work at different aspect ratios for ",
       shorten_list(vapply(odd, paste, "", collapse = " x ")),
       ": one is shown more of the reference's edges than another (`sprenn prepare` draws it)."
     )
   }
 }
 
-# What a run may use without being asked again.
+# Limits up to which a run starts without asking.
 usual_limits <- list(takes = 5000, cost = 50, hours = 24, gigabytes = 20)
 
-# What of a plan goes over the brief's limits, or the usual ones: words, none if
-# nothing does. `done` is the part of the plan that needs no making any more.
+# How a plan exceeds the brief's limits, or the usual ones, in words; none if it does not. `done`
+# is the part of the plan that is already made.
 over_limits <- function(trial, plan, done = character()) {
   limits <- utils::modifyList(usual_limits, as.list(trial$brief$limits))
   todo <- plan[!plan$take %in% done, ]

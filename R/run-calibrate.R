@@ -1,18 +1,16 @@
 #' Calibrate an engine's hold
 #'
-#' Makes a short ladder of pictures over the engine's own knob, on a few cases of
-#' the suite, measures how much of the reference's structure each keeps, and fits
-#' the curve that makes hold mean the same on every engine: at hold 0.5 about half
-#' of the structure is kept, whatever the knob says. The ladder starts with five
-#' rungs and puts the others where structure changes fastest, so that a cliff is
-#' found where it is.
+#' Makes pictures at several settings of the engine's own knob, for a few cases of the suite,
+#' measures how much of the reference's structure each keeps, and fits the curve that makes hold
+#' mean the same on every engine: at hold 0.5 about half of the structure is kept. It starts with
+#' five settings and adds the others where structure changes fastest.
 #'
 #' @inheritParams plan_run
 #' @param engine The engine's name in lineup.yml.
 #' @param cases Ids of the cases to use; the first two with a reference if `NULL`.
 #' @param seeds Seeds to use; the suite's first three if `NULL`.
 #' @param checkpoint,settings Of the engine; its first pipeline's if `NULL`.
-#' @param rungs How many values of the knob are tried, 5 to 33.
+#' @param rungs The number of settings to try, 5 to 33.
 #' @param save Whether the curve is written into lineup.yml, under `calibrations`.
 #' @param progress A function called with `done`, `total`, `failed` and
 #'   `seconds` after every picture, or `NULL`.
@@ -25,6 +23,7 @@
 #'   or the knob does not change structure.
 #' @source Isotonic regression by pooling adjacent violators (Ayer et al. 1955),
 #'   inverted.
+#' @family engines
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "calibrate-example")
@@ -58,12 +57,12 @@ calibrate_engine <- function(
     progress = checkmate::check_function(progress, null.ok = TRUE)
   )
   made_by <- trial$lineup$engines[[engine]]
-  if (is.null(made_by$about$hold) || made_by$kind == "folder") {
+  if (is.null(made_by$about$hold) || is_by_hand(made_by)) {
     stop_sprenn(
       "calibration",
       c(
         paste0(engine, " can't be calibrated."),
-        i = if (made_by$kind == "folder") {
+        i = if (is_by_hand(made_by)) {
           "A person makes its pictures."
         } else {
           "It has no knob for hold."
@@ -296,7 +295,7 @@ fit_calibration <- function(ladder, hold) {
           "The knob hardly changes structure: from ", two(reach[1]), " to ",
           two(reach[2]), "."
         ),
-        i = "See that `hold` in what the engine says of itself names both ends of the knob."
+        i = "Check that `hold` in the engine's description names both ends of the knob."
       )
     )
   }
@@ -373,7 +372,7 @@ write_calibration <- function(folder, result) {
   lines <- c(
     lines,
     if (!length(start)) {
-      c("", "# Measured by `sprenn calibrate`: hold is the share of structure that is kept.")
+      c("", "# Measured by `sprenn calibrate`: hold is the share of structure kept.")
     },
     yaml_entry("calibrations", known, "")
   )

@@ -1,21 +1,19 @@
-#' Check a run, and mend it
+#' Check and repair a run
 #'
-#' Holds the files of a run against its records: every picture that was made is
-#' there, whole and the one that was recorded; no file is there that no record
-#' knows (not looked at while another process is at work on the run); the database
-#' is sound.
+#' Compares the files of a run with its records: every picture exists and matches its hash; there
+#' are no unknown files (skipped while another process is writing to the run); the database is
+#' intact.
 #'
 #' @inheritParams run_trial
-#' @param repair Whether to mend what was found. A take whose picture is gone or
-#'   altered is set to be made again; files that no record knows, and altered
-#'   ones, are moved to `set-aside/` in the run's folder, never deleted; leftovers
-#'   of writing that was cut short are deleted.
-#' @return A tibble with one row a problem: `kind` (`missing`, `altered`, `unknown
-#'   file`, `leftover`, `database`, `step`), `take`, `file`, `words`, and `mended`,
-#'   what was done about it, or `NA`.
+#' @param repair Whether to fix what was found. A take whose picture is gone or altered is planned
+#'   again; unknown and altered files are moved to `set-aside/` in the run's folder, never
+#'   deleted; leftovers of interrupted writing are deleted.
+#' @return A tibble with one row a problem: `kind` (`missing`, `altered`, `unknown file`,
+#'   `leftover`, `database`, `step`), `take`, `file`, `words`, and `mended`, the repair, or `NA`.
 #' @section Errors: `sprenn_error_run` where there is no such run or its database
-#'   can't be opened; `sprenn_error_held` where another process is at work on it
+#'   can't be opened; `sprenn_error_locked` where another process is at work on it
 #'   and `repair` is asked for.
+#' @family runs
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "check-run-example")
@@ -23,7 +21,7 @@
 #' trial <- read_trial(folder)
 #' trial$lineup$pipelines <- trial$lineup$pipelines[1, ]
 #' trial$suite$seeds <- 11L
-#' takes <- run_trial(trial, score = FALSE)
+#' takes <- run_trial(trial, score = FALSE)$takes
 #' unlink(takes$path[1])
 #' check_run(folder)[, c("kind", "words")]
 #' unlink(folder, recursive = TRUE)
@@ -39,13 +37,13 @@ check_run <- function(trial, run = "main", repair = FALSE, wait = 0, progress = 
   on.exit(close_store(store))
   if (repair) {
     stop_for_read_only(store)
-    hold <- hold_run(store, wait)
-    on.exit(let_go(store, hold), add = TRUE, after = FALSE)
+    lock <- lock_run(store, wait)
+    on.exit(unlock_run(store, lock), add = TRUE, after = FALSE)
   }
 
   takes <- read_takes(store)
   # While another process is at work, a file may be there before its record is.
-  settled <- repair || !is_held(store)
+  settled <- repair || !is_locked(store)
   found <- rbind(
     database_problems(store),
     picture_problems(store, takes, progress),
@@ -134,7 +132,7 @@ file_problems <- function(store, takes) {
   part <- startsWith(basename(files), "part-")
   run_problem(
     ifelse(part, "leftover", "unknown file"),
-    ifelse(part, "Writing was cut short.", "No record knows this file."),
+    ifelse(part, "Writing was cut short.", "No record mentions this file."),
     NA_character_,
     files
   )
@@ -148,11 +146,11 @@ mend_problem <- function(store, problem) {
   }
 
   switch(problem$kind,
-    missing = again("set to be made again"),
-    step = again("set to be made again"),
+    missing = again("planned again"),
+    step = again("planned again"),
     altered = {
       aside <- set_aside(store, problem$file)
-      again(paste0("set to be made again; the file is now ", aside))
+      again(paste0("planned again; the file is now ", aside))
     },
     "unknown file" = paste("moved to", set_aside(store, problem$file)),
     leftover = if (unlink(path) == 0) "deleted" else NA_character_,
@@ -175,7 +173,7 @@ set_aside <- function(store, file) {
       "store",
       c(
         paste0("Can't move ", take_path(store, file), "."),
-        i = "What was mended before is kept."
+        i = "Earlier repairs are kept."
       )
     )
   }
@@ -183,20 +181,20 @@ set_aside <- function(store, file) {
   to
 }
 
-#' Free the disk of what a run no longer needs
+#' Delete what a run no longer needs
 #'
-#' Lists, and with `yes` deletes: takes that neither the suite nor the lineup asks for
-#' any more, with their scores and pictures; what [check_run()] set aside; and what
-#' was half written. A picture that another take has too stays. Nothing that the trial
-#' asks for today is ever touched.
+#' Lists, and with `yes` deletes: takes that neither the suite nor the lineup asks for any more,
+#' with their scores and pictures; files that [check_run()] set aside; and half-written files. A
+#' picture that another take shares is kept. Nothing that the trial currently asks for is touched.
 #'
 #' @inheritParams run_trial
-#' @param yes Whether to delete. Without it nothing is changed.
-#' @return A tibble with one row for every thing: `kind` (`take`, `set aside`,
-#'   `leftover`), `file` (in the run's folder, or `NA`), `bytes` that this frees,
-#'   `words`, and `gone`, whether it was deleted.
-#' @section Errors: `sprenn_error_held` where another process is at work on the run;
-#'   `sprenn_error_store` where something can't be deleted.
+#' @param yes Whether to delete. Otherwise nothing is changed.
+#' @return A tibble with one row for every item: `kind` (`take`, `set aside`, `leftover`), `file`
+#'   (in the run's folder, or `NA`), `bytes` that this frees, `words`, and `gone`, whether it was
+#'   deleted.
+#' @section Errors: `sprenn_error_locked` where another process is at work on the run;
+#'   `sprenn_error_store` if something can't be deleted.
+#' @family runs
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "prune-example")
@@ -218,12 +216,12 @@ prune_run <- function(trial, run = "main", yes = FALSE, wait = 0) {
   check_suite_is_same(store, trial$suite)
   if (yes) {
     stop_for_read_only(store)
-    hold <- hold_run(store, wait)
-    on.exit(let_go(store, hold), add = TRUE, after = FALSE)
+    lock <- lock_run(store, wait)
+    on.exit(unlock_run(store, lock), add = TRUE, after = FALSE)
   }
 
-  # What another process is just writing is no leftover.
-  found <- prunable(trial, store, settled = yes || !is_held(store))
+  # A file that another process is writing is not a leftover.
+  found <- prunable(trial, store, settled = yes || !is_locked(store))
   if (yes) {
     idle <- which(found$kind == "take")
     if (length(idle)) {
@@ -257,8 +255,8 @@ prune_run <- function(trial, run = "main", yes = FALSE, wait = 0) {
 
 prunable <- function(trial, store, settled) {
   takes <- read_takes(store)
-  asked <- takes$take %in% plan_run(trial)$take
-  # What a later step was made from stays with it.
+  asked <- takes$take %in% plan_takes(trial)$take
+  # The takes that a later step was made from are kept with it.
   repeat {
     more <- !asked & takes$take %in% takes$parent[asked]
     if (!any(more)) {

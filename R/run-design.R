@@ -1,31 +1,30 @@
-#' How many cases and seeds a choice takes
+#' Plan the number of cases and seeds
 #'
-#' Before anything is paid for: with which chance a run of so many cases and seeds
-#' names the right pipeline, where the best differs from all others by `tell`. What
-#' cases and seeds disagree by is taken from earlier runs.
+#' Computes, before anything is paid for, the probability that a run of so many cases and seeds
+#' names the right pipeline if the best differs from all others by `tell`. The variation between
+#' cases and seeds is taken from earlier runs.
 #'
-#' Made-up outcomes are judged as a verdict would judge them (see
-#' [choose_pipeline()]); how well the spreads are known is drawn along. More cases say
-#' more than as many seeds, for they differ in both.
+#' Simulated outcomes are judged as a verdict would judge them (see [choose_pipeline()]); the
+#' uncertainty of the spreads is included. More cases say more than as many more seeds.
 #'
 #' @inheritParams run_trial
-#' @param tell The difference in worth that is to be told, above 0 and at most 0.5.
-#' @param sure The chance of a right verdict that is wanted, 0.5 to 0.99.
-#' @param job The job that is chosen for; the brief's first one if `NULL`.
-#' @param like Runs whose spreads are taken: folders of runs, or of trials (all their
-#'   runs). The trial's own runs if `NULL`, and without any what is usual for the job.
-#' @return An object of class `sprenn_design`, a list: `designs`, a tibble with a row for
-#'   each number of `cases` (each with a picture of its own) and `seeds`: `takes`, `cost`,
-#'   `seconds` (engines work beside each other; `NA` where one does not say) and
-#'   `assurance`, the chance that the verdict is reached and right; `best`, the row that is
-#'   the cheapest to be as sure as is wanted (in takes where engines cost nothing), or none;
-#'   `within_limits`, the surest row within the brief's limits; `suite`, what the suite as
-#'   it is comes to: `cases`, `pictures` (independent ones), `seeds`, `assurance`, `tells`
-#'   (the least difference told with `sure`) and `tells_at_most` (with any number of seeds);
-#'   `spreads`, `by_case` and `by_seed` (standard deviations of a take's worth) with their
-#'   degrees of freedom; `from`, what they were taken from.
-#' @section Errors: `sprenn_error_argument` where there is but one pipeline for the job, or
-#'   `like` names no run; `sprenn_error_run` where a run has no takes that tell.
+#' @param tell The difference in worth to detect, above 0 and at most 0.5.
+#' @param sure The probability of a right verdict that is wanted, 0.5 to 0.99.
+#' @param job The job to choose for; the brief's first one if `NULL`.
+#' @param like Runs to estimate the spreads from: folders of runs, or of trials (all their runs).
+#'   The trial's own runs if `NULL`; defaults for the job if there are none.
+#' @return An object of class `sprenn_design`, a list: `designs`, a tibble with a row for each
+#'   number of `cases` (each with a picture of its own) and `seeds`: `takes`, `cost`, `seconds`
+#'   (engines work in parallel; `NA` if one does not state it) and `assurance`, the probability
+#'   that the verdict is reached and right; `best`, the cheapest row that is sure enough (in takes
+#'   if engines cost nothing), or none; `within_limits`, the surest row within the brief's limits;
+#'   `suite`, the same for the suite as it is: `cases`, `pictures` (independent ones), `seeds`,
+#'   `assurance`, `tells` (the smallest difference detected with `sure`) and `tells_at_most` (with
+#'   any number of seeds); `spreads`, `by_case` and `by_seed` (standard deviations of a take's
+#'   worth) with their degrees of freedom; `from`, their origin.
+#' @section Errors: `sprenn_error_argument` if there is only one pipeline for the job, or `like`
+#'   names no run; `sprenn_error_run` if a run has no suitable takes.
+#' @family runs
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "design-example")
@@ -43,7 +42,7 @@ plan_design <- function(trial, tell, sure = 0.9, job = NULL, like = NULL) {
   brief <- brief_for(trial$brief, job)
   cases <- Filter(function(case) is.na(brief$job) || case$job == brief$job, trial$suite$cases)
   ids <- vapply(cases, `[[`, "", "id")
-  plan <- plan_run(trial)
+  plan <- plan_takes(trial)
   plan <- plan[plan$case %in% ids & is.na(plan$control), ]
   pipelines <- length(intersect(trial$lineup$pipelines$pipeline, plan$pipeline))
   if (pipelines < 2) {
@@ -128,8 +127,8 @@ design_table <- function(cases, seeds, one, assurance) {
   )
 }
 
-# What is usual, until a run says otherwise: as the demo trial's stand-ins have it for jobs that
-# make a picture anew, and for those that mend or add to one. It is not taken to be well known.
+# Default spreads until a run has measured its own: those of the demo trial's stand-ins for jobs
+# that make a picture anew, and for jobs that mend or add to one. They count as poorly known.
 usual_spreads <- list(
   anew = list(by_case = 0.2, case_free = 10, by_seed = 0.15, seed_free = 10),
   mended = list(by_case = 0.1, case_free = 10, by_seed = 0.05, seed_free = 10)
@@ -180,7 +179,7 @@ runs_at <- function(folder) {
       stop_sprenn(
         "argument",
         c(
-          paste0(quoted(folder), " is no run, and no trial with runs."),
+          paste0(quoted(folder), " is neither a run nor a trial with runs."),
           i = "--like takes the folder of a run (TRIAL/runs/NAME) or of a trial."
         )
       )
@@ -206,7 +205,7 @@ spreads_of <- function(run, brief, strict) {
     {
       store <- open_store(run$trial$folder, run$run)
       on.exit(close_store(store))
-      table <- add_utility(
+      table <- add_worth(
         deciding_table(store, run$trial, brief, run$trial$lineup$pipelines$pipeline),
         brief
       )

@@ -1,22 +1,22 @@
 #' List a trial's engines, and try them
 #'
-#' `list_engines()` says what each can do, side by side; nothing is made.
-#' `try_engines()` has each make one picture of the same case, and says what came
-#' of it.
+#' `list_engines()` lists what each engine can do; nothing is made. `try_engines()` has each make
+#' one picture of the same case.
 #'
 #' @inheritParams plan_run
 #' @param case The id of the case to try; the first with a reference if `NULL`.
-#' @param engines Names of the engines to try; all that no person has to serve
-#'   if `NULL`.
-#' @return `list_engines()`: a tibble with one row an engine: `engine`, `kind`,
-#'   `version`, `checkpoints` (with their sizes), `hold` (its own knob, and whether
-#'   it is calibrated), `settings`, `takes`, `add_ons`, `emphasis`, `repeatable`,
-#'   `captions`, `price`, `seconds`, `at_once` and `remembered`: `NA`, or since when
-#'   it has not answered.
+#' @param engines Names of the engines to try; all but those by hand if `NULL`.
+#' @return `list_engines()`: a tibble with one row an engine: `engine`, `kind`, `version`,
+#'   `checkpoints` (with their sizes), `hold` (its own knob, and whether it is calibrated),
+#'   `settings`, `takes`, `add_ons`, `emphasis`, `repeatable`, `captions`, `price`, `seconds`,
+#'   `at_once` and `remembered`: `NA`, or the date of the kept description if the engine does not
+#'   answer.
 #'
-#'   `try_engines()`: a tibble with `engine`, `checkpoint`, `state` (`made`, or the
-#'   kind of failure), `seconds`, `waited`, `cost`, `message` and `bytes` (a list
-#'   column with the pictures' files), and the attributes `case` and `reference`.
+#'   `try_engines()`: a list of class `sprenn_tries`: `tries`, a tibble with `engine`,
+#'   `checkpoint`, `state` (`made`, or the kind of failure), `seconds`, `waited`, `cost`,
+#'   `message` and `bytes` (a list column with the pictures' files); `case`, its id; and
+#'   `reference`, its pixels.
+#' @family engines
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "engines-example")
@@ -100,7 +100,7 @@ setting_words <- function(name, setting) {
 #' @export
 try_engines <- function(trial, case = NULL, engines = NULL) {
   trial <- as_trial(trial)
-  all <- Filter(function(engine) engine$kind != "folder", trial$lineup$engines)
+  all <- Filter(Negate(is_by_hand), trial$lineup$engines)
   ids <- vapply(trial$suite$cases, `[[`, "", "id")
   with_reference <- ids[lengths(lapply(trial$suite$cases, `[[`, "references")) > 0]
   check_arguments(
@@ -153,8 +153,18 @@ try_engines <- function(trial, case = NULL, engines = NULL) {
     bytes = list()
   )
   structure(
-    do.call(rbind, c(list(none), rows)),
-    case = case,
-    reference = if (length(reference)) read_picture(reference[[1]]$path)
+    list(
+      tries = do.call(rbind, c(list(none), rows)),
+      case = case,
+      reference = if (length(reference)) read_picture(reference[[1]]$path)
+    ),
+    class = "sprenn_tries"
   )
+}
+
+#' @export
+print.sprenn_tries <- function(x, ...) {
+  cat("<tries> of case", x$case, "\n")
+  print(x$tries)
+  invisible(x)
 }

@@ -1,24 +1,24 @@
-# Judges in a run: what is asked of whom, what was answered before, and what evidence
-# comes of it. Answers are kept by judge, version, picture and statement, each as soon as
-# it is there, so that nothing is asked twice and stopping loses nothing.
+# Judges in a run: the questions, earlier answers, and the evidence from them. Answers are kept by
+# judge, version, picture and statement as soon as they arrive, so nothing is asked twice and an
+# interruption loses nothing.
 
-# Asks the brief's judges what they have not been asked of the takes that were made, and
-# turns all their answers into scores. Returns a tibble with a row a judge: `judge`,
-# `kind`, `version`, `asked` (calls), `from_before`, `problem` (NA, or why it stopped).
-ask_judges <- function(store, trial, hold, progress = NULL) {
+# Asks the brief's judges the open questions about the takes that were made, and turns all answers
+# into scores. Returns a tibble with a row a judge: `judge`, `kind`, `version`, `asked` (calls),
+# `from_before`, `problem` (NA, or why it stopped).
+ask_judges <- function(store, trial, lock, progress = NULL) {
   judges <- trial$brief$judges
   beaten <- clock()
-  # Whoever else wants the run sees that this process lives.
+  # Other processes see the heartbeat.
   alive <- function() {
     if (clock() - beaten > 2) {
       beaten <<- clock()
-      beat_on(store, hold)
+      send_heartbeat(store, lock)
     }
   }
 
   forget_judges(store, names(judges))
   takes <- read_takes(store)
-  # Of a control with another prompt nobody has to be asked: it was not told what is wanted.
+  # Controls with another prompt are not judged, since they were not asked for these phrases.
   asked <- is.na(takes$control) | !control_inputs[takes$control] %in% "prompt"
   takes <- takes[takes$state == "made" &
     asked &
@@ -81,7 +81,7 @@ ask_judge <- function(judge, store, trial, takes, alive, progress) {
     jobs,
     judge,
     function(job, said) {
-      record_answers(store, judge, version, job, said)
+      record_answers(store, judge$name, version, answer_rows(judge, job, said))
       done <<- done + 1
       if (!is.null(progress)) {
         progress(
@@ -98,8 +98,8 @@ ask_judge <- function(judge, store, trial, takes, alive, progress) {
   report(version, done, nrow(known), problem)
 }
 
-# What has still to be asked, as jobs: `subjects` (a list of `sha256`, and how to get its
-# `pixels`) and `statements`.
+# The open questions as jobs: `subjects` (a list of `sha256`, and how to get its `pixels`) and
+# `statements`.
 open_questions <- function(judge, trial, takes, known, store) {
   asked_before <- paste(known$subject, known$statement)
   decoys <- decoys_of(judge, trial$suite)
@@ -112,7 +112,7 @@ open_questions <- function(judge, trial, takes, known, store) {
       next
     }
 
-    asked <- if (judge$kind == "answering") statements else character()
+    asked <- asked_of_pictures(judge, statements)
     lacking <- open_subjects(judge, case, trial$suite, own, asked, asked_before)
     jobs <- c(
       jobs,
@@ -120,9 +120,7 @@ open_questions <- function(judge, trial, takes, known, store) {
         list(case = case, subjects = chunk, statements = asked)
       })
     )
-    if (judge$kind == "embedding") {
-      texts <- union(texts, statements)
-    }
+    texts <- union(texts, asked_of_texts(judge, statements))
   }
 
   texts <- texts[!paste0(" ", texts, recycle0 = TRUE) %in% asked_before]
@@ -142,13 +140,7 @@ texts_at_once <- 64
 
 # The pictures of a case that have not been asked about everything.
 open_subjects <- function(judge, case, suite, takes, asked, asked_before) {
-  subjects <- lapply(seq_len(nrow(takes)), function(i) {
-    list(sha256 = takes$sha256[i], take = takes[i, ])
-  })
-  if (judge$kind %in% c("pose", "depth")) {
-    subjects <- c(list(list(sha256 = reference_key(case, suite))), subjects)
-  }
-
+  subjects <- case_subjects(judge, case, suite, takes)
   wanted <- if (length(asked)) asked else ""
   lacks <- vapply(
     subjects,
@@ -179,45 +171,9 @@ reference_key <- function(case, suite) {
   ))
 }
 
-# The texts that a judge is given for a case; NULL where there is nothing to ask.
-case_statements <- function(judge, case, decoys) {
-  if (judge$kind %in% c("pose", "depth")) {
-    return(if (!is.null(case$reference)) "")
-  }
-
-  phrases <- asked_phrases(case)
-  if (length(phrases) == 0) {
-    return(NULL)
-  }
-
-  said <- vapply(phrases, `[[`, "", "ask")
-  if (judge$kind == "answering") {
-    return(unique(c(fill_in(judge$pattern[1], said), fill_in(judge$pattern[2], said))))
-  }
-
-  unique(fill_in(judge$pattern[1], c(said, decoys(case))))
-}
-
-fill_in <- function(pattern, said) {
-  vapply(said, function(one) gsub("{say}", one, pattern, fixed = TRUE), "", USE.NAMES = FALSE)
-}
-
-# The decoys of a case, as a function of it; only who embeds is asked about any.
-decoys_of <- function(judge, suite) {
-  if (judge$kind != "embedding") {
-    return(function(case) character())
-  }
-
-  spoken <- Filter(function(one) !one$neutral, suite$cases)
-  find <- decoy_finder(
-    unlist(lapply(spoken, function(one) vapply(one$prompt, `[[`, "", "ask")))
-  )
-  function(case) find(unlist(lapply(asked_phrases(case), `[`, c("ask", "say"))))
-}
-
-# Runs through the jobs, `at_once` calls in flight where the judge is a server; what is
-# said lands as it comes. What passes is tried again; anything else ends it, and is
-# returned. What was answered by then is kept.
+# Runs the jobs, with `at_once` calls in flight if the judge is a server; answers are kept as they
+# arrive. Temporary failures are retried; any other ends the judge and is returned. Earlier
+# answers are kept.
 interview <- function(jobs, judge, land, alive = function() NULL) {
   talks <- Conversations$new(judge$at_once)
   waiting <- lapply(jobs, function(job) list(job = job, tries = 0, due = 0))
@@ -234,7 +190,7 @@ interview <- function(jobs, judge, land, alive = function() NULL) {
 
   send <- function(entry) {
     said <- put_to_judge(judge, entry$job)
-    # What R code answers it would answer again.
+    # R code would give the same answer again, so it is not retried.
     entry$tries <- if (is_turn(said)) entry$tries + 1 else most_tries
     talks$begin(said, function(said) settle(entry, said))
   }
@@ -244,7 +200,7 @@ interview <- function(jobs, judge, land, alive = function() NULL) {
     due <- if (talks$count < judge$at_once) first_due(waiting)
     if (is.null(due)) {
       talks$step(0.2)
-      # Nobody is in flight, and all that is left waits for its time.
+      # Nothing is in flight, and the rest waits for its retry time.
       Sys.sleep(if (talks$count == 0) 0.05 else 0)
     } else {
       entry <- waiting[[due]]
@@ -275,7 +231,7 @@ first_due <- function(waiting) {
   Find(function(i) waiting[[i]]$due <= clock(), seq_along(waiting))
 }
 
-# What an answer leads to: what was `said`, the entry `again` in a list, or a `problem`.
+# The outcome of an answer: what was `said`, the entry `again` in a list, or a `problem`.
 settle_answer <- function(judge, entry, said) {
   said <- checked_answer(judge, entry$job, said)
   if (!inherits(said, "condition")) {

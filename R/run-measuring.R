@@ -1,8 +1,8 @@
-# Measuring in a run: what waits for it goes to worker processes, case by case, or is
-# measured here where there are none.
+# Measuring in a run: waiting takes go to worker processes, case by case, or are measured here if
+# there are none.
 
-# Which takes are to be measured. Numbers of other measures than today's (their
-# `version`) go first, so that the two are never mixed.
+# The takes that need measuring. Scores of another `version` of the measures are deleted first, so
+# that the two are never mixed.
 unscored_takes <- function(store, takes, version, again = FALSE) {
   if (again || !identical(get_facts(store)$measures, version)) {
     forget_measured(store, version)
@@ -11,8 +11,8 @@ unscored_takes <- function(store, takes, version, again = FALSE) {
   which(takes$state == "made" & !takes$take %in% read_scored(store))
 }
 
-# What has still to be measured in a run. `takes` are the run's RunTakes, `workers` its
-# WorkerJobs.
+# The takes of a run that are waiting to be measured. `takes` are the run's RunTakes, `workers`
+# its WorkerJobs.
 Measuring <- R6::R6Class(
   "sprenn_measuring",
   cloneable = FALSE,
@@ -24,14 +24,14 @@ Measuring <- R6::R6Class(
       private$workers <- workers
       private$status <- status
       private$waiting <- waiting
-      private$kits <- small_cache()
+      private$bundles <- small_cache()
       private$views <- cache_of_views()
     },
 
     add = function(ats) private$waiting <- c(private$waiting, ats),
     remove = function(ats) private$waiting <- setdiff(private$waiting, ats),
 
-    # Measures what is next: in a worker, or a single take in this process.
+    # Measures the next takes in a worker, or a single take in this process.
     begin_next = function() {
       if (!private$workers$are_there()) {
         at <- private$waiting[1]
@@ -47,27 +47,27 @@ Measuring <- R6::R6Class(
         take = take,
         began = clock(),
         sha256 = private$takes$row(ats)$sha256,
-        kit = private$kit_of(take$case)
+        bundle = private$bundle_of(take$case)
       ))
     },
 
-    # Scores that a worker gave back, or what it lacks.
+    # Handles a worker's answer: scores, or a request for files.
     complete = function(job) {
-      scores <- job$result
-      if (identical(scores, "lacking")) {
-        files <- lapply(stats::setNames(nm = names(job$kit$suite$files)), read_bytes)
+      result <- job$result
+      if (identical(result, "lacking")) {
+        files <- lapply(stats::setNames(nm = names(job$bundle$suite$files)), read_bytes)
         return(private$send(job, files))
       }
 
-      if (inherits(scores, "condition")) {
-        stop(scores)
+      if (inherits(result, "condition")) {
+        stop(result)
       }
 
       private$longest <- max(private$longest, clock() - job$began)
-      private$status$time_measuring(attr(scores, "seconds"), length(scores))
-      # It may have been asked for again meanwhile: this was another picture.
+      private$status$time_measuring(result$seconds, length(result$scores))
+      # The take may have been made again meanwhile; scores of the old picture are dropped.
       same <- private$takes$are_still(job$ats, job$sha256)
-      private$keep(job$ats[same], scores[same])
+      private$keep(job$ats[same], result$scores[same])
     },
 
     measure_here = function(at) {
@@ -83,8 +83,8 @@ Measuring <- R6::R6Class(
       private$keep(at, list(scores))
     },
 
-    # How long a worker may be silent about what it measures before another is asked:
-    # a machine that is cut off says nothing of it.
+    # How long a worker may take to measure before another one is asked: a machine that is cut off
+    # gives no sign.
     patience = function() {
       if (is.null(private$longest)) 300 else max(20, 8 * private$longest)
     }
@@ -99,14 +99,14 @@ Measuring <- R6::R6Class(
     workers = NULL,
     status = NULL,
     waiting = integer(),
-    kits = NULL,
+    bundles = NULL,
     views = NULL,
     # The longest that a worker took.
     longest = NULL,
 
-    # What waits of the same case goes together, so that the case is got to know once; but
-    # not so much that another process would stand idle for long, memory fill, or a stop
-    # lose more than seconds of work.
+    # Takes of the same case are measured together, so that the case is prepared once; but not so
+    # many that another process would stand idle for long, memory fill, or a stop lose more than
+    # seconds of work.
     next_batch = function() {
       same <- private$takes$of_same_case(private$waiting[1], private$waiting)
       many <- min(
@@ -126,15 +126,15 @@ Measuring <- R6::R6Class(
       private$workers$send(
         job,
         "score_elsewhere",
-        list(job$kit, pictures, private$workers$far, files),
+        list(job$bundle, pictures, private$workers$far, files),
         self$patience()
       )
     },
 
-    kit_of = function(case_id) {
-      private$kits$get(case_id, {
+    bundle_of = function(case_id) {
+      private$bundles$get(case_id, {
         case <- case_named(private$suite, case_id)
-        suite <- small_suite(private$suite, case)
+        suite <- suite_for_case(private$suite, case)
         list(id = hash_of(list(case_id, suite$cases)), suite = suite)
       })
     },
@@ -148,14 +148,14 @@ Measuring <- R6::R6Class(
   )
 )
 
-# So many go together, and for so many a place is kept free while others are made.
+# The smallest batch; from this number of waiting takes on, one place is reserved for measuring.
 fewest_measured <- 4
 
-# What another process is sent to make or measure a take: it needs no store. What it
-# works out from a case's kit is kept there; another machine gets the files once.
+# Jobs for worker processes, which make or measure a take without access to the store. What a
+# worker derives from a case is cached there; another machine gets the files once.
 
-# The part of a suite that measuring one case looks at, which is first.
-small_suite <- function(suite, case) {
+# The part of a suite that is needed to measure one case, which comes first in it.
+suite_for_case <- function(suite, case) {
   small <- suite[setdiff(names(suite), c("cases", "files"))]
   small$cases <- c(
     list(case),
@@ -170,27 +170,28 @@ small_suite <- function(suite, case) {
   small
 }
 
-# What this process was sent before, if it is one that works for another.
-workshop <- list(suites = small_cache(), views = cache_of_views(), engines = small_cache())
+# The caches of this process when it is a worker.
+worker_caches <- list(suites = small_cache(), views = cache_of_views(), engines = small_cache())
 
-# Measures takes of one case in a worker. "lacking" where that is on another machine
-# and does not have the pictures that the case's files name.
-score_elsewhere <- function(kit, pictures, far = FALSE, files = NULL) {
-  if (far && is.null(files) && !workshop$suites$has(kit$id)) {
+# Measures takes of one case in a worker. Returns "lacking" if the worker is on another machine
+# and does not have the case's files.
+score_elsewhere <- function(bundle, pictures, far = FALSE, files = NULL) {
+  if (far && is.null(files) && !worker_caches$suites$has(bundle$id)) {
     return("lacking")
   }
 
-  known <- workshop$suites$get(kit$id, unpack_suite(kit$suite, files))
+  known <- worker_caches$suites$get(bundle$id, unpack_suite(bundle$suite, files))
   began <- clock()
-  scores <- tryCatch(
-    lapply(pictures, score_bytes, known$cases[[1]], known, workshop$views),
+  tryCatch(
+    {
+      scores <- lapply(pictures, score_bytes, known$cases[[1]], known, worker_caches$views)
+      list(scores = scores, seconds = clock() - began)
+    },
     sprenn_error = identity
   )
-  structure(scores, seconds = clock() - began)
 }
 
-# A suite whose files lie on another machine: they are written here, and the suite
-# names these.
+# Unpacks a suite from another machine: writes its files here and changes the paths.
 unpack_suite <- function(suite, files) {
   if (is.null(files)) {
     return(suite)
@@ -213,12 +214,12 @@ unpack_suite <- function(suite, files) {
   suite
 }
 
-# Makes a picture in a worker, by an engine that is built there once. Failures come
-# back as values; so does it that the engine can't be built there, or that its files
-# are "lacking".
+# Makes a picture in a worker, with an engine that is built there once. Failures are returned as
+# values, and so is the fact that the engine can't be built there, or that its files are
+# "lacking".
 make_elsewhere <- function(plan, request, files = NULL) {
   id <- hash_of(list(plan$wanted, plan$name, plan$code))
-  if (isTRUE(plan$far) && !workshop$engines$has(id)) {
+  if (isTRUE(plan$far) && !worker_caches$engines$has(id)) {
     if (is.null(files) && length(plan$files)) {
       return("lacking")
     }
@@ -231,7 +232,7 @@ make_elsewhere <- function(plan, request, files = NULL) {
   }
 
   engine <- tryCatch(
-    workshop$engines$get(id, build_engine(plan$wanted, plan$name, plan$folder)),
+    worker_caches$engines$get(id, build_engine(plan$wanted, plan$name, plan$folder)),
     error = identity
   )
   if (inherits(engine, "condition")) {

@@ -1,11 +1,11 @@
-# What becomes of a take once its engine has answered: it is kept, doubted, tried again,
-# recorded as failed, or left with its engine.
+# Decides what happens to a take once its engine has answered: it is kept, marked doubtful, tried
+# again, recorded as failed, or left with its engine.
 Outcomes <- R6::R6Class(
   "sprenn_outcomes",
   cloneable = FALSE,
   public = list(
-    # The parts of a run; `alive` is called before anything is recorded. After `outage`
-    # seconds in which nobody answers an engine is left alone.
+    # The parts of a run; `alive` is called before anything is recorded. An engine that can't be
+    # reached for `outage` seconds is left alone.
     initialize = function(store, takes, queues, status, measuring, log, score, outage, alive) {
       private$store <- store
       private$takes <- takes
@@ -18,7 +18,7 @@ Outcomes <- R6::R6Class(
       private$alive <- alive
     },
 
-    # What became of a take: kept, tried again, or recorded as failed.
+    # Completes a take: it is kept, tried again, or recorded as failed.
     complete = function(job, made, stopping = FALSE) {
       spent <- private$takes$add_spent(job$at, job$queue$engine, made)
       if (spent > 0) {
@@ -78,9 +78,9 @@ Outcomes <- R6::R6Class(
       }
     },
 
-    # No two cases should give the same picture to the last byte: a server has delivered
-    # one of them for the other. Which of the two is the wrong one can't be told, so both
-    # are asked for again, once; what then comes again is what the engine makes of them.
+    # No two cases should give exactly the same picture: a server has delivered one of them for
+    # the other. Since there is no telling which is wrong, both are requested again, once; the
+    # second answer is accepted.
     doubt_twin = function(job, made) {
       if (!is_server(job$queue$engine) || private$takes$is_doubted(job$at)) {
         return(made)
@@ -107,7 +107,7 @@ Outcomes <- R6::R6Class(
       )
     },
 
-    # Sets a take that was made in this run to be made again, once.
+    # Schedules a take that was made in this run to be made again, once.
     unmake = function(at) {
       if (private$takes$is_doubted(at) || !private$takes$can_be_unmade(at)) {
         return()
@@ -126,7 +126,7 @@ Outcomes <- R6::R6Class(
         return(private$park(job, failure))
       }
 
-      # Nobody there: the engine is away, which is no fault of this take.
+      # The engine can't be reached, which is not the take's fault.
       if (is_server(job$queue$engine) && failure$kind == "unreachable") {
         return(private$complete_away(job, failure, stopping))
       }
@@ -135,7 +135,7 @@ Outcomes <- R6::R6Class(
       now <- clock()
       if (failure$kind == "busy") {
         key <- job$request$key
-        job$queue$hold_off(now + failure$retry_after %||% pause_after(job$try, key))
+        job$queue$wait_until(now + failure$retry_after %||% pause_after(job$try, key))
       }
 
       pause <- retry_pause(failure, job$try, job$request$key)
@@ -155,7 +155,7 @@ Outcomes <- R6::R6Class(
       }
 
       until <- now + min(15, pause_after(min(6, away$asked), job$request$key))
-      job$queue$hold_off(until)
+      job$queue$wait_until(until)
       private$try_later(job, failure, until, stopping)
     },
 
@@ -167,7 +167,7 @@ Outcomes <- R6::R6Class(
         message = conditionMessage(failure),
         seconds = due - clock()
       )
-      # What was on its way when the run was stopped stays planned.
+      # Takes that were on their way when the run was stopped stay planned.
       if (!stopping) {
         job$queue$postpone(job$at, due)
       }
@@ -192,8 +192,8 @@ Outcomes <- R6::R6Class(
       )
     },
 
-    # What needs a person stops this engine, and not the others. Its takes stay planned,
-    # this one too: nothing is wrong with them.
+    # A failure that needs a person stops this engine and no other. Its takes stay planned, this
+    # one too: nothing is wrong with them.
     park = function(job, failure) {
       record_reason(private$store, job$take$take, failure)
       if (is.null(job$queue$parked)) {
@@ -204,9 +204,7 @@ Outcomes <- R6::R6Class(
   )
 )
 
-is_server <- function(engine) engine$kind %in% c("http", "inference")
-
-# A failure that no engine gave.
+# A failure that does not come from an engine.
 failure_of <- function(kind, message, seconds, cost = NA_real_) {
   rlang::error_cnd(
     c(paste0("sprenn_failure_", kind), "sprenn_failure"),

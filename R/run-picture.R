@@ -1,20 +1,21 @@
 #' Measure one picture
 #'
-#' Measures a take against its reference, without any trial around it.
+#' Measures a take against its reference, without a trial.
 #'
 #' @param take,reference Paths of two pictures; see [read_picture()]. The take
 #'   is compared in the reference's frame.
 #' @param look Paths of pictures that show the look wanted, or `NULL`.
-#' @param mask Path of a picture whose white part may change: structure is
-#'   judged outside it. Or `NULL`.
-#' @param decoys Paths of pictures that the take has nothing to do with, from
-#'   which chance is taken. `NULL` uses built-in ones.
-#' @param job What kind of work the take is: it says which flaws there can be.
-#'   `"repair"` looks for damage that stayed, `"edit"` for leaks outside the mask.
+#' @param mask Path of a mask, or `NULL`. Its white part may change; structure is measured outside
+#'   it.
+#' @param decoys Paths of pictures unrelated to the take, which give the level of chance. `NULL`
+#'   uses built-in ones.
+#' @param job The kind of work, which determines the possible flaws. `"repair"` looks for damage
+#'   that stayed, `"edit"` for leaks outside the mask.
 #' @return A tibble with one number a row: `axis`, `measure`, `value` (see
 #'   [list_measures()] for what 0 and 1 mean), `raw`, and for flaws `level`
 #'   (`none`, `slight`, `serious`) and `place`.
-#' @section Errors: `sprenn_error_picture` for a file that is no picture.
+#' @section Errors: `sprenn_error_picture` for a file that is not a picture.
+#' @family measures and evidence
 #' @export
 #' @examples
 #' files <- tempfile(c("a", "b"), fileext = ".png")
@@ -74,9 +75,8 @@ scene_of_files <- function(
 
 #' Try a probe on a picture
 #'
-#' A probe is a check of a phrase that pixels alone can answer. This takes one
-#' as a suite's phrase has it, and says what number the picture has and how far
-#' that keeps to the bound.
+#' A probe is a check of a phrase that needs pixels only. This applies one to a picture, and
+#' returns its number and how far it keeps to the bound.
 #'
 #' @param picture Path of a picture; see [read_picture()].
 #' @param probe The probe as `suite.yml` has it, as text
@@ -86,17 +86,15 @@ scene_of_files <- function(
 #' @param trial,case A trial (an object of [read_trial()] or its folder) and the
 #'   id of one of its cases: its mask, watched regions and looks are then known,
 #'   and the picture is brought to its frame, as a take's is.
-#' @return An object of class `sprenn_probe`, a list: `probe` (measure, place
-#'   and bound), `number` (what was found; see [list_measures()]), `grade` (1
-#'   within the bound, falling evenly to 0 over half the bound, a tenth or one
-#'   thing at least), `pixels` (rows x columns x 3), `inside` (rows x columns,
-#'   the place), `counted` (rows x columns, 0 to 1, or `NULL` where no pixel
-#'   counts more than another), `boxes` (of what was counted as one thing each:
-#'   left, top, right, bottom in shares, and the number of pixels). [ggplot2::autoplot()] draws
-#'   what was counted.
-#' @section Errors: `sprenn_error_probe` for a probe that can't be used, all
-#'   that is wrong with it at once; `sprenn_error_picture` for a file that is no
-#'   picture.
+#' @return An object of class `sprenn_probe`, a list: `probe` (measure, place and bound), `number`
+#'   (what was found; see [list_measures()]), `grade` (1 within the bound, falling linearly to 0
+#'   over half the bound, at least a tenth or one thing), `pixels` (rows x columns x 3), `inside`
+#'   (rows x columns, the place), `counted` (rows x columns, 0 to 1, or `NULL` where no pixel
+#'   counts more than another), `boxes` (one for each thing that was counted: left, top, right,
+#'   bottom in shares, and the number of pixels). [ggplot2::autoplot()] draws what was counted.
+#' @section Errors: `sprenn_error_probe` for a probe that can't be used, with all its problems;
+#'   `sprenn_error_picture` for a file that is not a picture.
+#' @family measures and evidence
 #' @export
 #' @examples
 #' file <- tempfile(fileext = ".png")
@@ -155,7 +153,7 @@ probe_picture <- function(
       "probe",
       c(
         "This probe has nothing to compare with.",
-        i = "`nearness` wants pictures of the look: --look FILES, or a trial and a case."
+        i = "`nearness` needs pictures of the look: --look FILES, or a trial and a case."
       )
     )
   }
@@ -175,7 +173,7 @@ probe_picture <- function(
   )
 }
 
-# What a picture is seen with: alone, or as a take of a case, which has a frame.
+# The scene of a picture alone; a take of a case has a frame too.
 lone_scene <- function(mask, look) {
   list(
     mask = if (!is.null(mask)) rowMeans(read_picture(mask), dims = 2),

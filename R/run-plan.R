@@ -1,34 +1,47 @@
-#' Plan a run: every take that a suite and a lineup ask for
+#' Plan a run
 #'
-#' Unfolds cases, seeds, pipelines, the steps of chains and the controls into
-#' takes, in the order in which they are made: breadth first over pipelines, the
-#' first seed of all cases before the second, controls last, so that a run that
-#' is stopped early can still compare. What several chains begin with alike is
-#' planned once. Nothing is made and nothing written.
+#' Lists every take that a suite and a lineup ask for, controls and the steps of chains included,
+#' in the order in which they are made: breadth first over pipelines, the first seed of all cases
+#' before the second, controls last, so that a run that is stopped early can still be compared.
+#' Steps that several chains share are planned once. Nothing is made or written.
 #'
 #' @param trial A trial's folder, or what [read_trial()] returned.
-#' @param within What the run may use: money as a number, or time as a text such
-#'   as `"90 s"`, `"30 min"` or `"2 h"`. The plan is then the largest part that
-#'   tells most within that: whole comparisons (one case and seed on every
-#'   pipeline), new cases before more seeds. `NULL` plans everything.
-#' @return A tibble of class `sprenn_plan` with one row a take: `take` (an id
-#'   made from all that determines the picture), `pipeline`, `case`, `seed`,
-#'   `engine`, `control` (which one, or `NA`), `parent` (the take that it works
+#' @param within What the run may use: money as a number, or time as a text such as `"90 s"`, `"30
+#'   min"` or `"2 h"`. The plan is then the most informative part that fits: complete comparisons
+#'   (one case and seed on every pipeline), new cases before more seeds. `NULL` plans everything.
+#' @return A list of class `sprenn_plan`: `takes`, a tibble with one row a take
+#'   (`take`, an id made from everything that determines the picture, `pipeline`, `case`,
+#'   `seed`, `engine`, `control` (which one, or `NA`), `parent` (the take that it works
 #'   on, in a chain, or `NA`), `stage` (1 for the first step), `price` and
-#'   `seconds` (as the engine or the lineup states them). Its attributes: `notes`,
-#'   what to know before anything is made, and `left_out`, how many takes `within`
-#'   left out.
-#' @section Errors: `sprenn_error_argument` where `within` is no money or time, or
-#'   not one whole comparison fits.
+#'   `seconds` (as the engine or the lineup states them)); `notes`, warnings about the
+#'   comparison, as texts; and `left_out`, how many takes `within` left out. `summary()`
+#'   adds up takes, cost and minutes by pipeline.
+#' @section Errors: `sprenn_error_argument` if `within` is neither money nor time, or not even one
+#'   complete comparison fits.
+#' @family runs
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "plan-example")
 #' new_trial(folder, demo = TRUE, cases = 1)
-#' plan_run(folder)
+#' summary(plan_run(folder))
 #' unlink(folder, recursive = TRUE)
 plan_run <- function(trial, within = NULL) {
   budget <- read_within(within)
   trial <- as_trial(trial)
+  takes <- plan_takes(trial)
+  kept <- if (is.null(budget)) takes else plan_within(takes, budget, trial$lineup)
+  structure(
+    list(
+      takes = kept,
+      notes = plan_notes(trial, case_inputs(trial$suite)),
+      left_out = nrow(takes) - nrow(kept)
+    ),
+    class = "sprenn_plan"
+  )
+}
+
+# Every take of a trial, in the order of making.
+plan_takes <- function(trial) {
   cases <- trial$suite$cases
   steps <- all_steps(trial$lineup)
   about <- lapply(steps$engine, function(name) trial$lineup$engines[[name]]$about)
@@ -46,19 +59,9 @@ plan_run <- function(trial, within = NULL) {
     lapply(trial$lineup$controls, control_grid, trial = trial, steps = steps)
   )
   plan <- do.call(rbind, lapply(grids, fill_plan, steps = steps, columns = columns))
-  # What chains begin with alike, or is a pipeline of its own, is made once.
-  plan <- plan[!duplicated(plan$take), ]
-  whole <- nrow(plan)
-  if (!is.null(budget)) {
-    plan <- plan_within(plan, budget, trial$lineup)
-  }
-
-  structure(
-    plan,
-    class = unique(c("sprenn_plan", class(plan))),
-    notes = plan_notes(trial, inputs),
-    left_out = whole - nrow(plan)
-  )
+  # Chains that begin alike share their first steps, also with a pipeline that consists of just
+  # those; each is made once.
+  plan[!duplicated(plan$take), ]
 }
 
 # Which step meets which case and seed, in the order of making.
@@ -78,7 +81,7 @@ take_grid <- function(trial, steps) {
 # `grid` is of one control, or of none.
 fill_plan <- function(grid, steps, columns) {
   control <- unique(grid$control)
-  # What a take's id ends with is the same for all steps, and a plan may have millions.
+  # The end of a take's id is the same for all steps, and a plan may have millions.
   tails <- outer(columns$inputs, columns$seed, function(inputs, seed) {
     paste0("-", inputs, "-", seed, if (length(control) && !is.na(control)) paste0("-", control))
   })
@@ -101,7 +104,7 @@ fill_plan <- function(grid, steps, columns) {
   )
 }
 
-# What engines are given for each case, as hashes.
+# Hashes of the inputs of each case.
 case_inputs <- function(suite) vapply(suite$cases, case_inputs_hash, "", suite = suite)
 
 # A case that asks for the same as an earlier one, for another job perhaps, has takes of its
@@ -129,7 +132,8 @@ case_inputs_hash <- function(case, suite) {
 
 #' @export
 summary.sprenn_plan <- function(object, ...) {
-  control <- !is.na(object$control)
+  takes <- object$takes
+  control <- !is.na(takes$control)
   part <- function(rows, name) {
     tibble::tibble(
       pipeline = name,
@@ -140,14 +144,12 @@ summary.sprenn_plan <- function(object, ...) {
     )
   }
 
-  by_pipeline <- split(
-    object[!control, ],
-    factor(object$pipeline[!control], unique(object$pipeline[!control]))
-  )
-  by_control <- split(
-    object[control, ],
-    factor(object$control[control], unique(object$control[control]))
-  )
+  split_by <- function(takes, column) {
+    split(takes, factor(takes[[column]], unique(takes[[column]])))
+  }
+
+  by_pipeline <- split_by(takes[!control, ], "pipeline")
+  by_control <- split_by(takes[control, ], "control")
   rows <- c(
     Map(part, by_pipeline, names(by_pipeline)),
     Map(
@@ -175,7 +177,7 @@ plan_seconds <- function(plan, lineup) {
   if (length(each)) max(each / at_once) else 0
 }
 
-# What a budget buys: a list of `money` or `seconds`.
+# Reads a budget: a list of `money` or `seconds`.
 read_within <- function(within) {
   if (is.null(within)) {
     return(NULL)
@@ -223,11 +225,7 @@ plan_within <- function(plan, budget, lineup) {
     } else {
       paste0(
         "does not buy one whole comparison: a case and seed on every pipeline takes ",
-        if (!is.null(budget$money)) {
-          formatC(used[1], format = "f", digits = 2)
-        } else {
-          paste(ceiling(used[1]), "s")
-        }
+        if (!is.null(budget$money)) show_money(used[1]) else show_seconds(used[1])
       )
     }
   )
@@ -256,7 +254,7 @@ control_grid <- function(control, trial, steps) {
   # Nobody is asked to make one by hand.
   by_hand <- vapply(
     steps$engine,
-    function(name) trial$lineup$engines[[name]]$kind == "folder",
+    function(name) is_by_hand(trial$lineup$engines[[name]]),
     NA
   )
   grid <- grid[grid$case %in% chosen & grid$seed <= sample$seeds & !by_hand[grid$step], ]

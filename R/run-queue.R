@@ -1,11 +1,11 @@
-# What one engine has still to do in a run, and what it has done: which takes wait for it,
-# which are to be tried again later, and whether it may be called now.
+# The queue of one engine in a run: which takes are waiting for it, which are to be tried again
+# later, and whether it may be called now.
 EngineQueue <- R6::R6Class(
   "sprenn_queue",
   cloneable = FALSE,
   public = list(
-    # `waiting` are numbers of takes, `total` how many the engine is to make in all (those
-    # that wait for another step too).
+    # `waiting` are numbers of takes, `total` how many takes the engine has to make in all
+    # (including those that wait for another step).
     initialize = function(engine, name, waiting = integer(), total = length(waiting)) {
       private$.engine <- engine
       private$.name <- name
@@ -13,17 +13,17 @@ EngineQueue <- R6::R6Class(
       private$.total <- total
     },
 
-    # A take that goes first: another step has made what it works on, or it is made anew.
+    # Adds a take at the front: the step before is done, or it is made again.
     add = function(at) private$waiting <- c(at, private$waiting),
 
-    # Whether anything is left that may be done without a person.
+    # Whether anything is left that does not need a person.
     is_open = function() {
       is.null(private$.parked) && length(private$waiting) + nrow(private$later) > 0
     },
 
-    # Whether a take may be begun now, as far as the engine is concerned.
+    # Whether the engine can be sent a take now.
     may_begin = function(now) {
-      # While an engine is away, one call at a time asks whether it is back.
+      # An engine that can't be reached is tried with one call at a time.
       most <- if (is.null(private$away)) private$.engine$about$at_once else 1
       ready <- is.null(private$.parked) && now >= private$not_before &&
         private$.in_flight < most && private$keeps_rate(now)
@@ -58,7 +58,7 @@ EngineQueue <- R6::R6Class(
 
     end_call = function() private$.in_flight <- private$.in_flight - 1,
 
-    # `first` calls say nothing of how long a picture takes.
+    # `first` calls may include loading, so they don't count for the duration.
     count_made = function(seconds, first) {
       private$.made <- private$.made + 1
       private$not_before <- 0
@@ -71,7 +71,7 @@ EngineQueue <- R6::R6Class(
 
     count_failed = function() private$.failed <- private$.failed + 1,
 
-    # A take that was made is to be made again.
+    # Takes back a take that was made, to make it again.
     take_back = function(at) {
       private$.made <- private$.made - 1
       self$add(at)
@@ -83,9 +83,10 @@ EngineQueue <- R6::R6Class(
     },
 
     # The engine asked to be left alone until then.
-    hold_off = function(until) private$not_before <- max(private$not_before, until),
+    wait_until = function(until) private$not_before <- max(private$not_before, until),
 
-    # Nobody answers: for how many seconds by now, and asked how often.
+    # Notes that the engine can't be reached; returns for how many seconds, and how often it was
+    # tried.
     note_away = function(now) {
       private$away <- private$away %||% list(since = now, asked = 0)
       private$away$asked <- private$away$asked + 1
@@ -94,13 +95,13 @@ EngineQueue <- R6::R6Class(
 
     note_back = function() private$away <- NULL,
 
-    # Something needs a person, who is told `why`: nothing more is sent.
+    # Stops sending, since something needs a person, who is told `why`.
     park = function(why) private$.parked <- why,
 
     # The engine can't be built in another process.
     keep_here = function() private$.engine$plan <- NULL,
 
-    # How long it takes over a picture: measured, or else what it says of itself.
+    # Seconds for a picture: measured, or else as the engine states.
     seconds_each = function() {
       if (private$timed > 0) {
         private$seconds / private$timed
@@ -109,8 +110,8 @@ EngineQueue <- R6::R6Class(
       }
     },
 
-    # How long a worker may be silent about a picture before it is given up. One on another
-    # machine can be cut off without a sign.
+    # How long a worker may take for a picture before it is given up. A worker on another machine
+    # can be cut off without a sign.
     patience = function(far) {
       if (is.finite(private$.engine$seconds)) {
         return(private$.engine$seconds + 5)
@@ -123,7 +124,7 @@ EngineQueue <- R6::R6Class(
       }
     },
 
-    # What keeps it from working, in words.
+    # Why it is not working, in words.
     state_words = function(now) {
       if (!is.null(private$.parked)) {
         "left alone"
@@ -143,7 +144,7 @@ EngineQueue <- R6::R6Class(
     made = function() private$.made,
     failed = function() private$.failed,
     in_flight = function() private$.in_flight,
-    # How many are neither made nor given up.
+    # The number of takes that are neither made nor given up.
     left = function() private$.total - private$.made - private$.failed,
     # Why it is left alone; NULL while it is not.
     parked = function() private$.parked,
@@ -167,7 +168,7 @@ EngineQueue <- R6::R6Class(
     seconds = 0,
     timed = 0,
 
-    # Whether another call keeps to the calls a minute that were asked for.
+    # Whether another call keeps to the rate limit.
     keeps_rate = function(now) {
       most <- private$.engine$per_minute
       if (is.null(most)) {
@@ -175,7 +176,7 @@ EngineQueue <- R6::R6Class(
         return(TRUE)
       }
 
-      # Less than one a minute is a longer pause.
+      # A rate below one a minute means a longer window.
       within <- 60 * max(1, 1 / most)
       private$starts <- private$starts[private$starts > now - within]
       length(private$starts) < max(1, floor(most))
@@ -183,8 +184,7 @@ EngineQueue <- R6::R6Class(
   )
 )
 
-# The takes of a run as the runner knows them: which are made, how often each was tried,
-# and what waits for what.
+# The takes of a run: which are made, how often each was tried, and which wait for others.
 RunTakes <- R6::R6Class(
   "sprenn_takes",
   cloneable = FALSE,
@@ -207,7 +207,7 @@ RunTakes <- R6::R6Class(
     row = function(at) private$takes[at, ],
     step = function(at) private$steps[at, ],
     engine_of = function(at) private$steps$engine[at],
-    # What an engine has to make, in all and to begin with.
+    # The takes that an engine has to make in this run.
     wanted_of = function(engine) which(private$wanted & private$steps$engine %in% engine),
     ready_of = function(engine) which(private$ready & private$steps$engine %in% engine),
 
@@ -220,16 +220,16 @@ RunTakes <- R6::R6Class(
       private$tries[at]
     },
 
-    # A try that was nobody's fault does not count.
+    # Tries that failed for external reasons do not count.
     forget_try = function(at) private$tries[at] <- private$tries[at] - 1,
 
-    # What all tries of a take cost so far, this one's answer included.
+    # The cost of all tries of a take so far, including this answer.
     add_spent = function(at, engine, made) {
       private$spent[at] <- add_spent(engine, made, private$spent[at])
       private$spent[at]
     },
 
-    # How often the process that had it ended.
+    # Counts how often the process that had it ended.
     count_loss = function(at) {
       private$losses[at] <- private$losses[at] + 1
       private$losses[at]
@@ -245,7 +245,7 @@ RunTakes <- R6::R6Class(
 
     note_unmade = function(at) private$is_made[at] <- FALSE,
 
-    # Takes of other cases with the very same picture.
+    # Takes of other cases with exactly the same picture.
     twins_of = function(at, sha256) {
       same <- private$is_made & private$takes$sha256 %in% sha256
       which(same & private$takes$case != private$takes$case[at])
@@ -254,20 +254,20 @@ RunTakes <- R6::R6Class(
     is_doubted = function(at) private$doubted[at],
     note_doubt = function(at) private$doubted[at] <- TRUE,
 
-    # Only what this run made, and no other step has worked on, can be made again.
+    # A take can be made again if this run made it and no later step depends on it.
     can_be_unmade = function(at) {
       private$made_here[at] && !private$takes$take[at] %in% private$takes$parent
     },
 
-    # What waits to be measured with this one: other takes of its case, and how many bytes
-    # their pictures have.
+    # Other takes of the same case that wait to be measured, and the size of their pictures in
+    # bytes.
     of_same_case = function(at, among) {
       among[private$takes$case[among] == private$takes$case[at]]
     },
 
     bytes = function(ats) private$takes$bytes[ats],
 
-    # Which of them still have the picture that they had.
+    # Which of them still have the same picture.
     are_still = function(ats, sha256) {
       (private$takes$sha256[ats] == sha256 & private$is_made[ats]) %in% TRUE
     }

@@ -1,8 +1,8 @@
-# A run that stops when it is decided: rounds of a block of cases with one seed each, after each
-# of which the brief's purposes are looked at. What is known of the race is kept with the run's
-# facts, so that it goes on where it was and a later choice knows of the looks.
+# A race: a run that stops when the choice is settled. A round is a block of cases with one seed
+# each, after which the brief's purposes are evaluated. The state of the race is kept with the
+# run's facts, so that it can resume and a later choice accounts for the looks.
 
-# A block has at least so many cases: of fewer hardly anything can be told.
+# The smallest block; fewer cases say hardly anything.
 fewest_in_block <- 4L
 
 # The number of the round in which each take is made: the first seed of a block of the cases
@@ -27,9 +27,8 @@ race_rounds <- function(takes, jobs) {
 
 write_race <- function(store, race) set_facts(store, race = to_json(race))
 
-# Makes the takes of one round after the other, by `make(wanted)`, which takes a logical for
-# each take of the store and returns whether it was stopped. `planned` says which takes
-# the plan has.
+# Makes one round after the other with `make(wanted)`, which takes a logical for each take of the
+# store and returns whether it was stopped. `planned` says which takes the plan has.
 run_race <- function(store, trial, planned, make) {
   takes <- read_takes(store)
   jobs <- jobs_of_takes(takes, trial$suite)
@@ -91,7 +90,7 @@ jobs_of_takes <- function(takes, suite) {
   vapply(suite$cases, `[[`, "", "job")[match(takes$case, vapply(suite$cases, `[[`, "", "id"))]
 }
 
-# Whoever makes all takes after all has the race's looks behind them all the same.
+# Completing the run later does not undo the race's looks.
 end_race <- function(store) {
   race <- read_race(store)
   if (!is.null(race)) {

@@ -1,19 +1,19 @@
-#' Make a take again from its recipe
+#' Make a take again
 #'
-#' Asks the same engine for the same picture once more, to see whether it still
-#' gives it. The trial must have a case with the same prompt and the same pictures,
-#' and the engine under the same name; the pipeline itself may be gone from its
-#' lineup. A chain is made from its first step on. Nothing of a run is changed;
-#' what engines charge is charged again.
+#' Asks the same engine for the same picture, to see whether it still comes out the same. The
+#' trial must have a case with the same prompt and the same pictures, and the engine under the
+#' same name; the pipeline itself may be gone from the lineup. A chain is made again from its
+#' first step. No run is changed; engines charge as usual.
 #'
 #' @param recipe What [read_recipe()] returned, or a file that it takes.
 #' @param trial A trial's folder, or what [read_trial()] returned.
 #' @param file Where to write the new picture; `NULL` writes none.
-#' @return A list, invisibly: `same` (`"bytes"`, `"pixels"` where the file differs
-#'   but no pixel does, or `"no"`), `sha256`, `file`, and `notes`: what is not as it
-#'   was when the recipe was written, such as an engine's version.
-#' @section Errors: `sprenn_error_recipe` where the trial lacks what it takes;
-#'   `sprenn_failure` where the engine makes no picture.
+#' @return A list, invisibly: `same` (`"bytes"`, `"pixels"` if the file differs but every pixel is
+#'   identical, or `"no"`), `sha256`, `file`, and `notes`: what has changed since the recipe was
+#'   written, such as an engine's version.
+#' @section Errors: `sprenn_error_recipe` if the trial lacks the case or the engine;
+#'   `sprenn_failure` if the engine makes no picture.
+#' @family exports
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "remake-example")
@@ -21,7 +21,7 @@
 #' trial <- read_trial(folder)
 #' trial$lineup$pipelines <- trial$lineup$pipelines[1, ]
 #' trial$suite$seeds <- 11L
-#' takes <- run_trial(trial, score = FALSE)
+#' takes <- run_trial(trial, score = FALSE)$takes
 #' remake_take(takes$path[1], trial)$same
 #' unlink(folder, recursive = TRUE)
 remake_take <- function(recipe, trial, file = NULL) {
@@ -88,7 +88,7 @@ stop_for_makers <- function(recipe, engines) {
   }
 
   for (name in used) {
-    if (engines[[name]]$kind == "folder") {
+    if (is_by_hand(engines[[name]])) {
       stop_sprenn(
         "recipe",
         c(
@@ -138,8 +138,8 @@ request_of_step <- function(recipe, k, trial, case, engine, inputs, made) {
   )
 }
 
-# What may make the picture another one: a new version, an engine that does not repeat a seed,
-# a knob that stands where it would not stand now.
+# Reasons why the picture may come out differently: a new version, an engine that does not repeat
+# a seed, a knob whose calibration has changed.
 step_notes <- function(step, about, knob) {
   c(
     if (about$version != step$version) {

@@ -1,6 +1,6 @@
 # From a planned take to its request.
 
-# Requests of one run, with what was read and worked out once for all takes of a case.
+# Builds the requests of one run, with caches for what the takes of a case share.
 Requests <- R6::R6Class(
   "sprenn_requests",
   cloneable = FALSE,
@@ -22,7 +22,7 @@ Requests <- R6::R6Class(
         private$inputs,
         parents_in(private$store)
       )
-      # Another run of the same takes is made anew, not given what this one got.
+      # The key depends on the run, so that another run of the same takes gets new pictures.
       key <- substr(hash_of(list(private$run_key, take$take)), 1, 20)
       request$key <- paste0(key, "-", take$attempt)
       version <- engine$about$version
@@ -33,8 +33,8 @@ Requests <- R6::R6Class(
   private = list(trial = NULL, store = NULL, run_key = NULL, inputs = NULL, hashes = NULL)
 )
 
-# The request of one take. Pictures that were read once are kept in `inputs`;
-# `parent_of` gives the bytes of what a step of a chain works on.
+# The request of one take. `inputs` caches pictures; `parent_of` returns the bytes of the picture
+# that a chain's step works on.
 request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
   about <- engine$about
   whole <- case_named(trial$suite, take$case)
@@ -42,8 +42,8 @@ request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
   case <- controlled_case(whole, control, trial$suite)
   frame <- case_frame(whole, trial$suite)
   size <- working_size(frame, about$checkpoints[[step$checkpoint]])
-  # What travels as PNG is encoded once for all takes of a case.
-  travels <- engine$kind %in% c("http", "command")
+  # Inputs that are sent as PNG are encoded once for all takes of a case.
+  travels <- takes_png(engine)
   prepared <- inputs$get(paste(c("inputs", travels, case$id, size), collapse = " "), {
     prepared <- prepare_inputs(whole, trial$suite, size)
     if (travels) encode_inputs(prepared) else prepared
@@ -60,8 +60,8 @@ request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
     weights <- 1
   }
 
-  # What the engine can't take was either refused when the trial was read, or is
-  # to be left out.
+  # Inputs that the engine does not take were either refused when the trial was read, or are to be
+  # left out.
   dropped <- setdiff(step_inputs(case, step$stage), about$takes)
   taken <- function(input, thing) if (!input %in% dropped) thing
   looks <- taken(
@@ -136,10 +136,10 @@ encode_inputs <- function(prepared) {
   prepared
 }
 
-# Where a run keeps what its steps work on.
+# A function that returns the picture of an earlier step.
 parents_in <- function(store) function(parent) take_bytes(store, read_take(store, parent))
 
-# What the step before has made, brought to the size that the next one works at.
+# The picture of the step before, brought to the size that the next one works at.
 fit_parent <- function(bytes, frame, size) {
   pixels <- bring_back(decode_picture(encoded_picture(bytes)), frame)
   place <- frame_inside(size, frame)
@@ -150,7 +150,7 @@ fit_parent <- function(bytes, frame, size) {
 describe_request <- function(request, engine, version, take, known) {
   plain <- unclass(request)
   hashes <- function(what, pictures) {
-    # A chain's step works on another picture for every seed.
+    # The reference of a chain's step differs by seed.
     whose <- if (what == "references" && !is.na(take$parent)) take$parent else take$case
     known$get(
       paste(

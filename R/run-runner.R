@@ -1,16 +1,15 @@
-# The runner: one process that sends takes out to engines, as many at a time as each
-# takes, keeps what comes back, and has it measured as it comes. Everything in flight is a
-# job: a list with the take's number `at`, its row `take`, the `queue` of its engine and
-# the `request`.
+# The runner: one process that sends takes to engines, as many at a time as each accepts, keeps
+# the results, and has them measured as they arrive. Everything in flight is a job: a list with
+# the take's number `at`, its row `take`, the `queue` of its engine and the `request`.
 Runner <- R6::R6Class(
   "sprenn_runner",
   cloneable = FALSE,
   public = list(
-    # `wanted` says which takes of the store are to be made, `to_score` which of those
-    # that are there are to be measured; with `score`, what is made is measured as well.
+    # `wanted` says which takes of the store to make, `to_score` which of the existing ones to
+    # measure; with `score`, new takes are measured as well.
     initialize = function(
       store,
-      hold,
+      lock,
       trial,
       takes,
       wanted,
@@ -21,7 +20,7 @@ Runner <- R6::R6Class(
       progress = NULL
     ) {
       private$store <- store
-      private$hold <- hold
+      private$lock <- lock
       private$requests <- Requests$new(trial, store)
       private$talks <- Conversations$new()
       private$takes <- RunTakes$new(takes, wanted, all_steps(trial$lineup))
@@ -66,14 +65,14 @@ Runner <- R6::R6Class(
         private$log,
         score,
         outage,
-        alive = function() private$beat(now = TRUE)
+        alive = function() private$heartbeat(now = TRUE)
       )
       whole <- TRUE
       private$log$note("run began", message = paste(sum(wanted), "takes to make"))
       private$tell()
     },
 
-    # Sends, completes and measures until there is nothing left that this run can do.
+    # Sends, completes and measures until there is nothing left to do.
     run = function() {
       withCallingHandlers(
         repeat {
@@ -88,7 +87,7 @@ Runner <- R6::R6Class(
           }
 
           private$pause(busy)
-          private$beat()
+          private$heartbeat()
           private$tell()
         },
         interrupt = function(e) {
@@ -113,9 +112,9 @@ Runner <- R6::R6Class(
     }
   ),
   active = list(
-    # Whether somebody asked it to stop: what is in flight is completed, nothing is begun.
+    # Whether it is stopping: takes in flight are completed, no new ones are sent.
     stopping = function() private$.stopping,
-    # Why engines were left alone, by name.
+    # The reasons why engines were left alone, by name.
     parked = function() {
       Filter(Negate(is.null), lapply(private$queues, function(queue) queue$parked))
     },
@@ -124,7 +123,7 @@ Runner <- R6::R6Class(
   ),
   private = list(
     store = NULL,
-    hold = NULL,
+    lock = NULL,
     requests = NULL,
     takes = NULL,
     queues = list(),
@@ -134,25 +133,26 @@ Runner <- R6::R6Class(
     measuring = NULL,
     outcomes = NULL,
     talks = NULL,
-    # Answers of servers that have not been looked at.
+    # Answers of servers that have not been processed.
     answers = list(),
     .stopping = FALSE,
-    beaten = -Inf,
-    # How often in a row there was nothing to do.
+    last_heartbeat = -Inf,
+    # The number of idle turns in a row.
     idle = 0,
 
     in_flight = function() {
       sum(vapply(private$queues, function(queue) queue$in_flight, 0)) + length(private$answers)
     },
 
-    # Nothing is in flight, and nothing is left, or nothing more is to be begun.
+    # Over when nothing is in flight and nothing is left, or it is stopping.
     is_over = function() {
       left <- any(vapply(private$queues, function(queue) queue$is_open(), NA)) ||
         private$measuring$count > 0
       private$in_flight() + private$workers$count == 0 && (private$.stopping || !left)
     },
 
-    # Waits a moment, longer the longer nothing comes: looking costs those who work.
+    # Waits a moment, but not for servers that have answered; longer the longer nothing happens,
+    # since polling takes time from the workers.
     pause = function(busy) {
       if (busy) {
         private$idle <- 0
@@ -162,18 +162,18 @@ Runner <- R6::R6Class(
       private$idle <- min(5, private$idle + 1)
       seconds <- 0.002 * 2^private$idle
       if (private$talks$has_calls()) {
-        private$talks$step(min(seconds, 0.02))
+        private$talks$step(seconds)
       } else {
         Sys.sleep(seconds)
       }
     },
 
-    # A sign of life, every two seconds and before anything is recorded after a pause.
-    beat = function(now = FALSE) {
-      if (clock() - private$beaten > if (now) 0.5 else 2) {
-        private$beaten <- clock()
-        beat_on(private$store, private$hold)
-        private$look_after_workers()
+    # Sends a heartbeat every two seconds, and before anything is recorded after a pause.
+    heartbeat = function(now = FALSE) {
+      if (clock() - private$last_heartbeat > if (now) 0.5 else 2) {
+        private$last_heartbeat <- clock()
+        send_heartbeat(private$store, private$lock)
+        private$mend_workers()
       }
     },
 
@@ -187,15 +187,15 @@ Runner <- R6::R6Class(
       )
     },
 
-    # Sends what may be sent now. Making comes before measuring, but for one place in the
-    # pool: what is measured early shows what is wrong before all is made.
+    # Sends everything that can be sent now. Making comes before measuring, except for one place
+    # in the pool, since early scores show early what is wrong.
     send_all = function() {
       sent <- FALSE
       for (queue in private$queues) {
         sent <- private$send_of(queue) || sent
       }
 
-      # What is done in this process blocks it: one take, and only if there is nothing else.
+      # Work in this process blocks the loop: one take at a time.
       if (!private$workers$are_there()) {
         if (private$measuring$count > 0 && !sent) {
           private$measuring$begin_next()
@@ -214,7 +214,7 @@ Runner <- R6::R6Class(
     },
 
     send_of = function(queue) {
-      # Work that is done here blocks: the others get their turn in between.
+      # Work in this process blocks, so the other engines get their turn in between.
       blocks <- !queue$converses && !private$goes_out(queue)
       sent <- FALSE
       while (private$may_send(queue)) {
@@ -278,7 +278,7 @@ Runner <- R6::R6Class(
       )
     },
 
-    # What else an engine is made of goes with it where a worker has said that it lacks it.
+    # The other files of an engine are sent along once a worker has said that it lacks them.
     send_to_worker = function(job, files = NULL) {
       plan <- job$queue$engine$plan
       plan$far <- private$workers$far
@@ -290,7 +290,7 @@ Runner <- R6::R6Class(
       )
     },
 
-    # The server is free for the next one, which goes out before this one is looked at.
+    # The server is free, so the next take is sent before this answer is processed.
     take_answer = function(job, outcome) {
       job$queue$end_call()
       job$seconds <- clock() - job$began
@@ -298,7 +298,7 @@ Runner <- R6::R6Class(
       private$answers <- c(private$answers, list(job))
     },
 
-    # Takes in what has come back. TRUE if a worker has done anything.
+    # Collects results. TRUE if a worker has finished anything.
     collect = function() {
       private$talks$step()
       private$workers$give_up_measuring(private$measuring$patience())
@@ -310,7 +310,7 @@ Runner <- R6::R6Class(
       length(jobs) > 0
     },
 
-    # Looks at the next picture that a server has sent.
+    # Processes the next answer of a server.
     complete_next = function() {
       if (length(private$answers) == 0) {
         return(FALSE)
@@ -330,7 +330,7 @@ Runner <- R6::R6Class(
         private$complete_lost(job)
       } else if (inherits(result, "sprenn_stranger")) {
         private$workers$turn_away(result)
-        private$put_back(job)
+        private$requeue(job)
       } else if (inherits(result, "sprenn_unbuilt")) {
         private$keep_here(job)
       } else if (is_measuring(job)) {
@@ -344,10 +344,10 @@ Runner <- R6::R6Class(
       }
     },
 
-    # The work of a worker that vanished is done by another; after some, the work itself
-    # must be what ends them.
+    # The work of a lost worker goes to another one; after several losses, the work itself must be
+    # the cause.
     complete_lost = function(job) {
-      private$look_after_workers()
+      private$mend_workers()
       losses <- private$takes$count_loss(job$at)
       why <- job$result$why
       private$log$note("worker lost", job, message = why)
@@ -356,27 +356,27 @@ Runner <- R6::R6Class(
           private$measuring$measure_here(at)
         }
       } else if (is_measuring(job) || (!job$result$late && losses < most_losses)) {
-        private$put_back(job)
+        private$requeue(job)
       } else {
         private$complete(job, failure_of_worker(why, job$result$late, clock() - job$began))
       }
     },
 
-    # An engine's own process is done with a take.
+    # Completes a take that was made in a worker or in this process.
     complete = function(job, made) {
       job$queue$end_call()
       private$outcomes$complete(job, made, private$.stopping)
       private$tell(now = TRUE)
     },
 
-    look_after_workers = function() {
-      for (job in private$workers$look_after()) {
-        private$put_back(job)
+    mend_workers = function() {
+      for (job in private$workers$mend()) {
+        private$requeue(job)
       }
     },
 
-    # As if it had never been sent.
-    put_back = function(job) {
+    # Returns a job to its queue as if it had never been sent.
+    requeue = function(job) {
       if (is_measuring(job)) {
         private$measuring$add(job$ats)
       } else {
@@ -386,7 +386,7 @@ Runner <- R6::R6Class(
       }
     },
 
-    # An engine that can be built in this process only, because it uses what is in it.
+    # Handles an engine that uses objects of this session, and so can be built only here.
     keep_here = function(job) {
       job$queue$keep_here()
       private$log$note(
@@ -394,7 +394,7 @@ Runner <- R6::R6Class(
         job,
         message = paste("It can't be built in another process:", job$result$why)
       )
-      private$put_back(job)
+      private$requeue(job)
     }
   )
 )

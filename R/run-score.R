@@ -1,18 +1,19 @@
 #' Measure the takes of a run
 #'
-#' Measures every take that was made and has not been measured yet, in the frame
-#' of its case. Chance is taken from the suite's other references, and from
-#' built-in pictures where the suite has too few.
+#' Measures every take that was made and has not been measured yet, in the frame of its case. The
+#' level of chance comes from the suite's other references, and from built-in pictures if the
+#' suite has too few.
 #'
 #' @inheritParams run_trial
-#' @param again Whether to measure all takes anew.
+#' @param again Whether to measure all takes again.
+#' @param workers,wait As for [run_options()].
 #' @param progress A function called with `done`, `total`, `failed` and `seconds`
 #'   as takes are measured, or `NULL`.
-#' @return A tibble in long form, one number a row: `take`, `pipeline`, `case`,
-#'   `seed`, `axis`, `measure`, `phrase`, `value`, `raw`, `level`, `place`.
-#'   Invisibly.
-#' @section Errors: `sprenn_error_store` when a picture on disk is not the one
-#'   that was recorded.
+#' @return A list of class `sprenn_scores`, invisibly: `scores`, a tibble in long form with
+#'   one number a row (`take`, `pipeline`, `case`, `seed`, `axis`, `measure`, `phrase`, `value`,
+#'   `raw`, `level`, `place`); and `judged`, a tibble about the judges, or `NULL`.
+#' @section Errors: `sprenn_error_store` if a picture on disk is not the one that was recorded.
+#' @family runs
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "score-example")
@@ -21,7 +22,7 @@
 #' trial$lineup$pipelines <- trial$lineup$pipelines[1, ]
 #' trial$suite$seeds <- 11L
 #' run_trial(trial)
-#' score_run(trial)[, c("take", "axis", "measure", "value")]
+#' score_run(trial)$scores[, c("take", "axis", "measure", "value")]
 #' unlink(folder, recursive = TRUE)
 score_run <- function(
   trial,
@@ -43,8 +44,8 @@ score_run <- function(
   on.exit(close_store(store))
   stop_for_read_only(store)
   check_suite_is_same(store, trial$suite)
-  hold <- hold_run(store, wait)
-  on.exit(let_go(store, hold), add = TRUE, after = FALSE)
+  lock <- lock_run(store, wait)
+  on.exit(unlock_run(store, lock), add = TRUE, after = FALSE)
   takes <- read_takes(store)
   to_score <- unscored_takes(store, takes, version_of_measures(trial$suite), again)
   if (length(to_score)) {
@@ -57,7 +58,7 @@ score_run <- function(
     }
     runner <- Runner$new(
       store,
-      hold,
+      lock,
       trial,
       takes,
       rep(FALSE, nrow(takes)),
@@ -75,8 +76,18 @@ score_run <- function(
     }
   }
 
-  judged <- ask_judges(store, trial, hold, progress)
-  invisible(structure(read_scores(store), judged = if (nrow(judged)) judged))
+  judged <- ask_judges(store, trial, lock, progress)
+  invisible(structure(
+    list(scores = read_scores(store), judged = if (nrow(judged)) judged),
+    class = "sprenn_scores"
+  ))
+}
+
+#' @export
+print.sprenn_scores <- function(x, ...) {
+  cat("<scores> of", count_words(length(unique(x$scores$take)), "take"), "\n")
+  print(x$scores)
+  invisible(x)
 }
 
 # Measures that compare takes with each other: whether two seeds gave one picture, and
@@ -153,9 +164,9 @@ read_marks <- function(prints) {
   do.call(rbind, bits)
 }
 
-# What is damage and what belongs to the picture, only the takes of a case can say together:
-# marks of the reference that some of them took away are damage. Each take is judged by the
-# share of these that it left, and by what it alone took away.
+# Only the takes of a case together can tell damage from content: marks of the reference that some
+# of them removed are damage. Each take is judged by the share of these that it left, and by what
+# it alone removed.
 compare_repairs <- function(store, suite, takes) {
   for (case in Filter(function(case) case$job == "repair", suite$cases)) {
     own <- read_prints_of_case(store, case$id)
@@ -178,8 +189,7 @@ compare_repairs <- function(store, suite, takes) {
     residual <- lapply(
       left,
       flaw_score,
-      slight = 0.3,
-      serious = damage_plainly_left,
+      bounds = c(slight = 0.3, serious = damage_plainly_left),
       place = "whole"
     )
     erased <- measure_erased()$compute(stayed, places, left)

@@ -1,9 +1,9 @@
-# How far a run is, for whoever watches: counts, and the time that is left.
+# The status of a run: counts, and the time that is left.
 RunStatus <- R6::R6Class(
   "sprenn_status",
   cloneable = FALSE,
   public = list(
-    # `total` takes are to be made, `expected` to be measured; `progress` is told.
+    # `total` takes to make, `expected` to measure; `progress` is called with the status.
     initialize = function(total, expected, progress = NULL) {
       private$.total <- total
       private$expected <- expected
@@ -16,7 +16,7 @@ RunStatus <- R6::R6Class(
       private$add_cost(cost)
     },
 
-    # What is left to a person has not failed. What was to be measured of it never comes.
+    # Takes left to a person have not failed. They are not going to be measured either.
     count_given_up = function(failed, cost, measured) {
       private$.failed <- private$.failed + failed
       private$awaited <- private$awaited + !failed
@@ -32,13 +32,13 @@ RunStatus <- R6::R6Class(
 
     count_scored = function(takes) private$scored <- private$scored + takes,
 
-    # What measuring so many takes cost a process.
+    # Notes how long a process took to measure so many takes.
     time_measuring = function(seconds, takes) {
       private$measured <- private$measured + takes
       private$measuring <- private$measuring + seconds
     },
 
-    # Says how far the run is: `now`, or at most four times a second.
+    # Reports the status: `now`, or at most four times a second.
     tell = function(queues, workers, in_flight, stopping, now = FALSE) {
       if (is.null(private$progress) || (!now && clock() - private$told < 0.25)) {
         return(invisible())
@@ -66,10 +66,10 @@ RunStatus <- R6::R6Class(
       )
     },
 
-    # Seconds until all is made and measured. Servers work beside each other, each on as many
-    # calls as it takes; what works in this run's own processes shares them with the
-    # measuring. NA until something is known of all that is left. What an engine that is
-    # left alone would have made does not come.
+    # Seconds until everything is made and measured. Servers work in parallel, each on as many
+    # calls as it accepts; work in this run's own processes shares them with the measuring. NA
+    # until something is known about everything that is left. Takes of engines that were left
+    # alone don't count.
     time_left = function(queues, workers) {
       numbers <- function(queues, of) vapply(queues, of, 0, USE.NAMES = FALSE)
       parked <- !vapply(queues, function(queue) is.null(queue$parked), NA)
@@ -128,9 +128,8 @@ engine_states <- function(queues) {
   )
 }
 
-# The event log: one JSON object a line (JSON Lines) for everything that happens in
-# a run, beside its database. It is for people and other programs to follow; nothing
-# here reads it.
+# The event log: one JSON object a line (JSON Lines) for everything that happens in a run, beside
+# its database. It is for people and other programs; Sprenn never reads it.
 EventLog <- R6::R6Class(
   "sprenn_log",
   cloneable = FALSE,
@@ -142,8 +141,7 @@ EventLog <- R6::R6Class(
       })
     },
 
-    # `job` is what it is about, if anything. A log that can't be written is no reason to
-    # stop making pictures.
+    # `job` is the job concerned, if any. A log that can't be written does not stop the run.
     note = function(event, job = NULL, ...) {
       more <- Filter(function(value) !is.null(value) && !is.na(value), list(...))
       if (!is.null(more$seconds)) {

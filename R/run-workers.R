@@ -1,11 +1,11 @@
-# The work of a run that is done in worker processes: what was sent to them, what has come
-# back, and what to do when they end.
+# The jobs of a run in worker processes: what was sent, what has come back, and what to do when a
+# process ends.
 WorkerJobs <- R6::R6Class(
   "sprenn_jobs",
   cloneable = FALSE,
   public = list(
-    # `workers` is as run_trial() takes it; of `pieces` of work it depends how many
-    # processes are worth starting. `folder` is where others find how to join.
+    # `workers` is as for run_trial(); the number of `pieces` of work determines how many
+    # processes are worth starting. `folder` is where the join script is written.
     initialize = function(workers, pieces, folder, log) {
       private$log <- log
       private$pool <- if (is.list(workers)) {
@@ -13,21 +13,20 @@ WorkerJobs <- R6::R6Class(
       } else if ((count <- worker_count(workers, pieces)) > 0) {
         WorkerPool$new(count)
       }
-      # Whoever is to join by hand finds here how.
+      # The script with which others join by hand.
       private$script <- if (isTRUE(private$pool$far)) write_join_script(private$pool, folder)
     },
 
-    # Whether work can be sent out. Where nobody joins a pool that has no process of its
-    # own, all is done in this process until somebody does.
+    # Whether work can be sent. If nobody joins a pool without processes of its own, everything is
+    # done in this process until somebody does.
     are_there = function() !is.null(private$pool) && private$pool$is_manned(),
 
-    # A pool has one piece of work waiting behind each that is being done; `kept` places
-    # are left free.
+    # A pool has one piece of work waiting for each that is in progress; `kept` places stay free.
     have_room = function(kept = 0) {
       !is.null(private$pool) && length(private$jobs) + kept < 2 * private$pool$size
     },
 
-    # Half of what each process would get of so many pieces of work.
+    # Half of each process's share of so many pieces of work.
     share_of = function(pieces) pieces %/% (2 * private$pool$size),
 
     are_measuring = function() any(vapply(private$jobs, is_measuring, NA)),
@@ -41,7 +40,7 @@ WorkerJobs <- R6::R6Class(
       private$jobs <- c(private$jobs, list(job))
     },
 
-    # What has come back since: jobs, each with its `result`.
+    # The jobs that have come back since, each with its `result`.
     collect = function() {
       back <- vapply(private$jobs, function(job) is_returned(job$mirai), NA)
       done <- lapply(private$jobs[back], function(job) {
@@ -56,7 +55,8 @@ WorkerJobs <- R6::R6Class(
       done
     },
 
-    # Measuring twice does no harm: another process is asked where one is silent for long.
+    # Cancels measurements that take too long, so that another process gets them; measuring twice
+    # does no harm.
     give_up_measuring = function(patience) {
       for (job in Filter(is_measuring, private$jobs)) {
         if (clock() - job$sent > patience && !is_returned(job$mirai)) {
@@ -65,9 +65,9 @@ WorkerJobs <- R6::R6Class(
       }
     },
 
-    # Counts the processes and replaces those that have died. If none lives long enough to
-    # do anything, all is done in this process: returns the jobs that were given up.
-    look_after = function() {
+    # Counts the processes and replaces those that have died. If none lives long enough to do
+    # anything, everything is done in this process: returns the jobs that were given up.
+    mend = function() {
       if (is.null(private$pool)) {
         return(list())
       }
@@ -90,7 +90,7 @@ WorkerJobs <- R6::R6Class(
       if (private$deaths > 5 * private$pool$wanted_here) private$give_up() else list()
     },
 
-    # A worker of another version might make and measure otherwise, and gets nothing.
+    # A worker of another version might give other results, so it gets no work.
     turn_away = function(stranger) {
       words <- paste0(
         stranger$machine, " has Sprenn ", stranger$found, ", not ",
@@ -103,7 +103,7 @@ WorkerJobs <- R6::R6Class(
       private$.strangers <- union(private$.strangers, words)
     },
 
-    # How many work for this run elsewhere, where that can change.
+    # The number of workers here and elsewhere, if that can change.
     words = function() {
       if (!isTRUE(private$pool$far)) {
         return("")
@@ -123,9 +123,9 @@ WorkerJobs <- R6::R6Class(
     }
   ),
   active = list(
-    # How many jobs are out.
+    # The number of jobs in progress.
     count = function() length(private$jobs),
-    # How many processes do the work: this one, where there is no other.
+    # The number of processes that do the work; this one if there is no other.
     processes = function() if (self$are_there()) max(1, private$pool$size) else 1,
     size = function() private$pool$size %||% 0,
     far = function() isTRUE(private$pool$far),
@@ -136,7 +136,7 @@ WorkerJobs <- R6::R6Class(
     jobs = list(),
     log = NULL,
     script = NULL,
-    # Processes that ended since one has last done anything.
+    # Deaths since a process last finished anything.
     deaths = 0,
     .strangers = character(),
 
@@ -164,11 +164,11 @@ is_measuring <- function(job) job$work == "score_elsewhere"
 
 is_lost <- function(job) inherits(job$result, "sprenn_lost")
 
-# From so many on, a take must itself be what ends the processes that have it.
+# After so many losses, the take itself must be the cause.
 most_losses <- 5
 
-# Workers on other machines: the file that names them, and how they are started
-# there. They dial in to this process, over TLS, and come and go as they like.
+# Workers on other machines: the file that names them, and how they are started. They connect to
+# this process over TLS, and can come and go.
 
 check_workers <- function(workers) {
   if (is.character(workers)) {
@@ -178,8 +178,7 @@ check_workers <- function(workers) {
   }
 }
 
-# What `workers` of run_trial() may be: `NULL`, a number, or the path of a file,
-# which is read.
+# Reads the `workers` of run_trial(): `NULL`, a number, or the path of a workers file.
 as_workers <- function(workers) {
   if (!is.character(workers)) workers else read_workers(workers)
 }
@@ -193,7 +192,7 @@ read_workers <- function(path) {
       "workers",
       c(
         paste0(path, " is a folder."),
-        i = "--workers wants a number or a file that docs/machines.md describes."
+        i = "--workers needs a number, or a file as docs/machines.md describes it."
       )
     )
   }

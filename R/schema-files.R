@@ -25,7 +25,7 @@ parse_trial_file <- function(folder, file) {
   if (!validUTF8(text)) {
     return(list(
       file = file,
-      problems = new_problem(file, "", "bytes that are no UTF-8", "text in UTF-8")
+      problems = new_problem(file, "", "bytes that are not UTF-8", "text in UTF-8")
     ))
   }
 
@@ -123,8 +123,8 @@ chain_of_likes <- function(i, base, ids) {
   chain
 }
 
-# What is wrong with a chain that leads nowhere; it is said of the entry that names what is
-# missing, and of no other.
+# Problems of a chain that leads nowhere, reported at the entry that names what is missing, and at
+# no other.
 broken_chain <- function(chain, base, ids, name, place, file) {
   at <- paste0(place, ".like")
   if (!anyNA(chain)) {
@@ -251,7 +251,7 @@ yaml_scalar <- function(value) {
   }
 
   text <- as.character(jsonlite::toJSON(enc2utf8(value), auto_unbox = TRUE))
-  # What YAML holds for unprintable is spelled out.
+  # Characters that YAML holds for unprintable are spelled out.
   odd <- unique(
     regmatches(text, gregexpr("[\u007f-\u009f\u2028\u2029\ufeff\ufffe\uffff]", text))[[1]]
   )

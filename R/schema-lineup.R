@@ -30,11 +30,11 @@ lineup_fields <- function() {
       "engines.*.file",
       "path",
       "no",
-      "function: an R file whose last value is the engine. It is run when the trial is read.",
+      "function: an R file whose last value is the engine. It runs whenever the trial is read.",
       "engines.*.address",
       "address",
       "no",
-      "http, inference: where it is. Nothing else is ever contacted.",
+      "http, inference: its address. Nothing else is ever contacted.",
       "engines.*.key",
       "variable",
       "no",
@@ -61,7 +61,7 @@ lineup_fields <- function() {
       "flag",
       "no",
       paste0(
-        "inference: whether pictures travel as bytes behind the JSON, as the protocol's binary ",
+        "inference: whether pictures are sent as bytes after the JSON, as the protocol's binary ",
         "extension has it; true if left out."
       ),
       "engines.*.refusals",
@@ -80,7 +80,7 @@ lineup_fields <- function() {
       "list",
       "no",
       paste0(
-        "command: the environment variables that the program is given beside PATH, HOME, LANG ",
+        "command: the environment variables that the program is given besides PATH, HOME, LANG ",
         "and TMPDIR. Their values are kept out of all records."
       ),
       "engines.*.env[]",
@@ -144,7 +144,7 @@ lineup_fields <- function() {
       "pipelines[].like",
       "id",
       "no",
-      "The id of another pipeline, from which all is taken that this one leaves out.",
+      "The id of another pipeline, from which everything is taken that this one leaves out.",
       "pipelines[].jobs",
       "list",
       "no",
@@ -157,8 +157,8 @@ lineup_fields <- function() {
       "choice stop|drop",
       "no",
       paste0(
-        "What happens when a case brings an input that the engine can't take: stop says so ",
-        "before anything is made, drop leaves the input out and says so with the take. stop if ",
+        "What happens if a case has an input that the engine does not take: stop is an error ",
+        "before anything is made, drop leaves the input out and notes it with the take. stop if ",
         "left out."
       )
     ),
@@ -224,7 +224,7 @@ lineup_fields <- function() {
       "no",
       paste0(
         "What `sprenn calibrate` measured of engines, by their names: hold is then the share of ",
-        "structure that is kept."
+        "structure kept."
       ),
       "calibrations.*",
       "record",
@@ -261,7 +261,7 @@ lineup_fields <- function() {
       "controls",
       "list",
       "no",
-      "Extra takes that show what each input really does.",
+      "Extra takes that show the effect of each input.",
       "controls[]",
       choice_of(control_kinds),
       "no",
@@ -269,7 +269,7 @@ lineup_fields <- function() {
       "control_sample",
       "record",
       "no",
-      "What controls are made of; 3 cases of every job and the first seed if left out.",
+      "Which cases and seeds get controls; 3 cases of every job and the first seed if left out.",
       "control_sample.cases",
       "integer 1..1000",
       "no",

@@ -14,22 +14,22 @@ reference_fields <- function(place) {
     "choice crop|pad|stretch|extend",
     "no",
     paste0(
-      "How it is brought to the delivered aspect: crop around the focus, pad with the fill, ",
+      "How it is fitted to the delivered aspect ratio: crop around the focus, pad with the fill, ",
       "stretch, or extend, which pads and has the engine fill the padding. crop if left out."
     ),
     "focus",
     "point",
     "no",
     paste0(
-      "The point that a crop keeps nearest its middle, as shares of width and height; [0.5, 0.5] ",
-      "if left out."
+      "The point that a crop keeps nearest to its centre, as shares of width and height; [0.5, ",
+      "0.5] if left out."
     ),
     "box",
     "cut",
     "no",
     paste0(
-      "What is cut out of the picture before it is fitted; the whole picture if left out. What ",
-      "lies beyond the picture takes the fill."
+      "The box cut out of the picture before it is fitted; the whole picture if left out. What ",
+      "lies beyond the picture is filled."
     ),
     "fill",
     "paint",
@@ -66,7 +66,7 @@ guide_fields <- function() {
       ".weight",
       "number 0..2",
       "no",
-      "How strongly it steers; 1 if left out.",
+      "Its weight; 1 if left out.",
       ".release",
       "number 0..1",
       "no",

@@ -1,4 +1,4 @@
-# What is wrong with a trial: gathered in a table, told all at once.
+# Problems of a trial: gathered in a table and reported together.
 
 new_problem <- function(file, place, found, wanted, near = NA_character_, line = NA_integer_) {
   tibble::tibble(
@@ -52,7 +52,7 @@ format_problems <- function(problems) {
     "",
     paste0("\n  did you mean ", quoted(problems$near), "?")
   )
-  paste0(where, place, "\n  found ", problems$found, "\n  wanted ", problems$wanted, near)
+  paste0(where, place, "\n  found ", problems$found, "\n  expected ", problems$wanted, near)
 }
 
 stop_for_problems <- function(problems, kind = "trial", what = "This trial") {

@@ -1,10 +1,13 @@
-# What the keys of one record say of each other: the second table that the
-# checks and the JSON Schemas are made from.
+# Rules between the keys of one record: the second table that the checks and the JSON Schemas are
+# made from.
 #
-# `when`: empty (always), a key that is there, or `key=value`.
-# `needs`: keys that must then be there; `a|b` is at least one of them.
+# `when`: empty (always), a key that is present, or `key=value`.
+#
+# `needs`: keys that must then be present; `a|b` is at least one of them.
+#
 # `bans`: keys that must not.
-# A record that takes over from another by `like` may leave out what is needed.
+#
+# A record that inherits from another by `like` may leave out what is needed.
 trial_rules <- function(file) {
   rules <- switch(file,
     suite.yml = suite_rules(),
@@ -127,7 +130,7 @@ case_rules <- function() {
   )
 }
 
-# What only some kinds of engine have.
+# Keys that only some kinds of engine have.
 engine_keys <- c(
   "call", "file", "address", "key", "key_header", "model", "tensors", "binary", "refusals",
   "command", "env", "folder", "name", "seconds", "patience", "about"
@@ -287,7 +290,7 @@ parse_rules <- function(rules) {
   })
 }
 
-# What of the rules a record breaks, in words: what was found and is wanted.
+# The rules that a record breaks, in words: what was found and what is wanted.
 rule_breaks <- function(value, rules) {
   held <- Filter(function(rule) rule_holds(rule, value), rules)
   unlist(
@@ -298,7 +301,7 @@ rule_breaks <- function(value, rules) {
   )
 }
 
-# What an entry that is like another lacks, the other may have.
+# A key that an entry lacks may come from the one that it is like.
 lacking_keys <- function(rule, names) {
   lacking <- if (!"like" %in% names) {
     Filter(function(keys) !any(keys %in% names), as.list(rule$needs))

@@ -74,7 +74,7 @@ about_fields <- function(place) {
     "takes",
     "list",
     "no",
-    "What it takes beside a prompt and one reference.",
+    "Its inputs besides a prompt and one reference.",
     "takes[]",
     choice_of(input_kinds()),
     "no",
@@ -91,7 +91,7 @@ about_fields <- function(place) {
     "text",
     "no",
     paste0(
-      "How it is told that a phrase counts more: weights, none, or a pattern with {say} and ",
+      "How it marks that a phrase counts more: weights, none, or a pattern with {say} and ",
       "{weight}; none if left out."
     ),
     "repeatable",
@@ -125,7 +125,7 @@ about_fields <- function(place) {
   rbind(rows, tensors)
 }
 
-# What an inference server may be sent and may send back.
+# The values that an inference server can be sent and can return.
 tensor_words <- c(
   prompt = "the prompt as one text",
   negative = "what is not wanted, as one text",
@@ -159,9 +159,9 @@ judge_fields <- function() {
     choice_of(judge_kinds),
     "yes",
     paste0(
-      "What it does: answering says how probable a statement is, embedding gives vectors of ",
-      "pictures and texts, vectors are such vectors from files, pose finds figures, depth says ",
-      "what is near."
+      "Its kind: answering gives the probability of a statement, embedding gives vectors of ",
+      "pictures and texts, vectors are such vectors from files, pose finds figures, depth gives ",
+      "depth maps."
     ),
     ".call",
     "text",
@@ -170,12 +170,12 @@ judge_fields <- function() {
     ".file",
     "path",
     "no",
-    "An R file whose last value is the judge(). It is run when the trial is read.",
+    "An R file whose last value is the judge(). It runs whenever the trial is read.",
     ".address",
     "address",
     "no",
     paste0(
-      "Where its server is, which speaks the Open Inference Protocol. Nothing else is ever ",
+      "The address of its server, which speaks the Open Inference Protocol. Nothing else is ever ",
       "contacted."
     ),
     ".model",
@@ -225,7 +225,7 @@ judge_fields <- function() {
     ".binary",
     "flag",
     "no",
-    "Whether pictures travel as bytes behind the JSON; true if left out.",
+    "Whether pictures are sent as bytes after the JSON; true if left out.",
     ".ask",
     "text",
     "no",
@@ -233,15 +233,15 @@ judge_fields <- function() {
     ".deny",
     "text",
     "no",
-    "answering: how its opposite is put; not the case: {say} if left out.",
+    "answering: how its denial is put; not the case: {say} if left out.",
     ".edge",
     "integer 32..2048",
     "no",
-    "The long edge at which it is shown pictures; 384 if left out.",
+    "The long edge of the pictures it is given; 384 if left out.",
     ".batch",
     "integer 1..256",
     "no",
-    "How many pictures it is shown at a time; 8 if left out.",
+    "How many pictures it is given at a time; 8 if left out.",
     ".at_once",
     "integer 1..64",
     "no",
@@ -285,14 +285,14 @@ workers_fields <- function() {
     "endpoint",
     "no",
     paste0(
-      "Where the others dial in: an address of this machine that they reach, over TLS. Its host ",
-      "name if left out, and any free port. 127.0.0.1 has the hosts come through their SSH ",
+      "The address of this machine that the others connect to, over TLS. Its host ",
+      "name if left out, and any free port. 127.0.0.1 makes the hosts come back through their SSH ",
       "connections."
     ),
     "hosts",
     "list",
     "no",
-    "Machines to start processes on, over SSH with keys that are in place.",
+    "Machines to start processes on, over SSH; keys must be set up.",
     "hosts[]",
     "record",
     "no",
@@ -316,11 +316,11 @@ workers_fields <- function() {
     "cluster.command",
     "choice sbatch|qsub|bsub",
     "yes",
-    "How a job is handed in: sbatch for Slurm, qsub for SGE, Torque and PBS, bsub for LSF.",
+    "How jobs are submitted: sbatch for Slurm, qsub for SGE, Torque and PBS, bsub for LSF.",
     "cluster.processes",
     "integer 1..10000",
     "no",
-    "How many jobs to hand in, one process each; 1 if left out.",
+    "How many jobs to submit, one process each; 1 if left out.",
     "cluster.options",
     "text",
     "no",

@@ -161,7 +161,7 @@ picture_types <- function() {
       function(more) {
         paste0(
           box_words, " from 0 to 1, or one of ", paste(place_names(), collapse = ", "),
-          ", or inside or outside with mask or the name of a watched region behind it"
+          ", or inside or outside followed by mask or the name of a watched region"
         )
       },
       function(more) {

@@ -16,7 +16,7 @@ read_yaml_text <- function(text, file) {
       problem = new_problem(
         file,
         "",
-        "text that is no valid YAML",
+        "text that is not valid YAML",
         yaml_advice(message),
         line = line
       )
@@ -169,8 +169,8 @@ close_levels <- function(open, line) {
   open
 }
 
-# What a line opens: `open` with its levels, the places `noted` on it, the indent of the
-# `block` of text that it begins (Inf for none), and the line `at` which its value ends.
+# Reads the structure of a line: `open` with its levels, the places `noted` on it, the indent of
+# the `block` of text that it begins (Inf for none), and the line `at` which its value ends.
 read_line <- function(lines, at, line, open) {
   noted <- integer()
   while (starts_item(line$rest)) {

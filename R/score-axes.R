@@ -161,8 +161,7 @@ missed_phrases <- function(takes, evidence, phrases) {
   for_takes(takes, takes$take[rows$at], phrases$phrase[rows$asked], listed, "")
 }
 
-# What `f` makes of each take's `values`, for all takes in their order; `none` where
-# a take has none.
+# Applies `f` to each take's `values`, for all takes in their order; `none` where a take has none.
 for_takes <- function(takes, of, values, f, none) {
   out <- rep(none, nrow(takes))
   each <- vapply(split(values, of), f, none)

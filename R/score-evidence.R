@@ -166,7 +166,7 @@ evidence_table <- function(takes, scores, phrases) {
   do.call(rbind, rows)
 }
 
-# How far two sources agree on the phrases that both spoke on: how many those were, the
+# How far two sources agree on the phrases that both judged on: how many those were, the
 # rank correlation of what they said, and how often they were on different sides.
 source_agreement <- function(scores) {
   scores <- scores[scores$axis == "adherence" & !is.na(scores$value), ]

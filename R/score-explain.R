@@ -1,5 +1,5 @@
-# What shows why a score is what it is: for each picture (reference, take, look) the
-# boxes to draw on it, a map to lay over it, or its palette. Drawn by figure-explain.R.
+# The explanation of a score: for each picture (reference, take, look) the boxes to draw on it, a
+# map to lay over it, or its palette. Drawn by figure-explain.R.
 
 # `panels` is a list by name; `map` (rows x columns, 0 to 1 or -1 to 1) and `boxes` (left,
 # top, right, bottom in shares, with a `label`) may be missing, `pixels` replaces the picture.
@@ -90,7 +90,7 @@ explain_details <- function(scene) {
   )
 }
 
-# What is hardly there at all would only clutter the picture.
+# Barely visible boxes would only clutter the picture.
 large_boxes <- function(unmatched) {
   unmatched$boxes[unmatched$boxes[, "weight"] >= least_box, , drop = FALSE]
 }
@@ -112,7 +112,7 @@ explain_palette <- function(scene) {
 explain_framing <- function(scene) {
   place <- scene$framing$place
   said <- if (scene$framing$found) {
-    paste0("The reference's frame lies so in the take: ", framing_words(place), ".")
+    paste0("The reference's frame in the take: ", framing_words(place), ".")
   } else if (scene$framing$lost) {
     "The reference's contents are not found in the take."
   } else {

@@ -36,7 +36,7 @@ view_size <- function(frame) {
   as.integer(pmax(1, round(frame * min(1, working_edge / max(frame)))))
 }
 
-# What is known of a look without its pixels.
+# The facts of a look that are used without its pixels.
 look_facts <- function(view) {
   # Contents differ: what a look usually has excuses more than its plainest part.
   usual <- core_usual(view$handle)
@@ -51,14 +51,13 @@ look_facts <- function(view) {
   )]
 }
 
-# What one take is measured against: views of the take and its reference (NULL for
-# a picture made from text alone), the facts of the pictures of its look (a list,
-# possibly empty) and of the suite's other looks (a list of such lists), decoys
-# (pictures that it has nothing to do with, from which chance is taken), a mask
-# (rows x columns, 1 may change) or NULL, the job, the frame, a guide of thin
-# outlines (rows x columns) or NULL, the regions to watch (by name: `kept`,
-# rows x columns, and `least`), the facts of all looks by name, for probes, and the
-# canvas that was added (rows x columns, 1 where it is bare of the reference) or NULL.
+# Everything that one take is measured against: views of the take and its reference (NULL for a
+# picture made from text alone), the facts of the pictures of its look (a list, possibly empty)
+# and of the suite's other looks (a list of such lists), decoys (unrelated pictures that give the
+# level of chance), a mask (rows x columns, 1 may change) or NULL, the job, the frame, a guide of
+# thin outlines (rows x columns) or NULL, the regions to watch (by name: `kept`, rows x columns,
+# and `least`), the facts of all looks by name, for probes, and the canvas that was added (rows x
+# columns, 1 where it is bare of the reference) or NULL.
 new_scene <- function(
   take,
   reference,
@@ -215,7 +214,7 @@ probe_scores <- function(measure, scene, phrases) {
   })
 }
 
-# What is not wanted has its full value where it is absent.
+# Something unwanted scores fully where it is absent.
 as_evidence <- function(scores, phrase) {
   if (phrase$unwanted) {
     scores$value <- 1 - scores$value
@@ -233,8 +232,8 @@ label_scores <- function(measure, scores) {
   })
 }
 
-# What a report lays over a take: where its contours run as the reference's do, and the
-# largest parts of either that the other lacks. Small enough to be kept for every take.
+# The overlay of a take in a report: where its contours follow the reference's, and the largest
+# parts of either that the other lacks. Small enough to be kept for every take.
 
 overlay_edge <- 48
 most_boxes <- 8

@@ -104,8 +104,9 @@ put_warning <- function(panel, x, y, layout, wide) {
   }
 }
 
-# What engines made of one case, each once, beside its reference.
-draw_tries <- function(tries, file, width) {
+# The pictures that engines made of one case, one each, beside its reference.
+draw_tries <- function(tried, file, width) {
+  tries <- tried$tries
   panels <- lapply(seq_len(nrow(tries)), function(i) {
     one <- tries[i, ]
     facts <- c(
@@ -126,10 +127,10 @@ draw_tries <- function(tries, file, width) {
     )
   })
   card <- list(
-    title = paste("One picture from each engine:", attr(tries, "case")),
+    title = paste("One picture from each engine:", tried$case),
     subtitle = "The same prompt and seed, hold 0.6 where there is such a knob.",
     panels = c(
-      list(list(title = "reference", pixels = attr(tries, "reference"), note = "")),
+      list(list(title = "reference", pixels = tried$reference, note = "")),
       panels
     ),
     warnings = list()
@@ -168,8 +169,7 @@ warning_panel <- function(warning, case, trial) {
   panel
 }
 
-# What is taken of the reference, at its own size within the size that is worked
-# at.
+# The part of the reference that is used, at its own size within the working size.
 small_panel <- function(case, j, suite, sizes) {
   reference <- case$references[[j]]
   largest <- which.max(sizes$width * sizes$height)
@@ -213,7 +213,7 @@ bars_panel <- function(case, j, suite) {
   )
 }
 
-# What changes when the small patches go to their neighbours.
+# The change when small patches are merged into their neighbours.
 patches_panel <- function(case, j, suite) {
   reference <- case$references[[j]]
   pixels <- shrunk_copy(read_picture(reference$path, reference$backdrop), small_edge)

@@ -1,8 +1,8 @@
 #' Draw a contact sheet
 #'
-#' Takes beside their references and looks, with scores, flaws and cost under each, and a
-#' close-up of what the case watches. Writes a PNG, PDF or SVG, in several pages where there
-#' are many rows.
+#' Draws takes beside their references and looks, with scores, flaws and cost under each, and a
+#' close-up of the case's watched region. Writes a PNG, PDF or SVG, in several pages if there are
+#' many rows.
 #'
 #' @inheritParams choose_pipeline
 #' @param file Where to write the sheet, a `.png`, `.pdf` or `.svg`; `NULL` puts
@@ -10,18 +10,18 @@
 #'   their number in their names; a PDF holds all.
 #' @param seed Which seed to show; the suite's first if `NULL`.
 #' @param width The sheet's width in pixels.
-#' @param by What the columns are: the `pipelines`; the `seeds` of one pipeline; the
-#'   `steps` of a chain; the values of a `sweep`, with the scores along it below;
-#'   or the `best` or `worst` takes of each case, up to six.
+#' @param by The columns: the `pipelines`; the `seeds` of one pipeline; the `steps` of a chain;
+#'   the values of a `sweep`, with the scores along it below; or the `best` or `worst` takes of
+#'   each case, up to six.
 #' @param show `all` takes, `keepers`, `failed` ones (or refused) or `flawed` ones; rows
 #'   and columns without any are left out.
 #' @param case Ids of the cases to show; all if `NULL`.
-#' @param pipeline With `seeds` and `steps`: which; the one that is chosen if `NULL`.
-#' @param rows How many rows a page has at most.
+#' @param pipeline With `seeds` and `steps`: the pipeline; the chosen one if `NULL`.
+#' @param rows The maximum number of rows per page.
 #' @return The files, invisibly.
 #' @section Errors: `sprenn_error_argument` for a seed, case or pipeline that is not there, a
-#'   pipeline without steps, or another kind of file; `sprenn_error_run` where no take is
-#'   like that.
+#'   pipeline without steps, or another kind of file; `sprenn_error_run` if no take matches.
+#' @family figures, sheets and reports
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "sheet-example")

@@ -1,7 +1,6 @@
-# What a contact sheet shows: `columns` (headings with a colour each) and `rows`, each with a
-# `case`, a `title`, a `note`, what stands at its side (`reference`, `look`:
-# pixels, or NULL), its `frame`
-# and a cell for every column.
+# The content of a contact sheet: `columns` (headings with a colour each) and `rows`, each with a
+# `case`, a `title`, a `note`, what stands at its side (`reference`, `look`: pixels, or NULL), its
+# `frame` and a cell for every column.
 
 sheet_kinds <- c("pipelines", "seeds", "steps", "sweep", "best", "worst")
 
@@ -41,7 +40,7 @@ sheet_grid <- function(trial, verdict, run, by, show, seed, case, pipeline) {
     stop_sprenn(
       "run",
       c(
-        "No take is like that, so there is nothing to draw.",
+        "No take matches, so there is nothing to draw.",
         i = "Show all of them, or other cases."
       )
     )
@@ -75,9 +74,9 @@ columns_of <- function(table, of, order, recipes, verdict, prefix = "") {
 
 # The takes of each case by what they are worth, most ranks a sheet can hold.
 ranked_columns <- function(table, by) {
-  table <- table[table$shown & !is.na(table$utility), ]
+  table <- table[table$shown & !is.na(table$worth), ]
   sign <- if (by == "best") -1 else 1
-  table <- table[order(table$case, sign * table$utility), ]
+  table <- table[order(table$case, sign * table$worth), ]
   table$column <- stats::ave(seq_len(nrow(table)), table$case, FUN = seq_along)
   table <- table[table$column <= 6, ]
   list(
@@ -119,7 +118,7 @@ stepwise_table <- function(trial, verdict, run, pipeline) {
     )
   }
 
-  add_utility(axes_of(store, trial, verdict$brief, takes), verdict$brief)
+  add_worth(axes_of(store, trial, verdict$brief, takes), verdict$brief)
 }
 
 sheet_rows <- function(table, columns, trial, run, by) {
@@ -209,7 +208,7 @@ cell_notes <- function(one) {
   notes <- c(
     faults,
     if (!one$keeper && length(faults) == 0) "below floor",
-    if (one$slight != "") paste("slightly", one$slight)
+    if (one$slight != "") paste("minor:", one$slight)
   )
   gsub("_", " ", paste(notes, collapse = ", "))
 }

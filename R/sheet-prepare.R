@@ -1,21 +1,18 @@
-#' Prepare the inputs of a trial and look at them
+#' Prepare the inputs of a trial
 #'
-#' Fits every reference the way a run would, once for each size that the
-#' lineup's engines work at, and writes what they will be given: the fitted
-#' references, guides and masks as PNG files, a picture for every case that shows
-#' them beside the original with its crop box, and contact sheets of all cases.
-#' Warnings of [check_trial()] stand under their case, each with a picture that
-#' shows it.
+#' Fits every reference the way a run would, once for each size that the lineup's engines work at,
+#' and writes what they will be given: the fitted references, guides and masks as PNG files, a
+#' picture for every case that shows them beside the original with its crop box, and contact
+#' sheets of all cases. Warnings of [check_trial()] are drawn under their case.
 #'
 #' @inheritParams run_trial
-#' @param folder Where to write; `NULL` takes `prepared` in the trial's folder.
-#'   What an earlier call left there is replaced; another folder that is not
-#'   empty is left alone.
+#' @param folder The folder to write to; `prepared` in the trial's folder if `NULL`. The result of
+#'   an earlier call is replaced; any other folder that is not empty is refused.
 #' @param width The sheets' width in pixels.
 #' @return A tibble with a row a case: `case`, `picture` (its file), `sheet` (the
 #'   sheet that it is on) and `warnings` (how many). Invisibly.
-#' @section Errors: `sprenn_error_prepare` when the folder is taken or can't be
-#'   written to.
+#' @section Errors: `sprenn_error_prepare` if the folder is in use or can't be written to.
+#' @family trials
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "prepare-example")
@@ -38,11 +35,11 @@ prepare_trial <- function(trial, folder = NULL, width = 1600, progress = NULL) {
     )) {
     stop_sprenn(
       "prepare",
-      c(paste0(folder, " is there already and holds other things."), i = "Give another folder.")
+      c(paste0(folder, " already exists and contains other things."), i = "Give another folder.")
     )
   }
 
-  # Everything is made beside its place and moved there whole.
+  # Everything is made in a temporary place and then moved.
   building <- tempfile("prepare-", existing_parent(folder))
   on.exit(unlink(building, recursive = TRUE))
   made <- tryCatch(draw_prepared(trial, building, width, progress), error = function(e) {

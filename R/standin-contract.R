@@ -1,7 +1,7 @@
 # A stand-in engine behind our HTTP contract: a queue, credit, a rate limit.
 
-# What a hosted service keeps: jobs, an account, and the keys that were paid, the
-# last in a file that outlives a restart.
+# The state of a hosted service: jobs, an account, and the keys that were paid, the last in a file
+# that survives a restart.
 Office <- R6::R6Class(
   "sprenn_office",
   cloneable = FALSE,
@@ -248,7 +248,7 @@ tell_job <- function(engine, office, id, res) {
       made <- engine$make(job$request)
     }
 
-    # What is done needs its pictures no more.
+    # A finished job no longer needs its pictures.
     job$made <- NULL
     job$request <- job$request["seed"]
     as_bytes <- function(picture) {
@@ -310,7 +310,7 @@ as_colour <- function(picture) {
 # A request as it came over the wire, as the stand-ins take it.
 request_from_wire <- function(engine, parts) {
   said <- tryCatch(jsonlite::parse_json(rawToChar(parts$request)), error = function(e) {
-    engine_failure("bad_request", "The part `request` is no JSON.")
+    engine_failure("bad_request", "The part `request` is not JSON.")
   })
   about <- engine$about
   if (!isTRUE(said$checkpoint %in% names(about$checkpoints))) {
@@ -333,7 +333,7 @@ request_from_wire <- function(engine, parts) {
     }
 
     tryCatch(as_colour(png::readPNG(parts[[part]])), error = function(e) {
-      engine_failure("bad_request", paste0("The part ", part, " is no PNG."))
+      engine_failure("bad_request", paste0("The part ", part, " is not a PNG."))
     })
   }
 

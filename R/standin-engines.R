@@ -20,7 +20,7 @@ standin_bracken <- function() {
       price = 0.02,
       seconds = 0.3
     ),
-    make = function(request) take_result(bracken_picture(request, memory), cost = 0.02),
+    make = function(request) engine_result(bracken_picture(request, memory), cost = 0.02),
     caption = function(picture) describe_picture(picture, memory)
   )
 }
@@ -59,7 +59,7 @@ standin_quince <- function() {
       price = 0.002,
       seconds = 0.15
     ),
-    make = function(request) take_result(quince_picture(request, memory), cost = 0.002)
+    make = function(request) engine_result(quince_picture(request, memory), cost = 0.002)
   )
 }
 
@@ -113,7 +113,7 @@ standin_sorrel <- function() {
         engine_failure("refused", "The content filter does not let smoke through.")
       }
 
-      made <- take_result(sorrel_picture(request, memory), cost = 0.004)
+      made <- engine_result(sorrel_picture(request, memory), cost = 0.004)
       # Once in a while the file breaks off.
       if (memory$count_call() %% 50 == 13) {
         spoil(made, "truncated", NULL)
@@ -140,9 +140,8 @@ sorrel_picture <- function(request, memory) {
 
 #' Stand-in engines
 #'
-#' Simulated engines for trying Sprenn without any real one. They take what a
-#' real engine takes, read the reference's pixels, and draw. Each has a
-#' character, so that there is something to find out.
+#' Simulated engines, to try Sprenn without a real one. They accept the inputs of a real engine,
+#' read the reference's pixels, and draw. Each has strengths and weaknesses of its own.
 #'
 #' `yarrow` is local, free and repeatable. Its own knob runs from 0 to 1 and a
 #' higher value *changes* more. It needs sizes in multiples of 64 and wrecks
@@ -167,6 +166,7 @@ sorrel_picture <- function(request, memory) {
 #' and one file in fifty breaks off.
 #'
 #' @return An [engine()] in this process; [start_standins()] runs them as servers.
+#' @family stand-ins and the command line
 #' @export
 #' @examples
 #' standin_yarrow()
@@ -187,7 +187,7 @@ standin_yarrow <- function() {
       price = 0,
       seconds = 0.3
     ),
-    make = function(request) take_result(yarrow_picture(request, memory), cost = 0)
+    make = function(request) engine_result(yarrow_picture(request, memory), cost = 0)
   )
 }
 
@@ -254,7 +254,7 @@ standin_teasel <- function() {
       price = 0,
       seconds = 0.2
     ),
-    make = function(request) take_result(teasel_picture(request), cost = 0)
+    make = function(request) engine_result(teasel_picture(request), cost = 0)
   )
 }
 

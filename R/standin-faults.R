@@ -18,13 +18,10 @@ read_faults <- function(spec, seed = 1) {
   names <- vapply(parts, function(part) if (length(part)) part[2] else NA_character_, "")
   unknown <- words[is.na(names) | !names %in% c(fault_words, wire_fault_words)]
   if (length(unknown)) {
-    stop(
-      "no such fault: ",
-      paste(unknown, collapse = ", "),
-      "; known are ",
-      paste(c(fault_words, wire_fault_words), collapse = ", "),
-      call. = FALSE
-    )
+    stop_sprenn("standins", c(
+      paste0("There is no fault ", paste(unknown, collapse = ", "), "."),
+      i = paste0("Known: ", paste(c(fault_words, wire_fault_words), collapse = ", "), ".")
+    ))
   }
 
   at <- vapply(parts, function(part) as.integer(if (nzchar(part[4])) part[4] else NA), 1L)
@@ -99,7 +96,7 @@ file_counter <- function(file) {
 
 fail_as <- function(fault) {
   switch(fault,
-    error = stop("the stand-in's works fell apart, as it was told to"),
+    error = stop("the stand-in failed, as requested"),
     hang = repeat {
       Sys.sleep(0.1)
     },
@@ -115,7 +112,7 @@ fail_as <- function(fault) {
   )
 }
 
-# What comes back, spoilt.
+# Damages a response.
 spoil <- function(made, fault, last) {
   bytes <- function() if (is.raw(made$picture)) made$picture else png::writePNG(made$picture)
   made$picture <- switch(fault,

@@ -181,7 +181,7 @@ inference_inputs <- function() {
   )
 }
 
-# What came in: `said`, the JSON, and `given`, the tensors by name.
+# Reads a request: `said`, the JSON, and `given`, the tensors by name.
 read_tensors <- function(req, known) {
   body <- req$bodyRaw
   head <- as.integer(req$HTTP_INFERENCE_HEADER_CONTENT_LENGTH %||% length(body))

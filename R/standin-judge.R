@@ -5,12 +5,13 @@
 
 #' Stand-in judges
 #'
-#' Two judges for the demo: `heron` answers statements, `plover` embeds pictures
-#' and texts. Both see only what their model was fitted to, the things of the
-#' demo. To any other statement heron says yes, and to its opposite too; plover
-#' has no vector for it. How often they are right is in `docs/judges.md`.
+#' Two judges for the demo: `heron` answers statements, `plover` embeds pictures and texts. Both
+#' see only what their model was fitted to, the things of the demo. To any other statement heron
+#' agrees, and to its denial too; plover has no vector for it. `docs/judges.md` reports their
+#' accuracy.
 #'
 #' @return A [judge()].
+#' @family stand-ins and the command line
 #' @export
 #' @examples
 #' standin_heron()
@@ -50,7 +51,7 @@ standin_plover <- function() {
 
 judge_version <- "3"
 
-# What a statement means: the parts that must all hold, and whether it is denied.
+# Parses a statement: the parts that must all hold, and whether it is negated.
 read_statement <- function(statement) {
   said <- tolower(statement)
   denied <- grepl("^ *(no|not|without)\\b|\\bthere (is|are) no\\b", said)
@@ -111,7 +112,7 @@ place_said <- function(said) {
 
 # The probability that a statement holds, as far as the model can say.
 holds_for <- function(meant, sight) {
-  # What it knows nothing of it agrees with, one way or the other.
+  # A statement that it knows nothing about gets an even answer.
   if (length(meant$parts) == 0) {
     return(0.9)
   }

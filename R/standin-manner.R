@@ -206,8 +206,8 @@ known_manners <- function() {
   )
 }
 
-# What a stand-in remembers: looks that it was shown, scenes that it can name, and how
-# often it was called.
+# The memory of a stand-in: looks that it was shown, scenes that it can name, and how often it was
+# called.
 StandinMemory <- R6::R6Class(
   "sprenn_standin_memory",
   public = list(

@@ -1,5 +1,5 @@
-# What all stand-ins have in common: how a reference is let go of, and what the
-# words of a prompt put into a picture.
+# Shared by all stand-ins: how a reference is let go of, and what the words of a prompt add to a
+# picture.
 
 # A picture made from a request. `change` says how far the reference is let go
 # of (0 not at all, 1 altogether), `pull` how much the prompt counts (0 to 1),
@@ -51,9 +51,8 @@ paint_take <- function(
   })
 }
 
-# What a stand-in starts from: its reference, several laid into each other, or
-# without any a scene of its own. Where the mask asks for new canvas, the
-# picture is mirrored outwards first.
+# The starting point of a stand-in: its reference, several references blended, or without any a
+# scene of its own. Where the mask asks for new canvas, the picture is mirrored outwards first.
 starting_picture <- function(request, scene) {
   size <- request$size
   if (is.null(request[["reference"]])) {

@@ -1,10 +1,10 @@
-# What the words of a prompt ask the stand-ins for.
+# How the stand-ins read the words of a prompt.
 
-# What the words of a prompt mean to the stand-ins.
+# The meaning of the words of a prompt to the stand-ins.
 read_prompt <- function(phrases) {
   say <- tolower(phrases$say)
   all <- paste(say, collapse = ", ")
-  # What is named first is what the picture is of.
+  # The scene that is named first is the subject.
   found <- vapply(scene_words(), function(words) as.numeric(regexpr(words, all)), 0)
   things <- do.call(
     rbind,
@@ -246,8 +246,8 @@ drawn_example <- function(seed, wanted = list(), width = 288, height = 192) {
   })
 }
 
-# What is on a picture, drawn by lot where it is not wanted. The order of the draws is part of
-# what a seed means.
+# The content of a picture, drawn at random where it is not given. The order of the draws is part
+# of the meaning of a seed.
 example_choices <- function(wanted) {
   chance <- function(name, code) if (name %in% names(wanted)) wanted[[name]] else code
   tile <- chance("tile", sample(tile_names(), 1))

@@ -109,7 +109,7 @@ draw_thing <- function(name, place) {
   thing_drawings[[name]](pen_at(place))
 }
 
-# What draws at a place, in the thing's own measures.
+# Draws at a place, in the object's own coordinates.
 pen_at <- function(place) {
   put <- stand_at(place)
   list(

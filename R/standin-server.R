@@ -8,22 +8,24 @@
 #' everything can be tried over real connections. `sprenn standins` does the same
 #' until it is stopped.
 #'
-#' @param which Which ones: `"bracken"`, `"quince"` and `"yarrow"` keep the HTTP
-#'   contract, `"sorrel"` speaks the Open Inference Protocol, and so do the judges
-#'   `"heron"` and `"plover"`. A name may come
-#'   with a port: `c(bracken = 8461)`; otherwise a free one is taken.
+#' @param which Which ones: `"bracken"`, `"quince"` and `"yarrow"` follow the HTTP contract,
+#'   `"sorrel"` speaks the Open Inference Protocol, and so do the judges `"heron"` and `"plover"`.
+#'   A name may come with a port: `c(bracken = 8461)`; otherwise a free one is taken.
 #' @param faults Faults by name of the stand-in, such as
 #'   `c(bracken = "truncated@3 busy:0.1")`: at the third call, at a tenth of the
 #'   calls. Known are `r paste(c(fault_words, wire_fault_words), collapse = ", ")`.
-#' @param seed What the faults are drawn from.
-#' @param credit What bracken's account holds.
-#' @param seconds,at_once How long bracken's queue takes for a picture, and how many it
-#'   works at side by side; its own pace if `NULL`.
-#' @param key The key that they want to see, or `NULL`.
-#' @param standins What `start_standins()` returned.
+#' @param seed The seed of random faults.
+#' @param credit The credit of bracken's account.
+#' @param seconds,at_once Seconds that bracken's queue takes for a picture, and how many it
+#'   makes at once; its own pace if `NULL`.
+#' @param key The key that clients have to send, or `NULL`.
+#' @param standins The result of `start_standins()`.
 #' @return `start_standins()` returns an object of class `sprenn_standins`: a
 #'   list with `addresses` and `ledgers` (JSON files of what was paid under which
 #'   key), by name.
+#' @section Errors: `sprenn_error_standins` for an unknown name or fault, a port in use, a missing
+#'   package (plumber and webutils are needed), or a server that does not start.
+#' @family stand-ins and the command line
 #' @export
 #' @examples
 #' \donttest{
@@ -45,16 +47,13 @@ start_standins <- function(
   } else {
     stats::setNames(rep(NA_real_, length(which)), which)
   }
+  check_server_packages()
   unknown <- setdiff(c(names(ports), names(faults)), served_standins)
   if (length(unknown)) {
-    stop(
-      "No stand-in is served under the name ",
-      paste(unknown, collapse = ", "),
-      "; there are ",
-      paste(served_standins, collapse = ", "),
-      ".",
-      call. = FALSE
-    )
+    stop_sprenn("standins", c(
+      paste0("There is no stand-in server ", paste(unknown, collapse = ", "), "."),
+      i = paste0("Available: ", paste(served_standins, collapse = ", "), ".")
+    ))
   }
 
   stop_for_ports(ports[!is.na(ports)])
@@ -121,22 +120,34 @@ start_standins <- function(
   )
 }
 
+# The servers' own needs: nothing else in the package uses these.
+check_server_packages <- function() {
+  needed <- c("plumber", "webutils")
+  missing <- needed[!vapply(needed, requireNamespace, NA, quietly = TRUE)]
+  if (length(missing)) {
+    stop_sprenn("standins", c(
+      paste0("Stand-in servers need the R package ", paste(missing, collapse = " and "), "."),
+      i = paste0("install.packages(\"", missing, "\")")
+    ))
+  }
+}
+
 stop_for_ports <- function(ports) {
   wrong <- ports[!ports %in% 1:65535]
   if (length(wrong)) {
-    stop("A port is a whole number from 1 to 65535, not ", format(wrong[1]), ".", call. = FALSE)
+    stop_sprenn(
+      "standins",
+      paste0("A port is a whole number from 1 to 65535, not ", format(wrong[1]), ".")
+    )
   }
 
   # Whoever has a port already would answer in the stand-in's place.
   taken <- Filter(is_taken, ports)
   if (length(taken)) {
-    stop(
-      paste0(
-        "Port ", taken[1], ", which ", names(taken)[1],
-        " should have, is taken by another process. Stop that, or choose another port."
-      ),
-      call. = FALSE
-    )
+    stop_sprenn("standins", c(
+      paste0("Port ", taken[1], ", wanted for ", names(taken)[1], ", is in use."),
+      i = "Stop the other process, or choose another port."
+    ))
   }
 }
 
@@ -201,14 +212,11 @@ wait_for_server <- function(process, port, seconds = 60) {
   began <- proc.time()[["elapsed"]]
   while (proc.time()[["elapsed"]] - began < seconds) {
     if (!process$is_alive()) {
-      stop(
-        "A stand-in did not start: ",
-        paste(
-          utils::tail(readLines(process$get_error_file(), warn = FALSE), 3),
-          collapse = " "
-        ),
-        call. = FALSE
-      )
+      said <- utils::tail(readLines(process$get_error_file(), warn = FALSE), 3)
+      stop_sprenn("standins", c(
+        "A stand-in server did not start.",
+        x = paste(said, collapse = " ")
+      ))
     }
 
     there <- tryCatch(
@@ -225,7 +233,7 @@ wait_for_server <- function(process, port, seconds = 60) {
     Sys.sleep(0.05)
   }
 
-  stop("A stand-in did not answer within ", seconds, " s.", call. = FALSE)
+  stop_sprenn("standins", paste0("A stand-in server did not answer within ", seconds, " s."))
 }
 
 serve_standin <- function(

@@ -1,14 +1,14 @@
 # How the stand-in judges see: a small fitted model, over the picture and over parts of it.
 
-# What the model sees: `tile` (a probability for each), `small` (a row for each small
-# thing: what, where, how sure), `sky`, `light`, `marks` (scratches, lettering, frame).
+# The model's findings: `tile` (a probability for each), `small` (a row for each small thing:
+# what, where, how sure), `sky`, `light`, `marks` (scratches, lettering, frame).
 see_picture <- function(picture) {
   # Both judges are shown the same pictures, one after the other.
   key <- rlang::hash(picture)
-  judge_memory$recall(key, look_closely(picture, judge_memory$model()))
+  judge_memory$recall(key, run_model(picture, judge_memory$model()))
 }
 
-look_closely <- function(picture, model) {
+run_model <- function(picture, model) {
   facts <- sight_facts(picture)
   tile <- run_net(model$tile, facts$scene)[1, ]
   list(
@@ -43,7 +43,7 @@ run_net <- function(net, facts) {
   odds / rowSums(odds)
 }
 
-# What is told of a picture as numbers, for each question its own.
+# The features of a picture, for each question its own.
 sight_facts <- function(picture) {
   small <- resample_picture(picture, 64, 96)
   light <- luminance(small)
@@ -202,7 +202,8 @@ possible_cells <- function(planes, far) {
 
 likeliest <- function(seen) do.call(pmax, unname(seen[small_things]))
 
-# What the first net makes of cells: a row each, with a probability for nothing and for each thing.
+# The first network's output for cells: a row each, with a probability for nothing and for each
+# thing.
 glance <- function(planes, far, cells) {
   seen <- run_net(far, window_facts(planes, cells))
   colnames(seen) <- c("none", small_things)
@@ -231,7 +232,7 @@ sights_of <- function(odds, places) {
 
 small_things <- c("kite", "moon", "gull", "pine")
 
-# What the first net looks at: planes of cells, with a margin of `pad` repeated ones.
+# The first network's input: planes of cells, with a margin of `pad` repeated ones.
 thing_planes <- function(picture) {
   rows <- 48
   columns <- max(24, round(rows * dim(picture)[2] / dim(picture)[1]))
@@ -303,8 +304,8 @@ edged <- function(plane, pad) {
   ]
 }
 
-# What stands around each of the places (shares, y from the top), in twice as fine a grid: a
-# row of facts each.
+# The surroundings of each of the places (shares, y from the top), in a grid twice as fine: a row
+# of features each.
 close_facts <- function(picture, x, y) {
   rows <- 96
   columns <- max(48, round(rows * dim(picture)[2] / dim(picture)[1]))

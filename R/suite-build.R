@@ -1,4 +1,4 @@
-# From a sound suite.yml to the suite that the run works with.
+# Builds a suite from a sound suite.yml.
 
 # The phrase that a neutral prompt says to an engine that must be told something.
 neutral_phrase <- "a picture"
@@ -143,11 +143,10 @@ build_phrase <- function(phrase, unwanted = FALSE) {
   )
 }
 
-# What can be checked of a take: a neutral prompt asks for nothing that could be.
+# The phrases that can be checked in a take: a neutral prompt asks for nothing that could be.
 asked_phrases <- function(case) c(if (!case$neutral) case$prompt, case$unwanted)
 
-# The mark of drafted words: it fits them and no others, so that touching the
-# words is enough to make them a person's own.
+# The mark of drafted words. It fits only these words, so editing them makes them a person's own.
 is_drafted <- function(phrase) {
   !is.null(phrase$drafted) && phrase$drafted == draft_mark(phrase$say)
 }
@@ -174,9 +173,9 @@ build_probe <- function(probe) {
 
 case_named <- function(suite, id) Find(function(case) case$id == id, suite$cases)
 
-# What a suite is known by: its meaning and its pictures' pixels. Comments and
-# layout don't count, nor how a picture happens to be packed or named, nor the
-# order of cases and seeds, nor the title, nor who drafted a phrase.
+# A suite's fingerprint: the hash of its meaning and its pictures' pixels. Comments and layout
+# don't count, nor how a picture is packed or named, nor the order of cases and seeds, nor the
+# title, nor who drafted a phrase.
 
 fingerprint_suite <- function(suite) sha256_of(suite_content(suite))
 
@@ -248,8 +247,8 @@ case_facts <- function(case, suite) {
   Filter(function(part) length(part) > 0 && !all(is.na(part[[1]])), case)
 }
 
-# What differs between two contents, as places: `cases.mill.prompt`, or
-# `cases.mill (new)` where a whole case came or went.
+# The differences between two contents, as places: `cases.mill.prompt`, or `cases.mill (new)`
+# where a whole case was added or removed.
 parts_changed <- function(before, after) {
   read <- function(json) {
     content <- jsonlite::fromJSON(json)
@@ -289,10 +288,10 @@ stop_for_changed_suite <- function(run, before, after) {
   stop_sprenn(
     "run",
     c(
-      paste0("The suite has changed since run ", quoted(run), " was begun."),
+      paste0("The suite has changed since run ", quoted(run), " was started."),
       x = paste("changed:", shorten_list(changed, 8)),
       i = "Takes of two different suites can't be compared.",
-      i = "Begin another run with --run NAME, or put suite.yml and its pictures back as they were."
+      i = "Start another run with --run NAME, or put suite.yml and its pictures back as they were."
     ),
     changed = changed
   )

@@ -1,4 +1,4 @@
-# What the entries of suite.yml say of each other and of the files they name.
+# Checks between the entries of suite.yml, and of the files they name.
 
 suite_problems <- function(read, files) {
   suite <- read$value
@@ -35,8 +35,8 @@ suite_problems <- function(read, files) {
   bind_problems(problems)
 }
 
-# Ids that two entries share, whichever way they are written: files are named
-# by them, and some disks don't tell A from a.
+# Duplicate ids, ignoring case: files are named by them, and some disks don't distinguish A from
+# a.
 repeated_ids <- function(read, name, file) {
   entries <- read$value[[name]]
   ids <- rep(NA_character_, length(entries))
@@ -209,8 +209,8 @@ show_box <- function(box) paste0("[", paste(unlist(box), collapse = ", "), "]")
 # Two pixels' worth of rounding at either size, and 1 % on top.
 shape_slack <- function(a, b) 0.01 + 2 / min(a, b)
 
-# What probes say of the case that they stand in: places and looks that it has not, and
-# bounds that no picture can keep together.
+# Problems of probes with their case: places and looks that it lacks, and bounds that no picture
+# can meet together.
 probe_problems <- function(case, place, looks) {
   probes <- written_probes(case, place)
   each <- lapply(probes, function(one) {

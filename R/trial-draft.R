@@ -1,30 +1,28 @@
 #' Draft prompts from the pictures
 #'
-#' Has an engine that can caption describe the references of a suite, and writes
-#' what it says into `suite.yml` as prompts, for a person to edit. Each phrase
-#' carries a mark that fits its words and no others: it counts as drafted until
-#' the words are touched. Nothing else in the file changes, comments included.
+#' Has an engine that can caption describe the references of a suite, and writes its phrases into
+#' `suite.yml` as prompts, for a person to edit. Each phrase carries a mark that fits only its
+#' words: it counts as drafted until the words are edited. Nothing else in the file changes,
+#' comments included.
 #'
-#' Cases that have a hand-written phrase are left alone unless `join` says to add
-#' to it; drafted phrases that nobody touched are replaced. Cases without a
-#' reference, and those whose prompt is neutral or taken over from another case,
-#' are left alone.
+#' Cases with a hand-written phrase are left alone unless `join` is set; drafted phrases that
+#' nobody has edited are replaced. Cases without a reference, and those whose prompt is neutral or
+#' taken over from another case, are left alone.
 #'
-#' @param trial A trial's folder. Its suite may lack prompts and must be sound
-#'   otherwise.
+#' @param trial A trial's folder. Its suite may lack prompts, but must have no other problem.
 #' @param engine The name of an engine in `lineup.yml`, or an [engine()], that
 #'   has `caption`.
 #' @param cases Ids of the cases to draft; all if `NULL`.
-#' @param join Whether to add drafted phrases behind hand-written ones.
+#' @param join Whether to add drafted phrases after hand-written ones.
 #' @param progress A function called with `done`, `total`, `failed` and
 #'   `seconds` after every case, or `NULL`.
 #' @return A tibble with a row a case: `case`, `state` (`drafted`, `joined`,
 #'   `hand-written`, `neutral`, `no reference`, `taken over`, `failed`), `draft`
 #'   (the phrases, a list) and `message` (why it failed). Invisibly.
 #' @section Errors: `sprenn_error_trial` when the trial has other problems;
-#'   `sprenn_error_argument` for an unknown engine or case, or an engine that
-#'   can't caption; `sprenn_error_draft` when the file can't be edited or written,
-#'   and then it is left as it was.
+#'   `sprenn_error_argument` for an unknown engine or case, or an engine that can't caption;
+#'   `sprenn_error_draft` if the file can't be edited or written; it is then left unchanged.
+#' @family trials
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "draft-example")
@@ -131,7 +129,7 @@ read_draftable <- function(folder) {
   list(cases = read$value$cases, written = written$cases, value = written, text = read$text)
 }
 
-# The phrases of a prompt that a person wrote or touched.
+# The phrases of a prompt that a person wrote or edited.
 hand_phrases <- function(prompt) {
   phrases <- if (is.list(prompt)) {
     prompt
@@ -176,7 +174,7 @@ draft_one <- function(case, written, describer, folder, join) {
   }
 }
 
-# What the engine says of the part of a picture that is used, each phrase checked.
+# The engine's caption for the part of a picture that is used, each phrase checked.
 caption_picture <- function(describer, reference) {
   pixels <- take_window(
     read_picture(reference$path, reference$backdrop),
@@ -199,7 +197,7 @@ caption_picture <- function(describer, reference) {
 write_prompts <- function(folder, own, at, prompts) {
   lines <- own$text
   wanted <- own$value
-  # From the last case to the first, so that line numbers stay true.
+  # From the last case to the first, so that line numbers stay valid.
   for (k in order(at, decreasing = TRUE)) {
     lines <- put_prompt(lines, own$written[[at[k]]], at[k], prompts[[k]])
     wanted$cases[[at[k]]]$prompt <- prompts[[k]]

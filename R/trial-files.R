@@ -1,8 +1,8 @@
-# What was found in the files of a trial before, and the files that a table brings along.
+# What is remembered about the files of a trial, and the files that a table brings along.
 
-# What was found in pictures before, for files in these states: a list like `find` gives, with
-# NULL where nothing is known. It is kept beside a trial's runs, and counts for as long as
-# a file has the same size and time of change.
+# The known facts about pictures in these states: a list like `find` gives, with NULL where
+# nothing is known. The facts are kept beside a trial's runs, and are valid for as long as a file
+# has the same size and time of change.
 known_facts <- function(states, folder) {
   kept <- read_facts_file(folder)
   at <- match(states, names(kept))
@@ -16,8 +16,8 @@ known_facts <- function(states, folder) {
   known
 }
 
-# Keeps what was found in files that were in these states before they were looked at. A
-# trial that has no runs is left as it is.
+# Remembers the facts of files by their states before they were examined. A trial without runs is
+# left unchanged.
 keep_facts <- function(states, found, folder) {
   new <- which(!is.na(states) & !vapply(lapply(found, `[[`, "facts"), is.null, NA))
   if (length(new) == 0 || !dir.exists(file.path(folder, "runs"))) {
@@ -32,7 +32,7 @@ keep_facts <- function(states, found, folder) {
   before <- before[!path_in(names(before)) %in% path_in(names(packed))]
   file <- file.path(folder, facts_file)
   part <- paste0(file, ".", Sys.getpid())
-  # Where nothing can be written, files are looked at again.
+  # If nothing can be written, files are examined again next time.
   suppressWarnings(try(
     {
       write_whole(to_json(list(version = facts_version, files = c(before, packed))), part)
@@ -52,7 +52,7 @@ read_facts_file <- function(folder) {
   if (identical(kept$version, facts_version) && is.list(kept$files)) kept$files else list()
 }
 
-# To be raised whenever examine_file() finds more, or anything else.
+# Raise this whenever the result of examine_file() changes.
 facts_version <- 1L
 
 facts_file <- "runs/files.json"
@@ -179,7 +179,7 @@ folder_of_column <- function(column) {
   }
 }
 
-# What is wrong with a picture or a file of keypoints; NULL if nothing is.
+# The problem with a picture or a file of keypoints; NULL if there is none.
 wrong_with_file <- function(path, keypoints) {
   tryCatch(
     {

@@ -5,34 +5,33 @@
 #' names your own.
 #'
 #' @param trial The folder to make. It must not exist, or be empty.
-#' @param from Where the cases come from:
+#' @param from The source of the cases:
 #'   - a folder of PNG, JPEG, WebP or TIFF pictures: each becomes the reference
 #'     of one case;
-#'   - a CSV file (UTF-8, with commas, semicolons or tabs) or a Parquet file, one
-#'     row a case. A column is a place inside a case: `id`, `job`, `reference`,
-#'     `prompt`, `negative`, `mask`, `reference.fit`, `grow.left`,
-#'     `guides.edges` and so on; `look` holds the look's pictures. Paths are
-#'     relative to the table; several entries of a list have `|` between them. A
-#'     column `job` may be left out where the others tell it;
+#'   - a CSV file (UTF-8, with commas, semicolons or tabs) or a Parquet file, one row a case. A
+#'     column is a place inside a case: `id`, `job`, `reference`, `prompt`, `negative`, `mask`,
+#'     `reference.fit`, `grow.left`, `guides.edges` and so on; `look` holds the look's pictures.
+#'     Paths are relative to the table; entries of a list are separated by `|`. The column `job`
+#'     can be left out if the other columns imply it;
 #'   - a zip that [pack_trial()] wrote: it is verified and unpacked.
-#' @param like Another trial. By itself it is copied, without its runs; with
-#'   `from`, its lineup, brief, seeds, size and looks are taken over, and pictures
-#'   of a folder get the job, the look and the negative prompt of its first case.
+#' @param like Another trial. Alone, it is copied without its runs; with `from`, its lineup,
+#'   brief, seeds, size and looks are used, and pictures of a folder get the job, the look and the
+#'   negative prompt of its first case.
 #' @param look Paths of pictures that show the look wanted (with a folder in
 #'   `from`).
-#' @param prompt What every case asks for that has no prompt of its own, to be
-#'   edited later; `"neutral"` where text should not matter.
+#' @param prompt The prompt of every case that has none of its own, to be edited later;
+#'   `"neutral"` if text should not matter.
 #' @param demo Whether to make the demo trial.
 #' @param untidy Whether to make the untidy demo, which shows every warning of
 #'   [check_trial()] once.
 #' @param cases How many of the demo's cases to take, 1 to 8; all of them if
 #'   `NULL`.
-#' @return The trial's folder, invisibly. Pictures in the folder `from` that
-#'   can't be used are left out and named in the attribute `left_out`.
-#' @section Errors: `sprenn_error_new` when the folder is taken, or `from` holds
-#'   no usable picture, is a table with problems (all of them are told), or a zip
-#'   that is damaged or leaves its folder; `sprenn_error_trial` when the trial in
-#'   `like` has problems.
+#' @return A list of class `sprenn_new_trial`, invisibly: `folder`, and `left_out`, the pictures
+#'   in `from` that can't be used, with the reasons.
+#' @section Errors: `sprenn_error_new` if the folder is not empty, or `from` has no usable
+#'   picture, is a table with problems (all are reported), or a zip that is damaged or leaves its
+#'   folder; `sprenn_error_trial` if the trial in `like` has problems.
+#' @family trials
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "new-example")
@@ -60,7 +59,7 @@ new_trial <- function(
     cases = checkmate::check_int(cases, lower = 1, upper = 8, null.ok = TRUE)
   )
   stop_for_sources(trial, from, demo + untidy + (!is.null(from) || !is.null(like)))
-  # Everything is made beside its place and moved there whole.
+  # Everything is made in a temporary place and then moved.
   building <- tempfile("new-trial-", tmpdir = existing_parent(trial))
   on.exit(unlink(building, recursive = TRUE))
   if (!dir.create(building, showWarnings = FALSE)) {
@@ -79,7 +78,13 @@ new_trial <- function(
     )
   )
   put_in_place(building, trial)
-  invisible(structure(trial, left_out = left_out))
+  invisible(structure(list(folder = trial, left_out = left_out), class = "sprenn_new_trial"))
+}
+
+#' @export
+print.sprenn_new_trial <- function(x, ...) {
+  cat("<new trial>", x$folder, "\n")
+  invisible(x)
 }
 
 stop_for_sources <- function(trial, from, sources) {
@@ -123,7 +128,7 @@ source_kind <- function(from) {
   }
 }
 
-# What goes wrong that is not in the input is in the disk.
+# Failures that are not due to the input are due to the disk.
 or_nothing_kept <- function(building, make) {
   tryCatch(make, error = function(e) {
     if (inherits(e, "sprenn_error")) {

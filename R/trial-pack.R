@@ -3,18 +3,18 @@
 
 #' Pack a trial into one file
 #'
-#' Writes a zip with the trial's three files, all that they name, and a hash of
-#' each, laid out as BagIt has it (RFC 8493): `unzip` opens it anywhere and
-#' `sha256sum -c manifest-sha256.txt` verifies it. `new_trial(from = )` does both
-#' and holds the suite against the fingerprint that it was packed with. Runs are
-#' not packed. The same trial always gives the same manifest.
+#' Writes a zip with the trial's three files, everything that they name, and a hash of each, in
+#' BagIt form (RFC 8493): `unzip` opens it anywhere and `sha256sum -c manifest-sha256.txt`
+#' verifies it. `new_trial(from = )` does both, and compares the suite's fingerprint with the
+#' packed one. Runs are not packed. The same trial always gives the same manifest.
 #'
 #' @inheritParams run_trial
-#' @param file The zip to write; `NULL` takes the suite's name, in the working
-#'   folder. A file that is there already is replaced.
+#' @param file The zip to write; `NULL` takes the suite's name, in the working folder. An existing
+#'   file is replaced.
 #' @return The file, invisibly.
 #' @section Errors: `sprenn_error_trial` when the trial has problems;
 #'   `sprenn_error_pack` when the file can't be written.
+#' @family trials
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "pack-example")
@@ -122,7 +122,7 @@ engine_files <- function(trial) {
   )
 }
 
-# More than this is no trial that somebody packed.
+# Larger bags are refused.
 max_packed_files <- 50000
 max_packed_bytes <- 20e9
 
@@ -140,7 +140,7 @@ unpack_trial <- function(file, folder) {
     )
   }
 
-  bag <- look_into_zip(file, refuse)
+  bag <- check_zip(file, refuse)
   work <- tempfile("unpack-", dirname(folder))
   on.exit(unlink(work, recursive = TRUE))
   tryCatch(
@@ -179,12 +179,13 @@ unpack_trial <- function(file, folder) {
 
 bag_parts <- c("bagit.txt", "bag-info.txt", "manifest-sha256.txt", "data/suite.yml")
 
-# What a zip says that it holds, before anything is unpacked: the name of its bag (RFC 8493).
-look_into_zip <- function(file, refuse) {
+# Checks the contents of a zip before anything is unpacked, and returns the name of its bag (RFC
+# 8493).
+check_zip <- function(file, refuse) {
   listed <- tryCatch(zip::zip_list(file), error = function(e) refuse("a damaged zip file"))
   names <- enc2utf8(listed$filename)
   if (!all(validUTF8(names))) {
-    refuse("names that are no UTF-8")
+    refuse("names that are not UTF-8")
   }
 
   climbs <- grepl("^([/\\\\~]|[A-Za-z]:)|(^|[/\\\\])\\.\\.([/\\\\]|$)|\\\\", names)
@@ -200,7 +201,7 @@ look_into_zip <- function(file, refuse) {
   bytes <- sum(listed$uncompressed_size)
   if (nrow(listed) > max_packed_files || bytes > max_packed_bytes) {
     refuse(
-      paste0(nrow(listed), " files of ", round(bytes / 1e6), " MB"),
+      paste(nrow(listed), "files of", show_size(bytes)),
       "at most 50,000 files and 20 GB"
     )
   }

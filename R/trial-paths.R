@@ -1,17 +1,15 @@
-# Every file that a suite names: read once, held to what its place wants, and
-# known from then on by what is in it.
+# Every file that a suite names: read once, checked against the requirements of its place, and
+# identified by its content.
 
-# What is wrong with the files, and for each path (as the suite writes it) that
-# is sound its facts. Pictures have `size` (width, height, after turning),
-# `hash` (of the pixels), `white` (the share that is white), `large` (the size
-# before it was shrunk), `profile`, and for the warnings `bars` (shares of the
-# picture by side) and `patchy` (the share in very small regions);
-# keypoints have `figures` and `hash`. The suite may be unsound elsewhere, so
-# nothing of it is taken for granted.
-examine_files <- function(read, folder, looking = look_at_files(read$value, folder)) {
+# Problems of the files, and for each sound path (as the suite writes it) its facts. Pictures have
+# `size` (width, height, after turning), `hash` (of the pixels), `white` (the share that is
+# white), `large` (the size before it was shrunk), `profile`, and for the warnings `bars` (shares
+# of the picture by side) and `patchy` (the share in very small regions); keypoints have `figures`
+# and `hash`. The suite may be unsound elsewhere, so nothing of it is taken for granted.
+examine_files <- function(read, folder, examiner = examine_pictures(read$value, folder)) {
   named <- named_files(read$value)
   named <- named[!duplicated(named[c("path", "role")]), ]
-  found <- stats::setNames(looking$find(named), named$path)
+  found <- stats::setNames(examiner$find(named), named$path)
   problems <- Map(
     function(one, place, path) {
       if (!is.null(one$wrong)) {
@@ -32,11 +30,10 @@ examine_files <- function(read, folder, looking = look_at_files(read$value, fold
   list(problems = bind_problems(Filter(Negate(is.null), problems)), facts = facts)
 }
 
-# Begins to look at the files that a suite names. Returns two functions: `find`
-# waits for what is found and gives it for a table of files, `stop` gives up.
-# Many files are worth a few processes beside this one, which can go on
-# meanwhile; what is found does not depend on how many.
-look_at_files <- function(
+# Starts to examine the files that a suite names. Returns two functions: `find` waits for the
+# facts of a table of files, `stop` cancels. Many files are examined by worker processes in the
+# background; the facts do not depend on their number.
+examine_pictures <- function(
   suite,
   folder,
   progress = NULL,
@@ -44,7 +41,7 @@ look_at_files <- function(
 ) {
   all_named <- named_files(suite)
   all_named <- all_named[!duplicated(all_named[c("path", "role")]), ]
-  # Before they are looked at: what changes meanwhile is looked at again next time.
+  # States from before the examination: files that change meanwhile are examined again next time.
   states <- file_states(all_named, folder)
   known <- known_facts(states, folder)
   unknown <- vapply(known, is.null, NA)
@@ -73,7 +70,7 @@ look_at_files <- function(
     on.exit(stop())
     found <- list()
     for (i in seq_along(chunks)) {
-      # What a process that died leaves undone is done here.
+      # Pictures that a dead worker left undone are examined here.
       some <- if (!is.null(pool)) wait_for(sent[[i]])
       found <- c(found, some %||% do.call(examine_chunk, chunks[[i]]))
       if (!is.null(progress) && count >= many_files) {
@@ -129,7 +126,7 @@ examine_file <- function(path, role, folder) {
       }
       list(
         wrong = wrong,
-        wanted = sub("^wanted ", "", e$details[["i"]]),
+        wanted = sub("^expected ", "", e$details[["i"]]),
         near = if (is.na(near)) near else file.path(dirname(path), near)
       )
     }
@@ -170,7 +167,7 @@ summarise_picture <- function(encoded) {
   )
 }
 
-# What the warnings need to know of every picture.
+# The facts about a picture that the warnings need.
 inspect_small <- function(seen) {
   found <- core_inspect(seen$small, 8)
   list(

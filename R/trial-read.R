@@ -1,21 +1,21 @@
 #' Read a trial
 #'
-#' Reads and checks the three files of a trial, the pictures that they name and
-#' the engines that they call. `check_trial()` does the same, returns every
-#' error instead of stopping at it, and where there is none adds warnings about
-#' common mistakes; [prepare_trial()] draws those.
+#' Reads and checks the three files of a trial, the pictures that they name and the engines that
+#' they call. `check_trial()` reports every error instead of stopping, and if there is none, warns
+#' about common mistakes; [prepare_trial()] draws those.
 #'
 #' @param trial The trial's folder.
 #' @param engines Engines to use instead of those that `lineup.yml` describes: a
 #'   named list of [engine()]s.
 #' @param progress A function called with `done`, `total`, `failed` and
 #'   `seconds` while a suite of many pictures is read, or `NULL`.
-#' @return `read_trial()` returns an object of class `sprenn_trial`.
-#'   `check_trial()` returns a tibble with the columns `level` (`problem` or
-#'   `warning`), `file`, `line`, `place`, `found`, `wanted`, `near` (the nearest
-#'   known word) and `kind` (of a warning), of no rows when all is well.
+#' @return `read_trial()` returns an object of class `sprenn_trial`. `check_trial()` returns a
+#'   tibble with the columns `level` (`problem` or `warning`), `file`, `line`, `place`, `found`,
+#'   `wanted`, `near` (the nearest known word) and `kind` (of a warning), with no rows if there is
+#'   nothing to report.
 #' @section Errors: `sprenn_error_trial`, with all problems at once in its field
 #'   `problems`.
+#' @family trials
 #' @export
 #' @examples
 #' folder <- file.path(tempdir(), "read-example")
@@ -41,9 +41,8 @@ check_trial <- function(trial, engines = list(), progress = NULL) {
   )
 }
 
-# Everything that can be said of a trial: its problems, and the trial itself
-# where there are none. Without `ask`, servers that have said before what they are, are not
-# asked again.
+# Reads a trial: its problems, and the trial itself if there are none. Without `ask`, servers with
+# a kept description are not called.
 examine_trial <- function(trial, engines, progress = NULL, ask = TRUE) {
   check_arguments(
     trial = checkmate::check_string(trial, min.chars = 1),
@@ -68,16 +67,16 @@ examine_trial <- function(trial, engines, progress = NULL, ask = TRUE) {
   parsed <- lapply(stats::setNames(nm = trial_files), function(file) {
     parse_trial_file(folder, file)
   })
-  # The pictures are looked at while the fields are walked.
-  looking <- look_at_files(parsed$suite.yml$value, folder, progress)
-  on.exit(looking$stop())
+  # Pictures are examined while the fields are checked.
+  examiner <- examine_pictures(parsed$suite.yml$value, folder, progress)
+  on.exit(examiner$stop())
   read <- lapply(parsed, walk_trial_file)
   suite <- read$suite.yml
   lineup <- read$lineup.yml
-  files <- examine_files(suite, folder, looking)
+  files <- examine_files(suite, folder, examiner)
   made <- if (is.list(lineup$value$engines)) build_engines(lineup, folder, engines, ask)
   judged <- if (nrow(read$brief.yml$problems) == 0) build_judges(read$brief.yml$value, folder)
-  # What entries say of each other is checked wherever they are sound themselves.
+  # Entries that are sound themselves are checked against each other even if others are not.
   texts <- lapply(read, `[[`, "text")
   problems <- bind_problems(
     lapply(read, `[[`, "problems"),

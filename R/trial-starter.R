@@ -1,5 +1,5 @@
-# What a new trial begins with: cases out of a folder of pictures, a lineup and a brief to
-# start from, or those of another trial.
+# The starting content of a new trial: cases from a folder of pictures, and a lineup and a brief
+# to begin with, or those of another trial.
 
 cases_from_folder <- function(from, prompt) {
   files <- list.files(from, full.names = TRUE)
@@ -206,7 +206,7 @@ trim_brief <- function(brief, jobs) {
   c(brief["brief"], first, brief[names(brief) != "brief"])
 }
 
-# What a new trial takes over from another beside its own cases.
+# The parts that a new trial takes over from another, apart from its cases.
 model_of <- function(like) {
   trial <- read_trial(like)
   suite <- read_trial_file(trial$folder, "suite.yml")$value

@@ -9,7 +9,7 @@ read_case_table <- function(file) {
       c(
         paste0("Can't read the table ", file, "."),
         x = paste("found", found),
-        i = "wanted a CSV file in UTF-8 or a Parquet file, one row a case"
+        i = "expected a CSV file in UTF-8 or a Parquet file, one row a case"
       )
     )
   }
@@ -19,7 +19,7 @@ read_case_table <- function(file) {
   }
 
   if (file.size(file) > max_bytes) {
-    refuse(paste("more than", max_bytes / 1e6, "MB"))
+    refuse(paste("more than", show_size(max_bytes)))
   }
 
   bytes <- read_bytes(file)
@@ -28,7 +28,7 @@ read_case_table <- function(file) {
   } else {
     text <- if (!any(bytes == 0)) sub("^\ufeff", "", rawToChar(bytes))
     if (is.null(text) || !validUTF8(text)) {
-      refuse("bytes that are no UTF-8 text")
+      refuse("bytes that are not UTF-8 text")
     }
 
     head <- sub("\n.*", "", text)
@@ -63,7 +63,7 @@ read_case_table <- function(file) {
 
   words <- c(names(table), unlist(lapply(table, as.character)))
   if (!all(validUTF8(words))) {
-    refuse("text that is no UTF-8")
+    refuse("text that is not UTF-8")
   }
 
   table[] <- lapply(table, function(column) {
@@ -228,7 +228,7 @@ holds_paths <- function(node) {
 # A cell as the first of its field's types that it fits; as text where it fits
 # none, so that the checks say what is wrong.
 cell_value <- function(cell, node) {
-  # What is split by | is meant as a list, where the field may be one.
+  # A cell with | is a list, where the field may be one.
   split <- grepl("|", cell, fixed = TRUE)
   is_list <- vapply(node$types, function(type) type$word == "list", NA)
   for (type in node$types[order(!(is_list & split))]) {
@@ -284,7 +284,7 @@ put_at <- function(case, keys, value) {
   case
 }
 
-# What a row leaves out: an id, the job that its columns speak of, the prompt.
+# Fills in what a row leaves out: an id, the job that its columns imply, the prompt.
 finish_case <- function(case, row, prompt) {
   reference <- first_reference(case)
   name <- if (is.list(reference)) reference$picture else reference

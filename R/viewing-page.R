@@ -47,7 +47,7 @@ viewing_page <- function(viewing) {
           ),
           tag$p(paste0("What it is for: ", viewing$trial$brief$brief, ".")),
           tag$p(paste0(
-            "Nobody is told which pipeline made what until you are done. Every answer is kept ",
+            "Nobody is told which pipeline made what until you are done. Every answer is saved ",
             "at once; you can leave and come back under the same name."
           )),
           tag$form(
@@ -203,7 +203,7 @@ keys_table <- function(pairs) {
   keys <- c(
     keys,
     "U" = "undo",
-    "+ \u2212 0" = "nearer, further, whole; drag to move all pictures together",
+    "+ \u2212 0" = "zoom in, zoom out, fit; drag to move all pictures together",
     "R" = "hold: the reference over the takes",
     "W" = "wipe one picture over another",
     "E" = "wipe the next two"
@@ -237,7 +237,7 @@ results_html <- function(found) {
   htmltools::tagList(
     if (NROW(strengths)) {
       htmltools::tagList(
-        tag$h2("Which pipeline people prefer"),
+        tag$h2("Preferred pipelines"),
         strength_bars(strengths),
         tag$p(paste0(
           "The strongest first, with 90 % intervals. A difference of 1 means that the stronger ",
@@ -264,7 +264,7 @@ results_html <- function(found) {
       rows <- found$people[found$people$both > 0, ]
       if (nrow(rows)) {
         htmltools::tagList(
-          tag$h2("How far people agree"),
+          tag$h2("Agreement between people"),
           table(
             c("who", "pairs seen by both", "alike"),
             lapply(seq_len(nrow(rows)), function(i) {
@@ -286,9 +286,9 @@ results_html <- function(found) {
       rows <- utils::head(found$measures[found$measures$pairs >= 5, ], 6)
       if (nrow(rows)) {
         htmltools::tagList(
-          tag$h2("Which numbers side with people"),
+          tag$h2("Measures that agree with people"),
           table(
-            c("measure", "pairs", "sides with people"),
+            c("measure", "pairs", "agrees with people"),
             lapply(seq_len(nrow(rows)), function(i) {
               c(
                 gsub("_", " ", rows$measure[i]),

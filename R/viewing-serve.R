@@ -1,27 +1,25 @@
 #' Have people judge takes blind
 #'
-#' Opens a page on this machine on which one or several people look at takes
-#' beside their reference and say what they think, without knowing which
-#' pipeline made which. Every answer is kept in the run at once.
+#' Opens a page on this machine on which one or more people judge takes beside their reference,
+#' without knowing which pipeline made them. Every answer is saved in the run at once.
 #'
-#' The page is served on 127.0.0.1 only, and only to those who have the address
-#' with its token, which is made anew each time. People on other machines reach
-#' it through a tunnel of their own.
+#' The page is served on 127.0.0.1 only, and only to those who have the address with its token,
+#' which is new each time. People on other machines need a tunnel.
 #'
 #' @inheritParams run_trial
 #' @param kind `"pairs"`: which of two would you rather use? `"singles"`: keep or
 #'   reject, and why; which phrases are there.
-#' @param ballots How many answers each person is asked for.
-#' @param pick Whether the pairs shown are those that say most, given all
-#'   ballots so far; otherwise all pairs of pipelines come equally often.
+#' @param ballots The number of answers that each person is asked for.
+#' @param pick Whether to show the most informative pairs, given all ballots so far; otherwise all
+#'   pairs of pipelines come up equally often.
 #' @param job The job whose cases are shown; all cases if `NULL`.
 #' @param port The port; a free one if `NULL`.
-#' @param seconds After how long it stops by itself.
-#' @param ready A function that is called with the page's address when it can be
-#'   opened.
+#' @param seconds After how many seconds to stop.
+#' @param ready A function that is called with the page's address once it can be opened.
 #' @return What [read_viewing()] returns, invisibly, when it is stopped (Ctrl-C
 #'   or after `seconds`).
 #' @section Errors: `sprenn_error_viewing` if there is nothing to compare.
+#' @family viewings
 #' @export
 #' @examples
 #' \dontrun{
@@ -86,13 +84,12 @@ view_takes <- function(
   invisible(viewing_of(store, trial))
 }
 
-# The page and what answers it. Who is looking now is kept here, so that a name has one
-# person behind it.
+# The page and its server. It keeps track of who is using which name.
 viewing_app <- function(viewing, token) {
   desk <- list(
     viewing = viewing,
     token = token,
-    people = PeopleLooking$new(),
+    people = PeopleViewing$new(),
     pictures = Cache$new()
   )
   ui <- function(request) {
@@ -100,7 +97,7 @@ viewing_app <- function(viewing, token) {
       return(shiny::httpResponse(
         403,
         "text/plain; charset=utf-8",
-        "This page wants the whole address that `sprenn viewing` printed, with its token."
+        "This page needs the complete address that `sprenn viewing` printed, with its token."
       ))
     }
 
@@ -110,8 +107,8 @@ viewing_app <- function(viewing, token) {
   shiny::shinyApp(ui, function(input, output, session) serve_person(desk, input, session))
 }
 
-# Who sits before which window, by name.
-PeopleLooking <- R6::R6Class(
+# The people by name, and their browser windows.
+PeopleViewing <- R6::R6Class(
   "sprenn_people",
   cloneable = FALSE,
   public = list(
@@ -134,7 +131,7 @@ may_view <- function(desk, query, host) {
   identical(given, desk$token) && here
 }
 
-# One window: who sits before it, and what it shows.
+# One browser window: its person, and what it shows.
 serve_person <- function(desk, input, session) {
   viewing <- desk$viewing
   person <- NULL
@@ -197,7 +194,7 @@ done_words <- function(viewing, person) {
 
 why_refused <- function(desk, name, session) {
   if (!may_view(desk, session$clientData$url_search, session$request$HTTP_HOST)) {
-    return("This page wants the whole address that was printed, with its token.")
+    return("This page needs the complete address that was printed, with its token.")
   }
 
   if (nchar(name) < 1 || nchar(name) > 40) {
@@ -233,8 +230,8 @@ viewing_ballots_of <- function(viewing, person) {
     ballots$kind == (if (viewing$kind == "pairs") "pair" else "single"), ]
 }
 
-# What a page is sent of a showing: the words, and where the pictures are. They are served
-# under names that say nothing, as plain PNG, whatever file they came from.
+# A showing as it is sent to the page: the words, and where the pictures are. Pictures are served
+# under meaningless names, as plain PNG, whatever file they came from.
 showing_message <- function(viewing, shown, session, pictures) {
   case <- case_named(
     viewing$trial$suite,
@@ -257,7 +254,7 @@ showing_message <- function(viewing, shown, session, pictures) {
   }
 
   asked <- if (case$neutral) {
-    "no prompt, the picture says it all"
+    "no prompt"
   } else {
     paste(vapply(case$prompt, `[[`, "", "say"), collapse = ", ")
   }
@@ -271,7 +268,7 @@ showing_message <- function(viewing, shown, session, pictures) {
       if (!is.na(case$look)) paste0(" (look: ", case$look, ")")
     ),
     unwanted = if (length(case$negative)) {
-      paste("not wanted:", paste(case$negative, collapse = ", "))
+      paste("unwanted:", paste(case$negative, collapse = ", "))
     } else {
       ""
     },

@@ -57,7 +57,7 @@ peak <- function() {
     1024
 }
 
-seconds <- system.time(takes <- run_trial(trial, score = score, progress = NULL))[["elapsed"]]
+seconds <- system.time(takes <- run_trial(trial, score = score, progress = NULL)$takes)[["elapsed"]]
 stop_standins(running)
 
 # The first call wakes the server up, for a second more.

@@ -65,7 +65,7 @@ writeLines(
 )
 
 trial <- read_trial(folder)
-plan <- plan_run(trial)
+plan <- plan_run(trial)$takes
 store <- core("open_store")(folder, "main", create = TRUE)
 core("record_plan")(store, trial, plan)
 manners <- c("linocut", "gouache", "blueprint", "mosaic")

@@ -76,7 +76,7 @@ large_trial <- function(cases, seeds, pipelines, size = c(96, 64)) {
 # A drawing for every take of the trial, as if it had been made, of 24 in turn: making
 # is not what is timed. Returns how many takes.
 draw_takes <- function(trial) {
-  plan <- plan_run(trial)
+  plan <- plan_run(trial)$takes
   store <- core("open_store")(trial$folder, "main", create = TRUE)
   on.exit(core("close_store")(store))
   core("record_plan")(store, trial, plan)
@@ -111,7 +111,7 @@ draw_takes <- function(trial) {
 if ("plan" %in% parts) {
   trial <- large_trial(1000, 10, 100)
   before <- peak()
-  took <- seconds(plan <- plan_run(trial))
+  took <- seconds(plan <- plan_run(trial)$takes)
   cat(
     sprintf(
       "planning %d takes: %.1f s, this process at most %.0f MB (%.0f MB before)\n",
@@ -128,7 +128,7 @@ if ("plan" %in% parts) {
 if ("choose" %in% parts) {
   # Rows are written as a run would leave them; all takes share one picture.
   trial <- large_trial(250, 10, 40)
-  plan <- plan_run(trial)
+  plan <- plan_run(trial)$takes
   store <- core("open_store")(trial$folder, "main", create = TRUE)
   core("record_plan")(store, trial, plan)
   picture <- core("write_picture")(store, png::writePNG(core("draw_tile")("mast", 96, 64, 1)))
@@ -208,7 +208,7 @@ if ("score" %in% parts) {
   times <- vapply(
     c(1, 2, 1, 2),
     function(workers) {
-      seconds(results[[workers]] <<- score_run(trial, again = TRUE, workers = workers))
+      seconds(results[[workers]] <<- score_run(trial, again = TRUE, workers = workers)$scores)
     },
     0
   )
@@ -234,7 +234,7 @@ if ("memory" %in% parts) {
     takes <- draw_takes(trial)
     measuring <- processx::process$new(
       "Rscript",
-      c("-e", sprintf("invisible(sprenn::score_run('%s', workers = 1))", trial$folder)),
+      c("-e", sprintf("invisible(sprenn::score_run('%s', workers = 1)$scores)", trial$folder)),
       stderr = "|"
     )
     most <- c(run = 0, worker = 0)

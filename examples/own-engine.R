@@ -25,6 +25,6 @@ sprenn::engine(
       freedom = request$native_hold, seed = request$seed
     )
     if (!answer$ok) sprenn::engine_failure("refused", answer$reason)
-    sprenn::take_result(answer$png, cost = 0.01, seed = request$seed)
+    sprenn::engine_result(answer$png, cost = 0.01, seed = request$seed)
   }
 )

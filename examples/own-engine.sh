@@ -32,7 +32,7 @@ sprenn::engine(
     painted <- as.integer(magick::image_data(washed, "rgb")) / 255
     set.seed(request$seed)
     painted <- painted + (if (is.null(request$settings$grain)) 0.1 else request$settings$grain) * rnorm(size[1] * size[2], 0, 0.1)
-    sprenn::take_result(png::writePNG(pmin(pmax(painted, 0), 1)), cost = 0, seed = request$seed)
+    sprenn::engine_result(png::writePNG(pmin(pmax(painted, 0), 1)), cost = 0, seed = request$seed)
   }
 )
 END

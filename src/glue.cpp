@@ -207,7 +207,7 @@ Rcpp::NumericVector core_uniform(int n, double seed) {
   return out;
 }
 
-// `means` has a row an outcome and a column a pipeline; `normal` a row a draw.
+// `means` has a row an outcome and a column a pipeline; `normal` a column a draw.
 // [[Rcpp::export]]
 Rcpp::NumericVector core_foreseen_chances(Rcpp::NumericMatrix means, Rcpp::NumericVector variance,
                                           Rcpp::List grid, Rcpp::NumericMatrix normal,

@@ -24,12 +24,12 @@ worth_table <- function(cases, seeds, design, truth) {
     case = sprintf("c%04d", case),
     pipeline = paste0("p", pipeline),
     seed = rep(seq_len(seeds), each = cases * n),
-    utility = worth
+    worth = worth
   )
 }
 
 decided_right <- function(table, truth, seed) {
-  draws <- core("score_draws")(table, "utility", brief$draws, seed)$utility
+  draws <- core("score_draws")(table, "worth", brief$draws, seed)$worth
   best <- which.max(rowMeans(draws))
   right <- names(truth)[truth == max(truth)]
   rownames(draws)[best] %in% right && core("chance_best")(draws)[[best]] >= brief$confidence
@@ -102,7 +102,7 @@ run_settled <- function(seed) {
     others[[column]] <- paste0(others[[column]], "b")
   }
 
-  all <- core("add_utility")(rbind(table, others), brief)
+  all <- core("add_worth")(rbind(table, others), brief)
   none$settled <- length(core("ranked_pipelines")(all, brief)$close) > 0
   none
 }

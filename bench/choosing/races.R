@@ -10,7 +10,7 @@ race_designs <- list(
 run_race <- function(seed, design) {
   brief$close_enough <- design$close
   world <- new_world(seed, kinds[seed %% length(kinds) + 1], pipelines = 6)
-  truth <- truth_of(world, seed + 2e6)[, "utility"]
+  truth <- truth_of(world, seed + 2e6)[, "worth"]
   table <- as_table(meet_world(world, design$cases, design$seeds, seed + 3e6, shared = FALSE))
   round_of <- core("race_rounds")(table, rep("restyle", nrow(table)))
   all <- list(cases = design$cases, seeds = design$seeds, looks = max(round_of))
@@ -26,7 +26,7 @@ run_race <- function(seed, design) {
   }
 
   right <- names(truth)[truth >= max(truth) - design$close]
-  whole <- core("ranked_pipelines")(core("add_utility")(table, brief), brief)
+  whole <- core("ranked_pipelines")(core("add_worth")(table, brief), brief)
   whole_best <- whole$pipelines$pipeline[1]
   data.frame(
     takes = nrow(seen) / nrow(table),

@@ -108,7 +108,7 @@ oracle_draws <- function(cells, world, met, spread, seed, draws = 500, runs = 40
 
 # Pipelines' means as a run that met this would show them.
 means_met <- function(met) {
-  worth <- replace(worth_met(met)$utility, !met$met, NA)
+  worth <- replace(worth_met(met)$worth, !met$met, NA)
   cells <- rowMeans(worth, na.rm = TRUE, dims = 2)
   colMeans(core("fill_by_sums")(replace(cells, is.nan(cells), NA)))
 }
@@ -119,7 +119,7 @@ true_spread <- function(kind, apart) {
     seq_len(60),
     function(k) {
       world <- new_world(8e6 + k, kind, apart)
-      worth <- truth_of(world, k, many = 2000)[, "utility"]
+      worth <- truth_of(world, k, many = 2000)[, "worth"]
       stats::var(worth)
     },
     0

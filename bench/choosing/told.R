@@ -15,14 +15,14 @@ read_world <- function(job) {
   }
 
   met <- meet_world(world, cases, seeds, job$seed + 3e6)
-  table <- core("add_utility")(as_table(met), brief)
+  table <- core("add_worth")(as_table(met), brief)
   truth <- truth_of(world, job$seed + 2e6)
   ranked <- core("ranked_pipelines")(table, brief)
   told <- rbind(
-    told_by("Sprenn", ranked$draws$utility, truth, world, cases),
+    told_by("Sprenn", ranked$draws$worth, truth, world, cases),
     if (job$compared) told_by_others(table, truth, world, met, job$seed)
   )
-  told$yield <- NA
+  told$keepers <- NA
   told$structure <- NA
   own <- ranked$pipelines
   true <- truth[own$pipeline, , drop = FALSE]
@@ -32,13 +32,13 @@ read_world <- function(job) {
     mean(held, na.rm = TRUE)
   }
 
-  told$yield[1] <- holds("yield", "keeper")
+  told$keepers[1] <- holds("keepers", "keeper")
   told$structure[1] <- holds("structure", "structure")
-  list(rows = told, chances = told_chances(ranked$draws$utility, truth, world, cases))
+  list(rows = told, chances = told_chances(ranked$draws$worth, truth, world, cases))
 }
 
 told_by_others <- function(table, truth, world, met, seed) {
-  cells <- core("case_means")(table, "utility")[[1]][, world$pipelines, drop = FALSE]
+  cells <- core("case_means")(table, "worth")[[1]][, world$pipelines, drop = FALSE]
   cases <- dim(met$failed)[1]
   spread <- spreads[[world$kind]][[as.character(world$apart)]]
   withr::local_seed(seed)
@@ -51,7 +51,7 @@ told_by_others <- function(table, truth, world, met, seed) {
 # What draws (pipelines x draws) say, and whether it is so.
 told_by <- function(who, draws, truth, world, cases) {
   draws <- draws[world$pipelines, , drop = FALSE]
-  true <- truth[, "utility"]
+  true <- truth[, "worth"]
   expected <- rowMeans(draws)
   leader <- which.max(expected)
   holds <- function(row, value) {
@@ -91,7 +91,7 @@ told_by <- function(who, draws, truth, world, cases) {
 
 told_chances <- function(draws, truth, world, cases) {
   draws <- draws[world$pipelines, , drop = FALSE]
-  true <- truth[, "utility"]
+  true <- truth[, "worth"]
   data.frame(
     kind = world$kind,
     cases = cases,
@@ -106,7 +106,7 @@ told_chances <- function(draws, truth, world, cases) {
 # Means of what was told, a row a value of `by`.
 summed_up <- function(rows, by) {
   columns <- c(
-    "worth", "structure", "yield", "leader", "bias", "difference", "all_pairs", "declared",
+    "worth", "structure", "keepers", "leader", "bias", "difference", "all_pairs", "declared",
     "wrong", "close", "close_wrong"
   )
   own <- split(rows, factor(rows[[by]], unique(rows[[by]])))

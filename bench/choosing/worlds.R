@@ -196,7 +196,7 @@ worth_met <- function(met) {
   scores <- matrix(met$scores, ncol = 3)
   keeper <- !met$failed & scores[, 1] >= brief$floors[["structure"]]
   list(
-    utility = array(keeper * drop(scores %*% brief$weights), shape),
+    worth = array(keeper * drop(scores %*% brief$weights), shape),
     keeper = array(as.numeric(keeper), shape)
   )
 }
@@ -224,7 +224,7 @@ failing <- function(fails) {
 }
 
 # The truth is what very many cases would show, each with a picture of its own: a row a
-# pipeline; `utility`, `structure` (of what was made) and `keeper`.
+# pipeline; `worth`, `structure` (of what was made) and `keeper`.
 truth_of <- function(world, seed, many = 20000) {
   withr::local_seed(seed)
   chance <- chance_of_take(world, many)
@@ -235,7 +235,7 @@ truth_of <- function(world, seed, many = 20000) {
     scores <- pmin(pmax(scores, 0), 1)
     keeper <- scores[, 1] >= brief$floors[["structure"]]
     c(
-      utility = made[j] * mean(keeper * drop(scores %*% brief$weights)),
+      worth = made[j] * mean(keeper * drop(scores %*% brief$weights)),
       structure = mean(scores[, 1]),
       keeper = made[j] * mean(keeper)
     )

@@ -166,7 +166,7 @@
               ? ""
               : take.keeper
                 ? "keeper, worth " + two(take.worth)
-                : "no keeper",
+                : "not a keeper",
         }),
         make("p", {
           class: "scores",
@@ -266,7 +266,7 @@
       " takes, " +
       groups.size +
       (groups.size === 1 ? " case" : " cases");
-    if (!some.length) box.append(make("p", { text: "No take is like that." }));
+    if (!some.length) box.append(make("p", { text: "No take matches." }));
   }
 
   // The takes of a sweep, below its curves.
@@ -320,7 +320,7 @@
                       "div",
                       { class: "facts" },
                       make("p", { class: "by" }, make("b", { text: line.vary + " " + value })),
-                      make("p", { text: take.keeper ? "worth " + two(take.worth) : "no keeper" }),
+                      make("p", { text: take.keeper ? "worth " + two(take.worth) : "not a keeper" }),
                     ),
                   );
                 }),
@@ -430,7 +430,7 @@
     }
     return inside;
   }
-  const keeper_words = (keeper) => (keeper === null ? "" : keeper ? ", keeper" : ", no keeper");
+  const keeper_words = (keeper) => (keeper === null ? "" : keeper ? ", keeper" : ", not a keeper");
   function take_words(take) {
     return [
       ` structure ${two(take.structure)}, adherence ${two(take.adherence)}`,

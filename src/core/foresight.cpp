@@ -47,9 +47,8 @@ double foreseen_chance(const std::vector<double>& means, double variance, const 
     const double luck = variance * grid.scales[cell / grid.spreads.size()];
     const double kept = 1 / (1 + luck / (spread * spread));
     const double deviation = std::sqrt(luck * kept);
-    const auto worth = [&](std::size_t j) {
-      return means[j] * kept + deviation * normal[j * draws + d];
-    };
+    const double* own = normal.data() + d * pipelines;
+    const auto worth = [&](std::size_t j) { return means[j] * kept + deviation * own[j]; };
     double top = worth(0);
     for (std::size_t j = 1; j < pipelines; ++j)
       top = std::max(top, worth(j));
