@@ -1,9 +1,9 @@
-.PHONY: demo test install lint format check sanitize schema docs guides bench clean
+.PHONY: demo test install lint format check coverage sanitize docs guides bench clean
 
 DEMO = brackwater
 
 demo:
-	@sh tools/setup.sh run
+	@sh tools/setup.sh demo
 	@sh tools/install.sh
 	@sh inst/bin/sprenn demo $(DEMO) --force
 
@@ -17,7 +17,7 @@ install:
 	@sh tools/install.sh
 	@sh tools/launcher.sh
 
-# Style and rules; `make lint SINCE=REV` looks at what has changed since. `make format` mends
+# Style and rules; `make lint SINCE=REV` looks at what has changed since. `make format` fixes
 # the layout.
 lint:
 	@sh tools/setup.sh lint
@@ -30,25 +30,32 @@ format:
 	@Rscript --no-save --no-restore tools/lint.R mend $(if $(SINCE),since $(SINCE))
 
 check:
-	@sh tools/setup.sh test
+	@sh tools/setup.sh check
 	@sh tools/check.sh
+
+# The share of lines that the tests run, by file; `make coverage TESTS=PATTERN` runs some.
+coverage:
+	@sh tools/setup.sh coverage
+	@Rscript --no-save --no-restore tools/coverage.R $(TESTS)
 
 # The tests of the core under the address and undefined-behaviour sanitizers.
 sanitize:
 	@sh tools/setup.sh test
 	@sh tools/sanitize.sh
 
-# After a change of the fields, the roxygen comments or the glue; and the site, in site/.
+# Help pages, schemas, docs/files.md and the site in site/; needed after a change of fields, roxygen
+# comments or glue.
 docs:
-	@sh tools/setup.sh test
+	@sh tools/setup.sh docs
 	@Rscript -e 'Rcpp::compileAttributes(".")'
 	@sh tools/install.sh
 	@Rscript -e 'roxygen2::roxygenise(".", load_code = "installed")'
-	@sh tools/install.sh
 	@Rscript tools/schema.R
+	@sh tools/install.sh
 	@Rscript tools/site.R
 
-# After a change of the guides or their examples, or of what commands say: runs them.
+# Runs the guides' examples and writes vignettes/; needed after a change of guides, examples or
+# the output of commands.
 guides:
 	@sh tools/setup.sh test
 	@sh tools/install.sh

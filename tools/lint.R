@@ -1,5 +1,6 @@
-# Holds the code against its form: styler's tidyverse style and lintr's rules (.lintr) for R,
-# clang-format (.clang-format) for C++, prettier and eslint (tools/web) for the pages.
+# Checks the form of the code: styler's tidyverse style, lintr's rules (.lintr), a cyclomatic
+# complexity of at most 15 and a nesting of at most 3 for R, clang-format (.clang-format) for C++,
+# prettier and eslint (tools/web) for the pages.
 #   Rscript tools/lint.R             everything
 #   Rscript tools/lint.R since REV   what has changed since a revision
 # Ends with status 1 and a list where something does not hold. `make format` mends the layout.
@@ -37,6 +38,50 @@ linted <- function(file) {
   if (nrow(found)) {
     paste0(file, ":", found$line_number, ": ", found$message)
   }
+}
+
+# The functions of a file: those at its top, and the methods of its R6 classes.
+functions_in <- function(expression) {
+  if (!is.call(expression)) {
+    return(list())
+  }
+
+  if (identical(expression[[1]], quote(`function`))) {
+    return(list(expression))
+  }
+
+  unlist(lapply(as.list(expression), functions_in), recursive = FALSE)
+}
+
+# How deep control structures are nested; `else if` is no deeper than its `if`.
+nesting_of <- function(expression) {
+  if (!is.call(expression)) {
+    return(0)
+  }
+
+  word <- if (is.name(expression[[1]])) as.character(expression[[1]]) else ""
+  parts <- as.list(expression)[-1]
+  inner <- max(0, vapply(parts, nesting_of, 0))
+  if (word == "if" && length(parts) == 3 && is.call(parts[[3]])) {
+    inner_if <- max(0, vapply(parts[1:2], nesting_of, 0))
+    chained <- identical(parts[[3]][[1]], quote(`if`))
+    return(max(inner_if + 1, nesting_of(parts[[3]]) + !chained))
+  }
+
+  inner + word %in% c("if", "for", "while", "repeat")
+}
+
+simple <- function(file) {
+  each <- unlist(lapply(as.list(parse(file, keep.source = FALSE)), functions_in))
+  complexity <- vapply(each, function(one) cyclocomp::cyclocomp(eval(one)), 0)
+  nesting <- vapply(each, nesting_of, 0)
+  named <- vapply(each, function(one) substr(deparse(one)[1], 1, 60), "")
+  c(
+    if (any(complexity > 15)) {
+      paste0(file, ": complexity ", complexity, " of ", named)[complexity > 15]
+    },
+    if (any(nesting > 3)) paste0(file, ": nesting ", nesting, " of ", named)[nesting > 3]
+  )
 }
 
 clang_formatted <- function(file) {
@@ -79,10 +124,10 @@ page_checked <- function(files) {
 
 each <- function(files, check) unlist(parallel::mclapply(files, check, mc.cores = cores))
 
-# Complexity and the use of objects are asked of the package; tests and tools are held
-# against its style.
+# Complexity and the use of objects are checked in the package only.
 found <- c(
   each(r_files, styled),
+  each(grep("^R/", r_files, value = TRUE), simple),
   each(grep("^R/", r_files, value = TRUE), linted),
   each(cpp_files, clang_formatted),
   page_checked(page_files)

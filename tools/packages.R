@@ -1,14 +1,22 @@
 # Names or installs the packages of DESCRIPTION that are missing.
-#   packages.R run|test debian   prints the names of their Debian packages, if R is Debian's
-#   packages.R run|test cran     installs them from CRAN
+#   packages.R WHAT debian   prints the names of their Debian packages, if R is Debian's
+#   packages.R WHAT cran     installs them from CRAN
+# WHAT is run, or demo, test, check, docs, lint, bench or coverage for what these add.
 words <- commandArgs(TRUE)
-fields <- c("Imports", "LinkingTo", if (words[1] == "test") "Suggests")
+with_suggested <- words[1] %in% c("test", "check", "coverage", "docs")
+fields <- c("Imports", "LinkingTo", if (with_suggested) "Suggests")
 text <- read.dcf("DESCRIPTION", intersect(fields, colnames(read.dcf("DESCRIPTION"))))
 wanted <- trimws(unlist(strsplit(text, ",")))
 
-if (words[1] == "lint") {
-  wanted <- c(wanted, "cyclocomp", "lintr", "styler")
-}
+wanted <- c(
+  wanted,
+  switch(words[1],
+    demo = c("plumber", "webutils"),
+    lint = c("cyclocomp", "lintr", "styler"),
+    docs = c("roxygen2", "pkgdown"),
+    coverage = "covr"
+  )
+)
 
 needed <- sub(".*>= *([0-9.-]+).*", "\\1", wanted)
 wanted <- sub("[ (\n].*", "", wanted)

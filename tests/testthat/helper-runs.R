@@ -5,10 +5,10 @@
 served_trial <- function(address, cases = 4, seeds = 1:2, env = parent.frame()) {
   folder <- withr::local_tempdir(.local_envir = env)
   dir.create(file.path(folder, "references"))
-  tiles <- internal("tile_names")()
+  tiles <- tile_names()
   for (i in seq_len(cases)) {
-    internal("write_drawing")(
-      internal("draw_tile")(tiles[i], 192, 128, i),
+    write_drawing(
+      draw_tile(tiles[i], 192, 128, i),
       file.path(folder, "references", paste0(i, ".png"))
     )
   }
@@ -77,7 +77,7 @@ start_run <- function(folder, ..., env = character()) {
     ),
     stdout = file.path(folder, "out.log"),
     stderr = file.path(folder, "err.log"),
-    env = c("current", env),
+    env = c("current", R_LIBS = paste(.libPaths(), collapse = ":"), env),
     cleanup_tree = TRUE
   )
   process
@@ -85,10 +85,10 @@ start_run <- function(folder, ..., env = character()) {
 
 # What a run has come to, in a form in which two runs can be compared.
 outcome_of <- function(folder, run = "main") {
-  store <- internal("open_store")(folder, run)
-  on.exit(internal("close_store")(store))
-  takes <- internal("read_takes")(store)
-  scores <- internal("read_scores")(store)
+  store <- open_store(folder, run)
+  on.exit(close_store(store))
+  takes <- read_takes(store)
+  scores <- read_scores(store)
   list(
     takes = takes[c("take", "state", "sha256", "cost")],
     scores = scores[c("take", "measure", "value")]
