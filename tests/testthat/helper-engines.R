@@ -2,7 +2,7 @@
 
 # An engine of lineup.yml's form, built as a lineup would.
 built <- function(name, ..., folder = withr::local_tempdir(.local_envir = parent.frame())) {
-  internal("build_engine")(list(...), name, folder)
+  build_engine(list(...), name, folder)
 }
 
 sorrel_tensors <- list(
@@ -34,7 +34,7 @@ sorrel_at <- function(address, ...) {
     about = sorrel_about
   )
   given[names(list(...))] <- list(...)
-  internal("build_engine")(given, "sorrel", tempdir())
+  build_engine(given, "sorrel", tempdir())
 }
 
 # The program teasel in a folder of its own, with faults.
@@ -45,7 +45,7 @@ teasel_in <- function(folder, faults = "", seconds = 60) {
     TEASEL_COUNT = file.path(folder, "count"),
     .local_envir = parent.frame()
   )
-  internal("build_engine")(
+  build_engine(
     list(
       kind = "command",
       command = list(file.path(R.home("bin"), "Rscript"), "teasel.R"),
@@ -64,7 +64,7 @@ teasel_in <- function(folder, faults = "", seconds = 60) {
 }
 
 small_request <- function(engine, ..., seed = 1L) {
-  take_request(engine, "a hill", scene(1, 64, 64), size = c(64, 64), seed = seed, ...)
+  engine_request(engine, "a hill", scene(1, 64, 64), size = c(64, 64), seed = seed, ...)
 }
 
 # How making a picture ends: "made", or the kind of failure with its words.
@@ -106,7 +106,7 @@ lying_server <- function(answer, env = parent.frame()) {
     stderr = NULL
   )
   withr::defer(process$kill_tree(), envir = env)
-  internal("wait_for_server")(process, port)
+  wait_for_server(process, port)
   paste0("http://127.0.0.1:", port)
 }
 
@@ -134,10 +134,10 @@ message_bytes <- function(status, body = raw(), ...) {
 
 # A stand-in's server at a port of its own, to be killed and started anew.
 serve_at <- function(name, port, ledger) {
-  process <- internal("start_apart")(
+  process <- start_apart(
     "serve_standin",
     list(name = name, port = port, ledger = ledger)
   )
-  internal("wait_for_server")(process, port)
+  wait_for_server(process, port)
   process
 }

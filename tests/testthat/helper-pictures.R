@@ -1,22 +1,20 @@
 # Pictures and trials for the tests: small, drawn, and the same every time.
 
-internal <- function(name) getFromNamespace(name, "sprenn")
-
 # A scene with contours in many directions; another seed is another scene.
 scene <- function(seed = 1, width = 96, height = 64) {
-  internal("core_dead_leaves")(width, height, seed)
+  core_dead_leaves(width, height, seed)
 }
 
 # How far the contours of two views agree, -1 to 1; the mask's white part may differ.
 contours_agree <- function(a, b, mask = NULL) {
-  internal("core_likeness")(a$handle, b$handle, if (!is.null(mask)) 1 - mask)[["orientation"]]
+  core_likeness(a$handle, b$handle, if (!is.null(mask)) 1 - mask)[["orientation"]]
 }
 
 mirrored <- function(picture) picture[, rev(seq_len(dim(picture)[2])), ]
 
 picture_file <- function(picture, ending = ".png", folder = tempdir()) {
   file <- tempfile("picture-", folder, ending)
-  internal("write_drawing")(picture, file)
+  write_drawing(picture, file)
   file
 }
 
@@ -39,7 +37,7 @@ mixing_engine <- function(name = "mixer", broken = function(request) NULL, versi
     ),
     make = function(request) {
       broken(request)
-      noise <- internal("core_dead_leaves")(
+      noise <- core_dead_leaves(
         request$size[1],
         request$size[2],
         1000 + request$seed
@@ -48,7 +46,7 @@ mixing_engine <- function(name = "mixer", broken = function(request) NULL, versi
       picture <- request$reference * keep + noise * (1 - keep)
       tint <- if (is.null(request$settings$tint)) 0 else request$settings$tint
       picture[, , 3] <- picture[, , 3] * (1 - tint)
-      take_result(picture, cost = 0.5, seed = request$seed)
+      engine_result(picture, cost = 0.5, seed = request$seed)
     }
   )
 }
@@ -109,7 +107,6 @@ small_trial <- function(
 # lineup.yml runs its file under the global environment, where a user's own
 # functions are.
 assign("mixing_engine", mixing_engine, globalenv())
-assign("internal", internal, globalenv())
 
 problems_of <- function(...) check_trial(small_trial(..., env = parent.frame()))
 

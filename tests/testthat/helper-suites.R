@@ -317,7 +317,7 @@ made_up_trial <- function(suite, env = parent.frame()) {
     file.path(folder, "masks", "half.png")
   )
   writeLines(
-    internal("write_yaml_text")(suite),
+    write_yaml_text(suite),
     file.path(folder, "suite.yml"),
     useBytes = TRUE
   )

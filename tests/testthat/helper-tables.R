@@ -61,4 +61,4 @@ means_of <- function(...) {
   rows
 }
 
-worth <- function(table, brief = core_brief) internal("add_utility")(table, brief)
+worth <- function(table, brief = core_brief) add_worth(table, brief)

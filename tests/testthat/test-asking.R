@@ -82,7 +82,7 @@ test_that("curves say where floors are cleared and what was swept", {
   pooled <- found$curves[is.na(found$curves$case) & found$curves$score == "structure", ]
   expect_true(all(diff(pooled$mean) > 0))
   expect_equal(length(unique(stats::na.omit(found$curves$case))), 3)
-  expect_match(format(found), "worth most at 0.9", all = FALSE)
+  expect_match(format(found), "highest worth at 0.9", all = FALSE)
   expect_s3_class(draw_curve(found$verdict, "hold"), "ggplot")
   expect_error(
     response_curves(folder, vary = "guidance"),
@@ -192,7 +192,7 @@ test_that("an engine that changed behind its name is found, and nothing else is 
     found$scores$change[found$scores$pipeline == "firm" & found$scores$score == "structure"],
     0
   )
-  expect_match(format(found), "Changed behind their names", all = FALSE)
+  expect_match(format(found), "Changed without a new version number", all = FALSE)
   expect_s3_class(draw_changes(found), "ggplot")
   expect_error(compare_runs(folder, "old", "old"), class = "sprenn_error_argument", "itself")
   # Another suite asks other things.
@@ -213,24 +213,25 @@ test_that("a run that stops when it is decided leaves the rest unmade, and goes 
     suite = change(small_suite, "seeds: [1, 2]", "seeds: [1, 2, 3, 4]"),
     brief = c(small_brief, "confidence: 0.8")
   )
-  takes <- run_trial(folder, until = "decided", workers = 0)
-  race <- attr(takes, "race")
+  made <- run_trial(folder, until = "decided", workers = 0)
+  takes <- made$takes
+  race <- made$race
   expect_equal(race$jobs$all$state, "decided")
   expect_equal(race$jobs$all$best, "firm")
   expect_lt(sum(takes$state == "made"), nrow(takes) / 2 + 1)
   verdict <- choose_pipeline(folder)
   expect_equal(verdict$best, "firm")
   expect_equal(verdict$looks, 4)
-  expect_match(format(verdict), "stretched for the looks", all = FALSE)
+  expect_match(format(verdict), "widened for the interim looks", all = FALSE)
   # Again it finds that all is done.
-  again <- run_trial(folder, until = "decided", workers = 0)
+  again <- run_trial(folder, until = "decided", workers = 0)$takes
   expect_equal(again$state, takes$state)
   # Whoever wants the rest gets it, and the looks are not forgotten.
-  whole <- run_trial(folder, workers = 0)
+  whole <- run_trial(folder, workers = 0)$takes
   expect_true(all(whole$state == "made"))
   expect_equal(choose_pipeline(folder)$looks, 4)
   expect_error(
-    run_trial(folder, until = "decided", score = FALSE),
+    run_trial(folder, until = "decided", score = FALSE)$takes,
     class = "sprenn_error_argument",
     "needs scores"
   )
@@ -262,10 +263,10 @@ test_that("a race that is stopped goes on in its round, with the same end", {
   expect_equal(stopped, "stopped")
   after <- run_trial(folder, until = "decided", workers = 0)
   expect_equal(
-    after[c("pipeline", "case", "seed", "state")],
-    whole[c("pipeline", "case", "seed", "state")]
+    after$takes[c("pipeline", "case", "seed", "state")],
+    whole$takes[c("pipeline", "case", "seed", "state")]
   )
-  expect_equal(attr(after, "race")$jobs, attr(whole, "race")$jobs)
+  expect_equal(after$race$jobs, whole$race$jobs)
 })
 
 test_that("the commands say the same in words and as JSON", {
@@ -289,7 +290,7 @@ test_that("the commands say the same in words and as JSON", {
   run_trial(folder, "again", workers = 0)
   expect_match(
     run_cli("compare", folder, "main", "again")$out,
-    "Nothing is seen to have changed",
+    "No change was detected",
     all = FALSE
   )
   expect_match(

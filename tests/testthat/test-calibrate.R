@@ -12,12 +12,12 @@ cliff_engine <- function() {
     ),
     function(request) {
       keep <- min(1, max(0, (request$native_hold - 60) / 20))
-      noise <- internal("core_dead_leaves")(
+      noise <- core_dead_leaves(
         request$size[1],
         request$size[2],
         500 + request$seed
       )
-      take_result(request$reference * keep + noise * (1 - keep), cost = 0.5)
+      engine_result(request$reference * keep + noise * (1 - keep), cost = 0.5)
     }
   )
 }
@@ -26,7 +26,7 @@ calibrate <- function(folder, ..., engines = list(mixer = cliff_engine())) {
   calibrate_engine(read_trial(folder, engines = engines), "mixer", ...)
 }
 
-test_that("a calibrated hold is the share of structure that is kept, cliffs or not", {
+test_that("a calibrated hold is the share of structure kept, cliffs or not", {
   folder <- small_trial()
   found <- calibrate(folder, rungs = 12)
   expect_s3_class(found, "sprenn_calibration")
@@ -39,7 +39,7 @@ test_that("a calibrated hold is the share of structure that is kept, cliffs or n
   trial <- read_trial(folder, engines = list(mixer = cliff_engine()))
   expect_equal(trial$lineup$engines$mixer$about$curve$hold, found$curve$hold)
   for (hold in c(0.3, 0.5, 0.8)) {
-    request <- take_request(
+    request <- engine_request(
       trial$lineup$engines$mixer,
       "x",
       read_picture(file.path(folder, "references", "three.png")),
@@ -48,7 +48,7 @@ test_that("a calibrated hold is the share of structure that is kept, cliffs or n
     )
     made <- make_picture(trial$lineup$engines$mixer, request)
     expect_lt(
-      abs(internal("structure_of")(made$bytes, request, "three", internal("Cache")$new()) - hold),
+      abs(structure_of(made$bytes, request, "three", Cache$new()) - hold),
       0.15
     )
   }
@@ -56,8 +56,8 @@ test_that("a calibrated hold is the share of structure that is kept, cliffs or n
   # Another curve is another recipe.
   expect_false(
     any(
-      plan_run(trial)$take %in%
-        plan_run(read_trial(small_trial(), engines = list(mixer = cliff_engine())))$take
+      plan_run(trial)$takes$take %in%
+        plan_run(read_trial(small_trial(), engines = list(mixer = cliff_engine())))$takes$take
     )
   )
 })
@@ -99,7 +99,7 @@ test_that("what can't be calibrated is said, and nothing is changed", {
   folder <- small_trial()
   level <- engine(
     list(name = "level", checkpoints = list(a = list()), hold = c(at_0 = 0, at_1 = 1)),
-    function(request) take_result(request$reference)
+    function(request) engine_result(request$reference)
   )
   expect_error(
     calibrate(folder, engines = list(mixer = level), rungs = 5),
@@ -128,7 +128,7 @@ test_that("what can't be calibrated is said, and nothing is changed", {
 
 test_that("the fit rises, goes astray with no single picture, and leaves what rises as it is", {
   fit <- function(at, structure) {
-    internal("rising_fit")(data.frame(at = at, structure = structure))
+    rising_fit(data.frame(at = at, structure = structure))
   }
 
   even <- seq(0, 1, 0.25)

@@ -8,11 +8,11 @@ card_of <- function(...) {
   )
   trial <- read_trial(made_up_trial(suite, env = parent.frame()))
   case <- trial$suite$cases[[1]]
-  internal("case_card")(
+  case_card(
     case,
     trial,
-    internal("inputs_by_size")(case, trial),
-    internal("trial_warnings")(trial)
+    inputs_by_size(case, trial),
+    trial_warnings(trial)
   )
 }
 
@@ -26,8 +26,8 @@ test_that("a card's head is the case, its job, and the prompt with what was set"
     prompt = list(
       "a mill",
       list(say = "two kites", weight = 1.5, must = TRUE),
-      list(say = "a boat", drafted = internal("draft_mark")("a boat")),
-      list(say = "a gull", drafted = internal("draft_mark")("a tern"))
+      list(say = "a boat", drafted = draft_mark("a boat")),
+      list(say = "a gull", drafted = draft_mark("a tern"))
     ),
     negative = list("text", "frames")
   )
@@ -133,7 +133,7 @@ test_that("several references are numbered, with their weights, and a look shows
     ))
   )
   trial <- read_trial(made_up_trial(suite))
-  look <- internal("look_panel")(trial$suite$cases[[1]], trial$suite)
+  look <- look_panel(trial$suite$cases[[1]], trial$suite)
   expect_equal(
     look[c("title", "note")],
     list(title = "look: oils", note = "2 pictures, weight 0.70")
@@ -142,7 +142,7 @@ test_that("several references are numbered, with their weights, and a look shows
 })
 
 test_that("cards fill their width, and their height grows by whole rows", {
-  layout <- internal("card_layout")
+  layout <- card_layout
   card <- function(panels, warnings = 0) {
     list(panels = vector("list", panels), warnings = vector("list", warnings))
   }
@@ -161,7 +161,7 @@ test_that("cards fill their width, and their height grows by whole rows", {
 })
 
 test_that("sheets hold what fits, in order, and one too tall gets a sheet of its own", {
-  pages <- internal("pages_of")
+  pages <- pages_of
   expect_equal(pages(c(100, 100, 100), 250), c(1, 1, 2))
   expect_equal(pages(c(900, 100), 250), c(1, 2))
   expect_equal(pages(c(100, 900, 100), 250), c(1, 2, 3))

@@ -8,7 +8,7 @@ cases_of <- function(worths, ...) {
     stringsAsFactors = FALSE
   )
   own <- worths[cbind(grid$case, grid$pipeline)]
-  tibble::tibble(grid, seed = 1L, utility = own, keeper = TRUE, ...)
+  tibble::tibble(grid, seed = 1L, worth = own, keeper = TRUE, ...)
 }
 
 worths <- rbind(
@@ -19,7 +19,7 @@ worths <- rbind(
 )
 
 test_that("cases that tell pipelines apart come first, those that tell nothing last", {
-  found <- internal("case_table")(cases_of(worths))
+  found <- case_table(cases_of(worths))
   expect_equal(found$case[4], "easy")
   expect_setequal(found$case[1:2], c("hard", "same"))
   expect_equal(sum(found$share), 1)
@@ -33,14 +33,14 @@ test_that("cases that tell pipelines apart come first, those that tell nothing l
 test_that("who would lead without a case is told where it is another", {
   one <- worths[c("hard", "against", "easy"), ]
   one["against", ] <- c(0.5, 0.7, 0.5, 0.4, 0.4)
-  found <- internal("case_table")(cases_of(one))
+  found <- case_table(cases_of(one))
   expect_equal(found$leads[found$case == "hard"], "b")
   expect_true(is.na(found$leads[found$case == "against"]))
 })
 
 test_that("with one case or one pipeline there is nothing to tell", {
-  expect_null(internal("case_table")(cases_of(worths[1, , drop = FALSE])))
-  expect_null(internal("case_table")(cases_of(worths[, 1, drop = FALSE])))
+  expect_null(case_table(cases_of(worths[1, , drop = FALSE])))
+  expect_null(case_table(cases_of(worths[, 1, drop = FALSE])))
 })
 
 test_that("what leads turn with is wanted more of: other looks, or other references", {
@@ -61,10 +61,10 @@ test_that("what leads turn with is wanted more of: other looks, or other referen
     table
   }
 
-  expect_equal(internal("most_useful")(made("look")), "look")
-  expect_equal(internal("most_useful")(made("reference")), "reference")
-  bare <- made("look")[c("case", "pipeline", "seed", "utility", "keeper")]
-  expect_null(internal("most_useful")(bare))
+  expect_equal(most_useful(made("look")), "look")
+  expect_equal(most_useful(made("reference")), "reference")
+  bare <- made("look")[c("case", "pipeline", "seed", "worth", "keeper")]
+  expect_null(most_useful(bare))
 })
 
 test_that("the verdict says which pictures decide", {
@@ -77,11 +77,11 @@ test_that("the verdict says which pictures decide", {
   first <- table$case %in% c("c01", "c02")
   table$structure[first & table$pipeline == "c"] <- 0.1
   table[table$case == "c05", c("structure", "adherence", "style")] <- 0.9
-  verdict <- internal("verdict_from")(table, core_brief)
-  words <- internal("case_words")(verdict)
-  half <- "Half of all that tells the pipelines apart comes from c0[12] and c0[12]"
+  verdict <- verdict_from(table, core_brief)
+  words <- case_words(verdict)
+  half <- "Half of the information comes from c0[12] and c0[12]"
   expect_match(words, half, all = FALSE)
-  expect_match(words, "Nothing is told by c05 \\(all keepers\\)", all = FALSE)
+  expect_match(words, "No information comes from c05 \\(all keepers\\)", all = FALSE)
   # Cases that agree are no twins: they turn nothing.
-  expect_no_match(words, "The same is told by")
+  expect_no_match(words, "The same information comes from")
 })

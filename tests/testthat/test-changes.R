@@ -19,7 +19,7 @@ two_runs <- function(seed, cases, seeds, pipelines = 2) {
   list(old = one(seed), new = one(seed + 5000))
 }
 
-changes_between <- function(runs, ...) internal("run_changes")(runs$old, runs$new, ...)$scores
+changes_between <- function(runs, ...) run_changes(runs$old, runs$new, ...)$scores
 
 test_that("keepers that all turned in three takes are not called a change, in twelve they are", {
   for (cases in c(3, 12)) {
@@ -80,11 +80,11 @@ test_that("a change as large as is said would have been seen", {
 test_that("the same pictures again leave nothing to be missed, other pictures do", {
   runs <- two_runs(5, 9, 1)
   runs$new <- runs$old
-  same <- internal("run_changes")(runs$old, runs$new)
+  same <- run_changes(runs$old, runs$new)
   expect_equal(same$pictures$same, c(9L, 9L))
   expect_equal(same$scores$seen, rep(0, nrow(same$scores)))
   runs$new$picture <- paste("other", runs$new$picture)
-  other <- internal("run_changes")(runs$old, runs$new)
+  other <- run_changes(runs$old, runs$new)
   expect_equal(other$pictures$same, c(0L, 0L))
   expect_gt(other$scores$seen[other$scores$score == "keeper"][1], 0.2)
 })
@@ -94,7 +94,7 @@ test_that("as many takes as one likes are compared in bounded space", {
     1,
     matrix(stats::rnorm(3000), 1500, dimnames = list(NULL, c("structure", "style")))
   )
-  few <- internal("few_rows")(many, 500)
+  few <- few_rows(many, 500)
   expect_equal(nrow(few), 500)
   expect_equal(crossprod(few), crossprod(many), ignore_attr = TRUE)
 })
@@ -108,10 +108,10 @@ test_that("compare says what would have been seen, and --strict tells a script",
   file.rename(file.path(tempdir(), "old"), file.path(fs, "new"))
   again <- run_cli("compare", folder, "old", "new", "--strict")
   expect_equal(again$status, 0)
-  expect_match(again$out, "Nothing is seen to have changed", all = FALSE)
-  expect_match(again$out, "to the last byte: all pipelines", all = FALSE)
-  store <- internal("open_store")(folder, "new")
-  first <- internal("read_takes")(store)$pipeline[1]
+  expect_match(again$out, "No change was detected", all = FALSE)
+  expect_match(again$out, "byte for byte: all pipelines", all = FALSE)
+  store <- open_store(folder, "new")
+  first <- read_takes(store)$pipeline[1]
   DBI::dbExecute(store$db, "UPDATE takes SET file = 'x' || file, request = 'other'")
   DBI::dbExecute(
     store$db,
@@ -121,10 +121,10 @@ test_that("compare says what would have been seen, and --strict tells a script",
     ),
     params = list(first)
   )
-  internal("close_store")(store)
+  close_store(store)
   lower <- run_cli("compare", folder, "old", "new", "--strict")
   expect_equal(lower$status, 1)
   expect_match(lower$out, "Scores that changed", all = FALSE)
-  expect_match(lower$out, "Nine of ten comparisons like this one", all = FALSE)
+  expect_match(lower$out, "Nine out of ten comparisons like this one", all = FALSE)
   expect_equal(run_cli("compare", folder, "old", "new")$status, 0)
 })

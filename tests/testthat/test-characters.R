@@ -2,22 +2,22 @@
 # should the measures.
 
 tile <- function(name = "windmill", width = 384, height = 256, seed = 301) {
-  internal("draw_tile")(name, width, height, seed)
+  draw_tile(name, width, height, seed)
 }
 
 made_by <- function(engine, ...) {
-  internal("decode_picture")(
-    internal("encoded_picture")(make_picture(engine, take_request(engine, ...))$bytes)
+  decode_picture(
+    encoded_picture(make_picture(engine, engine_request(engine, ...))$bytes)
   )
 }
 
-sharpness <- function(picture) mean(internal("draw_slope")(internal("draw_luminance")(picture)))
+sharpness <- function(picture) mean(draw_slope(draw_luminance(picture)))
 apart <- function(a, b) mean(abs(a - b))
 
 structure_between <- function(a, b) {
-  view <- internal("view_picture")
-  decoys <- lapply(internal("draw_decoys")(dim(b)[2:1], 3), view)
-  internal("rescale_from_chance")(
+  view <- view_picture
+  decoys <- lapply(draw_decoys(dim(b)[2:1], 3), view)
+  rescale_from_chance(
     contours_agree(view(a), view(b)),
     mean(vapply(decoys, contours_agree, 0, b = view(a)))
   )
@@ -50,7 +50,7 @@ test_that("every stand-in keeps more at a higher hold, whichever way its knob tu
 
 test_that("bracken's knob is flat and then a cliff; above 80 it does not listen", {
   bracken <- standin_bracken()
-  change <- internal("bracken_change")
+  change <- bracken_change
   expect_lt(abs(change(1) - change(50)), 0.06)
   expect_gt(change(55) - change(70), 0.4)
   reference <- tile()
@@ -100,11 +100,11 @@ test_that("teasel sharpens at a high hold and makes things up at a low one", {
 test_that("sorrel refuses smoke, breaks one file in fifty, and holds early", {
   sorrel <- standin_sorrel()
   expect_equal(
-    ending(sorrel, take_request(sorrel, "smoke over the hill", size = c(64, 64)))$kind,
+    ending(sorrel, engine_request(sorrel, "smoke over the hill", size = c(64, 64)))$kind,
     "refused"
   )
-  expect_equal(ending(sorrel, take_request(sorrel, "a smoker", size = c(64, 64)))$kind, "made")
-  small <- take_request(sorrel, "a hill", scene(1, 64, 64), size = c(64, 64))
+  expect_equal(ending(sorrel, engine_request(sorrel, "a smoker", size = c(64, 64)))$kind, "made")
+  small <- engine_request(sorrel, "a hill", scene(1, 64, 64), size = c(64, 64))
   kinds <- vapply(1:60, function(i) ending(sorrel, small)$kind, "")
   expect_equal(sum(kinds == "bad_answer"), 1)
   reference <- tile()
@@ -123,14 +123,14 @@ test_that("sorrel refuses smoke, breaks one file in fifty, and holds early", {
 
 test_that("yarrow mends scratches, bracken fades them, teasel keeps them", {
   clean <- tile("salt", seed = 307)
-  worn <- internal("wear")(clean, 307)
+  worn <- wear(clean, 307)
   # The marks alone: where worn and clean differ most, against what is beside.
   marks <- abs(
-    internal("draw_luminance")(worn) - internal("draw_luminance")(0.12 + 0.82 * clean)
+    draw_luminance(worn) - draw_luminance(0.12 + 0.82 * clean)
   ) > 0.12
   beside <- function(picture) {
-    light <- internal("draw_luminance")(picture)
-    mean(abs(light - internal("draw_soft")(light, 6))[marks])
+    light <- draw_luminance(picture)
+    mean(abs(light - draw_soft(light, 6))[marks])
   }
 
   prompt <- "the same tile, mended, without scratches"
@@ -161,7 +161,7 @@ test_that("words put things, colours and light into a picture", {
   expect_gt(touched("many gulls"), touched("one gull"))
   # What is named first is what a swap puts there.
   expect_equal(
-    internal("read_prompt")(data.frame(
+    read_prompt(data.frame(
       say = "a lighthouse where the mill was",
       weight = 1
     ))$scene,

@@ -12,13 +12,13 @@ test_that("a whole run has nothing to mend", {
   expect_named(check_run(folder), c("kind", "take", "file", "words", "mended"))
   shown <- run_cli("check", folder, "--run", "main")
   expect_equal(shown$status, 0)
-  expect_match(shown$out, "Run main is whole", all = FALSE)
+  expect_match(shown$out, "Run main is intact", all = FALSE)
   expect_error(check_run(folder, "other"), "There is no run", class = "sprenn_error_run")
 })
 
 test_that("what is gone, altered or unknown is found, mended and made again", {
   folder <- made_run()
-  takes <- run_trial(folder)
+  takes <- run_trial(folder)$takes
   before <- outcome_of(folder)
   unlink(takes$path[1])
   cat("x", file = takes$path[2], append = TRUE)
@@ -70,5 +70,5 @@ test_that("a record without what it belongs to, and a step without the one befor
   found <- check_run(folder)
   expect_equal(found$kind, c("database", "step"))
   expect_match(found$words[1], "1 record without what it belongs to")
-  expect_match(run_cli("check", folder, "--repair")$err, "--repair wants --run", all = FALSE)
+  expect_match(run_cli("check", folder, "--repair")$err, "--repair needs --run", all = FALSE)
 })

@@ -47,7 +47,6 @@ brief <- function(...) {
   )
 }
 
-verdict_from <- internal("verdict_from")
 
 test_that("a clear winner is decided, with its margin, chance and reasons", {
   verdict <- verdict_from(made_table(c(a = 0.8, b = 0.6, c = 0.4)), brief())
@@ -91,7 +90,7 @@ test_that("a tie is not decided, and too few cases never are", {
 })
 
 test_that("identical pipelines share the chance of being best", {
-  chance <- internal("chance_best")(
+  chance <- chance_best(
     rbind(
       a = c(1, 2, 3),
       b = c(1, 2, 0),
@@ -108,13 +107,13 @@ test_that("a take below a floor, with a serious flaw, or not made is no keeper a
   table$state[3] <- "failed"
   table[3, c("structure", "adherence", "style")] <- NA
   table$state[4] <- "planned"
-  scored <- internal("add_utility")(
+  scored <- add_worth(
     table,
     brief(floors = c(structure = 0.3, adherence = NA, style = NA))
   )
   expect_equal(scored$keeper[1:5], c(FALSE, FALSE, FALSE, NA, TRUE))
-  expect_equal(scored$utility[1:4], c(0, 0, 0, NA))
-  expect_equal(scored$utility[5], 0.6 * table$structure[5] + 0.2)
+  expect_equal(scored$worth[1:4], c(0, 0, 0, NA))
+  expect_equal(scored$worth[5], 0.6 * table$structure[5] + 0.2)
 })
 
 test_that("failures count against a pipeline and planned takes leave it undecided", {
@@ -123,7 +122,7 @@ test_that("failures count against a pipeline and planned takes leave it undecide
   verdict <- verdict_from(table, brief())
   expect_equal(verdict$best, "b")
   expect_equal(verdict$pipelines$failed, c(0, 12))
-  expect_equal(verdict$pipelines$yield[2], 1 / 3)
+  expect_equal(verdict$pipelines$keepers[2], 1 / 3)
   table$state[1] <- "planned"
   expect_equal(verdict_from(table, brief())$state, "unfinished")
 })
@@ -134,12 +133,12 @@ test_that("an axis without evidence is left out for all alike, and said", {
   verdict <- verdict_from(table, brief())
   first <- verdict$table[verdict$table$case == "c1", ][1, ]
   expect_true(first$keeper)
-  expect_equal(first$utility, (0.6 * first$structure + 0.2 * 0.5) / 0.8)
+  expect_equal(first$worth, (0.6 * first$structure + 0.2 * 0.5) / 0.8)
   expect_equal(verdict$unchecked, c(adherence = 1L))
   # Under a floor nobody knows: the case counts for none.
   verdict <- verdict_from(table, brief(floors = c(structure = NA, adherence = 0.2, style = NA)))
   first <- verdict$table[verdict$table$case == "c1", ]
-  expect_true(all(is.na(first$keeper)) && all(is.na(first$utility)))
+  expect_true(all(is.na(first$keeper)) && all(is.na(first$worth)))
   expect_equal(verdict$unjudged, "c1")
   expect_equal(verdict$pictures$cases, 5)
 })
@@ -169,12 +168,12 @@ test_that("the draws of a mean are distributed as Student's t has it", {
   # One seed a case: what textbooks say of a mean of normal values.
   scores <- withr::with_seed(3, stats::rnorm(40))
   table <- tibble::tibble(pipeline = "a", case = sprintf("c%02d", 1:40), seed = 1, x = scores)
-  draws <- internal("score_draws")(table, "x", 20000, 5)$x["a", ]
+  draws <- score_draws(table, "x", 20000, 5)$x["a", ]
   expect_equal(mean(draws), mean(scores), tolerance = 0.02)
   expect_equal(sd(draws), sd(scores) / sqrt(40) * sqrt(39 / 37), tolerance = 0.03)
   few <- withr::with_seed(5, stats::rnorm(6))
   table <- tibble::tibble(pipeline = "a", case = letters[1:6], seed = 1, x = few)
-  ends <- internal("interval")(internal("score_draws")(table, "x", 40000, 5)$x["a", ])
+  ends <- interval(score_draws(table, "x", 40000, 5)$x["a", ])
   expect_equal(ends, as.vector(stats::t.test(few, conf.level = 0.9)$conf.int), tolerance = 0.03)
 })
 
@@ -185,10 +184,10 @@ test_that("a single case is spoken for by its seeds, and a single take by nothin
     seed = rep(1:4, 2),
     x = c(0.1, 0.2, 0.3, 0.4, 0.5, 0.5, 0.5, 0.6)
   )
-  draws <- internal("score_draws")(table, "x", 500, 1)$x
+  draws <- score_draws(table, "x", 500, 1)$x
   expect_gt(sd(draws["a", ]), 0.02)
   expect_gt(mean(draws["b", ]), mean(draws["a", ]))
-  expect_true(all(is.na(internal("score_draws")(table[table$seed == 1, ], "x", 50, 1)$x)))
+  expect_true(all(is.na(score_draws(table[table$seed == 1, ], "x", 50, 1)$x)))
 })
 
 test_that("every case counts alike, however many seeds it has", {
@@ -198,9 +197,9 @@ test_that("every case counts alike, however many seeds it has", {
     seed = 1:10,
     s = c(1, rep(0, 9))
   )
-  expect_equal(internal("mean_by_pipeline")(table, "s"), c(a = 0.5))
+  expect_equal(mean_by_pipeline(table, "s"), c(a = 0.5))
   expect_equal(
-    stats::median(internal("score_draws")(table, "s", 20000, 1)$s),
+    stats::median(score_draws(table, "s", 20000, 1)$s),
     0.5,
     tolerance = 0.02
   )
@@ -210,10 +209,10 @@ test_that("draws are the same for the same seed, and do not touch R's own", {
   table <- made_table(c(a = 0.5, b = 0.6))
   set.seed(4)
   before <- .Random.seed
-  first <- internal("score_draws")(table, "structure", 200, 9)
-  expect_identical(first, internal("score_draws")(table, "structure", 200, 9))
+  first <- score_draws(table, "structure", 200, 9)
+  expect_identical(first, score_draws(table, "structure", 200, 9))
   expect_identical(.Random.seed, before)
-  expect_false(identical(first, internal("score_draws")(table, "structure", 200, 10)))
+  expect_false(identical(first, score_draws(table, "structure", 200, 10)))
 })
 
 test_that("90 % intervals of a mean cover the truth about 90 times in 100", {
@@ -221,8 +220,8 @@ test_that("90 % intervals of a mean cover the truth about 90 times in 100", {
     1:200,
     function(i) {
       table <- made_table(c(a = 0.5), n_cases = 25, n_seeds = 2, seed = i)
-      ends <- internal("interval")(
-        internal("score_draws")(table, "structure", 400, i)$structure["a", ]
+      ends <- interval(
+        score_draws(table, "structure", 400, i)$structure["a", ]
       )
       # Seeds shift all cases alike here, so the truth is their mean, not 0.5.
       truth <- withr::with_seed(i, {
@@ -239,7 +238,7 @@ test_that("90 % intervals of a mean cover the truth about 90 times in 100", {
 
 test_that("style is worth what the brief wants of it", {
   style <- function(change, match, aim) {
-    internal("style_of")(change, match, aim)
+    style_of(change, match, aim)
   }
 
   expect_equal(style(0.8, 0.6, "reach the look"), 0.6)
@@ -260,14 +259,14 @@ graded <- function(rows, takes = unique(rows$take)) {
     unwanted = c(FALSE, FALSE, FALSE, TRUE)
   )
   takes <- tibble::tibble(take = takes, case = "x", state = "made")
-  evidence <- internal("phrase_evidence")(
+  evidence <- phrase_evidence(
     takes,
     tibble::tibble(axis = "adherence", rows),
     phrases
   )
   list(
-    axis = internal("adherence_of")(takes, evidence, phrases),
-    missed = internal("missed_phrases")(takes, evidence, phrases),
+    axis = adherence_of(takes, evidence, phrases),
+    missed = missed_phrases(takes, evidence, phrases),
     evidence = evidence
   )
 }

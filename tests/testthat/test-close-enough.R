@@ -18,11 +18,11 @@ near_ties <- function() {
   table
 }
 
-verdict_of <- function(...) internal("verdict_from")(near_ties(), close_brief(...))
+verdict_of <- function(...) verdict_from(near_ties(), close_brief(...))
 
 words_of <- function(verdict) {
   paste(
-    c(internal("headline_words")(verdict), internal("standing_words")(verdict)),
+    c(headline_words(verdict), standing_words(verdict)),
     collapse = " "
   )
 }
@@ -33,9 +33,9 @@ test_that("who is within reach of the best is counted draw by draw", {
     b = c(0.98, 0.6, 0.1),
     c = c(NA, NA, NA)
   )
-  close <- internal("chance_close")(worth, 0.05)
+  close <- chance_close(worth, 0.05)
   expect_equal(close, c(a = 2 / 3, b = 2 / 3, c = NA))
-  expect_equal(internal("chance_close")(worth, 0), internal("chance_best")(worth))
+  expect_equal(chance_close(worth, 0), chance_best(worth))
 })
 
 test_that("near ties are decided where being close is enough, and all of them are named", {
@@ -48,7 +48,7 @@ test_that("near ties are decided where being close is enough, and all of them ar
   expect_equal(verdict$best, verdict$pipelines$pipeline[1])
   expect_gt(verdict$confidence, strict$confidence)
   expect_match(words_of(verdict), "within 0.05 of the best of 4")
-  expect_match(words_of(verdict), "As close, and as surely: ")
+  expect_match(words_of(verdict), "Equally close, with the same certainty: ")
   # What is far is not close.
   expect_lt(verdict$pipelines$chance_close[verdict$pipelines$pipeline == "d"], 0.01)
 })
@@ -70,14 +70,14 @@ test_that("of those that are close the cheaper or the faster is taken where it i
 test_that("settings of one engine don't take its chances from each other", {
   pipelines <- tibble::tibble(pipeline = c("x-1", "x-2", "y"), chance_best = c(0.4, 0.35, 0.25))
   recipes <- tibble::tibble(pipeline = c("y", "x-1", "x-2"), engine = c("y", "x", "x"))
-  expect_equal(internal("chance_by_engine")(pipelines, recipes), c(x = 0.75, y = 0.25))
-  expect_null(internal("chance_by_engine")(pipelines[c(1, 3), ], recipes))
+  expect_equal(chance_by_engine(pipelines, recipes), c(x = 0.75, y = 0.25))
+  expect_null(chance_by_engine(pipelines[c(1, 3), ], recipes))
 })
 
 test_that("a race stops as soon as one is surely close enough", {
   table <- near_ties()
   step <- function(...) {
-    internal("race_step")(table, close_brief(...), list(cases = 8, seeds = 4, looks = 4))$state
+    race_step(table, close_brief(...), list(cases = 8, seeds = 4, looks = 4))$state
   }
 
   expect_false(step() == "decided")

@@ -1,4 +1,4 @@
-oklab_of <- function(r, g, b) c(internal("core_oklab")(array(c(r, g, b), c(1, 1, 3)), 1, 1))
+oklab_of <- function(r, g, b) c(core_oklab(array(c(r, g, b), c(1, 1, 3)), 1, 1))
 
 test_that("OKLab has the values that its author published", {
   # From the conversion of XYZ D65 white and of the sRGB primaries.
@@ -11,16 +11,16 @@ test_that("OKLab has the values that its author published", {
 test_that("resizing averages light, not code values", {
   checks <- array(rep(c(0, 1), 32), c(8, 8, 3))
   checks[] <- (row(checks[, , 1]) + col(checks[, , 1])) %% 2
-  small <- internal("core_resize")(checks, 1, 1)
+  small <- core_resize(checks, 1, 1)
   # Half the light of white is 0.735 in sRGB; the mean code value would be 0.5.
   expect_equal(c(small), rep(0.735, 3), tolerance = 0.01)
 })
 
 test_that("resizing keeps a plain picture plain and leaves an equal size alone", {
   plain <- array(0.37, c(13, 29, 3))
-  expect_equal(c(internal("core_resize")(plain, 7, 5)), rep(0.37, 7 * 5 * 3), tolerance = 1e-3)
+  expect_equal(c(core_resize(plain, 7, 5)), rep(0.37, 7 * 5 * 3), tolerance = 1e-3)
   picture <- scene(1)
-  expect_equal(internal("core_resize")(picture, 96, 64), picture, tolerance = 1e-6)
+  expect_equal(core_resize(picture, 96, 64), picture, tolerance = 1e-6)
 })
 
 test_that("every named colour covers a typical example and not its opposite", {
@@ -50,7 +50,7 @@ test_that("every named colour covers a typical example and not its opposite", {
       1,
       dimnames = list(NULL, c("L", "a", "b"))
     )
-    internal("colour_membership")(lab, colour)
+    colour_membership(lab, colour)
   }
 
   expect_setequal(names(examples), colour_names()$colour)
@@ -101,7 +101,7 @@ test_that("colours of figures can be told apart whatever colours a reader sees",
   apart <- function(colours, kind) min(stats::dist(seen_by(colours, kind)))
   for (kind in names(deficient)) {
     # Families of pipelines; every figure names them beside their marks as well.
-    expect_gt(apart(internal("family_palette"), kind), 0.07)
+    expect_gt(apart(family_palette, kind), 0.07)
     # What agrees and what does not on maps; what rose and what fell (their shapes differ too).
     expect_gt(apart(c("#0072B2", "#D55E00"), kind), 0.15)
     # Keepers' edges in the report, light and dark, against the lines of others.

@@ -1,4 +1,4 @@
-broken_promises <- function(found) found$promise[found$kept %in% FALSE]
+unmet <- function(found) found$checks$requirement[found$checks$met %in% FALSE]
 
 test_that("every stand-in keeps the contract, in process", {
   for (engine in list(
@@ -8,7 +8,7 @@ test_that("every stand-in keeps the contract, in process", {
     standin_teasel(),
     standin_sorrel()
   )) {
-    expect_equal(broken_promises(conform_engine(engine)), character(), info = engine$about$name)
+    expect_equal(unmet(conform_engine(engine)), character(), info = engine$about$name)
   }
 })
 
@@ -18,15 +18,15 @@ test_that("every stand-in keeps the contract as a server, and as a program", {
   withr::defer(stop_standins(running))
   for (name in c("bracken", "quince", "yarrow")) {
     found <- conform_engine(running$addresses[[name]])
-    expect_equal(broken_promises(found), character(), info = name)
-    expect_gte(nrow(found), 19)
+    expect_equal(unmet(found), character(), info = name)
+    expect_gte(nrow(found$checks), 19)
   }
 
   expect_equal(
-    broken_promises(conform_engine(sorrel_at(running$addresses[["sorrel"]]))),
+    unmet(conform_engine(sorrel_at(running$addresses[["sorrel"]]))),
     character()
   )
-  expect_equal(broken_promises(conform_engine(teasel_in(withr::local_tempdir()))), character())
+  expect_equal(unmet(conform_engine(teasel_in(withr::local_tempdir()))), character())
 })
 
 test_that("an engine written from the contract alone, in another language, keeps it", {
@@ -39,10 +39,10 @@ test_that("an engine written from the contract alone, in another language, keeps
   port <- httpuv::randomPort()
   process <- processx::process$new(python[1], c(script, port), supervise = TRUE)
   withr::defer(process$kill())
-  internal("wait_for_server")(process, port)
+  wait_for_server(process, port)
   found <- conform_engine(paste0("http://127.0.0.1:", port))
-  expect_equal(broken_promises(found), character())
-  expect_gte(nrow(found), 20)
+  expect_equal(unmet(found), character())
+  expect_gte(nrow(found$checks), 20)
 })
 
 test_that("a broken engine fails with the reason", {
@@ -60,17 +60,19 @@ test_that("a broken engine fails with the reason", {
     )
   }
 
-  why <- function(found) paste(found$why[found$kept %in% FALSE], collapse = " | ")
+  why <- function(found) {
+    paste(found$checks$why[found$checks$met %in% FALSE], collapse = " | ")
+  }
   expect_match(
-    why(odd(function(request) take_result(scene(1, 32, 32)))),
+    why(odd(function(request) engine_result(scene(1, 32, 32)))),
     "32 x 32 and not 64 x 64"
   )
   expect_match(
-    why(odd(function(request) take_result(scene(sample.int(1e6, 1), 64, 64)))),
+    why(odd(function(request) engine_result(scene(sample.int(1e6, 1), 64, 64)))),
     "two requests with one seed gave two pictures"
   )
   backwards <- function(request) {
-    take_result(
+    engine_result(
       request$reference * (1 - request$native_hold) +
         scene(request$seed, 64, 64) * request$native_hold
     )
@@ -81,7 +83,7 @@ test_that("a broken engine fails with the reason", {
       odd(
         function(request) {
           if (is.null(request$reference)) {
-            take_result(scene(1, 64, 64))
+            engine_result(scene(1, 64, 64))
           } else {
             backwards(request)
           }
@@ -97,7 +99,7 @@ test_that("a broken engine fails with the reason", {
         if (nchar(request$text) > 500) {
           stop("too long for me")
         } else {
-          take_result(scene(1, 64, 64))
+          engine_result(scene(1, 64, 64))
         }
       })
     ),
@@ -119,6 +121,6 @@ test_that("a server's broken exchange fails with the reason, and the command say
     paste(run$out, collapse = " "),
     "NO about +GET /about answers 200 with JSON.*a page +that begins"
   )
-  expect_match(run$out, "1 promise of 1 was not kept", all = FALSE)
+  expect_match(run$out, "1 requirement of 1 was not met", all = FALSE)
   expect_error(conform_engine("ftp://x"), "address", class = "sprenn_error_argument")
 })

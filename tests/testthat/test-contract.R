@@ -33,8 +33,8 @@ fits_schema <- function(name, text) {
 
 test_that("every request that is sent fits the contract's schema", {
   engine <- mixing_engine()
-  plain <- take_request(engine, "a", scene(1, 64, 48), size = c(64, 48))
-  full <- take_request(
+  plain <- engine_request(engine, "a", scene(1, 64, 48), size = c(64, 48))
+  full <- engine_request(
     engine,
     data.frame(say = c("a", "b"), weight = c(1, 1.4)),
     scene(1, 64, 48),
@@ -46,10 +46,10 @@ test_that("every request that is sent fits the contract's schema", {
     guides = list(edges = list(picture = scene(3, 64, 48), weight = 0.5, release = 0.9)),
     mask = matrix(1, 48, 64)
   )
-  alone <- take_request(engine, "a", size = c(64, 48))
+  alone <- engine_request(engine, "a", size = c(64, 48))
   for (request in list(plain, full, alone)) {
     expect_equal(
-      fits_schema("Request", rawToChar(internal("request_parts")(request)$request$bytes)),
+      fits_schema("Request", rawToChar(request_parts(request)$request$bytes)),
       "0 []"
     )
   }
@@ -68,15 +68,15 @@ test_that("what stand-ins say of themselves and of a take fits it too", {
   )) {
     said <- as.character(
       jsonlite::toJSON(
-        internal("about_for_wire")(engine),
+        about_for_wire(engine),
         auto_unbox = TRUE,
         digits = NA,
         null = "null"
       )
     )
     expect_equal(fits_schema("About", said), "0 []", info = engine$about$name)
-    back <- internal("new_about")(
-      internal("about_from_list")(jsonlite::parse_json(said), engine$about$name)
+    back <- new_about(
+      about_from_list(jsonlite::parse_json(said), engine$about$name)
     )
     for (fact in setdiff(names(engine$about), "checkpoints")) {
       expect_equal(back[[fact]], engine$about[[fact]], info = paste(engine$about$name, fact))
@@ -95,11 +95,11 @@ test_that("what stand-ins say of themselves and of a take fits it too", {
   )
   request <- small_request(quince)
   url <- paste0(running$addresses[["quince"]], "/takes")
-  answer <- internal("fetch")(
+  answer <- fetch(
     "POST",
     url,
     c("Idempotency-Key" = request$key),
-    form = internal("request_parts")(request)
+    form = request_parts(request)
   )
   expect_equal(answer$status, 200)
   expect_equal(fits_schema("Take", rawToChar(answer$body)), "0 []")
@@ -149,7 +149,7 @@ test_that("each kind of engine wants its own keys, and no others'", {
 
 test_that("a run's file of the older schema is brought up to date, with all that is in it", {
   folder <- small_trial()
-  before <- run_trial(folder)
+  before <- run_trial(folder)$takes
   db <- DBI::dbConnect(RSQLite::SQLite(), file.path(folder, "runs", "main", "run.sqlite"))
   for (view in c("overview", "all_scores")) {
     DBI::dbExecute(db, paste("DROP VIEW", view))
@@ -175,7 +175,7 @@ test_that("a run's file of the older schema is brought up to date, with all that
   DBI::dbExecute(db, "DELETE FROM scores")
   DBI::dbExecute(db, "PRAGMA user_version = 1")
   DBI::dbDisconnect(db)
-  expect_equal(run_trial(folder), before)
+  expect_equal(run_trial(folder)$takes, before)
   db <- DBI::dbConnect(RSQLite::SQLite(), file.path(folder, "runs", "main", "run.sqlite"))
   withr::defer(DBI::dbDisconnect(db))
   expect_equal(unique(DBI::dbGetQuery(db, "SELECT attempt FROM takes")$attempt), 1)
@@ -215,7 +215,7 @@ test_that("a run whose engines are gone can still be read and chosen from", {
       "  - {id: loose, engine: q, hold: 0.1}"
     )
   )
-  made <- run_trial(folder)
+  made <- run_trial(folder)$takes
   expect_equal(unique(made$state), "made")
   stop_standins(running)
   score_run(folder)
@@ -229,8 +229,8 @@ test_that("a run whose engines are gone can still be read and chosen from", {
     file.path(folder, "lineup.yml")
   )
   again <- run_trial(folder, outage = 1)
-  expect_equal(as.vector(table(again$state)[c("made", "planned")]), c(12, 6))
-  expect_match(attr(again, "parked")$q, "can't be reached")
+  expect_equal(as.vector(table(again$takes$state)[c("made", "planned")]), c(12, 6))
+  expect_match(again$parked$q, "can't be reached")
 })
 
 test_that("an engine by hand costs nothing to list, try, calibrate and conform", {
@@ -243,7 +243,7 @@ test_that("an engine by hand costs nothing to list, try, calibrate and conform",
     )
   )
   expect_equal(list_engines(folder)$checkpoints, "plain (any size)")
-  expect_equal(nrow(try_engines(folder)), 0)
+  expect_equal(nrow(try_engines(folder)$tries), 0)
   expect_error(
     calibrate_engine(folder, "hand"),
     "A person makes its pictures",
@@ -254,7 +254,7 @@ test_that("an engine by hand costs nothing to list, try, calibrate and conform",
   expect_match(run$out, "there is nothing to try", all = FALSE)
   made <- run_cli("run", folder)
   expect_equal(made$status, 1)
-  expect_match(made$out, "6 are still to come", all = FALSE)
+  expect_match(made$out, "6 still planned", all = FALSE)
   expect_match(made$out, "hand, by hand: 6 missing", all = FALSE)
-  expect_match(made$out, "under which name to save it: .*checklist.csv", all = FALSE)
+  expect_match(made$out, "how to name it: .*checklist.csv", all = FALSE)
 })

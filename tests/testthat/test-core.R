@@ -1,7 +1,7 @@
 # The core against plain definitions written out in R, and against itself on pictures that
 # were turned: what it does fast it must do as the slow way would.
 lightness_of <- function(picture) {
-  internal("core_view_oklab")(internal("view_picture")(picture)$handle)[, , 1]
+  core_view_oklab(view_picture(picture)$handle)[, , 1]
 }
 
 turned <- function(picture) aperm(picture, c(2, 1, 3))
@@ -26,7 +26,7 @@ shifted <- function(m, down, right) {
 
 # Gradient, crests, and what hangs on to a strong one, one step after the other.
 edges_by_hand <- function(lightness) {
-  smooth <- internal("core_blur")(lightness, 1.2)
+  smooth <- core_blur(lightness, 1.2)
   h <- nrow(smooth)
   w <- ncol(smooth)
   across <- (smooth[, pmin(seq_len(w) + 1, w)] - smooth[, pmax(seq_len(w) - 1, 1)]) /
@@ -75,7 +75,7 @@ test_that("outlines are those of Canny's steps done one by one", {
     noisy(5, 64, 64, 0.1),
     scene(7, 33, 150)
   )) {
-    fast <- internal("core_thin_edges")(picture) > 0.5
+    fast <- core_thin_edges(picture) > 0.5
     slow <- edges_by_hand(lightness_of(picture))
     # Where two neighbours are as strong as each other, the last digit decides.
     expect_lt(mean(fast != slow), 0.002)
@@ -96,9 +96,9 @@ test_that("the largest regions without a counterpart are boxed as connected part
     more[box[2]:box[4], box[1]:box[3], ] <- 0.15
   }
 
-  found <- internal("core_unmatched")(
-    internal("view_picture")(more)$handle,
-    internal("view_picture")(plain)$handle,
+  found <- core_unmatched(
+    view_picture(more)$handle,
+    view_picture(plain)$handle,
     NULL
   )$boxes
   expect_equal(nrow(found), 3)
@@ -121,9 +121,9 @@ test_that("the largest regions without a counterpart are boxed as connected part
   # A weight says what counts.
   kept <- matrix(1, 192, 288)
   kept[, 1:160] <- 0
-  right <- internal("core_unmatched")(
-    internal("view_picture")(more)$handle,
-    internal("view_picture")(plain)$handle,
+  right <- core_unmatched(
+    view_picture(more)$handle,
+    view_picture(plain)$handle,
     kept
   )$boxes
   expect_equal(nrow(right), 1)
@@ -141,19 +141,19 @@ test_that("bytes and R's arrays are seen alike, in colour and grey, at odd sizes
   )) {
     picture <- round(scene(4, size[1], size[2]) * 255) / 255
     bytes <- as.raw(round(aperm(picture, c(3, 2, 1)) * 255))
-    a <- internal("view_picture")(picture, size)
-    b <- internal("view_bytes")(bytes, size, size)
+    a <- view_picture(picture, size)
+    b <- view_bytes(bytes, size, size)
     facts <- setdiff(names(a), c("handle", "held"))
     expect_equal(a[facts], b[facts], tolerance = 1e-5, info = paste(size, collapse = " x "))
-    expect_equal(internal("view_oklab")(a), internal("view_oklab")(b), tolerance = 1e-5)
+    expect_equal(view_oklab(a), view_oklab(b), tolerance = 1e-5)
   }
 
   grey <- round(scene(4, 50, 40)[, , 2] * 255)
-  a <- internal("view_bytes")(as.raw(t(grey)), c(50, 40), c(50, 40))
-  b <- internal("view_picture")(array(grey / 255, c(40, 50, 3)), c(50, 40))
-  expect_equal(internal("view_oklab")(a), internal("view_oklab")(b), tolerance = 1e-5)
+  a <- view_bytes(as.raw(t(grey)), c(50, 40), c(50, 40))
+  b <- view_picture(array(grey / 255, c(40, 50, 3)), c(50, 40))
+  expect_equal(view_oklab(a), view_oklab(b), tolerance = 1e-5)
   expect_error(
-    internal("core_view_bytes")(as.raw(1:7), 2L, 2L, c(2L, 2L), c(2L, 2L), "take"),
+    core_view_bytes(as.raw(1:7), 2L, 2L, c(2L, 2L), c(2L, 2L), "take"),
     "another amount of pixels"
   )
 })
@@ -168,12 +168,12 @@ test_that("a picture and the same one turned have the same flaws", {
   blocky <- pmin(blocky + 0.04 * c(lifted), 1)
   soft <- scene(6, 400, 300)
   for (c in 1:3) {
-    soft[, , c] <- internal("core_blur")(soft[, , c], 3)
+    soft[, , c] <- core_blur(soft[, , c], 3)
   }
 
   for (picture in list(stairs, blocky, soft, noisy(6, 400, 300, 0.05))) {
-    one <- internal("view_picture")(picture)
-    other <- internal("view_picture")(turned(picture))
+    one <- view_picture(picture)
+    other <- view_picture(turned(picture))
     for (flaw in c("blur", "noise", "blotches", "blocks")) {
       expect_equal(one[[flaw]], other[[flaw]], tolerance = 0.02, info = flaw)
     }
@@ -182,13 +182,13 @@ test_that("a picture and the same one turned have the same flaws", {
     expect_equal(one$burnt$number, other$burnt$number)
   }
 
-  expect_lt(internal("view_picture")(stairs)$tones, 40)
-  expect_gt(internal("view_picture")(blocky)$blocks, 0.2)
-  expect_gt(internal("view_picture")(soft)$blur, 4)
+  expect_lt(view_picture(stairs)$tones, 40)
+  expect_gt(view_picture(blocky)$blocks, 0.2)
+  expect_gt(view_picture(soft)$blur, 4)
 })
 
 test_that("tones are counted by the entropy of each channel, whatever their order", {
-  tones <- function(values) internal("view_picture")(array(values, c(96, 120, 3)))$tones
+  tones <- function(values) view_picture(array(values, c(96, 120, 3)))$tones
   expect_equal(tones(0.4), 1)
   # As many of each, in every channel.
   expect_equal(tones(rep(c(0, 0.5), each = 96, length.out = 96 * 120 * 3)), 2, tolerance = 1e-3)
@@ -203,7 +203,7 @@ test_that("tones are counted by the entropy of each channel, whatever their orde
 test_that("a mirrored picture has the style of the straight one, and so has one upside down", {
   for (index in 1:4) {
     picture <- noisy(index, 256, 192)
-    style <- function(p) internal("view_picture")(p)$style
+    style <- function(p) view_picture(p)$style
     expect_equal(style(mirrored(picture)), style(picture), tolerance = 0.02)
     expect_equal(style(picture[192:1, , ]), style(picture), tolerance = 0.02)
   }
@@ -212,47 +212,47 @@ test_that("a mirrored picture has the style of the straight one, and so has one 
 test_that("mean difference of two pictures is that of their colours, place by place", {
   a <- scene(1, 170, 120)
   b <- scene(2, 170, 120)
-  one <- internal("view_picture")(a)
-  other <- internal("view_picture")(b)
+  one <- view_picture(a)
+  other <- view_picture(b)
   right <- mean(
-    sqrt(apply((internal("view_oklab")(one) - internal("view_oklab")(other))^2, c(1, 2), sum))
+    sqrt(apply((view_oklab(one) - view_oklab(other))^2, c(1, 2), sum))
   )
   expect_equal(
-    internal("core_coarse_difference")(one$handle, other$handle),
+    core_coarse_difference(one$handle, other$handle),
     right,
     tolerance = 1e-4
   )
-  expect_equal(internal("core_coarse_difference")(one$handle, one$handle), 0)
+  expect_equal(core_coarse_difference(one$handle, one$handle), 0)
 })
 
 test_that("blotches are excused as far as a look has them, and grain is none", {
   blotchy <- function(picture, by) {
     h <- dim(picture)[1]
     w <- dim(picture)[2]
-    waves <- withr::with_seed(2, internal("core_blur")(matrix(rnorm(h * w), h), 1.2))
+    waves <- withr::with_seed(2, core_blur(matrix(rnorm(h * w), h), 1.2))
     pmin(pmax(0.64 * picture + 0.18 + by * c(waves / sd(waves)), 0), 1)
   }
 
   plain <- array(0.5, c(200, 300, 3))
   plain[60:140, 100:200, ] <- 0.75
-  see <- function(picture, part = "take") internal("view_picture")(picture, part = part)
+  see <- function(picture, part = "take") view_picture(picture, part = part)
   decoys <- lapply(
-    internal("draw_decoys")(c(300, 200)),
-    internal("view_picture"),
+    draw_decoys(c(300, 200)),
+    view_picture,
     frame = c(300, 200),
     part = "decoy"
   )
   unfinished <- function(take, look) {
-    looks <- list(internal("look_facts")(see(look)))
-    scene <- internal("new_scene")(
+    looks <- list(look_facts(see(look)))
+    scene <- new_scene(
       see(take),
       see(plain, "reference"),
       look = looks,
       decoys = decoys
     )
-    row <- internal("score_scene")(
+    row <- score_scene(
       scene,
-      measures = Filter(function(m) m$measure == "unfinished", internal("all_measures")())
+      measures = Filter(function(m) m$measure == "unfinished", all_measures())
     )
     list(level = row$level, value = row$value, raw = row$raw)
   }

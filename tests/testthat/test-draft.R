@@ -79,9 +79,9 @@ test_that("cases on one line are opened up, and every made-up suite keeps all el
   for (seed in 1:12) {
     suite <- some_suite(seed)
     folder <- made_up_trial(suite)
-    before <- internal("read_suite")(folder)
+    before <- read_suite(folder)
     drafts <- draft_prompts(folder, teller("a sea"), join = TRUE)
-    after <- internal("read_suite")(folder)
+    after <- read_suite(folder)
     strip <- function(suite) lapply(suite$cases, function(case) case[names(case) != "prompt"])
     expect_equal(strip(after), strip(before), info = seed)
     expect_equal(
@@ -141,13 +141,13 @@ test_that("what comes back is made one line, and whole pictures are shown at mos
 })
 
 test_that("the stand-in that describes is right about most drawings that it has not seen", {
-  memory <- internal("StandinMemory")$new()
+  memory <- StandinMemory$new()
   right <- vapply(
     1:24,
     function(i) {
-      tile <- internal("tile_names")()[1 + i %% 8]
-      internal("describe_picture")(internal("draw_tile")(tile, 240, 160, 700 + i), memory)[1] ==
-        internal("scene_phrases")()[[tile]]
+      tile <- tile_names()[1 + i %% 8]
+      describe_picture(draw_tile(tile, 240, 160, 700 + i), memory)[1] ==
+        scene_phrases()[[tile]]
     },
     NA
   )

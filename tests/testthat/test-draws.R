@@ -25,9 +25,9 @@ test_that("chance, regret and ranks are what counting draw by draw gives", {
     }
   }
 
-  expect_equal(internal("chance_best")(worth), best / ncol(worth))
-  expect_equal(internal("expected_regret")(worth), regret / ncol(worth))
-  found <- internal("rank_intervals")(worth)
+  expect_equal(chance_best(worth), best / ncol(worth))
+  expect_equal(expected_regret(worth), regret / ncol(worth))
+  found <- rank_intervals(worth)
   for (i in 1:4) {
     sorted <- sort(ranks[i, ])
     expect_equal(unname(found[i, ]), sorted[ceiling(c(0.05, 0.95) * ncol(worth))])
@@ -37,16 +37,15 @@ test_that("chance, regret and ranks are what counting draw by draw gives", {
 test_that("who made nothing has no chance, no regret and the last rank", {
   worth <- drawn_worths()
   worth["c", ] <- NA
-  expect_true(is.na(internal("chance_best")(worth)[["c"]]))
-  expect_equal(sum(internal("chance_best")(worth), na.rm = TRUE), 1)
-  expect_true(is.na(internal("expected_regret")(worth)[["c"]]))
-  expect_equal(unname(internal("rank_intervals")(worth)["c", ]), c(4, 4))
+  expect_true(is.na(chance_best(worth)[["c"]]))
+  expect_equal(sum(chance_best(worth), na.rm = TRUE), 1)
+  expect_true(is.na(expected_regret(worth)[["c"]]))
+  expect_equal(unname(rank_intervals(worth)["c", ]), c(4, 4))
   # Where nothing is of worth nobody is the best.
-  expect_true(all(is.na(internal("chance_best")(worth - 5))))
+  expect_true(all(is.na(chance_best(worth - 5))))
 })
 
 test_that("Wilson's interval is the one of the score test, and stays within 0 and 1", {
-  wilson <- internal("wilson")
   for (n in c(1, 5, 20, 300)) {
     for (kept in unique(round(n * c(0, 0.1, 0.5, 0.93, 1)))) {
       right <- suppressWarnings(stats::prop.test(
@@ -65,7 +64,7 @@ test_that("Wilson's interval is the one of the score test, and stays within 0 an
 })
 
 drawn_means <- function(means, units = list(seq_len(nrow(means))), draws = 4000, ...) {
-  internal("posterior_draws")(means, units, draws, 1, ...)
+  posterior_draws(means, units, draws, 1, ...)
 }
 
 # Cases x pipelines, the same luck everywhere.
@@ -80,14 +79,14 @@ met <- function(truth, cases = 10, sd = 0.1, seed = 4) {
 
 test_that("pairs' intervals hold at once, the better one first", {
   draws <- drawn_means(met(c(0.5, 0.55, 0.9)))
-  found <- internal("pair_differences")(draws)
+  found <- pair_differences(draws)
   expect_equal(found$one, c("c", "c", "b"))
   expect_equal(found$difference, unname(rowMeans(draws[found$one, ] - draws[found$other, ])))
   inside <- draws[found$one, ] - draws[found$other, ] >= found$low &
     draws[found$one, ] - draws[found$other, ] <= found$high
   expect_equal(mean(colSums(inside) == 3), 0.9, tolerance = 0.01)
   expect_equal(found$apart, found$low > 0)
-  expect_equal(nrow(internal("pair_differences")(draws["a", , drop = FALSE])), 0)
+  expect_equal(nrow(pair_differences(draws["a", , drop = FALSE])), 0)
 })
 
 test_that("leads are kept where cases agree and shrunk where they don't, at any level", {
@@ -111,7 +110,7 @@ test_that("leads are kept where cases agree and shrunk where they don't, at any 
 
 test_that("a single pipeline's mean is drawn as Student's t has it", {
   scores <- matrix(withr::with_seed(5, stats::rnorm(6)), dimnames = list(NULL, "a"))
-  ends <- internal("interval")(drawn_means(scores, draws = 60000)["a", ])
+  ends <- interval(drawn_means(scores, draws = 60000)["a", ])
   expect_equal(
     ends,
     as.vector(stats::t.test(scores[, 1], conf.level = 0.9)$conf.int),
@@ -139,7 +138,7 @@ test_that("cases that share a reference are one witness, and a gap says less", {
   # Each reference suits one of both.
   means[, "a"] <- means[, "a"] + c(0.1, -0.1, 0.05, -0.03)[reference]
   width <- function(...) {
-    diff(internal("interval")(drawn_means(...)["a", ] - drawn_means(...)["b", ]))
+    diff(interval(drawn_means(...)["a", ] - drawn_means(...)["b", ]))
   }
 
   alone <- width(means)
@@ -163,7 +162,7 @@ test_that("what is the same in all it made shares its chance, and the unknown ha
   means[, "a"] <- NA
   draws <- drawn_means(means)
   expect_true(all(is.na(draws["a", ])))
-  expect_equal(unname(internal("chance_best")(draws)), c(NA, 0.5, 0.5))
+  expect_equal(unname(chance_best(draws)), c(NA, 0.5, 0.5))
 })
 
 test_that("a leader that met no case with the others decides nothing", {
@@ -174,10 +173,10 @@ test_that("a leader that met no case with the others decides nothing", {
   )
   apart <- table[(table$pipeline == "a") == (table$case == "c04"), ]
   expect_gt(length(unique(apart$case)), 3)
-  expect_true(is.finite(internal("peeking_stretch")(0.9, 0, 12)))
-  step <- internal("race_step")(apart, core_brief, list(cases = 12, seeds = 2, looks = 12))
+  expect_true(is.finite(peeking_stretch(0.9, 0, 12)))
+  step <- race_step(apart, core_brief, list(cases = 12, seeds = 2, looks = 12))
   expect_equal(step$state, "open")
   expect_equal(step$information, 0)
-  told <- internal("verdict_from")(apart, core_brief, list(cases = 12, seeds = 2, looks = 12))
+  told <- verdict_from(apart, core_brief, list(cases = 12, seeds = 2, looks = 12))
   expect_false(told$state == "decided")
 })

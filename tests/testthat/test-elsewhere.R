@@ -8,7 +8,7 @@ workers_file <- function(..., env = parent.frame()) {
 }
 
 test_that("a file of workers is read, with all that is wrong with it at once", {
-  read <- internal("read_workers")(
+  read <- read_workers(
     workers_file(
       "here: 2",
       "listen: \"10.0.0.5:7000\"",
@@ -26,11 +26,11 @@ test_that("a file of workers is read, with all that is wrong with it at once", {
   expect_equal(read$hosts[[2]]$processes, 4)
   expect_equal(read$cluster$command, "sbatch")
   expect_equal(
-    internal("read_workers")(workers_file("here: 0", "listen: mast"))$listen,
+    read_workers(workers_file("here: 0", "listen: mast"))$listen,
     "mast:0"
   )
   wrong <- tryCatch(
-    internal("read_workers")(
+    read_workers(
       workers_file(
         "here: -1",
         "hosts:",
@@ -45,16 +45,16 @@ test_that("a file of workers is read, with all that is wrong with it at once", {
   expect_setequal(wrong$problems$place, c("here", "hosts[1].ssh", "hosts[2].ssh", "clusters"))
   expect_equal(wrong$problems$near[wrong$problems$place == "clusters"], "cluster")
   expect_error(
-    internal("read_workers")(workers_file("listen: 127.0.0.1", "cluster: {command: qsub}")),
+    read_workers(workers_file("listen: 127.0.0.1", "cluster: {command: qsub}")),
     "the cluster's machines reach"
   )
   expect_error(
-    run_trial(small_trial(), workers = "nowhere.yml"),
+    run_trial(small_trial(), workers = "nowhere.yml")$takes,
     "nowhere.yml",
     class = "sprenn_error_argument"
   )
   expect_error(
-    run_trial(small_trial(), workers = workers_file("here: 1", "listen: \"192.0.2.1:0\"")),
+    run_trial(small_trial(), workers = workers_file("here: 1", "listen: \"192.0.2.1:0\""))$takes,
     "Can't listen at 192.0.2.1",
     class = "sprenn_error_workers"
   )
@@ -64,42 +64,34 @@ test_that("a worker on another machine needs nothing of this one's disk", {
   folder <- small_trial(gsub("a thing", "a windmill", small_suite))
   run_trial(folder, workers = 0)
   trial <- read_trial(folder)
-  store <- internal("open_store")(folder, "main")
-  withr::defer(internal("close_store")(store))
-  take <- internal("read_takes")(store)[1, ]
-  bytes <- internal("take_bytes")(store, take)
-  suite <- internal("small_suite")(trial$suite, internal("case_named")(trial$suite, take$case))
-  kit <- list(id = "kit", suite = suite)
-  files <- lapply(stats::setNames(nm = names(suite$files)), internal("read_bytes"))
+  store <- open_store(folder, "main")
+  withr::defer(close_store(store))
+  take <- read_takes(store)[1, ]
+  bytes <- take_bytes(store, take)
+  suite <- suite_for_case(trial$suite, case_named(trial$suite, take$case))
+  bundle <- list(id = "bundle", suite = suite)
+  files <- lapply(stats::setNames(nm = names(suite$files)), read_bytes)
   expect_gt(length(files), 1)
-  scores <- internal("score_bytes")(bytes, suite$cases[[1]], suite, internal("Cache")$new())
+  scores <- score_bytes(bytes, suite$cases[[1]], suite, Cache$new())
   engine <- trial$lineup$engines$mixer
-  request <- internal("request_for")(
+  request <- request_for(
     trial,
     trial$lineup$pipelines[1, ],
     engine,
     take,
-    internal("Cache")$new()
+    Cache$new()
   )
   plan <- engine$plan
   plan$far <- TRUE
   expect_equal(plan$files, "mixer.R")
-  program <- internal("read_named")(folder, plan$files)
+  program <- read_named(folder, plan$files)
   file.rename(folder, away <- paste0(folder, "-away"))
   withr::defer(unlink(away, recursive = TRUE))
-  expect_equal(internal("score_elsewhere")(kit, list(bytes), TRUE), "lacking")
-  expect_equal(
-    internal("score_elsewhere")(kit, list(bytes), TRUE, files),
-    list(scores),
-    ignore_attr = "seconds"
-  )
-  expect_equal(
-    internal("score_elsewhere")(kit, list(bytes), TRUE),
-    list(scores),
-    ignore_attr = "seconds"
-  )
-  expect_equal(internal("make_elsewhere")(plan, request), "lacking")
-  expect_equal(internal("make_elsewhere")(plan, request, program)$bytes, bytes)
+  expect_equal(score_elsewhere(bundle, list(bytes), TRUE), "lacking")
+  expect_equal(score_elsewhere(bundle, list(bytes), TRUE, files)$scores, list(scores))
+  expect_equal(score_elsewhere(bundle, list(bytes), TRUE)$scores, list(scores))
+  expect_equal(make_elsewhere(plan, request), "lacking")
+  expect_equal(make_elsewhere(plan, request, program)$bytes, bytes)
 })
 
 # Hosts on this machine: each in a network of its own, joined by a bridge, and
@@ -178,7 +170,7 @@ test_that("hosts join, are cut off, stop and come late, and the run is as if not
     "mixer.R" = paste0(
       "sprenn::engine(about = list(name = 'mixer', version = '1', checkpoints = list(plain = ",
       "list())), make = function(request) { Sys.sleep(0.6); ",
-      "sprenn::take_result((request$reference + request$seed / 9) %% 1, cost = 0.5) })"
+      "sprenn::engine_result((request$reference + request$seed / 9) %% 1, cost = 0.5) })"
     )
   )
   folder <- small_trial(
@@ -192,7 +184,7 @@ test_that("hosts join, are cut off, stop and come late, and the run is as if not
   )
   writeLines(mixing, file.path(folder, "mixer.R"))
   hosts <- local_hosts(3, folder)
-  undisturbed <- run_trial(folder, "alone", workers = 2)
+  undisturbed <- run_trial(folder, "alone", workers = 2)$takes
   port <- httpuv::randomPort()
   file <- workers_file("here: 0", paste0("listen: \"", hosts$address, ":", port, "\""))
   process <- start_run(folder, "--workers", file)
@@ -274,7 +266,7 @@ test_that("SSH and schedulers start workers", {
       "hosts:",
       "  - {ssh: \"ana@hut:2222\", processes: 1}"
     )
-  )
+  )$takes
   expect_equal(unique(takes$state), "made")
   expect_equal(count_events(folder, "made here"), 0)
   # What only this machine reaches is brought to the host through its connection.
@@ -291,7 +283,7 @@ test_that("SSH and schedulers start workers", {
       paste0("listen: \"", host, "\""),
       "cluster: {command: sbatch, options: \"#SBATCH --mem=1G\"}"
     )
-  )
+  )$takes
   expect_equal(unique(takes$state), "made")
   expect_match(readLines(file.path(bin, "sbatch.job")), "#SBATCH --mem=1G", all = FALSE)
   expect_identical(outcome_of(folder, "b")$scores, outcome_of(folder)$scores)
@@ -309,7 +301,7 @@ test_that("a worker of another version is given nothing, and said to be one", {
   ssh <- readLines(file.path(bin, "ssh"))
   writeLines(sub("^sh -c", paste0("R_LIBS=", library, " sh -c"), ssh), file.path(bin, "ssh"))
   folder <- yarrow_trial()
-  takes <- run_trial(
+  made <- run_trial(
     folder,
     workers = workers_file(
       "here: 1",
@@ -318,13 +310,13 @@ test_that("a worker of another version is given nothing, and said to be one", {
       "  - {ssh: hut, processes: 2}"
     )
   )
-  expect_equal(unique(takes$state), "made")
-  expect_match(attr(takes, "turned_away"), "has Sprenn 0.0.1, not ")
+  expect_equal(unique(made$takes$state), "made")
+  expect_match(made$turned_away, "has Sprenn 0.0.1, not ")
 })
 
 test_that("where nobody joins, the run goes on by itself", {
   skip_on_cran()
   folder <- yarrow_trial()
-  takes <- run_trial(folder, workers = workers_file("here: 0", "listen: 127.0.0.1"))
+  takes <- run_trial(folder, workers = workers_file("here: 0", "listen: 127.0.0.1"))$takes
   expect_equal(unique(takes$state), "made")
 })

@@ -46,10 +46,10 @@ test_that("each engine makes one picture when tried, and a failing one is told w
     "twin: The account is empty. What to do: add credit"
   )
   expect_equal(dim(read_picture(file))[2], 1280)
-  tries <- try_engines(folder, case = "two", engines = "mixer")
-  expect_equal(attr(tries, "case"), "two")
-  expect_equal(dim(png::readPNG(tries$bytes[[1]])), c(64, 96, 3))
-  expect_error(try_engines(folder, case = "nine"), class = "sprenn_error_argument")
+  tried <- try_engines(folder, case = "two", engines = "mixer")
+  expect_equal(tried$case, "two")
+  expect_equal(dim(png::readPNG(tried$tries$bytes[[1]])), c(64, 96, 3))
+  expect_error(try_engines(folder, case = "nine")$tries, class = "sprenn_error_argument")
 })
 
 test_that("calibrating says first what it will take", {
@@ -84,7 +84,7 @@ test_that("stand-ins are started by the command, say where they are, and stop", 
   expect_equal(run$status, 0)
   expect_match(run$out, paste0("quince +http://127.0.0.1:", port), all = FALSE)
   expect_error(suppressWarnings(socketConnection("127.0.0.1", port, timeout = 1)))
-  expect_equal(run_cli("standins", "elder")$status, 1)
+  expect_equal(run_cli("standins", "elder")$status, 2)
   expect_match(
     run_cli("standins", "quince", "--port", "99999999")$err,
     "from 1 to 65535",
@@ -97,12 +97,12 @@ test_that("stand-ins are started by the command, say where they are, and stop", 
   )
   expect_match(
     run_cli("standins", "quince", "--faults", "quince=bussy@1")$err,
-    "no such fault: bussy@1",
+    "There is no fault bussy@1",
     all = FALSE
   )
   expect_match(
     run_cli("engines", "--at", "http://127.0.0.1:1")$err,
-    "wants --conform",
+    "needs --conform",
     all = FALSE
   )
 })
@@ -111,7 +111,7 @@ test_that("the served demo is the same lineup over all five kinds", {
   folder <- file.path(withr::local_tempdir(), "demo")
   new_trial(folder, demo = TRUE)
   inside <- read_trial(folder)$lineup$pipelines
-  internal("serve_demo")(
+  serve_demo(
     folder,
     c(
       bracken = "http://127.0.0.1:9001",

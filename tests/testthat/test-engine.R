@@ -19,7 +19,7 @@ test_that("an engine is checked when it is made, all at once", {
 })
 
 test_that("hold goes onto the engine's own knob in its own direction", {
-  native <- internal("to_native_hold")
+  native <- to_native_hold
   expect_equal(native(c(0, 0.25, 1)[2], standin_yarrow()$about), 0.75)
   expect_equal(native(0, standin_bracken()$about), 1)
   expect_equal(native(1, standin_bracken()$about), 100)
@@ -36,41 +36,41 @@ test_that("a failure has the class of its kind", {
 })
 
 verify <- function(picture, size = c(6, 4)) {
-  internal("verify_result")(picture, list(size = size))
+  verify_result(picture, list(size = size))
 }
 
 test_that("what comes back counts only if it is the picture that was asked for", {
   good <- scene(1, 6, 4)
-  expect_equal(verify(take_result(good))$width, 6)
+  expect_equal(verify(engine_result(good))$width, 6)
   expect_error(verify("a picture"), "object of class", class = "sprenn_failure_bad_answer")
-  expect_error(verify(take_result("no")), "no array", class = "sprenn_failure_bad_answer")
+  expect_error(verify(engine_result("no")), "not an array", class = "sprenn_failure_bad_answer")
   expect_error(
-    verify(take_result(good), c(4, 6)),
+    verify(engine_result(good), c(4, 6)),
     "6 x 4 and not 4 x 6",
     class = "sprenn_failure_bad_answer"
   )
   expect_error(
-    verify(take_result(array(0.5, c(4, 6, 3)))),
+    verify(engine_result(array(0.5, c(4, 6, 3)))),
     "one colour",
     class = "sprenn_failure_bad_answer"
   )
   broken <- good
   broken[1] <- NaN
-  expect_error(verify(take_result(broken)), class = "sprenn_failure_bad_answer")
+  expect_error(verify(engine_result(broken)), class = "sprenn_failure_bad_answer")
   expect_error(
-    verify(take_result(charToRaw("<html>"))),
-    "no PNG",
+    verify(engine_result(charToRaw("<html>"))),
+    "not a PNG",
     class = "sprenn_failure_bad_answer"
   )
   bytes <- png::writePNG(good)
-  expect_error(verify(take_result(bytes[1:60])), "damaged", class = "sprenn_failure_bad_answer")
+  expect_error(verify(engine_result(bytes[1:60])), "damaged", class = "sprenn_failure_bad_answer")
 })
 
 test_that("bytes are kept as they came, and values beyond 0 and 1 are cut", {
   bytes <- png::writePNG(scene(1, 6, 4))
-  expect_identical(verify(take_result(bytes))$bytes, bytes)
+  expect_identical(verify(engine_result(bytes))$bytes, bytes)
   loud <- scene(1, 6, 4) * 3 - 1
-  expect_equal(range(png::readPNG(verify(take_result(loud))$bytes)), c(0, 1))
+  expect_equal(range(png::readPNG(verify(engine_result(loud))$bytes)), c(0, 1))
 })
 
 test_that("the example of an own engine works in a trial, refusals included", {
@@ -91,7 +91,7 @@ test_that("the example of an own engine works in a trial, refusals included", {
     )
   )
   file.copy(example, folder)
-  takes <- run_trial(folder)
+  takes <- run_trial(folder)$takes
   expect_equal(takes$state, ifelse(takes$case == "two", "refused", "made"))
   expect_equal(unique(takes$message[takes$case == "two"]), "the text was refused")
   expect_equal(sum(takes$cost, na.rm = TRUE), 0.04)

@@ -59,7 +59,7 @@ even_brief <- utils::modifyList(
 )
 
 table_of <- function(takes, scores, evenly = TRUE) {
-  internal("axis_table")(takes, scores, asked_of(unique(takes$case)), "stay", evenly = evenly)
+  axis_table(takes, scores, asked_of(unique(takes$case)), "stay", evenly = evenly)
 }
 
 test_that("a judge that is silent on one of two equal pipelines decides nothing", {
@@ -70,13 +70,13 @@ test_that("a judge that is silent on one of two equal pipelines decides nothing"
   generous <- scores$take %in% takes$take[takes$pipeline == "quiet"] &
     scores$axis == "adherence"
   scores$value[generous] <- 0.95
-  verdict <- internal("verdict_from")(table_of(takes, scores), even_brief)
+  verdict <- verdict_from(table_of(takes, scores), even_brief)
   expect_equal(verdict$state, "too close")
   expect_equal(unname(verdict$uneven), c(0.2, 1))
   expect_equal(names(verdict$uneven), c("quiet", "loud"))
   # Counted unevenly, what nobody has seen would be the better for it.
-  uneven <- internal("verdict_from")(table_of(takes, scores, evenly = FALSE), even_brief)
-  gap <- function(found) abs(diff(found$pipelines$utility))
+  uneven <- verdict_from(table_of(takes, scores, evenly = FALSE), even_brief)
+  gap <- function(found) abs(diff(found$pipelines$worth))
   expect_lt(gap(verdict), gap(uneven))
   adherence <- tapply(verdict$table$adherence, verdict$table$case, function(x) sum(!is.na(x)))
   expect_equal(as.vector(adherence), c(6L, 0L, 0L, 0L, 0L))
@@ -119,7 +119,7 @@ test_that("a floor that nobody can judge is not cleared, and a verdict says what
     even_brief,
     list(floors = c(structure = 0.3, adherence = 0.4, style = NA))
   )
-  verdict <- internal("verdict_from")(table_of(takes, scores), brief)
+  verdict <- verdict_from(table_of(takes, scores), brief)
   expect_equal(verdict$state, "no evidence")
   words <- paste(format(structure(verdict, class = "sprenn_verdict")), collapse = " ")
   expect_match(words, "no case has evidence for adherence, on which the brief sets a floor")
@@ -132,10 +132,10 @@ test_that("weights on style alone, where no case has a look, are answered in wor
     even_brief,
     list(weights = c(structure = 0, adherence = 0, style = 1), style = "reach the look")
   )
-  verdict <- internal("verdict_from")(table_of(takes, scores_of_takes(takes)), brief)
+  verdict <- verdict_from(table_of(takes, scores_of_takes(takes)), brief)
   expect_equal(verdict$state, "no evidence")
   words <- paste(format(structure(verdict, class = "sprenn_verdict")), collapse = " ")
-  expect_match(words, "Nothing can be said: no case has evidence for style")
+  expect_match(words, "No verdict: no case has evidence for style")
   expect_match(words, "Give the cases a look")
   # In some cases only: those count.
   scores <- scores_of_takes(takes)
@@ -150,19 +150,19 @@ test_that("weights on style alone, where no case has a look, are answered in wor
   )[
     shown,
   ]
-  table <- internal("axis_table")(
+  table <- axis_table(
     takes,
     rbind(scores, style),
     asked_of(unique(takes$case)),
     "reach the look",
     evenly = TRUE
   )
-  verdict <- internal("verdict_from")(table, brief)
+  verdict <- verdict_from(table, brief)
   expect_equal(verdict$best, "loud")
   expect_equal(verdict$unjudged, c("c4", "c5"))
   expect_match(
-    paste(internal("assumed_words")(verdict), collapse = " "),
-    "Nothing is counted of c4 and c5"
+    paste(assumed_words(verdict), collapse = " "),
+    "Not counted: c4 and c5"
   )
 })
 
@@ -175,11 +175,11 @@ test_that("four references in six looks are four witnesses, not twenty-four", {
   # Two references suit a, and two don't.
   suits <- c(r0 = 0.12, r1 = 0.08, r2 = -0.06, r3 = -0.1)[table$reference]
   table$structure <- table$structure + ifelse(table$pipeline == "a", suits, 0)
-  apart <- internal("verdict_from")(
+  apart <- verdict_from(
     table[setdiff(names(table), c("reference", "look"))],
     core_brief
   )
-  shared <- internal("verdict_from")(table, core_brief)
+  shared <- verdict_from(table, core_brief)
   expect_gt(apart$confidence, shared$confidence)
   expect_equal(shared$state, "too close")
   expect_equal(
@@ -187,14 +187,14 @@ test_that("four references in six looks are four witnesses, not twenty-four", {
     list(cases = 24L, references = 4L, looks = 6L, independent = 4L)
   )
   expect_match(
-    internal("pictures_words")(shared$pictures),
+    pictures_words(shared$pictures),
     "24 cases \\(4 references and 6 looks\\)"
   )
   # Two references can't speak for others, however many cases they make.
   table$reference <- paste0("r", (number - 1) %% 2)
-  few <- internal("verdict_from")(table, core_brief)
+  few <- verdict_from(table, core_brief)
   expect_equal(few$state, "too few cases")
-  expect_match(internal("headline_words")(few), "24 cases of 2 references")
+  expect_match(headline_words(few), "24 cases of 2 references")
 })
 
 test_that("check and plan say that cases which share a reference are one witness", {
@@ -205,9 +205,9 @@ test_that("check and plan say that cases which share a reference are one witness
   )
   trial <- read_trial(small_trial(suite = shared))
   expect_match(
-    paste(internal("weak_spots")(trial), collapse = " "),
+    paste(weak_spots(trial), collapse = " "),
     "These 5 cases have 3 references between them"
   )
   alone <- read_trial(small_trial())
-  expect_no_match(paste(internal("weak_spots")(alone), collapse = " "), "witnesses")
+  expect_no_match(paste(weak_spots(alone), collapse = " "), "independent cases")
 })

@@ -26,7 +26,7 @@ scores <- said(
 )
 
 test_that("every phrase says who spoke on it, on how many takes, and where they contradict", {
-  table <- internal("evidence_table")(takes, scores, phrases)
+  table <- evidence_table(takes, scores, phrases)
   expect_equal(table$phrase, phrases$phrase)
   expect_equal(table$sources, c("colour_share, heron", "heron", ""))
   expect_equal(table$takes, c(3, 3, 3))
@@ -36,12 +36,12 @@ test_that("every phrase says who spoke on it, on how many takes, and where they 
   expect_equal(table$conflict, c(1 / 3, NA, NA))
 })
 
-test_that("agreement of two sources is their rank correlation where both spoke", {
-  found <- internal("source_agreement")(scores)
+test_that("agreement of two sources is their rank correlation where both judged", {
+  found <- source_agreement(scores)
   expect_equal(found$both, 3)
   expect_equal(found$agreement, cor(c(1, 0.8, 0), c(0.9, 0.1, 0.2), method = "spearman"))
   expect_equal(found$opposed, 1 / 3)
-  expect_equal(nrow(internal("source_agreement")(scores[scores$measure == "heron", ])), 0)
+  expect_equal(nrow(source_agreement(scores[scores$measure == "heron", ])), 0)
 })
 
 test_that("the evidence of a run names what has none", {
@@ -58,9 +58,9 @@ test_that("the evidence of a run names what has none", {
   expect_true(any(found$phrases$sources == "brightness"))
   expect_equal(found$coverage, mean(found$pipelines$coverage))
   words <- format(found)
-  expect_match(words, "Nothing is known of these", all = FALSE)
+  expect_match(words, "These have no evidence", all = FALSE)
   expect_match(words, "one: a thing", all = FALSE)
-  expect_output(sprenn_command(c("evidence", folder)), "nobody")
+  expect_output(sprenn_command(c("evidence", folder)), "none")
   expect_equal(
     jsonlite::parse_json(
       capture.output(sprenn_command(c("evidence", folder, "--json")))
@@ -82,7 +82,7 @@ controlled <- function(control, at) {
     seed = c(1, 2, rep(1, length(at) - 2)),
     control = c(NA, NA, control)
   )
-  internal("influence_table")(takes, prints_at(at))
+  influence_table(takes, prints_at(at))
 }
 
 test_that("influence is what a control moves, as against another seed", {
@@ -130,7 +130,7 @@ restless <- function(by_prompt, by_seed = 1, luck = 1, cases = 3, repeats = TRUE
       matrix(stats::rnorm(nrow(takes) * numbers, 0, luck * 0.1 / sqrt(2)), nrow(takes))
   })
   prints <- list(position = matrix(0, nrow(takes), 3), patches = patches)
-  internal("influence_table")(takes, prints, "p")
+  influence_table(takes, prints, "p")
 }
 
 test_that("an input that is ignored is not called clear on an engine that repeats nothing", {
@@ -160,7 +160,7 @@ test_that("what luck drowns is not told, nor what has no seed to be held against
   found <- structure(
     list(
       inputs = rbind(seedless, restless(0, repeats = FALSE)),
-      fights = tibble::tibble(effect = character())
+      conflicts = tibble::tibble(effect = character())
     ),
     class = "sprenn_influence"
   )
@@ -177,7 +177,7 @@ test_that("without another seed nothing can be said", {
     seed = 1,
     control = c(NA, "no_look")
   )
-  expect_equal(nrow(internal("influence_table")(takes, prints_at(c(0, 1)))), 0)
+  expect_equal(nrow(influence_table(takes, prints_at(c(0, 1)))), 0)
 })
 
 test_that("an engine that ignores its prompt is found out, one that follows it is not", {
@@ -198,7 +198,7 @@ test_that("an engine that ignores its prompt is found out, one that follows it i
   expect_s3_class(draw_influence(found), "ggplot")
 })
 
-test_that("inputs fight where one of them comes out better without the other", {
+test_that("inputs conflict where one of them comes out better without the other", {
   takes <- expand.grid(
     control = c(NA, "no_look"),
     seed = 1:2,
@@ -213,14 +213,14 @@ test_that("inputs fight where one of them comes out better without the other", {
   takes$adherence <- 0.5 + without * c(0.1, 0.1, 0.3, 0.3, 0.2, 0.2, 0.2, 0.2)
   takes$structure <- 0.6 - without * 0.1
   takes$style <- NA_real_
-  found <- internal("input_fights")(takes)
+  found <- input_conflicts(takes)
   expect_equal(found$input, c("prompt", "reference"))
-  expect_equal(found$effect, c("fights", "helps"))
+  expect_equal(found$effect, c("conflicts", "supports"))
   expect_equal(found$change, c(0.2, -0.1))
   # Student's t by hand: 0.1, 0.3, 0.2, 0.2.
   expect_equal(found$high[1] - 0.2, qt(0.95, 3) * sd(c(0.1, 0.3, 0.2, 0.2)) / 2)
   # One pair can't tell.
-  expect_equal(internal("input_fights")(takes[1:2, ])$effect, c("can't tell", "can't tell"))
+  expect_equal(input_conflicts(takes[1:2, ])$effect, c("can't tell", "can't tell"))
 })
 
 test_that("a run without controls says how to have some", {

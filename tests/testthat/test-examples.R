@@ -33,7 +33,7 @@ test_that("every guide has an example, states what the reader can do, and shows 
       info = name
     )
     # The built guide shows the commands as they are now.
-    built <- readLines(file.path(vignettes, paste0(name, ".md")), encoding = "UTF-8")
+    built <- readLines(file.path(vignettes, paste0(name, ".Rmd")), encoding = "UTF-8")
     shown <- code[cumsum(grepl("^# ---- ", code)) > 0 & !grepl("^# ---- ", code) & nzchar(code)]
     expect_equal(setdiff(shown, built), character(), info = name)
     figures <- unlist(regmatches(built, gregexpr("figures/[a-z0-9-]+[.]png", built)))
@@ -42,7 +42,7 @@ test_that("every guide has an example, states what the reader can do, and shows 
 
   all_figures <- unlist(lapply(guide_names, function(name) {
     regmatches(
-      text <- paste(readLines(file.path(vignettes, paste0(name, ".md"))), collapse = " "),
+      text <- paste(readLines(file.path(vignettes, paste0(name, ".Rmd"))), collapse = " "),
       gregexpr("figures/[a-z0-9-]+[.]png", text)
     )
   }))
@@ -66,12 +66,12 @@ leaves <- list(
 )
 
 says <- list(
-  "blind-viewing" = "Nobody has looked yet",
+  "blind-viewing" = "Nobody has judged any takes yet",
   "first-pipeline" = "Use yarrow/hold=0.9",
   "local-edits" = "flaws +leak +.*serious",
-  "many-machines" = "48 takes are there, 0 failed",
+  "many-machines" = "48 takes made, 0 failed",
   "new-version" = "painter \\(engine painter\\): 15 of 15 takes",
-  "own-engine" = "All 5 promises were kept",
+  "own-engine" = "All 5 requirements were met",
   "own-measure" = "\"paper\"",
   "scores" = "structure +orientation +1.00",
   "telling-suite" = "Use bracken"
@@ -95,7 +95,7 @@ demo_copy <- new.env()
 
 shared_demo <- function() {
   if (is.null(demo_copy$folder)) {
-    demo_copy$folder <- new_trial(file.path(tempdir(), "brackwater"), demo = TRUE)
+    demo_copy$folder <- new_trial(file.path(tempdir(), "brackwater"), demo = TRUE)$folder
   }
 
   demo_copy$folder

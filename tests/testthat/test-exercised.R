@@ -88,7 +88,7 @@ test_that("every export is called by a test", {
 
 test_that("every command and every option is typed by a test, a guide or a help example", {
   root <- package_root()
-  commands <- internal("cli_commands")()
+  commands <- cli_commands()
   guides <- list.files(file.path(root, "examples"), "[.]sh$", full.names = TRUE)
   lines <- c(
     unlist(lapply(guides, readLines)),

@@ -25,22 +25,22 @@ test_that("the marks sit where the difference is", {
   reference <- scene(3, 192, 128)
   changed <- reference
   changed[30:70, 100:160, ] <- scene(8, 61, 41)
-  view <- function(p, part = "take") internal("view_picture")(p, part = part)
-  built <- internal("new_scene")(
+  view <- function(p, part = "take") view_picture(p, part = part)
+  built <- new_scene(
     view(changed),
     view(reference, "reference"),
-    decoys = lapply(internal("draw_decoys")(c(192, 128), 3), view, part = "decoy")
+    decoys = lapply(draw_decoys(c(192, 128), 3), view, part = "decoy")
   )
-  boxes <- internal("explain_scene")(built, "structure")$panels$take$boxes
+  boxes <- explain_scene(built, "structure")$panels$take$boxes
   expect_gte(nrow(boxes), 1)
   inside <- boxes$left > 90 / 192 &
     boxes$right < 170 / 192 &
     boxes$top > 20 / 128 &
     boxes$bottom < 80 / 128
   expect_true(inside[1])
-  expect_equal(internal("box_of_place")("top left"), c(0, 0, 1, 1) / 3)
-  expect_equal(internal("box_of_place")("box 0.10 0.20 0.30 0.40"), 1:4 / 10)
-  expect_null(internal("box_of_place")("the mask's edge"))
+  expect_equal(box_of_place("top left"), c(0, 0, 1, 1) / 3)
+  expect_equal(box_of_place("box 0.10 0.20 0.30 0.40"), 1:4 / 10)
+  expect_null(box_of_place("the mask's edge"))
 })
 
 test_that("the command draws why into a file", {
@@ -64,11 +64,11 @@ test_that("the command draws why into a file", {
 
 test_that("a mirrored take is shown beside the mirrored reference", {
   reference <- scene(4, 192, 128)
-  view <- function(p, part = "take") internal("view_picture")(p, part = part)
-  decoys <- lapply(internal("draw_decoys")(c(192, 128), 3), view, part = "decoy")
+  view <- function(p, part = "take") view_picture(p, part = part)
+  decoys <- lapply(draw_decoys(c(192, 128), 3), view, part = "decoy")
   shown <- function(take) {
-    internal("explain_scene")(
-      internal("new_scene")(
+    explain_scene(
+      new_scene(
         view(take),
         view(reference, "reference"),
         decoys = decoys,
@@ -128,8 +128,8 @@ test_that("what leaked out of a mask is marked where it leaked, and nowhere else
   take <- reference
   take[, 1:40, ] <- 1 - take[, 1:40, ]
   take[20:60, 80:110, ] <- 1 - take[20:60, 80:110, ]
-  see <- function(picture, part = "take") internal("view_picture")(picture, part = part)
-  found <- internal("explain_leak")(list(
+  see <- function(picture, part = "take") view_picture(picture, part = part)
+  found <- explain_leak(list(
     take = see(take),
     reference = see(reference, "reference"),
     mask = mask
@@ -140,7 +140,7 @@ test_that("what leaked out of a mask is marked where it leaked, and nowhere else
   expect_lt(mean(map[25:55, 85:105]), -0.5)
   expect_equal(max(abs(map[, 1:36])), 0)
   expect_lt(mean(abs(map[, 46:70])), 0.02)
-  drawn <- internal("lay_map")(take, map)
+  drawn <- lay_map(take, map)
   expect_equal(dim(drawn), dim(take))
   expect_true(all(is.finite(drawn)))
 })

@@ -29,20 +29,21 @@ test_that("tables say what the run says, as CSV and as Parquet", {
     }
   }
 
-  takes <- run_trial(read_trial(folder, engines = list(mixer = mixing_engine(broken = fails))))
+  trial <- read_trial(folder, engines = list(mixer = mixing_engine(broken = fails)))
+  takes <- run_trial(trial)$takes
   csv <- export_run(folder, as = "csv", file = withr::local_tempfile())
   parquet <- export_run(folder, as = "parquet", file = withr::local_tempfile())
-  described <- jsonlite::read_json(file.path(csv, "csv-metadata.json"))
+  described <- jsonlite::read_json(file.path(csv$path, "csv-metadata.json"))
   for (table in described$tables) {
     name <- sub("[.]csv$", "", table$url)
     one <- utils::read.csv(
-      file.path(csv, table$url),
+      file.path(csv$path, table$url),
       encoding = "UTF-8",
       na.strings = "",
       check.names = FALSE
     )
     other <- as.data.frame(
-      nanoparquet::read_parquet(file.path(parquet, paste0(name, ".parquet")))
+      nanoparquet::read_parquet(file.path(parquet$path, paste0(name, ".parquet")))
     )
     expect_equal(names(one), vapply(table$tableSchema$columns, `[[`, "", "name"))
     expect_equal(names(other), names(one))
@@ -56,15 +57,15 @@ test_that("tables say what the run says, as CSV and as Parquet", {
     }
   }
 
-  read <- utils::read.csv(file.path(csv, "takes.csv"), encoding = "UTF-8", na.strings = "")
+  read <- utils::read.csv(file.path(csv$path, "takes.csv"), encoding = "UTF-8", na.strings = "")
   expect_equal(read$take, takes$take)
   expect_equal(unique(read$message[read$state == "refused"]), "no, \"never\"\nagain")
-  scores <- score_run(folder)
+  scores <- score_run(folder)$scores
   at <- scores[scores$measure == "orientation", ]
   expect_equal(read$orientation[match(at$take, read$take)], at$value, tolerance = 1e-12)
   expect_true(all(is.na(read$orientation[read$state == "refused"])))
   expect_setequal(
-    utils::read.csv(file.path(csv, "scores.csv"), encoding = "UTF-8")$phrase,
+    utils::read.csv(file.path(csv$path, "scores.csv"), encoding = "UTF-8")$phrase,
     c("", "a \"thing\", caf\u00e9, two\nlines")
   )
   # The database itself says the same to whoever opens it.
@@ -174,14 +175,15 @@ test_that("a crate keeps what its specification requires, and says how each pict
     }
   }
 
-  takes <- run_trial(read_trial(folder, engines = list(mixer = mixing_engine(broken = fails))))
+  trial <- read_trial(folder, engines = list(mixer = mixing_engine(broken = fails)))
+  takes <- run_trial(trial)$takes
   zip <- export_run(
     folder,
     file = withr::local_tempfile(fileext = ".zip"),
     licence = "https://example.invalid/licence"
   )
   crate <- withr::local_tempdir()
-  zip::unzip(zip, exdir = crate)
+  zip::unzip(zip$path, exdir = crate)
   expect_null(crate_problems(crate))
   graph <- jsonlite::read_json(file.path(crate, "ro-crate-metadata.json"))[["@graph"]]
   ids <- vapply(graph, `[[`, "", "@id")
@@ -199,18 +201,18 @@ test_that("a crate keeps what its specification requires, and says how each pict
   entity <- graph[[match(action$result[["@id"]], ids)]]
   expect_equal(
     entity$sha256,
-    internal("sha256_of")(internal("read_bytes")(file.path(crate, result)))
+    sha256_of(read_bytes(file.path(crate, result)))
   )
   # The trial in it is the trial.
   expect_equal(
-    internal("fingerprint_suite")(read_trial(file.path(crate, "trial"))$suite),
-    internal("fingerprint_suite")(read_trial(folder)$suite)
+    fingerprint_suite(read_trial(file.path(crate, "trial"))$suite),
+    fingerprint_suite(read_trial(folder)$suite)
   )
 })
 
 test_that("a crate that can't be finished is not there", {
   folder <- small_trial()
-  takes <- run_trial(folder, score = FALSE)
+  takes <- run_trial(folder, score = FALSE)$takes
   expect_error(
     export_run(folder, file = file.path(tempdir(), "no", "such", "place.zip")),
     class = "sprenn_error"
@@ -245,14 +247,14 @@ test_that("names that file systems don't take, or that would be the same, are to
     control = NA_character_,
     file = "3f/x.png"
   )
-  names <- internal("picture_names")(takes)
+  names <- picture_names(takes)
   expect_equal(anyDuplicated(tolower(names)), 0L)
   expect_equal(names[1:2], c("a-hold=0.5/one-1.png", "a-hold=0.5/one-1--2.png"))
 })
 
 test_that("pruning lists first, deletes what nobody asks for, and nothing else", {
   folder <- exported_trial()
-  takes <- run_trial(folder)
+  takes <- run_trial(folder)$takes
   expect_equal(nrow(prune_run(folder)), 0)
   lineup <- file.path(folder, "lineup.yml")
   writeLines(grep("sweeps", readLines(lineup), value = TRUE, invert = TRUE), lineup)
@@ -279,12 +281,12 @@ test_that("pruning lists first, deletes what nobody asks for, and nothing else",
   expect_false(any(file.exists(setdiff(gone$path, left$path))))
   expect_equal(nrow(check_run(folder)), 0)
   expect_equal(outcome_of(folder)$takes$take, left$take)
-  expect_setequal(unique(score_run(folder)$take), left$take)
+  expect_setequal(unique(score_run(folder)$scores$take), left$take)
   expect_equal(nrow(prune_run(folder)), 0)
   # A run that is at work is not pruned.
-  opened <- internal("open_store")(folder, "main")
-  withr::defer(internal("close_store")(opened))
-  hold <- internal("hold_run")(opened)
-  expect_error(prune_run(folder, yes = TRUE), class = "sprenn_error_held")
-  internal("let_go")(opened, hold)
+  opened <- open_store(folder, "main")
+  withr::defer(close_store(opened))
+  hold <- lock_run(opened)
+  expect_error(prune_run(folder, yes = TRUE), class = "sprenn_error_locked")
+  unlock_run(opened, hold)
 })

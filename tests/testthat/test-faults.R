@@ -20,19 +20,19 @@ promised <- c(
 behind_wire <- replace(promised, "error", "bad_answer")
 
 test_that("faults come at the calls that were asked for, and at the same ones again", {
-  faults <- function(spec, seed = 1) vapply(1:60, internal("read_faults")(spec, seed), "")
+  faults <- function(spec, seed = 1) vapply(1:60, read_faults(spec, seed), "")
   expect_equal(which(faults("busy@3 page@7") != ""), c(3, 7))
   drawn <- faults("truncated:0.3")
   expect_identical(drawn, faults("truncated:0.3"))
   expect_false(identical(drawn, faults("truncated:0.3", 2)))
   expect_true(abs(mean(drawn == "truncated") - 0.3) < 0.2)
   expect_true(all(faults("busy") == "busy"))
-  expect_error(faults("bussy@3"), "no such fault: bussy@3")
+  expect_error(faults("bussy@3"), "There is no fault bussy@3")
 })
 
 test_that("fault by fault, an R function's failures are classed as promised", {
   for (fault in names(promised)) {
-    engine <- internal("with_faults")(standin_yarrow(), paste0(fault, "@1"))
+    engine <- with_faults(standin_yarrow(), paste0(fault, "@1"))
     # Only what hangs waits that long.
     engine$seconds <- if (fault == "hang") 1 else 60
     end <- ending(engine)
@@ -169,7 +169,7 @@ test_that("what passes by itself is tried again: no take is lost and none is pai
     "truncated@2 page@4 duplicate@5 wrong_size@6"
   )) {
     run <- run_over(faults)
-    takes <- run_trial(run$folder)
+    takes <- run_trial(run$folder)$takes
     expect_equal(takes$state, rep("made", 6), info = faults)
     # The server's own ledger: as many payments as takes.
     expect_equal(sum(takes$cost), 6 * 0.002)
@@ -179,23 +179,24 @@ test_that("what passes by itself is tried again: no take is lost and none is pai
   }
 
   run <- run_over("busy_until@2 error@3 reset@5 truncated@6", standin = "sorrel")
-  expect_equal(run_trial(run$folder)$state, rep("made", 6))
+  expect_equal(run_trial(run$folder)$takes$state, rep("made", 6))
 })
 
 test_that("spent credit parks one engine, keeps what was made, and goes on when there is more", {
   skip_on_cran()
   run <- run_over("", credit = 0.0085)
-  takes <- run_trial(run$folder)
+  made <- run_trial(run$folder)
+  takes <- made$takes
   expect_equal(sum(takes$state == "made"), 4)
   # The others stay planned: nothing is wrong with them.
   expect_equal(sum(takes$state == "planned"), 2)
-  expect_match(attr(takes, "parked")$e, "no credit left")
+  expect_match(made$parked$e, "no credit left")
   stop_standins(run$running)
   more <- start_standins("quince")
   withr::defer(stop_standins(more))
   lines <- readLines(file.path(run$folder, "lineup.yml"))
   writeLines(sub("http://[0-9.:]+", more$addresses, lines), file.path(run$folder, "lineup.yml"))
-  again <- run_trial(run$folder)
+  again <- run_trial(run$folder)$takes
   expect_equal(again$state, rep("made", 6))
   expect_equal(again$sha256[takes$state == "made"], takes$sha256[takes$state == "made"])
 })
@@ -218,12 +219,12 @@ test_that("a server that was killed and started anew is paid once for what was o
     address = paste0("http://127.0.0.1:", port),
     folder = withr::local_tempdir()
   )
-  request <- take_request(bracken, "a hill", scene(1, 384, 256))
-  ordered <- internal("fetch")(
+  request <- engine_request(bracken, "a hill", scene(1, 384, 256))
+  ordered <- fetch(
     "POST",
     paste0("http://127.0.0.1:", port, "/takes"),
     c("Idempotency-Key" = request$key),
-    form = internal("request_parts")(request)
+    form = request_parts(request)
   )
   expect_equal(ordered$status, 202)
   # Until it is gone its port still answers.
@@ -241,9 +242,9 @@ test_that("where nothing promises that a key is paid once, every try counts", {
   tries <- 0
   unsure <- engine(list(name = "x", checkpoints = list(a = list())), function(request) {
     tries <<- tries + 1
-    take_result(if (tries < 3) raw() else scene(1, 64, 64), cost = 0.3)
+    engine_result(if (tries < 3) raw() else scene(1, 64, 64), cost = 0.3)
   })
-  expect_equal(internal("make_patiently")(unsure, small_request(unsure))$cost, 0.9)
+  expect_equal(make_patiently(unsure, small_request(unsure))$cost, 0.9)
 })
 
 test_that("another run of the same takes asks under other keys, and the same run under the same", {
@@ -266,12 +267,12 @@ test_that("another run of the same takes asks under other keys, and the same run
   expect_length(intersect(unlist(keys[-(1:18)]), again), 0)
   withr::local_seed(4)
   drawn <- .Random.seed
-  take_request(noting, "x", scene(), size = c(64, 64))
+  engine_request(noting, "x", scene(), size = c(64, 64))
   expect_identical(.Random.seed, drawn)
 })
 
 test_that("pauses double with every try, and takes that failed together come back apart", {
-  pause <- internal("pause_after")
+  pause <- pause_after
   keys <- paste0("take-", 1:200)
   for (try in 1:5) {
     pauses <- vapply(keys, function(key) pause(try, key), 0)

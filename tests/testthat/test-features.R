@@ -1,10 +1,10 @@
 # What a verdict is made of, piece by piece, on tables small enough to work out by hand.
 verdict_table_of <- function(means, ...) {
-  internal("add_utility")(scored_table(means, ...), core_brief)
+  add_worth(scored_table(means, ...), core_brief)
 }
 
 test_that("a cliff is twice as steep as the rest, and no matter of chance", {
-  cliff <- internal("cliff_of")
+  cliff <- cliff_of
   draws_around <- function(score, spread) {
     withr::with_seed(
       1,
@@ -48,12 +48,12 @@ test_that("on straight lines a cliff is found no more often than is said, and re
       by_seed = 0.01,
       seed = seed
     )
-    draws <- internal("score_draws")(table, "structure", 1000, 1)$structure
+    draws <- score_draws(table, "structure", 1000, 1)$structure
     value <- seq(0.1, 0.9, length.out = length(truth))
     !is.na(
-      internal("cliff_of")(
+      cliff_of(
         value,
-        internal("mean_by_pipeline")(table, "structure"),
+        mean_by_pipeline(table, "structure"),
         draws
       )$cliff_from
     )
@@ -73,7 +73,7 @@ test_that("on straight lines a cliff is found no more often than is said, and re
 })
 
 test_that("flat is the widest stretch within a twentieth", {
-  flat <- internal("flat_of")
+  flat <- flat_of
   expect_equal(
     unlist(flat(c(0, 0.2, 0.4, 0.6, 1), c(0.10, 0.12, 0.14, 0.50, 0.53))),
     c(flat_from = 0, flat_to = 0.4)
@@ -100,7 +100,7 @@ test_that("the window is where straight lines between settings clear every floor
   draws <- lapply(stats::setNames(nm = colnames(means)), function(axis) {
     withr::with_seed(1, means[, axis] + matrix(stats::rnorm(3 * 300, 0, 0.03), 3))
   })
-  window <- function(floors) internal("window_of")(value, means, floors, draws)
+  window <- function(floors) window_of(value, means, floors, draws)
   found <- window(c(structure = 0.3, adherence = 0.5, style = 0.2))
   # Structure crosses 0.3 half way to 0.5; adherence falls through 0.5 half way from there.
   expect_equal(c(found$window_from, found$window_to), c(0.25, 0.75), tolerance = 0.004)
@@ -126,19 +126,19 @@ test_that("the window is where straight lines between settings clear every floor
 })
 
 test_that("of takes it is told where four of five are keepers", {
-  yield <- c(0.4, 0.6, 1)
-  draws <- withr::with_seed(2, yield + matrix(stats::rnorm(3 * 300, 0, 0.02), 3))
-  found <- internal("kept_window")(c(0, 0.5, 1), yield, draws)
+  keepers <- c(0.4, 0.6, 1)
+  draws <- withr::with_seed(2, keepers + matrix(stats::rnorm(3 * 300, 0, 0.02), 3))
+  found <- kept_window(c(0, 0.5, 1), keepers, draws)
   expect_equal(c(found$kept_from, found$kept_to), c(0.75, 1), tolerance = 0.004)
   expect_true(found$kept_open_high && found$kept_from_low < 0.75 && found$kept_from_high > 0.75)
   expect_match(
-    internal("window_words")(found, "kept", c(FALSE, TRUE)),
+    window_words(found, "kept", c(FALSE, TRUE)),
     "^from 0.75 \\(0.7[0-9]* to 0.[78][0-9]*\\) to 1 or above$"
   )
 })
 
 test_that("the best settings are the fewest that hold it in nine of ten draws", {
-  among <- internal("best_among")
+  among <- best_among
   draws <- rbind(
     c(rep(1, 5), rep(0, 95)),
     c(rep(0, 5), rep(1, 60), rep(0, 35)),
@@ -160,9 +160,9 @@ test_that("a lead is taken apart into what the case and what the seed does", {
     pipeline = rep(c("a", "b"), each = 6),
     case = rep(rep(c("x", "y", "z"), each = 2), 2),
     seed = rep(1:2, 6),
-    utility = c(0.9, 0.7, 0.6, 0.6, 0.8, 0.6, 0.5, 0.5, 0.5, 0.5, 0.5, 0.5)
+    worth = c(0.9, 0.7, 0.6, 0.6, 0.8, 0.6, 0.5, 0.5, 0.5, 0.5, 0.5, 0.5)
   )
-  parts <- internal("paired_parts")(table, "a", "b")
+  parts <- paired_parts(table, "a", "b")
   lead <- c(0.4, 0.2, 0.1, 0.1, 0.3, 0.1)
   means <- c(0.3, 0.1, 0.2)
   within <- sum((lead - rep(means, each = 2))^2) / 3
@@ -171,23 +171,23 @@ test_that("a lead is taken apart into what the case and what the seed does", {
   expect_equal(parts$by_case, sqrt(max(0, stats::var(means) - within / 2)))
   expect_equal(c(parts$cases, parts$seeds), c(3, 2))
   # What one of them has no take of is left out of both.
-  some <- internal("paired_parts")(table[-1, ], "a", "b")
+  some <- paired_parts(table[-1, ], "a", "b")
   expect_equal(some$lead, mean(c(0.2, 0.1, 0.2)))
   # One seed a case can't tell the two apart.
-  single <- internal("paired_parts")(table[table$seed == 1, ], "a", "b")
+  single <- paired_parts(table[table$seed == 1, ], "a", "b")
   expect_true(is.na(single$by_seed))
   expect_equal(single$by_case, stats::sd(c(0.4, 0.1, 0.3)))
 })
 
 test_that("the first number that is enough is found by halving", {
-  expect_equal(internal("fewest")(0:100, function(n) n >= 37), 37)
-  expect_equal(internal("fewest")(0:100, function(n) n >= 101), Inf)
-  expect_equal(internal("fewest")(0:100, function(n) TRUE), 0)
+  expect_equal(fewest(0:100, function(n) n >= 37), 37)
+  expect_equal(fewest(0:100, function(n) n >= 101), Inf)
+  expect_equal(fewest(0:100, function(n) TRUE), 0)
 })
 
 test_that("information is the share of its final precision, and all of it at the end", {
   of <- function(parts, seeds, cases = 6) {
-    internal("information_of")(parts, list(cases = cases, seeds = seeds))
+    information_of(parts, list(cases = cases, seeds = seeds))
   }
 
   parts <- list(lead = 0.1, by_case = 0.1, by_seed = 0.2, cases = 6, seeds = 2)
@@ -202,7 +202,7 @@ test_that("information is the share of its final precision, and all of it at the
 
 test_that("the chance that all seeds will settle it is high for a clear lead, low for none", {
   settle <- function(parts, seeds, confidence, cases = 8) {
-    internal("chance_to_settle")(
+    chance_to_settle(
       parts,
       list(cases = cases, seeds = seeds, looks = 6),
       confidence
@@ -245,7 +245,7 @@ test_that("rounds are blocks of cases that are like the whole, first seeds first
     stringsAsFactors = FALSE
   )
   jobs <- ifelse(grid$case <= "c10", "restyle", "repair")
-  round <- internal("race_rounds")(grid, jobs)
+  round <- race_rounds(grid, jobs)
   of <- function(job, seed) {
     tapply(
       round[jobs == job & grid$seed == seed],
@@ -263,7 +263,6 @@ test_that("rounds are blocks of cases that are like the whole, first seeds first
 })
 
 test_that("of who drops out, no more may together be the best than is allowed", {
-  hopeless <- internal("hopeless")
   chance <- c(a = 0.7, b = 0.24, c = 0.03, d = 0.02, e = 0.01, f = NA)
   expect_equal(hopeless(chance, character(), 0.05), c("e", "d"))
   expect_equal(hopeless(chance, character(), 0.07), c("e", "d", "c"))
@@ -281,7 +280,7 @@ test_that("a portrait holds a pipeline against every other, whichever stands fir
     high = c(0.3, 0.4, 0.3),
     apart = c(FALSE, TRUE, TRUE)
   )
-  found <- internal("against_others")(pairs, "b")
+  found <- against_others(pairs, "b")
   expect_equal(found$other, c("a", "c"))
   expect_equal(found$difference, c(-0.1, 0.2))
   expect_equal(c(found$low[1], found$high[1]), c(-0.3, 0.1))
@@ -297,15 +296,15 @@ test_that("a portrait's cases are means over seeds beside the others', the best 
     ),
     cases = 3
   )
-  found <- internal("case_portrait")(table, "a")
-  expect_false(is.unsorted(-found$utility))
+  found <- case_portrait(table, "a")
+  expect_false(is.unsorted(-found$worth))
   own <- table[table$pipeline == "a" & table$case == found$case[1], ]
-  expect_equal(found$utility[1], mean(own$utility))
+  expect_equal(found$worth[1], mean(own$worth))
   expect_equal(found$structure[1], mean(own$structure))
   rest <- table[table$pipeline != "a" & table$case == found$case[1], ]
-  expect_equal(found$others[1], mean(tapply(rest$utility, rest$pipeline, mean)))
+  expect_equal(found$others[1], mean(tapply(rest$worth, rest$pipeline, mean)))
   expect_equal(found$takes, rep(2L, 3))
-  alone <- internal("case_portrait")(table[table$pipeline == "a", ], "a")
+  alone <- case_portrait(table[table$pipeline == "a", ], "a")
   expect_true(all(is.na(alone$others)))
 })
 
@@ -318,7 +317,7 @@ test_that("what keeps takes from being keepers is counted, the commonest first",
   table$structure[own[4]] <- NA
   brief <- core_brief
   brief$floors[["structure"]] <- 0.99
-  found <- internal("count_problems")(table, "b", brief)
+  found <- count_problems(table, "b", brief)
   expect_equal(
     stats::setNames(found$takes, found$problem)[c(
       "below the floor of structure",
@@ -331,7 +330,7 @@ test_that("what keeps takes from being keepers is counted, the commonest first",
     ignore_attr = TRUE
   )
   expect_equal(found$problem[1], "below the floor of structure")
-  expect_equal(nrow(internal("count_problems")(table, "a", core_brief)), 0)
+  expect_equal(nrow(count_problems(table, "a", core_brief)), 0)
 })
 
 test_that("reasons are what the leader is ahead in, by weight, against the others' median", {
@@ -343,7 +342,7 @@ test_that("reasons are what the leader is ahead in, by weight, against the other
     )
   )
   table$cost[table$pipeline == "a"] <- 0.05
-  verdict <- internal("verdict_from")(table, core_brief)
+  verdict <- verdict_from(table, core_brief)
   reasons <- verdict$reasons
   expect_equal(verdict$best, "a")
   expect_equal(reasons$what[1], "structure")
@@ -361,17 +360,17 @@ test_that("reasons are what the leader is ahead in, by weight, against the other
 test_that("where the leader does worst, what fails and what nobody checked are told", {
   table <- verdict_table_of(means_of(a = c(0.9, 0.5, 0.5), b = c(0.5, 0.5, 0.5)), cases = 4)
   at <- table$pipeline == "a" & table$case == "c02"
-  table$utility[at] <- 0.1
+  table$worth[at] <- 0.1
   table$keeper[at] <- c(TRUE, FALSE)
-  weakest <- internal("weakest_case")(table, "a")
-  expect_equal(weakest, list(case = "c02", utility = 0.1, yield = 0.5))
+  weakest <- weakest_case(table, "a")
+  expect_equal(weakest, list(case = "c02", worth = 0.1, keepers = 0.5))
   table$state[which(table$pipeline == "a")[1]] <- "failed"
   table$flaws[which(table$pipeline == "a")[3]] <- "bars, blank"
-  failures <- internal("count_failures")(table, "a")
+  failures <- count_failures(table, "a")
   expect_equal(failures$failed, 1)
   expect_equal(as.vector(failures$flaws[c("bars", "blank")]), c(1, 1))
   table$adherence[table$case %in% c("c01", "c03")] <- NA
-  expect_equal(internal("unchecked_axes")(table, core_brief), c(adherence = 2L))
+  expect_equal(unchecked_axes(table, core_brief), c(adherence = 2L))
 })
 
 test_that("leads lie between -1 and 1 however few the cases", {
@@ -380,13 +379,13 @@ test_that("leads lie between -1 and 1 however few the cases", {
     cases = 3,
     by_case = 0.05
   )
-  table$utility[table$pipeline == "b" & table$case == "c01"] <- 1
-  verdict <- internal("verdict_from")(table, core_brief)
+  table$worth[table$pipeline == "b" & table$case == "c01"] <- 1
+  verdict <- verdict_from(table, core_brief)
   expect_true(all(abs(verdict$margin) <= 1))
 })
 
 test_that("every weighting is a share of one, and the steps meet every corner", {
-  all <- internal("all_weightings")(3, 0.25)
+  all <- all_weightings(3, 0.25)
   expect_equal(rowSums(all), rep(1, nrow(all)))
   expect_equal(nrow(all), choose(4 + 2, 2))
   expect_equal(nrow(unique(all)), nrow(all))
@@ -394,33 +393,33 @@ test_that("every weighting is a share of one, and the steps meet every corner", 
     expect_true(any(all[, corner] == 1))
   }
 
-  expect_equal(nrow(internal("all_weightings")(2, 0.5)), 3)
+  expect_equal(nrow(all_weightings(2, 0.5)), 3)
 })
 
 test_that("the map of weights puts all weight on one axis at its corner", {
-  corners <- internal("weight_corners")(3)
+  corners <- weight_corners(3)
   # Equal sides.
   expect_equal(as.vector(stats::dist(corners)), rep(1, 3))
   expect_equal(as.vector(rbind(c(1, 1, 1) / 3) %*% corners), c(0.5, sqrt(3) / 6))
-  expect_equal(internal("weight_corners")(2), cbind(0:1, 0))
+  expect_equal(weight_corners(2), cbind(0:1, 0))
 })
 
 test_that("a chance is never told as certain, nor as none", {
-  words <- internal("chance_words")
+  words <- chance_words
   expect_equal(
     words(c(0, 0.001, 0.006, 0.5, 0.994, 0.9999, 1, NA)),
     c("<1 %", "<1 %", "1 %", "50 %", "99 %", ">99 %", ">99 %", "-")
   )
-  expect_equal(internal("signed")(c(0.1234, -0.5, 0)), c("+0.123", "-0.500", "+0.000"))
+  expect_equal(signed(c(0.1234, -0.5, 0)), c("+0.123", "-0.500", "+0.000"))
   expect_equal(
-    internal("small_sum")(c(0, 0.0043, 0.27, 12, Inf)),
+    small_sum(c(0, 0.0043, 0.27, 12, Inf)),
     c(
-      internal("small_sum")(0),
+      small_sum(0),
       "0.0043",
-      internal("small_sum")(0.27),
-      internal("small_sum")(12),
+      small_sum(0.27),
+      small_sum(12),
       "-"
     )
   )
-  expect_equal(internal("money_words")(c(1.5, Inf, NA)), c("1.50", "-", "-"))
+  expect_equal(show_money(c(1.5, Inf, NA)), c("1.50", "-", "-"))
 })

@@ -66,7 +66,7 @@ test_that("arguments that can't be used are refused together", {
 })
 
 test_that("the working size is the nearest good one by aspect and area", {
-  size <- internal("working_size")
+  size <- working_size
   listed <- list(sizes = list(c(512, 512), c(768, 512), c(384, 256)))
   expect_equal(size(c(400, 266), listed), c(384L, 256L))
   expect_equal(size(c(900, 600), listed), c(768L, 512L))
@@ -79,7 +79,7 @@ test_that("the working size is the nearest good one by aspect and area", {
 
 test_that("a frame is the suite's size, or the picture's aspect at its long edge, grown", {
   frame <- function(size, own, grow = rep(0, 4), box = c(0, 0, 1, 1)) {
-    internal("case_frame")(
+    case_frame(
       list(reference = list(path = "a", box = box), grow = grow),
       list(size = size, files = list(a = list(size = own)))
     )
@@ -97,14 +97,13 @@ test_that("a frame is the suite's size, or the picture's aspect at its long edge
 
 test_that("what an engine makes at another aspect comes back to the frame, pixel for pixel", {
   picture <- scene(3, 120, 60)
-  reflect_into <- internal("reflect_into")
   for (size in list(c(120, 120), c(240, 60), c(121, 61), c(120, 60))) {
-    place <- internal("frame_inside")(size, c(120, 60))
-    inner <- internal("resize_picture")(picture, place[3:4])
+    place <- frame_inside(size, c(120, 60))
+    inner <- resize_picture(picture, place[3:4])
     canvas <- reflect_into(inner, place, size)
     expect_equal(dim(canvas), c(size[2:1], 3))
     expect_identical(
-      internal("bring_back")(canvas, c(120, 60)),
+      bring_back(canvas, c(120, 60)),
       inner,
       info = paste(size, collapse = "x")
     )

@@ -1,14 +1,14 @@
 flaws_of <- function(take, reference = scene(1, 192, 128), ...) {
-  view <- internal("view_picture")
-  decoys <- lapply(internal("draw_decoys")(c(192, 128), 3), view, part = "decoy")
-  built <- internal("new_scene")(
+  view <- view_picture
+  decoys <- lapply(draw_decoys(c(192, 128), 3), view, part = "decoy")
+  built <- new_scene(
     view(take, c(192, 128)),
     view(reference, part = "reference"),
     decoys = decoys,
     frame = c(192, 128),
     ...
   )
-  rows <- internal("score_scene")(built)
+  rows <- score_scene(built)
   rows <- rows[rows$axis == "flaws", ]
   split(rows, rows$measure)
 }
@@ -69,7 +69,7 @@ test_that("a mirrored take is told from a straight one, and a lost one is neithe
 })
 
 soft <- function(picture, sigma) {
-  internal("each_channel")(picture, function(m) internal("core_blur")(m, sigma))
+  each_channel(picture, function(m) core_blur(m, sigma))
 }
 
 level_of <- function(flaw, take, ...) flaws_of(take, ...)[[flaw]]$level
@@ -87,9 +87,9 @@ test_that("grain is found, fine and blotchy apart", {
   fine <- withr::with_seed(1, picture + c(rnorm(128 * 192, sd = 0.07)))
   expect_equal(level_of("noise", pmin(pmax(fine, 0), 1)), "serious")
   plain <- 0.2 + 0.6 * soft(scene(1, 192, 128), 5)
-  blotchy <- internal("with_drawing_seed")(
+  blotchy <- with_drawing_seed(
     2,
-    plain + 0.3 * c(internal("smooth_noise")(128, 192, 2.5))
+    plain + 0.3 * c(smooth_noise(128, 192, 2.5))
   )
   found <- flaws_of(pmin(pmax(blotchy, 0), 1), plain)
   expect_false(found$unfinished$level == "none")
@@ -123,7 +123,7 @@ test_that("few tones where the reference has many are banding, as few as its own
   expect_false(level_of("banding", steps, slope) == "none")
   expect_equal(level_of("banding", slope, slope), "none")
   expect_equal(level_of("banding", steps, steps), "none")
-  few <- internal("look_facts")(internal("view_picture")(round(scene(3, 192, 128) * 4) / 4))
+  few <- look_facts(view_picture(round(scene(3, 192, 128) * 4) / 4))
   expect_equal(level_of("banding", steps, slope, look = list(few)), "none")
 })
 
@@ -174,7 +174,7 @@ test_that("scratches that a repair left are told from those it took away", {
 
 test_that("the lines of a guide that show are found, unless the look draws lines", {
   reference <- soft(scene(1, 192, 128), 1.5)
-  guide <- internal("compute_guide")(reference, "edges")[, , 1]
+  guide <- compute_guide(reference, "edges")[, , 1]
   take <- 0.2 + 0.5 * soft(restyled(reference), 1)
   shown <- take * (1 - 0.8 * c(guide)) + 0.8 * c(guide)
   bleed <- function(take, look = list()) {
@@ -183,7 +183,7 @@ test_that("the lines of a guide that show are found, unless the look draws lines
 
   expect_equal(bleed(shown)$level, "serious")
   expect_equal(bleed(take)$level, "none")
-  lined <- internal("look_facts")(internal("view_picture")(shown))
+  lined <- look_facts(view_picture(shown))
   lined$lines <- 0.2
   expect_null(bleed(shown, list(lined)))
 })
@@ -214,7 +214,7 @@ test_that("burnt and crushed count from what the reference and the look have alr
   expect_equal(level_of("burnt", take, reference), "none")
   take[1:64, , ] <- 1
   expect_equal(level_of("burnt", take, reference), "serious")
-  look <- list(internal("look_facts")(internal("view_picture")(take)))
+  look <- list(look_facts(view_picture(take)))
   expect_equal(level_of("burnt", take, reference, look = look), "none")
   dark <- reference
   dark[70:128, , ] <- 0
@@ -223,11 +223,11 @@ test_that("burnt and crushed count from what the reference and the look have alr
 })
 
 test_that("where a look sways by itself, blotches count less", {
-  look <- internal("look_facts")(internal("view_picture")(soft(scene(8, 192, 128), 8)))
+  look <- look_facts(view_picture(soft(scene(8, 192, 128), 8)))
   swaying <- within(look, colour_sway <- light_sway <- 0.1)
   plain <- 0.3 + 0.4 * soft(scene(1, 192, 128), 8)
   blotched <- plain +
-    c(internal("core_blur")(matrix(withr::with_seed(4, rnorm(192 * 128, sd = 0.6)), 128), 1.5))
+    c(core_blur(matrix(withr::with_seed(4, rnorm(192 * 128, sd = 0.6)), 128), 1.5))
   level <- function(take, of) flaws_of(take, plain, look = list(of))$unfinished
   expect_equal(level(plain, look)$level, "none")
   expect_equal(level(blotched, look)$level, "serious")
@@ -253,21 +253,21 @@ test_that("another colour inside a mask is a seam, hard or soft, and so are brok
   changed <- reference
   changed[100:150, 160:220, ] <- changed[100:150, 160:220, c(3, 1, 2)]
   seam <- function(take) {
-    view <- internal("view_picture")
-    scene <- internal("new_scene")(
+    view <- view_picture
+    scene <- new_scene(
       view(take),
       view(reference, part = "reference"),
-      decoys = list(view(internal("draw_decoys")(c(384, 256), 1)[[1]], part = "decoy")),
+      decoys = list(view(draw_decoys(c(384, 256), 1)[[1]], part = "decoy")),
       mask = inside,
       job = "edit"
     )
-    internal("measure_seam")()$compute(scene)[[2]]$level
+    measure_seam()$compute(scene)[[2]]$level
   }
 
   tint <- function(mask) changed + c(mask) * rep(c(0.08, -0.02, -0.07), each = length(mask))
   expect_equal(seam(changed), "none")
   expect_equal(seam(tint(inside)), "serious")
-  expect_false(seam(tint(internal("core_blur")(inside, 4))) == "none")
+  expect_false(seam(tint(core_blur(inside, 4))) == "none")
   moved <- changed
   shifted <- changed[c(9:256, rep(256, 8)), c(9:384, rep(384, 8)), ]
   moved[rep(inside > 0.5, 3)] <- shifted[rep(inside > 0.5, 3)]
@@ -276,7 +276,7 @@ test_that("another colour inside a mask is a seam, hard or soft, and so are brok
 
 test_that("a picture is sharp if a part is in focus, shaken if no contour is sharp one way", {
   picture <- scene(3, 384, 256)
-  width <- function(p) internal("view_picture")(p)$blur
+  width <- function(p) view_picture(p)$blur
   half_soft <- soft(picture, 4)
   half_soft[, 1:120, ] <- picture[, 1:120, ]
   expect_lt(width(half_soft), 2)
@@ -323,14 +323,14 @@ test_that("a swirled part is found with its place; a repainted sky is no serious
   )
   swirled <- array(reference[from], dim(reference))
   damage <- function(take) {
-    view <- internal("view_picture")
-    decoys <- list(view(internal("draw_decoys")(c(384, 256), 1)[[1]], part = "decoy"))
-    scene <- internal("new_scene")(
+    view <- view_picture
+    decoys <- list(view(draw_decoys(c(384, 256), 1)[[1]], part = "decoy"))
+    scene <- new_scene(
       view(take),
       view(reference, part = "reference"),
       decoys = decoys
     )
-    internal("measure_local_damage")()$compute(scene)
+    measure_local_damage()$compute(scene)
   }
 
   found <- damage(swirled)

@@ -19,33 +19,33 @@ known_spreads <- function(by_case, by_seed, free = Inf) {
 }
 
 assured <- function(parts, pipelines, cases, seeds, apart, confidence = 0.9, ...) {
-  internal("foreseen_assurance")(parts, pipelines, cases, seeds, apart, confidence, ...)
+  foreseen_assurance(parts, pipelines, cases, seeds, apart, confidence, ...)
 }
 
-test_that("spreads are found again, from case to case and from seed to seed", {
-  parts <- internal("worth_parts_of")(spread_table(120, 4, 4, 0.08, 0.05))
+test_that("spreads are found again, between cases and between seeds", {
+  parts <- worth_parts_of(spread_table(120, 4, 4, 0.08, 0.05))
   expect_equal(parts$by_case, 0.08, tolerance = 0.07)
   expect_equal(parts$by_seed, 0.05, tolerance = 0.07)
   expect_equal(parts$case_free, 119 * 3)
-  single <- internal("worth_parts_of")(spread_table(60, 1, 4, 0.08, 0.05))
+  single <- worth_parts_of(spread_table(60, 1, 4, 0.08, 0.05))
   expect_true(is.na(single$by_seed))
   # What is due to seeds can't be told from what is due to cases: all of it is the cases'.
   expect_equal(single$by_case, sqrt(0.08^2 + 0.05^2), tolerance = 0.1)
-  expect_true(is.na(internal("worth_parts_of")(spread_table(1, 3, 2, 0.1, 0.1))$by_case))
-  expect_true(is.na(internal("worth_parts_of")(spread_table(5, 3, 1, 0.1, 0.1))$by_case))
+  expect_true(is.na(worth_parts_of(spread_table(1, 3, 2, 0.1, 0.1))$by_case))
+  expect_true(is.na(worth_parts_of(spread_table(5, 3, 1, 0.1, 0.1))$by_case))
 })
 
 test_that("cases of one picture count as what they are", {
   table <- spread_table(40, 2, 3, 0, 0.01, seed = 2)
   table$reference <- paste0("r", as.integer(factor(table$case)) %% 5)
   own <- withr::with_seed(3, stats::rnorm(15, 0, 0.1))
-  table$utility <- table$utility +
+  table$worth <- table$worth +
     own[as.integer(factor(paste(table$reference, table$pipeline)))]
-  parts <- internal("worth_parts_of")(table)
+  parts <- worth_parts_of(table)
   expect_equal(parts$case_free, 4 * 2)
   expect_equal(parts$by_case, 0.1, tolerance = 0.5)
   table$reference <- NULL
-  expect_equal(internal("worth_parts_of")(table)$case_free, 39 * 2)
+  expect_equal(worth_parts_of(table)$case_free, 39 * 2)
 })
 
 test_that(
@@ -77,7 +77,7 @@ test_that("what is foreseen is what verdicts then say", {
     1:60,
     function(i) {
       table <- spread_table(cases, 2, 4, 0.06, 0.05, 0.06, seed = i)
-      ranked <- internal("ranked_pipelines")(table, brief)
+      ranked <- ranked_pipelines(table, brief)
       ranked$pipelines$pipeline[1] == "a" && "a" %in% ranked$close
     },
     NA
@@ -92,17 +92,17 @@ test_that("what is foreseen is what verdicts then say", {
 
 test_that("the least that is told is told, and less is not", {
   parts <- known_spreads(0.08, 0.06)
-  least <- internal("least_told")(parts, 5, 40, 2, 0.9, 0.8)
+  least <- least_told(parts, 5, 40, 2, 0.9, 0.8)
   expect_gte(assured(parts, 5, 40, 2, least), 0.8)
   expect_lt(assured(parts, 5, 40, 2, least * 0.8), 0.8)
-  expect_lt(internal("least_told")(parts, 5, 40, Inf, 0.9, 0.8), least)
-  expect_true(is.na(internal("least_told")(parts, 5, 3, 2, 0.999, 0.99)))
+  expect_lt(least_told(parts, 5, 40, Inf, 0.9, 0.8), least)
+  expect_true(is.na(least_told(parts, 5, 3, 2, 0.999, 0.99)))
 })
 
 test_that("what more would settle is foretold where more helps, and not where it does not", {
   needed_for <- function(table) {
-    draws <- internal("score_draws")(table, "utility", 1000, 1)$utility
-    internal("evidence_needed")(table, draws, 0.9, 0)
+    draws <- score_draws(table, "worth", 1000, 1)$worth
+    evidence_needed(table, draws, 0.9, 0)
   }
 
   clear <- needed_for(spread_table(4, 2, 2, 0.03, 0.05, apart = 0.05, seed = 6))
@@ -121,22 +121,22 @@ test_that("what more would settle is foretold where more helps, and not where it
 test_that("a forecast of nothing more says what the verdict says", {
   for (seed in 1:6) {
     table <- spread_table(8, 2, 3, 0.06, 0.05, apart = 0.02, seed = seed)
-    draws <- internal("score_draws")(table, "utility", 1000, 1)$utility
+    draws <- score_draws(table, "worth", 1000, 1)$worth
     known <- list(
       worth = draws,
-      means = internal("mean_by_pipeline")(table, "utility")[rownames(draws)],
-      parts = internal("worth_parts_of")(table),
+      means = mean_by_pipeline(table, "worth")[rownames(draws)],
+      parts = worth_parts_of(table),
       cases = 8,
       seeds = 2,
       within = 0
     )
-    leads <- max(internal("chance_best")(draws))
+    leads <- max(chance_best(draws))
     settles_at <- function(confidence) {
-      internal("chance_of_settling")(
+      chance_of_settling(
         known,
         0,
         0,
-        internal("wanted_of_forecast")(known, confidence)
+        wanted_of_forecast(known, confidence)
       )
     }
 
@@ -147,8 +147,8 @@ test_that("a forecast of nothing more says what the verdict says", {
 
 test_that("what no outcome showed is not called impossible", {
   hopeless <- spread_table(6, 2, 2, 0.1, 0.001, apart = 0.06, seed = 2)
-  draws <- internal("score_draws")(hopeless, "utility", 1000, 1)$utility
-  needed <- internal("evidence_needed")(hopeless, draws, 0.9, 0)
+  draws <- score_draws(hopeless, "worth", 1000, 1)$worth
+  needed <- evidence_needed(hopeless, draws, 0.9, 0)
   expect_gt(needed$with_seeds, 0)
   expect_lt(needed$with_seeds, 0.01)
 })
@@ -157,9 +157,9 @@ test_that("chances foreseen are those of the same draws made one by one", {
   means <- rbind(c(0.05, -0.02, -0.03), c(-0.2, 0.1, 0.1))
   grid <- list(spreads = 0.1, log_prior = 0, scales = 1)
   normal <- withr::with_seed(1, matrix(stats::rnorm(300), 100))
-  even <- internal("dealt_evenly")(100)
+  even <- dealt_evenly(100)
   foreseen <- function(within) {
-    internal("core_foreseen_chances")(means, c(0.01, 0.001), grid, normal, even, within)
+    core_foreseen_chances(means, c(0.01, 0.001), grid, t(normal), even, within)
   }
 
   by_hand <- function(row, variance, best, within) {
@@ -173,14 +173,14 @@ test_that("chances foreseen are those of the same draws made one by one", {
   # Spreads are drawn as likely as they are: one that explains the means well, and one that can't.
   grid <- list(spreads = c(0.0001, 0.1), log_prior = c(0, 0), scales = 1)
   expect_equal(
-    internal("core_foreseen_chances")(means, c(1e-4, 1e-4), grid, normal, even, 0)[1],
+    core_foreseen_chances(means, c(1e-4, 1e-4), grid, t(normal), even, 0)[1],
     1
   )
 })
 
 test_that("the prior of a spread has its mass where it is said to lie", {
-  density <- function(spread) exp(internal("log_prior_of_spread")(spread)) / spread
-  usual <- internal("usual_spread")
+  density <- function(spread) exp(log_prior_of_spread(spread)) / spread
+  usual <- usual_spread
   below <- stats::integrate(density, 0, usual)$value
   all <- stats::integrate(density, 0, Inf)$value
   expect_equal(below / all, 0.5, tolerance = 1e-4)
@@ -213,7 +213,7 @@ test_that("a plan says how many cases and seeds it takes, and what that rests on
   words <- format(own)
   expect_match(words, "The cheapest that is sure enough|Nothing up to", all = FALSE)
   expect_match(words, "as in run main", all = FALSE)
-  expect_match(format(usual), "no run says better", all = FALSE)
+  expect_match(format(usual), "since there is no", all = FALSE)
   expect_output(print(usual), "The suite as it is")
 })
 
@@ -223,12 +223,12 @@ test_that("what can't be planned for is said", {
   expect_error(
     plan_design(folder, 0.1, like = tempdir()),
     class = "sprenn_error_argument",
-    "no run"
+    "neither a run"
   )
   expect_error(
     plan_design(folder, 0.1, like = file.path(folder, "nowhere")),
     class = "sprenn_error_argument",
-    "no run"
+    "neither a run"
   )
   trial <- read_trial(folder)
   trial$lineup$pipelines <- trial$lineup$pipelines[1, ]

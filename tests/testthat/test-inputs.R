@@ -3,9 +3,9 @@ inputs_of_case <- function(suite_case, size = NULL, env = parent.frame()) {
     list(suite = "x", seeds = list(1), size = list(96, 64), cases = list(suite_case)),
     env = env
   )
-  suite <- internal("read_suite")(folder)
+  suite <- read_suite(folder)
   args <- list(suite$cases[[1]], suite)
-  do.call(internal("prepare_inputs"), c(args, if (!is.null(size)) list(size)))
+  do.call(prepare_inputs, c(args, if (!is.null(size)) list(size)))
 }
 
 edit <- function(mask, ...) {
@@ -143,7 +143,7 @@ test_that("areas are flat, and specks go to what is around them", {
 keypoints <- function(text, env = parent.frame()) {
   file <- withr::local_tempfile(fileext = ".json", .local_envir = env)
   writeLines(text, file)
-  internal("read_keypoints")(file)
+  read_keypoints(file)
 }
 
 test_that("poses are read as shares, follow the reference, and are drawn where they are", {
@@ -156,9 +156,9 @@ test_that("poses are read as shares, follow the reference, and are drawn where t
     reference = list(path = "p", fit = "stretch", focus = c(0.5, 0.5), box = c(0, 0, 1, 1)),
     grow = rep(0, 4)
   )
-  placed <- internal("place_figures")(read$figures, case$reference, case, suite, c(192, 128))
+  placed <- place_figures(read$figures, case$reference, case, suite, c(192, 128))
   expect_equal(unname(placed[[1]]["nose", ]), c(96, 64))
-  drawn <- internal("draw_figures")(placed, c(192, 128))[, , 1]
+  drawn <- draw_figures(placed, c(192, 128))[, , 1]
   expect_equal(drawn[64, 96], 1)
   expect_equal(drawn[10, 10], 0)
   moved <- keypoints('{"width": 200, "height": 100, "figures": [{"nose": [100, 51]}]}')
@@ -171,7 +171,7 @@ test_that("keypoints that are none are refused with the reason", {
     "no width" = '{"figures": []}',
     "no figures" = '{"width": 9, "height": 9, "figures": []}',
     "unknown joint, \"nos\"" = '{"width": 9, "height": 9, "figures": [{"nos": [1, 2]}]}',
-    "no \\[x, y\\]" = '{"width": 9, "height": 9, "figures": [{"nose": [1]}]}'
+    "not \\[x, y\\]" = '{"width": 9, "height": 9, "figures": [{"nose": [1]}]}'
   )
   for (found in names(wrong)) {
     expect_error(keypoints(wrong[[found]]), found, class = "sprenn_error_picture")
@@ -204,7 +204,7 @@ test_that("an input that an engine does not take is refused, or dropped and said
     ),
     function(request) {
       seen <<- request
-      take_result(scene(request$seed, request$size[1], request$size[2]))
+      engine_result(scene(request$seed, request$size[1], request$size[2]))
     }
   )
   problems <- check_trial(folder, engines = list(mixer = narrow))

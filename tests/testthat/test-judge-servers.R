@@ -29,11 +29,10 @@ test_that("the stand-in judges speak the Open Inference Protocol with their own 
       )
     )
   )
-  takes <- run_trial(folder)
-  judged <- attr(takes, "judged")
+  judged <- run_trial(folder)$judged
   expect_equal(judged$problem, c(NA_character_, NA_character_))
   expect_equal(judged$version, c("heron 3", "plover 3, plover-texts 3"))
-  scores <- score_run(folder)
+  scores <- score_run(folder)$scores
   # The same judges as functions say the same of the same pictures.
   writeLines(
     lines_for(
@@ -42,7 +41,7 @@ test_that("the stand-in judges speak the Open Inference Protocol with their own 
     ),
     file.path(folder, "brief.yml")
   )
-  here <- score_run(folder)
+  here <- score_run(folder)$scores
   for (name in c("heron", "plover")) {
     there <- scores[scores$measure == name, ]
     expect_gt(nrow(there), 30)
@@ -183,9 +182,10 @@ test_that("depth and figures come from servers as from functions, and tell who k
       },
       file.path(folder, "here.R")
     )
-    takes <- run_trial(folder)
-    expect_equal(attr(takes, "judged")$problem, c(NA_character_, NA_character_), info = kind)
-    scores <- score_run(folder)
+    made <- run_trial(folder)
+    takes <- made$takes
+    expect_equal(made$judged$problem, c(NA_character_, NA_character_), info = kind)
+    scores <- score_run(folder)$scores
     there <- scores[scores$measure == "there", ]
     expect_equal(nrow(there), nrow(takes))
     expect_equal(there$axis, rep("structure", nrow(takes)))
@@ -220,7 +220,7 @@ asked <- function(said, ...) {
     )),
     env = parent.frame()
   )
-  list(folder = folder, judged = attr(run_trial(folder), "judged"))
+  list(folder = folder, judged = run_trial(folder)$judged)
 }
 
 test_that("a server that is busy for a while is asked again", {
@@ -230,7 +230,7 @@ test_that("a server that is busy for a while is asked again", {
   )
   found <- asked(eval(parse(text = body)))
   expect_equal(found$judged$problem, NA_character_)
-  scores <- score_run(found$folder)
+  scores <- score_run(found$folder)$scores
   expect_equal(unique(scores$value[scores$measure == "liar"]), 0.5)
 })
 
@@ -250,7 +250,7 @@ test_that("a server that changes its version, lies or breaks off is stopped with
       "}"
     ),
     "probability 3" = "function(request, calls) RIGHT(request, 3)",
-    "wanted 4 x|wanted 2 x" = paste0(
+    "expected 4 x|expected 2 x" = paste0(
       "function(request, calls) { right <- RIGHT(request); right$outputs[[1]]$shape <- 1; ",
       "right$outputs[[1]]$data <- 0.5; right }"
     ),
@@ -272,8 +272,8 @@ test_that("a server that is not there leaves the run whole, and says so", {
   folder <- small_trial(
     brief = lines_for("  gone: {kind: answering, address: \"http://127.0.0.1:9\", model: gone}")
   )
-  takes <- run_trial(folder)
-  expect_match(attr(takes, "judged")$problem, "127.0.0.1:9")
-  expect_true(all(takes$state == "made"))
+  made <- run_trial(folder)
+  expect_match(made$judged$problem, "127.0.0.1:9")
+  expect_true(all(made$takes$state == "made"))
   expect_match(list_judges(folder)$problem, "127.0.0.1:9")
 })

@@ -29,12 +29,12 @@ writes_down <- "judge('owl', '%s', answer = function(pictures, statements) {
 })"
 
 adherence_of_run <- function(folder) {
-  scores <- score_run(folder)
+  scores <- score_run(folder)$scores
   scores[scores$measure == "owl", ]
 }
 
 test_that("an answer is what both ways of asking agree on", {
-  answered <- internal("answered_score")
+  answered <- answered_score
   expect_equal(answered(0.9, 0.1), 0.9)
   expect_equal(answered(0.9, 0.3), 0.8)
   expect_equal(answered(c(1, 0), c(0, 1)), c(1, 0))
@@ -49,17 +49,17 @@ test_that("a vector is worth by how many decoys it beats, never by its bare cosi
     c(0, 1, 1),
     c(1, 1, 0)
   )
-  scored <- internal("embedded_score")(c(1, 0.1, 0), c(2, 0, 0), decoys)
+  scored <- embedded_score(c(1, 0.1, 0), c(2, 0, 0), decoys)
   expect_equal(scored$value, 1)
   expect_gt(scored$raw, 1)
-  expect_equal(internal("embedded_score")(c(1, 1, 0), c(2, 2, 1), decoys)$value, 0.5)
+  expect_equal(embedded_score(c(1, 1, 0), c(2, 2, 1), decoys)$value, 0.5)
   # No nearer than a decoy is by chance, and further.
-  expect_equal(internal("embedded_score")(c(0, 1, 0), c(1, 0, 0), decoys)$value, 0)
-  expect_null(internal("embedded_score")(c(1, 0, 0), c(1, 0, 0), decoys[1:3, ]))
+  expect_equal(embedded_score(c(0, 1, 0), c(1, 0, 0), decoys)$value, 0)
+  expect_null(embedded_score(c(1, 0, 0), c(1, 0, 0), decoys[1:3, ]))
 })
 
 test_that("decoys share no telling word with the case, and are spread over the suite", {
-  decoys <- internal("decoy_finder")
+  decoys <- decoy_finder
   expect_equal(
     decoys(c("a windmill", "a red sky", "two kites", "a windmill"))("a blue SKY with kites"),
     c("a windmill", "a red sky")
@@ -81,7 +81,7 @@ test_that("the same stance is alike, another is not, and nobody counts twice", {
     right_hip = c(0.54, 0.6)
   )
   aside <- lapply(figure, function(at) at + c(0.3, 0))
-  alike <- internal("pose_likeness")
+  alike <- pose_likeness
   expect_equal(alike(list(figure), list(figure)), 1)
   expect_lt(alike(list(aside), list(figure)), 0.05)
   expect_equal(alike(list(figure), list(figure, figure)), 0.5)
@@ -100,8 +100,8 @@ test_that("the same stance is alike, another is not, and nobody counts twice", {
 
 test_that("depth is compared by what is nearer than what", {
   map <- matrix(1:16, 4)
-  expect_equal(internal("depth_likeness")(map^3, map), 1)
-  expect_equal(internal("depth_likeness")(-map, map), -1)
+  expect_equal(depth_likeness(map^3, map), 1)
+  expect_equal(depth_likeness(-map, map), -1)
 })
 
 test_that("a judge's answers become evidence, each asked once", {
@@ -138,7 +138,7 @@ test_that("coverage counts what a judge has answered; a removed judge leaves not
 test_that("a judge that answers wrongly is stopped with what is wrong, and the run goes on", {
   answers <- c(
     "matrix(1.7, length(pictures), length(statements))" = "1.7",
-    "matrix(NaN, length(pictures), length(statements))" = "no number",
+    "matrix(NaN, length(pictures), length(statements))" = "not a number",
     "matrix(0.5, 1, 1)" = "answers to",
     "'yes'" = "answers to",
     "stop('out of memory')" = "out of memory"
@@ -147,9 +147,9 @@ test_that("a judge that answers wrongly is stopped with what is wrong, and the r
     folder <- judged_trial(paste0(
       "judge('owl', '1', answer = function(pictures, statements) ", wrong, ")"
     ))
-    takes <- run_trial(folder)
-    expect_match(attr(takes, "judged")$problem, answers[[wrong]], info = wrong)
-    expect_true(all(takes$state == "made"))
+    made <- run_trial(folder)
+    expect_match(made$judged$problem, answers[[wrong]], info = wrong)
+    expect_true(all(made$takes$state == "made"))
     expect_equal(nrow(adherence_of_run(folder)), 0)
   }
 })
@@ -176,8 +176,7 @@ test_that("a judge that breaks off half way keeps what it said, and goes on from
   folder <- judged_trial(code)
   withr::local_envvar(OWL = folder)
   file.create(file.path(folder, "asked"))
-  takes <- run_trial(folder)
-  expect_match(attr(takes, "judged")$problem, "No more today")
+  expect_match(run_trial(folder)$judged$problem, "No more today")
   half <- nrow(suppressWarnings(adherence_of_run(folder)))
   expect_gt(half, 0)
   expect_lt(half, 16)
@@ -215,7 +214,7 @@ test_that("vectors are read from .npy, CSV and Parquet alike", {
 
   npy("<f4", 4, "four.npy")
   npy("<f8", 8, "eight.npy")
-  read <- internal("read_vectors")
+  read <- read_vectors
   for (file in c("v.csv", "v.parquet", "four.npy", "eight.npy")) {
     expect_equal(read(at(file)), vectors, info = file)
   }
@@ -229,7 +228,7 @@ test_that("vectors are read from .npy, CSV and Parquet alike", {
   writeLines(c("name,x,y", "a,1,2", "a,3,4"), at("twice.csv"))
   expect_error(read(at("twice.csv")), "two vectors for \"a\"")
   writeLines(c("name,x,y", "a,1,NaN"), at("nan.csv"))
-  expect_error(read(at("nan.csv")), "no number")
+  expect_error(read(at("nan.csv")), "other than numbers")
   expect_error(read(at("none.csv")), "no such file")
 })
 
@@ -306,27 +305,30 @@ test_that("what is wrong with a judge in brief.yml is told before anything runs"
 })
 
 test_that("what a judge said is kept so that it comes out as it went in", {
-  pack <- internal("pack_said")
-  unpack <- internal("unpack_said")
+  kind <- function(...) judge("clover", ...)
+  answering <- kind(answer = function(pictures, statements) 0)
+  embedding <- kind(embed_pictures = identity, embed_texts = identity)
+  pose <- kind(figures = identity)
+  depth <- kind(depth = identity)
   said <- c(0, 1, 1 / 3, 0.1 + 0.2, 1e-12)
   expect_equal(
-    unlist(unpack(vapply(said, pack, "", "answering"), "answering")),
+    unlist(unpack_said(answering, pack_said(answering, said))),
     said,
     tolerance = 1e-14
   )
   # Vectors as 4-byte numbers: seven digits, also very small and very large ones.
   vector <- c(-1, 0, 1 / 3, 1e-20, 3e20, pi)
-  expect_equal(unpack(pack(vector, "embedding"), "embedding")[[1]], vector, tolerance = 1e-7)
-  expect_length(unpack(NA_character_, "embedding")[[1]], 0)
+  expect_equal(unpack_said(embedding, pack_said(embedding, vector))[[1]], vector, tolerance = 1e-7)
+  expect_length(unpack_said(embedding, NA_character_)[[1]], 0)
   figures <- list(
     list(head = c(0.5, 0.25), foot = c(0.125, 1)),
     list(head = c(0, 0))
   )
-  expect_equal(unpack(pack(figures, "pose"), "pose")[[1]], figures)
-  expect_equal(unpack(pack(list(), "pose"), "pose")[[1]], list())
+  expect_equal(unpack_said(pose, pack_said(pose, figures))[[1]], figures)
+  expect_equal(unpack_said(pose, pack_said(pose, list()))[[1]], list())
   # Depth counts by what is nearer than what: its own units are gone.
   slope <- matrix(seq(3, 900, length.out = 48 * 64), 48)
-  kept <- unpack(pack(slope, "depth"), "depth")[[1]]
+  kept <- unpack_said(depth, pack_said(depth, slope))[[1]]
   expect_length(kept, 32 * 32)
   expect_true(all(kept > -1e-6 & kept < 1 + 1e-6))
   expect_equal(order(matrix(kept, 32)[16, ]), 1:32)

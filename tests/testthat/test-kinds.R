@@ -12,7 +12,7 @@ test_that("a server on our contract makes, captions, queues and asks the same pr
     bracken$about[c("version", "hold", "price")],
     standin_bracken()$about[c("version", "hold", "price")]
   )
-  request <- take_request(bracken, c("a windmill", "two kites"), scene(1, 384, 256), hold = 0.7)
+  request <- engine_request(bracken, c("a windmill", "two kites"), scene(1, 384, 256), hold = 0.7)
   first <- make_picture(bracken, request)
   expect_gte(first$waited, 0.9)
   again <- make_picture(bracken, request)
@@ -26,7 +26,7 @@ test_that("a server on our contract makes, captions, queues and asks the same pr
 
 test_that("everything that a request can hold gets over the wire and into a program's folder", {
   engine <- mixing_engine()
-  full <- take_request(
+  full <- engine_request(
     engine,
     data.frame(say = c("a", "\u00fcber \"b\""), weight = c(1, 1.4)),
     scene(1, 64, 48),
@@ -38,7 +38,7 @@ test_that("everything that a request can hold gets over the wire and into a prog
     guides = list(edges = list(picture = scene(3, 64, 48), weight = 0.5, release = 0.9)),
     mask = matrix(1, 48, 64)
   )
-  parts <- internal("request_parts")(full)
+  parts <- request_parts(full)
   expect_setequal(names(parts), c("request", "reference-1", "look-1", "guide-edges", "mask"))
   said <- jsonlite::parse_json(rawToChar(parts$request$bytes))
   expect_equal(vapply(said$prompt, `[[`, "", "say"), full$prompt$say)
@@ -50,7 +50,7 @@ test_that("everything that a request can hold gets over the wire and into a prog
   expect_equal(said$guides$edges, list(part = "guide-edges", weight = 0.5, release = 0.9))
   expect_equal(png::readPNG(parts$mask$bytes), matrix(1, 48, 64))
   folder <- withr::local_tempdir()
-  internal("write_request")(full, folder)
+  write_request(full, folder)
   expect_setequal(
     list.files(folder),
     c("request.json", "reference-1.png", "look-1.png", "guide-edges.png", "mask.png")
@@ -63,7 +63,7 @@ test_that("a model server gets tensors by the names and types that it tells, as 
   withr::defer(stop_standins(running))
   address <- running$addresses[["sorrel"]]
   bytes <- sorrel_at(address)
-  request <- take_request(
+  request <- engine_request(
     bytes,
     "a windmill",
     scene(1, 64, 64),
@@ -75,13 +75,13 @@ test_that("a model server gets tensors by the names and types that it tells, as 
   expect_equal(png::readPNG(as_json$bytes), png::readPNG(made$bytes), tolerance = 0.01)
   own <- make_picture(standin_sorrel(), request)
   expect_lt(mean(abs(png::readPNG(made$bytes) - png::readPNG(own$bytes))), 0.02)
-  refused <- ending(bytes, take_request(bytes, "smoke over a hill", size = c(64, 64)))
+  refused <- ending(bytes, engine_request(bytes, "smoke over a hill", size = c(64, 64)))
   expect_equal(refused$kind, "refused")
   # Without the word for it, a refusal is a bad request.
   expect_equal(
     ending(
       sorrel_at(address, refusals = NULL),
-      take_request(bytes, "smoke", size = c(64, 64))
+      engine_request(bytes, "smoke", size = c(64, 64))
     )$kind,
     "bad_request"
   )
@@ -108,15 +108,15 @@ test_that("tensors are written and read in every type, row by row", {
       c(1, 3, -1, -1),
       c(-1, -1, 3)
     )) {
-      tensor <- internal("as_tensor")(
+      tensor <- as_tensor(
         value,
         list(name = "x", datatype = type, shape = as.list(dims))
       )
       expect_equal(prod(tensor$sizes), length(value))
-      back <- internal("picture_from_tensor")(
+      back <- picture_from_tensor(
         list(
           output = list(datatype = type, shape = as.list(tensor$sizes)),
-          bytes = internal("tensor_to_raw")(tensor)
+          bytes = tensor_to_raw(tensor)
         ),
         "url"
       )
@@ -130,17 +130,17 @@ test_that("tensors are written and read in every type, row by row", {
   }
 
   # The first row's first pixel comes first.
-  tensor <- internal("as_tensor")(
+  tensor <- as_tensor(
     value,
     list(name = "x", datatype = "FP64", shape = list(-1, -1, 3))
   )
   expect_equal(tensor$values[1:6], c(value[1, 1, ], value[1, 2, ]))
-  number <- internal("tensor_to_raw")(
-    internal("as_tensor")(2^33 + 5, list(name = "s", datatype = "INT64", shape = list(1)))
+  number <- tensor_to_raw(
+    as_tensor(2^33 + 5, list(name = "s", datatype = "INT64", shape = list(1)))
   )
   expect_equal(sum(as.numeric(number) * 256^(0:7)), 2^33 + 5)
   expect_error(
-    internal("as_tensor")(1, list(name = "x", datatype = "FP16", shape = list(1))),
+    as_tensor(1, list(name = "x", datatype = "FP16", shape = list(1))),
     "FP16",
     class = "sprenn_failure_bad_request"
   )
@@ -154,7 +154,7 @@ test_that("an inference answer that is cut or counts wrongly is a bad answer", {
       headers = list(`inference-header-content-length` = as.character(head))
     )
     tryCatch(
-      internal("read_inference")(said, "url", list(key = "k"), "P"),
+      read_inference(said, "url", list(key = "k"), "P"),
       sprenn_failure = conditionMessage
     )
   }
@@ -181,7 +181,7 @@ test_that("an inference answer that is cut or counts wrongly is a bad answer", {
       "{\"outputs\": [{\"name\": \"P\", \"datatype\": \"UINT8\", \"shape\": [4], \"data\": [1, ",
       "2]}]}"
     )),
-    "wanted rows x columns x 3"
+    "expected rows x columns x 3"
   )
 })
 
@@ -253,9 +253,9 @@ test_that(
     )
     folder <- small_trial(lineup = lineup)
     first <- run_trial(folder)
-    expect_equal(first$state, rep("planned", 6))
-    expect_equal(attr(first, "by_hand")$hand$found$state, rep("missing", 6))
-    list <- utils::read.csv(attr(first, "by_hand")$hand$checklist)
+    expect_equal(first$takes$state, rep("planned", 6))
+    expect_equal(first$by_hand$hand$found$state, rep("missing", 6))
+    list <- utils::read.csv(first$by_hand$hand$checklist)
     expect_equal(list$save_as[1], "cut--one--1.png")
     expect_equal(unique(list$width), 96)
     expect_true(
@@ -275,7 +275,7 @@ test_that(
     writeLines("no picture", file.path(folder, "hand", "cut--three--1.png"))
     save(6, "holiday.png")
     second <- run_trial(folder)
-    found <- attr(second, "by_hand")$hand$found
+    found <- second$by_hand$hand$found
     state <- stats::setNames(found$state, found$file)
     expect_equal(state[["cut--one--1.png"]], "taken in")
     expect_equal(state[["holiday.png"]], "extra")
@@ -299,15 +299,15 @@ test_that(
       file.path(folder, "hand", "manifest.csv")
     )
     third <- run_trial(folder)
-    found <- attr(third, "by_hand")$hand$found
+    found <- third$by_hand$hand$found
     state <- stats::setNames(found$state, found$file)
     expect_equal(
       unname(state[c("cut--one--2.png", "holiday.png", "cut--one--1.png")]),
       c("taken in", "taken in", "changed")
     )
     expect_equal(
-      third$sha256[third$case == "one" & third$seed == 1],
-      second$sha256[second$case == "one" & second$seed == 1]
+      with(third$takes, sha256[case == "one" & seed == 1]),
+      with(second$takes, sha256[case == "one" & seed == 1])
     )
   }
 )
@@ -328,10 +328,10 @@ test_that("nothing in a person's folder is overwritten", {
     list.files(file.path(folder, "hand"), recursive = TRUE, full.names = TRUE)
   )
   made <- run_trial(folder)
-  expect_equal(basename(attr(made, "by_hand")$hand$checklist), "checklist-2.csv")
+  expect_equal(basename(made$by_hand$hand$checklist), "checklist-2.csv")
   expect_identical(tools::md5sum(names(before)), before)
   # The third run finds its list written already.
-  expect_equal(basename(attr(run_trial(folder), "by_hand")$hand$checklist), "checklist-2.csv")
+  expect_equal(basename(run_trial(folder)$by_hand$hand$checklist), "checklist-2.csv")
   wrong <- function(more) {
     check_trial(
       small_trial(
@@ -364,7 +364,7 @@ test_that("a checklist reads back as it was written, whatever the words are", {
     hold = c(0.1, 0.25, NA, 1, 1e-7, 123456.789, 0)
   )
   file <- withr::local_tempfile()
-  writeLines(enc2utf8(internal("csv_lines")(table)), file, useBytes = TRUE)
+  writeLines(enc2utf8(csv_lines(table)), file, useBytes = TRUE)
   read <- utils::read.csv(
     file,
     encoding = "UTF-8",

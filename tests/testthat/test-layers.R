@@ -49,13 +49,21 @@ is_definition <- function(expression) {
   is.call(expression) && identical(expression[[1]], quote(`<-`)) && is.name(expression[[2]])
 }
 
-# The functions and constants that each file defines, and the names that it uses.
+# The functions and constants that each file defines, and the names that it uses. Files that were
+# read before are not read again.
+files_read <- new.env()
+
 read_files <- function(folder) {
   files <- setdiff(list.files(folder, "\\.R$"), without_room)
   lapply(stats::setNames(nm = files), function(file) {
-    code <- parse(file.path(folder, file), keep.source = FALSE)
-    defines <- unlist(lapply(Filter(is_definition, code), function(e) as.character(e[[2]])))
-    list(defines = defines, uses = unique(unlist(lapply(code, used_by))))
+    key <- tools::md5sum(file.path(folder, file))
+    if (is.null(files_read[[key]])) {
+      code <- parse(file.path(folder, file), keep.source = FALSE)
+      defines <- unlist(lapply(Filter(is_definition, code), function(e) as.character(e[[2]])))
+      files_read[[key]] <- list(defines = defines, uses = unique(unlist(lapply(code, used_by))))
+    }
+
+    files_read[[key]]
   })
 }
 
@@ -77,7 +85,7 @@ broken_rules <- function(files) {
   to <- match(room_of(calls$to), names(rooms_in_order))
   layer <- rooms_in_order[from]
   of_standins <- layer == "standin" & room_of(calls$to) != "standin" &
-    !calls$called %in% c(getNamespaceExports("sprenn"), "%||%")
+    !calls$called %in% c(getNamespaceExports("sprenn"), "%||%", "stop_sprenn")
   to_standins <- to > from & !mapply(
     function(file, called) called %in% demo_may_call[[file]],
     calls$from,

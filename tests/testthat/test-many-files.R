@@ -11,14 +11,14 @@ many_pictures <- function(count, env = parent.frame()) {
 
 examine <- function(given, ...) {
   suite <- list(cases = lapply(given$paths, function(path) list(reference = path)))
-  internal("look_at_files")(suite, given$folder, ...)$find(internal("named_files")(suite))
+  examine_pictures(suite, given$folder, ...)$find(named_files(suite))
 }
 
 test_that("what is found in many files does not depend on how many processes look", {
   given <- many_pictures(110)
   alone <- examine(given, progress = NULL, workers = 1)
   expect_length(alone, 110)
-  expect_match(alone[[7]]$wrong, "no picture")
+  expect_match(alone[[7]]$wrong, "not a picture")
   expect_false(any(vapply(alone[-7], function(one) is.null(one$facts$hash), NA)))
   skip_on_cran()
   withr::local_seed(1)
@@ -84,20 +84,20 @@ test_that("what is remembered never lets a path out of the trial, nor a change g
   png::writePNG(scene(3, 24, 16), outside)
   Sys.setFileTime(outside, Sys.time() - 60)
   named <- data.frame(path = c("../outside.png", "gone.png"), role = "picture")
-  states <- internal("file_states")(named, folder)
+  states <- file_states(named, folder)
   expect_equal(states, c(NA_character_, NA_character_))
 
   picture <- list.files(folder, "[.]png$", recursive = TRUE)[1]
   Sys.setFileTime(file.path(folder, picture), Sys.time() - 60)
   suite <- list(cases = list(list(reference = picture)))
-  looking <- internal("look_at_files")(suite, normalizePath(folder))
-  found <- looking$find(internal("named_files")(suite))[[1]]$facts$hash
+  examiner <- examine_pictures(suite, normalizePath(folder))
+  found <- examiner$find(named_files(suite))[[1]]$facts$hash
   # While files are looked at, one is replaced.
-  looking <- internal("look_at_files")(suite, normalizePath(folder))
+  examiner <- examine_pictures(suite, normalizePath(folder))
   unlink(file.path(folder, "runs", "files.json"))
   png::writePNG(scene(8, 30, 20), file.path(folder, picture))
   Sys.setFileTime(file.path(folder, picture), Sys.time() - 30)
-  looking$find(internal("named_files")(suite))
-  again <- internal("look_at_files")(suite, normalizePath(folder))
-  expect_false(again$find(internal("named_files")(suite))[[1]]$facts$hash == found)
+  examiner$find(named_files(suite))
+  again <- examine_pictures(suite, normalizePath(folder))
+  expect_false(again$find(named_files(suite))[[1]]$facts$hash == found)
 })

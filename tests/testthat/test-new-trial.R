@@ -1,8 +1,8 @@
 own_pictures <- function(env = parent.frame()) {
   folder <- withr::local_tempdir(.local_envir = env)
   png::writePNG(scene(1, 120, 80), file.path(folder, "salt works.png"))
-  internal("write_drawing")(scene(2, 60, 90), file.path(folder, "Signalmast \u00dc.jpg"))
-  internal("write_drawing")(scene(3, 90, 60), file.path(folder, "tower.webp"))
+  write_drawing(scene(2, 60, 90), file.path(folder, "Signalmast \u00dc.jpg"))
+  write_drawing(scene(3, 90, 60), file.path(folder, "tower.webp"))
   png::writePNG(scene(4, 20, 15), file.path(folder, "tiny.png"))
   folder
 }
@@ -12,7 +12,7 @@ test_that("a folder of pictures becomes a trial that works without editing", {
   writeLines("words", file.path(from, "notes.txt"))
   folder <- file.path(withr::local_tempdir(), "my-trial")
   made <- new_trial(folder, from = from, prompt = "a \"wood\" engraving: fine lines")
-  expect_equal(names(attr(made, "left_out")), "notes.txt")
+  expect_equal(names(made$left_out), "notes.txt")
   trial <- read_trial(folder)
   expect_setequal(
     vapply(trial$suite$cases, `[[`, "", "id"),
@@ -20,8 +20,8 @@ test_that("a folder of pictures becomes a trial that works without editing", {
   )
   expect_equal(trial$suite$cases[[1]]$prompt[[1]]$say, "a \"wood\" engraving: fine lines")
   plan <- plan_run(trial)
-  expect_equal(nrow(plan), 4 * 3 * 4)
-  expect_match(attr(plan, "notes"), "can be checked", all = FALSE)
+  expect_equal(nrow(plan$takes), 4 * 3 * 4)
+  expect_match(plan$notes, "can be checked", all = FALSE)
 })
 
 test_that("a look given with the pictures is the look to reach", {
@@ -33,7 +33,7 @@ test_that("a look given with the pictures is the look to reach", {
 })
 
 test_that("names that end up alike are told apart", {
-  plain <- internal("plain_names")
+  plain <- plain_names
   expect_equal(
     plain(c("a b.png", "a_b.jpg", "\u00e9t\u00e9.png", "###.png")),
     c("a-b", "a-b-1", "ete", "picture")
@@ -69,7 +69,7 @@ test_that("the demo trial is sound, and holds what it promises", {
   folder <- file.path(withr::local_tempdir(), "demo")
   new_trial(folder, demo = TRUE)
   trial <- read_trial(folder)
-  expect_setequal(vapply(trial$suite$cases, `[[`, "", "job"), internal("jobs"))
+  expect_setequal(vapply(trial$suite$cases, `[[`, "", "job"), jobs)
   expect_equal(nrow(check_trial(trial$folder)), 0)
   expect_length(trial$suite$seeds, 2)
   expect_gte(nrow(trial$lineup$pipelines), 4)
@@ -81,14 +81,14 @@ test_that("the demo trial is sound, and holds what it promises", {
   formats <- vapply(
     list.files(file.path(folder, "references"), full.names = TRUE),
     function(file) {
-      internal("picture_facts")(readBin(file, "raw", 1e6))$format
+      picture_facts(readBin(file, "raw", 1e6))$format
     },
     ""
   )
   expect_setequal(formats, c("png", "jpeg", "webp", "tiff"))
   other <- file.path(withr::local_tempdir(), "demo")
   new_trial(other, demo = TRUE)
-  expect_identical(plan_run(other)$take, plan_run(folder)$take)
+  expect_identical(plan_run(other)$takes$take, plan_run(folder)$takes$take)
 })
 
 test_that("a suite made of pictures is named after the trial's folder", {
@@ -123,7 +123,7 @@ test_that("a trial that leaves the measures little to go by is warned, and other
     )
   }
 
-  weak <- internal("weak_spots")
+  weak <- weak_spots
   told <- weak(
     trial(list(case("a", "restyle"), case("b", "repair")), seeds = 1, pipelines = 1)
   )

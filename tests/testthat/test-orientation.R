@@ -1,4 +1,4 @@
-view <- internal("view_picture")
+view <- view_picture
 agreement <- contours_agree
 
 test_that("a picture agrees fully with itself and hardly with a stranger", {
@@ -35,10 +35,10 @@ test_that("a contour's angle is held doubled: upright and level stripes are oppo
 test_that("a mirrored picture agrees with the mirrored reference", {
   picture <- scene(5, 384, 256)
   expect_gt(
-    internal("core_mirrored")(view(mirrored(picture))$handle, view(picture)$handle, NULL),
+    core_mirrored(view(mirrored(picture))$handle, view(picture)$handle, NULL),
     0.999
   )
-  expect_lt(internal("core_mirrored")(view(picture)$handle, view(picture)$handle, NULL), 0.3)
+  expect_lt(core_mirrored(view(picture)$handle, view(picture)$handle, NULL), 0.3)
 })
 
 test_that("a masked part does not count", {
@@ -64,6 +64,6 @@ test_that("pictures without any contour agree with nothing, and no size breaks i
 })
 
 test_that("zero is chance and one is the same picture", {
-  rescale <- internal("rescale_from_chance")
+  rescale <- rescale_from_chance
   expect_equal(rescale(c(0.2, 0.6, 1), 0.2), c(0, 0.5, 1))
 })

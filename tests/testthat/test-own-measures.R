@@ -12,7 +12,7 @@ with_measures <- function(code, more = character(), env = parent.frame()) {
 test_that("a measure of one's own is taken of every take, and can make up structure", {
   folder <- with_measures(redness, "structure_from: {orientation: 3, redness: 1}")
   run_trial(folder)
-  scores <- score_run(folder)
+  scores <- score_run(folder)$scores
   own <- scores[scores$measure == "redness", ]
   expect_equal(nrow(own), 12)
   expect_true(all(own$axis == "style" & abs(own$value) < 1))
@@ -33,10 +33,10 @@ test_that("a measure of one's own is taken of every take, and can make up struct
 test_that("a change of one's own measure has all takes measured anew", {
   folder <- with_measures(redness)
   run_trial(folder)
-  before <- score_run(folder)
-  expect_identical(score_run(folder), before)
+  before <- score_run(folder)$scores
+  expect_identical(score_run(folder)$scores, before)
   writeLines(sub("mean(", "2 * mean(", redness, fixed = TRUE), file.path(folder, "own.R"))
-  after <- score_run(folder)
+  after <- score_run(folder)$scores
   expect_equal(
     after$value[after$measure == "redness"],
     2 * before$value[before$measure == "redness"]
@@ -48,7 +48,7 @@ test_that("what is wrong with the file or the weights is said when the trial is 
     check_trial(with_measures(code, more, env = parent.frame()))
   }
 
-  expect_match(found("1")$found, "its last value is no measure_function")
+  expect_match(found("1")$found, "its last value is neither a measure_function")
   expect_match(found("stop('broken')")$found, "broken")
   expect_match(found(sub("'redness'", "'orientation'", redness))$found, "new name")
   problem <- found(redness, "structure_from: {orientaton: 1}")
@@ -89,18 +89,18 @@ test_that("a measure that returns no single number is named; a flaw gets its lev
 test_that("seeds that make no difference are noticed, and one hand is told from several", {
   prints <- function(positions, patches) list(position = positions, patches = patches)
   one <- matrix(rep(1:3, each = 4), 4)
-  same <- internal("measure_consistency")()$compute(prints(one, NULL))
+  same <- measure_consistency()$compute(prints(one, NULL))
   expect_equal(same, rep(1, 4))
   one[4, ] <- 30
-  expect_lt(internal("measure_consistency")()$compute(prints(one, NULL))[4], same[4])
+  expect_lt(measure_consistency()$compute(prints(one, NULL))[4], same[4])
   patches <- rbind(rep(0.2, 6), rep(0.2, 6), rep(0.9, 6))
   expect_equal(
-    internal("measure_same_as_seed")()$compute(prints(NULL, patches)),
+    measure_same_as_seed()$compute(prints(NULL, patches)),
     c(0, 0, sqrt(3) * 0.7)
   )
   folder <- small_trial()
   run_trial(folder)
-  scores <- score_run(folder)
+  scores <- score_run(folder)$scores
   expect_equal(sum(scores$measure == "same_as_seed"), 12)
   expect_true(all(scores$value[scores$measure == "consistency"] <= 1))
 })
@@ -131,12 +131,12 @@ test_that("an R file of a trial has Sprenn's functions at hand where the package
   file <- withr::local_tempfile(
     fileext = ".R",
     lines = c(
-      "secret <- exists('add_utility')",
+      "secret <- exists('add_worth')",
       "list(secret = secret, two = exists('two'), engine = is.function(engine))"
     )
   )
   expect_equal(
-    internal("value_of_file")(file),
+    value_of_file(file),
     list(secret = FALSE, two = FALSE, engine = TRUE)
   )
   expect_false(exists("secret"))

@@ -33,7 +33,7 @@ test_that("a packed trial unpacks elsewhere as it was, and runs", {
     unname(tools::md5sum(file.path(there, files))),
     unname(tools::md5sum(file.path(one$folder, files)))
   )
-  expect_identical(plan_run(there)$take, plan_run(one$folder)$take)
+  expect_identical(plan_run(there)$takes$take, plan_run(one$folder)$takes$take)
 })
 
 test_that("the zip is a bag with a checkable manifest, own engines inside and no runs", {

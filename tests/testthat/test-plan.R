@@ -1,4 +1,4 @@
-plan_of <- function(
+planned_with <- function(
   lineup,
   suite = small_suite,
   brief = small_brief,
@@ -7,6 +7,8 @@ plan_of <- function(
 ) {
   plan_run(small_trial(suite, lineup, brief, env = env), ...)
 }
+
+plan_of <- function(..., env = parent.frame()) planned_with(..., env = env)$takes
 
 chained <- c(
   "engines:",
@@ -57,12 +59,13 @@ test_that("a case that asks for the same as another has takes of its own, and th
     small_suite,
     "  - {id: again, job: vary, reference: references/two.png, prompt: a thing}"
   )
-  plan <- plan_run(small_trial(suite = suite))
+  planned <- plan_run(small_trial(suite = suite))
+  plan <- planned$takes
   expect_equal(sum(plan$case == "again"), 4)
   expect_false(any(plan$take[plan$case == "again"] %in% plan$take[plan$case == "two"]))
-  expect_match(attr(plan, "notes"), "same twice: again as for two", all = FALSE)
+  expect_match(planned$notes, "request the same: again and two", all = FALSE)
   # The earlier one's are what they were.
-  expect_true(all(plan_run(small_trial())$take %in% plan$take))
+  expect_true(all(plan_run(small_trial())$takes$take %in% plan$take))
 })
 
 test_that("controls change one thing, on a stated sample", {
@@ -77,7 +80,8 @@ test_that("controls change one thing, on a stated sample", {
     small_suite[7],
     "looks: {l: {pictures: [references/three.png]}}"
   )
-  plan <- plan_of(lineup, suite)
+  planned <- planned_with(lineup, suite)
+  plan <- planned$takes
   control <- plan[!is.na(plan$control), ]
   # 2 cases x 1 seed x 2 pipelines; only one case has a look, none a guide.
   expect_equal(
@@ -87,11 +91,11 @@ test_that("controls change one thing, on a stated sample", {
   expect_equal(unique(control$seed), 1)
   expect_equal(sum(is.na(plan$control)), 12)
   expect_false(any(duplicated(plan$take)))
-  expect_equal(summary(plan)$pipeline[3], "control: blank prompt")
+  expect_equal(summary(planned)$pipeline[3], "control: blank prompt")
 
   case <- read_trial(small_trial(suite))$suite$cases[[2]]
   changed <- function(control) {
-    internal("controlled_case")(case, control, read_trial(small_trial(suite))$suite)
+    controlled_case(case, control, read_trial(small_trial(suite))$suite)
   }
 
   expect_length(changed("blank_prompt")$prompt, 0)
@@ -105,7 +109,7 @@ test_that("a budget buys whole comparisons, new cases before more seeds", {
   all <- plan_of(small_lineup)
   some <- plan_of(small_lineup, within = 3.4)
   expect_equal(some$take, all$take[1:6])
-  expect_equal(attr(some, "left_out"), 6)
+  expect_equal(planned_with(small_lineup, within = 3.4)$left_out, 6)
   expect_equal(length(unique(some$case)), 3)
   # 0.01 s a take on one engine, one at a time.
   expect_equal(nrow(plan_of(small_lineup, within = "0.09 s")), 8)
@@ -126,28 +130,28 @@ test_that("a budget buys whole comparisons, new cases before more seeds", {
 
 test_that("a run over a limit wants to be asked for twice", {
   folder <- small_trial(brief = c(small_brief, "limits: {takes: 10, cost: 5.5}"))
-  error <- expect_error(run_trial(folder), class = "sprenn_error_limit")
+  error <- expect_error(run_trial(folder)$takes, class = "sprenn_error_limit")
   expect_match(error$details, "12 takes, over the brief's limit of 10", all = FALSE)
   expect_match(error$details, "6 in cost, over the brief's limit of 5.5", all = FALSE)
   expect_match(run_cli("plan", folder)$out, "over a limit: 12 takes", all = FALSE)
   expect_equal(run_cli("run", folder)$status, 2)
-  expect_equal(nrow(run_trial(folder, within = 3)), 6)
+  expect_equal(nrow(run_trial(folder, within = 3)$takes), 6)
   # What is made already needs no limit.
-  expect_equal(nrow(run_trial(folder)), 12)
+  expect_equal(nrow(run_trial(folder)$takes), 12)
   other <- small_trial(brief = c(small_brief, "limits: {hours: 0.00001}"))
-  expect_error(run_trial(other), class = "sprenn_error_limit")
-  expect_equal(nrow(run_trial(other, yes = TRUE)), 12)
+  expect_error(run_trial(other)$takes, class = "sprenn_error_limit")
+  expect_equal(nrow(run_trial(other, yes = TRUE)$takes), 12)
 })
 
 test_that("what would be unfair to compare is said", {
-  notes <- function(...) attr(plan_of(...), "notes")
+  notes <- function(...) planned_with(...)$notes
   mixed <- c(small_lineup, "  - {id: tinted, engine: mixer, hold: 0.5, settings: {tint: 0.3}}")
   expect_match(
     notes(mixed),
-    "can't be credited to one of them: firm and tinted \\(hold and tint\\) and loose and tinted",
+    "can't be attributed to one of them: firm and tinted \\(hold and tint\\) and loose and tinted",
     all = FALSE
   )
-  expect_false(any(grepl("credited", notes(small_lineup))))
+  expect_false(any(grepl("attributed", notes(small_lineup))))
   narrow <- engine(
     list(
       name = "narrow",
@@ -155,7 +159,7 @@ test_that("what would be unfair to compare is said", {
       checkpoints = list(plain = list(sizes = list(c(64, 64)))),
       hold = c(at_0 = 0, at_1 = 1)
     ),
-    function(request) take_result(request$reference)
+    function(request) engine_result(request$reference)
   )
   folder <- small_trial(
     lineup = c(
@@ -166,7 +170,7 @@ test_that("what would be unfair to compare is said", {
     )
   )
   plan <- plan_run(read_trial(folder, engines = list(narrow = narrow)))
-  expect_match(attr(plan, "notes"), "different aspects for 96 x 64", all = FALSE)
+  expect_match(plan$notes, "different aspect ratios for 96 x 64", all = FALSE)
 })
 
 test_that("a plan can be read by people and by programs", {
@@ -176,7 +180,7 @@ test_that("a plan can be read by people and by programs", {
   expect_match(shown, "^control: repeat +15 +7.50", all = FALSE)
   expect_match(
     shown,
-    "In all: 45 takes, cost 22.50, about 1 s with all engines at work",
+    "In total: 45 takes, cost 22.50, about 1 s with all engines at work",
     all = FALSE
   )
   json <- jsonlite::fromJSON(paste(run_cli("plan", folder, "--json")$out, collapse = "\n"))
@@ -200,15 +204,15 @@ test_that("an engine's price and pace may be set in the lineup", {
     small_lineup
   )
   trial <- read_trial(small_trial(lineup = lineup))
-  expect_equal(sum(plan_run(trial)$price), 24)
+  expect_equal(sum(plan_run(trial)$takes$price), 24)
   expect_equal(trial$lineup$engines$mixer$about$at_once, 4)
-  expect_equal(internal("plan_seconds")(plan_run(trial), trial$lineup), 12 * 0.01 / 4)
+  expect_equal(plan_seconds(plan_run(trial)$takes, trial$lineup), 12 * 0.01 / 4)
 })
 
 test_that("an engine is called no more often a minute than its lineup says", {
   calls <- function(per_minute, at) {
     engine <- list(about = list(at_once = Inf), per_minute = per_minute)
-    queue <- internal("EngineQueue")$new(engine, "mixer", seq_along(at))
+    queue <- EngineQueue$new(engine, "mixer", seq_along(at))
     vapply(at, function(now) {
       may <- queue$may_begin(now)
       if (may) {
@@ -295,9 +299,8 @@ test_that("a take's id changes with all that determines the picture, and with no
     all_kept / 2
   )
   engine_of <- function(version) {
-    plan_run(
-      read_trial(small_trial(), engines = list(mixer = mixing_engine(version = version)))
-    )
+    mixer <- mixing_engine(version = version)
+    plan_run(read_trial(small_trial(), engines = list(mixer = mixer)))$takes
   }
 
   expect_equal(kept(engine_of("1")), all_kept)
@@ -306,20 +309,20 @@ test_that("a take's id changes with all that determines the picture, and with no
 
 test_that("a reference counts by its pixels, however they are stored", {
   folder <- small_trial()
-  before <- plan_run(folder)
+  before <- plan_run(folder)$takes
   path <- file.path(folder, "references", "two.png")
   pixels <- png::readPNG(path)
   magick::image_write(magick::image_read(path), path, format = "png", depth = 16, quality = 0)
-  expect_equal(plan_run(folder)$take, before$take)
+  expect_equal(plan_run(folder)$takes$take, before$take)
   # One value, of one pixel, by the least that can be told.
   pixels[10, 20, 1] <- pixels[10, 20, 1] + if (pixels[10, 20, 1] < 0.5) 1 / 255 else -1 / 255
   png::writePNG(pixels, path)
-  after <- plan_run(folder)
+  after <- plan_run(folder)$takes
   expect_equal(before$take == after$take, before$case != "two")
 })
 
 test_that("what may be used is read as money or time, and anything else is told", {
-  read <- internal("read_within")
+  read <- read_within
   expect_null(read(NULL))
   expect_equal(read(2.5), list(money = 2.5))
   expect_equal(read("0.16"), list(money = 0.16))
@@ -343,7 +346,7 @@ test_that("engines are expected to work beside each other, each on as many calls
       wide = list(about = list(at_once = 6))
     )
   )
-  seconds <- internal("plan_seconds")
+  seconds <- plan_seconds
   expect_equal(seconds(plan, lineup), 12)
   lineup$engines$slow$about$at_once <- 2
   expect_equal(seconds(plan, lineup), 8)

@@ -29,8 +29,8 @@ pose_file <- function(figures, width = 200, height = 200, digits = NA, env = par
   file
 }
 
-read <- internal("read_keypoints")
-drawn <- function(figures, size) internal("draw_figures")(figures, size)[, , 1]
+read <- read_keypoints
+drawn <- function(figures, size) draw_figures(figures, size)[, , 1]
 in_pixels <- function(figure, size = c(200, 200)) list(do.call(rbind, figure))
 
 test_that("a pose is known by where its joints are, not by how the file is written", {
@@ -56,7 +56,7 @@ test_that("joints beyond the picture are kept, and those that are no numbers ref
         )
       )
     )
-    expect_error(read(file), "no \\[x, y\\]", class = "sprenn_error_picture")
+    expect_error(read(file), "not \\[x, y\\]", class = "sprenn_error_picture")
   }
 })
 
@@ -105,7 +105,7 @@ test_that("a figure goes where its reference goes: cropped, padded, grown, at a 
     )
     case <- list(reference = reference, grow = grow)
     unname(
-      internal("place_figures")(
+      place_figures(
         figures,
         reference,
         case,
@@ -130,7 +130,7 @@ test_that("limbs run between their joints, and nothing is drawn elsewhere", {
   size <- c(200, 200)
   picture <- drawn(in_pixels(standing), size)
   middle <- function(a, b) round((standing[[a]] + standing[[b]]) / 2)
-  for (limb in internal("limbs")) {
+  for (limb in limbs) {
     if (!all(limb %in% names(standing))) {
       next
     }

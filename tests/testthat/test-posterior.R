@@ -1,6 +1,6 @@
 # The pieces of the posterior, each against what can be counted by hand or simulated.
 
-covariance_of <- function(off, units) internal("covariance_of_mean")(off, units)
+covariance_of <- function(off, units) covariance_of_mean(off, units)
 
 test_that("independent cases give the usual variance of a mean", {
   values <- withr::with_seed(1, matrix(stats::rnorm(40), 20))
@@ -51,7 +51,7 @@ test_that("a pipeline's own variance is found, drawn to that of all where cases 
   own_of <- function(cases) {
     values <- withr::with_seed(3, t(matrix(stats::rnorm(3 * cases, 0, spreads), 3)))
     off <- t(t(values) - colMeans(values))
-    internal("own_variances")(off, list(seq_len(cases)), cases - 1) * cases
+    own_variances(off, list(seq_len(cases)), cases - 1) * cases
   }
 
   many <- own_of(2000)
@@ -65,12 +65,12 @@ test_that("gaps are filled by what their case and their pipeline usually have", 
   gaps <- full
   gaps[2, 3] <- NA
   gaps[1, 1] <- NA
-  expect_equal(internal("fill_by_sums")(gaps), full, tolerance = 1e-3)
-  expect_identical(internal("fill_by_sums")(full), full)
+  expect_equal(fill_by_sums(gaps), full, tolerance = 1e-3)
+  expect_identical(fill_by_sums(full), full)
 })
 
 test_that("units that say no more than the cases, or nothing of others, are left out", {
-  telling <- internal("telling_units")
+  telling <- telling_units
   expect_equal(telling(list(rep(1, 6), 1:6)), list(1:6))
   expect_equal(telling(list(rep(1:3, 2), 1:6)), list(rep(1:3, 2)))
   expect_equal(
@@ -92,13 +92,13 @@ test_that("looks count as pictures only where there are enough of them", {
     )
   }
 
-  expect_named(internal("independent_units")(table(3)), "reference")
-  expect_named(internal("independent_units")(table(4)), c("reference", "look"))
-  expect_equal(internal("independent_pictures")(table(4)), 2)
+  expect_named(independent_units(table(3)), "reference")
+  expect_named(independent_units(table(4)), c("reference", "look"))
+  expect_equal(independent_pictures(table(4)), 2)
   without <- table(4)
   without$look[3] <- NA
   # A case without a look is a picture of its own.
-  expect_equal(internal("independent_units")(without)$look[3], "case c03")
+  expect_equal(independent_units(without)$look[3], "case c03")
 })
 
 # Tables of pipelines whose truth is drawn, and whether intervals hold it.
@@ -111,10 +111,10 @@ held <- function(pipelines, cases, spread, luck) {
       means <- outer(stats::rnorm(cases, 0, 0.1), truth, `+`)
       means <- means + stats::rnorm(length(means), 0, luck)
       colnames(means) <- paste0("p", seq_len(pipelines))
-      draws <- internal("posterior_draws")(means, list(seq_len(cases)), 400, seed)
+      draws <- posterior_draws(means, list(seq_len(cases)), 400, seed)
       leader <- which.max(rowMeans(draws))
-      ends <- internal("interval")(draws[leader, ])
-      apart <- internal("interval")(draws[1, ] - draws[2, ])
+      ends <- interval(draws[leader, ])
+      apart <- interval(draws[1, ] - draws[2, ])
       c(
         leader = ends[1] <= truth[leader] && truth[leader] <= ends[2],
         pair = apart[1] <= truth[1] - truth[2] && truth[1] - truth[2] <= apart[2],
@@ -149,15 +149,15 @@ test_that("a verdict ranks by worth, and who is close is who is surely enough", 
     )
   )
   brief <- utils::modifyList(core_brief, list(close_enough = 0.1, draws = 500L))
-  ranked <- internal("ranked_pipelines")(table, brief)
-  expect_false(is.unsorted(-ranked$pipelines$utility))
+  ranked <- ranked_pipelines(table, brief)
+  expect_false(is.unsorted(-ranked$pipelines$worth))
   expect_setequal(ranked$close, c("a", "c"))
   expect_equal(ranked$pipelines$pipeline[3], "b")
-  chance <- internal("chance_close")(ranked$draws$utility, 0.1)
+  chance <- chance_close(ranked$draws$worth, 0.1)
   expect_equal(ranked$pipelines$chance_close, unname(chance[ranked$pipelines$pipeline]))
   # Looks on the way make the same table say less.
-  peeked <- internal("ranked_pipelines")(table, brief, list(looks = 8, cases = 24, seeds = 2))
-  width <- function(found) mean(found$pipelines$utility_high - found$pipelines$utility_low)
+  peeked <- ranked_pipelines(table, brief, list(looks = 8, cases = 24, seeds = 2))
+  width <- function(found) mean(found$pipelines$worth_high - found$pipelines$worth_low)
   expect_gt(width(peeked), width(ranked))
 })
 
@@ -168,7 +168,7 @@ test_that("ranks reach as far as draws put a pipeline, and ties share the better
     c = rep(1, 20),
     d = NA
   )
-  found <- internal("rank_intervals")(draws)
+  found <- rank_intervals(draws)
   expect_equal(found["a", ], c(from = 1, to = 2))
   expect_equal(found["b", ], c(from = 1, to = 3))
   expect_equal(found["d", ], c(from = 4, to = 4))

@@ -1,4 +1,4 @@
-view <- internal("view_picture")
+view <- view_picture
 
 # A picture whose top third is red and the rest dark grey.
 two_parts <- function() {
@@ -10,9 +10,9 @@ two_parts <- function() {
 
 # The number that a picture has for a probe as suite.yml has it, and how it is graded.
 probe <- function(text, picture = two_parts(), ...) {
-  asked <- internal("read_probe")(text, c("mask", "sails"))
+  asked <- read_probe(text, c("mask", "sails"))
   as.list(
-    internal("probe_named")(asked$measure)$compute(list(take = view(picture), ...), asked)[c(
+    probe_named(asked$measure)$compute(list(take = view(picture), ...), asked)[c(
       "value",
       "raw",
       "place"
@@ -79,10 +79,10 @@ test_that("masks and watched regions are places, inside and outside", {
 })
 
 test_that("a place that the scene lacks gives no evidence", {
-  asked <- internal("read_probe")("brightness: at most 0.5, where: inside mask", "mask")
-  expect_null(internal("measure_brightness")()$compute(list(take = view(two_parts())), asked))
+  asked <- read_probe("brightness: at most 0.5, where: inside mask", "mask")
+  expect_null(measure_brightness()$compute(list(take = view(two_parts())), asked))
   expect_null(
-    internal("measure_brightness")()$compute(
+    measure_brightness()$compute(
       list(take = view(two_parts()), mask = matrix(0, 90, 60)),
       asked
     )
@@ -91,7 +91,7 @@ test_that("a place that the scene lacks gives no evidence", {
 
 test_that("a grade is 1 within the bound and falls evenly to 0", {
   graded <- function(number, bound, ...) {
-    internal("grade_probe")(number, bound, "whole", ...)$value
+    grade_probe(number, bound, "whole", ...)$value
   }
 
   expect_equal(graded(0.4, c(0.3, 1)), 1)
@@ -212,17 +212,17 @@ test_that("a mirrored half is symmetric, an unrelated one is not, a tilted one i
 
 test_that("a picture in a look is near it, one in another is not", {
   draw <- function(manner, tile, seed) {
-    internal("with_drawing_seed")(
+    with_drawing_seed(
       seed,
-      internal("paint_manner")(
-        internal("draw_tile")(tile, 192, 128, seed),
+      paint_manner(
+        draw_tile(tile, 192, 128, seed),
         manner,
-        internal("home_palette")(manner)
+        home_palette(manner)
       )
     )
   }
 
-  facts <- function(picture) internal("look_facts")(view(picture))
+  facts <- function(picture) look_facts(view(picture))
   looks <- list(
     linocut = list(facts(draw("linocut", "salt", 41))),
     gouache = list(facts(draw("gouache", "mast", 43)))
@@ -234,9 +234,9 @@ test_that("a picture in a look is near it, one in another is not", {
   cut <- draw("linocut", "ferry", 7)
   expect_gt(near("linocut", cut)$raw, near("gouache", cut)$raw + 0.2)
   expect_equal(near("linocut", draw("linocut", "salt", 41))$raw, 1)
-  asked <- internal("read_probe")("look: mosaic, nearness: at least 0.3")
+  asked <- read_probe("look: mosaic, nearness: at least 0.3")
   expect_null(
-    internal("measure_nearness")()$compute(list(take = view(cut), looks = looks), asked)
+    measure_nearness()$compute(list(take = view(cut), looks = looks), asked)
   )
 })
 
@@ -255,7 +255,7 @@ test_that("greys and tints of one hue are monochrome, a rainbow is not", {
 })
 
 test_that("bounds are read from words, and nothing else is a bound", {
-  read <- internal("read_bound")
+  read <- read_bound
   expect_equal(read("at least 0.3"), c(0.3, 1))
   expect_equal(read("at most .25"), c(0, 0.25))
   expect_equal(read("between 0.2 and 0.5"), c(0.2, 0.5))
@@ -272,7 +272,7 @@ test_that("bounds are read from words, and nothing else is a bound", {
     expect_null(read(wrong))
   }
 
-  count <- internal("read_count")
+  count <- read_count
   expect_equal(count(2), c(2, 2))
   expect_equal(count("at least 2"), c(2, Inf))
   expect_equal(count("between 2 and 4"), c(2, 4))
@@ -282,7 +282,7 @@ test_that("bounds are read from words, and nothing else is a bound", {
 })
 
 test_that("a probe in words says what it asks", {
-  words <- function(text) internal("probe_words")(internal("read_probe")(text, "sails"))
+  words <- function(text) probe_words(read_probe(text, "sails"))
   expect_equal(
     words("colour: teal, where: inside sails, share: at least 0.3"),
     "teal: at least 0.30 inside sails"
@@ -304,7 +304,7 @@ test_that("a probe in words says what it asks", {
 
 test_that("all that is wrong with a probe is said at once", {
   wrong <- function(text, ...) {
-    expect_error(internal("read_probe")(text, ...), class = "sprenn_error_probe")
+    expect_error(read_probe(text, ...), class = "sprenn_error_probe")
   }
 
   both <- wrong("colour: teel, where: top thrid, share: at least 3")
@@ -334,7 +334,7 @@ test_that("all that is wrong with a probe is said at once", {
   )
   expect_match(conditionMessage(wrong("teal")), "unknown key")
   expect_match(conditionMessage(wrong(list("teal"))), "keys with values")
-  expect_match(conditionMessage(wrong("{colour: [")), "no valid YAML")
+  expect_match(conditionMessage(wrong("{colour: [")), "not valid YAML")
 })
 
 test_that("a probe is tried on a file, alone or as a take of a case", {
@@ -436,10 +436,10 @@ test_that("an unwanted thing may carry a probe, and an absent one has full value
   trial <- read_trial(small_trial(suite = suite))
   case <- trial$suite$cases[[1]]
   expect_equal(case$negative, c("lettering", "light"))
-  scores <- internal("score_scene")(
+  scores <- score_scene(
     list(take = view(scene(1)), frame = c(96, 64), job = "fresh", grain = 0),
-    internal("asked_phrases")(case),
-    internal("all_probes")()
+    asked_phrases(case),
+    all_probes()
   )
   expect_equal(scores$phrase, c("dark", "no light"))
   expect_equal(scores$value[1], 1)

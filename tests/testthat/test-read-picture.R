@@ -17,7 +17,7 @@ test_that("PNG, JPEG and WebP come back as rows x columns x 3", {
 
 test_that("16 bits, grey, palette and transparency are read", {
   deep <- withr::local_tempfile(fileext = ".png")
-  internal("write_drawing")(scene(1), deep, depth = 16)
+  write_drawing(scene(1), deep, depth = 16)
   expect_equal(as.integer(bytes_of(deep)[25]), 16)
   expect_equal(read_picture(deep), scene(1), tolerance = 0.01)
   grey <- withr::local_tempfile(fileext = ".png")
@@ -49,7 +49,7 @@ test_that("EXIF orientation is applied", {
 test_that("the type is told by the content and not by the name", {
   file <- write_bytes(bytes_of(picture_file(scene(1), ".jpg")), ".png")
   expect_equal(dim(read_picture(file)), c(64, 96, 3))
-  facts <- internal("picture_facts")
+  facts <- picture_facts
   expect_equal(
     facts(bytes_of(picture_file(scene(1), ".webp")))[c("width", "height")],
     list(width = 96, height = 64)

@@ -1,7 +1,7 @@
-view_of <- function(p, part = "decoy") internal("view_picture")(p, dim(p)[2:1], part)
+view_of <- function(p, part = "decoy") view_picture(p, dim(p)[2:1], part)
 
 registered <- function(a, b, kept = NULL) {
-  internal("core_registered")(view_of(a)$handle, view_of(b)$handle, kept)
+  core_registered(view_of(a)$handle, view_of(b)$handle, kept)
 }
 
 shifted <- function(p, by) p[, pmin(ncol(p), pmax(1, seq_len(ncol(p)) - by)), ]
@@ -12,7 +12,7 @@ test_that("a picture lies where it lies: in itself, in its negative, and as line
     expect_equal(registered(p, p), 1)
     expect_gt(registered(1 - p, p), 0.99)
     light <- rowMeans(p, dims = 2)
-    steep <- abs(internal("core_blur")(light, 1) - internal("core_blur")(light, 2))
+    steep <- abs(core_blur(light, 1) - core_blur(light, 2))
     expect_gt(registered(array(rep(1 - pmin(1, 12 * steep), 3), dim(p)), p), 0.85)
   }
 })
@@ -22,7 +22,7 @@ test_that("the further its parts moved, the less; a stranger has about what chan
   moved <- vapply(c(0, 4, 8, 16), function(by) registered(shifted(p, by), p), 0)
   expect_true(all(diff(moved) < 0))
   strangers <- vapply(11:18, function(seed) registered(scene(seed, 320, 224), p), 0)
-  expect_equal(mean(strangers), internal("registered_by_chance"), tolerance = 0.5)
+  expect_equal(mean(strangers), registered_by_chance, tolerance = 0.5)
   expect_lt(max(strangers), moved[2])
 })
 
@@ -38,7 +38,7 @@ test_that("what a mask lets change does not count, and nothing has moved where n
 })
 
 test_that("damage is what a fifth of the takes mended, and each is judged by what it left of it", {
-  left <- internal("damage_left")
+  left <- damage_left
   # Of 100 marks the first 70 were mended by two of three takes, the rest by none.
   stayed <- rbind(
     mended = rep(c(FALSE, TRUE), c(70, 30)),
@@ -64,7 +64,7 @@ test_that("what one good repair lost and others kept was erased, in one part onl
     !(places[, 1] > 0.45 & places[, 1] < 0.65 & places[, 2] > 0.45 & places[, 2] < 0.65)
   softer <- whole & seq_along(whole) %% 3 > 0
   erased <- function(stayed, left = rep(0.1, nrow(stayed))) {
-    internal("measure_erased")()$compute(stayed, places, left)
+    measure_erased()$compute(stayed, places, left)
   }
 
   found <- erased(rbind(whole, eyes, softer, whole))
@@ -77,9 +77,9 @@ test_that("what one good repair lost and others kept was erased, in one part onl
 })
 
 test_that("what may be a look's own doing is at most slight where nothing shows the look", {
-  doubtful <- internal("may_be_the_look")
-  a <- internal("view_picture")(scene(1, 192, 128))
-  far <- internal("view_picture")(array(as.numeric(scene(1, 192, 128) > 0.5), c(128, 192, 3)))
+  doubtful <- may_be_the_look
+  a <- view_picture(scene(1, 192, 128))
+  far <- view_picture(array(as.numeric(scene(1, 192, 128) > 0.5), c(128, 192, 3)))
   expect_equal(doubtful(list(look = list(a), take = far, reference = a)), character())
   expect_equal(doubtful(list(look = list(), take = a, reference = a)), character())
   expect_setequal(

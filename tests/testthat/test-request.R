@@ -8,14 +8,14 @@ emphatic <- function(emphasis, ...) {
       takes = "text_alone",
       ...
     ),
-    function(request) take_result(scene())
+    function(request) engine_result(scene())
   )
 }
 
 weighted <- data.frame(say = c("a hill", "two kites"), weight = c(1, 1.4))
 
 test_that("phrase weights are said in the engine's own emphasis, or left out with a note", {
-  asked <- function(emphasis) take_request(emphatic(emphasis), weighted, size = c(64, 64))
+  asked <- function(emphasis) engine_request(emphatic(emphasis), weighted, size = c(64, 64))
   expect_equal(asked("weights")$text, "a hill, two kites")
   expect_equal(asked("weights")$prompt$weight, c(1, 1.4))
   expect_equal(asked("weights")$notes, character())
@@ -27,7 +27,7 @@ test_that("phrase weights are said in the engine's own emphasis, or left out wit
 
 test_that("hold goes onto the knob along a straight line, or along its curve", {
   knob <- function(hold, ...) {
-    take_request(emphatic("none", ...), "x", hold = hold, size = c(64, 64))$native_hold
+    engine_request(emphatic("none", ...), "x", hold = hold, size = c(64, 64))$native_hold
   }
 
   expect_equal(knob(0.3), 0.3)
@@ -72,7 +72,7 @@ test_that("settings are ranges or words, in short or in full", {
 
 test_that("all that an engine does not take is refused at once", {
   problem <- tryCatch(
-    take_request(
+    engine_request(
       emphatic("none"),
       "x",
       reference = scene(),
@@ -110,7 +110,7 @@ test_that("checkpoints' sizes are checked and brought into one form", {
 test_that("a picture is verified before it counts, and what was paid is told even if it does not", {
   giving <- function(picture) {
     engine(list(name = "x", checkpoints = list(a = list())), function(request) {
-      take_result(picture, cost = 0.3)
+      engine_result(picture, cost = 0.3)
     })
   }
 
@@ -119,7 +119,7 @@ test_that("a picture is verified before it counts, and what was paid is told eve
   bad <- list(
     array(0.5, c(64, 64, 3)),
     scene(1, 32, 32),
-    internal("bomb_png")(),
+    bomb_png(),
     charToRaw("<html>no</html>"),
     raw(),
     array(NaN, c(64, 64, 3)),
@@ -132,7 +132,7 @@ test_that("a picture is verified before it counts, and what was paid is told eve
 
   expect_match(ending(giving(charToRaw("<html>no</html>")))$said, "a page that begins")
   # The head alone is enough to refuse a picture that would be huge.
-  expect_match(ending(giving(internal("bomb_png")()))$said, "30000 x 30000")
+  expect_match(ending(giving(bomb_png()))$said, "30000 x 30000")
 })
 
 test_that("an R function that takes too long is stopped, and its own errors are told", {
@@ -162,7 +162,7 @@ test_that("keys are taken out of whatever is kept, in every form", {
       if (request$seed == 2) {
         stop("401 for Bearer s3cret/key+1")
       } else {
-        take_result(
+        engine_result(
           scene(1, 64, 64),
           says = list(sent = "s3cret/key+1", deep = list(url = "?k=s3cret%2Fkey%2B1"))
         )
@@ -178,16 +178,22 @@ test_that("keys are taken out of whatever is kept, in every form", {
   expect_equal(made$says, list(sent = "(STUDIO_KEY)", deep = list(url = "?k=(STUDIO_KEY)")))
   base64 <- openssl::base64_encode(charToRaw("s3cret/key+1"))
   expect_equal(
-    internal("mask_secrets")(paste("Basic", base64), "STUDIO_KEY"),
+    mask_secrets(paste("Basic", base64), "STUDIO_KEY"),
     "Basic (STUDIO_KEY)"
   )
   # Nothing is masked that is too short to be a key, or not set.
   withr::local_envvar(STUDIO_KEY = "ab")
-  expect_equal(internal("mask_secrets")("about", "STUDIO_KEY"), "about")
+  expect_equal(mask_secrets("about", "STUDIO_KEY"), "about")
 })
 
 test_that("requests are printed for a person", {
   expect_snapshot(
-    print(take_request(standin_yarrow(), weighted, scene(1, 128, 64), hold = 0.7))
+    print(engine_request(standin_yarrow(), weighted, scene(1, 128, 64), hold = 0.7))
   )
+})
+
+test_that("older names still work, and name the new ones", {
+  yarrow <- standin_yarrow()
+  expect_warning(take_request(yarrow, "a windmill", size = c(64, 64)), "engine_request")
+  expect_warning(take_result(array(0.5, c(4, 6, 3))), "engine_result")
 })

@@ -1,5 +1,5 @@
 # The core's resizing, held against plain arithmetic.
-resize <- internal("core_resize_mask")
+resize <- core_resize_mask
 mask_of <- function(values, rows, columns) array(values, c(rows, columns, 3))
 
 test_that("halving averages symmetrically and keeps the mean", {
@@ -112,7 +112,7 @@ test_that("a blur is the Gaussian with the border mirrored, for near and far rea
 
   for (sigma in c(0.3, 0.7, 1, 1.5, 1.7, 2.8, 4, 9)) {
     expect_equal(
-      internal("core_blur")(values, sigma),
+      core_blur(values, sigma),
       blurred(sigma),
       tolerance = 1e-5,
       info = sigma
@@ -123,7 +123,7 @@ test_that("a blur is the Gaussian with the border mirrored, for near and far rea
 test_that("pictures seen one after another leave nothing behind in each other", {
   pictures <- list(scene(1, 300, 200), scene(2, 128, 96), scene(3, 301, 207))
   facts <- function(picture) {
-    internal("view_picture")(picture)[c("style", "blur", "noise", "blocks", "tones")]
+    view_picture(picture)[c("style", "blur", "noise", "blocks", "tones")]
   }
 
   once <- lapply(pictures, facts)
@@ -147,7 +147,7 @@ test_that("what is no picture is refused, not read beyond its end", {
   expect_error(resize(1:9 / 9, 4, 4), "rows x columns x 3")
   expect_error(resize(array(0, c(0, 4, 3)), 4, 4), "rows x columns x 3")
   expect_error(resize(array(0.5, c(4, 4, 3)), 0, 4), "smaller than 1 x 1")
-  expect_error(internal("core_blur")(matrix(0, 0, 3), 1), "at least one row")
+  expect_error(core_blur(matrix(0, 0, 3), 1), "at least one row")
 })
 
 test_that("mirroring and resizing can be exchanged", {
@@ -160,12 +160,12 @@ test_that("mirroring and resizing can be exchanged", {
 })
 
 test_that("built-in decoys differ from each other and repeat", {
-  decoys <- internal("draw_decoys")(c(96, 64))
-  expect_length(decoys, internal("enough_decoys"))
+  decoys <- draw_decoys(c(96, 64))
+  expect_length(decoys, enough_decoys)
   for (i in 2:6) {
     expect_gt(mean(abs(decoys[[i]] - decoys[[1]])), 0.05)
   }
 
-  expect_identical(internal("draw_decoys")(c(96, 64)), decoys)
-  expect_length(internal("draw_decoys")(c(96, 64), 0), 0)
+  expect_identical(draw_decoys(c(96, 64)), decoys)
+  expect_length(draw_decoys(c(96, 64), 0), 0)
 })

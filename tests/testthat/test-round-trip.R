@@ -1,6 +1,6 @@
-read_text <- internal("read_yaml_text")
-write_text <- internal("write_yaml_text")
-fingerprint <- function(folder) internal("fingerprint_suite")(internal("read_suite")(folder))
+read_text <- read_yaml_text
+write_text <- write_yaml_text
+fingerprint <- function(folder) fingerprint_suite(read_suite(folder))
 
 test_that("what is written is read back the same", {
   for (seed in 1:120) {
@@ -141,7 +141,7 @@ test_that("the fingerprint changes with no edit that is only for the eye", {
         say = "a thing",
         weight = 1,
         must = FALSE,
-        drafted = internal("draft_mark")("a thing")
+        drafted = draft_mark("a thing")
       ))
     )
   )
@@ -188,15 +188,15 @@ test_that("a run says what has changed since it was planned", {
   edited <- modify_case(plain_suite, prompt = "something else")
   edited$cases <- c(edited$cases[1], list(list(id = "more", job = "fresh", prompt = "x")))
   writeLines(write_text(edited), file.path(folder, "suite.yml"))
-  error <- expect_error(run_trial(folder), class = "sprenn_error_run")
+  error <- expect_error(run_trial(folder)$takes, class = "sprenn_error_run")
   expect_setequal(error$changed, c("cases.a.prompt", "cases.b (gone)", "cases.more (new)"))
   expect_match(error$details, "cases.a.prompt", all = FALSE)
   writeLines(write_text(plain_suite), file.path(folder, "suite.yml"))
-  expect_silent(run_trial(folder))
+  expect_silent(run_trial(folder)$takes)
 })
 
 test_that("a file that can't be written whole is an error and not a short file", {
-  write <- internal("write_whole")
+  write <- write_whole
   file <- withr::local_tempfile()
   write(c("one", "\u00dcber"), file)
   expect_equal(readLines(file, encoding = "UTF-8"), c("one", "\u00dcber"))

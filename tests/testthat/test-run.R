@@ -1,19 +1,20 @@
-takes_of <- function(folder, ...) run_trial(read_trial(folder), ...)
+takes_of <- function(folder, ...) run_trial(read_trial(folder), ...)$takes
 
 test_that("the plan has every take once, breadth first over pipelines, with steady ids", {
   folder <- small_trial()
-  plan <- plan_run(folder)
+  planned <- plan_run(folder)
+  plan <- planned$takes
   expect_equal(nrow(plan), 3 * 2 * 2)
   expect_false(any(duplicated(plan$take)))
   expect_equal(plan$pipeline[1:4], c("firm", "loose", "firm", "loose"))
   expect_equal(plan$seed[1:6], rep(1L, 6))
-  expect_identical(plan_run(folder)$take, plan$take)
+  expect_identical(plan_run(folder)$takes$take, plan$take)
   expect_equal(sum(plan$price), 6)
-  expect_equal(summary(plan)$takes, c(6L, 6L))
+  expect_equal(summary(planned)$takes, c(6L, 6L))
 })
 
 test_that("an id changes with all that determines the picture, and with nothing else", {
-  id <- function(...) plan_run(small_trial(..., env = parent.frame()))$take[1]
+  id <- function(...) plan_run(small_trial(..., env = parent.frame()))$takes$take[1]
   same <- id()
   expect_equal(
     id(suite = c("# a comment", sub("suite: small", "suite:   small", small_suite))),
@@ -62,12 +63,12 @@ test_that("running again makes nothing twice, and a deleted picture is made agai
   count <- function(request) made <<- made + 1
   folder <- small_trial()
   trial <- read_trial(folder, engines = list(mixer = mixing_engine(broken = count)))
-  first <- run_trial(trial)
+  first <- run_trial(trial)$takes
   expect_equal(made, 12)
-  expect_identical(run_trial(trial)$sha256, first$sha256)
+  expect_identical(run_trial(trial)$takes$sha256, first$sha256)
   expect_equal(made, 12)
   unlink(first$path[5])
-  again <- run_trial(trial)
+  again <- run_trial(trial)$takes
   expect_equal(made, 13)
   expect_identical(again$sha256, first$sha256)
   expect_true(file.exists(first$path[5]))
@@ -91,14 +92,14 @@ test_that("a failed take is recorded, the rest goes on, and retry mends it", {
 
   folder <- small_trial()
   trial <- read_trial(folder, engines = list(mixer = mixing_engine(broken = faults)))
-  takes <- run_trial(trial)
+  takes <- run_trial(trial)$takes
   expect_equal(sum(takes$state == "made"), 6)
   expect_setequal(stats::na.omit(takes$failure), c("timed_out", "engine_error"))
   expect_true("no answer in 30 s" %in% takes$message)
-  expect_equal(sum(run_trial(trial)$state == "failed"), 6)
+  expect_equal(sum(run_trial(trial)$takes$state == "failed"), 6)
   broken <- FALSE
-  expect_equal(sum(run_trial(trial)$state == "failed"), 6)
-  mended <- run_trial(trial, retry = TRUE)
+  expect_equal(sum(run_trial(trial)$takes$state == "failed"), 6)
+  mended <- run_trial(trial, retry = TRUE)$takes
   expect_true(all(mended$state == "made"))
   expect_true(all(is.na(mended$message)))
 })
@@ -114,9 +115,10 @@ test_that("an interrupted run finishes what is in flight, and goes on where it s
   }
 
   trial <- read_trial(folder, engines = list(mixer = mixing_engine(broken = stop_at_five)))
-  expect_equal(tryCatch(run_trial(trial), interrupt = function(e) "interrupted"), "interrupted")
+  ended <- tryCatch(run_trial(trial), interrupt = function(e) "interrupted")
+  expect_equal(ended, "interrupted")
   expect_equal(calls, 5)
-  takes <- run_trial(trial)
+  takes <- run_trial(trial)$takes
   expect_true(all(takes$state == "made"))
   expect_equal(calls, 12)
 })
@@ -136,9 +138,9 @@ test_that("a killed process loses at most the take in flight", {
       ),
       paste0(
         "  function(request) { calls <<- calls + 1; if (calls == 7) tools::pskill(Sys.getpid(), ",
-        "9); take_result(core(96, 64, request$seed + 10 * request$hold)) })"
+        "9); engine_result(core(96, 64, request$seed + 10 * request$hold)) })"
       ),
-      sprintf("run_trial(read_trial('%s', engines = list(mixer = e)))", folder)
+      sprintf("run_trial(read_trial('%s', engines = list(mixer = e)))$takes", folder)
     ),
     script
   )
@@ -149,16 +151,16 @@ test_that("a killed process loses at most the take in flight", {
   expect_equal(sum(states$state == "made"), 6)
   files <- stats::na.omit(states$file)
   expect_true(all(file.exists(file.path(folder, "runs", "main", "takes", files))))
-  expect_true(all(run_trial(folder)$state == "made"))
+  expect_true(all(run_trial(folder)$takes$state == "made"))
 })
 
 test_that("a run refuses a suite that has changed, and says what to do", {
   folder <- small_trial()
   takes_of(folder)
   png::writePNG(scene(50), file.path(folder, "references", "two.png"))
-  expect_error(run_trial(folder), "suite has changed", class = "sprenn_error_run")
-  expect_error(score_run(folder), "suite has changed", class = "sprenn_error_run")
-  expect_equal(nrow(run_trial(folder, run = "second")), 12)
+  expect_error(run_trial(folder)$takes, "suite has changed", class = "sprenn_error_run")
+  expect_error(score_run(folder)$scores, "suite has changed", class = "sprenn_error_run")
+  expect_equal(nrow(run_trial(folder, run = "second")$takes), 12)
 })
 
 test_that("a lineup may grow: only the new takes are made", {
@@ -173,7 +175,7 @@ test_that("a lineup may grow: only the new takes are made", {
     folder,
     engines = list(mixer = mixing_engine(broken = function(request) made <<- made + 1))
   )
-  expect_equal(nrow(run_trial(trial)), 18)
+  expect_equal(nrow(run_trial(trial)$takes), 18)
   expect_equal(made, 6)
 })
 
@@ -181,8 +183,8 @@ test_that("a folder that can't be written to is a clear error", {
   folder <- small_trial()
   dir.create(file.path(folder, "runs"))
   writeLines("in the way", file.path(folder, "runs", "main"))
-  expect_error(suppressWarnings(run_trial(folder)), "Can't open", class = "sprenn_error_run")
-  expect_error(run_trial(folder, run = "../out"), class = "sprenn_error_argument")
+  expect_error(suppressWarnings(run_trial(folder)$takes), "Can't open", class = "sprenn_error_run")
+  expect_error(run_trial(folder, run = "../out")$takes, class = "sprenn_error_argument")
 })
 
 test_that("a store of another version is left alone", {
@@ -191,7 +193,7 @@ test_that("a store of another version is left alone", {
   db <- DBI::dbConnect(RSQLite::SQLite(), file.path(folder, "runs", "main", "run.sqlite"))
   DBI::dbExecute(db, "PRAGMA user_version = 99")
   DBI::dbDisconnect(db)
-  expect_error(run_trial(folder), "another version", class = "sprenn_error_run")
+  expect_error(run_trial(folder)$takes, "another version", class = "sprenn_error_run")
 })
 
 test_that("progress is told after every take, with what each engine is at", {

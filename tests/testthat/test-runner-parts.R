@@ -2,7 +2,7 @@
 
 new_queue <- function(waiting = 1:3, at_once = 2, ...) {
   engine <- list(about = list(at_once = at_once, seconds = 2), seconds = Inf, ...)
-  internal("EngineQueue")$new(engine, "mixer", waiting)
+  EngineQueue$new(engine, "mixer", waiting)
 }
 
 test_that("an engine has no more calls in flight than it takes, and takes them in order", {
@@ -52,7 +52,7 @@ test_that("an engine that is away is asked by one call at a time, until it is ba
   expect_equal(queue$note_away(100), list(seconds = 0, asked = 1))
   expect_equal(queue$note_away(130), list(seconds = 30, asked = 2))
   expect_match(queue$state_words(130), "can't be reached")
-  queue$hold_off(140)
+  queue$wait_until(140)
   expect_false(queue$may_begin(139))
   expect_true(queue$may_begin(140))
   queue$begin_call("plain", 140)
@@ -67,7 +67,7 @@ test_that("an engine that is away is asked by one call at a time, until it is ba
 
 test_that("a worker is waited for as long as its engine's pictures may take", {
   expect_equal(new_queue()$patience(far = FALSE), 1800)
-  limited <- internal("EngineQueue")$new(list(about = list(), seconds = 40), "mixer")
+  limited <- EngineQueue$new(list(about = list(), seconds = 40), "mixer")
   expect_equal(limited$patience(far = TRUE), 45)
   measured <- new_queue()
   for (seconds in c(10, 20, 30)) {
@@ -89,7 +89,7 @@ takes_of_chain <- function() {
     bytes = c(NA, NA, 7, NA)
   )
   steps <- tibble::tibble(pipeline = c("first", "second"), engine = c("mixer", "server"))
-  internal("RunTakes")$new(takes, wanted = takes$state == "planned", steps)
+  RunTakes$new(takes, wanted = takes$state == "planned", steps)
 }
 
 test_that("a chain's step waits for the one before it", {
@@ -138,11 +138,11 @@ failure_of_kind <- function(kind, ...) {
 }
 
 test_that("what may pass is tried again a few times, after growing pauses", {
-  pause <- internal("retry_pause")
+  pause <- retry_pause
   busy <- failure_of_kind("busy")
   pauses <- vapply(1:3, function(tries) pause(busy, tries, "key"), 0)
   expect_true(all(diff(pauses) > 0))
-  expect_null(pause(busy, internal("most_tries"), "key"))
+  expect_null(pause(busy, most_tries, "key"))
   expect_null(pause(failure_of_kind("refused"), 1, "key"))
   expect_equal(pause(failure_of_kind("busy", retry_after = 7), 1, "key"), 7)
   expect_null(pause(failure_of_kind("busy", retry_after = 61), 1, "key"))
@@ -155,7 +155,7 @@ test_that("patience returns what came in the end, success or failure", {
     outcomes <- list(...)
     count <- 0
     between <- 0
-    made <- internal("try_patiently")(
+    made <- try_patiently(
       function() {
         count <<- count + 1
         if (inherits(outcomes[[count]], "condition")) stop(outcomes[[count]])
@@ -188,10 +188,10 @@ test_that("each of many conversations gets its own answer, at once or after a pa
   ))
   withr::defer(server$stop())
   call <- function(word) {
-    internal("new_call")("GET", paste0("http://127.0.0.1:", port, "/", word))
+    new_call("GET", paste0("http://127.0.0.1:", port, "/", word))
   }
   said <- function(answer) rawToChar(answer$body)
-  talks <- internal("Conversations")$new(at_once = 4)
+  talks <- Conversations$new(at_once = 4)
   answers <- character()
   for (word in c("a", "b", "c", "d")) {
     local({
@@ -224,7 +224,7 @@ test_that("each of many conversations gets its own answer, at once or after a pa
 
 test_that("the event log is a line of JSON for each event", {
   folder <- withr::local_tempdir()
-  log <- internal("EventLog")$new(folder)
+  log <- EventLog$new(folder)
   take <- tibble::tibble(take = "t1", pipeline = "p", case = "caf\u00e9", seed = 3L, other = 1)
   log$note("run began", message = "1 takes to make")
   log$note("made", list(queue = new_queue(), try = 2, take = take), seconds = 0.12345, cost = NA)
@@ -240,7 +240,7 @@ test_that("the event log is a line of JSON for each event", {
     case = "caf\u00e9", seed = 3L, seconds = 0.123
   ))
   expect_error(
-    internal("EventLog")$new(file.path(folder, "none")),
+    EventLog$new(file.path(folder, "none")),
     class = "sprenn_error_store"
   )
 })
@@ -249,24 +249,24 @@ test_that("the event log is a line of JSON for each event", {
 outcomes_of <- function(env = parent.frame(), outage = 60) {
   folder <- small_trial(env = env)
   trial <- read_trial(folder)
-  store <- internal("open_store")(folder, "main", create = TRUE)
-  withr::defer(internal("close_store")(store), envir = env)
-  internal("record_plan")(store, trial, plan_run(trial))
-  takes <- internal("read_takes")(store)
+  store <- open_store(folder, "main", create = TRUE)
+  withr::defer(close_store(store), envir = env)
+  record_plan(store, trial, plan_run(trial)$takes)
+  takes <- read_takes(store)
   parts <- list()
-  parts$takes <- internal("RunTakes")$new(
+  parts$takes <- RunTakes$new(
     takes,
     rep(TRUE, nrow(takes)),
-    internal("all_steps")(trial$lineup)
+    all_steps(trial$lineup)
   )
   engine <- trial$lineup$engines$mixer
   engine$kind <- "http"
-  parts$queue <- internal("EngineQueue")$new(engine, "mixer", seq_len(nrow(takes)))
-  parts$status <- internal("RunStatus")$new(nrow(takes), nrow(takes))
-  parts$measuring <- internal("Measuring")$new(
+  parts$queue <- EngineQueue$new(engine, "mixer", seq_len(nrow(takes)))
+  parts$status <- RunStatus$new(nrow(takes), nrow(takes))
+  parts$measuring <- Measuring$new(
     store, trial$suite, parts$takes, workers = NULL, status = parts$status
   )
-  parts$outcomes <- internal("Outcomes")$new(
+  parts$outcomes <- Outcomes$new(
     store, parts$takes, list(mixer = parts$queue), parts$status, parts$measuring,
     log = list(note = function(...) NULL), score = TRUE, outage = outage, alive = function() NULL
   )
@@ -281,7 +281,7 @@ outcomes_of <- function(env = parent.frame(), outage = 60) {
       first = FALSE
     )
   }
-  parts$states <- function() internal("read_takes")(store)$state
+  parts$states <- function() read_takes(store)$state
   parts
 }
 
@@ -328,7 +328,7 @@ test_that("failures are recorded, tried again, or left with their engine", {
   fail(2, "busy")
   expect_equal(parts$states()[2], "planned")
   expect_equal(parts$status$failed, 1)
-  expect_false(parts$queue$may_begin(internal("clock")()))
+  expect_false(parts$queue$may_begin(clock()))
   fail(3, "unreachable")
   expect_null(parts$queue$parked)
   fail(4, "out_of_credit")

@@ -4,7 +4,7 @@ test_that("the shipped schemas are those that the table of fields makes", {
   for (file in files) {
     shipped <- system.file("schema", sub("yml$", "schema.json", file), package = "sprenn")
     made <- jsonlite::toJSON(
-      internal("field_schema")(file),
+      field_schema(file),
       auto_unbox = TRUE,
       pretty = TRUE,
       digits = NA
@@ -15,7 +15,7 @@ test_that("the shipped schemas are those that the table of fields makes", {
 
 test_that("every field has a type that is known, a parent, and words about it", {
   for (file in files) {
-    fields <- internal("trial_fields")(file)
+    fields <- trial_fields(file)
     expect_false(any(duplicated(fields$place)))
     parents <- sub("(\\.[^.]*|\\[\\])$", "", fields$place)
     inner <- grepl("[.[]", fields$place)
@@ -23,9 +23,9 @@ test_that("every field has a type that is known, a parent, and words about it", 
     words <- unlist(lapply(strsplit(fields$type, " or "), function(types) {
       sub(" .*", "", types)
     }))
-    expect_true(all(words %in% names(internal("field_types")())))
+    expect_true(all(words %in% names(field_types())))
     expect_true(all(grepl("\\.$", fields$doc)))
-    rules <- internal("trial_rules")(file)
+    rules <- trial_rules(file)
     expect_true(all(rules$place %in% c("", fields$place)))
   }
 })
@@ -130,7 +130,7 @@ test_that("the schemas accept what the reader accepts, sound and broken", {
   cases <- c(sound, broken)
   reader <- vapply(
     cases,
-    function(one) nrow(internal("walk_fields")(one$value, one$file)) == 0,
+    function(one) nrow(walk_fields(one$value, one$file)) == 0,
     NA
   )
   schemas <- lapply(stats::setNames(files, files), function(file) {

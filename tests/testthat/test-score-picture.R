@@ -32,7 +32,7 @@ test_that("looks, masks and decoys are taken in", {
 
 test_that("another size is compared in the reference's frame", {
   reference <- picture_file(scene(1, 192, 128))
-  larger <- internal("resize_picture")(scene(1, 192, 128), c(300, 200))
+  larger <- resize_picture(scene(1, 192, 128), c(300, 200))
   expect_gt(score_picture(picture_file(larger), reference)$value[1], 0.9)
 })
 

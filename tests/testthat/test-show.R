@@ -26,7 +26,7 @@ verdict_with_weights <- function(weights, verdict) {
   brief <- utils::modifyList(verdict$brief, list(weights = weights))
   structure(
     c(
-      internal("verdict_from")(verdict$table, brief),
+      verdict_from(verdict$table, brief),
       verdict[c("recipes", "suite", "run", "folder")]
     ),
     class = "sprenn_verdict"
@@ -71,7 +71,7 @@ test_that("a sheet shows seeds, steps, a sweep, the best and the worst", {
   trial <- read_trial(folder)
   verdict <- choose_pipeline(trial)
   grid <- function(by, show = "all", case = NULL, pipeline = "firm") {
-    internal("sheet_grid")(trial, verdict, "main", by, show, 1L, case, pipeline)
+    sheet_grid(trial, verdict, "main", by, show, 1L, case, pipeline)
   }
 
   titles <- function(...) grid(...)$columns$title
@@ -87,7 +87,7 @@ test_that("a sheet shows seeds, steps, a sweep, the best and the worst", {
   # The best first, and each cell says whose it is.
   best <- grid("best", case = "one")$rows[[1]]$cells
   worths <- verdict$table[verdict$table$case == "one", ]
-  top <- worths[which.max(worths$utility), ]
+  top <- worths[which.max(worths$worth), ]
   expect_equal(best[[1]]$cost, paste0(top$pipeline, ", seed ", top$seed))
   expect_equal(grid("worst", case = "one")$rows[[1]]$cells[[1]]$keeper, FALSE)
   # Keepers only: who has none has no column.
@@ -146,16 +146,16 @@ test_that("cells say scores, flaws, floors and failures", {
     keeper = FALSE,
     failure = NA
   )
-  expect_equal(internal("cell_scores")(one), "0.50  -  0.25")
-  expect_equal(internal("cell_notes")(one), "near copy, slightly bars")
+  expect_equal(cell_scores(one), "0.50  -  0.25")
+  expect_equal(cell_notes(one), "near copy, minor: bars")
   one$flaws <- one$slight <- ""
-  expect_equal(internal("cell_notes")(one), "below floor")
+  expect_equal(cell_notes(one), "below floor")
   one$missed <- "a boat"
-  expect_equal(internal("cell_notes")(one), "without \"a boat\"")
+  expect_equal(cell_notes(one), "without \"a boat\"")
   one$state <- "failed"
   one$failure <- "timed_out"
-  expect_equal(internal("cell_notes")(one), "failed: timed out")
-  expect_equal(internal("cell_notes")(one[0, ]), "not in this run")
+  expect_equal(cell_notes(one), "failed: timed out")
+  expect_equal(cell_notes(one[0, ]), "not in this run")
 })
 
 test_that("figures show every pipeline, keep a family's colour and draw intervals", {
@@ -166,7 +166,7 @@ test_that("figures show every pipeline, keep a family's colour and draw interval
   expect_equal(nrow(tradeoff$data), 4)
   expect_equal(sort(unique(curve$data$value)), c(0.3, 0.6, 0.9))
   expect_equal(
-    internal("family_colours")(verdict$recipes),
+    family_colours(verdict$recipes),
     c(firm = "#0072B2", loose = "#D55E00")
   )
   expect_null(draw_curve(verdict, "tint"))
@@ -178,7 +178,7 @@ test_that("figures show every pipeline, keep a family's colour and draw interval
     }
 
     file <- withr::local_tempfile(fileext = ending)
-    internal("save_figure")(curve, file)
+    save_figure(curve, file)
     expect_gt(file.size(file), 5000)
   }
 })
@@ -193,13 +193,14 @@ test_that("the weights that lead are drawn, and one axis alone has none", {
   one <- verdict_with_weights(c(structure = 1, adherence = 0, style = 0), verdict)
   expect_error(draw_weights(one), "one axis only", class = "sprenn_error_run")
   expect_identical(ggplot2::autoplot(verdict)$labels$title, draw_tradeoff(verdict)$labels$title)
-  for (draw in list(draw_ranks, draw_yield, draw_seeds)) {
+  expect_warning(draw_yield(verdict), "draw_keepers")
+  for (draw in list(draw_ranks, draw_keepers, draw_seeds)) {
     expect_s3_class(ggplot2::ggplot_build(draw(verdict))$plot, "ggplot")
   }
 })
 
 test_that("labels of the trade-off do not lie on each other", {
-  placed <- internal("place_labels")(
+  placed <- place_labels(
     c(0.5, 0.51, 0.52),
     c(0.5, 0.5, 0.52),
     rep("a pipeline, 100 %", 3)
@@ -279,8 +280,8 @@ test_that("an overlay says where contours agree, what vanished and what is new",
   take <- plain
   take[20:40, 65:85, ] <- 0.1
   files <- c(picture_file(take), picture_file(reference))
-  scene <- internal("scene_of_files")(files[1], files[2])
-  bytes <- as.integer(jsonlite::base64_dec(internal("take_overlay")(scene)))
+  scene <- scene_of_files(files[1], files[2])
+  bytes <- as.integer(jsonlite::base64_dec(take_overlay(scene)))
   expect_equal(bytes[1:2], c(48, 32))
   boxes <- matrix(bytes[4 + seq_len(4 * sum(bytes[3:4]))] / 255, 4)
   # What vanished lies left, what is new right.
@@ -290,13 +291,13 @@ test_that("an overlay says where contours agree, what vanished and what is new",
   expect_equal(dim(map), c(32, 48))
   same <- as.integer(
     jsonlite::base64_dec(
-      internal("take_overlay")(internal("scene_of_files")(files[2], files[2]))
+      take_overlay(scene_of_files(files[2], files[2]))
     )
   )
   expect_equal(same[3:4], c(0, 0))
   expect_gt(max(same[-(1:4)]), 230)
   expect_gte(min(same[-(1:4)]), 125)
-  expect_identical(internal("take_overlay")(list(reference = NULL)), NA_character_)
+  expect_identical(take_overlay(list(reference = NULL)), NA_character_)
 })
 
 test_that("text of a trial stays text in the report", {
@@ -418,7 +419,7 @@ influenced <- function() {
   inputs$high <- inputs$moved * 1.3
   inputs$controls <- 3L
   inputs$influence <- c("ignored", "dominant", "weak", "dominant")
-  structure(list(inputs = inputs, fights = NULL), class = "sprenn_influence")
+  structure(list(inputs = inputs, conflicts = NULL), class = "sprenn_influence")
 }
 
 tidied <- function(...) tibble::as_tibble(expand.grid(..., stringsAsFactors = FALSE))
@@ -437,7 +438,7 @@ test_that("the drawings look as they did", {
   vdiffr::expect_doppelganger("seeds", draw_seeds(verdict))
   # Seconds are those of this machine.
   verdict$pipelines$seconds_per_keeper <- seq_len(nrow(verdict$pipelines))
-  vdiffr::expect_doppelganger("yield", draw_yield(verdict))
+  vdiffr::expect_doppelganger("keepers", draw_keepers(verdict))
   vdiffr::expect_doppelganger("agreement", draw_agreement(viewed()))
   vdiffr::expect_doppelganger("changes", draw_changes(changed()))
   vdiffr::expect_doppelganger("influence", draw_influence(influenced()))
@@ -472,7 +473,7 @@ test_that("figures of families name each beside its marks, so that colour is not
     draw_tradeoff(verdict),
     draw_ranks(verdict),
     draw_weights(verdict),
-    draw_yield(verdict),
+    draw_keepers(verdict),
     draw_seeds(verdict),
     draw_curve(verdict)
   )) {
@@ -516,26 +517,26 @@ test_that("the report says who speaks on what the prompts ask for, and what nobo
     ),
     class = "sprenn_evidence"
   )
-  section <- as.character(internal("evidence_section")(found))
+  section <- as.character(evidence_section(found))
   page <- xml2::read_html(section)
   said <- function(path) {
     gsub("[[:space:]]+", " ", trimws(xml2::xml_text(xml2::xml_find_all(page, path))))
   }
 
   expect_match(said("//p")[1], "60 %", fixed = TRUE)
-  expect_equal(said("//h3"), c("What nobody speaks on", "How far those who speak agree"))
+  expect_equal(said("//h3"), c("Phrases without evidence", "Agreement between sources"))
   expect_equal(
     said("//li"),
     c(
       "a wisp (sea)",
-      "colour share and heron both spoke on 12 answers: rank correlation 0.50, opposed on 25 %."
+      "colour share and heron both judged on 12 answers: rank correlation 0.50, opposed on 25 %."
     )
   )
   expect_equal(said("//tbody/tr/th"), c("<b>a cream sky</b>", "a wisp"))
-  expect_equal(said("//tbody/tr[2]/td"), c("sea", "0.50", "nobody", "0 %", "-", "-"))
+  expect_equal(said("//tbody/tr[2]/td"), c("sea", "0.50", "none", "0 %", "-", "-"))
   # Of one job nothing of another's cases, and where nothing is asked there is nothing to say.
   one <- as.character(
-    internal("evidence_section")(
+    evidence_section(
       found,
       list(table = tibble::tibble(case = "mill"), coverage = 1)
     )
@@ -543,11 +544,11 @@ test_that("the report says who speaks on what the prompts ask for, and what nobo
   expect_no_match(one, "a wisp")
   expect_match(one, "100 %", fixed = TRUE)
   found$phrases <- found$phrases[0, ]
-  expect_null(internal("evidence_section")(found))
+  expect_null(evidence_section(found))
   folder <- scored_trial()
   expect_true(
     any(
-      grepl("Who says what is in the pictures", readLines(write_report(folder)), fixed = TRUE)
+      grepl("Evidence by source", readLines(write_report(folder)), fixed = TRUE)
     )
   )
 })
@@ -557,7 +558,7 @@ test_that("each row of a sheet is as high as its own pictures, up to a bound", {
     list(frame = c(width, height), look = NULL, watch = watch)
   }
 
-  layout <- internal("sheet_layout")(
+  layout <- sheet_layout(
     list(
       row(200, 100),
       row(100, 110),

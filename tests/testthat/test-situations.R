@@ -9,7 +9,7 @@ lead_brief <- utils::modifyList(
 )
 
 verdict_on <- function(table, brief = lead_brief) {
-  verdict <- internal("verdict_from")(table, brief)
+  verdict <- verdict_from(table, brief)
   pipelines <- unique(table$pipeline)
   verdict$recipes <- tibble::tibble(
     pipeline = pipelines,
@@ -85,7 +85,7 @@ test_that("too few seeds", {
   # With one seed a case nobody can tell luck from the pictures.
   one <- verdict_on(few[few$seed == 1, ])
   expect_true(is.na(one$needed$more_seeds[1]))
-  expect_match(paste(format(one), collapse = " "), "can't be told from one a case")
+  expect_match(paste(format(one), collapse = " "), "effect of more seeds is unknown")
 })
 
 test_that("one engine down", {

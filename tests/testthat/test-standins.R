@@ -9,14 +9,14 @@ ask <- function(
   checkpoint = NULL,
   size = c(192L, 128L)
 ) {
-  reference <- internal("draw_tile")("windmill", size[1], size[2], 301)
+  reference <- draw_tile("windmill", size[1], size[2], 301)
   request <- list(
     prompt = tibble::tibble(say = say, weight = 1),
     reference = reference,
     negative = NULL,
     looks = look,
     hold = hold,
-    native_hold = internal("to_native_hold")(hold, engine$about),
+    native_hold = to_native_hold(hold, engine$about),
     checkpoint = checkpoint %||% names(engine$about$checkpoints)[1],
     settings = settings,
     size = size,
@@ -26,8 +26,8 @@ ask <- function(
 }
 
 structure_of <- function(picture, size = c(192, 128)) {
-  view <- internal("view_picture")
-  contours_agree(view(picture), view(internal("draw_tile")("windmill", size[1], size[2], 301)))
+  view <- view_picture
+  contours_agree(view(picture), view(draw_tile("windmill", size[1], size[2], 301)))
 }
 
 test_that("takes repeat bit for bit and differ by seed, hold and engine", {
@@ -65,7 +65,7 @@ test_that("structure falls with hold on both, though their own knobs run in oppo
 })
 
 test_that("bracken is flat up to 55 and then has a cliff", {
-  change <- internal("bracken_change")
+  change <- bracken_change
   expect_lt(change(1) - change(52), 0.1)
   expect_gt(change(55) - change(70), 0.4)
   expect_lt(change(75) - change(100), 0.1)
@@ -73,8 +73,8 @@ test_that("bracken is flat up to 55 and then has a cliff", {
 
 test_that("the prompt colours the sky, and bracken ignores it above 80", {
   teal <- function(picture) {
-    seen <- internal("see_place")(list(take = internal("view_picture")(picture)), "top third")
-    mean(internal("colour_membership")(seen$lab, "teal"))
+    seen <- see_place(list(take = view_picture(picture)), "top third")
+    mean(colour_membership(seen$lab, "teal"))
   }
 
   say <- c("a windmill", "a teal sky")
@@ -88,7 +88,7 @@ test_that("the prompt colours the sky, and bracken ignores it above 80", {
 
 test_that("ember turns too hard in colour at high guidance, tide does not", {
   spread <- function(checkpoint, guidance) {
-    internal("view_picture")(
+    view_picture(
       ask(standin_yarrow(), 0.6, checkpoint = checkpoint, settings = list(guidance = guidance))
     )$spread
   }
@@ -105,19 +105,19 @@ test_that("a size that is no multiple of 64 is wrecked by yarrow", {
 
 test_that("a look is read off its pictures", {
   paint <- function(manner, tile, seed) {
-    internal("with_drawing_seed")(
+    with_drawing_seed(
       seed,
-      internal("paint_manner")(
-        internal("draw_tile")(tile, 384, 256, seed),
+      paint_manner(
+        draw_tile(tile, 384, 256, seed),
         manner,
-        internal("home_palette")(manner)
+        home_palette(manner)
       )
     )
   }
 
-  for (manner in internal("look_names")()) {
+  for (manner in look_names()) {
     looks <- list(paint(manner, "salt", 5), paint(manner, "greenhouse", 6))
-    expect_equal(internal("read_manner")(looks), manner)
+    expect_equal(read_manner(looks), manner)
   }
 
   with_look <- ask(standin_bracken(), 0.85, look = list(paint("blueprint", "salt", 5)))
@@ -125,16 +125,16 @@ test_that("a look is read off its pictures", {
 })
 
 test_that("every tile can be drawn at any size, the same each time", {
-  for (name in internal("tile_names")()) {
-    tile <- internal("draw_tile")(name, 60, 90, 1)
+  for (name in tile_names()) {
+    tile <- draw_tile(name, 60, 90, 1)
     expect_equal(dim(tile), c(90, 60, 3))
     expect_true(all(tile >= 0 & tile <= 1))
     expect_gt(sd(tile), 0.08)
   }
 
   expect_identical(
-    internal("draw_tile")("mast", 60, 40, 2),
-    internal("draw_tile")("mast", 60, 40, 2)
+    draw_tile("mast", 60, 40, 2),
+    draw_tile("mast", 60, 40, 2)
   )
 })
 
@@ -160,7 +160,7 @@ asked <- function(engine, ...) {
   engine$make(request)$picture
 }
 
-tile <- function(name = "mast", seed = 5) internal("draw_tile")(name, 192, 128, seed)
+tile <- function(name = "mast", seed = 5) draw_tile(name, 192, 128, seed)
 
 test_that("outside a mask everything stays, add-ons included", {
   mask <- matrix(0, 128, 192)
@@ -248,7 +248,7 @@ test_that("a second reference shows by its weight, and text alone makes a scene"
 })
 
 test_that("guides hold the layout that a low hold lets go of", {
-  view <- function(p) internal("view_picture")(p)
+  view <- function(p) view_picture(p)
   structure <- function(guides) {
     made <- asked(
       standin_yarrow(),
@@ -267,7 +267,7 @@ test_that("guides hold the layout that a low hold lets go of", {
 })
 
 test_that("the demo's wear is mended a little by those who are asked to", {
-  worn <- internal("wear")(tile("greenhouse"), 4)
+  worn <- wear(tile("greenhouse"), 4)
   clean <- 0.12 + 0.82 * tile("greenhouse")
   made <- asked(
     standin_yarrow(),

@@ -12,7 +12,7 @@ connect <- function(folder, env = parent.frame()) {
 
 test_that("scores are one number a row, with the take they belong to", {
   folder <- made_trial()
-  scores <- score_run(folder)
+  scores <- score_run(folder)$scores
   expect_named(
     scores,
     c(
@@ -33,45 +33,45 @@ test_that("scores are one number a row, with the take they belong to", {
 
 test_that("scoring again measures nothing twice, and anew gives the same to the last bit", {
   folder <- made_trial()
-  first <- score_run(folder)
+  first <- score_run(folder)$scores
   told <- numeric()
   count <- function(done, total, failed, seconds) told <<- c(told, done)
-  expect_identical(score_run(folder, progress = count), first)
+  expect_identical(score_run(folder, progress = count)$scores, first)
   expect_length(told, 0)
-  expect_identical(score_run(folder, again = TRUE, progress = count), first)
+  expect_identical(score_run(folder, again = TRUE, progress = count)$scores, first)
   expect_equal(max(told), 12)
-  expect_identical(score_run(folder, again = TRUE, workers = 0), first)
+  expect_identical(score_run(folder, again = TRUE, workers = 0)$scores, first)
 })
 
 test_that("scores of another version of the measures are never mixed with new ones", {
   folder <- made_trial()
-  first <- score_run(folder)
+  first <- score_run(folder)$scores
   db <- connect(folder)
   DBI::dbExecute(db, "UPDATE facts SET value = 'older' WHERE name = 'measures'")
   DBI::dbExecute(db, "UPDATE scores SET value = -9 WHERE measure = 'orientation'")
-  expect_identical(score_run(folder), first)
+  expect_identical(score_run(folder)$scores, first)
 })
 
 test_that("a picture that was altered on disk is not scored but named", {
   folder <- made_trial()
-  takes <- run_trial(folder, score = FALSE)
+  takes <- run_trial(folder, score = FALSE)$takes
   bytes <- readBin(takes$path[3], "raw", file.size(takes$path[3]))
   bytes[length(bytes) - 20] <- xor(bytes[length(bytes) - 20], as.raw(1))
   writeBin(bytes, takes$path[3])
-  error <- expect_error(score_run(folder), takes$take[3], class = "sprenn_error_store")
+  error <- expect_error(score_run(folder)$scores, takes$take[3], class = "sprenn_error_store")
   expect_match(error$details, "check TRIAL --run main --repair", all = FALSE)
   unlink(takes$path[3])
-  expect_identical(run_trial(folder)$sha256, takes$sha256)
-  expect_equal(length(unique(score_run(folder)$take)), 12)
+  expect_identical(run_trial(folder)$takes$sha256, takes$sha256)
+  expect_equal(length(unique(score_run(folder)$scores$take)), 12)
 })
 
 test_that("what was measured of a picture goes with it", {
   folder <- small_trial()
-  takes <- run_trial(folder)
+  takes <- run_trial(folder)$takes
   unlink(takes$path[3])
   run_trial(folder, score = FALSE)
   expect_error(choose_pipeline(folder), "1 takes? of run", class = "sprenn_error_run")
-  expect_equal(length(unique(score_run(folder)$take)), 12)
+  expect_equal(length(unique(score_run(folder)$scores$take)), 12)
 })
 
 test_that("a run can be read while another process writes to it", {
@@ -88,7 +88,7 @@ test_that("pipelines that leave the lineup leave the choice, and their pictures 
   folder <- made_trial()
   score_run(folder)
   writeLines(small_lineup[-5], file.path(folder, "lineup.yml"))
-  takes <- run_trial(folder)
+  takes <- run_trial(folder)$takes
   expect_equal(sum(takes$state == "made"), 12)
   verdict <- choose_pipeline(folder)
   expect_equal(verdict$pipelines$pipeline, "firm")
@@ -98,39 +98,39 @@ test_that("pipelines that leave the lineup leave the choice, and their pictures 
 test_that("a new version of an engine makes its takes anew", {
   folder <- made_trial()
   trial <- read_trial(folder, engines = list(mixer = mixing_engine(version = "2")))
-  takes <- run_trial(trial)
+  takes <- run_trial(trial)$takes
   expect_equal(nrow(takes), 24)
-  expect_equal(sum(takes$take %in% plan_run(trial)$take), 12)
+  expect_equal(sum(takes$take %in% plan_run(trial)$takes$take), 12)
 })
 
 test_that("takes are kept in order, without leftovers of half-written files", {
   folder <- made_trial()
   files <- list.files(file.path(folder, "runs", "main", "takes"), recursive = TRUE)
   expect_true(all(grepl("^[0-9a-f]{2}/[0-9a-f]{64}\\.png$", files)))
-  takes <- run_trial(folder)
+  takes <- run_trial(folder)$takes
   expect_equal(takes$seed, rep(1:2, each = 6))
 })
 
 test_that("a full or read-only disk stops the run with a clear error, and keeps what was made", {
   skip_on_os("windows")
   folder <- made_trial()
-  store <- internal("open_store")(folder, "main")
-  withr::defer(internal("close_store")(store))
+  store <- open_store(folder, "main")
+  withr::defer(close_store(store))
   blocked <- store
   blocked$folder <- file.path(folder, "mixer.R")
   bytes <- png::writePNG(scene(3))
   error <- expect_error(
-    suppressWarnings(internal("write_picture")(blocked, bytes)),
+    suppressWarnings(write_picture(blocked, bytes)),
     "Can't write",
     class = "sprenn_error_store"
   )
-  expect_match(error$details, "goes on from there", all = FALSE)
-  kept <- internal("write_picture")(store, bytes)
+  expect_match(error$details, "the same command resumes", all = FALSE)
+  kept <- write_picture(store, bytes)
   expect_equal(kept$sha256, paste(unclass(openssl::sha256(bytes)), collapse = ""))
 })
 
 test_that("the fingerprint covers meaning and pixels, not layout, comments or packing", {
-  print_of <- function(folder) internal("fingerprint_suite")(read_trial(folder)$suite)
+  print_of <- function(folder) fingerprint_suite(read_trial(folder)$suite)
   folder <- small_trial()
   before <- print_of(folder)
   writeLines(c("# said in passing", small_suite, ""), file.path(folder, "suite.yml"))
@@ -151,16 +151,16 @@ test_that("the fingerprint covers meaning and pixels, not layout, comments or pa
 
 test_that("a choice reads what decides and nothing else, by its index", {
   folder <- made_trial()
-  all <- score_run(folder)
-  store <- internal("open_store")(folder, "main")
-  on.exit(internal("close_store")(store))
+  all <- score_run(folder)$scores
+  store <- open_store(folder, "main")
+  on.exit(close_store(store))
   # A flaw, so that there is one to be read.
   DBI::dbExecute(
     store$db,
     "UPDATE scores SET level = 'slight' WHERE measure = 'blur' AND take = ?",
     params = list(all$take[1])
   )
-  some <- internal("read_deciding_scores")(store, c(orientation = 2, layout = 1))
+  some <- read_deciding_scores(store, c(orientation = 2, layout = 1))
   wanted <- all$axis == "adherence" |
     all$measure %in% c("orientation", "layout", "style_change", "look_match") |
     (all$measure == "blur" & all$take == all$take[1])
@@ -170,13 +170,13 @@ test_that("a choice reads what decides and nothing else, by its index", {
     with(all[wanted, ], paste(take, measure, phrase, value))
   )
   expect_equal(
-    sum(internal("read_deciding_scores")(store, c(noise = 1))$measure == "noise"),
+    sum(read_deciding_scores(store, c(noise = 1))$measure == "noise"),
     12
   )
   plan <- DBI::dbGetQuery(
     store$db,
     paste(
-      "EXPLAIN QUERY PLAN SELECT take FROM scores WHERE", internal("deciding"),
+      "EXPLAIN QUERY PLAN SELECT take FROM scores WHERE", deciding,
       "AND axis IN ('structure', 'style') AND measure IN ('layout')"
     )
   )
@@ -197,7 +197,7 @@ test_that("a store of an older form is brought to today's, and chooses as before
   DBI::dbExecute(db, "PRAGMA user_version = 4")
   after <- choose_pipeline(folder)
   expect_identical(after$pipelines, before$pipelines)
-  expect_equal(DBI::dbGetQuery(db, "PRAGMA user_version")[[1]], internal("store_schema"))
+  expect_equal(DBI::dbGetQuery(db, "PRAGMA user_version")[[1]], store_schema)
   expect_true(
     "scores_deciding" %in%
       DBI::dbGetQuery(db, "SELECT name FROM sqlite_master WHERE type = 'index'")$name
@@ -206,9 +206,9 @@ test_that("a store of an older form is brought to today's, and chooses as before
 
 test_that("what was found of several takes is kept at once or not at all", {
   folder <- made_trial()
-  first <- score_run(folder)
-  store <- internal("open_store")(folder, "main")
-  on.exit(internal("close_store")(store))
+  first <- score_run(folder)$scores
+  store <- open_store(folder, "main")
+  on.exit(close_store(store))
   takes <- unique(first$take)[1:2]
   found <- lapply(takes, function(take) {
     list(
@@ -220,11 +220,11 @@ test_that("what was found of several takes is kept at once or not at all", {
     )
   })
   found[[2]]$scores$value <- found[[2]]$scores$value + 1
-  internal("record_scores")(store, takes, found)
-  again <- internal("read_scores")(store)
+  record_scores(store, takes, found)
+  again <- read_scores(store)
   expect_identical(again[again$take == takes[1], ], first[first$take == takes[1], ])
   expect_equal(again$value[again$take == takes[2]], first$value[first$take == takes[2]] + 1)
   expect_equal(nrow(again), nrow(first))
-  expect_error(internal("record_scores")(store, c(takes[1], "nobody"), found))
-  expect_identical(internal("read_scores")(store), again)
+  expect_error(record_scores(store, c(takes[1], "nobody"), found))
+  expect_identical(read_scores(store), again)
 })

@@ -1,7 +1,7 @@
-view <- function(p, part = "take") internal("view_picture")(p, part = part)
+view <- function(p, part = "take") view_picture(p, part = part)
 
 likeness <- function(a, b, kept = NULL) {
-  internal("core_likeness")(view(a)$handle, view(b)$handle, kept)
+  core_likeness(view(a)$handle, view(b)$handle, kept)
 }
 
 test_that("every measure of layout is 1 for the same picture and small for a stranger", {
@@ -14,14 +14,14 @@ test_that("layout, local correlation and shared information survive a negative, 
   a <- scene(3, 384, 256)
   found <- likeness(a, 1 - a)
   expect_true(all(found[c("layout", "local_correlation", "shared_information")] > 0.75))
-  expect_lt(internal("core_ssim")(a, 1 - a), 0)
+  expect_lt(core_ssim(a, 1 - a), 0)
 })
 
 test_that("the layout is Spearman's correlation of the patches' distances", {
   a <- scene(4, 160, 160)
   b <- scene(5, 160, 160)
   facts <- function(p) {
-    lab <- internal("core_oklab")(p, 160, 160)
+    lab <- core_oklab(p, 160, 160)
     patch <- function(m) apply(array(m, c(10, 16, 10, 16)), c(2, 4), mean)
     cbind(
       c(patch(lab[, , 1])),
@@ -61,14 +61,14 @@ test_that("SSIM is what its formula gives, window by window", {
           (sum(weight * p^2) - mp^2 + sum(weight * q^2) - mq^2 + 9e-4))
     })
   )
-  expect_equal(internal("core_ssim")(a, b), mean(map), tolerance = 1e-4)
-  expect_equal(internal("core_ssim")(a, a), 1, tolerance = 1e-6)
+  expect_equal(core_ssim(a, b), mean(map), tolerance = 1e-4)
+  expect_equal(core_ssim(a, a), 1, tolerance = 1e-6)
 })
 
 test_that("multi-scale SSIM is 1 for the same picture, falls with blur, NA below the window", {
   a <- scene(8, 300, 200)
-  soft <- internal("each_channel")(a, function(m) internal("core_blur")(m, 2))
-  similarity <- function(p, q) internal("core_similarity")(view(p)$handle, view(q)$handle)
+  soft <- each_channel(a, function(m) core_blur(m, 2))
+  similarity <- function(p, q) core_similarity(view(p)$handle, view(q)$handle)
   expect_equal(unname(similarity(a, a)), c(1, 1), tolerance = 1e-5)
   expect_lt(similarity(soft, a)[["ssim"]], similarity(soft, a)[["multi_scale_ssim"]])
   tiny <- array(0.5, c(8, 9, 3))
@@ -84,11 +84,11 @@ test_that("distances are those to the nearest mark, in a straight line", {
     1:31,
     Vectorize(function(r, c) sqrt(min((marks[, 1] - r)^2 + (marks[, 2] - c)^2)))
   )
-  expect_equal(internal("core_distance")(marked, 40), apart, tolerance = 1e-5)
-  near <- internal("core_distance")(marked, 10)
+  expect_equal(core_distance(marked, 40), apart, tolerance = 1e-5)
+  near <- core_distance(marked, 10)
   expect_equal(near[apart <= 10], apart[apart <= 10], tolerance = 1e-5)
   expect_true(all(near[apart > 10] >= 1e6))
-  expect_true(all(internal("core_distance")(matrix(0, 4, 5), 10) >= 1e6))
+  expect_true(all(core_distance(matrix(0, 4, 5), 10) >= 1e6))
 })
 
 test_that("vanished and new details are counted and boxed where they are", {
@@ -100,7 +100,7 @@ test_that("vanished and new details are counted and boxed where they are", {
   more <- plain
   more[41:60, 201:230, ] <- 0.1
   found <- function(own, other) {
-    internal("core_unmatched")(view(own)$handle, view(other)$handle, NULL)
+    core_unmatched(view(own)$handle, view(other)$handle, NULL)
   }
 
   gone <- found(more, plain)
@@ -117,7 +117,7 @@ test_that("a shift, a zoom and a turn are found in a restyled picture, with thei
   picture <- scene(9, 384, 256)
   moved <- picture[c(rep(1, 10), 1:246), c(rep(1, 20), 1:364), ]
   framing <- function(take) {
-    internal("core_framing")(view(take)$handle, view(picture, "reference")$handle)
+    core_framing(view(take)$handle, view(picture, "reference")$handle)
   }
 
   shift <- framing((1 - moved)^1.4)
@@ -125,14 +125,14 @@ test_that("a shift, a zoom and a turn are found in a restyled picture, with thei
   expect_equal(shift$place, c(20 / 384, 10 / 384, 1, 0), tolerance = 0.003)
   expect_false(framing((1 - picture)^1.4)$found)
   expect_false(framing(scene(31, 384, 256))$found)
-  larger <- internal("resize_picture")(picture, c(480, 320))[33:288, 49:432, ]
+  larger <- resize_picture(picture, c(480, 320))[33:288, 49:432, ]
   expect_equal(framing(1 - larger)$place[3], 1.25, tolerance = 0.01)
 })
 
 test_that("a turn of one degree and a zoom of 1.8 are found, and nothing in what is unmoved", {
   picture <- scene(9, 384, 256)
   reference <- view(picture, "reference")$handle
-  framing <- function(take) internal("core_framing")(view(take)$handle, reference)
+  framing <- function(take) core_framing(view(take)$handle, reference)
   turned <- function(degrees) {
     t <- degrees * pi / 180
     u <- col(picture[, , 1]) - 192.5
@@ -149,7 +149,7 @@ test_that("a turn of one degree and a zoom of 1.8 are found, and nothing in what
   expect_true(found$found)
   expect_equal(abs(found$place[4]) * 180 / pi, 1, tolerance = 0.2)
   expect_false(framing(turned(0.2))$found)
-  larger <- internal("resize_picture")(picture, round(c(384, 256) * 1.8))
+  larger <- resize_picture(picture, round(c(384, 256) * 1.8))
   expect_equal(framing(larger[102 + 1:256, 153 + 1:384, ])$place[3], 1.8, tolerance = 0.02)
 })
 
@@ -185,7 +185,7 @@ test_that("a watched region is found a little aside, and is lost where it is pai
   kept <- matrix(0, 256, 384)
   kept[100:170, 150:250] <- 1
   look_at <- function(take) {
-    internal("core_watched")(view(take)$handle, view(picture, "reference")$handle, kept, 0.04)
+    core_watched(view(take)$handle, view(picture, "reference")$handle, kept, 0.04)
   }
 
   aside <- picture[c(1:6, 1:250), c(1:8, 1:376), ]
@@ -194,8 +194,8 @@ test_that("a watched region is found a little aside, and is lost where it is pai
   lost <- picture
   lost[90:180, 140:260, ] <- scene(44, 121, 91)
   expect_lt(look_at(lost)$agreement, 0.4)
-  scores <- internal("score_scene")(
-    internal("new_scene")(
+  scores <- score_scene(
+    new_scene(
       view(lost),
       view(picture, "reference"),
       decoys = list(view(scene(12, 384, 256), "decoy")),
@@ -234,22 +234,22 @@ test_that("every size and kind of picture gives defined numbers", {
 test_that("bytes and pixels come to the same view, run after run", {
   bytes <- png::writePNG(scene(13, 120, 80))
   frame <- c(120L, 80L)
-  seen <- internal("view_encoded")(bytes, frame)$view
-  pixels <- internal("view_encoded")(bytes, frame, pixels = TRUE)$view
-  again <- internal("view_encoded")(bytes, frame)$view
+  seen <- view_encoded(bytes, frame)$view
+  pixels <- view_encoded(bytes, frame, pixels = TRUE)$view
+  again <- view_encoded(bytes, frame)$view
   facts <- setdiff(names(seen), "handle")
   expect_identical(seen[facts], pixels[facts])
   expect_identical(seen[facts], again[facts])
   expect_error(
-    internal("core_view_bytes")(as.raw(1:10), 3, 3, c(3L, 3L), c(3L, 3L), "take"),
+    core_view_bytes(as.raw(1:10), 3, 3, c(3L, 3L), c(3L, 3L), "take"),
     "another amount"
   )
 })
 
 test_that("a view that was dropped is of no more use, and says so", {
   seen <- view(scene(14))
-  internal("drop_view")(seen)
-  expect_error(internal("core_view_facts")(seen$handle), "external pointer is not valid")
+  drop_view(seen)
+  expect_error(core_view_facts(seen$handle), "external pointer is not valid")
 })
 
 test_that("every measure keeps to what its range says, on pictures of all kinds", {
@@ -360,7 +360,7 @@ test_that("what one lost is what the other has new", {
   more[60:110, 180:230, ] <- 1 - more[60:110, 180:230, ]
   files <- c(picture_file(more), picture_file(plain))
   of <- function(take, reference) {
-    scene <- internal("scene_of_files")(files[take], files[reference])
+    scene <- scene_of_files(files[take], files[reference])
     expect_false(scene$framing$found)
     scene[c("gone", "come")]
   }
@@ -379,7 +379,7 @@ test_that("what one lost is what the other has new", {
 })
 
 test_that("a drawn decoy is reproducible, has no bare ground and shares no other's layout", {
-  leaves <- internal("core_dead_leaves")
+  leaves <- core_dead_leaves
   one <- leaves(96, 64, 7001)
   expect_identical(leaves(96, 64, 7001), one)
   expect_equal(dim(one), c(64, 96, 3))
@@ -387,8 +387,8 @@ test_that("a drawn decoy is reproducible, has no bare ground and shares no other
   # Seven hundred leaves leave hardly a pixel of the ground, which is an even grey.
   expect_lt(mean(one[, , 1] == 0.5 & one[, , 2] == 0.5 & one[, , 3] == 0.5), 0.01)
   views <- lapply(
-    internal("draw_decoys")(c(192, 128)),
-    internal("view_picture"),
+    draw_decoys(c(192, 128)),
+    view_picture,
     frame = c(192, 128)
   )
   pairs <- utils::combn(length(views), 2)

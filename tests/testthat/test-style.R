@@ -1,7 +1,7 @@
-view <- internal("view_picture")
+view <- view_picture
 
 change <- function(a, b) {
-  internal("style_distance")(view(a)$style, view(b)$style) / internal("style_space")$between
+  style_distance(view(a)$style, view(b)$style) / style_space$between
 }
 
 test_that("the same picture has no style change, and a new palette has much", {
@@ -17,7 +17,7 @@ test_that("moving the contents changes the style far less than repainting does",
   picture <- scene(2, 384, 256)
   turned <- mirrored(picture)
   moved <- picture[c(101:256, 1:100), , ]
-  coarse <- internal("each_channel")(picture, internal("soften"), size = 6)
+  coarse <- each_channel(picture, soften, size = 6)
   expect_lt(change(picture, turned), 0.1)
   expect_lt(change(picture, moved), 0.2)
   expect_gt(change(picture, coarse), 2 * change(picture, moved))
@@ -25,24 +25,24 @@ test_that("moving the contents changes the style far less than repainting does",
 
 test_that("the style vector is named, finite and of the style space's length", {
   style <- view(scene(3))$style
-  expect_named(style, names(internal("style_space")$centre))
+  expect_named(style, names(style_space$centre))
   expect_true(all(is.finite(style)))
-  expect_equal(dim(internal("style_space")$whitening), rep(length(style), 2))
+  expect_equal(dim(style_space$whitening), rep(length(style), 2))
 })
 
 test_that("the look match is 0 at the reference and near 1 at another picture in the look", {
   paint <- function(picture) {
-    internal("with_drawing_seed")(
+    with_drawing_seed(
       1,
-      internal("paint_manner")(picture, "linocut", internal("home_palette")("linocut"))
+      paint_manner(picture, "linocut", home_palette("linocut"))
     )
   }
 
-  tile <- function(name, seed) internal("draw_tile")(name, 384, 256, seed)
+  tile <- function(name, seed) draw_tile(name, 384, 256, seed)
   reference <- view(tile("lighthouse", 1), part = "reference")
   look <- list(view(paint(tile("salt", 2))), view(paint(tile("mast", 3))))
   match <- function(take) {
-    internal("measure_look_match")()$compute(list(
+    measure_look_match()$compute(list(
       take = take,
       reference = reference,
       look = look
@@ -55,7 +55,7 @@ test_that("the look match is 0 at the reference and near 1 at another picture in
 })
 
 test_that("without a look there is no look match, and a reference in the look has no way to go", {
-  compute <- internal("measure_look_match")()$compute
+  compute <- measure_look_match()$compute
   a <- view(scene(4))
   expect_null(compute(list(take = a, reference = a, look = list())))
   expect_true(is.na(compute(list(take = a, reference = a, look = list(a)))$value))

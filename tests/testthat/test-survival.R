@@ -8,7 +8,7 @@ test_that("killed at random moments, a run loses nothing and pays nothing twice"
   running <- start_standins("bracken")
   withr::defer(stop_standins(running))
   folder <- served_trial(running$addresses)
-  calm <- run_trial(folder, "calm")
+  calm <- run_trial(folder, "calm")$takes
   expect_equal(unique(calm$state), "made")
   withr::local_seed(4)
   # A run of 16 takes takes about as long to make as R takes to start. SPRENN_KILLS=30
@@ -134,15 +134,15 @@ test_that("one process at a time works on a run; another says who does, or waits
     any(grepl("\"made\"", readLines(file.path(folder, "runs", "main", "events.jsonl"))))
   )
   error <- expect_error(
-    run_trial(folder),
-    "Another process is at work on run \"main\"",
-    class = "sprenn_error_held"
+    run_trial(folder)$takes,
+    "Another process is writing to run \"main\"",
+    class = "sprenn_error_locked"
   )
   expect_match(error$details, paste0("process ", first$get_pid()), all = FALSE)
   # Reading goes on meanwhile, and another run is another run.
   expect_s3_class(choose_pipeline(read_trial(folder), "main"), "sprenn_verdict")
   expect_equal(nrow(check_run(folder)), 0)
-  takes <- run_trial(folder, wait = 60, score = FALSE)
+  takes <- run_trial(folder, wait = 60, score = FALSE)$takes
   expect_false(first$is_alive())
   expect_equal(unique(takes$state), "made")
   expect_equal(length(paid_for(running, "bracken")), 8)
@@ -152,8 +152,8 @@ test_that("a lock that was left behind is recognised", {
   skip_on_os("windows")
   folder <- small_trial()
   run_trial(folder, score = FALSE)
-  store <- internal("open_store")(folder, "main")
-  withr::defer(internal("close_store")(store))
+  store <- open_store(folder, "main")
+  withr::defer(close_store(store))
   leave <- function(machine, pid, started = "1") {
     DBI::dbExecute(store$db, "DELETE FROM holder")
     DBI::dbExecute(
@@ -164,31 +164,35 @@ test_that("a lock that was left behind is recognised", {
   }
 
   # A process of this number runs, but not since then.
-  leave(internal("machine_id")(), Sys.getpid())
-  expect_equal(unique(run_trial(folder, score = FALSE)$state), "made")
+  leave(machine_id(), Sys.getpid())
+  expect_equal(unique(run_trial(folder, score = FALSE)$takes$state), "made")
   # What this very process no longer knows of it has not let go of, which it could not then.
-  leave(internal("machine_id")(), Sys.getpid(), internal("process_start")(Sys.getpid()))
-  expect_equal(unique(run_trial(folder, score = FALSE)$state), "made")
+  leave(machine_id(), Sys.getpid(), process_start(Sys.getpid()))
+  expect_equal(unique(run_trial(folder, score = FALSE)$takes$state), "made")
   other <- processx::process$new("sleep", "60")
   withr::defer(other$kill())
-  leave(internal("machine_id")(), other$get_pid(), internal("process_start")(other$get_pid()))
-  error <- expect_error(run_trial(folder), class = "sprenn_error_held")
+  leave(machine_id(), other$get_pid(), process_start(other$get_pid()))
+  error <- expect_error(run_trial(folder)$takes, class = "sprenn_error_locked")
   expect_match(error$details, "ana on hut", all = FALSE)
   # On another machine only its silence tells.
   leave("elsewhere", 1)
   began <- Sys.time()
-  expect_equal(unique(run_trial(folder, score = FALSE)$state), "made")
-  expect_gt(as.numeric(Sys.time() - began, units = "secs"), internal("silence") - 1)
+  expect_equal(unique(run_trial(folder, score = FALSE)$takes$state), "made")
+  expect_gt(as.numeric(Sys.time() - began, units = "secs"), silence - 1)
   # Who was taken over from notices.
-  hold <- internal("hold_run")(store)
+  hold <- lock_run(store)
   DBI::dbExecute(store$db, "UPDATE holder SET id = 'other'")
-  expect_error(internal("beat_on")(store, hold), "has taken over", class = "sprenn_error_held")
+  expect_error(
+    send_heartbeat(store, hold),
+    "has taken over",
+    class = "sprenn_error_locked"
+  )
 })
 
 test_that("whoever has locked the database is waited for, and named where that takes too long", {
   skip_on_cran()
   folder <- small_trial()
-  calm <- run_trial(folder, "calm", workers = 0)
+  calm <- run_trial(folder, "calm", workers = 0)$takes
   calls <- 0
   # Before its third picture is made, somebody else has the run's database for so many seconds.
   run_locked <- function(run, seconds) {
@@ -217,7 +221,7 @@ test_that("whoever has locked the database is waited for, and named where that t
     run_trial(read_trial(folder, engines = list(mixer = engine)), run, workers = 0)
   }
 
-  expect_equal(run_locked("main", 3)$sha256, calm$sha256)
+  expect_equal(run_locked("main", 3)$takes$sha256, calm$sha256)
   expect_equal(calls, nrow(calm))
   error <- expect_error(
     run_locked("long", 60),
@@ -225,7 +229,7 @@ test_that("whoever has locked the database is waited for, and named where that t
     class = "sprenn_error_store"
   )
   expect_match(error$details, "Another process has locked it", all = FALSE)
-  expect_equal(run_trial(folder, "long", workers = 0)$sha256, calm$sha256)
+  expect_equal(run_trial(folder, "long", workers = 0)$takes$sha256, calm$sha256)
   for (run in c("main", "long")) {
     expect_equal(outcome_of(folder, run), outcome_of(folder, "calm"))
     expect_equal(nrow(check_run(folder, run)), 0)
@@ -235,11 +239,11 @@ test_that("whoever has locked the database is waited for, and named where that t
 test_that("a run folder may be moved, and a read-only one read", {
   skip_on_cran()
   folder <- small_trial()
-  before <- run_trial(folder)
+  before <- run_trial(folder)$takes
   moved <- file.path(withr::local_tempdir(), "else where")
   file.rename(folder, moved)
   expect_equal(nrow(check_run(moved)), 0)
-  again <- run_trial(moved)
+  again <- run_trial(moved)$takes
   expect_equal(again$sha256, before$sha256)
   expect_true(all(file.exists(again$path)))
   skip_if_not(mounts(), "no mounts are allowed here")
@@ -248,7 +252,7 @@ test_that("a run folder may be moved, and a read-only one read", {
   processx::run("mount", c("-o", "remount,ro,bind", moved))
   expect_equal(choose_pipeline(moved)$best, "firm")
   expect_equal(nrow(check_run(moved)), 0)
-  error <- expect_error(run_trial(moved), class = "sprenn_error")
+  error <- expect_error(run_trial(moved)$takes, class = "sprenn_error")
   expect_match(
     paste(error$headline, paste(error$details, collapse = " ")),
     "read-only|readonly|can't be written",
@@ -268,15 +272,15 @@ test_that("a full disk stops a run with a clear error; with room again it goes o
       "  - {id: b, engine: yarrow, checkpoint: tide, hold: 0.2}"
     )
   )
-  calm <- run_trial(folder, "calm")
+  calm <- run_trial(folder, "calm")$takes
   dir.create(file.path(folder, "runs", "main"))
   place <- file.path(folder, "runs", "main")
   processx::run("mount", c("-t", "tmpfs", "-o", "size=300k", "tmpfs", place))
   withr::defer(processx::run("umount", place))
-  error <- expect_error(suppressWarnings(run_trial(folder)), class = "sprenn_error")
+  error <- expect_error(suppressWarnings(run_trial(folder)$takes), class = "sprenn_error")
   expect_match(paste(error$headline, paste(error$details, collapse = " ")), "disk|full")
   processx::run("mount", c("-o", "remount,size=30m", place))
-  expect_equal(run_trial(folder)$sha256, calm$sha256)
+  expect_equal(run_trial(folder)$takes$sha256, calm$sha256)
   expect_equal(nrow(check_run(folder)), 0)
 })
 

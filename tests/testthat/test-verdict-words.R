@@ -45,7 +45,7 @@ family_table <- function(...) {
 
 silent_on <- function(table, pipeline, cases) {
   table$adherence[table$pipeline == pipeline & table$case %in% cases] <- NA
-  internal("even_axes")(table)
+  even_axes(table)
 }
 
 racing <- function(looks) list(looks = looks, cases = 8, seeds = 4)
@@ -139,7 +139,7 @@ verdict_in <- function(situation) {
   table <- made[[1]]
   brief <- Filter(function(part) !is.null(part$weights), made[-1])
   brief <- if (length(brief)) brief[[1]] else situation_brief
-  verdict <- internal("verdict_from")(table, brief, made$race)
+  verdict <- verdict_from(table, brief, made$race)
   pipelines <- unique(table$pipeline)
   verdict$recipes <- tibble::tibble(
     pipeline = pipelines,
@@ -155,7 +155,7 @@ verdict_in <- function(situation) {
     position = seq_along(pipelines)
   )
   if (!is.null(verdict$pipelines)) {
-    verdict$engines <- internal("chance_by_engine")(verdict$pipelines, verdict$recipes)
+    verdict$engines <- chance_by_engine(verdict$pipelines, verdict$recipes)
   }
 
   structure(
@@ -168,7 +168,7 @@ verdicts <- lapply(situations, verdict_in)
 
 test_that("what is said in each situation", {
   for (name in names(verdicts)) {
-    words <- internal("verdict_words")(verdicts[[name]])
+    words <- verdict_words(verdicts[[name]])
     reasons <- paste("-", words$reasons, recycle0 = TRUE)
     said <- c(
       words$headline,
@@ -206,7 +206,7 @@ test_that("what is said holds together in each", {
     }
 
     if (is.null(verdict$brief$prefer)) {
-      expect_equal(first$utility, max(verdict$pipelines$utility))
+      expect_equal(first$worth, max(verdict$pipelines$worth))
       if (!is.na(first$regret)) {
         expect_lte(first$regret, min(verdict$pipelines$regret, na.rm = TRUE) + 1e-9)
       }
@@ -218,7 +218,7 @@ test_that("what is said holds together in each", {
     }
 
     worths <- verdict$pipelines
-    expect_true(all(worths$utility_low <= worths$utility + 1e-9, na.rm = TRUE))
-    expect_true(all(worths$utility <= worths$utility_high + 1e-9, na.rm = TRUE))
+    expect_true(all(worths$worth_low <= worths$worth + 1e-9, na.rm = TRUE))
+    expect_true(all(worths$worth <= worths$worth_high + 1e-9, na.rm = TRUE))
   }
 })

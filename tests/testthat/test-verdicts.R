@@ -31,8 +31,8 @@ job_trial <- function(
       function(p) {
         mean(
           abs(
-            internal("resize_picture")(p, c(16, 16)) -
-              internal("resize_picture")(request$reference, c(16, 16))
+            resize_picture(p, c(16, 16)) -
+              resize_picture(request$reference, c(16, 16))
           )
         )
       },
@@ -53,7 +53,7 @@ job_trial <- function(
         seconds = 0.01
       ),
       make = function(request) {
-        take_result(
+        engine_result(
           pmin(pmax(engines[[name]](request, which_case(request)), 0), 1),
           cost = 0.1,
           seed = request$seed
@@ -112,13 +112,13 @@ job_trial <- function(
   trial
 }
 
-yields <- function(trial) {
+keepers_of <- function(trial) {
   verdict <- choose_pipeline(trial)
-  stats::setNames(verdict$pipelines$yield, verdict$pipelines$pipeline)
+  stats::setNames(verdict$pipelines$keepers, verdict$pipelines$pipeline)
 }
 
 flaws_named <- function(trial) {
-  scores <- score_run(trial)
+  scores <- score_run(trial)$scores
   wrong <- scores[scores$axis == "flaws" & scores$level %in% "serious", ]
   lapply(split(wrong$measure, wrong$pipeline), unique)
 }
@@ -129,7 +129,7 @@ test_that("a canvas that was left bare, smeared, blurred or mirrored does not wi
   inside <- 1:256
   outside <- 257:320
   given <- lapply(wide_scenes, function(p) p[, inside, ])
-  frame <- function(p, request) internal("resize_picture")(p, request$size)
+  frame <- function(p, request) resize_picture(p, request$size)
   mirrored_on <- function(p) p[, c(inside, 512 - outside + 1), ]
   engines <- list(
     goes_on = function(request, i) frame(wide_scenes[[i]], request),
@@ -138,7 +138,7 @@ test_that("a canvas that was left bare, smeared, blurred or mirrored does not wi
     mirrors = function(request, i) frame(mirrored_on(given[[i]]), request),
     blurs = function(request, i) {
       p <- mirrored_on(given[[i]])
-      p[, outside, ] <- internal("each_channel")(p, function(m) internal("core_blur")(m, 7))[
+      p[, outside, ] <- each_channel(p, function(m) core_blur(m, 7))[
         ,
         outside,
       ]
@@ -148,7 +148,7 @@ test_that("a canvas that was left bare, smeared, blurred or mirrored does not wi
   trial <- job_trial("extend", given, engines, extra = ", grow: {right: 0.25}")
   verdict <- choose_pipeline(trial)
   expect_equal(verdict$best, "goes_on")
-  kept <- yields(trial)
+  kept <- keepers_of(trial)
   expect_equal(kept[["goes_on"]], 1)
   for (name in setdiff(names(engines), "goes_on")) {
     expect_lt(kept[[name]], 0.4)
@@ -192,7 +192,7 @@ test_that("a copy, a flat patch and a noisy one do not win an edit", {
     engines,
     extra = ", mask: {boxes: [[0.35, 0.32, 0.65, 0.68]]}"
   )
-  kept <- yields(trial)
+  kept <- keepers_of(trial)
   expect_equal(choose_pipeline(trial)$best, "edits")
   for (name in c("copies", "flattens", "makes_noise")) {
     expect_lt(kept[[name]], 0.4)
@@ -206,7 +206,7 @@ test_that("a copy, a flat patch and a noisy one do not win an edit", {
 
 test_that("in a repair, marks that others removed are damage, the picture's lines are not", {
   clean <- lapply(wide_scenes, function(p) {
-    p <- internal("each_channel")(p, function(m) internal("core_blur")(m, 1))
+    p <- each_channel(p, function(m) core_blur(m, 1))
     # Lines that belong there.
     for (x in c(60, 61, 200, 201)) {
       p[, x, ] <- p[, x, ] * 0.3
@@ -237,7 +237,7 @@ test_that("in a repair, marks that others removed are damage, the picture's line
   }
 
   trial <- job_trial("repair", worn, engines)
-  kept <- yields(trial)
+  kept <- keepers_of(trial)
   expect_equal(kept[["mends"]], 1)
   expect_equal(kept[["erases"]], 0)
   expect_equal(kept[["leaves"]], 0)
@@ -248,7 +248,7 @@ test_that("an unmoved line drawing keeps its layout, and a melted picture does n
   pictures <- lapply(wide_scenes, function(p) p[, 1:256, ])
   drawn <- function(p) {
     light <- rowMeans(p, dims = 2)
-    lines <- pmax(internal("core_blur")(light, 1.6) - internal("core_blur")(light, 1), 0)
+    lines <- pmax(core_blur(light, 1.6) - core_blur(light, 1), 0)
     array(rep(1 - pmin(1, 25 * lines), 3), dim(p))
   }
 
@@ -257,7 +257,7 @@ test_that("an unmoved line drawing keeps its layout, and a melted picture does n
     w <- ncol(p)
     sway <- function(seed) {
       round(
-        0.08 * w * internal("with_drawing_seed")(seed, internal("smooth_noise")(h, w, w / 4))
+        0.08 * w * with_drawing_seed(seed, smooth_noise(h, w, w / 4))
       )
     }
 
@@ -265,7 +265,7 @@ test_that("an unmoved line drawing keeps its layout, and a melted picture does n
       c(pmin(h, pmax(1, row(p[, , 1]) + sway(1)))),
       c(pmin(w, pmax(1, col(p[, , 1]) + sway(2))))
     )
-    internal("each_channel")(p, function(m) matrix(m[at], h))
+    each_channel(p, function(m) matrix(m[at], h))
   }
 
   engines <- list(
@@ -279,7 +279,7 @@ test_that("an unmoved line drawing keeps its layout, and a melted picture does n
     look = drawn(scene(77, 256, 192)),
     style = "reach the look"
   )
-  scores <- score_run(trial)
+  scores <- score_run(trial)$scores
   structure <- function(name) {
     mean(scores$value[scores$measure == "structure" & scores$pipeline == name])
   }
@@ -291,7 +291,7 @@ test_that("an unmoved line drawing keeps its layout, and a melted picture does n
 
 # Squares of one colour each, of few tones.
 in_squares <- function(p) {
-  small <- internal("resize_picture")(p, c(ncol(p), nrow(p)) / 8)
+  small <- resize_picture(p, c(ncol(p), nrow(p)) / 8)
   rows <- rep(seq_len(nrow(small)), each = 8)
   columns <- rep(seq_len(ncol(small)), each = 8)
   round(small[rows, columns, ] * 7) / 7
@@ -299,9 +299,9 @@ in_squares <- function(p) {
 
 # Flat colours between dark lines, as for a film of drawings.
 in_flat_colours <- function(p) {
-  smooth <- internal("each_channel")(p, function(m) internal("core_blur")(m, 2))
+  smooth <- each_channel(p, function(m) core_blur(m, 2))
   light <- rowMeans(smooth, dims = 2)
-  lines <- pmax(internal("core_blur")(light, 2) - light, 0) > 0.012
+  lines <- pmax(core_blur(light, 2) - light, 0) > 0.012
   flat <- round(smooth * 4) / 4
   flat * array(rep(ifelse(lines, 0.15, 1), 3), dim(p))
 }
@@ -323,7 +323,7 @@ test_that("what is wholly in the look wins, whatever it shows", {
       style = "reach the look",
       weights = "{structure: 1, style: 3}"
     )
-    scores <- score_run(trial)
+    scores <- score_run(trial)$scores
     matches <- function(name) {
       scores$value[scores$measure == "look_match" & scores$pipeline == name]
     }
@@ -338,7 +338,7 @@ test_that("what is wholly in the look wins, whatever it shows", {
 test_that("without a look to go by, clean drawings and prints are keepers", {
   pictures <- lapply(wide_scenes, function(p) p[, 1:256, ])
   light_of <- function(p) {
-    rowMeans(internal("each_channel")(p, function(m) internal("core_blur")(m, 1)), dims = 2)
+    rowMeans(each_channel(p, function(m) core_blur(m, 1)), dims = 2)
   }
 
   as_grey <- function(m) array(rep(m, 3), c(dim(m), 3))
@@ -351,7 +351,7 @@ test_that("without a look to go by, clean drawings and prints are keepers", {
     },
     # Dots of three inks on white paper.
     prints = function(request, i) {
-      p <- internal("each_channel")(pictures[[i]], function(m) internal("core_blur")(m, 1))
+      p <- each_channel(pictures[[i]], function(m) core_blur(m, 1))
       for (k in 1:3) {
         m <- p[, , k]
         dots <- (1 +
@@ -365,12 +365,12 @@ test_that("without a look to go by, clean drawings and prints are keepers", {
     },
     tiles = function(request, i) in_squares(pictures[[i]]),
     leaves_noise = function(request, i) {
-      noise <- internal("with_drawing_seed")(i, stats::rnorm(192 * 256, sd = 0.12))
+      noise <- with_drawing_seed(i, stats::rnorm(192 * 256, sd = 0.12))
       pictures[[i]] + array(rep(noise, 3), dim(pictures[[i]]))
     }
   )
   trial <- job_trial("restyle", pictures, engines, style = "{change: [0.2, 1.5]}")
-  kept <- yields(trial)
+  kept <- keepers_of(trial)
   expect_equal(kept[["hatches"]], 1)
   expect_equal(kept[["prints"]], 1)
   expect_equal(kept[["tiles"]], 1)

@@ -1,5 +1,5 @@
 test_that("strengths are those that the ballots speak for, by the model's own definition", {
-  fit <- internal("fit_strengths")
+  fit <- fit_strengths
   ballots <- tibble::tibble(
     one = rep("a", 40),
     other = "b",
@@ -33,7 +33,7 @@ test_that("strengths are those that the ballots speak for, by the model's own de
 })
 
 test_that("who wins throughout has a finite strength, ties leave all equal, nobody knows nothing", {
-  table <- internal("strength_table")(tibble::tibble(
+  table <- strength_table(tibble::tibble(
     one = rep("a", 9),
     other = rep(c("b", "c", "d"), 3),
     share = 1
@@ -41,13 +41,13 @@ test_that("who wins throughout has a finite strength, ties leave all equal, nobo
   expect_equal(table$pipeline[1], "a")
   expect_true(all(is.finite(table$high)))
   expect_equal(table$preferred, c(9, 0, 0, 0))
-  even <- internal("strength_table")(tibble::tibble(
+  even <- strength_table(tibble::tibble(
     one = c("a", "b"),
     other = c("b", "a"),
     share = 0.5
   ))
   expect_equal(even$strength, c(0, 0), tolerance = 1e-9)
-  worth <- internal("pair_worth")(
+  worth <- pair_worth(
     tibble::tibble(one = character(), other = character(), share = numeric()),
     c("a", "b", "c")
   )
@@ -56,7 +56,7 @@ test_that("who wins throughout has a finite strength, ties leave all equal, nobo
 
 test_that("a pair that nothing is known of says more than one that was seen often", {
   seen <- tibble::tibble(one = rep("a", 30), other = "b", share = rep(c(1, 0), 15))
-  worth <- internal("pair_worth")(seen, c("a", "b", "c"))
+  worth <- pair_worth(seen, c("a", "b", "c"))
   expect_equal(which.min(worth$worth), which(worth$one == "a" & worth$other == "b"))
 })
 
@@ -87,7 +87,7 @@ test_that("agreement counts pairs that both saw, and those that one saw twice", 
     "5 6",
     NA
   )
-  table <- internal("agreement_table")(ballots)
+  table <- agreement_table(ballots)
   own <- table[table$one == "ana" & table$other == "ana", ]
   expect_equal(c(own$both, own$agreement), c(2, 0.5))
   both <- table[table$one == "ana" & table$other == "ben", ]
@@ -95,18 +95,18 @@ test_that("agreement counts pairs that both saw, and those that one saw twice", 
   expect_equal(table$both[table$one == "ben" & table$other == "ben"], 0)
 })
 
-test_that("a number sides with people as often as its better take is the preferred one", {
+test_that("a number agrees with people as often as its better take is the preferred one", {
   ballots <- tibble::tibble(
     one_take = c("a", "b", "a", "c"),
     other_take = c("b", "c", "c", "b"),
     share = c(1, 1, 0.5, 1)
   )
   values <- cbind(m = c(a = 3, b = 2, c = 1), never = c(1, 1, 1))
-  found <- internal("siding_table")(ballots, values)
+  found <- siding_table(ballots, values)
   expect_equal(found$pairs, c(3, 3))
   expect_equal(found$agreement, c(2 / 3, 0.5))
   expect_false(any(found$beyond_luck))
-  expect_equal(internal("siding_table")(ballots, values[1, , drop = FALSE])$pairs, c(0, 0))
+  expect_equal(siding_table(ballots, values[1, , drop = FALSE])$pairs, c(0, 0))
 })
 
 # Ballots of people whose tastes differ, on cases that suit one or another.
@@ -139,9 +139,9 @@ worldly_ballots <- function(seed, cases = 10, people = 4, each = 40, careless = 
 
 test_that("intervals of strengths hold for other cases and other people", {
   # What very many cases and people would say: less than the strengths put in, for tastes differ.
-  truth <- internal("fit_strengths")(worldly_ballots(1, 1500, 1500, 8), reach = 100)$strength
+  truth <- fit_strengths(worldly_ballots(1, 1500, 1500, 8), reach = 100)$strength
   holds <- function(ballots) {
-    table <- internal("strength_table")(ballots)
+    table <- strength_table(ballots)
     own <- truth[table$pipeline]
     mean(table$low <= own & own <= table$high)
   }
@@ -159,38 +159,38 @@ test_that("intervals of strengths hold for other cases and other people", {
 
 test_that("who answers like a coin counts less than who follows", {
   found <- lapply(1:12, function(seed) {
-    internal("viewer_table")(worldly_ballots(seed, careless = 1, each = 80))
+    viewer_table(worldly_ballots(seed, careless = 1, each = 80))
   })
   care <- rowMeans(vapply(found, `[[`, numeric(4), "care"))
   expect_true(all(care[1] < care[-1] - 0.1))
-  weighed <- internal("with_care")(worldly_ballots(1, careless = 1, each = 80))
+  weighed <- with_care(worldly_ballots(1, careless = 1, each = 80))
   expect_equal(length(unique(weighed$weight)), 4)
   # A coin's ballots pull strengths together; weighed down they do so less.
-  plain <- internal("fit_strengths")(worldly_ballots(1, careless = 1, each = 80))
-  expect_gt(diff(range(internal("fit_strengths")(weighed)$strength)), 0)
-  expect_false(identical(plain$strength, internal("fit_strengths")(weighed)$strength))
+  plain <- fit_strengths(worldly_ballots(1, careless = 1, each = 80))
+  expect_gt(diff(range(fit_strengths(weighed)$strength)), 0)
+  expect_false(identical(plain$strength, fit_strengths(weighed)$strength))
   # Alone nobody is doubted.
-  expect_equal(internal("viewer_table")(worldly_ballots(2, people = 1))$care, 1)
+  expect_equal(viewer_table(worldly_ballots(2, people = 1))$care, 1)
 })
 
 test_that("who always takes the left picture, or tires, is told", {
   ballots <- worldly_ballots(3, each = 60)
   ballots$share[ballots$person == "v2"] <- 1
   # The second half of v3 goes against all others.
-  strong <- internal("fit_strengths")(ballots[ballots$person != "v3", ])$strength
+  strong <- fit_strengths(ballots[ballots$person != "v3", ])$strength
   mine <- which(ballots$person == "v3")
   with <- as.numeric(strong[ballots$one[mine]] > strong[ballots$other[mine]])
   ballots$share[mine] <- ifelse(seq_along(mine) > 30, 1 - with, with)
-  found <- internal("viewer_table")(ballots)
+  found <- viewer_table(ballots)
   expect_true(found$left_odd[found$person == "v2"])
   expect_equal(found$left[found$person == "v2"], 1)
   expect_true(found$tires[found$person == "v3"])
   expect_false(any(found$tires[found$person != "v3"]))
-  words <- internal("viewer_words")(found)
+  words <- viewer_words(found)
   expect_match(words, "v2 chose the left picture in 100 %", all = FALSE)
   expect_match(words, "v3 seems to have tired", all = FALSE)
   expect_null(
-    internal("viewer_words")(
+    viewer_words(
       found[found$person %in% c("v1", "v4") & !found$left_odd & found$high >= 0.8, ]
     )
   )
@@ -210,7 +210,7 @@ test_that("of fifty meaningless numbers none is said to side with people, and on
           dimnames = list(takes, paste0("m", 1:50))
         )
       )
-      found <- internal("siding_table")(ballots, values)
+      found <- siding_table(ballots, values)
       c(any(found$beyond_luck), max(found$agreement))
     },
     c(0, 0)
@@ -226,7 +226,7 @@ test_that("of fifty meaningless numbers none is said to side with people, and on
     withr::with_seed(1, matrix(stats::rnorm(50 * length(takes)), length(takes)))
   )
   dimnames(values) <- list(takes, c("real", paste0("m", 1:50)))
-  found <- internal("siding_table")(ballots, values)
+  found <- siding_table(ballots, values)
   expect_true(found$beyond_luck[found$measure == "real"])
 })
 
@@ -241,15 +241,15 @@ small_viewing <- function(
   folder <- small_trial(..., env = env)
   run_trial(folder)
   trial <- read_trial(folder)
-  store <- internal("open_store")(folder, "main")
-  withr::defer(internal("close_store")(store), envir = env)
-  internal("new_viewing")(trial, store, kind, wanted, pick, NA_character_, 1)
+  store <- open_store(folder, "main")
+  withr::defer(close_store(store), envir = env)
+  new_viewing(trial, store, kind, wanted, pick, NA_character_, 1)
 }
 
 say <- function(viewing, person, choice, ...) {
-  shown <- internal("next_showing")(viewing, person)
+  shown <- next_showing(viewing, person)
   if (!is.null(shown)) {
-    internal("record_ballot")(viewing, person, shown, list(choice = choice, ...))
+    record_ballot(viewing, person, shown, list(choice = choice, ...))
   }
 
   shown
@@ -287,26 +287,26 @@ test_that("a pair is asked again, the other way round, after ten", {
   first <- Find(function(one) one$ballot == again[[1]]$repeats, shown)
   expect_equal(c(again[[1]]$one, again[[1]]$other), c(first$other, first$one))
   # Who always takes the left one contradicts themselves.
-  people <- internal("viewing_of")(viewing$store, viewing$trial)$people
+  people <- viewing_of(viewing$store, viewing$trial)$people
   expect_equal(people$agreement, 0)
 })
 
 test_that("a ballot sent twice is one, a wrong one is refused, and undo takes the last one back", {
   viewing <- small_viewing()
-  shown <- internal("next_showing")(viewing, "ana")
-  keep <- function(said) internal("record_ballot")(viewing, "ana", shown, said)
+  shown <- next_showing(viewing, "ana")
+  keep <- function(said) record_ballot(viewing, "ana", shown, said)
   expect_error(keep(list(choice = "both")), class = "sprenn_error_viewing")
   expect_error(keep(list()), class = "sprenn_error_viewing")
   keep(list(choice = "one", seconds = 2.5))
   keep(list(choice = "other"))
-  ballots <- internal("read_ballots")(viewing$store)
+  ballots <- read_ballots(viewing$store)
   expect_equal(ballots$choice, "one")
   expect_equal(ballots$seconds, 2.5)
-  back <- internal("undo_ballot")(viewing, "ana")
+  back <- undo_ballot(viewing, "ana")
   expect_equal(c(back$one, back$other), c(shown$one, shown$other))
-  expect_equal(nrow(internal("read_ballots")(viewing$store)), 0)
-  expect_equal(internal("read_db")(viewing$store, "SELECT undone FROM ballots")$undone, 1)
-  expect_null(internal("undo_ballot")(viewing, "ben"))
+  expect_equal(nrow(read_ballots(viewing$store)), 0)
+  expect_equal(read_db(viewing$store, "SELECT undone FROM ballots")$undone, 1)
+  expect_null(undo_ballot(viewing, "ben"))
 })
 
 test_that("single takes are kept or rejected with reasons; words on phrases are evidence", {
@@ -315,9 +315,9 @@ test_that("single takes are kept or rejected with reasons; words on phrases are 
     suite = change(small_suite, "prompt: [a thing,", "negative: [a frame], prompt: [a thing,")
   )
   for (i in 1:12) {
-    shown <- internal("next_showing")(viewing, "ana")
+    shown <- next_showing(viewing, "ana")
     own <- viewing$takes[viewing$takes$take == shown$one, ]
-    internal("record_ballot")(
+    record_ballot(
       viewing,
       "ana",
       shown,
@@ -329,9 +329,9 @@ test_that("single takes are kept or rejected with reasons; words on phrases are 
     )
   }
 
-  expect_null(internal("next_showing")(viewing, "ana"))
-  internal("record_viewed")(viewing$store, viewing$trial$suite)
-  found <- internal("viewing_of")(viewing$store, viewing$trial)
+  expect_null(next_showing(viewing, "ana"))
+  record_viewed(viewing$store, viewing$trial$suite)
+  found <- viewing_of(viewing$store, viewing$trial)
   expect_equal(found$keepers$kept[match(c("firm", "loose"), found$keepers$pipeline)], c(6, 0))
   expect_equal(unique(found$keepers$reasons), "layout lost 6")
   evidence <- list_evidence(viewing$trial$folder)$phrases
@@ -484,7 +484,7 @@ test_that(
     viewing <- opened_viewing(folder, ballots = 6)
     expect_match(
       curl_text(sub("token=.*", "token=wrong", viewing$address)),
-      "wants the whole address"
+      "needs the complete address"
     )
     ana <- window_on(viewing$address)
     ben <- window_on(viewing$address, ana)

@@ -37,7 +37,7 @@ test_that("a warning says the line, the place, what was found and what is better
       prompt = "x"
     )
   )
-  warning <- internal("trial_warnings")(trial)
+  warning <- trial_warnings(trial)
   expect_equal(
     as.list(warning[c("kind", "file", "place")]),
     list(kind = "box beyond", file = "suite.yml", place = "cases[1].reference")
@@ -79,7 +79,7 @@ test_that("words of a prompt are held against what the look's pictures show", {
       l = list(pictures = list("look.png")),
       linocut = list(pictures = list("references/two.png"))
     )
-    writeLines(internal("write_yaml_text")(suite), file.path(folder, "suite.yml"))
+    writeLines(write_yaml_text(suite), file.path(folder, "suite.yml"))
     check_trial(folder)$kind
   }
 
@@ -119,7 +119,7 @@ test_that("what is prepared is written whole, shows every case, and can be made 
   )
   expect_equal(
     given,
-    internal("fitted_reference")(trial$suite$cases[[1]], trial$suite),
+    fitted_reference(trial$suite$cases[[1]], trial$suite),
     tolerance = 0.01
   )
   trial$suite$cases <- trial$suite$cases[1]
@@ -134,7 +134,7 @@ test_that("a folder that holds other things is left alone", {
   writeLines("mine", file.path(other, "keep.txt"))
   expect_error(
     prepare_trial(folder, other),
-    "holds other things",
+    "contains other things",
     class = "sprenn_error_prepare"
   )
   expect_equal(list.files(other), "keep.txt")
@@ -144,10 +144,10 @@ test_that("every warning has a picture of its own", {
   folder <- file.path(withr::local_tempdir(), "x")
   new_trial(folder, untidy = TRUE)
   trial <- read_trial(folder)
-  warnings <- internal("trial_warnings")(trial)
+  warnings <- trial_warnings(trial)
   warnings <- warnings[warnings$kind != "shrunk", ]
   panels <- lapply(seq_len(nrow(warnings)), function(i) {
-    internal("warning_panel")(warnings[i, ], trial$suite$cases[[warnings$case[i]]], trial)
+    warning_panel(warnings[i, ], trial$suite$cases[[warnings$case[i]]], trial)
   })
   for (panel in panels) {
     expect_true(
@@ -239,13 +239,13 @@ test_that("twins are told by what is seen and not by their names or files", {
   own <- scene(1)
   expect_equal(blend(own), "twins")
   expect_equal(blend(0.97 * own), "twins")
-  expect_equal(blend(internal("resize_picture")(own, c(192, 128))), "twins")
+  expect_equal(blend(resize_picture(own, c(192, 128))), "twins")
   expect_length(blend(mirrored(own)), 0)
   expect_length(blend(scene(2)), 0)
 })
 
 test_that("what only matters to a layout is not said of jobs that have none to keep", {
-  pictures <- list(noise.png = internal("draw_shingle")(480, 320, 5))
+  pictures <- list(noise.png = draw_shingle(480, 320, 5))
   expect_equal(restyle("references/noise.png", pictures = pictures), "patchy")
   expect_length(
     kinds_of(

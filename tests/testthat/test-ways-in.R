@@ -129,7 +129,7 @@ test_that("files that are no table are refused with the reason", {
   }
 
   refuse(raw(), "empty file")
-  refuse(as.raw(c(0x61, 0, 0xff)), "no UTF-8")
+  refuse(as.raw(c(0x61, 0, 0xff)), "not UTF-8")
   refuse(charToRaw("PAR1 and then nothing"), "damaged Parquet")
   refuse(charToRaw("id,prompt\n"), "no rows")
   refuse(charToRaw("id,prompt\na,b,c,d\n"), "elements|columns")
@@ -175,5 +175,5 @@ test_that("pipelines and purposes without a case are left out of what is lent", 
     c("yarrow", "bracken", "quince", "sorrel", "teasel")
   )
   expect_false("yarrow-firm" %in% trial$lineup$pipelines$pipeline)
-  expect_equal(internal("brief_jobs")(trial$brief), "restyle")
+  expect_equal(brief_jobs(trial$brief), "restyle")
 })

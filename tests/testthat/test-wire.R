@@ -25,7 +25,7 @@ lie <- function(...) {
 }
 
 ended <- function(...) ending(answering(lie(...)))
-short <- function(engine) take_request(engine, "x", size = c(64, 64))
+short <- function(engine) engine_request(engine, "x", size = c(64, 64))
 
 test_that("statuses become failures that say what can be done", {
   skip_on_cran()
@@ -82,7 +82,7 @@ test_that("pages, redirects, lies about places and endless answers are cut off",
 })
 
 test_that("only the same scheme, host and port are the same server", {
-  to <- internal("next_address")
+  to <- next_address
   at <- "https://studio.example/engine/takes"
   expect_equal(to(at, "/takes/1"), "https://studio.example/takes/1")
   expect_equal(to(at, "jobs/1"), "https://studio.example/engine/jobs/1")
@@ -105,7 +105,7 @@ test_that("only the same scheme, host and port are the same server", {
 })
 
 test_that("an address is https, or http on this machine alone", {
-  fits <- function(address) grepl(internal("address_pattern"), address, perl = TRUE)
+  fits <- function(address) grepl(address_pattern, address, perl = TRUE)
   expect_true(
     all(
       fits(c(
@@ -132,13 +132,13 @@ test_that("an address is https, or http on this machine alone", {
 })
 
 test_that("Retry-After is read as seconds or as a date", {
-  after <- function(said) internal("retry_after_of")(list(headers = list(`retry-after` = said)))
+  after <- function(said) retry_after_of(list(headers = list(`retry-after` = said)))
   expect_equal(after("1.5"), 1.5)
   expect_equal(after("-3"), 0)
   soon <- format(Sys.time() + 30, "%a, %d %b %Y %H:%M:%S GMT", tz = "UTC")
   expect_lt(abs(after(soon) - 30), 3)
   expect_null(after("whenever"))
-  expect_null(internal("retry_after_of")(list(headers = list())))
+  expect_null(retry_after_of(list(headers = list())))
 })
 
 test_that("nothing at an address is one clear line, and an engine's earlier word is kept", {
@@ -176,7 +176,7 @@ test_that("a key is sent as the lineup says, and shown nowhere", {
       "  - {id: q, engine: quince, hold: 0.5}"
     )
   )
-  made <- run_trial(folder)
+  made <- run_trial(folder)$takes
   expect_equal(unique(made$state), "made")
   withr::local_envvar(BRACKEN_KEY = "wrong-horse-battery")
   trial <- read_trial(folder)
@@ -202,10 +202,10 @@ test_that("a port that somebody has is refused before anything is started", {
   port <- httpuv::randomPort()
   running <- start_standins(c(quince = port))
   withr::defer(stop_standins(running))
-  expect_error(start_standins(c(bracken = port)), "is taken by another process")
+  expect_error(start_standins(c(bracken = port)), "is in use")
   said <- run_cli("standins", "bracken", "--port", port, "--for", "1")
   expect_gt(said$status, 0)
-  expect_match(said$err, "is taken by another process", all = FALSE)
+  expect_match(said$err, "is in use", all = FALSE)
   # What was stopped gives its port back at once.
   stop_standins(running)
   running <- start_standins(c(quince = port))

@@ -1,16 +1,16 @@
 pool_of <- function(workers, env = parent.frame()) {
-  pool <- internal("WorkerPool")$new(workers)
+  pool <- WorkerPool$new(workers)
   withr::defer(pool$close(), envir = env)
   pool
 }
 
-in_pool <- function(pool, ...) internal("wait_for")(pool$send(...))
+in_pool <- function(pool, ...) wait_for(pool$send(...))
 
 test_that("what is sent to a pool comes back, in the order in which it was sent", {
   skip_on_cran()
   pool <- pool_of(2)
   sent <- lapply(1:6, function(i) pool$send(base::sqrt, list(i^2)))
-  expect_equal(lapply(sent, internal("wait_for")), as.list(1:6))
+  expect_equal(lapply(sent, wait_for), as.list(1:6))
 })
 
 test_that("work that fails, hangs or takes its process with it gives NULL, and the next goes on", {
@@ -43,9 +43,9 @@ test_that("files are found all the same when the processes that look at them are
   }
 
   suite <- list(cases = lapply(paths, function(path) list(reference = path)))
-  looking <- internal("look_at_files")(suite, normalizePath(folder), workers = 2)
-  looking$stop()
-  found <- looking$find(internal("named_files")(suite))
+  examiner <- examine_pictures(suite, normalizePath(folder), workers = 2)
+  examiner$stop()
+  found <- examiner$find(named_files(suite))
   expect_length(found, 104)
   expect_false(any(vapply(found, function(one) is.null(one$facts$hash), NA)))
 })
@@ -56,7 +56,7 @@ test_that("a measurer that is silent for too long is given up", {
   skip_on_cran()
   skip_if_not_installed("ps")
   others <- ps::ps_children()
-  workers <- internal("WorkerJobs")$new(1, 1, tempdir(), quiet_log)
+  workers <- WorkerJobs$new(1, 1, tempdir(), quiet_log)
   withr::defer(workers$close())
   new <- setdiff(lapply(ps::ps_children(), ps::ps_pid), lapply(others, ps::ps_pid))
   tools::pskill(unlist(new), tools::SIGSTOP)
@@ -70,7 +70,7 @@ test_that("a measurer that is silent for too long is given up", {
 })
 
 test_that("how long a measurer may be silent follows from how long measuring takes", {
-  measuring <- internal("Measuring")$new(
+  measuring <- Measuring$new(
     store = NULL,
     suite = NULL,
     takes = list(are_still = function(...) FALSE),
@@ -80,7 +80,7 @@ test_that("how long a measurer may be silent follows from how long measuring tak
   # Nothing has been measured yet: it may take long.
   expect_equal(measuring$patience(), 300)
   done_after <- function(seconds) {
-    began <- internal("clock")() - seconds
+    began <- clock() - seconds
     measuring$complete(list(result = list(), ats = 1, sha256 = "", began = began))
     5 * round(measuring$patience() / 5)
   }
@@ -91,7 +91,7 @@ test_that("how long a measurer may be silent follows from how long measuring tak
 
 test_that("one place in the pool is kept for measuring as long as nothing is being measured", {
   skip_on_cran()
-  workers <- internal("WorkerJobs")$new(2, 1, tempdir(), quiet_log)
+  workers <- WorkerJobs$new(2, 1, tempdir(), quiet_log)
   withr::defer(workers$close())
   room <- function() c(workers$have_room(kept = 1), workers$have_room(), workers$are_measuring())
   send <- function(work) workers$send(list(at = 1), work, list(NULL, NULL), seconds = 300)
@@ -105,11 +105,10 @@ test_that("one place in the pool is kept for measuring as long as nothing is bei
 })
 
 test_that("work on several cores comes back in order, with errors as they are", {
-  on_cores <- internal("on_cores")
   expect_equal(on_cores(1:5, function(i) i^2), as.list((1:5)^2))
   expect_equal(on_cores(list(), identity), list())
   expect_null(on_cores(1:2, function(i) NULL)[[2]])
-  refuse <- function(i) if (i == 2) internal("stop_sprenn")("file", "no") else i
+  refuse <- function(i) if (i == 2) stop_sprenn("file", "no") else i
   expect_error(on_cores(1:3, refuse), class = "sprenn_error_file")
   skip_on_cran()
   skip_on_os(c("windows", "mac"))

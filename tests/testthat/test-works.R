@@ -18,8 +18,8 @@ test_that("what is made and measured does not depend on the number of processes"
     gsub("a thing", "four kites under a pink sky", small_suite),
     c(yarrow_lineup, "controls: [blank_prompt, repeat]")
   )
-  alone <- run_trial(folder, "alone", workers = 0)
-  beside <- run_trial(folder, "beside", workers = 3)
+  alone <- run_trial(folder, "alone", workers = 0)$takes
+  beside <- run_trial(folder, "beside", workers = 3)$takes
   expect_equal(unique(alone$state), "made")
   columns <- c("take", "state", "sha256", "cost", "control")
   expect_equal(beside[columns], alone[columns])
@@ -42,7 +42,7 @@ test_that("a chain's step works on what the one before it made, and costs with i
       "    steps: [{engine: mixer, hold: 0.1}, {engine: mixer, hold: 1}]"
     )
   )
-  takes <- run_trial(folder)
+  takes <- run_trial(folder)$takes
   expect_equal(nrow(takes), 12)
   pixels <- function(name) lapply(takes$path[takes$pipeline == name], read_picture)
   # Held whole, the second step gives back what the first one made.
@@ -71,7 +71,8 @@ test_that("a step that failed stops its own chain alone", {
       "    steps: [{engine: mixer, hold: 0.3}, {engine: mixer, hold: 0.9}]"
     )
   )
-  takes <- run_trial(read_trial(folder, engines = list(mixer = mixing_engine(broken = fails))))
+  trial <- read_trial(folder, engines = list(mixer = mixing_engine(broken = fails)))
+  takes <- run_trial(trial)$takes
   states <- table(takes$pipeline, takes$state)
   expect_equal(states["sure", "made"], 6)
   expect_equal(states["torn:1", "refused"], 3)
@@ -96,9 +97,9 @@ test_that("the first call of a checkpoint is kept out of the timings", {
   run_trial(read_trial(folder, engines = list(mixer = mixing_engine(broken = slow_at_first))))
   verdict <- choose_pipeline(folder)
   expect_lt(max(verdict$table$seconds), 0.5)
-  store <- internal("open_store")(folder, "main")
-  withr::defer(internal("close_store")(store))
-  expect_equal(sum(internal("read_takes")(store)$first_call), 1)
+  store <- open_store(folder, "main")
+  withr::defer(close_store(store))
+  expect_equal(sum(read_takes(store)$first_call), 1)
 })
 
 test_that("the log has a line for every event, in JSON", {
@@ -144,7 +145,7 @@ test_that("progress is redrawn in a terminal, and said line by line in a log", {
   told <- function(live) {
     file <- withr::local_tempfile()
     stream <- file(file, "wb")
-    show <- internal("run_progress")(stream, live)
+    show <- run_progress(stream, live)
     lanes <- tibble::tibble(
       engine = c("yarrow", "b"),
       made = c(3, 1),
@@ -210,7 +211,7 @@ test_that("a run's progress is told in a person's units, and only where it is kn
       words = "",
       over = FALSE
     )
-    do.call(internal("run_words"), utils::modifyList(known, list(...)))
+    do.call(run_words, utils::modifyList(known, list(...)))
   }
 
   expect_equal(words(), "made 3 of 12")
@@ -224,7 +225,7 @@ test_that("a run's progress is told in a person's units, and only where it is kn
   expect_equal(words(done = 0, total = 0, scored = 4, to_score = 9), "measured 4 of 9")
   expect_equal(words(words = "stopped"), "made 3 of 12 - stopped")
   expect_equal(words(done = 12, over = TRUE, seconds = 89.5), "made 12 of 12, 90 s")
-  seconds <- internal("show_seconds")
+  seconds <- show_seconds
   expect_equal(
     vapply(c(0.2, 89, 90, 600, 5399, 5400, 86400), seconds, ""),
     c("1 s", "89 s", "2 min", "10 min", "90 min", "1.5 h", "24 h")
@@ -237,7 +238,7 @@ test_that("the time that is left counts servers beside each other, and local wor
       about = list(at_once = at_once, seconds = says),
       converse = if (!here) identity
     )
-    internal("EngineQueue")$new(engine, "one", seq_len(total))
+    EngineQueue$new(engine, "one", seq_len(total))
   }
   make <- function(queue, count, seconds) {
     for (i in seq_len(count)) {
@@ -245,7 +246,7 @@ test_that("the time that is left counts servers beside each other, and local wor
     }
   }
   left <- function(queues, processes, scored, measured) {
-    status <- internal("RunStatus")$new(total = 45, expected = 100)
+    status <- RunStatus$new(total = 45, expected = 100)
     status$count_scored(scored)
     status$time_measuring(measured / 2, measured)
     status$time_left(queues, list(processes = processes))
@@ -270,7 +271,7 @@ test_that("the time that is left counts servers beside each other, and local wor
 })
 
 test_that("a cache keeps what was used last, within its room", {
-  cache <- internal("Cache")$new(3000)
+  cache <- Cache$new(3000)
   made <- 0
   get <- function(name) {
     cache$get(name, {

@@ -1,5 +1,5 @@
-locate <- internal("locate_places")
-read <- internal("read_yaml_text")
+locate <- locate_places
+read <- read_yaml_text
 
 test_that("every place of a block file has its line", {
   lines <- c(
@@ -49,7 +49,7 @@ test_that("lists that are not indented, quoted keys and block text are followed"
 
 test_that("a place that is not there gets the line of what is above it", {
   lines <- locate(c("a:", "  b:", "    - c: 1"))
-  at <- internal("line_of")
+  at <- line_of
   expect_equal(at("a.b[1].missing.deep", lines), 3)
   expect_equal(at("a.x", lines), 1)
   expect_equal(at("nowhere", lines), 1)
