@@ -43,7 +43,7 @@ test_that("a warning says the line, the place, what was found and what is better
     list(kind = "box beyond", file = "suite.yml", place = "cases[1].reference")
   )
   expect_equal(warning$line, 7L)
-  expect_match(warning$found, "one.png at the right")
+  expect_match(warning$found, "beyond the right edge of one")
 })
 
 test_that("bars that a box cuts off are nothing to warn of", {
