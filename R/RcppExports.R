@@ -45,6 +45,10 @@ draw_tiles <- function(picture, shift, cell) {
     .Call(`_sprenn_draw_tiles`, picture, shift, cell)
 }
 
+draw_windows <- function(planes, top, left, rows, columns, first, step, centred) {
+    .Call(`_sprenn_draw_windows`, planes, top, left, rows, columns, first, step, centred)
+}
+
 core_oklab <- function(srgb, width, height) {
     .Call(`_sprenn_core_oklab`, srgb, width, height)
 }

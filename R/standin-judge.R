@@ -215,8 +215,6 @@ text_concepts <- function(text) {
 
 # Turned so that no number of the vector has a meaning of its own, as with real ones.
 in_space <- function(concepts) {
-  n <- length(concepts)
-  turn <- with_drawing_seed(12, qr.Q(qr(matrix(stats::rnorm(64 * n), 64))))
-  vector <- drop(turn %*% unname(concepts))
+  vector <- drop(judge_memory$turn(length(concepts)) %*% unname(concepts))
   vector / max(1e-9, sqrt(sum(vector^2)))
 }

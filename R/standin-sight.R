@@ -3,8 +3,9 @@
 # The model's findings: `tile` (a probability for each), `small` (a row for each small thing:
 # what, where, how sure), `sky`, `light`, `marks` (scratches, lettering, frame).
 see_picture <- function(picture) {
-  # Both judges are shown the same pictures, one after the other.
-  key <- rlang::hash(picture)
+  # Both judges are shown the same pictures, one after the other. Two pictures don't share all
+  # the sums of their rows and columns, and hashing those is quicker than hashing every pixel.
+  key <- rlang::hash(list(rowSums(picture), colSums(picture)))
   judge_memory$recall(key, run_model(picture, judge_memory$model()))
 }
 
@@ -275,23 +276,25 @@ cells_of <- function(planes, at) {
 
 # A row of facts for each window, given by its first cell.
 window_facts <- function(planes, cells) {
-  inside <- expand.grid(
-    down = seq_len(thing_window[["rows"]]) - 1,
-    right = seq_len(thing_window[["columns"]]) - 1
-  )
-  sparse <- inside[inside$down %% 2 == 1 & inside$right %% 2 == 1, ]
-  height <- nrow(planes$tones)
-  first <- cells$top + height * (cells$left - 1)
-  every <- outer(first, inside$down + height * inside$right, `+`)
-  some <- outer(first, sparse$down + height * sparse$right, `+`)
-  look_at <- function(plane, which) matrix(plane[which], nrow(cells))
-  centred <- function(values) values - rowMeans(values)
-  seen <- centred(look_at(planes$tones, every))
+  look_at <- function(planes, first, step, centred) {
+    draw_windows(
+      planes,
+      cells$top,
+      cells$left,
+      thing_window[["rows"]],
+      thing_window[["columns"]],
+      first,
+      step,
+      centred
+    )
+  }
+
+  seen <- look_at(list(planes$tones), 1, 1, TRUE)
   spread <- sqrt(rowMeans(seen^2)) + 0.03
   cbind(
     seen / spread,
-    do.call(cbind, lapply(planes$runs, look_at, some)) / sqrt(spread),
-    do.call(cbind, lapply(planes$colours, function(plane) centred(look_at(plane, some)))),
+    look_at(planes$runs, 2, 2, FALSE) / sqrt(spread),
+    look_at(planes$colours, 2, 2, TRUE),
     log(spread)
   )
 }
@@ -314,40 +317,37 @@ close_facts <- function(picture, x, y) {
   light <- luminance(fine)
   across <- abs(light[, c(2:columns, columns)] - light[, c(1, seq_len(columns - 1))])
   down <- abs(light[c(2:rows, rows), ] - light[c(1, seq_len(rows - 1)), ])
-  top <- round(y * rows + 0.5) + pad - (close_window[["rows"]] + 1) / 2
-  left <- round(x * columns + 0.5) + pad - (close_window[["columns"]] + 1) / 2
-  look_at <- function(plane, every) {
-    inside <- expand.grid(
-      down = seq(1, close_window[["rows"]], every),
-      right = seq(1, close_window[["columns"]], every)
-    )
-    plane <- edged(plane, pad)
-    matrix(
-      plane[outer(top, inside$down, `+`) + nrow(plane) * (outer(left, inside$right, `+`) - 1)],
-      length(x)
+  top <- round(y * rows + 0.5) + pad - (close_window[["rows"]] - 1) / 2
+  left <- round(x * columns + 0.5) + pad - (close_window[["columns"]] - 1) / 2
+  look_at <- function(planes, step, centred = FALSE) {
+    draw_windows(
+      lapply(planes, edged, pad),
+      top,
+      left,
+      close_window[["rows"]],
+      close_window[["columns"]],
+      1,
+      step,
+      centred
     )
   }
 
-  centred <- function(values) values - rowMeans(values)
-  seen <- centred(look_at(light, 1))
+  seen <- look_at(list(light), 1, centred = TRUE)
   spread <- sqrt(rowMeans(seen^2)) + 0.03
-  colours <- lapply(
-    list(
-      fine[, , 1] - fine[, , 3],
-      fine[, , 2] - 0.5 * (fine[, , 1] + fine[, , 3])
-    ),
-    function(plane) centred(look_at(soften(plane, 1.5), 3))
+  colours <- list(
+    fine[, , 1] - fine[, , 3],
+    fine[, , 2] - 0.5 * (fine[, , 1] + fine[, , 3])
   )
   cbind(
     seen / spread,
-    look_at(soften(across, 1), 2) / spread,
-    look_at(soften(down, 1), 2) / spread,
-    do.call(cbind, colours),
+    look_at(list(soften(across, 1), soften(down, 1)), 2) / spread,
+    look_at(lapply(colours, soften, 1.5), 3, centred = TRUE),
     log(spread)
   )
 }
 
-# The model, which is read once, and the pictures that were seen last.
+# The model, which is read once, the pictures that were seen last, and the turn of the space in
+# which they are embedded.
 judge_memory <- R6::R6Class(
   "sprenn_judge_memory",
   public = list(
@@ -357,6 +357,15 @@ judge_memory <- R6::R6Class(
       }
 
       private$read
+    },
+
+    # A rotation of `n` dimensions into 64.
+    turn = function(n) {
+      if (!identical(ncol(private$turned), as.integer(n))) {
+        private$turned <- with_drawing_seed(12, qr.Q(qr(matrix(stats::rnorm(64 * n), 64))))
+      }
+
+      private$turned
     },
 
     # Sees by another model, which is being fitted.
@@ -371,5 +380,5 @@ judge_memory <- R6::R6Class(
       private$seen[[key]]
     }
   ),
-  private = list(read = NULL, seen = list())
+  private = list(read = NULL, turned = NULL, seen = list())
 )$new()

@@ -144,6 +144,24 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// draw_windows
+Rcpp::NumericMatrix draw_windows(const Rcpp::List& planes, const Rcpp::NumericVector& top, const Rcpp::NumericVector& left, int rows, int columns, int first, int step, bool centred);
+RcppExport SEXP _sprenn_draw_windows(SEXP planesSEXP, SEXP topSEXP, SEXP leftSEXP, SEXP rowsSEXP, SEXP columnsSEXP, SEXP firstSEXP, SEXP stepSEXP, SEXP centredSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::List& >::type planes(planesSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type top(topSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type left(leftSEXP);
+    Rcpp::traits::input_parameter< int >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< int >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< int >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< int >::type step(stepSEXP);
+    Rcpp::traits::input_parameter< bool >::type centred(centredSEXP);
+    rcpp_result_gen = Rcpp::wrap(draw_windows(planes, top, left, rows, columns, first, step, centred));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_oklab
 Rcpp::NumericVector core_oklab(Rcpp::NumericVector srgb, int width, int height);
 RcppExport SEXP _sprenn_core_oklab(SEXP srgbSEXP, SEXP widthSEXP, SEXP heightSEXP) {
@@ -796,6 +814,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_draw_luminance", (DL_FUNC) &_sprenn_draw_luminance, 1},
     {"_sprenn_draw_unpack", (DL_FUNC) &_sprenn_draw_unpack, 3},
     {"_sprenn_draw_tiles", (DL_FUNC) &_sprenn_draw_tiles, 3},
+    {"_sprenn_draw_windows", (DL_FUNC) &_sprenn_draw_windows, 8},
     {"_sprenn_core_oklab", (DL_FUNC) &_sprenn_core_oklab, 3},
     {"_sprenn_core_resize", (DL_FUNC) &_sprenn_core_resize, 3},
     {"_sprenn_core_resize_mask", (DL_FUNC) &_sprenn_core_resize_mask, 3},

@@ -313,3 +313,37 @@ Rcpp::List draw_tiles(const Rcpp::NumericVector& picture, const Rcpp::NumericMat
   return Rcpp::List::create(Rcpp::Named("tiles") = tiles, Rcpp::Named("key") = key,
                             Rcpp::Named("grout") = grout);
 }
+
+// What windows of rows x columns show of planes: a row for each window, given by its first cell
+// (top, left, from 1); of each plane every `step`-th cell from cell `first` of the window on,
+// rows running fastest. If `centred`, each window's mean is taken off, plane by plane.
+// [[Rcpp::export]]
+Rcpp::NumericMatrix draw_windows(const Rcpp::List& planes, const Rcpp::NumericVector& top,
+                                 const Rcpp::NumericVector& left, int rows, int columns, int first,
+                                 int step, bool centred) {
+  const R_xlen_t windows = top.size();
+  const int down = (rows - first) / step + 1, right = (columns - first) / step + 1;
+  const int cells = down * right;
+  Rcpp::NumericMatrix out = Rcpp::no_init(windows, static_cast<int>(planes.size()) * cells);
+  std::vector<long double> mean(windows);
+  for (R_xlen_t p = 0; p < planes.size(); ++p) {
+    const Rcpp::NumericMatrix plane = planes[p];
+    std::fill(mean.begin(), mean.end(), 0.0L);
+    for (int cell = 0; cell < cells; ++cell) {
+      const R_xlen_t r = first - 1 + static_cast<R_xlen_t>(cell % down) * step;
+      const R_xlen_t c = first - 1 + static_cast<R_xlen_t>(cell / down) * step;
+      double* to = out.begin() + (p * cells + cell) * windows;
+      for (R_xlen_t i = 0; i < windows; ++i) {
+        const R_xlen_t column = static_cast<R_xlen_t>(left[i]) - 1 + c;
+        to[i] = plane[static_cast<R_xlen_t>(top[i]) - 1 + r + column * plane.nrow()];
+        mean[i] += to[i];
+      }
+    }
+    for (int cell = 0; centred && cell < cells; ++cell) {
+      double* to = out.begin() + (p * cells + cell) * windows;
+      for (R_xlen_t i = 0; i < windows; ++i)
+        to[i] -= static_cast<double>(mean[i] / cells);
+    }
+  }
+  return out;
+}

@@ -113,3 +113,26 @@ test_that("tiles have one colour each, and grout between them", {
   expect_true(all(laid$grout[, 9] == 1))
   expect_true(all(laid$key >= 0 & laid$key < 1))
 })
+
+test_that("windows show every step-th cell, from the first on", {
+  planes <- list(plane(9, 8), plane(9, 8, 2))
+  top <- c(1, 3, 5)
+  left <- c(4, 1, 2)
+  shown <- function(step, from) {
+    t(mapply(
+      function(down, right) {
+        unlist(lapply(planes, function(plane) {
+          window <- plane[down - 1 + 1:5, right - 1 + 1:4]
+          c(window[seq(from, 5, step), seq(from, 4, step)])
+        }))
+      },
+      top,
+      left
+    ))
+  }
+
+  expect_equal(draw_windows(planes, top, left, 5, 4, 1, 1, FALSE), shown(1, 1))
+  expect_equal(draw_windows(planes, top, left, 5, 4, 2, 2, FALSE), shown(2, 2))
+  every <- draw_windows(planes[1], top, left, 5, 4, 1, 1, TRUE)
+  expect_equal(every, shown(1, 1)[, 1:20] - rowMeans(shown(1, 1)[, 1:20]))
+})
