@@ -27,7 +27,8 @@ test_that("the report opens whole, asks for nothing and fits its width, light an
   )
   run_trial(folder)
   score_run(folder)
-  opened <- open_page(write_report(folder))
+  report <- write_report(folder)
+  opened <- open_page(report)
   expect_equal(opened$value("document.querySelector('h1').innerText.length > 3"), TRUE)
   expect_equal(
     opened$value(paste0(
