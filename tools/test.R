@@ -16,11 +16,6 @@ results <- as.data.frame(
 
 cat("\nAll tests took", round(as.numeric(Sys.time() - began, units = "mins"), 1), "min.\n")
 
-# What to look at first when the tests get slow: the files' times, of which some run at once.
-by_file <- sort(tapply(results$real, results$file, sum), decreasing = TRUE)
-cat("The slowest files:\n")
-cat(sprintf("  %4.0f s  %s\n", utils::head(by_file, 20), names(utils::head(by_file, 20))), sep = "")
-
 wrong <- results[results$failed > 0 | results$error, ]
 
 if (nrow(wrong)) {
