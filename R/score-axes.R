@@ -4,9 +4,9 @@
 # `scores` is the long table of measures; `structure_from` the weights of those that make up
 # structure; `phrases` gives `case`, `phrase`, `weight`, `must` and `unwanted` of all phrases asked
 # for. Returns `takes` with `structure`, `adherence` and `style` (0 to 1, NA without evidence),
-# `coverage`, `flaws` (the serious ones, named), `slight` (the slight ones) and `missed` (the phrases
-# that must be there and are not). With `evenly` evidence counts only where all pipelines have it
-# (see even_evidence()), and `counted` is the share of the prompts' weight that does.
+# `coverage`, `flaws` (the serious ones, named), `slight` (the slight ones) and `missed` (the
+# phrases that must be there and are not). With `evenly` evidence counts only where all pipelines
+# have it (see even_evidence()), and `counted` is the share of the prompts' weight that does.
 axis_table <- function(
   takes,
   scores,
