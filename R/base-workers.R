@@ -233,21 +233,36 @@ wait_for <- function(sent) {
 }
 
 # Applies `work` to each item on all cores. Copies of this process are used, which is safe on
-# Linux only; items that a killed copy leaves undone are done here.
+# Linux only; items that a killed copy leaves undone are done here. A copy leaves its result in a
+# file and kills itself: one that ends as `parallel` has it tells this process so, and if that is
+# no longer listening, R halts there and deletes the temporary folder that both of them use.
 on_cores <- function(items, work) {
   cores <- min(8, parallel::detectCores(), na.rm = TRUE)
   if (Sys.info()[["sysname"]] != "Linux" || cores < 2 || length(items) < 2) {
     return(lapply(items, work))
   }
 
-  done <- suppressWarnings(parallel::mclapply(
-    items,
-    function(item) list(made = work(item)),
+  folder <- tempfile("cores-")
+  dir.create(folder)
+  on.exit(unlink(folder, recursive = TRUE))
+  files <- file.path(folder, seq_along(items))
+  suppressWarnings(parallel::mclapply(
+    seq_along(items),
+    function(i) {
+      on.exit(tools::pskill(Sys.getpid(), tools::SIGKILL))
+      part <- paste0(files[i], ".part")
+      saveRDS(list(made = work(items[[i]])), part, compress = FALSE)
+      file.rename(part, files[i])
+    },
     mc.cores = cores,
     mc.preschedule = FALSE,
     mc.set.seed = FALSE
   ))
-  Map(function(one, item) if (is.list(one)) one$made else work(item), done, items)
+  Map(
+    function(item, file) if (file.exists(file)) readRDS(file)$made else work(item),
+    items,
+    files
+  )
 }
 
 # The number of processes worth starting for so many pieces of work: starting one takes a second

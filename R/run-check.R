@@ -8,6 +8,7 @@
 #' @param repair Whether to fix what was found. A take whose picture is gone or altered is planned
 #'   again; unknown and altered files are moved to `set-aside/` in the run's folder, never
 #'   deleted; leftovers of interrupted writing are deleted.
+#' @param wait For how many seconds to wait for another process that is writing to the run.
 #' @return A tibble with one row a problem: `kind` (`missing`, `altered`, `unknown file`,
 #'   `leftover`, `database`, `step`), `take`, `file`, `words`, and `mended`, the repair, or `NA`.
 #' @section Errors: `sprenn_error_run` where there is no such run or its database
@@ -189,6 +190,7 @@ set_aside <- function(store, file) {
 #'
 #' @inheritParams run_trial
 #' @param yes Whether to delete. Otherwise nothing is changed.
+#' @param wait For how many seconds to wait for another process that is writing to the run.
 #' @return A tibble with one row for every item: `kind` (`take`, `set aside`, `leftover`), `file`
 #'   (in the run's folder, or `NA`), `bytes` that this frees, `words`, and `gone`, whether it was
 #'   deleted.

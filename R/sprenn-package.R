@@ -8,5 +8,6 @@
 #'
 #' @keywords internal
 #' @useDynLib sprenn, .registration = TRUE
+#' @importFrom R6 R6Class
 #' @importFrom Rcpp evalCpp
 "_PACKAGE"

@@ -122,3 +122,32 @@ test_that("work on several cores comes back in order, with errors as they are", 
   }
   expect_equal(on_cores(1:3, work), list(1L, 2L, 3L))
 })
+
+test_that("copies of a process that no longer listens leave its temporary folder alone", {
+  skip_on_cran()
+  skip_on_os(c("windows", "mac"))
+  code <- quote({
+    # Parts from its copies at once, as a process may that has all results.
+    deaf <- function(items, work, ...) {
+      for (item in items) {
+        parallel:::rmChild(parallel::mcparallel(work(item)))
+      }
+
+      Sys.sleep(1)
+    }
+    assignInNamespace("mclapply", deaf, "parallel")
+    work <- function(i) {
+      Sys.sleep(0.3)
+      rep(i, 1e6)
+    }
+    made <- getFromNamespace("on_cores", "sprenn")(1:3, work)
+    cat(vapply(made, length, 0L), dir.exists(tempdir()))
+  })
+  script <- withr::local_tempfile(lines = deparse(code))
+  said <- processx::run(
+    file.path(R.home("bin"), "Rscript"),
+    script,
+    env = c("current", R_LIBS = paste(.libPaths(), collapse = ":"))
+  )
+  expect_equal(said$stdout, "1000000 1000000 1000000 TRUE")
+})
