@@ -127,17 +127,19 @@ test_that("copies of a process that no longer listens leave its temporary folder
   skip_on_cran()
   skip_on_os(c("windows", "mac"))
   code <- quote({
-    # Parts from its copies at once, as a process may that has all results.
+    # Parts from its copies while they work.
     deaf <- function(items, work, ...) {
-      for (item in items) {
-        parallel:::rmChild(parallel::mcparallel(work(item)))
+      copies <- lapply(items, function(item) parallel::mcparallel(work(item)))
+      Sys.sleep(1)
+      for (copy in copies) {
+        parallel:::rmChild(copy)
       }
 
-      Sys.sleep(1)
+      Sys.sleep(4)
     }
     assignInNamespace("mclapply", deaf, "parallel")
     work <- function(i) {
-      Sys.sleep(0.3)
+      Sys.sleep(2)
       rep(i, 1e6)
     }
     made <- getFromNamespace("on_cores", "sprenn")(1:3, work)
