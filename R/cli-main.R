@@ -42,6 +42,15 @@ sprenn_command <- function(arguments = commandArgs(trailingOnly = TRUE)) {
   invisible(as.integer(status))
 }
 
+# The launcher starts R without its default packages, so that what needs none answers sooner. Other
+# packages, and the code of other people, expect them.
+attach_defaults <- function() {
+  names <- c("methods", "datasets", "utils", "grDevices", "graphics", "stats")
+  for (name in names[!paste0("package:", names) %in% search()]) {
+    attachNamespace(name)
+  }
+}
+
 run_word <- function(word, arguments) {
   if (word %in% c("--version", "version")) {
     cat("sprenn", as.character(utils::packageVersion("sprenn")), "\n")
@@ -68,7 +77,12 @@ run_word <- function(word, arguments) {
   }
 
   given <- read_arguments(command, word, arguments)
-  if (is.null(given)) 0L else command$run(given)
+  if (is.null(given)) {
+    return(0L)
+  }
+
+  attach_defaults()
+  command$run(given)
 }
 
 # The headline, then every detail as a list item.

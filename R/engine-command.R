@@ -245,21 +245,11 @@ engine_plan <- function(wanted, name, folder) {
 # The last value of an R file in a trial. The file can use Sprenn's functions whether or not the
 # package is attached.
 value_of_file <- function(path) {
-  attach_defaults()
   at_hand <- list2env(
     mget(getNamespaceExports("sprenn"), asNamespace("sprenn")),
     parent = globalenv()
   )
   source(path, local = new.env(parent = at_hand))$value
-}
-
-# The command line starts R without its default packages, which take a fifth of a second to load;
-# the code of other people expects them.
-attach_defaults <- function() {
-  names <- c("methods", "datasets", "utils", "grDevices", "graphics", "stats")
-  for (name in names[!paste0("package:", names) %in% search()]) {
-    attachNamespace(name)
-  }
 }
 
 files_of_command <- function(command, folder) {
