@@ -84,6 +84,7 @@ WorkerPool <- R6::R6Class(
 
     # Stops replacing processes of this machine.
     leave_to_others = function() private$here <- 0,
+
     close = function() {
       mirai::daemons(0, .compute = private$.name)
       for (process in private$processes) {
@@ -108,6 +109,7 @@ WorkerPool <- R6::R6Class(
     here = 0,
     opened = NULL,
     processes = list(),
+
     listen = function(workers) {
       tryCatch(
         mirai::daemons(
@@ -130,6 +132,7 @@ WorkerPool <- R6::R6Class(
         }
       )
     },
+
     start_process = function() {
       certificate <- mirai::nextget("tls", .compute = private$.name)
       code <- paste0(

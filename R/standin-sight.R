@@ -370,6 +370,7 @@ judge_memory <- R6::R6Class(
 
     # Sees by another model, which is being fitted.
     use = function(model) private$read <- model,
+
     recall = function(key, code) {
       if (is.null(private$seen[[key]])) {
         private$seen <- utils::tail(private$seen, 2000)

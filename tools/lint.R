@@ -26,8 +26,13 @@ page_files <- grep("^(inst|tools)/.*[.](js|css)$", files, value = TRUE)
 
 options(styler.quiet = TRUE)
 
+# Blank lines between the methods of a class stay.
+style <- styler::tidyverse_style()
+style$line_break$remove_line_break_in_fun_call <- NULL
+styler::cache_deactivate(verbose = FALSE)
+
 styled <- function(file) {
-  made <- styler::style_file(file, dry = if (mend) "off" else "on")
+  made <- styler::style_file(file, transformers = style, dry = if (mend) "off" else "on")
   if (isTRUE(made$changed) && !mend) {
     paste0(file, ": not in the package's style; `make format`")
   }
