@@ -13,9 +13,13 @@ missing() { Rscript --vanilla tools/packages.R "$what" "$@"; }
 if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null && debs=$(missing debian); then
   lacking=$debs
   command -v g++ >/dev/null || debs="$debs r-base-dev"
-  if [ $tests = yes ] && ! command -v chromium >/dev/null; then debs="$debs chromium fonts-dejavu-core"; fi
+  if [ $tests = yes ] && ! command -v chromium >/dev/null; then
+    debs="$debs chromium fonts-dejavu-core"
+  fi
   # A general JSON Schema library, to hold the shipped schemas against the reader.
-  if [ $tests = yes ] && ! /usr/bin/python3 -c "import jsonschema" 2>/dev/null; then debs="$debs python3-jsonschema"; fi
+  if [ $tests = yes ] && ! /usr/bin/python3 -c "import jsonschema" 2>/dev/null; then
+    debs="$debs python3-jsonschema"
+  fi
   # The guides are vignettes of rmarkdown.
   case $what in check | docs) command -v pandoc >/dev/null || debs="$debs pandoc" ;; esac
   if [ "$what" = lint ]; then
@@ -28,11 +32,15 @@ if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null && debs=$(missing debian)
     command -v gegl >/dev/null || debs="$debs gegl"
   fi
   # A clock that can be made to jump, for one process.
-  if [ $tests = yes ] && ! ls /usr/lib/*/faketime/libfaketime.so.1 >/dev/null 2>&1; then debs="$debs libfaketime"; fi
+  if [ $tests = yes ] && ! ls /usr/lib/*/faketime/libfaketime.so.1 >/dev/null 2>&1; then
+    debs="$debs libfaketime"
+  fi
   # What chromote stands on is compiled against OpenSSL.
   case "$debs" in *r-cran-chromote*) debs="$debs libssl-dev pkg-config" ;; esac
   # A real PostgreSQL server, and what its package is compiled against.
-  if [ $tests = yes ] && ! ls /usr/lib/postgresql/*/bin/postgres >/dev/null 2>&1; then debs="$debs postgresql"; fi
+  if [ $tests = yes ] && ! ls /usr/lib/postgresql/*/bin/postgres >/dev/null 2>&1; then
+    debs="$debs postgresql"
+  fi
   case "$debs" in *r-cran-rpostgres*) debs="$debs libpq-dev" ;; esac
   # Networks on one machine.
   if [ $tests = yes ] && ! command -v ip >/dev/null; then debs="$debs iproute2"; fi

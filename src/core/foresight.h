@@ -16,7 +16,8 @@ struct SpreadGrid {
 
 // The chance that the pipeline of the highest mean is worth no less than the best less `within`.
 // `means` are the pipelines', less what all share, each with luck of `variance`. `normal` has a
-// standard normal number a draw and pipeline (pipelines fastest), `even` one between 0 and 1 a draw.
+// standard normal number a draw and pipeline (pipelines fastest), `even` one between 0 and 1 a
+// draw.
 double foreseen_chance(const std::vector<double>& means, double variance, const SpreadGrid& grid,
                        const std::vector<double>& normal, const std::vector<double>& even,
                        double within);
