@@ -232,37 +232,25 @@ wait_for <- function(sent) {
   }
 }
 
-# Applies `work` to each item on all cores. Copies of this process are used, which is safe on
-# Linux only; items that a killed copy leaves undone are done here. A copy leaves its result in a
-# file and kills itself: one that ends as `parallel` has it tells this process so, and if that is
-# no longer listening, R halts there and deletes the temporary folder that both of them use.
-on_cores <- function(items, work) {
-  cores <- min(8, parallel::detectCores(), na.rm = TRUE)
-  if (Sys.info()[["sysname"]] != "Linux" || cores < 2 || length(items) < 2) {
-    return(lapply(items, work))
-  }
+# Begins a piece of work for each list of arguments, in the pool's processes. `work` names a
+# function of this package. Without a pool, a piece is done when it is collected.
+begin_work <- function(pool, work, arguments) {
+  lapply(arguments, function(own) {
+    list(work = work, arguments = own, sent = if (!is.null(pool)) pool$send(work, own))
+  })
+}
 
-  folder <- tempfile("cores-")
-  dir.create(folder)
-  on.exit(unlink(folder, recursive = TRUE))
-  files <- file.path(folder, seq_along(items))
-  suppressWarnings(parallel::mclapply(
-    seq_along(items),
-    function(i) {
-      on.exit(tools::pskill(Sys.getpid(), tools::SIGKILL))
-      part <- paste0(files[i], ".part")
-      saveRDS(list(made = work(items[[i]])), part, compress = FALSE)
-      file.rename(part, files[i])
-    },
-    mc.cores = cores,
-    mc.preschedule = FALSE,
-    mc.set.seed = FALSE
-  ))
-  Map(
-    function(item, file) if (file.exists(file)) readRDS(file)$made else work(item),
-    items,
-    files
-  )
+# The results, in order. What a process has lost or failed at is done here, so that errors come
+# as they are.
+collect_work <- function(begun) {
+  lapply(begun, function(piece) {
+    done <- if (!is.null(piece$sent)) result_of(mirai::call_mirai(piece$sent))
+    if (is.null(piece$sent) || inherits(done, c("sprenn_lost", "sprenn_stranger"))) {
+      done <- do.call(piece$work, piece$arguments)
+    }
+
+    done
+  })
 }
 
 # The number of processes worth starting for so many pieces of work: starting one takes a second

@@ -45,6 +45,15 @@ write_report <- function(trial, run = "main", file = NULL, job = NULL, full = FA
   verdicts <- verdicts[shown]
   file <- file %||% file.path(run_folder(trial$folder, run), "report.html")
   tag <- htmltools::tags
+  # Drawing the figures takes the most time.
+  workers <- worker_count(NULL, nrow(verdicts[[1]]$table))
+  pool <- if (workers > 0) WorkerPool$new(workers)
+  on.exit(if (!is.null(pool)) pool$close())
+  begun <- c(
+    begin_work(pool, "job_section", Map(list, jobs, verdicts)),
+    begin_work(pool, "influence_section", list(list(trial, run))),
+    begin_work(pool, "evidence_part", list(list(trial, run, if (!is.null(job)) verdicts[[1]])))
+  )
   facts <- report_facts(
     trial,
     jobs,
@@ -55,19 +64,7 @@ write_report <- function(trial, run = "main", file = NULL, job = NULL, full = FA
   )
   rest <- unique(facts$takes$case[facts$takes$job == "other"])
   pages <- c(jobs, if (length(rest)) "other")
-  # Drawing the figures takes the most time. What draws them is loaded once, not in each copy.
-  loadNamespace("ggplot2")
-  loadNamespace("magick")
-  sections <- on_cores(
-    c(
-      Map(function(job, verdict) function() job_section(job, verdict), jobs, verdicts),
-      function() influence_section(trial, run),
-      function() {
-        evidence_section(list_evidence(trial, run), if (!is.null(job)) verdicts[[1]])
-      }
-    ),
-    function(draw) draw()
-  )
+  sections <- collect_work(begun)
   body <- htmltools::tagList(
     tag$header(
       tag$p(class = "over", verdicts[[1]]$suite$title),
@@ -99,7 +96,7 @@ write_report <- function(trial, run = "main", file = NULL, job = NULL, full = FA
   )
   title <- paste0(verdicts[[1]]$suite$title, ": ", headline_words(verdicts[[1]]))
   dir.create(dirname(file), showWarnings = FALSE, recursive = TRUE)
-  write_page(file, title, body, facts, trial, run)
+  write_page(file, title, body, facts, trial, run, pool)
   invisible(file)
 }
 
@@ -124,7 +121,7 @@ place_of_originals <- function(file, trial, run) {
 # The page is written part by part: with thousands of previews it is too long to be held
 # twice. What is shown first comes first. Written out by hand, because htmltools lifts the
 # head out of a page that it turns into text.
-write_page <- function(file, title, body, facts, trial, run) {
+write_page <- function(file, title, body, facts, trial, run, pool) {
   style <- report_part("report.css")
   script <- report_part("report.js")
   only <- function(text) {
@@ -163,12 +160,10 @@ write_page <- function(file, title, body, facts, trial, run) {
   )
   # A few cases at a time, as all previews together may not fit into memory.
   for (some in in_chunks(seq_along(facts$cases), 8)) {
-    blocks <- on_cores(some, function(i) {
-      takes <- facts$takes[facts$takes$case == i, ]
-      pictures <- case_pictures(facts$cases[[i]], takes, trial, run, facts$edge)
-      data_block(paste0("pictures-", i - 1), pictures)
+    arguments <- lapply(some, function(i) {
+      list(i, facts$cases[[i]], facts$takes[facts$takes$case == i, ], trial, run, facts$edge)
     })
-    for (block in blocks) {
+    for (block in collect_work(begin_work(pool, "pictures_block", arguments))) {
       say(block)
     }
   }
@@ -203,6 +198,15 @@ data_block <- function(id, data) {
     "<script type=\"application/json\" id=\"", id, "\">",
     gsub("<", "\\u003c", text, fixed = TRUE), "</script>\n"
   )
+}
+
+# The previews of a case, the `at`-th of the report.
+pictures_block <- function(at, case, takes, trial, run, edge) {
+  data_block(paste0("pictures-", at - 1), case_pictures(case, takes, trial, run, edge))
+}
+
+evidence_part <- function(trial, run, verdict) {
+  evidence_section(list_evidence(trial, run), verdict)
 }
 
 # Everything of one job but its takes.

@@ -104,52 +104,26 @@ test_that("one place in the pool is kept for measuring as long as nothing is bei
   expect_equal(workers$share_of(9), 2)
 })
 
-test_that("work on several cores comes back in order, with errors as they are", {
-  expect_equal(on_cores(1:5, function(i) i^2), as.list((1:5)^2))
-  expect_equal(on_cores(list(), identity), list())
-  expect_null(on_cores(1:2, function(i) NULL)[[2]])
-  refuse <- function(i) if (i == 2) stop_sprenn("file", "no") else i
-  expect_error(on_cores(1:3, refuse), class = "sprenn_error_file")
-  skip_on_cran()
-  skip_on_os(c("windows", "mac"))
-  # A copy that is ended leaves its piece to this process.
-  here <- Sys.getpid()
-  work <- function(i) {
-    if (i == 2 && Sys.getpid() != here) {
-      tools::pskill(Sys.getpid(), tools::SIGKILL)
-    }
-    i
+test_that("pieces of work come back in order, with errors as they are", {
+  clamped <- function(pool) {
+    unlist(collect_work(begin_work(pool, "clamp_share", list(list(-1), list(0.5), list(2)))))
   }
-  expect_equal(on_cores(1:3, work), list(1L, 2L, 3L))
+  refused <- function(pool) {
+    begun <- begin_work(pool, "stop_sprenn", list(list("file", "no")))
+    expect_error(collect_work(begun), "no", class = "sprenn_error_file")
+  }
+  expect_equal(clamped(NULL), c(0, 0.5, 1))
+  refused(NULL)
+  skip_on_cran()
+  pool <- pool_of(2)
+  expect_equal(clamped(pool), c(0, 0.5, 1))
+  refused(pool)
 })
 
-test_that("copies of a process that no longer listens leave its temporary folder alone", {
+test_that("what a process leaves undone is done here", {
   skip_on_cran()
-  skip_on_os(c("windows", "mac"))
-  code <- quote({
-    # Parts from its copies while they work.
-    deaf <- function(items, work, ...) {
-      copies <- lapply(items, function(item) parallel::mcparallel(work(item)))
-      Sys.sleep(1)
-      for (copy in copies) {
-        parallel:::rmChild(copy)
-      }
-
-      Sys.sleep(4)
-    }
-    assignInNamespace("mclapply", deaf, "parallel")
-    work <- function(i) {
-      Sys.sleep(2)
-      rep(i, 1e6)
-    }
-    made <- getFromNamespace("on_cores", "sprenn")(1:3, work)
-    cat(vapply(made, length, 0L), dir.exists(tempdir()))
-  })
-  script <- withr::local_tempfile(lines = deparse(code))
-  said <- processx::run(
-    file.path(R.home("bin"), "Rscript"),
-    script,
-    env = c("current", R_LIBS = paste(.libPaths(), collapse = ":"))
-  )
-  expect_equal(said$stdout, "1000000 1000000 1000000 TRUE")
+  pool <- pool_of(1)
+  begun <- begin_work(pool, "list_measures", list(list()))
+  begun[[1]]$sent <- pool$send(function() tools::pskill(Sys.getpid(), 9), list())
+  expect_equal(collect_work(begun), list(list_measures()))
 })
