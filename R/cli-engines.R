@@ -345,4 +345,3 @@ side_by_side <- function(listed, width = 110) {
   )
   sub(" +$", "", c(head, unlist(rows)))
 }
-

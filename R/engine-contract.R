@@ -309,4 +309,3 @@ print.sprenn_engine <- function(x, ...) {
   cat(format(x, ...), sep = "\n")
   invisible(x)
 }
-

@@ -225,4 +225,3 @@ bytes_of_output <- function(output, rest, at, url) {
 
   rest[at + seq_len(size)]
 }
-

@@ -17,7 +17,11 @@ new_measure <- function(
   compute,
   cost = "low",
   needs = character(),
-  shown_as = switch(axis, style = "palette", flaws = "place", "contours")
+  shown_as = switch(axis,
+    style = "palette",
+    flaws = "place",
+    "contours"
+  )
 ) {
   list(
     measure = measure,

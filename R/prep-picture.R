@@ -248,14 +248,20 @@ plain_layout <- function(encoded) {
     # Beside JFIF's own note (0xe0) and a profile (0xe2) nothing can turn it.
     return(
       if (!any(markers %in% c(0xe1, 0xee))) {
-        switch(as.character(as.integer(bytes[frame$at + 9])), "1" = "gray", "3" = "rgb")
+        switch(as.character(as.integer(bytes[frame$at + 9])),
+          "1" = "gray",
+          "3" = "rgb"
+        )
       }
     )
   }
 
   chunks <- if (facts$format == "png" && facts$bits == 8) facts$parts$kind
   if (!is.null(chunks) && !any(c("tRNS", "eXIf") %in% chunks)) {
-    switch(as.character(as.integer(bytes[26])), "0" = "gray", "2" = "rgb")
+    switch(as.character(as.integer(bytes[26])),
+      "0" = "gray",
+      "2" = "rgb"
+    )
   }
 }
 

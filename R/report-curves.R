@@ -3,7 +3,6 @@
 #' @export
 format.sprenn_curves <- function(x, ...) {
   pooled <- x$curves[is.na(x$curves$case), ]
-  scores <- c("structure", "adherence", "style", "worth", "keepers")
   first <- pooled[pooled$score == "structure", c("line", "value", "pipeline")]
   at <- function(score) {
     own <- pooled[pooled$score == score, ]
@@ -216,4 +215,3 @@ print.sprenn_curves <- function(x, ...) print_lines(x)
 
 #' @export
 print.sprenn_match <- function(x, ...) print_lines(x)
-

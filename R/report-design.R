@@ -145,4 +145,3 @@ spread_words <- function(x) {
 
 #' @export
 print.sprenn_design <- function(x, ...) print_lines(x)
-

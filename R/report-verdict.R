@@ -330,4 +330,3 @@ chance_title <- function(brief) {
   within <- close_enough_of(brief)
   if (within > 0) paste("within", format(within)) else "chance"
 }
-

@@ -236,10 +236,6 @@ measures_beside <- function(pairs, store) {
 weights_beside <- function(pairs, store, trial) {
   shown <- unique(c(pairs$one_take, pairs$other_take))
   jobs <- brief_jobs(trial$brief)
-  case_jobs <- stats::setNames(
-    vapply(trial$suite$cases, `[[`, "", "job"),
-    vapply(trial$suite$cases, `[[`, "", "id")
-  )
   rows <- lapply(jobs, function(job) {
     brief <- brief_for(trial$brief, if (!is.na(job)) job)
     takes <- takes_for(store, trial, brief, trial$lineup$pipelines$pipeline)

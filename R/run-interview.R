@@ -254,4 +254,3 @@ checked_answer <- function(judge, job, said) {
 
   tryCatch(check_said(judge, said, job$subjects, job$statements), sprenn_failure = identity)
 }
-

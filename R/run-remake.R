@@ -193,4 +193,3 @@ same_pixels <- function(bytes, file) {
     tryCatch(read_picture(file), error = function(e) NULL)
   )
 }
-

@@ -7,18 +7,16 @@ Runner <- R6::R6Class(
   public = list(
     # `wanted` says which takes of the store to make, `to_score` which of the existing ones to
     # measure; with `score`, new takes are measured as well.
-    initialize = function(
-      store,
-      lock,
-      trial,
-      takes,
-      wanted,
-      to_score,
-      score = TRUE,
-      workers = NULL,
-      outage = 0,
-      progress = NULL
-    ) {
+    initialize = function(store,
+                          lock,
+                          trial,
+                          takes,
+                          wanted,
+                          to_score,
+                          score = TRUE,
+                          workers = NULL,
+                          outage = 0,
+                          progress = NULL) {
       private$store <- store
       private$lock <- lock
       private$requests <- Requests$new(trial, store)

@@ -326,4 +326,3 @@ list_takes <- function(store) {
     "failure", "message"
   )]
 }
-

@@ -212,4 +212,3 @@ cell_notes <- function(one) {
   )
   gsub("_", " ", paste(notes, collapse = ", "))
 }
-

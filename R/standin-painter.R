@@ -342,4 +342,3 @@ set_light <- function(picture, prompt, pull) {
 
   clamp(picture)
 }
-

@@ -305,4 +305,3 @@ serve_router <- function(router, port, key) {
   })
   plumber::pr_run(router, host = "127.0.0.1", port = port, quiet = TRUE)
 }
-

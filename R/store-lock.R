@@ -175,4 +175,3 @@ process_runs <- function(pid, started) {
 
   isTRUE(tools::pskill(pid, 0))
 }
-

@@ -161,7 +161,11 @@ record_made <- function(store, take, picture, facts) {
 # A refusal is a result; takes left to a person stay planned. A new key is used only after a wrong
 # answer: after a lost answer, the picture may already be made and paid for.
 record_failed <- function(store, take, failure, request) {
-  state <- switch(failure$kind, refused = "refused", awaited = "planned", "failed")
+  state <- switch(failure$kind,
+    refused = "refused",
+    awaited = "planned",
+    "failed"
+  )
   write_db(
     store$db,
     paste0(

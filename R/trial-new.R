@@ -252,4 +252,3 @@ write_from_pictures <- function(folder, name, from, kind, like, look, prompt) {
   write_whole(brief_like(model, jobs, length(looks) > 0), file.path(folder, "brief.yml"))
   found$left_out
 }
-

@@ -262,4 +262,3 @@ files_of_case <- function(case, place) {
     )
   )
 }
-

@@ -303,17 +303,15 @@ smooth_looks <- function(part) {
 
 if (wanted("ladders")) {
   for (part in parts) {
-    ladder <- function(
-      question,
-      measure,
-      rungs,
-      change,
-      better = 1,
-      named = names(looks[[part]]),
-      of = function(scene) {
-        scores_of(scene, measure)[[if (measure == "structure") "value" else "raw"]]
-      }
-    ) {
+    ladder <- function(question,
+                       measure,
+                       rungs,
+                       change,
+                       better = 1,
+                       named = names(looks[[part]]),
+                       of = function(scene) {
+                         scores_of(scene, measure)[[if (measure == "structure") "value" else "raw"]]
+                       }) {
       found <- over_scenes(function(i) {
         name <- named[1 + i %% length(named)]
         values <- vapply(

@@ -72,10 +72,10 @@ text <- c(
   "",
   "## Checks beyond the schemas",
   "",
-  "The schemas in `inst/schema/` accept what the tables above describe. `sprenn check` checks more:",
-  "unique ids; that names (`like`, `look`, `of`, `engine`) and files exist and can be read; that",
-  "ends are in order (a box from left to right, a bound from low to high); that masks have their",
-  "reference's shape; and what an engine accepts."
+  "The schemas in `inst/schema/` accept what the tables above describe. `sprenn check` checks",
+  "more: unique ids; that names (`like`, `look`, `of`, `engine`) and files exist and can be read;",
+  "that ends are in order (a box from left to right, a bound from low to high); that masks",
+  "have their reference's shape; and what an engine accepts."
 )
 
 writeLines(text, "docs/files.md")
@@ -102,8 +102,9 @@ axis_page <- function(axis) {
     paste0("\\alias{measure_", own$measure, "}"),
     paste0("\\title{Measures of ", axis, "}"),
     "\\description{",
-    "Every measure with what it sees, its range, its formula and its source. In formulas, chance is",
-    "the value of unrelated pictures. \\code{docs/measures.md} says how far each can be trusted.",
+    "Every measure with what it sees, its range, its formula and its source. In formulas,",
+    "chance is the value of unrelated pictures. \\code{docs/measures.md} says how far each can",
+    "be trusted.",
     "}",
     "\\section{Measures}{",
     "\\describe{",

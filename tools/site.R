@@ -54,7 +54,12 @@ for (file in guides) {
 
 readme <- read(file.path(copy, "README.md"))
 readme <- gsub("\\]\\(docs/README[.]md\\)", "](articles/index.html)", readme)
-readme <- gsub("\\]\\((?:docs|vignettes)/([a-z-]+)[.](?:md|Rmd)", "](articles/\\1.html", readme, perl = TRUE)
+readme <- gsub(
+  "\\]\\((?:docs|vignettes)/([a-z-]+)[.](?:md|Rmd)",
+  "](articles/\\1.html",
+  readme,
+  perl = TRUE
+)
 readme <- gsub("](docs/screenshots/", "](articles/screenshots/", readme, fixed = TRUE)
 readme <- gsub("\\[([^]]+)\\]\\((?:examples|inst)/[^)]*\\)", "\\1", readme, perl = TRUE)
 write(readme, file.path(copy, "README.md"))

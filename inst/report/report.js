@@ -320,7 +320,9 @@
                       "div",
                       { class: "facts" },
                       make("p", { class: "by" }, make("b", { text: line.vary + " " + value })),
-                      make("p", { text: take.keeper ? "worth " + two(take.worth) : "not a keeper" }),
+                      make("p", {
+                        text: take.keeper ? "worth " + two(take.worth) : "not a keeper",
+                      }),
                     ),
                   );
                 }),

@@ -1,5 +1,8 @@
 edges <- function(pixels, side) {
-  switch(side, left = pixels[, 1, ], right = pixels[, dim(pixels)[2], ])
+  switch(side,
+    left = pixels[, 1, ],
+    right = pixels[, dim(pixels)[2], ]
+  )
 }
 
 test_that("a crop keeps the focus and never leaves the picture", {

@@ -264,7 +264,8 @@ outcomes_of <- function(env = parent.frame(), outage = 60) {
   parts$queue <- EngineQueue$new(engine, "mixer", seq_len(nrow(takes)))
   parts$status <- RunStatus$new(nrow(takes), nrow(takes))
   parts$measuring <- Measuring$new(
-    store, trial$suite, parts$takes, workers = NULL, status = parts$status
+    store, trial$suite, parts$takes,
+    workers = NULL, status = parts$status
   )
   parts$outcomes <- Outcomes$new(
     store, parts$takes, list(mixer = parts$queue), parts$status, parts$measuring,
