@@ -50,7 +50,7 @@ score_changes <- function(old, new, level, seed) {
       if (length(known)) {
         by <- by[!is.na(by)]
         n <- length(by)
-        tibble::tibble(
+        new_table(
           pipeline = pipeline,
           score = column,
           old = mean(as.numeric(old[[column]][known])),
@@ -71,7 +71,7 @@ score_changes <- function(old, new, level, seed) {
     })
     do.call(rbind, found)
   })
-  none <- tibble::tibble(
+  none <- new_table(
     pipeline = character(),
     score = character(),
     old = numeric(),
@@ -107,7 +107,7 @@ score_changes <- function(old, new, level, seed) {
   # With so few takes no pattern of signs is significant.
   seen[2^(1 - rows$takes) > 1 - level] <- NA
   seen[rows$least %in% 0] <- 0
-  tibble::tibble(
+  new_table(
     rows[c("pipeline", "score", "old", "new", "change")],
     low = pmax(-1, rows$change - half),
     high = pmin(1, rows$change + half),
@@ -159,7 +159,7 @@ picture_changes <- function(old, new) {
   made <- old$state == "made" & new$state == "made"
   alike <- made & !is.na(old$request) & old$request == new$request
   count <- function(which) as.integer(table(factor(new$pipeline[which], unique(new$pipeline))))
-  tibble::tibble(
+  new_table(
     pipeline = unique(new$pipeline),
     takes = count(rep(TRUE, nrow(new))),
     same = count(

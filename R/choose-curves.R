@@ -23,7 +23,7 @@ sweep_lines <- function(recipes, vary) {
   kept <- kept[key %in% key[duplicated(key)]]
   several <- tapply(others[kept], recipes$family[kept], function(x) length(unique(x)) > 1)
   many <- as.vector(several[recipes$family[kept]])
-  lines <- tibble::tibble(
+  lines <- new_table(
     line = ifelse(
       many,
       paste0(recipes$family[kept], " (", differing(others[kept]), ")"),
@@ -61,7 +61,7 @@ curve_table <- function(
 ) {
   at <- match(lines$pipeline, pipelines$pipeline)
   pooled <- lapply(columns, function(column) {
-    tibble::tibble(
+    new_table(
       lines,
       score = column,
       case = NA_character_,
@@ -75,7 +75,7 @@ curve_table <- function(
       means <- case_means(table, column)[[1]]
       rows <- lines[rep(seq_len(nrow(lines)), nrow(means)), ]
       case <- rep(rownames(means), each = nrow(lines))
-      tibble::tibble(
+      new_table(
         rows,
         score = column,
         case = case,
@@ -111,7 +111,7 @@ curve_features <- function(lines, pipelines, draws, floors, keepers) {
 
     means <- axis_means(pipelines)[own$pipeline, , drop = FALSE]
     worth <- pipelines$worth[match(own$pipeline, pipelines$pipeline)]
-    tibble::tibble(
+    new_table(
       line = own$line[1],
       vary = own$vary[1],
       points = nrow(own),
@@ -141,7 +141,7 @@ curve_features <- function(lines, pipelines, draws, floors, keepers) {
 false_cliffs <- 0.05
 
 cliff_of <- function(value, score, draws) {
-  none <- tibble::tibble(
+  none <- new_table(
     cliff_from = NA_real_,
     cliff_to = NA_real_,
     drop = NA_real_,
@@ -164,7 +164,7 @@ cliff_of <- function(value, score, draws) {
   }
 
   ends <- interval(changes[steep, ])
-  tibble::tibble(
+  new_table(
     cliff_from = value[steep],
     cliff_to = value[steep + 1],
     drop = unname(change[steep]),
@@ -187,7 +187,7 @@ flat_of <- function(value, score, within = 0.05) {
     }
   }
 
-  tibble::tibble(flat_from = best[1], flat_to = best[2])
+  new_table(flat_from = best[1], flat_to = best[2])
 }
 
 # Where straight lines between settings clear every floor, with 90 % intervals of both ends
@@ -196,7 +196,7 @@ flat_of <- function(value, score, within = 0.05) {
 window_of <- function(value, means, floors, draws) {
   floors <- floors[!is.na(floors) & colSums(!is.na(means))[names(floors)] == length(value)]
   found <- widest_window(value, lapply(names(floors), function(axis) means[, axis]), floors)
-  out <- tibble::tibble(
+  out <- new_table(
     window_from = found[1],
     window_to = found[2],
     open_low = found[1] %in% value[1],
@@ -215,7 +215,7 @@ window_of <- function(value, means, floors, draws) {
     matrix(NA_real_, 2, 1)
   }
   ends <- apply(each, 1, interval)
-  tibble::tibble(
+  new_table(
     out,
     window_from_low = ends[1, 1],
     window_from_high = ends[2, 1],
@@ -265,13 +265,13 @@ kept_window <- function(value, keepers, draws) {
 best_among <- function(value, draws) {
   chance <- chance_best(draws)
   if (all(is.na(chance))) {
-    return(tibble::tibble(best_from = min(value), best_to = max(value)))
+    return(new_table(best_from = min(value), best_to = max(value)))
   }
 
   # The fewest settings that hold the best in 90 % of draws.
   order <- order(-chance)
   kept <- value[order[seq_len(which(cumsum(chance[order]) >= 0.9 - 1e-9)[1])]]
-  tibble::tibble(best_from = min(kept), best_to = max(kept))
+  new_table(best_from = min(kept), best_to = max(kept))
 }
 
 # Sensitivity to settings: how much of the variation within a family is due to each setting.
@@ -304,7 +304,7 @@ setting_importance <- function(recipes, pipelines, draws, columns = c(axes, "wor
         } else {
           c(NA, NA)
         }
-        tibble::tibble(
+        new_table(
           family = family,
           setting = setting,
           score = column,
@@ -318,7 +318,7 @@ setting_importance <- function(recipes, pipelines, draws, columns = c(axes, "wor
     })
     do.call(rbind, unlist(found, recursive = FALSE))
   })
-  none <- tibble::tibble(
+  none <- new_table(
     family = character(),
     setting = character(),
     score = character(),
@@ -370,11 +370,11 @@ variation_shares <- function(design, setting, score) {
     nrow(design) == prod(vapply(design, function(column) length(unique(column)), 0L))
   all <- mean((score - mean(score))^2)
   if (ncol(design) < 2 || !whole || !isTRUE(all > 1e-12)) {
-    return(tibble::tibble(alone = NA_real_, in_all = NA_real_))
+    return(new_table(alone = NA_real_, in_all = NA_real_))
   }
 
   by_itself <- tapply(score, design[[setting]], mean)
   rest <- do.call(paste, c(list(sep = "\r"), unname(design[setdiff(names(design), setting)])))
   within <- tapply(score, rest, function(x) mean((x - mean(x))^2))
-  tibble::tibble(alone = mean((by_itself - mean(score))^2) / all, in_all = mean(within) / all)
+  new_table(alone = mean((by_itself - mean(score))^2) / all, in_all = mean(within) / all)
 }

@@ -148,7 +148,7 @@ pair_differences <- function(draws, level = 0.9) {
   spread <- sqrt(rowMeans((apart - difference)^2))
   off <- abs(apart - difference) / pmax(spread, 1e-12)
   reach <- if (length(off)) stats::quantile(apply(off, 2, max), level, names = FALSE) else 0
-  tibble::tibble(
+  new_table(
     one = pairs[1, ],
     other = pairs[2, ],
     difference = unname(difference),

@@ -41,7 +41,7 @@ evidence_needed <- function(table, draws, confidence, within) {
   }
 
   single <- is.na(parts$by_seed)
-  tibble::tibble(
+  new_table(
     more_seeds = if (single) NA_real_ else fewest_of(most_seeds, function(n) chance(0, n)),
     more_cases = fewest_of(most_cases, function(n) chance(n, 0)),
     sure = settling_chance,

@@ -39,7 +39,7 @@ influence_table <- function(takes, prints, unsure = character()) {
     },
     0
   )
-  found <- tibble::tibble(
+  found <- new_table(
     pipeline = takes$pipeline[rows],
     control = takes$control[rows],
     input = unname(control_inputs[takes$control[rows]]),
@@ -67,7 +67,7 @@ influence_table <- function(takes, prints, unsure = character()) {
     } else {
       stats::median(shares)
     }
-    tibble::tibble(
+    new_table(
       pipeline = pipeline,
       input = group$input[1],
       pairs = nrow(group),
@@ -78,7 +78,7 @@ influence_table <- function(takes, prints, unsure = character()) {
       why = why
     )
   })
-  none <- tibble::tibble(
+  none <- new_table(
     pipeline = character(),
     input = character(),
     pairs = integer(),
@@ -165,7 +165,7 @@ input_conflicts <- function(table) {
   made <- table$state == "made"
   own <- match(key, ifelse(is.na(table$control) & made, key, NA))
   taken <- unname(control_inputs[table$control])
-  none <- tibble::tibble(
+  none <- new_table(
     pipeline = character(),
     without = character(),
     input = character(),
@@ -204,7 +204,7 @@ input_conflicts <- function(table) {
       } else {
         "supports"
       }
-      tibble::tibble(
+      new_table(
         pipeline = table$pipeline[group[1]],
         without = taken[group[1]],
         input = input,

@@ -9,7 +9,7 @@ match_table <- function(scored, levels) {
   rows <- lapply(names(scored), function(line) {
     do.call(rbind, lapply(levels, function(level) matched_at(line, scored[[line]], level)))
   })
-  none <- tibble::tibble(
+  none <- new_table(
     line = character(),
     level = numeric(),
     setting = numeric(),
@@ -34,7 +34,7 @@ matched_at <- function(line, scores, level) {
   ends <- vapply(found[others], function(values) clamp_share(interval(values[-1])), numeric(2))
   # With one take per setting there are no draws.
   drawn <- !all(is.na(scores$of$structure[, -1]))
-  tibble::tibble(
+  new_table(
     line = line,
     level = level,
     setting = setting,
@@ -154,7 +154,7 @@ shared_levels <- function(lines, pipelines) {
 # The mean difference of two lines in a score, over the levels that both reach: a row for each
 # pair and score, with intervals.
 frontier_areas <- function(scored, levels) {
-  none <- tibble::tibble(
+  none <- new_table(
     one = character(),
     other = character(),
     score = character(),
@@ -197,7 +197,7 @@ area_between <- function(reach, one, other) {
       )
       apart <- rowMeans(apart, na.rm = TRUE)
       ends <- interval(apart[-1])
-      tibble::tibble(
+      new_table(
         one = one,
         other = other,
         score = column,

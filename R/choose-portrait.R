@@ -5,7 +5,7 @@
 against_others <- function(pairs, pipeline) {
   own <- pairs[pairs$one == pipeline | pairs$other == pipeline, ]
   turned <- own$other == pipeline
-  tibble::tibble(
+  new_table(
     other = ifelse(turned, own$one, own$other),
     difference = ifelse(turned, -own$difference, own$difference),
     low = ifelse(turned, -own$high, own$low),
@@ -17,7 +17,7 @@ against_others <- function(pairs, pipeline) {
 case_portrait <- function(table, pipeline) {
   columns <- c("worth", axes, "keeper")
   means <- case_means(table, columns)
-  own <- tibble::as_tibble(lapply(means, function(one) unname(one[, pipeline])))
+  own <- as_table(lapply(means, function(one) unname(one[, pipeline])))
   names(own)[5] <- "keepers"
   rest <- setdiff(colnames(means$worth), pipeline)
   others <- rowMeans(means$worth[, rest, drop = FALSE], na.rm = TRUE)
@@ -27,7 +27,7 @@ case_portrait <- function(table, pipeline) {
       rownames(means$worth)
     )
   )
-  found <- tibble::tibble(
+  found <- new_table(
     case = rownames(means$worth),
     own,
     takes = as.vector(takes),
@@ -54,7 +54,7 @@ count_problems <- function(table, pipeline, brief) {
     below
   )
   counts <- sort(table(what), decreasing = TRUE)
-  tibble::tibble(problem = names(counts), takes = as.integer(counts))
+  new_table(problem = names(counts), takes = as.integer(counts))
 }
 
 # What each step of a chain added or cost: a take compared with the one that it was made from.
@@ -65,7 +65,7 @@ count_problems <- function(table, pipeline, brief) {
 # and `after` it, the `gain` with an interval, and what the step itself cost in money and
 # seconds a take.
 stage_gains <- function(table, draws = 2000, seed = 1) {
-  none <- tibble::tibble(
+  none <- new_table(
     pipeline = character(),
     follows = character(),
     score = character(),
@@ -88,7 +88,7 @@ stage_gains <- function(table, draws = 2000, seed = 1) {
   rows <- lapply(unique(own$pipeline), function(step) {
     at <- own$pipeline == step
     lapply(axes, function(axis) {
-      gains <- tibble::tibble(
+      gains <- new_table(
         pipeline = step,
         case = own$case[at],
         seed = own$seed[at],
@@ -107,7 +107,7 @@ stage_gains <- function(table, draws = 2000, seed = 1) {
         function(column) mean_by_pipeline(gains, column)[[1]],
         0
       )
-      tibble::tibble(
+      new_table(
         pipeline = step,
         follows = first$pipeline[at][1],
         score = axis,
@@ -167,7 +167,7 @@ case_table <- function(table, cells = judged_cells(table)) {
   )
   leader <- names(which.max(means))
   then <- vapply(seq_len(nrow(cells)), function(i) names(which.max(without(i))), "")
-  found <- tibble::tibble(
+  found <- new_table(
     case = rownames(cells),
     spread = unname(spread),
     share = unname(spread^2 / max(sum(spread^2), 1e-12)),

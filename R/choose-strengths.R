@@ -71,7 +71,7 @@ strength_table <- function(ballots, names = sort(unique(c(ballots$one, ballots$o
     factor(c(ballots$one, ballots$other), names),
     sum
   )
-  table <- tibble::tibble(
+  table <- new_table(
     pipeline = names,
     strength = unname(fit$strength),
     low = unname(fit$strength - half),
@@ -134,7 +134,7 @@ pair_worth <- function(ballots, names) {
   variance <- diag(fit$covariance)[one] +
     diag(fit$covariance)[other] -
     2 * fit$covariance[cbind(one, other)]
-  tibble::tibble(one = one, other = other, worth = unname(p * (1 - p) * variance))
+  new_table(one = one, other = other, worth = unname(p * (1 - p) * variance))
 }
 
 # Agreement between people: with themselves if a pair was shown twice (in reverse order), and
@@ -151,7 +151,7 @@ agreement_table <- function(ballots) {
   own <- lapply(people, function(person) {
     mine <- ballots[ballots$person == person, ]
     again <- which(duplicated(mine$pair))
-    tibble::tibble(
+    new_table(
       one = person,
       other = person,
       both = length(again),
@@ -169,7 +169,7 @@ agreement_table <- function(ballots) {
     b <- first[first$person == pairs[2, k], ]
     at <- match(a$pair, b$pair)
     met <- !is.na(at)
-    tibble::tibble(
+    new_table(
       one = pairs[1, k],
       other = pairs[2, k],
       both = sum(met),
@@ -214,7 +214,7 @@ siding_table <- function(ballots, values, level = 0.95, seed = 1L) {
     },
     0
   )
-  tibble::tibble(
+  new_table(
     measure = colnames(values),
     pairs = unname(known),
     agreement = unname(0.5 + colSums(sides, na.rm = TRUE) / known / 2),
@@ -254,7 +254,7 @@ viewer_table <- function(ballots) {
     careful <- care_of(mine$share, chance)
     on_left <- sum(mine$share == 1)
     share <- function(of) if (!is.null(of) && of[2] > 0) of[1] / of[2] else NA_real_
-    tibble::tibble(
+    new_table(
       person = person,
       answers = nrow(mine),
       follows = mean(follows, na.rm = TRUE),

@@ -171,7 +171,7 @@ pipeline_table <- function(table, draws) {
   pipelines <- rownames(worth)
   drawn <- !all(is.na(worth))
   ranks <- rank_intervals(worth)
-  out <- tibble::tibble(
+  out <- new_table(
     pipeline = pipelines,
     chance_best = if (drawn) unname(chance_best(worth)) else NA_real_,
     regret = unname(expected_regret(worth)),
@@ -224,7 +224,7 @@ rank_reasons <- function(pipelines, brief) {
   others <- pipelines[-1, ]
   reason <- function(what, weight) {
     against <- if (nrow(others)) stats::median(others[[what]], na.rm = TRUE) else NA_real_
-    tibble::tibble(
+    new_table(
       what = what,
       value = best[[what]],
       low = best[[paste0(what, "_low")]],
@@ -254,7 +254,7 @@ saving <- function(what, best, others) {
   value <- best[[what]]
   rest <- others[[what]][is.finite(others[[what]])]
   against <- if (length(rest)) stats::median(rest) else NA_real_
-  tibble::tibble(
+  new_table(
     what = what,
     value = if (is.finite(value)) value else NA_real_,
     low = NA_real_,

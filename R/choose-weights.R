@@ -29,7 +29,7 @@ add_worth <- function(table, brief) {
 # Sensitivity to weights. Keepers stay keepers whatever the weights, so only worth has to be
 # recomputed.
 
-# Every weighting of the axes in steps of `step`, with its winner: a tibble with a column of
+# Every weighting of the axes in steps of `step`, with its winner: a data frame with a column of
 # weights for each axis, `winner` and `lead` over the second. `parts` are worth_parts().
 weight_map <- function(axes, parts, step = 0.05) {
   weights <- all_weightings(length(axes), step)
@@ -41,8 +41,8 @@ weight_map <- function(axes, parts, step = 0.05) {
     function(i) if (ncol(worth) > 1) max(worth[i, -best[i]]) else NA_real_,
     0
   )
-  tibble::tibble(
-    tibble::as_tibble(weights),
+  new_table(
+    as_table(weights),
     winner = colnames(worth)[best],
     lead = worth[cbind(seq_along(best), best)] - second
   )
@@ -139,7 +139,7 @@ nearest_flips <- function(weights, parts) {
   other <- which(map$winner != best)
   other <- other[order(moved[other])]
   first <- other[!duplicated(map$winner[other])]
-  tibble::tibble(pipeline = map$winner[first], moved = moved[first], map[first, axes])
+  new_table(pipeline = map$winner[first], moved = moved[first], map[first, axes])
 }
 
 # The Pareto front: pipelines for which no other is at least as good on every axis and better on
@@ -152,10 +152,10 @@ tradeoff_table <- function(means, draws) {
   known <- colSums(is.na(means)) == 0
   sets <- lapply(draws[known], t)
   if (!any(known)) {
-    return(tibble::tibble(pipeline = rownames(means), pareto_front = NA, chance = NA_real_))
+    return(new_table(pipeline = rownames(means), pareto_front = NA, chance = NA_real_))
   }
 
-  tibble::tibble(
+  new_table(
     pipeline = rownames(means),
     pareto_front = drop(pareto_front(lapply(which(known), function(k) matrix(means[, k], 1)))),
     chance = colMeans(pareto_front(sets))
@@ -211,7 +211,7 @@ suggested_weights <- function(ballots, values, draws = 400, seed = 1) {
     weights
   )
   ends <- apply(drawn, 1, interval)
-  tibble::tibble(
+  new_table(
     axis = colnames(lead),
     weight = unname(weights),
     low = ends[1, ],

@@ -22,15 +22,25 @@ help_notes <- function(command) {
   )
 }
 
+# An option of a command, as data; an option of type `logical` is a flag without a value.
 new_option <- function(name, type, default, help, metavar = toupper(name)) {
-  flag <- type == "logical"
-  optparse::make_option(
-    paste0("--", name),
+  list(
+    flag = paste0("--", name),
     type = type,
     default = default,
     help = help,
-    action = if (flag) "store_true" else "store",
-    metavar = if (flag) NULL else metavar
+    metavar = if (type != "logical") metavar
+  )
+}
+
+parser_option <- function(option) {
+  optparse::make_option(
+    option$flag,
+    type = option$type,
+    default = option$default,
+    help = option$help,
+    action = if (is.null(option$metavar)) "store_true" else "store",
+    metavar = option$metavar
   )
 }
 
@@ -51,7 +61,7 @@ tell_json <- function(x, status = 0L) {
 read_arguments <- function(command, word, arguments) {
   parser <- optparse::OptionParser(
     usage = paste("sprenn", word, paste(command$places, collapse = " "), "[options]"),
-    option_list = command$options,
+    option_list = lapply(command$options, parser_option),
     add_help_option = FALSE,
     description = paste0("\n", command$purpose),
     epilogue = paste(help_notes(command), collapse = "\n")
@@ -66,7 +76,7 @@ read_arguments <- function(command, word, arguments) {
   parsed <- tryCatch(
     optparse::parse_args(parser, arguments, positional_arguments = TRUE),
     error = function(e) {
-      known <- vapply(command$options, methods::slot, "", "long_flag")
+      known <- flags_of(command)
       unknown <- sub("=.*", "", grep("^--", arguments, value = TRUE))
       near <- stats::na.omit(vapply(setdiff(unknown, known), nearest_word, "", known = known))
       stop_sprenn(

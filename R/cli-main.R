@@ -163,7 +163,7 @@ cli_completions <- function(given) {
   0L
 }
 
-flags_of <- function(command) vapply(command$options, methods::slot, "", "long_flag")
+flags_of <- function(command) vapply(command$options, `[[`, "", "flag")
 
 bash_completions <- function(commands) {
   c(
@@ -206,17 +206,13 @@ zsh_completions <- function(commands) {
         "'",
         c(flags_of(one), "--help"),
         "[",
-        said(c(vapply(one$options, methods::slot, "", "help"), "show its options")),
+        said(c(vapply(one$options, `[[`, "", "help"), "show its options")),
         "]",
         c(
           vapply(
             one$options,
             function(own) {
-              if (methods::slot(own, "action") == "store") {
-                paste0(":", tolower(methods::slot(own, "metavar")), ":_files")
-              } else {
-                ""
-              }
+              if (is.null(own$metavar)) "" else paste0(":", tolower(own$metavar), ":_files")
             },
             ""
           ),
@@ -259,21 +255,13 @@ manual_page <- function(commands) {
 
   one <- function(name, command) {
     options <- unlist(lapply(command$options, function(own) {
-      metavar <- methods::slot(own, "metavar")
       c(
         ".TP",
         paste0(
-          "\\fB", text(methods::slot(own, "long_flag")), "\\fR",
-          if (length(metavar) && nzchar(metavar)) paste0(" \\fI", text(metavar), "\\fR")
+          "\\fB", text(own$flag), "\\fR",
+          if (!is.null(own$metavar)) paste0(" \\fI", text(own$metavar), "\\fR")
         ),
-        text(
-          sub(
-            "%default",
-            paste(methods::slot(own, "default"), collapse = ""),
-            methods::slot(own, "help"),
-            fixed = TRUE
-          )
-        )
+        text(sub("%default", paste(own$default, collapse = ""), own$help, fixed = TRUE))
       )
     }))
     c(

@@ -12,9 +12,9 @@
 #' @param key_header The header that carries the key; `NULL` for `Authorization:
 #'   Bearer`.
 #' @param seconds How long one call may take.
-#' @return A list of class `sprenn_conformance`: `checks`, a tibble with `part` (`about`, `takes`,
-#'   `errors`, `captions`), `requirement`, `met` (`TRUE`, `FALSE`, or `NA` if it could not be
-#'   tried) and `why`; and `secrets`, the variable `key`.
+#' @return A list of class `sprenn_conformance`: `checks`, a data frame with `part` (`about`,
+#'   `takes`, `errors`, `captions`), `requirement`, `met` (`TRUE`, `FALSE`, or `NA` if
+#'   it could not be tried) and `why`; and `secrets`, the variable `key`.
 #' @family engines
 #' @export
 #' @examples
@@ -70,7 +70,7 @@ new_notes <- function() {
         sprenn_failure = function(e) conditionMessage(e),
         error = function(e) paste("an error:", conditionMessage(e))
       )
-      rows[[length(rows) + 1]] <<- tibble::tibble(
+      rows[[length(rows) + 1]] <<- new_table(
         part = part,
         requirement = requirement,
         met = if (is.na(said[1])) NA else isTRUE(said),

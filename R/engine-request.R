@@ -15,7 +15,7 @@
 #' @param seed A whole number.
 #' @param settings,add_ons Lists by name.
 #' @param negative,looks,guides,mask See the value.
-#' @return An object of class `sprenn_request`, a list: `prompt` (a tibble with `say` and
+#' @return An object of class `sprenn_request`, a list: `prompt` (a data frame with `say` and
 #'   `weight`), `text` (the same as one text, with the engine's own emphasis), `negative` (texts),
 #'   `reference` (an array rows x columns x 3, sRGB from 0 to 1, already fitted to `size`, or
 #'   `NULL` for text alone), `references` (a list of all of them) with `reference_weights`,
@@ -61,7 +61,7 @@ engine_request <- function(
     working_size(dim(reference)[2:1], about$checkpoints[[checkpoint]])
   }
   asked <- list(
-    prompt = tibble::as_tibble(prompt),
+    prompt = as_table(prompt),
     negative = negative,
     references = if (!is.null(reference)) {
       list(resize_picture(reference, as.integer(size)))

@@ -47,13 +47,12 @@ engine_failure <- function(kind, message, retry_after = NULL) {
     message = checkmate::check_string(message),
     retry_after = checkmate::check_number(retry_after, lower = 0, null.ok = TRUE)
   )
-  rlang::abort(
+  stop(errorCondition(
     message,
     class = c(paste0("sprenn_failure_", kind), "sprenn_failure"),
     kind = kind,
-    retry_after = retry_after,
-    call = NULL
-  )
+    retry_after = retry_after
+  ))
 }
 
 # Advice for each kind of failure.
@@ -132,9 +131,9 @@ judge_result <- function(engine, request, result, seconds) {
 
 # An error of the engine's own code.
 as_engine_error <- function(e) {
-  rlang::error_cnd(
-    c("sprenn_failure_engine_error", "sprenn_failure"),
-    message = conditionMessage(e),
+  errorCondition(
+    conditionMessage(e),
+    class = c("sprenn_failure_engine_error", "sprenn_failure"),
     kind = "engine_error",
     seconds = NA_real_,
     cost = NA_real_

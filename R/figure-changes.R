@@ -169,7 +169,7 @@ draw_agreement <- function(viewing) {
     )
   }
 
-  none <- tibble::tibble(
+  none <- new_table(
     measure = character(),
     pairs = integer(),
     agreement = numeric(),
@@ -180,7 +180,7 @@ draw_agreement <- function(viewing) {
   ends <- wilson(sides$agreement, sides$pairs)
   panels <- c("preferred, in log odds", "agrees with people")
   rows <- rbind(
-    tibble::tibble(
+    new_table(
       panel = panels[1],
       name = viewing$strengths$pipeline,
       value = viewing$strengths$strength,
@@ -188,7 +188,7 @@ draw_agreement <- function(viewing) {
       high = viewing$strengths$high,
       label = two(viewing$strengths$strength)
     ),
-    tibble::tibble(
+    new_table(
       panel = panels[2],
       name = gsub("_", " ", sides$measure),
       value = sides$agreement,
@@ -199,7 +199,7 @@ draw_agreement <- function(viewing) {
   )
   rows$panel <- factor(rows$panel, panels)
   rows$name <- factor(rows$name, rev(unique(rows$name)))
-  chance <- tibble::tibble(panel = factor(panels, panels), at = c(0, 0.5))
+  chance <- new_table(panel = factor(panels, panels), at = c(0, 0.5))
   chance <- chance[chance$panel %in% rows$panel, ]
   ggplot2::ggplot(rows, ggplot2::aes(.data$value, .data$name)) +
     ggplot2::geom_vline(

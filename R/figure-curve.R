@@ -33,7 +33,7 @@ draw_curve <- function(verdict, vary = "hold") {
   long <- do.call(
     rbind,
     lapply(axes, function(name) {
-      tibble::tibble(
+      new_table(
         axis = factor(name, axes),
         family = rows$family,
         value = rows$value,
@@ -48,7 +48,7 @@ draw_curve <- function(verdict, vary = "hold") {
     rbind,
     lapply(axes, function(name) {
       at <- match(takes$pipeline, rows$pipeline)
-      tibble::tibble(
+      new_table(
         axis = factor(name, axes),
         family = rows$family[at],
         value = rows$value[at],
@@ -63,7 +63,7 @@ draw_curve <- function(verdict, vary = "hold") {
     })
   )
   last <- last[last$axis == roomiest_axis(last), ]
-  floors <- tibble::tibble(axis = factor(axes, axes), floor = verdict$brief$floors[axes])
+  floors <- new_table(axis = factor(axes, axes), floor = verdict$brief$floors[axes])
   ggplot2::ggplot(
     long[!is.na(long$mean), ],
     ggplot2::aes(.data$value, .data$mean, colour = .data$family, fill = .data$family)

@@ -143,7 +143,7 @@ draw_keepers <- function(verdict) {
   stop_if_nothing_made(verdict)
   rows <- verdict$pipelines
   panel <- function(name, value, low, high, label) {
-    tibble::tibble(
+    new_table(
       panel = factor(name, c("keepers", "cost per keeper", "seconds per keeper")),
       pipeline = factor(rows$pipeline, rev(rows$pipeline)),
       family = family_of(verdict$recipes)[match(rows$pipeline, verdict$recipes$pipeline)],

@@ -164,7 +164,7 @@ family_rows <- function(verdict) {
     by = "pipeline",
     sort = FALSE
   )
-  tibble::as_tibble(rows[order(rows$family, rows$value, rows$position), ])
+  as_table(rows[order(rows$family, rows$value, rows$position), ])
 }
 
 format_value <- function(x) format(x, digits = 4, trim = TRUE, drop0trailing = TRUE)

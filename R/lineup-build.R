@@ -113,7 +113,7 @@ function_engine <- function(wanted, folder) {
   engine
 }
 
-# All pipelines, sweeps unfolded: a tibble with `pipeline`, `engine`,
+# All pipelines, sweeps unfolded: a data frame with `pipeline`, `engine`,
 # `checkpoint`, `hold`, `settings` and `add_ons` (list columns), `native_hold`;
 # `jobs` (a list column, all jobs if none was named), `if_missing`, `follows`
 # (the step that it works on, NA for none) and `stage` (1 for a first step); and for
@@ -147,7 +147,7 @@ build_lineup <- function(lineup, engines) {
           one[[column]] <- list(one[[column]])
         }
 
-        tibble::as_tibble(c(
+        as_table(c(
           one,
           native_hold = to_native_hold(one$hold, engines[[one$engine]]$about)
         ))

@@ -100,7 +100,7 @@ place_span <- function(inside) {
 #' names do. Beyond an edge, membership falls linearly to 0 over 0.04 in `L`, 0.02 in `C` and 10
 #' degrees of hue.
 #'
-#' @return A tibble with the columns `colour`, `L_from`, `L_to`, `C_from`,
+#' @return A data frame with the columns `colour`, `L_from`, `L_to`, `C_from`,
 #'   `C_to`, `h_from` and `h_to`.
 #' @family measures and evidence
 #' @export
@@ -108,7 +108,7 @@ place_span <- function(inside) {
 #' colour_names()
 colour_names <- function() colour_ranges
 
-colour_ranges <- tibble::tribble(
+colour_ranges <- table_by_row(
   ~colour,
   ~L_from,
   ~L_to,

@@ -4,7 +4,7 @@
 #' has a `value` on the measure's scale and the `raw` number before rescaling. `docs/measures.md`
 #' describes every measure with its formula, and how far it can be trusted.
 #'
-#' @return A tibble with one row a measure: `measure`, `axis` (`structure`, `adherence`, `style`
+#' @return A data frame with one row a measure: `measure`, `axis` (`structure`, `adherence`, `style`
 #'   or `flaws`), `range` (of the value), `better` (`higher`, `lower` or `as asked`), `sees`,
 #'   `blind_to`, `cost` (`none`: it reuses other results; `low`; `high`: some milliseconds per
 #'   take), `formula` and `source` (the method).
@@ -18,7 +18,7 @@ list_measures <- function() {
     "measure", "axis", "range", "better", "sees", "blind_to", "cost", "formula", "source"
   )
   measures <- c(all_measures(), across_measures())
-  tibble::as_tibble(
+  as_table(
     lapply(stats::setNames(nm = facts), function(fact) vapply(measures, `[[`, "", fact))
   )
 }

@@ -39,7 +39,7 @@ trial_warnings <- function(trial) {
 }
 
 no_warnings <- function() {
-  tibble::add_column(no_problems(), kind = character(), case = integer())
+  new_table(no_problems(), kind = character(), case = integer())
 }
 
 new_warning <- function(kind, case, place, found, wanted) {

@@ -52,7 +52,7 @@ shown_takes <- function(store, trial, jobs, verdicts, whole) {
   }
 
   tables <- Map(
-    function(job, verdict) tibble::add_column(of_job(verdict$brief), job = job),
+    function(job, verdict) new_table(of_job(verdict$brief), job = job),
     jobs,
     verdicts
   )
@@ -67,7 +67,7 @@ shown_takes <- function(store, trial, jobs, verdicts, whole) {
   rest[c("keeper", "worth", "style")] <- list(NA, NA_real_, NA_real_)
   do.call(
     rbind,
-    c(unname(tables), list(tibble::add_column(rest, job = rep("other", nrow(rest)))))
+    c(unname(tables), list(new_table(rest, job = "other")))
   )
 }
 

@@ -22,7 +22,7 @@
 #'   `confidence` (the chance that `best` is the best, or within the brief's `close_enough` of
 #'   it), `close` (all pipelines for which that is as certain as the brief requires), `margin`
 #'   (lead over the runner-up, with an interval that leaves out at either end the error
-#'   probability that the brief allows), `reasons`, `pipelines` (a tibble, best first: `worth`,
+#'   probability that the brief allows), `reasons`, `pipelines` (a data frame, best first: `worth`,
 #'   axes and `keepers` (their share) with 90 % intervals, the chance of being the best, `regret`
 #'   (the expected loss from using it), ranks in 90 % of draws, takes, money and seconds per
 #'   keeper), `engines` (the chance that the best pipeline uses each engine), `pictures` (how many
@@ -35,7 +35,7 @@
 #'   `cases` (their information: `spread` of worth, `share` of the total, `keepers`, how the case
 #'   `agrees` with the others, a redundant `twin`, which pipeline `leads` without it if that is
 #'   another one), `useful` (whether a case of another `reference` or of another `look` would add
-#'   more) and `table` (a tibble with a row a take). Printing it shows the verdict in words.
+#'   more) and `table` (a data frame with a row a take). Printing it shows the verdict in words.
 #' @section Uncertainty: The worth on new pictures is simulated from the variation between cases.
 #'   Leads are shrunk by the part that luck can explain (empirical Bayes, Efron and Morris 1973),
 #'   since the leader of many similar pipelines has usually been lucky. Worth, order, chance and
@@ -352,7 +352,7 @@ met_by_all <- function(takes) {
 suite_phrases <- function(suite) {
   asked <- lapply(suite$cases, asked_phrases)
   phrases <- unlist(asked, recursive = FALSE)
-  tibble::tibble(
+  new_table(
     case = rep(vapply(suite$cases, `[[`, "", "id"), lengths(asked)),
     phrase = vapply(phrases, `[[`, "", "key"),
     weight = as.numeric(vapply(phrases, `[[`, 0, "weight")),

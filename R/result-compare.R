@@ -13,7 +13,7 @@
 #' @inheritParams choose_pipeline
 #' @param run,other Names of two runs of the trial, the older one first.
 #' @param confidence The joint confidence of all reported changes.
-#' @return An object of class `sprenn_changes`, a list: `scores`, a tibble with a row for each
+#' @return An object of class `sprenn_changes`, a list: `scores`, a data frame with a row for each
 #'   pipeline and score (the axes, `worth` and `keeper`): `old`, `new`, `change`, `low`, `high`,
 #'   `takes`, `changed`, and `seen`, the smallest change that nine out of ten such comparisons
 #'   would have detected (`NA` if none could be); `pictures`, a row a pipeline: `takes` in both,
@@ -151,7 +151,7 @@ read_for_comparison <- function(run, trial, brief) {
 
 changed_versions <- function(old, new) {
   at <- match(new$pipeline, old$pipeline)
-  rows <- tibble::tibble(
+  rows <- new_table(
     engine = new$engine,
     old = old$engine_version[at],
     new = new$engine_version

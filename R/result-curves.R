@@ -7,7 +7,7 @@
 #' @inheritParams choose_pipeline
 #' @param vary The setting to plot along, such as `"hold"` or `"guidance"`; the first that was
 #'   swept if `NULL`.
-#' @return An object of class `sprenn_curves`, a list: `vary`; `curves`, a tibble with a row for
+#' @return An object of class `sprenn_curves`, a list: `vary`; `curves`, a data frame with a row for
 #'   each line, value and score (`line`, `family`, `vary`, `value`, `pipeline`, `score`, `case`
 #'   (`NA`: all), `mean`, `low`, `high`); `features`, a row a line: `points`, `cliff_from` and
 #'   `cliff_to` (between these two structure changes by `drop`), `flat_from` and `flat_to`,
@@ -62,10 +62,10 @@ curves_of <- function(verdict, vary = NULL) {
 #' @inheritParams response_curves
 #' @param at The structure, 0 to 1, at which to compare; the middle of the range that most sweeps
 #'   reach if `NULL`.
-#' @return An object of class `sprenn_match`, a list: `at`; `table`, a tibble with a row for each
-#'   line that reaches it and score (`line`, `level`, `setting`, the value there, `score`, `mean`,
-#'   `low`, `high`, `reached`, the share of draws in which it does; `NA` with one take of each);
-#'   `levels`, the same at many levels; `areas`, a row for each two lines and score: by how much
+#' @return An object of class `sprenn_match`, a list: `at`; `table`, a data frame with a row for
+#'   each line that reaches it and score (`line`, `level`, `setting`, the value there, `score`,
+#'   `mean`, `low`, `high`, `reached`, the share of draws in which it does; `NA` with one take of
+#'   each); `levels`, the same at many levels; `areas`, a row for each two lines and score: by how much
 #'   the `one` is above the `other`, on average over the levels that both reach, with a 90 %
 #'   interval.
 #' @section Errors: as [response_curves()].

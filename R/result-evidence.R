@@ -4,7 +4,7 @@
 #' judged it, how far they agree, and which phrases have no evidence and so do not count.
 #'
 #' @inheritParams run_trial
-#' @return An object of class `sprenn_evidence`, a list: `phrases` (a tibble with a row for each
+#' @return An object of class `sprenn_evidence`, a list: `phrases` (a data frame with a row for each
 #'   phrase of each case: `case`, `phrase`, `weight`, `sources`, `takes`, `covered`, `value`,
 #'   `apart`, `conflict`), `pipelines` (`pipeline`, `coverage`, `adherence`, means over its
 #'   takes), `agreement` (a row for each two sources: `both`, on how many answers both judged;
@@ -27,7 +27,7 @@ list_evidence <- function(trial, run = "main") {
   on.exit(close_store(store))
   takes <- read_takes(store, deciding_columns)
   takes <- takes[is.na(takes$control) & takes$pipeline %in% trial$lineup$pipelines$pipeline, ]
-  scores <- tibble::as_tibble(read_adherence_scores(store))
+  scores <- as_table(read_adherence_scores(store))
   scores <- scores[scores$take %in% takes$take, ]
   phrases <- suite_phrases(trial$suite)
   each <- adherence_of(takes, phrase_evidence(takes, scores, phrases), phrases)
@@ -41,7 +41,7 @@ list_evidence <- function(trial, run = "main") {
   structure(
     list(
       phrases = evidence_table(takes, scores, phrases),
-      pipelines = tibble::tibble(
+      pipelines = new_table(
         pipeline = unique(takes$pipeline[made]),
         coverage = mean_of(each$coverage),
         adherence = mean_of(each$adherence)
@@ -62,7 +62,7 @@ list_evidence <- function(trial, run = "main") {
 #' is followed better without the look. `controls` in lineup.yml says which controls are made.
 #'
 #' @inheritParams run_trial
-#' @return An object of class `sprenn_influence`, a list of two tibbles. `inputs` has a row for
+#' @return An object of class `sprenn_influence`, a list of two data frames. `inputs` has a row for
 #'   each pipeline and input: `pipeline`, `input`, `pairs` (how many controls), `moved` (their
 #'   median; 1 is another seed), `low` and `high` (the smallest and the largest), `influence`
 #'   (`ignored` below 0.15, `weak` below 0.5, `clear` below 1.5, `dominant`, or two of these if
@@ -105,7 +105,7 @@ measure_influence <- function(trial, run = "main") {
     )
   }
 
-  takes <- tibble::tibble(
+  takes <- new_table(
     take = rows$take,
     pipeline = rows$pipeline,
     case = rows$case_id,

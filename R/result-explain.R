@@ -6,7 +6,7 @@
 #' @inheritParams choose_pipeline
 #' @param pipeline A pipeline of the lineup.
 #' @return An object of class `sprenn_portrait`, a list: `pipeline`; `standing`, its row of the
-#'   verdict's table, with its `rank`; `against`, a tibble of its differences to the other
+#'   verdict's table, with its `rank`; `against`, a data frame of its differences to the other
 #'   pipelines with simultaneous intervals; `cases`, a row a case, best first: `worth`, the axes,
 #'   `keepers`, `takes`, and `others`, the other pipelines' mean worth there; `problems`, why
 #'   takes were not keepers, with counts; `flip`, the nearest weights with which it would lead, or
@@ -35,7 +35,7 @@ explain_pipeline <- function(trial, pipeline, run = "main", job = NULL) {
   structure(
     list(
       pipeline = pipeline,
-      standing = tibble::tibble(
+      standing = new_table(
         rank = rank_of(pipeline, verdict$pipelines),
         verdict$pipelines[verdict$pipelines$pipeline == pipeline, ]
       ),
@@ -125,7 +125,7 @@ weak_spots <- function(trial, cases = trial$suite$cases) {
 
 # Cases that share a reference, or one of several looks, are not independent.
 shared_words <- function(suite, cases) {
-  pictures <- with_pictures(tibble::tibble(case = vapply(cases, `[[`, "", "id")), suite)
+  pictures <- with_pictures(new_table(case = vapply(cases, `[[`, "", "id")), suite)
   independent <- independent_pictures(pictures)
   if (length(cases) < 2 || independent == length(cases)) {
     return(NULL)

@@ -12,7 +12,7 @@ read_scores <- function(store) {
     method = "radix"
   ), ]
   scores$position <- NULL
-  tibble::as_tibble(scores)
+  as_table(scores)
 }
 
 # The scores that a choice looks at: what makes up the axes, and the flaws there are.
@@ -20,7 +20,7 @@ read_deciding_scores <- function(store, structure_from) {
   parts <- c(names(structure_from), "style_change", "look_match")
   # A brief may make structure up of flaws too: then those that are not there count.
   with_flaws <- !all(names(structure_from) %in% c("structure", names(agreement_weights)))
-  tibble::as_tibble(read_scores_that_decide(store, parts, with_flaws))
+  as_table(read_scores_that_decide(store, parts, with_flaws))
 }
 
 # The state of a run's race, if it was one.

@@ -125,7 +125,7 @@ next_pair <- function(viewing, mine, ballots) {
 #' Read the results of viewings
 #'
 #' @inheritParams run_trial
-#' @return An object of class `sprenn_viewing`, a list: `ballots` (a tibble with a row each),
+#' @return An object of class `sprenn_viewing`, a list: `ballots` (a data frame with a row each),
 #'   `strengths` (from pairs, the strongest first: `pipeline`, `strength` (log odds of being
 #'   preferred), its 90 % interval `low` and `high` for other cases and people like these,
 #'   `shown`, `preferred`), `keepers` (from single takes: `pipeline`, `shown`, `kept`, `reasons`),
@@ -170,7 +170,7 @@ viewing_of <- function(store, trial) {
         table(unlist(strsplit(own$reasons[!is.na(own$reasons)], ", ", fixed = TRUE))),
         decreasing = TRUE
       )
-      tibble::tibble(
+      new_table(
         pipeline = own$pipeline[1],
         shown = nrow(own),
         kept = sum(own$choice == "keep"),
@@ -223,7 +223,7 @@ measures_beside <- function(pairs, store) {
 
   values <- matrix(values, length(shown), dimnames = list(shown, names(way)))
   table <- siding_table(pairs, values)
-  table <- tibble::tibble(
+  table <- new_table(
     measure = table$measure,
     axis = scores$axis[match(table$measure, scores$measure)],
     table[-1]
@@ -245,7 +245,7 @@ weights_beside <- function(pairs, store, trial) {
     own <- pairs[pairs$one_take %in% table$take & pairs$other_take %in% table$take, ]
     found <- suggested_weights(own, values, seed = brief$seed)
     if (!is.null(found)) {
-      tibble::tibble(
+      new_table(
         job = job,
         found,
         brief = unname(brief$weights[found$axis])
@@ -263,7 +263,7 @@ pair_ballots <- function(ballots, takes) {
     ballots$one %in% takes$take &
     ballots$other %in% takes$take, ]
   pipeline <- function(take) takes$pipeline[match(take, takes$take)]
-  tibble::tibble(
+  new_table(
     person = own$person,
     case = takes$case[match(own$one, takes$take)],
     one = pipeline(own$one),
@@ -344,7 +344,7 @@ record_viewed <- function(store, suite) {
   phrases <- suite_phrases(suite)
   rows <- lapply(seq_len(nrow(ballots)), function(i) {
     said <- jsonlite::parse_json(ballots$phrases[i])
-    tibble::tibble(
+    new_table(
       take = ballots$one[i],
       phrase = names(said),
       yes = as.numeric(unlist(said) == "yes")

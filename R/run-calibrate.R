@@ -15,8 +15,8 @@
 #' @param progress A function called with `done`, `total`, `failed` and
 #'   `seconds` after every picture, or `NULL`.
 #' @return An object of class `sprenn_calibration`, a list: `engine`,
-#'   `checkpoint`, `version`, `curve` (a tibble of `hold` and `knob`), `ladder` (a
-#'   tibble with `knob`, `case`, `seed`, `structure`, `cost`), `rungs` (a tibble
+#'   `checkpoint`, `version`, `curve` (a data frame of `hold` and `knob`), `ladder` (a
+#'   data frame with `knob`, `case`, `seed`, `structure`, `cost`), `rungs` (a data frame
 #'   with `knob`, `structure`, the rising fit) and `reach`, the least and the most
 #'   structure that the engine keeps.
 #' @section Errors: `sprenn_error_calibration` when too few pictures could be made
@@ -121,7 +121,7 @@ calibration_cases <- function(trial, ids, engine) {
 calibration_pipeline <- function(trial, engine, checkpoint, settings) {
   own <- trial$lineup$pipelines[trial$lineup$pipelines$engine == engine, ]
   about <- trial$lineup$engines[[engine]]$about
-  pipeline <- tibble::tibble(
+  pipeline <- new_table(
     pipeline = "calibration",
     engine = engine,
     checkpoint = checkpoint %||% if (nrow(own)) {
@@ -209,7 +209,7 @@ climb_rung <- function(at, makers, tell) {
 
 # One take at a place of hold and what structure it kept, or the failure to make it.
 make_at <- function(at, case, seed, makers) {
-  take <- tibble::tibble(
+  take <- new_table(
     take = fresh_key(),
     pipeline = "calibration",
     case = case$id,
@@ -230,7 +230,7 @@ make_at <- function(at, case, seed, makers) {
   }
 
   kept <- structure_of(made$bytes, request, case$id, makers$inputs)
-  tibble::tibble(
+  new_table(
     at = at,
     knob = request$native_hold,
     case = take$case,
@@ -263,7 +263,7 @@ rising_fit <- function(ladder) {
   # One picture that went astray is not the engine's knob.
   means <- tapply(ladder$structure, ladder$at, stats::median)
   at <- as.numeric(names(means))
-  tibble::tibble(at = at, structure = cummax(stats::isoreg(at, means)$yf))
+  new_table(at = at, structure = cummax(stats::isoreg(at, means)$yf))
 }
 
 # Structure of a picture against the reference that it was made from.
@@ -306,9 +306,9 @@ fit_calibration <- function(ladder, hold) {
   at <- stats::approx(rising, fit$at, wanted, rule = 2)$y
   knob <- signif(to_knob(at, hold), 4)
   list(
-    curve = tibble::tibble(hold = wanted, knob = knob),
+    curve = new_table(hold = wanted, knob = knob),
     ladder = ladder[c("knob", "case", "seed", "structure", "cost")],
-    rungs = tibble::tibble(knob = to_knob(fit$at, hold), structure = fit$structure),
+    rungs = new_table(knob = to_knob(fit$at, hold), structure = fit$structure),
     reach = reach
   )
 }

@@ -9,7 +9,7 @@
 #'   again; unknown and altered files are moved to `set-aside/` in the run's folder, never
 #'   deleted; leftovers of interrupted writing are deleted.
 #' @param wait For how many seconds to wait for another process that is writing to the run.
-#' @return A tibble with one row a problem: `kind` (`missing`, `altered`, `unknown file`,
+#' @return A data frame with one row a problem: `kind` (`missing`, `altered`, `unknown file`,
 #'   `leftover`, `database`, `step`), `take`, `file`, `words`, and `mended`, the repair, or `NA`.
 #' @section Errors: `sprenn_error_run` where there is no such run or its database
 #'   can't be opened; `sprenn_error_locked` where another process is at work on it
@@ -62,7 +62,7 @@ check_run <- function(trial, run = "main", repair = FALSE, wait = 0, progress = 
 }
 
 run_problem <- function(kind, words, take = NA_character_, file = NA_character_) {
-  tibble::tibble(kind = kind, take = take, file = file, words = words)
+  new_table(kind = kind, take = take, file = file, words = words)
 }
 
 database_problems <- function(store) {
@@ -191,9 +191,9 @@ set_aside <- function(store, file) {
 #' @inheritParams run_trial
 #' @param yes Whether to delete. Otherwise nothing is changed.
 #' @param wait For how many seconds to wait for another process that is writing to the run.
-#' @return A tibble with one row for every item: `kind` (`take`, `set aside`, `leftover`), `file`
-#'   (in the run's folder, or `NA`), `bytes` that this frees, `words`, and `gone`, whether it was
-#'   deleted.
+#' @return A data frame with one row for every item: `kind` (`take`, `set aside`, `leftover`),
+#'   `file` (in the run's folder, or `NA`), `bytes` that this frees, `words`, and `gone`,
+#'   whether it was deleted.
 #' @section Errors: `sprenn_error_locked` where another process is at work on the run;
 #'   `sprenn_error_store` if something can't be deleted.
 #' @family runs
@@ -271,7 +271,7 @@ prunable <- function(trial, store, settled) {
   idle <- takes[!asked, ]
   shared <- idle$file %in% takes$file[asked] | duplicated(idle$file)
   file <- ifelse(is.na(idle$file) | shared, NA_character_, file.path("takes", idle$file))
-  rows <- tibble::tibble(
+  rows <- new_table(
     kind = rep("take", nrow(idle)),
     take = idle$take,
     file = file,
@@ -280,7 +280,7 @@ prunable <- function(trial, store, settled) {
     )
   )
   others <- function(kind, files, words) {
-    tibble::tibble(
+    new_table(
       kind = rep(kind, length(files)),
       take = NA_character_,
       file = files,

@@ -13,7 +13,7 @@
 #' @param job The job to choose for; the brief's first one if `NULL`.
 #' @param like Runs to estimate the spreads from: folders of runs, or of trials (all their runs).
 #'   The trial's own runs if `NULL`; defaults for the job if there are none.
-#' @return An object of class `sprenn_design`, a list: `designs`, a tibble with a row for each
+#' @return An object of class `sprenn_design`, a list: `designs`, a data frame with a row for each
 #'   number of `cases` (each with a picture of its own) and `seeds`: `takes`, `cost`, `seconds`
 #'   (engines work in parallel; `NA` if one does not state it) and `assurance`, the probability
 #'   that the verdict is reached and right; `best`, the cheapest row that is sure enough (in takes
@@ -61,7 +61,7 @@ plan_design <- function(trial, tell, sure = 0.9, job = NULL, like = NULL) {
 
   spreads <- spreads_for(trial, brief, like)
   seeds <- length(trial$suite$seeds)
-  pictures <- independent_pictures(with_pictures(tibble::tibble(case = ids), trial$suite))
+  pictures <- independent_pictures(with_pictures(new_table(case = ids), trial$suite))
   within <- close_enough_of(brief)
   one <- list(
     takes = nrow(plan) / length(ids) / seeds,
@@ -117,7 +117,7 @@ design_table <- function(cases, seeds, one, assurance) {
     cases = sort(unique(c(tried_cases, cases)))
   )
   many <- grid$cases * grid$seeds
-  tibble::tibble(
+  new_table(
     cases = grid$cases,
     seeds = grid$seeds,
     takes = round(many * one$takes),

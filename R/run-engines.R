@@ -6,13 +6,13 @@
 #' @inheritParams plan_run
 #' @param case The id of the case to try; the first with a reference if `NULL`.
 #' @param engines Names of the engines to try; all but those by hand if `NULL`.
-#' @return `list_engines()`: a tibble with one row an engine: `engine`, `kind`, `version`,
+#' @return `list_engines()`: a data frame with one row an engine: `engine`, `kind`, `version`,
 #'   `checkpoints` (with their sizes), `hold` (its own knob, and whether it is calibrated),
 #'   `settings`, `takes`, `add_ons`, `emphasis`, `repeatable`, `captions`, `price`, `seconds`,
 #'   `at_once` and `remembered`: `NA`, or the date of the kept description if the engine does not
 #'   answer.
 #'
-#'   `try_engines()`: a list of class `sprenn_tries`: `tries`, a tibble with `engine`,
+#'   `try_engines()`: a list of class `sprenn_tries`: `tries`, a data frame with `engine`,
 #'   `checkpoint`, `state` (`made`, or the kind of failure), `seconds`, `waited`, `cost`,
 #'   `message` and `bytes` (a list column with the pictures' files); `case`, its id; and
 #'   `reference`, its pixels.
@@ -28,7 +28,7 @@ list_engines <- function(trial) {
   rows <- lapply(names(trial$lineup$engines), function(name) {
     one <- trial$lineup$engines[[name]]
     about <- one$about
-    tibble::tibble(
+    new_table(
       engine = name,
       kind = one$kind,
       version = about$version,
@@ -116,7 +116,7 @@ try_engines <- function(trial, case = NULL, engines = NULL) {
       pipeline$hold <- 0.6
     }
 
-    take <- tibble::tibble(
+    take <- new_table(
       take = fresh_key(),
       pipeline = "trial picture",
       case = case,
@@ -130,7 +130,7 @@ try_engines <- function(trial, case = NULL, engines = NULL) {
       sprenn_failure = identity
     )
     failed <- inherits(made, "condition")
-    tibble::tibble(
+    new_table(
       engine = name,
       checkpoint = pipeline$checkpoint,
       state = if (failed) made$kind else "made",
@@ -142,7 +142,7 @@ try_engines <- function(trial, case = NULL, engines = NULL) {
     )
   })
   reference <- trial$suite$cases[[match(case, ids)]]$references
-  none <- tibble::tibble(
+  none <- new_table(
     engine = character(),
     checkpoint = character(),
     state = character(),

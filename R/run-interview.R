@@ -3,7 +3,7 @@
 # interruption loses nothing.
 
 # Asks the brief's judges the open questions about the takes that were made, and turns all answers
-# into scores. Returns a tibble with a row a judge: `judge`, `kind`, `version`, `asked` (calls),
+# into scores. Returns a data frame with a row a judge: `judge`, `kind`, `version`, `asked` (calls),
 # `from_before`, `problem` (NA, or why it stopped).
 ask_judges <- function(store, trial, lock, progress = NULL) {
   judges <- trial$brief$judges
@@ -31,7 +31,7 @@ ask_judges <- function(store, trial, lock, progress = NULL) {
 
     found
   })
-  none <- tibble::tibble(
+  none <- new_table(
     judge = character(),
     kind = character(),
     version = character(),
@@ -56,7 +56,7 @@ ask_judge <- function(judge, store, trial, takes, alive, progress) {
     } else {
       mask_secrets(conditionMessage(problem), judge$secrets)
     }
-    tibble::tibble(
+    new_table(
       kind = judge$kind,
       version = version,
       asked = as.integer(asked),

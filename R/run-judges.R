@@ -7,9 +7,9 @@
 #' @param case The id of the case whose phrases are asked about; the first with a
 #'   reference and a prompt if `NULL`.
 #' @param picture Path of the picture to ask about; the case's reference if `NULL`.
-#' @return `list_judges()`: a tibble with one row a judge: `judge`, `kind`, `version`, `batch`
+#' @return `list_judges()`: a data frame with one row a judge: `judge`, `kind`, `version`, `batch`
 #'   (pictures at a time), `edge` (pixels) and `problem` (`NA`, or why it can't be asked).
-#'   `try_judges()`: a list of class `sprenn_answers`: `answers`, a tibble with one row a judge
+#'   `try_judges()`: a list of class `sprenn_answers`: `answers`, a data frame with one row a judge
 #'   and phrase (`judge`, `phrase`, `value` (the evidence, 0 to 1), `raw` and `said`); `case`; and
 #'   `picture`.
 #' @family measures and evidence
@@ -24,7 +24,7 @@ list_judges <- function(trial) {
   rows <- lapply(judges, function(judge) {
     version <- tryCatch(judge$version(), sprenn_failure = identity, error = as_engine_error)
     failed <- inherits(version, "condition")
-    tibble::tibble(
+    new_table(
       kind = judge$kind,
       batch = as.integer(judge$batch),
       edge = as.integer(judge$edge),
@@ -37,7 +37,7 @@ list_judges <- function(trial) {
       judge = judge$name
     )
   })
-  none <- tibble::tibble(
+  none <- new_table(
     judge = character(),
     kind = character(),
     version = character(),
@@ -68,7 +68,7 @@ try_judges <- function(trial, case = NULL, picture = NULL) {
     bring_back(read_picture(picture), frame)
   }
   rows <- lapply(trial$brief$judges, try_judge, case, trial$suite, seen)
-  none <- tibble::tibble(
+  none <- new_table(
     judge = character(),
     phrase = character(),
     value = numeric(),
@@ -128,13 +128,13 @@ try_judge <- function(judge, case, suite, seen) {
   }
 
   jobs <- lapply(jobs, function(job) c(job, list(pixels = function(subject) shown)))
-  known <- tibble::tibble(subject = character(), statement = character(), said = character())
+  known <- new_table(subject = character(), statement = character(), said = character())
   land <- function(job, said) {
-    known <<- rbind(known, tibble::as_tibble(answer_rows(judge, job, said)))
+    known <<- rbind(known, as_table(answer_rows(judge, job, said)))
   }
 
   words <- function(said, phrase = NA_character_, value = NA_real_, raw = NA_real_) {
-    tibble::tibble(value = value, raw = raw, said = said, phrase = phrase, judge = judge$name)
+    new_table(value = value, raw = raw, said = said, phrase = phrase, judge = judge$name)
   }
 
   problem <- interview(jobs, judge, land)
@@ -146,7 +146,7 @@ try_judge <- function(judge, case, suite, seen) {
     return(words(said_in_words(judge, unpack_said(judge, known$said)[[1]])))
   }
 
-  takes <- tibble::tibble(take = "shown", sha256 = "shown")
+  takes <- new_table(take = "shown", sha256 = "shown")
   found <- phrase_rows(judge, takes, case, decoys(case), asking(known, judge))
   phrases <- vapply(asked_phrases(case), `[[`, "", "key")
   at <- match(phrases, found$phrase)
@@ -218,7 +218,7 @@ phrase_rows <- function(judge, takes, case, decoys, said) {
   rows <- lapply(asked_phrases(case), function(phrase) {
     as_evidence(c(scores_of(phrase), list(axis = "adherence", take = takes$take)), phrase)
   })
-  table <- do.call(rbind, lapply(rows, tibble::as_tibble))
+  table <- do.call(rbind, lapply(rows, as_table))
   table[!is.na(table$value), ]
 }
 
@@ -309,7 +309,7 @@ case_scores.sprenn_judge_of_references <- function(judge, takes, case, suite, de
     function(one) if (is.null(one)) NA_real_ else likeness(judge, one, reference),
     0
   )
-  table <- tibble::tibble(
+  table <- new_table(
     value = pmax(0, value),
     raw = value,
     axis = "structure",

@@ -206,9 +206,9 @@ Outcomes <- R6::R6Class(
 
 # A failure that does not come from an engine.
 failure_of <- function(kind, message, seconds, cost = NA_real_) {
-  rlang::error_cnd(
-    c(paste0("sprenn_failure_", kind), "sprenn_failure"),
-    message = message,
+  errorCondition(
+    message,
+    class = c(paste0("sprenn_failure_", kind), "sprenn_failure"),
     kind = kind,
     seconds = seconds,
     cost = cost

@@ -11,7 +11,7 @@
 #'   uses built-in ones.
 #' @param job The kind of work, which determines the possible flaws. `"repair"` looks for damage
 #'   that stayed, `"edit"` for leaks outside the mask.
-#' @return A tibble with one number a row: `axis`, `measure`, `value` (see
+#' @return A data frame with one number a row: `axis`, `measure`, `value` (see
 #'   [list_measures()] for what 0 and 1 mean), `raw`, and for flaws `level`
 #'   (`none`, `slight`, `serious`) and `place`.
 #' @section Errors: `sprenn_error_picture` for a file that is not a picture.

@@ -9,7 +9,7 @@
 #' @param within What the run may use: money as a number, or time as a text such as `"90 s"`, `"30
 #'   min"` or `"2 h"`. The plan is then the most informative part that fits: complete comparisons
 #'   (one case and seed on every pipeline), new cases before more seeds. `NULL` plans everything.
-#' @return A list of class `sprenn_plan`: `takes`, a tibble with one row a take
+#' @return A list of class `sprenn_plan`: `takes`, a data frame with one row a take
 #'   (`take`, an id made from everything that determines the picture, `pipeline`, `case`,
 #'   `seed`, `engine`, `control` (which one, or `NA`), `parent` (the take that it works
 #'   on, in a chain, or `NA`), `stage` (1 for the first step), `price` and
@@ -90,7 +90,7 @@ fill_plan <- function(grid, steps, columns) {
   parent <- rep(NA_character_, nrow(grid))
   later <- which(!is.na(follows))
   parent[later] <- paste0(columns$recipe[follows[later]], tail[later])
-  tibble::tibble(
+  new_table(
     take = paste0(columns$recipe[grid$step], tail),
     pipeline = steps$pipeline[grid$step],
     case = columns$case[grid$case],
@@ -135,7 +135,7 @@ summary.sprenn_plan <- function(object, ...) {
   takes <- object$takes
   control <- !is.na(takes$control)
   part <- function(rows, name) {
-    tibble::tibble(
+    new_table(
       pipeline = name,
       engine = rows$engine[1],
       takes = nrow(rows),

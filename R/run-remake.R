@@ -102,7 +102,7 @@ stop_for_makers <- function(recipe, engines) {
 
 request_of_step <- function(recipe, k, trial, case, engine, inputs, made) {
   step <- recipe$steps[[k]]
-  pipeline <- tibble::tibble(
+  pipeline <- new_table(
     pipeline = step$pipeline,
     engine = step$engine,
     checkpoint = step$checkpoint,

@@ -78,7 +78,7 @@ request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
   request <- new_request(
     engine,
     list(
-      prompt = tibble::tibble(
+      prompt = new_table(
         say = vapply(case$prompt, `[[`, "", "say"),
         weight = as.numeric(vapply(case$prompt, `[[`, 0, "weight"))
       ),

@@ -9,9 +9,9 @@
 #' @param workers,wait As for [run_options()].
 #' @param progress A function called with `done`, `total`, `failed` and `seconds`
 #'   as takes are measured, or `NULL`.
-#' @return A list of class `sprenn_scores`, invisibly: `scores`, a tibble in long form with
+#' @return A list of class `sprenn_scores`, invisibly: `scores`, a data frame in long form with
 #'   one number a row (`take`, `pipeline`, `case`, `seed`, `axis`, `measure`, `phrase`, `value`,
-#'   `raw`, `level`, `place`); and `judged`, a tibble about the judges, or `NULL`.
+#'   `raw`, `level`, `place`); and `judged`, a data frame about the judges, or `NULL`.
 #' @section Errors: `sprenn_error_store` if a picture on disk is not the one that was recorded.
 #' @family runs
 #' @export
@@ -143,7 +143,7 @@ across_scores <- function(own, look, kept_jobs) {
   copies <- ifelse(kept_jobs, NA_real_, compared(measure_same_as_seed(), own$case))
   level <- ifelse(!is.na(copies) & copies <= 0.004, "slight", "none")
   numbers <- c(one_hand, copies)
-  tibble::tibble(
+  new_table(
     take = rep(own$take, 2),
     axis = rep(c("style", "flaws"), each = nrow(own)),
     measure = rep(c("consistency", "same_as_seed"), each = nrow(own)),
@@ -203,7 +203,7 @@ compare_repairs <- function(store, suite, takes) {
 
 rows_of_repairs <- function(takes, measure, scores) {
   field <- function(name, type) vapply(scores, `[[`, type, name)
-  tibble::tibble(
+  new_table(
     take = takes,
     axis = "flaws",
     measure = measure,

@@ -118,7 +118,7 @@ engine_states <- function(queues) {
   now <- clock()
   own <- Filter(function(queue) queue$total > 0, queues)
   column <- function(of) vapply(own, function(queue) as.numeric(of(queue)), 0, USE.NAMES = FALSE)
-  tibble::tibble(
+  new_table(
     engine = as.character(names(own)),
     made = column(function(queue) queue$made),
     total = column(function(queue) queue$total),

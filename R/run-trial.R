@@ -20,15 +20,15 @@
 #' @param options The result of [run_options()].
 #' @param progress A function that is called after every take and while takes are in flight, with
 #'   `done`, `total`, `failed`, `seconds`, and besides `flying`, `scored`, `cost`, `left`
-#'   (seconds, or `NA`), `words` (what the run is waiting for) and `engines` (a tibble: `engine`,
-#'   `made`, `total`, `flying`, `failed`, `words`); or `NULL`.
-#' @return A list of class `sprenn_run`, invisibly: `run`, the name; `takes`, a tibble with one
+#'   (seconds, or `NA`), `words` (what the run is waiting for) and `engines` (a data frame:
+#'   `engine`, `made`, `total`, `flying`, `failed`, `words`); or `NULL`.
+#' @return A list of class `sprenn_run`, invisibly: `run`, the name; `takes`, a data frame with one
 #'   row a take (`take`, `pipeline`, `case`, `seed`, `control`, `state` (`made`, `failed`,
 #'   `refused`, `planned`), `path`, `sha256`, `seconds`, `cost`, `failure`, `message`);
 #'   `by_hand`, for every engine of the kind `folder` its `checklist` (a file) and what was
 #'   `found` in its folder (a data frame of `file`, `state` (`taken in`, `not taken in`,
 #'   `missing`, `extra`, `changed`) and `why`); `parked`, the reasons why engines were left
-#'   alone, by name; `turned_away`, the workers that got no work, and why; `judged`, a tibble
+#'   alone, by name; `turned_away`, the workers that got no work, and why; `judged`, a data frame
 #'   about the judges, or `NULL`; and `race`, with `until`: `rounds`, `looks` (the possible
 #'   number of rounds), and `jobs`, each with its `state` (`decided`, `stuck`, `open`), `best`,
 #'   `confidence` and the pipelines that were `dropped`.

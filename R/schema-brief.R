@@ -2,7 +2,7 @@
 
 brief_fields <- function() {
   rows <- rbind(
-    tibble::tribble(
+    table_by_row(
       ~place,
       ~type,
       ~needed,
@@ -25,7 +25,7 @@ brief_fields <- function() {
     ),
     judge_fields(),
     purpose_fields(""),
-    tibble::tribble(
+    table_by_row(
       ~place,
       ~type,
       ~needed,
@@ -39,7 +39,7 @@ brief_fields <- function() {
       rbind,
       lapply(jobs, function(job) {
         rbind(
-          tibble::tibble(
+          new_table(
             place = paste0("purposes.", job),
             type = "record",
             needed = "no",
@@ -49,7 +49,7 @@ brief_fields <- function() {
         )
       })
     ),
-    tibble::tribble(
+    table_by_row(
       ~place,
       ~type,
       ~needed,
@@ -104,31 +104,31 @@ brief_fields <- function() {
 
 purpose_fields <- function(place, needed = "no") {
   rows <- rbind(
-    tibble::tibble(
+    new_table(
       place = "weights",
       type = "record",
       needed = needed,
       doc = "How much each axis counts; they are divided by their sum."
     ),
-    tibble::tibble(
+    new_table(
       place = paste0("weights.", axes),
       type = "number 0..100",
       needed = "no",
       doc = paste0("The weight of ", axes, "; 0 if left out.")
     ),
-    tibble::tibble(
+    new_table(
       place = "floors",
       type = "record",
       needed = "no",
       doc = "What a take must reach on an axis to be usable."
     ),
-    tibble::tibble(
+    new_table(
       place = paste0("floors.", axes),
       type = "number 0..1",
       needed = "no",
       doc = paste0("The floor of ", axes, ".")
     ),
-    tibble::tribble(
+    table_by_row(
       ~place,
       ~type,
       ~needed,

@@ -2,7 +2,7 @@
 
 lineup_fields <- function() {
   rbind(
-    tibble::tribble(
+    table_by_row(
       ~place,
       ~type,
       ~needed,
@@ -124,7 +124,7 @@ lineup_fields <- function() {
       "What the engine is and takes, where it can't say so itself (inference, command, folder)."
     ),
     about_fields("engines.*.about"),
-    tibble::tribble(
+    table_by_row(
       ~place,
       ~type,
       ~needed,
@@ -163,7 +163,7 @@ lineup_fields <- function() {
       )
     ),
     step_fields("pipelines[]"),
-    tibble::tribble(
+    table_by_row(
       ~place,
       ~type,
       ~needed,
@@ -178,7 +178,7 @@ lineup_fields <- function() {
       "One step."
     ),
     step_fields("pipelines[].steps[]", needed = "yes"),
-    tibble::tribble(
+    table_by_row(
       ~place,
       ~type,
       ~needed,
@@ -283,7 +283,7 @@ lineup_fields <- function() {
 }
 
 step_fields <- function(place, needed = "no") {
-  rows <- tibble::tribble(
+  rows <- table_by_row(
     ~place,
     ~type,
     ~needed,

@@ -1,7 +1,7 @@
 # The fields of what a suite says of its pictures: references, guides and masks.
 
 reference_fields <- function(place) {
-  rows <- tibble::tribble(
+  rows <- table_by_row(
     ~place,
     ~type,
     ~needed,
@@ -48,7 +48,7 @@ guide_fields <- function() {
   one <- function(kind) {
     place <- paste0("cases[].guides.", kind)
     computed <- kind %in% c("edges", "soft_edges", "areas")
-    rows <- tibble::tribble(
+    rows <- table_by_row(
       ~place,
       ~type,
       ~needed,
@@ -96,7 +96,7 @@ guide_fields <- function() {
 }
 
 mask_fields <- function(place, boxes = TRUE) {
-  rows <- tibble::tribble(
+  rows <- table_by_row(
     ~place,
     ~type,
     ~needed,

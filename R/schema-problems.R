@@ -1,7 +1,7 @@
 # Problems of a trial: gathered in a table and reported together.
 
 new_problem <- function(file, place, found, wanted, near = NA_character_, line = NA_integer_) {
-  tibble::tibble(
+  new_table(
     file = file,
     line = as.integer(line),
     place = place,

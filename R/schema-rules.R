@@ -32,7 +32,7 @@ suite_rules <- function() {
 probe_rules <- function(place) {
   asks <- vapply(all_probes(), `[[`, "", "asks")
   with <- list(colour = c("share", "patches"), look = "nearness")
-  alone <- tibble::tibble(
+  alone <- new_table(
     place = place,
     when = asks,
     needs = vapply(
@@ -49,14 +49,14 @@ probe_rules <- function(place) {
     )
   )
   rbind(
-    tibble::tibble(
+    new_table(
       place = place,
       when = "",
       needs = paste(c(asks, names(with)), collapse = "|"),
       bans = ""
     ),
     alone,
-    tibble::tibble(
+    new_table(
       place = place,
       when = names(with),
       needs = vapply(with, paste, "", collapse = "|"),
@@ -66,7 +66,7 @@ probe_rules <- function(place) {
 }
 
 case_rules <- function() {
-  tibble::tribble(
+  table_by_row(
     ~place,
     ~when,
     ~needs,
@@ -137,7 +137,7 @@ engine_keys <- c(
 )
 
 lineup_rules <- function() {
-  tibble::tribble(
+  table_by_row(
     ~place,
     ~when,
     ~needs,
@@ -206,7 +206,7 @@ lineup_rules <- function() {
 }
 
 brief_rules <- function() {
-  tibble::tribble(
+  table_by_row(
     ~place,
     ~when,
     ~needs,
@@ -267,7 +267,7 @@ brief_rules <- function() {
 }
 
 no_rules <- function() {
-  tibble::tibble(
+  new_table(
     place = character(),
     when = character(),
     needs = character(),

@@ -2,7 +2,7 @@
 # other machines.
 
 about_fields <- function(place) {
-  rows <- tibble::tribble(
+  rows <- table_by_row(
     ~place,
     ~type,
     ~needed,
@@ -112,7 +112,7 @@ about_fields <- function(place) {
     "How long a picture takes, for planning."
   )
   rows$place <- paste0(place, ".", rows$place)
-  tensors <- tibble::tibble(
+  tensors <- new_table(
     place = paste0("engines.*.tensors.", names(tensor_words)),
     type = "text",
     needed = "no",
@@ -146,7 +146,7 @@ tensor_words <- c(
 
 # Outside models that say what is in a picture.
 judge_fields <- function() {
-  rows <- tibble::tribble(
+  rows <- table_by_row(
     ~place,
     ~type,
     ~needed,
@@ -261,7 +261,7 @@ judge_fields <- function() {
   )
   rows$place <- paste0("judges.*", rows$place)
   rbind(
-    tibble::tibble(
+    new_table(
       place = "judges",
       type = "map",
       needed = "no",
@@ -272,7 +272,7 @@ judge_fields <- function() {
 }
 
 workers_fields <- function() {
-  tibble::tribble(
+  table_by_row(
     ~place,
     ~type,
     ~needed,

@@ -2,7 +2,7 @@
 
 suite_fields <- function() {
   rbind(
-    tibble::tribble(
+    table_by_row(
       ~place,
       ~type,
       ~needed,
@@ -72,7 +72,7 @@ suite_fields <- function() {
       "The picture to start from."
     ),
     reference_fields("cases[].reference"),
-    tibble::tribble(
+    table_by_row(
       ~place,
       ~type,
       ~needed,
@@ -87,7 +87,7 @@ suite_fields <- function() {
       "One of them."
     ),
     reference_fields("cases[].references[]"),
-    tibble::tribble(
+    table_by_row(
       ~place,
       ~type,
       ~needed,
@@ -121,7 +121,7 @@ suite_fields <- function() {
       "One phrase."
     ),
     phrase_fields("cases[].prompt[]"),
-    tibble::tribble(
+    table_by_row(
       ~place,
       ~type,
       ~needed,
@@ -147,7 +147,7 @@ suite_fields <- function() {
       "One unwanted thing."
     ),
     phrase_fields("cases[].negative[]"),
-    tibble::tribble(
+    table_by_row(
       ~place,
       ~type,
       ~needed,
@@ -158,7 +158,7 @@ suite_fields <- function() {
       "Maps that steer the structure."
     ),
     guide_fields(),
-    tibble::tribble(
+    table_by_row(
       ~place,
       ~type,
       ~needed,
@@ -169,7 +169,7 @@ suite_fields <- function() {
       "The area that may change: white in a picture of the reference's shape, or boxes."
     ),
     mask_fields("cases[].mask"),
-    tibble::tribble(
+    table_by_row(
       ~place,
       ~type,
       ~needed,
@@ -216,7 +216,7 @@ suite_fields <- function() {
       "One region."
     ),
     mask_fields("cases[].watch.*", boxes = FALSE),
-    tibble::tribble(
+    table_by_row(
       ~place,
       ~type,
       ~needed,
@@ -231,7 +231,7 @@ suite_fields <- function() {
 
 # A phrase as a record, wanted or not.
 phrase_fields <- function(place) {
-  rows <- tibble::tribble(
+  rows <- table_by_row(
     ~place,
     ~type,
     ~needed,

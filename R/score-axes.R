@@ -45,7 +45,7 @@ axis_table <- function(
     takes <- even_axes(takes)
   }
 
-  tibble::as_tibble(takes)
+  as_table(takes)
 }
 
 # Evidence that counts for all pipelines alike. A judge that is silent on one pipeline would
@@ -56,7 +56,7 @@ axis_table <- function(
 even_evidence <- function(evidence, takes, phrases) {
   made <- which(takes$state == "made")
   own <- split(seq_len(nrow(phrases)), phrases$case)[takes$case[made]]
-  wanted <- tibble::tibble(at = rep(made, lengths(own)), asked = unlist(own, use.names = FALSE))
+  wanted <- new_table(at = rep(made, lengths(own)), asked = unlist(own, use.names = FALSE))
   if (nrow(wanted) == nrow(evidence)) {
     return(evidence)
   }
@@ -125,7 +125,7 @@ phrase_evidence <- function(takes, scores, phrases) {
   at <- match(graded$take, takes$take)
   asked <- match(paste(takes$case[at], graded$phrase), paste(phrases$case, phrases$phrase))
   known <- !is.na(asked)
-  found <- tibble::tibble(
+  found <- new_table(
     at = at,
     asked = asked,
     value = graded$value,
@@ -194,7 +194,7 @@ adherence_of <- function(takes, evidence, phrases) {
   seen <- by_take(weight)
   all_asked <- as.vector(tapply(phrases$weight, phrases$case, sum)[takes$case])
   adherence <- ifelse(wanted_seen > 0, fulfilled / (wanted_seen + present), 1 - present / seen)
-  tibble::tibble(
+  new_table(
     adherence = ifelse(seen > 0, adherence, NA_real_),
     coverage = ifelse(takes$state == "made", seen / all_asked, NA_real_)
   )

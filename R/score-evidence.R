@@ -151,7 +151,7 @@ evidence_table <- function(takes, scores, phrases) {
     merged <- evidence[evidence$asked == i, ]
     several <- merged$sources > 1
     many <- sum(made$case == phrases$case[i])
-    tibble::tibble(
+    new_table(
       case = phrases$case[i],
       phrase = phrases$phrase[i],
       weight = phrases$weight[i],
@@ -172,7 +172,7 @@ source_agreement <- function(scores) {
   scores <- scores[scores$axis == "adherence" & !is.na(scores$value), ]
   names <- unique(scores$measure)
   if (length(names) < 2) {
-    return(tibble::tibble(
+    return(new_table(
       one = character(),
       other = character(),
       both = integer(),
@@ -190,7 +190,7 @@ source_agreement <- function(scores) {
     x <- scores$value[a][!is.na(at)]
     y <- scores$value[b][at[!is.na(at)]]
     varied <- length(x) > 2 && stats::sd(x) > 0 && stats::sd(y) > 0
-    tibble::tibble(
+    new_table(
       one = pairs[1, k],
       other = pairs[2, k],
       both = length(x),

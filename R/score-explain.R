@@ -25,7 +25,7 @@ new_boxes <- function(boxes, label) {
     boxes <- matrix(boxes, 1)
   }
 
-  tibble::tibble(
+  new_table(
     left = boxes[, 1],
     top = boxes[, 2],
     right = boxes[, 3],
@@ -262,7 +262,7 @@ palette_of_picture <- function(pixels, most = 9) {
       numeric(4)
     )
   )
-  found <- tibble::tibble(
+  found <- new_table(
     share = as.numeric(share) / sum(share),
     colour = grDevices::rgb(
       clamp_share(means[, 1]),

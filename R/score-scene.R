@@ -182,17 +182,14 @@ score_scene <- function(scene, phrases = list(), measures = all_measures()) {
   # Column by column, since a run makes forty of these a take.
   words <- function(column) vapply(rows, `[[`, "", column)
   numbers <- function(column) vapply(rows, `[[`, 0, column)
-  tibble::new_tibble(
-    list(
-      axis = words("axis"),
-      measure = words("measure"),
-      value = numbers("value"),
-      raw = numbers("raw"),
-      level = words("level"),
-      place = words("place"),
-      phrase = words("phrase")
-    ),
-    nrow = length(rows)
+  new_table(
+    axis = words("axis"),
+    measure = words("measure"),
+    value = numbers("value"),
+    raw = numbers("raw"),
+    level = words("level"),
+    place = words("place"),
+    phrase = words("phrase")
   )
 }
 

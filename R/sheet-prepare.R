@@ -9,7 +9,7 @@
 #' @param folder The folder to write to; `prepared` in the trial's folder if `NULL`. The result of
 #'   an earlier call is replaced; any other folder that is not empty is refused.
 #' @param width The sheets' width in pixels.
-#' @return A tibble with a row a case: `case`, `picture` (its file), `sheet` (the
+#' @return A data frame with a row a case: `case`, `picture` (its file), `sheet` (the
 #'   sheet that it is on) and `warnings` (how many). Invisibly.
 #' @section Errors: `sprenn_error_prepare` if the folder is in use or can't be written to.
 #' @family trials
@@ -93,7 +93,7 @@ draw_prepared <- function(trial, folder, width, progress) {
       )
     }
 
-    tibble::tibble(case = case$id, picture = picture, height = height, warnings = nrow(own))
+    new_table(case = case$id, picture = picture, height = height, warnings = nrow(own))
   })
   made <- do.call(rbind, rows)
   made$sheet <- sprintf("sheet-%d.png", pages_of(made$height, 2400))

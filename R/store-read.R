@@ -41,11 +41,11 @@ as_takes <- function(rows) {
     rows[[column]] <- as.numeric(rows[[column]])
   }
 
-  tibble::as_tibble(rows)
+  as_table(rows)
 }
 
 read_pipelines <- function(store) {
-  tibble::as_tibble(read_db(store, "SELECT * FROM pipelines ORDER BY position"))
+  as_table(read_db(store, "SELECT * FROM pipelines ORDER BY position"))
 }
 
 read_scored <- function(store) read_db(store, "SELECT take FROM prints")$take
@@ -189,5 +189,5 @@ read_ballots <- function(store) {
     rows[[column]] <- as.character(rows[[column]])
   }
 
-  tibble::as_tibble(rows)
+  as_table(rows)
 }

@@ -6,7 +6,7 @@
 overview_columns <- function() {
   known <- list_measures()
   rbind(
-    tibble::tribble(
+    table_by_row(
       ~column,
       ~from,
       ~type,
@@ -88,7 +88,7 @@ overview_columns <- function() {
       "dateTime",
       "When it was made, UTC."
     ),
-    tibble::tibble(
+    new_table(
       column = known$measure,
       from = paste0("s.", known$measure),
       type = "double",
@@ -98,7 +98,7 @@ overview_columns <- function() {
 }
 
 scores_columns <- function() {
-  tibble::tribble(
+  table_by_row(
     ~column,
     ~from,
     ~type,
@@ -151,7 +151,7 @@ scores_columns <- function() {
 }
 
 pipelines_columns <- function() {
-  tibble::tribble(
+  table_by_row(
     ~column,
     ~from,
     ~type,
@@ -208,7 +208,7 @@ pipelines_columns <- function() {
 }
 
 ballots_columns <- function() {
-  tibble::tribble(
+  table_by_row(
     ~column,
     ~from,
     ~type,
@@ -329,5 +329,5 @@ read_exported <- function(store, name) {
     table[[i]] <- as[[columns$type[i]]](table[[i]])
   }
 
-  tibble::as_tibble(table)
+  as_table(table)
 }

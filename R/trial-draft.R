@@ -16,7 +16,7 @@
 #' @param join Whether to add drafted phrases after hand-written ones.
 #' @param progress A function called with `done`, `total`, `failed` and
 #'   `seconds` after every case, or `NULL`.
-#' @return A tibble with a row a case: `case`, `state` (`drafted`, `joined`,
+#' @return A data frame with a row a case: `case`, `state` (`drafted`, `joined`,
 #'   `hand-written`, `neutral`, `no reference`, `taken over`, `failed`), `draft`
 #'   (the phrases, a list) and `message` (why it failed). Invisibly.
 #' @section Errors: `sprenn_error_trial` when the trial has other problems;
@@ -143,7 +143,7 @@ draft_one <- function(case, written, describer, folder, join) {
   first <- first_reference(case)
   by_hand <- hand_phrases(written$prompt)
   answer <- function(state, draft = character(), message = NA_character_) {
-    tibble::tibble(case = case$id, state = state, draft = list(draft), message = message)
+    new_table(case = case$id, state = state, draft = list(draft), message = message)
   }
 
   if (identical(case$prompt, "neutral")) {

@@ -10,7 +10,7 @@
 #' @param progress A function called with `done`, `total`, `failed` and
 #'   `seconds` while a suite of many pictures is read, or `NULL`.
 #' @return `read_trial()` returns an object of class `sprenn_trial`. `check_trial()` returns a
-#'   tibble with the columns `level` (`problem` or `warning`), `file`, `line`, `place`, `found`,
+#'   data frame with the columns `level` (`problem` or `warning`), `file`, `line`, `place`, `found`,
 #'   `wanted`, `near` (the nearest known word) and `kind` (of a warning), with no rows if there is
 #'   nothing to report.
 #' @section Errors: `sprenn_error_trial`, with all problems at once in its field
@@ -34,7 +34,7 @@ check_trial <- function(trial, engines = list(), progress = NULL) {
   read <- examine_trial(trial, engines, progress)
   warnings <- if (!is.null(read$trial)) trial_warnings(read$trial) else no_warnings()
   columns <- names(no_problems())
-  tibble::tibble(
+  new_table(
     level = rep(c("problem", "warning"), c(nrow(read$problems), nrow(warnings))),
     rbind(read$problems[columns], warnings[columns]),
     kind = c(rep(NA_character_, nrow(read$problems)), warnings$kind)

@@ -71,10 +71,6 @@ typed_in_lines <- function(lines) {
   }))
 }
 
-long_flags <- function(command) {
-  vapply(command$options, methods::slot, "", "long_flag")
-}
-
 test_that("every export is called by a test", {
   root <- package_root()
   code <- test_code(root)
@@ -98,7 +94,7 @@ test_that("every command and every option is typed by a test, a guide or a help 
   wanted <- c(
     names(commands),
     unlist(lapply(names(commands), function(name) {
-      paste(name, long_flags(commands[[name]]), recycle0 = TRUE)
+      paste(name, flags_of(commands[[name]]), recycle0 = TRUE)
     }))
   )
   expect_equal(paste(setdiff(wanted, typed), collapse = ", "), "")

@@ -27,7 +27,7 @@ rooms_in_order <- c(
 without_room <- c("RcppExports.R", "sprenn-package.R")
 
 # What the core may use of the base: neither of these knows a file or a clock.
-base_of_core <- c("base-checks.R", "base-words.R")
+base_of_core <- c("base-checks.R", "base-tables.R", "base-words.R")
 
 # Stand-ins are servers and drawings that nothing else needs, but for the demo: its
 # pictures are their drawings, and its servers are stand-ins.

@@ -1,0 +1,97 @@
+# Tables: data frames that keep their class and their columns' dimension when a part is taken, and
+# print as tibbles. They are made here and not by the tibble package because it takes a third of a
+# second to load, which is much of the time of a short command; it is loaded to print one.
+
+# A table of the columns given. Columns of length one are recycled, `NULL` is left out, unnamed
+# tables are spliced in, and a column can use those before it.
+new_table <- function(...) {
+  given <- eval(substitute(alist(...)))
+  frame <- parent.frame()
+  columns <- list()
+  for (i in seq_along(given)) {
+    value <- eval(given[[i]], columns, frame)
+    if (is.null(names(given)) || !nzchar(names(given)[i])) {
+      columns <- c(columns, unclass(value))
+    } else {
+      columns[[names(given)[i]]] <- value
+    }
+  }
+
+  as_table(columns)
+}
+
+# A table given row by row: `table_by_row(~name, ~value, "a", 1, "b", 2)`. A column with values
+# that are no single number, string or flag becomes a list.
+table_by_row <- function(...) {
+  given <- list(...)
+  is_name <- vapply(given, inherits, NA, "formula")
+  names <- vapply(given[is_name], function(one) as.character(one[[2]]), "")
+  cells <- given[!is_name]
+  columns <- lapply(seq_along(names), function(k) {
+    column <- cells[seq_along(cells) %% length(names) == k %% length(names)]
+    is_plain <- vapply(column, function(one) is.atomic(one) && length(one) == 1, NA)
+    if (all(is_plain)) unlist(column) else column
+  })
+  as_table(stats::setNames(columns, names))
+}
+
+# A list of columns, a data frame or a matrix with column names as a table.
+as_table <- function(x) {
+  if (is.matrix(x)) {
+    x <- as.data.frame(x, stringsAsFactors = FALSE)
+  }
+
+  columns <- Filter(Negate(is.null), unclass(x))
+  sizes <- vapply(columns, NROW, 0L)
+  size <- if (all(sizes == 1)) min(1, length(sizes)) else unique(sizes[sizes != 1])
+  if (length(size) != 1) {
+    stop("Columns of different lengths: ", paste(names(sizes), sizes, collapse = ", "))
+  }
+
+  columns[sizes != size] <- lapply(columns[sizes != size], rep, size)
+  attributes(columns) <- list(names = names(columns) %||% character())
+  structure(columns, class = table_class, row.names = .set_row_names(size))
+}
+
+table_class <- c("sprenn_table", "tbl", "data.frame")
+
+#' @export
+`[.sprenn_table` <- function(x, i, j, drop = FALSE) {
+  columns <- unclass(x)
+  attr(columns, "row.names") <- NULL
+  given <- nargs() - !missing(drop)
+  if (given == 2) {
+    return(as_table(columns_at(columns, i)))
+  }
+
+  if (!missing(j)) {
+    columns <- columns_at(columns, j)
+  }
+
+  if (!missing(i)) {
+    columns <- lapply(columns, function(column) {
+      if (length(dim(column)) == 2) column[i, , drop = FALSE] else column[i]
+    })
+  }
+
+  if (drop && length(columns) == 1) columns[[1]] else as_table(columns)
+}
+
+columns_at <- function(columns, which) {
+  missing <- if (is.character(which)) setdiff(which, names(columns))
+  if (length(missing)) {
+    stop("There is no column ", paste(missing, collapse = ", "), ".")
+  }
+
+  columns[which]
+}
+
+# A name in full, or `NULL`: no part of a name.
+#' @export
+`$.sprenn_table` <- function(x, name) .subset2(x, name)
+
+#' @export
+print.sprenn_table <- function(x, ...) {
+  print(tibble::as_tibble(as.data.frame(x)), ...)
+  invisible(x)
+}
