@@ -1,6 +1,6 @@
-# Tables: data frames that keep their class and their columns' dimension when a part is taken, and
-# print as tibbles. They are made here and not by the tibble package because it takes a third of a
-# second to load, which is much of the time of a short command; it is loaded to print one.
+# Tables: data frames of which a part is a table again, and which print as tibbles
+# (`report-words.R`). They are made here and not by tibble because that takes a third of a second
+# to load, which is much of the time of a short command.
 
 # A table of the columns given. Columns of length one are recycled, `NULL` is left out, unnamed
 # tables are spliced in, and a column can use those before it.
@@ -53,7 +53,7 @@ as_table <- function(x) {
   structure(columns, class = table_class, row.names = .set_row_names(size))
 }
 
-table_class <- c("sprenn_table", "tbl", "data.frame")
+table_class <- c("sprenn_table", "data.frame")
 
 #' @export
 `[.sprenn_table` <- function(x, i, j, drop = FALSE) {
@@ -90,8 +90,39 @@ columns_at <- function(columns, which) {
 #' @export
 `$.sprenn_table` <- function(x, name) .subset2(x, name)
 
+# One value is recycled to all rows, also to none.
 #' @export
-print.sprenn_table <- function(x, ...) {
-  print(tibble::as_tibble(as.data.frame(x)), ...)
-  invisible(x)
+`[[<-.sprenn_table` <- function(x, i, value) {
+  if (NROW(value) == 1) {
+    value <- rep(value, nrow(x))
+  }
+
+  plain <- structure(x, class = "data.frame")
+  plain[[i]] <- value
+  structure(plain, class = table_class)
+}
+
+#' @export
+`$<-.sprenn_table` <- function(x, name, value) {
+  x[[name]] <- value
+  x
+}
+
+#' @export
+`[<-.sprenn_table` <- function(x, i, j, value) {
+  by_column <- nargs() == 3 && (missing(i) || is.character(i))
+  if (!by_column) {
+    return(NextMethod())
+  }
+
+  if (missing(i)) {
+    i <- names(x)
+  }
+
+  values <- rep_len(if (is.list(value)) unclass(value) else list(value), length(i))
+  for (k in seq_along(i)) {
+    x[[i[k]]] <- values[[k]]
+  }
+
+  x
 }

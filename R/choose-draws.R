@@ -97,7 +97,7 @@ chance_best <- function(worth) {
 # The share of draws in which each pipeline is worth no less than the best less `within`.
 chance_close <- function(worth, within) {
   best <- chance_best(worth)
-  if (within <= 0) {
+  if (within <= 0 || all(is.na(best))) {
     return(best)
   }
 

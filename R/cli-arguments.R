@@ -33,6 +33,8 @@ new_option <- function(name, type, default, help, metavar = toupper(name)) {
   )
 }
 
+flags_of <- function(command) vapply(command$options, `[[`, "", "flag")
+
 parser_option <- function(option) {
   optparse::make_option(
     option$flag,

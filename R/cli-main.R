@@ -163,8 +163,6 @@ cli_completions <- function(given) {
   0L
 }
 
-flags_of <- function(command) vapply(command$options, `[[`, "", "flag")
-
 bash_completions <- function(commands) {
   c(
     "# bash completion for sprenn",

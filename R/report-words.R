@@ -1,5 +1,11 @@
 # Words that several reports share.
 
+#' @export
+print.sprenn_table <- function(x, ...) {
+  print(tibble::as_tibble(as.data.frame(x)), ...)
+  invisible(x)
+}
+
 # Weights, floors and what style should do.
 brief_words <- function(brief) {
   floors <- brief$floors[!is.na(brief$floors)]

@@ -65,9 +65,9 @@ curves_of <- function(verdict, vary = NULL) {
 #' @return An object of class `sprenn_match`, a list: `at`; `table`, a data frame with a row for
 #'   each line that reaches it and score (`line`, `level`, `setting`, the value there, `score`,
 #'   `mean`, `low`, `high`, `reached`, the share of draws in which it does; `NA` with one take of
-#'   each); `levels`, the same at many levels; `areas`, a row for each two lines and score: by how much
-#'   the `one` is above the `other`, on average over the levels that both reach, with a 90 %
-#'   interval.
+#'   each); `levels`, the same at many levels; `areas`, a row for each two lines and score: by
+#'   how much the `one` is above the `other`, on average over the levels that both reach, with a
+#'   90 % interval.
 #' @section Errors: as [response_curves()].
 #' @family choosing
 #' @export

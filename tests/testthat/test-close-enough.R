@@ -36,6 +36,8 @@ test_that("who is within reach of the best is counted draw by draw", {
   close <- chance_close(worth, 0.05)
   expect_equal(close, c(a = 2 / 3, b = 2 / 3, c = NA))
   expect_equal(chance_close(worth, 0), chance_best(worth))
+  expect_silent(unknown <- chance_close(worth + NA, 0.05))
+  expect_true(all(is.na(unknown)))
 })
 
 test_that("near ties are decided where being close is enough, and all of them are named", {
