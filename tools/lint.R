@@ -4,6 +4,7 @@
 #   Rscript tools/lint.R             everything
 #   Rscript tools/lint.R since REV   what has changed since a revision
 # Ends with status 1 and a list where something does not hold. `make format` mends the layout.
+# R files in which nothing was found are remembered by their content, and not looked at again.
 suppressMessages(library(sprenn))
 given <- commandArgs(TRUE)
 mend <- "mend" %in% given
@@ -127,16 +128,31 @@ page_checked <- function(files) {
   )
 }
 
-each <- function(files, check) unlist(parallel::mclapply(files, check, mc.cores = cores))
-
 # Complexity and the use of objects are checked in the package only.
-found <- c(
-  each(r_files, styled),
-  each(grep("^R/", r_files, value = TRUE), simple),
-  each(grep("^R/", r_files, value = TRUE), linted),
-  each(cpp_files, clang_formatted),
-  page_checked(page_files)
+r_checked <- function(file) {
+  c(styled(file), if (startsWith(file, "R/")) c(simple(file), linted(file)))
+}
+
+on_all_cores <- function(files, check) parallel::mclapply(files, check, mc.cores = cores)
+
+# What was found depends on the file, these rules and what applies them.
+version <- function(package) as.character(utils::packageVersion(package))
+rules <- c(
+  tools::md5sum(c("tools/lint.R", ".lintr")),
+  vapply(c("styler", "lintr", "cyclocomp"), version, "")
 )
+keys <- paste(tools::md5sum(r_files), paste(rules, collapse = " "))
+memory <- file.path(tools::R_user_dir("sprenn", "cache"), "lint.rds")
+clean <- if (file.exists(memory)) readRDS(memory)
+news <- mend | !keys %in% clean
+found_in_r <- on_all_cores(r_files[news], r_checked)
+
+if (!mend) {
+  dir.create(dirname(memory), recursive = TRUE, showWarnings = FALSE)
+  saveRDS(unique(c(clean, keys[news][lengths(found_in_r) == 0])), memory)
+}
+
+found <- unlist(c(found_in_r, on_all_cores(cpp_files, clang_formatted), page_checked(page_files)))
 
 cat(found, sep = "\n")
 
