@@ -160,7 +160,7 @@ test_that("money and time are counted over all takes and divided by keepers", {
   one <- verdict_from(table, brief())$pipelines
   expect_equal(
     one[c("cost_per_keeper", "seconds_per_keeper")],
-    tibble::tibble(cost_per_keeper = 0.2, seconds_per_keeper = 2)
+    new_table(cost_per_keeper = 0.2, seconds_per_keeper = 2)
   )
 })
 

@@ -212,6 +212,6 @@ test_that("progress is told after every take, with what each engine is at", {
   )
   expect_equal(
     last$engines[c("engine", "made", "total", "failed")],
-    tibble::tibble(engine = "mixer", made = 12, total = 12, failed = 0)
+    new_table(engine = "mixer", made = 12, total = 12, failed = 0)
   )
 })
