@@ -34,6 +34,19 @@ copy_into <- function(folder, from, to) {
   }
 }
 
+is_link <- function(path) !is.na(Sys.readlink(path)) & nzchar(Sys.readlink(path))
+
+# The files below a folder, relative to it. Links are listed, but not followed.
+files_below <- function(folder) {
+  names <- list.files(folder, all.files = TRUE, no.. = TRUE)
+  paths <- file.path(folder, names)
+  deeper <- dir.exists(paths) & !is_link(paths)
+  below <- lapply(names[deeper], function(name) {
+    file.path(name, files_below(file.path(folder, name)))
+  })
+  c(names[!deeper], unlist(below))
+}
+
 existing_parent <- function(path) {
   parent <- dirname(normalizePath(path, mustWork = FALSE))
   while (!dir.exists(parent)) {

@@ -194,7 +194,7 @@ write_pictures <- function(store, folder, progress = NULL) {
 # A readable path for each picture: its pipeline as a folder, then case, seed and control.
 # Characters that file systems refuse become dashes, and duplicates get a number.
 picture_names <- function(takes) {
-  plain <- function(text) gsub("-+", "-", gsub("[^A-Za-z0-9_.=,-]", "-", text))
+  plain <- function(text) sub("^[.]+", "-", gsub("-+", "-", gsub("[^A-Za-z0-9_.=,-]", "-", text)))
   ending <- tools::file_ext(takes$file)
   name <- file.path(
     plain(takes$pipeline),

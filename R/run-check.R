@@ -124,7 +124,7 @@ step_problems_of <- function(takes) {
 }
 
 file_problems <- function(store, takes) {
-  files <- list.files(file.path(store$folder, "takes"), recursive = TRUE, all.files = TRUE)
+  files <- files_below(file.path(store$folder, "takes"))
   files <- setdiff(files, takes$file)
   if (length(files) == 0) {
     return(NULL)
@@ -154,13 +154,14 @@ mend_problem <- function(store, problem) {
       again(paste0("planned again; the file is now ", aside))
     },
     "unknown file" = paste("moved to", set_aside(store, problem$file)),
-    leftover = if (unlink(path) == 0) "deleted" else NA_character_,
+    leftover = if (unlink(path, expand = FALSE) == 0) "deleted" else NA_character_,
     NA_character_
   )
 }
 
 # Moves a file out of the way, under a name that nothing has there.
 set_aside <- function(store, file) {
+  stop_for_link(store, "set-aside")
   to <- file.path("set-aside", basename(file))
   count <- 1
   while (file.exists(file.path(store$folder, to))) {
@@ -180,6 +181,19 @@ set_aside <- function(store, file) {
   }
 
   to
+}
+
+# A folder of a run that is a link elsewhere: nothing is moved there, nor deleted there.
+stop_for_link <- function(store, name) {
+  if (is_link(file.path(store$folder, name))) {
+    stop_sprenn(
+      "store",
+      c(
+        paste0(name, " in ", store$folder, " is a link."),
+        i = "Nothing behind it is touched. Replace it by a folder."
+      )
+    )
+  }
 }
 
 #' Delete what a run no longer needs
@@ -231,7 +245,7 @@ prune_run <- function(trial, run = "main", yes = FALSE, wait = 0) {
     }
 
     files <- unique(stats::na.omit(found$file))
-    unlink(file.path(store$folder, files))
+    unlink(file.path(store$folder, files), expand = FALSE)
     left <- files[file.exists(file.path(store$folder, files))]
     if (length(left)) {
       stop_sprenn(
@@ -269,8 +283,10 @@ prunable <- function(trial, store, settled) {
   }
 
   idle <- takes[!asked, ]
-  shared <- idle$file %in% takes$file[asked] | duplicated(idle$file)
-  file <- ifelse(is.na(idle$file) | shared, NA_character_, file.path("takes", idle$file))
+  stays <- idle$file %in% takes$file[asked] |
+    duplicated(idle$file) |
+    is_link(dirname(take_path(store, idle$file)))
+  file <- ifelse(is.na(idle$file) | stays, NA_character_, file.path("takes", idle$file))
   rows <- new_table(
     kind = rep("take", nrow(idle)),
     take = idle$take,
@@ -288,8 +304,10 @@ prunable <- function(trial, store, settled) {
     )
   }
 
-  aside <- list.files(file.path(store$folder, "set-aside"), recursive = TRUE, all.files = TRUE)
-  parts <- if (settled) list.files(file.path(store$folder, "takes"), "^part-", recursive = TRUE)
+  stop_for_link(store, "set-aside")
+  aside <- files_below(file.path(store$folder, "set-aside"))
+  below <- if (settled) files_below(file.path(store$folder, "takes"))
+  parts <- below[startsWith(basename(below), "part-")]
   rows <- rbind(
     rows,
     others(

@@ -41,8 +41,37 @@ as_takes <- function(rows) {
     rows[[column]] <- as.numeric(rows[[column]])
   }
 
+  refuse_foreign_files(rows)
   as_table(rows)
 }
+
+# A picture is recorded under the hash of its bytes. Any other name could lead out of a run that
+# came from elsewhere, to a file that `prune` deletes or `check --repair` moves.
+refuse_foreign_files <- function(takes) {
+  named <- takes[!is.na(takes$file), ]
+  is_own <- grepl(picture_name, named$file, useBytes = TRUE) &
+    substr(named$file, 1, 2) == substr(named$file, 4, 5)
+  if (!is.null(named$sha256)) {
+    is_own <- is_own & substr(named$file, 4, 67) == named$sha256
+  }
+
+  odd <- named[!is_own %in% TRUE, ]
+  if (nrow(odd)) {
+    stop_sprenn(
+      "store",
+      c(
+        "A record of this run names a file that can't be one of its pictures.",
+        x = paste0("take ", odd$take[1], ": found ", quoted(odd$file[1])),
+        i = "wanted two hex digits, a slash, the picture's SHA-256 and its ending",
+        i = "The records were changed by something else than Sprenn. Nothing was touched."
+      )
+    )
+  }
+}
+
+picture_name <- paste0(
+  "^[0-9a-f]{2}/[0-9a-f]{64}[.](", paste(picture_formats, collapse = "|"), ")$"
+)
 
 read_pipelines <- function(store) {
   as_table(read_db(store, "SELECT * FROM pipelines ORDER BY position"))

@@ -45,6 +45,58 @@ test_that("what is gone, altered or unknown is found, mended and made again", {
   expect_equal(outcome_of(folder), before)
 })
 
+change_records <- function(folder, ...) {
+  db <- DBI::dbConnect(RSQLite::SQLite(), place(folder, "run.sqlite"))
+  on.exit(DBI::dbDisconnect(db))
+  DBI::dbExecute(db, ...)
+}
+
+test_that("a record that names any other file than a picture of the run is refused", {
+  folder <- made_run()
+  outside <- file.path(folder, "precious.txt")
+  writeLines("precious", outside)
+  hash <- paste(rep("ab", 32), collapse = "")
+  names <- c(
+    "../../../precious.txt", outside, paste0("ab/", hash, ".txt"), paste0("cd/", hash, ".png"),
+    paste0("ab/", hash, ".png\n"), paste0("ab/", hash, ".png"), ""
+  )
+  lineup <- file.path(folder, "lineup.yml")
+  # Nobody asks for these takes any more, so that `prune` would delete their pictures.
+  writeLines(sub("id: firm", "id: other", readLines(lineup)), lineup)
+  for (name in names) {
+    change_records(folder, "UPDATE takes SET file = ?", params = list(name))
+    for (act in list(
+      function() prune_run(folder, yes = TRUE),
+      function() check_run(folder, repair = TRUE),
+      function() export_run(folder, as = "pictures", file = file.path(folder, "out"))
+    )) {
+      expect_error(act(), "can't be one of its pictures", class = "sprenn_error_store")
+    }
+  }
+
+  expect_equal(readLines(outside), "precious")
+  expect_length(list.files(place(folder, "takes"), recursive = TRUE), 12)
+})
+
+test_that("nothing behind a link in a run is deleted or moved", {
+  skip_on_os("windows")
+  folder <- made_run()
+  away <- withr::local_tempdir()
+  writeLines("precious", file.path(away, "precious.txt"))
+  writeLines("precious", file.path(away, "part-1"))
+  file.symlink(away, place(folder, "takes", "zz"))
+  found <- check_run(folder, repair = TRUE)
+  expect_equal(found$mended, "moved to set-aside/zz")
+  expect_equal(prune_run(folder, yes = TRUE)$file, "set-aside/zz")
+  expect_setequal(list.files(away), c("precious.txt", "part-1"))
+  unlink(place(folder, "set-aside"))
+  file.symlink(away, place(folder, "set-aside"))
+  expect_error(prune_run(folder, yes = TRUE), "is a link", class = "sprenn_error_store")
+  writeLines("stray", place(folder, "takes", "stray.txt"))
+  expect_error(check_run(folder, repair = TRUE), "is a link", class = "sprenn_error_store")
+  expect_setequal(list.files(away), c("precious.txt", "part-1"))
+})
+
 test_that("two files of one name are both kept when they are set aside", {
   folder <- made_run()
   for (i in 1:2) {
