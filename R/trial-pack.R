@@ -98,18 +98,25 @@ unescape_path <- function(path) {
 
 # Copies the files of a sound trial's folder, all that it names or just `files`.
 copy_trial <- function(trial, folder, files = NULL) {
-  if (is.null(files)) {
-    files <- c(
-      trial_files,
-      named_files(read_trial_file(trial, "suite.yml")$value)$path,
-      engine_files(trial),
-      read_trial_file(trial, "brief.yml")$value$measures
-    )
-  }
-
-  for (file in unique(files)) {
+  for (file in unique(files %||% files_of_trial(trial))) {
     copy_into(folder, file.path(trial, file), file)
   }
+}
+
+# The three files of a sound trial and all that they name, as they name it: pictures, and the
+# files that engines, judges and measures of its own are made of.
+files_of_trial <- function(trial) {
+  brief <- read_trial_file(trial, "brief.yml")$value
+  judges <- lapply(brief$judges, function(judge) {
+    c(judge$file, if (identical(judge$kind, "vectors")) c(judge$pictures, judge$texts))
+  })
+  unique(c(
+    trial_files,
+    named_files(read_trial_file(trial, "suite.yml")$value)$path,
+    engine_files(trial),
+    unlist(judges, use.names = FALSE),
+    brief$measures
+  ))
 }
 
 # The files in a trial that its engines are made of: R files, and what of a program's
@@ -126,8 +133,9 @@ engine_files <- function(trial) {
 max_packed_files <- 50000
 max_packed_bytes <- 20e9
 
-# Unpacks and verifies a bag. Nothing of it is read as a trial, and no code in it
-# is run, before every hash was held against its file.
+# Unpacks and verifies a bag. Nothing of it is read as a trial, and no code in it is run, before
+# every hash was held against its file. What the trial's three files do not name is left behind,
+# and returned with the reason.
 unpack_trial <- function(file, folder) {
   refuse <- function(found, wanted = "a zip that `sprenn pack` wrote") {
     stop_sprenn(
@@ -148,33 +156,71 @@ unpack_trial <- function(file, folder) {
     error = function(e) refuse("a damaged zip file"),
     warning = function(w) refuse("a damaged zip file")
   )
-  there <- list.files(work, recursive = TRUE, all.files = TRUE)
-  links <- Sys.readlink(file.path(work, there))
-  if (any(nzchar(links))) {
-    refuse(paste("a link,", quoted(there[nzchar(links)][1])), "files only")
+  there <- files_below(work)
+  links <- is_link(file.path(work, there))
+  if (any(links)) {
+    refuse(paste("a link,", quoted(there[links][1])), "files only")
   }
 
   bag <- file.path(work, bag)
-  payload <- verified_payload(bag, refuse)
+  payload <- sub("^data/", "", verified_payload(bag, refuse))
+  data <- normalizePath(file.path(bag, "data"), winslash = "/")
+  named <- named_in_bag(data, payload, refuse)
   info <- readLines(file.path(bag, "bag-info.txt"), encoding = "UTF-8", warn = FALSE)
   fingerprint <- sub(
     "^Suite-Fingerprint: *",
     "",
     grep("^Suite-Fingerprint:", info, value = TRUE)
   )
-  suite <- read_suite(file.path(bag, "data"))
-  if (!identical(fingerprint, fingerprint_suite(suite))) {
+  if (!identical(fingerprint, fingerprint_suite(read_suite(data)))) {
     refuse(
       "a suite of another fingerprint than it was packed with",
       "a zip of this or a later version of Sprenn"
     )
   }
 
-  for (path in payload) {
-    copy_into(folder, file.path(bag, path), sub("^data/", "", path))
+  for (path in named) {
+    copy_into(folder, file.path(data, path), path)
+    mode <- as.integer(file.mode(file.path(data, path)))
+    Sys.chmod(file.path(folder, path), as.octmode(bitwAnd(mode, plain_mode)), use_umask = FALSE)
   }
 
-  NULL
+  rest <- setdiff(payload, named)
+  stats::setNames(rep("the trial does not name it", length(rest)), rest)
+}
+
+# What a file out of a zip may be: executable, but not with another user's rights.
+plain_mode <- strtoi("755", 8)
+
+# The files of an unpacked trial that it names. Names that begin with a full stop have a meaning
+# for R, shells and others, and a run's records are trusted by those who open it.
+named_in_bag <- function(data, payload, refuse) {
+  read <- lapply(trial_files, function(file) read_trial_file(data, file))
+  problems <- bind_problems(lapply(read, `[[`, "problems"))
+  if (nrow(problems)) {
+    found <- paste0(problems$file[1], ": ", problems$place[1], ", found ", problems$found[1])
+    refuse(found, problems$wanted[1])
+  }
+
+  named <- files_of_trial(data)
+  outside <- vapply(named, function(path) is.null(resolve_path(path, data)$path), NA)
+  if (any(outside)) {
+    refuse(paste("a path that leaves the trial,", quoted(named[outside][1])))
+  }
+
+  full <- normalizePath(file.path(data, named), winslash = "/", mustWork = FALSE)
+  named <- unique(substring(full, nchar(data) + 2))
+  special <- grepl("(^|/)[.]", named) | grepl("^runs(/|$)", named, ignore.case = TRUE)
+  if (any(special)) {
+    refuse(paste("a file with a special name,", quoted(named[special][1])))
+  }
+
+  gone <- setdiff(named, payload)
+  if (length(gone)) {
+    refuse(paste("a trial that names a file which is not in it,", quoted(gone[1])))
+  }
+
+  named
 }
 
 bag_parts <- c("bagit.txt", "bag-info.txt", "manifest-sha256.txt", "data/suite.yml")
@@ -194,7 +240,8 @@ check_zip <- function(file, refuse) {
     refuse(found, "paths that stay inside")
   }
 
-  if (anyDuplicated(tolower(sub("/$", "", names)))) {
+  # Two forms of one name are one file on some disks.
+  if (anyDuplicated(utf8::utf8_normalize(sub("/$", "", names), map_case = TRUE))) {
     refuse("one name twice")
   }
 

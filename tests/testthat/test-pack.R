@@ -125,6 +125,95 @@ test_that("a zip that climbs out of its folder, or holds a link or two of a name
   )
 })
 
+# A zip with these files more, which its manifest names: the attacker writes that too.
+with_more <- function(zip, files, env = parent.frame()) {
+  tampered(
+    zip,
+    function(bag) {
+      for (name in names(files)) {
+        path <- file.path(bag, "data", name)
+        dir.create(dirname(path), showWarnings = FALSE, recursive = TRUE)
+        writeLines(files[[name]], path)
+      }
+
+      data <- file.path(bag, "data")
+      all <- list.files(data, recursive = TRUE, all.files = TRUE)
+      hash <- function(name) sha256_of(read_bytes(file.path(data, name)))
+      lines <- paste0(vapply(all, hash, ""), "  data/", all)
+      writeLines(lines, file.path(bag, "manifest-sha256.txt"))
+    },
+    env
+  )
+}
+
+test_that("only what the trial names is unpacked, and the rest is named", {
+  more <- list(
+    ".Rprofile" = "stop('let in')", "runs/main/run.sqlite" = "x", "references/.hidden" = "x",
+    "notes.txt" = "x"
+  )
+  there <- file.path(withr::local_tempdir(), "there")
+  made <- new_trial(there, from = with_more(packed()$zip, more))
+  expect_setequal(names(made$left_out), names(more))
+  expect_false(any(names(more) %in% list.files(there, recursive = TRUE, all.files = TRUE)))
+  expect_s3_class(read_trial(there), "sprenn_trial")
+})
+
+test_that("a zip whose trial names files outside, hidden, of a run or not there is refused", {
+  zip <- packed()$zip
+  naming <- function(file) {
+    lineup <- c(
+      "engines:",
+      paste0("  own: {kind: function, file: \"", file, "\"}"),
+      "pipelines:",
+      "  - {id: one, engine: own}"
+    )
+    list("lineup.yml" = lineup)
+  }
+  refused(with_more(zip, naming("../../../other.R")), "leaves the trial")
+  refused(with_more(zip, naming("/etc/passwd")), "leaves the trial")
+  refused(with_more(zip, c(naming(".Rprofile"), list(".Rprofile" = "1"))), "special name")
+  refused(with_more(zip, c(naming("Runs/a.R"), list("Runs/a.R" = "1"))), "special name")
+  refused(with_more(zip, naming("gone.R")), "not in it, \"gone.R\"")
+  refused(with_more(zip, list("lineup.yml" = "engines: 7")), "lineup.yml: engines, found 7")
+  two <- c("references/caf\u00e9.png", "references/cafe\u0301.png")
+  refused(with_more(zip, stats::setNames(list("1", "2"), two)), "one name twice")
+})
+
+test_that("files out of a zip have no other user's rights", {
+  skip_on_os("windows")
+  zip <- tampered(packed()$zip, function(bag) {
+    Sys.chmod(list.files(bag, recursive = TRUE, full.names = TRUE), "6777", use_umask = FALSE)
+  })
+  there <- file.path(withr::local_tempdir(), "there")
+  new_trial(there, from = zip)
+  modes <- file.mode(list.files(there, recursive = TRUE, full.names = TRUE))
+  expect_setequal(format(modes), "755")
+})
+
+test_that("what judges and own measures are made of is packed too", {
+  folder <- small_trial(brief = c(
+    small_brief, "measures: paper.R", "judges:", "  owl: {kind: answering, file: owl.R}",
+    "  vectors: {kind: vectors, pictures: pictures.csv, texts: texts.csv}"
+  ))
+  writeLines(
+    "judge('owl', '1', answer = function(pictures, statements) rep(0.5, length(statements)))",
+    file.path(folder, "owl.R")
+  )
+  writeLines(
+    paste0(
+      "measure_function('paper', function(take, reference) mean(take), axis = 'style', ",
+      "range = '0 to 1', sees = 'paper', blind_to = 'place')"
+    ),
+    file.path(folder, "paper.R")
+  )
+  writeLines(c("name,x,y", "a.png,1,2"), file.path(folder, "pictures.csv"))
+  writeLines(c("name,x,y", "a thing,1,2"), file.path(folder, "texts.csv"))
+  expect_s3_class(read_trial(folder), "sprenn_trial")
+  there <- file.path(withr::local_tempdir(), "there")
+  new_trial(there, from = pack_trial(folder, withr::local_tempfile(fileext = ".zip")))
+  expect_setequal(list.files(there, recursive = TRUE), list.files(folder, recursive = TRUE))
+})
+
 test_that("a trial with problems is not packed, and a place that can't be written says so", {
   broken <- small_trial(suite = sub("seeds", "seds", small_suite))
   expect_error(
