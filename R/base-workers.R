@@ -111,6 +111,7 @@ WorkerPool <- R6::R6Class(
     processes = list(),
 
     listen = function(workers) {
+      withr::local_envvar(own_start_files())
       tryCatch(
         mirai::daemons(
           url = if (private$.far) paste0("tls+tcp://", workers$listen) else mirai::local_url(),
@@ -146,6 +147,7 @@ WorkerPool <- R6::R6Class(
         c("--no-save", "--no-restore", "-e", code),
         stdout = NULL,
         stderr = NULL,
+        env = c("current", own_start_files()),
         cleanup_tree = TRUE
       )
     },
@@ -177,6 +179,14 @@ WorkerPool <- R6::R6Class(
     }
   )
 )
+
+# Variables by which R reads the user's own start-up files only: those in the working folder may be
+# someone else's.
+own_start_files <- function() {
+  files <- c(R_PROFILE_USER = "~/.Rprofile", R_ENVIRON_USER = "~/.Renviron")
+  given <- Sys.getenv(names(files), NA, names = TRUE)
+  ifelse(is.na(given), path.expand(files), given)
+}
 
 # Seconds for which a pool without processes of its own waits for others to join.
 join_patience <- 15

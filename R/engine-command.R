@@ -56,6 +56,7 @@ run_command <- function(request, wanted, folder) {
     )
   }
 
+  values <- c(values[!is.na(values)], own_start_files())
   logs <- file.path(place, c("out.log", "err.log"))
   process <- tryCatch(
     processx::process$new(
@@ -64,7 +65,7 @@ run_command <- function(request, wanted, folder) {
       stdout = logs[1],
       stderr = logs[2],
       wd = folder,
-      env = values[!is.na(values)],
+      env = values[!duplicated(names(values))],
       cleanup_tree = TRUE
     ),
     error = function(e) {

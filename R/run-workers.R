@@ -251,6 +251,9 @@ write_join_script <- function(pool, folder) {
         "# Joins the run as a worker: sh join.sh [HOW MANY PROCESSES]. Wants R with Sprenn ",
         utils::packageVersion("sprenn"), " and mirai."
       ),
+      "# R reads the user's own start-up files only, not those of this folder.",
+      "export R_PROFILE_USER=\"${R_PROFILE_USER-$HOME/.Rprofile}\"",
+      "export R_ENVIRON_USER=\"${R_ENVIRON_USER-$HOME/.Renviron}\"",
       "many=${1:-1}",
       "while [ \"$many\" -gt 0 ]; do",
       "  many=$((many - 1))",

@@ -200,7 +200,7 @@ start_apart <- function(what, arguments) {
   )
   processx::process$new(
     file.path(R.home("bin"), "Rscript"),
-    c("--no-save", "--no-restore", "-e", code),
+    c("--no-save", "--no-restore", "--no-init-file", "--no-environ", "-e", code),
     supervise = TRUE,
     cleanup_tree = TRUE,
     stdout = NULL,

@@ -342,3 +342,41 @@ test_that("who reads the first lines only, or none, is no error", {
     expect_no_match(said, "SIGPIPE|halted")
   }
 })
+
+test_that("start-up files of R that lie in the working folder are not read, by no process", {
+  skip_on_cran()
+  skip_on_os("windows")
+  folder <- withr::local_tempdir()
+  home <- withr::local_tempdir()
+  write_profile <- function(place, name) {
+    writeLines(
+      paste0("cat('read', file = paste0('", folder, "/", name, "-', Sys.getpid()))"),
+      file.path(place, ".Rprofile")
+    )
+  }
+  write_profile(folder, "let-in")
+  write_profile(home, "own")
+  writeLines(paste0("R_PROFILE_USER=", folder, "/.Rprofile"), file.path(folder, ".Renviron"))
+  trial <- small_trial(lineup = c(
+    "engines:",
+    "  yarrow: {kind: function, call: \"sprenn::standin_yarrow\"}",
+    "pipelines:",
+    "  - {id: firm, engine: yarrow, checkpoint: tide, hold: 0.9}"
+  ))
+  script <- file.path(folder, "script.sh")
+  writeLines(
+    c(
+      "set -e",
+      "unset R_PROFILE_USER R_ENVIRON_USER",
+      "sprenn --version",
+      paste("sprenn run", shQuote(trial), "--workers 2"),
+      "sprenn standins heron --for 1"
+    ),
+    script
+  )
+  said <- run_shell(script, folder, home = home)
+  expect_equal(said$status, 0, info = said$stderr)
+  expect_length(list.files(folder, "^let-in-"), 0)
+  # The user's own is read by each of the three commands and by the two workers.
+  expect_length(list.files(folder, "^own-"), 5)
+})

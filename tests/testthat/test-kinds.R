@@ -206,6 +206,12 @@ test_that("a program sees only the environment it is given, and its children end
   )
   expect_equal(end$kind, "refused")
   expect_match(end$said, "one=(SECRET_ONE) two=$|one=\\(SECRET_ONE\\) two=")
+  # A program in R does not read what lies in the trial's folder.
+  writeLines("cat('let in', file = 'let-in')", file.path(folder, ".Rprofile"))
+  withr::with_envvar(c(R_PROFILE_USER = NA), {
+    ending(shell(paste(file.path(R.home("bin"), "Rscript"), "-e 1")))
+  })
+  expect_false(file.exists(file.path(folder, "let-in")))
   expect_match(
     ending(shell("exit 0", env = list("SECRET_MISSING")))$said,
     "SECRET_MISSING, which the program is to be given, is not set"
