@@ -28,12 +28,13 @@
 plan_run <- function(trial, within = NULL) {
   budget <- read_within(within)
   trial <- as_trial(trial)
-  takes <- plan_takes(trial)
+  inputs <- case_inputs(trial$suite)
+  takes <- plan_takes(trial, inputs)
   kept <- if (is.null(budget)) takes else plan_within(takes, budget, trial$lineup)
   structure(
     list(
       takes = kept,
-      notes = plan_notes(trial, case_inputs(trial$suite)),
+      notes = plan_notes(trial, inputs),
       left_out = nrow(takes) - nrow(kept)
     ),
     class = "sprenn_plan"
@@ -41,11 +42,10 @@ plan_run <- function(trial, within = NULL) {
 }
 
 # Every take of a trial, in the order of making.
-plan_takes <- function(trial) {
+plan_takes <- function(trial, inputs = case_inputs(trial$suite)) {
   cases <- trial$suite$cases
   steps <- all_steps(trial$lineup)
   about <- lapply(steps$engine, function(name) trial$lineup$engines[[name]]$about)
-  inputs <- case_inputs(trial$suite)
   columns <- list(
     inputs = substr(told_apart(inputs, trial$suite), 1, 12),
     recipe = substr(step_recipes(steps, trial$lineup$engines), 1, 12),
