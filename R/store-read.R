@@ -48,14 +48,14 @@ as_takes <- function(rows) {
 # A picture is recorded under the hash of its bytes. Any other name could lead out of a run that
 # came from elsewhere, to a file that `prune` deletes or `check --repair` moves.
 refuse_foreign_files <- function(takes) {
-  named <- takes[!is.na(takes$file), ]
-  is_own <- grepl(picture_name, named$file, useBytes = TRUE) &
-    substr(named$file, 1, 2) == substr(named$file, 4, 5)
-  if (!is.null(named$sha256)) {
-    is_own <- is_own & substr(named$file, 4, 67) == named$sha256
+  file <- takes$file
+  is_own <- grepl(picture_name, file, perl = TRUE, useBytes = TRUE) &
+    substr(file, 1, 2) == substr(file, 4, 5)
+  if (!is.null(takes$sha256)) {
+    is_own <- is_own & substr(file, 4, 67) == takes$sha256
   }
 
-  odd <- named[!is_own %in% TRUE, ]
+  odd <- takes[!is.na(file) & !is_own %in% TRUE, ]
   if (nrow(odd)) {
     stop_sprenn(
       "store",
@@ -70,7 +70,7 @@ refuse_foreign_files <- function(takes) {
 }
 
 picture_name <- paste0(
-  "^[0-9a-f]{2}/[0-9a-f]{64}[.](", paste(picture_formats, collapse = "|"), ")$"
+  "\\A[0-9a-f]{2}/[0-9a-f]{64}[.](", paste(picture_formats, collapse = "|"), ")\\z"
 )
 
 read_pipelines <- function(store) {
