@@ -34,7 +34,7 @@ copy_into <- function(folder, from, to) {
   }
 }
 
-is_link <- function(path) !is.na(Sys.readlink(path)) & nzchar(Sys.readlink(path))
+is_link <- function(path) !Sys.readlink(path) %in% c("", NA)
 
 # The files below a folder, relative to it. Links are listed, but not followed.
 files_below <- function(folder) {

@@ -49,8 +49,17 @@ as_table <- function(x) {
   }
 
   columns[sizes != size] <- lapply(columns[sizes != size], rep, size)
-  attributes(columns) <- list(names = names(columns) %||% character())
-  structure(columns, class = table_class, row.names = .set_row_names(size))
+  table_of(columns, size)
+}
+
+# A table of columns that all have this size.
+table_of <- function(columns, size) {
+  attributes(columns) <- list(
+    names = names(columns) %||% character(),
+    class = table_class,
+    row.names = .set_row_names(size)
+  )
+  columns
 }
 
 table_class <- c("sprenn_table", "data.frame")
@@ -58,10 +67,10 @@ table_class <- c("sprenn_table", "data.frame")
 #' @export
 `[.sprenn_table` <- function(x, i, j, drop = FALSE) {
   columns <- unclass(x)
-  attr(columns, "row.names") <- NULL
+  size <- nrow(x)
   given <- nargs() - !missing(drop)
   if (given == 2) {
-    return(as_table(columns_at(columns, i)))
+    return(if (missing(i)) x else table_of(columns_at(columns, i), size))
   }
 
   if (!missing(j)) {
@@ -69,12 +78,13 @@ table_class <- c("sprenn_table", "data.frame")
   }
 
   if (!missing(i)) {
+    size <- length(seq_len(size)[i])
     columns <- lapply(columns, function(column) {
       if (length(dim(column)) == 2) column[i, , drop = FALSE] else column[i]
     })
   }
 
-  if (drop && length(columns) == 1) columns[[1]] else as_table(columns)
+  if (drop && length(columns) == 1) columns[[1]] else table_of(columns, size)
 }
 
 columns_at <- function(columns, which) {
@@ -99,7 +109,7 @@ columns_at <- function(columns, which) {
 
   plain <- structure(x, class = "data.frame")
   plain[[i]] <- value
-  structure(plain, class = table_class)
+  table_of(unclass(plain), nrow(plain))
 }
 
 #' @export

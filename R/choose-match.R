@@ -53,7 +53,8 @@ matched_at <- function(line, scores, level) {
 scored_lines <- function(lines, pipelines, draws) {
   others <- c("adherence", "style", "worth")
   scored <- lapply(split(lines, factor(lines$line, unique(lines$line))), function(own) {
-    own <- own[!is.na(pipelines$structure[match(own$pipeline, pipelines$pipeline)]), ]
+    at <- match(own$pipeline, pipelines$pipeline)
+    own <- own[!is.na(pipelines$structure[at]), ]
     if (nrow(own) < 2) {
       return(NULL)
     }

@@ -192,9 +192,13 @@ write_pictures <- function(store, folder, progress = NULL) {
 }
 
 # A readable path for each picture: its pipeline as a folder, then case, seed and control.
-# Characters that file systems refuse become dashes, and duplicates get a number.
+# Characters that file systems refuse become dashes, and duplicates get a number. Full stops at
+# the start could hide a file, or lead out of the folder.
 picture_names <- function(takes) {
-  plain <- function(text) sub("^[.]+", "-", gsub("-+", "-", gsub("[^A-Za-z0-9_.=,-]", "-", text)))
+  plain <- function(text) {
+    text <- gsub("[^A-Za-z0-9_.=,-]+", "-", text)
+    sub("^[.]+", "-", gsub("-+", "-", text))
+  }
   ending <- tools::file_ext(takes$file)
   name <- file.path(
     plain(takes$pipeline),

@@ -250,6 +250,12 @@ test_that("names that file systems don't take, or that would be the same, are to
   names <- picture_names(takes)
   expect_equal(anyDuplicated(tolower(names)), 0L)
   expect_equal(names[1:2], c("a-hold=0.5/one-1.png", "a-hold=0.5/one-1--2.png"))
+  takes$pipeline <- c("..", "../..", ".hidden", "a")
+  takes$case <- c("one", "two", "..", "../../x")
+  expect_equal(
+    picture_names(takes),
+    c("-/one-1.png", "--../two-1.png", "-hidden/--1.png", "a/--..-x-1.png")
+  )
 })
 
 test_that("pruning lists first, deletes what nobody asks for, and nothing else", {
