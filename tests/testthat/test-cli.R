@@ -370,7 +370,7 @@ test_that("start-up files of R that lie in the working folder are not read, by n
       "unset R_PROFILE_USER R_ENVIRON_USER",
       "sprenn --version",
       paste("sprenn run", shQuote(trial), "--workers 2"),
-      "sprenn standins heron --for 1"
+      paste("sprenn standins heron --for 1 --port", httpuv::randomPort(20000, 40000))
     ),
     script
   )
