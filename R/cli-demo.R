@@ -170,8 +170,17 @@ cli_standins <- function(given) {
   print(running)
   cat("Press Ctrl-C to stop them.\n")
   utils::flush.console()
+  tryCatch(
+    wait_for_standins(running, given$`for`),
+    interrupt = function(e) cat("\nThe stand-ins have stopped.\n")
+  )
+  0L
+}
+
+# Waits for so many seconds; an error if a stand-in ends before.
+wait_for_standins <- function(running, seconds) {
   began <- Sys.time()
-  while (as.numeric(Sys.time() - began, units = "secs") < given$`for`) {
+  while (as.numeric(Sys.time() - began, units = "secs") < seconds) {
     dead <- Filter(function(process) !process$is_alive(), running$processes)
     if (length(dead)) {
       stop_sprenn(
@@ -185,8 +194,6 @@ cli_standins <- function(given) {
 
     Sys.sleep(0.5)
   }
-
-  0L
 }
 
 demo_commands <- function() {

@@ -54,7 +54,7 @@ progress_text <- function(what, done, total, failed, seconds) {
 # Progress of a run: a heading and a line for each engine. In a terminal they are redrawn in
 # place; elsewhere there is one line for every tenth, and at least one a minute.
 run_progress <- function(stream = stderr(), live = isatty(stream)) {
-  shown <- list(share = -1, at = -Inf, lines = 0, words = "")
+  shown <- list(share = -1, at = -Inf, lines = 0, words = "", asking = "")
   function(
     done,
     total,
@@ -63,12 +63,14 @@ run_progress <- function(stream = stderr(), live = isatty(stream)) {
     flying = 0,
     scored = 0,
     to_score = 0,
+    asked = 0,
+    to_ask = 0,
     cost = 0,
     left = NA,
     words = "",
     engines = NULL
   ) {
-    over <- done >= total && scored >= to_score
+    over <- done >= total && scored >= to_score && asked >= to_ask
     lines <- c(
       run_words(
         done,
@@ -78,6 +80,8 @@ run_progress <- function(stream = stderr(), live = isatty(stream)) {
         flying,
         scored,
         to_score,
+        asked,
+        to_ask,
         cost,
         left,
         words,
@@ -85,6 +89,12 @@ run_progress <- function(stream = stderr(), live = isatty(stream)) {
       ),
       if (!over) engine_words(engines)
     )
+    asking <- if (to_ask > 0) words else ""
+    if (asking != shown$asking) {
+      # What the run or the judge before came to stays.
+      shown <<- list(share = -1, at = -Inf, lines = 0, words = "", asking = asking)
+    }
+
     if (live) {
       up <- if (shown$lines > 0) paste0("\033[", shown$lines, "A") else ""
       gone <- max(0, shown$lines - length(lines))
@@ -100,9 +110,10 @@ run_progress <- function(stream = stderr(), live = isatty(stream)) {
       return(invisible())
     }
 
-    share <- if (total + to_score > 0) floor(10 * (done + scored) / (total + to_score)) else 10
+    whole <- total + to_score + to_ask
+    share <- if (whole > 0) floor(10 * (done + scored + asked) / whole) else 10
     if (share > shown$share || seconds - shown$at >= 60 || !identical(words, shown$words)) {
-      shown <<- list(share = share, at = seconds, lines = 0, words = words)
+      shown[c("share", "at", "words")] <<- list(share, seconds, words)
       cat(paste(trimws(gsub(" +", " ", lines)), collapse = "; "), "\n", sep = "", file = stream)
     }
   }
@@ -116,6 +127,8 @@ run_words <- function(
   flying,
   scored,
   to_score,
+  asked,
+  to_ask,
   cost,
   left,
   words,
@@ -126,13 +139,14 @@ run_words <- function(
     if (failed > 0) paste0(", ", failed, " failed"),
     if (flying > 0) paste0(", ", flying, " in flight"),
     if (to_score > 0) paste0(if (total > 0) ", ", "measured ", scored, " of ", to_score),
+    if (to_ask > 0) paste0(words, ": ", asked, " of ", to_ask, " calls"),
     if (cost > 0) paste0(", cost ", show_money(cost)),
     if (over) {
       paste0(", ", show_seconds(seconds))
     } else if (!is.na(left) && seconds > 2) {
       paste0(", about ", show_seconds(left), " left")
     },
-    if (nzchar(words)) paste0(" - ", words)
+    if (nzchar(words) && to_ask == 0) paste0(" - ", words)
   )
 }
 

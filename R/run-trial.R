@@ -235,8 +235,8 @@ judging_progress <- function(progress) {
       total = 0,
       failed = 0,
       seconds = seconds,
-      scored = done,
-      to_score = total,
+      asked = done,
+      to_ask = total,
       words = words
     )
   }

@@ -29,7 +29,9 @@ measure <- function(trial, when) {
             pipeline = "calibration",
             case = case$id,
             seed = seed,
-            attempt = 1L
+            attempt = 1L,
+            control = NA_character_,
+            parent = NA_character_
           )
           request <- core("request_for")(trial, pipeline, engine, take, inputs)
           # sorrel's file breaks off once in a while: tried again, as a run would.

@@ -178,6 +178,10 @@ test_that("progress is redrawn in a terminal, and said line by line in a log", {
       left = 0,
       engines = lanes
     )
+    for (asked in 1:2) {
+      show(0, 0, 0, 6, asked = asked, to_ask = 2, words = "asking heron")
+    }
+
     close(stream)
     readChar(file, 1e5, useBytes = TRUE)
   }
@@ -191,7 +195,10 @@ test_that("progress is redrawn in a terminal, and said line by line in a log", {
     )
   )
   expect_equal(log[2], "made 11 of 12, 1 failed, measured 11 of 11, cost 0.90, 2 min")
+  expect_equal(log[3:4], paste("asking heron:", c("1 of 2 calls", "2 of 2 calls, 6 s")))
   live <- told(TRUE)
+  # The line of the judges is under the last of the run, which stays.
+  expect_match(live, "2 min\n(\033\\[K\n)+\033\\[2A\r\033\\[Kasking heron: 1 of 2 calls")
   expect_match(live, "\033[3A", fixed = TRUE)
   expect_match(live, "yarrow  3/9  1 in flight", fixed = TRUE)
 })
@@ -206,6 +213,8 @@ test_that("a run's progress is told in a person's units, and only where it is kn
       flying = 0,
       scored = 0,
       to_score = 0,
+      asked = 0,
+      to_ask = 0,
       cost = 0,
       left = NA,
       words = "",
