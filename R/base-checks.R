@@ -32,6 +32,7 @@ split_words <- function(text, by) strsplit(text, by, fixed = TRUE)[[1]]
 # exported function that was called.
 stop_sprenn <- function(kind, message, ...) {
   names(message) <- names(message) %||% rep("", length(message))
+  message[] <- clean_text(message)
   rlang::abort(
     message,
     class = c(paste0("sprenn_error_", kind), "sprenn_error"),

@@ -102,3 +102,83 @@ plain_names <- function(names) {
 }
 
 in_chunks <- function(some, size) unname(split(some, (seq_along(some) - 1) %/% size))
+
+# Text from elsewhere (engines, judges, files), fit to be shown and kept. Sequences that steer a
+# terminal go, and so do characters that reorder the text around them; other control characters
+# and bytes that are no UTF-8 become U+FFFD. Line breaks and tabs stay, and so do the joiners and
+# marks that scripts need.
+clean_text <- function(text) {
+  if (!is.character(text)) {
+    return(text)
+  }
+
+  broken <- which(!validUTF8(text))
+  text[broken] <- iconv(text[broken], "UTF-8", "UTF-8", sub = "\ufffd")
+  odd <- which(has_controls(text))
+  clean <- gsub("\r\n?|[\u2028\u2029]", "\n", enc2utf8(text[odd]), perl = TRUE)
+  clean <- gsub(terminal_sequence, "", clean, perl = TRUE)
+  clean <- gsub(paste0("[", reordering, "]"), "", clean, perl = TRUE)
+  text[odd] <- gsub(paste0("[", control_characters, "]"), "\ufffd", clean, perl = TRUE)
+  text
+}
+
+# Whether there is something in a text that clean_text() changes.
+has_controls <- function(text) {
+  broken <- !validUTF8(text)
+  text[broken] <- ""
+  broken | grepl(unclean, text, perl = TRUE)
+}
+
+# Each such character spelled out, such as \u001b, so that it can be seen.
+spell_controls <- function(text) {
+  for (one in unique(unlist(regmatches(text, gregexpr(unclean, text, perl = TRUE))))) {
+    text <- gsub(one, sprintf("\\u%04x", utf8ToInt(one)), text, fixed = TRUE)
+  }
+
+  text
+}
+
+# Embeddings, overrides and isolates of direction, and the byte order mark.
+reordering <- "\u202a-\u202e\u2066-\u2069\ufeff"
+
+# C0 but for the tab and the line feed, DEL, C1, and the anchors of annotations.
+control_characters <- "\\x{01}-\\x{08}\\x{0b}-\\x{1f}\\x{7f}-\\x{9f}\ufff9-\ufffb"
+
+unclean <- paste0("[\r\u2028\u2029", reordering, control_characters, "]")
+
+# What terminals take for commands (ECMA-48): a control sequence, a string with its end, or an
+# escape with one character behind it. \u009b and its like are the same in one character.
+terminal_sequence <- paste(
+  "(?:\\x{1b}\\[|\u009b)[0-?]*[ -/]*[@-~]",
+  paste0(
+    "(?:\\x{1b}[\\]PX^_]|[\u0090\u0098\u009d-\u009f])",
+    "[^\\x{07}\\x{1b}\u009c]*(?:\\x{07}|\\x{1b}\\\\|\u009c)"
+  ),
+  "\\x{1b}[ -/]*[0-~]",
+  sep = "|"
+)
+
+# Text as cells of a table that a spreadsheet may open: what it would take for a formula begins
+# with an apostrophe.
+as_cells <- function(table) {
+  for (column in names(table)[vapply(table, is.character, NA)]) {
+    cells <- table[[column]]
+    table[[column]] <- ifelse(grepl("^[=+@\t-]", cells), paste0("'", cells), cells)
+  }
+
+  table
+}
+
+# A text of JSON as lists, its strings fit to be shown; an error if it is no JSON.
+read_json_text <- function(text) clean_said(jsonlite::parse_json(text))
+
+clean_said <- function(said) {
+  if (is.list(said)) {
+    names(said) <- clean_text(names(said))
+    said[] <- lapply(said, clean_said)
+  } else if (is.character(said)) {
+    said[] <- clean_text(said)
+  }
+
+  said
+}

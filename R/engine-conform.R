@@ -14,7 +14,7 @@
 #' @param seconds How long one call may take.
 #' @return A list of class `sprenn_conformance`: `checks`, a data frame with `part` (`about`,
 #'   `takes`, `errors`, `captions`), `requirement`, `met` (`TRUE`, `FALSE`, or `NA` if
-#'   it could not be tried) and `why`; and `secrets`, the variable `key`.
+#'   it could not be tried) and `why`.
 #' @family engines
 #' @export
 #' @examples
@@ -53,8 +53,10 @@ conform_engine <- function(engine, key = NULL, key_header = NULL, seconds = 120)
     conform_captions(engine, notes)
   }
 
+  checks <- notes$table()
+  checks$why <- safe_said(checks$why, c(key, engine$secrets))
   structure(
-    list(checks = notes$table(), secrets = key),
+    list(checks = checks),
     class = "sprenn_conformance"
   )
 }
@@ -277,7 +279,7 @@ format.sprenn_conformance <- function(x, ...) {
       paste0(mark[i], formatC(checks$part[i], width = -9), checks$requirement[i]),
       if (nzchar(checks$why[i])) {
         strwrap(
-          mask_secrets(checks$why[i], x$secrets %||% character()),
+          checks$why[i],
           92,
           initial = "              ",
           prefix = "              "

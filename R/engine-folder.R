@@ -192,7 +192,7 @@ write_checklist <- function(engine, takes, request_of) {
       notes = paste(request$notes, collapse = "; ")
     )
   })
-  text <- csv_lines(do.call(rbind, rows))
+  text <- csv_lines(as_cells(do.call(rbind, rows)))
   file <- file.path(engine$folder, "checklist.csv")
   # A checklist that somebody has edited is kept; the new one gets a number.
   number <- 1

@@ -3,7 +3,7 @@
 
 http_engine <- function(wanted, name, folder, ask = TRUE) {
   address <- sub("/$", "", wanted$address)
-  said <- remembered_about(name, folder, address, ask, function() {
+  said <- remembered_about(name, folder, address, as.character(wanted$key), ask, function() {
     answer <- fetch(
       "GET",
       paste0(address, "/about"),
@@ -14,7 +14,7 @@ http_engine <- function(wanted, name, folder, ask = TRUE) {
       stop_for_status(answer, paste0(address, "/about"))
     }
 
-    mask_said(read_json_answer(answer, paste0(address, "/about")), as.character(wanted$key))
+    safe_said(read_json_answer(answer, paste0(address, "/about")), as.character(wanted$key))
   })
   built <- http_engine_at(utils::modifyList(wanted, list(address = address)), said$about, name)
   built$remembered <- said$remembered
@@ -41,7 +41,7 @@ http_engine_at <- function(wanted, about, name) {
       engine_failure("bad_answer", "The caption that came back has no phrases.")
     }
 
-    phrases
+    safe_said(phrases, as.character(wanted$key))
   }
 
   conversing_engine(
@@ -276,7 +276,7 @@ stop_for_status <- function(answer, url) {
   }
   type <- if (is_text(problem$type)) problem$type else ""
   texts <- Filter(is_text, problem[c("title", "detail")])
-  words <- substr(paste(sub("[.]$", "", unlist(texts)), collapse = ": "), 1, 400)
+  words <- paste(sub("[.]$", "", unlist(texts)), collapse = ": ")
   kind <- if (type == "urn:sprenn:refused") {
     "refused"
   } else {
@@ -308,7 +308,7 @@ status_kinds <- list(
 # An engine's description of itself, kept in the trial so that a run can be read, chosen from and
 # reported after its engines are gone. `asking` asks the engine; without `ask` that happens only
 # if nothing is kept.
-remembered_about <- function(name, folder, address, ask, asking) {
+remembered_about <- function(name, folder, address, secrets, ask, asking) {
   file <- file.path(folder, "runs", "engines", paste0(name, ".json"))
   known <- tryCatch(
     jsonlite::read_json(file),
@@ -326,6 +326,7 @@ remembered_about <- function(name, folder, address, ask, asking) {
 
   about <- tryCatch(asking(), sprenn_failure = identity)
   if (inherits(about, "condition")) {
+    about$message <- safe_message(conditionMessage(about), secrets)
     if (is.null(known)) {
       stop(about)
     }

@@ -80,7 +80,7 @@ stop_for_inference <- function(answer, url, refusals) {
   text <- if (answer$type == "application/json") {
     tryCatch(read_json_answer(answer, url)$error, sprenn_failure = function(e) NULL)
   }
-  text <- if (is_text(text)) substr(text, 1, 400)
+  text <- if (is_text(text)) text
   if (!is.null(text) &&
     !is.null(refusals) &&
     answer$status < 500 &&
@@ -88,9 +88,7 @@ stop_for_inference <- function(answer, url, refusals) {
     engine_failure("refused", text)
   }
 
-  answer$body <- charToRaw(
-    text %||% rawToChar(answer$body[answer$body != 0][seq_len(min(400, sum(answer$body != 0)))])
-  )
+  answer$body <- if (is.null(text)) answer$body[answer$body != 0] else charToRaw(text)
   answer$type <- ""
   stop_for_status(answer, url)
 }

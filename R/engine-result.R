@@ -116,14 +116,22 @@ judge_result <- function(engine, request, result, seconds) {
   made <- if (inherits(result, "condition")) {
     result
   } else {
-    tryCatch(verify_result(result, request), sprenn_failure = identity, error = as_engine_error)
+    tryCatch(
+      {
+        made <- verify_result(result, request)
+        made$bytes <- mask_picture(made$bytes, engine$secrets)
+        made
+      },
+      sprenn_failure = identity,
+      error = as_engine_error
+    )
   }
   made$seconds <- seconds
   if (inherits(made, "condition")) {
-    made$message <- mask_secrets(made$message, engine$secrets)
+    made$message <- safe_message(made$message, engine$secrets)
     made$cost <- paid
   } else {
-    made$says <- mask_said(made$says, engine$secrets)
+    made$says <- safe_said(made$says, engine$secrets)
   }
 
   made
@@ -253,7 +261,8 @@ stop_for_size <- function(size, wanted) {
   }
 }
 
-# The format that it has instead, where that can be told.
+# The format that it has instead, where that can be told. The word at the cut is given whole, so
+# that a key in it can be found and masked.
 starts_like <- function(bytes) {
   if (length(bytes) == 0) {
     return("nothing at all")
@@ -264,60 +273,9 @@ starts_like <- function(bytes) {
     return(NULL)
   }
 
-  text <- trimws(gsub("[[:space:]]+", " ", rawToChar(start)))
+  more <- bytes[-seq_along(start)]
+  ends <- which(more <= 0x20)[1]
+  start <- c(start, more[seq_len(if (is.na(ends)) length(more) else ends - 1)])
+  text <- trimws(gsub("[[:space:]]+", " ", clean_text(rawToChar(start[start != 0]))))
   paste0(if (grepl("^<", text)) "a page" else "a text", " that begins ", quoted(text))
-}
-
-# Keys are read from the environment when they are used, and never written: they are removed from
-# everything that is kept or shown, in all encodings in which they are sent.
-
-secret_values <- function(names) {
-  if (length(names) == 0) {
-    return(character())
-  }
-
-  values <- Sys.getenv(names, names = TRUE)
-  # A value of a few letters would match everywhere.
-  values[nchar(values) >= 6]
-}
-
-mask_secrets <- function(text, names) {
-  values <- secret_values(names)
-  for (name in names(values)) {
-    forms <- c(
-      values[[name]],
-      utils::URLencode(values[[name]], reserved = TRUE),
-      openssl::base64_encode(charToRaw(values[[name]]))
-    )
-    for (form in unique(forms)) {
-      text <- gsub(form, paste0("(", name, ")"), text, fixed = TRUE, useBytes = FALSE)
-    }
-  }
-
-  text
-}
-
-# The same all through a list.
-mask_said <- function(said, names) {
-  if (is.list(said)) {
-    names(said) <- if (!is.null(names(said))) mask_secrets(names(said), names)
-    said[] <- lapply(said, mask_said, names = names)
-  } else if (is.character(said)) {
-    said[] <- mask_secrets(said, names)
-  }
-
-  said
-}
-
-# The value of a key, or a failure that says how to set it.
-secret_value <- function(name) {
-  value <- Sys.getenv(name)
-  if (!nzchar(value)) {
-    engine_failure(
-      "bad_request",
-      paste0("The environment variable ", name, ", which should hold the key, is not set.")
-    )
-  }
-
-  value
 }

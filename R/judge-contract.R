@@ -105,7 +105,7 @@ new_judge <- function(
     list(
       name = name,
       kind = kind,
-      version = version,
+      version = function() safe_said(version(), secrets),
       ask = ask,
       edge = edge,
       batch = batch,

@@ -42,7 +42,7 @@ build_engines <- function(read, folder, given, ask = TRUE) {
     }
 
     wrong <- if (inherits(built, "condition")) {
-      mask_secrets(conditionMessage(built), as.character(wanted[[name]]$key))
+      safe_message(conditionMessage(built), as.character(wanted[[name]]$key))
     } else {
       paste("an object of class", class(built)[1])
     }

@@ -188,6 +188,48 @@ without_packet <- function(bytes, facts) {
   if (length(gone)) bytes[-unlist(gone)] else bytes
 }
 
+# The parts of a PNG or JPEG file that hold words and other metadata: which `bytes` each takes up,
+# and whether it is `compressed`. NULL for other formats.
+metadata_parts <- function(bytes) {
+  facts <- picture_facts(bytes)
+  if (is.null(facts) || !facts$format %in% c("png", "jpeg")) {
+    return(NULL)
+  }
+
+  if (facts$format == "jpeg") {
+    # Application segments but for JFIF, colour profiles and Adobe's colours; comments.
+    markers <- c(0xe1, 0xe3:0xed, 0xef, 0xfe)
+    segments <- Filter(function(segment) segment$marker %in% markers, facts$parts)
+    return(lapply(segments, function(segment) {
+      list(bytes = within(segment$at, segment$size + 2, bytes), compressed = FALSE)
+    }))
+  }
+
+  chunks <- facts$parts
+  # An ancillary chunk begins with a small letter; these say how the pixels are shown.
+  needed <- c(
+    "gAMA", "cHRM", "sRGB", "iCCP", "cICP", "sBIT", "bKGD", "hIST", "tRNS", "pHYs", "acTL",
+    "fcTL", "fdAT"
+  )
+  wordy <- which(grepl("^[a-z]", chunks$kind) & !chunks$kind %in% needed)
+  lapply(wordy, function(i) {
+    taken <- within(chunks$at[i], chunks$size[i] + 12, bytes)
+    list(
+      bytes = taken,
+      compressed = chunks$kind[i] == "zTXt" ||
+        chunks$kind[i] == "iTXt" && is_compressed(bytes[taken][-(1:8)])
+    )
+  })
+}
+
+within <- function(at, size, bytes) at + seq_len(min(size, length(bytes) - at + 1)) - 1
+
+# The flag behind the keyword of an iTXt chunk.
+is_compressed <- function(data) {
+  zero <- which(data == as.raw(0))[1]
+  !is.na(zero) && zero < length(data) && data[zero + 1] != as.raw(0)
+}
+
 png_chunk <- function(kind, data) {
   body <- c(charToRaw(kind), data)
   sum <- digest::digest(body, "crc32", serialize = FALSE)

@@ -124,13 +124,9 @@ place_of_originals <- function(file, trial, run) {
 write_page <- function(file, title, body, facts, trial, run, pool) {
   style <- report_part("report.css")
   script <- report_part("report.js")
-  only <- function(text) {
-    paste0("'sha256-", openssl::base64_encode(openssl::sha256(charToRaw(enc2utf8(text)))), "'")
-  }
-
   policy <- paste0(
-    "default-src 'none'; img-src data:; style-src ", only(style), "; script-src ",
-    only(script), "; base-uri 'none'; form-action 'none'"
+    "default-src 'none'; img-src data:; style-src ", only_source(style), "; script-src ",
+    only_source(script), "; base-uri 'none'; form-action 'none'"
   )
   part <- paste0(file, ".part")
   out <- file(part, "wb")
@@ -341,4 +337,9 @@ untitled <- function(figure) figure + ggplot2::labs(title = NULL)
 
 data_uri <- function(bytes, type) {
   paste0("data:", type, ";base64,", gsub("\n", "", jsonlite::base64_enc(bytes)))
+}
+
+# A script or style as a content policy names it, so that no other runs.
+only_source <- function(text) {
+  paste0("'sha256-", openssl::base64_encode(openssl::sha256(charToRaw(enc2utf8(text)))), "'")
 }

@@ -78,7 +78,7 @@ recipe_words <- function(verdict) {
   }
 
   one <- verdict$recipes[verdict$recipes$pipeline == verdict$best, ]
-  settings <- jsonlite::fromJSON(one$settings)
+  settings <- clean_said(jsonlite::fromJSON(one$settings))
   text <- function(x) if (is.numeric(x)) format(x, digits = 6) else quoted(x)
   paste0(
     "- {id: ",

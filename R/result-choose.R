@@ -257,7 +257,7 @@ with_settings <- function(pipelines) {
   pipelines$set <- lapply(seq_len(nrow(pipelines)), function(i) {
     own <- c(
       list(checkpoint = pipelines$checkpoint[i], hold = pipelines$hold[i]),
-      jsonlite::fromJSON(pipelines$settings[i], simplifyVector = FALSE)
+      read_json_text(pipelines$settings[i])
     )
     own <- unlist(own, recursive = TRUE)
     own <- as.list(own[!is.na(own)])

@@ -47,7 +47,7 @@ list_evidence <- function(trial, run = "main") {
         adherence = mean_of(each$adherence)
       ),
       agreement = source_agreement(scores),
-      judges = jsonlite::fromJSON(get_facts(store)$judges %||% "[]"),
+      judges = clean_said(jsonlite::fromJSON(get_facts(store)$judges %||% "[]")),
       coverage = mean(each$coverage[made])
     ),
     class = "sprenn_evidence"

@@ -107,7 +107,7 @@ write_csvs <- function(store, folder) {
   for (name in exported_tables) {
     part <- tempfile("part-")
     utils::write.table(
-      read_exported(store, name),
+      as_cells(read_exported(store, name)),
       part,
       sep = ",",
       qmethod = "double",
@@ -151,7 +151,7 @@ write_parquets <- function(store, folder) {
   for (name in exported_tables) {
     file <- file.path(folder, paste0(name, ".parquet"))
     tryCatch(
-      nanoparquet::write_parquet(read_exported(store, name), file),
+      nanoparquet::write_parquet(as_cells(read_exported(store, name)), file),
       error = function(e) {
         stop_sprenn("file", c(paste0("Can't write ", file, "."), x = one_line(e)))
       }

@@ -35,7 +35,7 @@ read_recipe <- function(file) {
   }
 
   json <- embedded_recipe(read_bytes(file)) %||% recipe_beside(file) %||% recipe_of_file(file)
-  recipe <- if (!is.null(json)) tryCatch(jsonlite::parse_json(json), error = function(e) NULL)
+  recipe <- if (!is.null(json)) tryCatch(read_json_text(json), error = function(e) NULL)
   if (!is_recipe(recipe)) {
     stop_sprenn(
       "recipe",
@@ -101,7 +101,7 @@ take_recipe <- function(
   }
 
   said <- lapply(chain$take, function(id) {
-    lapply(read_exchange(store, id), function(json) if (!is.na(json)) jsonlite::parse_json(json))
+    lapply(read_exchange(store, id), function(json) if (!is.na(json)) read_json_text(json))
   })
   steps <- lapply(seq_len(nrow(chain)), function(k) {
     about <- pipelines[pipelines$pipeline == chain$pipeline[k], ]

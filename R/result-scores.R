@@ -48,7 +48,7 @@ read_race <- function(store) {
     return(NULL)
   }
 
-  race <- jsonlite::fromJSON(told, simplifyVector = FALSE)
+  race <- read_json_text(told)
   race$jobs <- lapply(race$jobs, function(one) {
     utils::modifyList(one, list(dropped = as.character(unlist(one$dropped))))
   })

@@ -343,7 +343,7 @@ record_viewed <- function(store, suite) {
   takes <- read_takes(store, deciding_columns)
   phrases <- suite_phrases(suite)
   rows <- lapply(seq_len(nrow(ballots)), function(i) {
-    said <- jsonlite::parse_json(ballots$phrases[i])
+    said <- read_json_text(ballots$phrases[i])
     new_table(
       take = ballots$one[i],
       phrase = names(said),

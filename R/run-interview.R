@@ -54,7 +54,7 @@ ask_judge <- function(judge, store, trial, takes, alive, progress) {
     said <- if (is.null(problem)) {
       NA_character_
     } else {
-      mask_secrets(conditionMessage(problem), judge$secrets)
+      safe_message(conditionMessage(problem), judge$secrets)
     }
     new_table(
       kind = judge$kind,

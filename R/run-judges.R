@@ -29,7 +29,7 @@ list_judges <- function(trial) {
       batch = as.integer(judge$batch),
       edge = as.integer(judge$edge),
       problem = if (failed) {
-        mask_secrets(conditionMessage(version), judge$secrets)
+        safe_message(conditionMessage(version), judge$secrets)
       } else {
         NA_character_
       },
@@ -139,7 +139,7 @@ try_judge <- function(judge, case, suite, seen) {
 
   problem <- interview(jobs, judge, land)
   if (!is.null(problem)) {
-    return(words(mask_secrets(conditionMessage(problem), judge$secrets)))
+    return(words(safe_message(conditionMessage(problem), judge$secrets)))
   }
 
   if (inherits(judge, "sprenn_judge_of_references")) {

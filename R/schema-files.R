@@ -43,11 +43,39 @@ walk_trial_file <- function(read) {
     return(read)
   }
 
-  read$problems <- walk_fields(read$value, read$file)
+  read$problems <- bind_problems(
+    walk_fields(read$value, read$file),
+    control_problems(read$value, read$file)
+  )
   switch(read$file,
     suite.yml = fill_in_likes(read, "cases"),
     lineup.yml = fill_in_likes(read, "pipelines"),
     read
+  )
+}
+
+# Keys and texts with characters that steer a terminal or reorder what stands around them.
+control_problems <- function(value, file, place = "") {
+  if (is.character(value)) {
+    odd <- value[has_controls(value)]
+    wanted <- "text without control characters, or characters that reverse its direction"
+    return(lapply(odd, function(text) new_problem(file, place, show_value(text), wanted)))
+  }
+
+  flat <- unlist(value)
+  if (!is.list(value) || !any(has_controls(as.character(c(names(flat), flat))))) {
+    return(list())
+  }
+
+  below <- if (is.null(names(value))) {
+    paste0(place, "[", seq_along(value), "]")
+  } else {
+    paste0(place, if (nzchar(place)) ".", names(value))
+  }
+  keys <- control_problems(as.character(names(value)), file, place)
+  c(
+    keys,
+    unlist(Map(control_problems, value, file, below), recursive = FALSE, use.names = FALSE)
   )
 }
 

@@ -4,8 +4,8 @@ new_problem <- function(file, place, found, wanted, near = NA_character_, line =
   new_table(
     file = file,
     line = as.integer(line),
-    place = place,
-    found = found,
+    place = clean_text(place),
+    found = clean_text(found),
     wanted = wanted,
     near = near
   )
@@ -90,7 +90,11 @@ show_value <- function(value) {
     return(tolower(as.character(value)))
   }
 
-  text <- encodeString(if (is.numeric(value)) format(value, digits = 15) else value)
+  text <- if (is.numeric(value)) {
+    format(value, digits = 15)
+  } else {
+    spell_controls(encodeString(value))
+  }
   if (nchar(text) > 60) {
     text <- paste0(substr(text, 1, 57), "...")
   }

@@ -231,8 +231,9 @@ write_db <- function(db, statement, params = NULL) {
   )
 }
 
+# The records may be those of a run that came from elsewhere, so their texts are cleaned.
 read_db <- function(store, query, params = NULL) {
-  tryCatch(
+  rows <- tryCatch(
     DBI::dbGetQuery(
       store$db,
       for_server(store$db, query),
@@ -240,7 +241,20 @@ read_db <- function(store, query, params = NULL) {
     ),
     error = stop_for_database
   )
+  texts <- names(rows)[vapply(rows, is.character, NA)]
+  for (column in setdiff(texts, never_shown)) {
+    odd <- unique(rows[[column]])
+    odd <- odd[has_controls(odd) | !validUTF8(odd)]
+    if (length(odd)) {
+      rows[[column]] <- clean_text(rows[[column]])
+    }
+  }
+
+  rows
 }
+
+# Columns that are parsed, and long.
+never_shown <- c("print", "overlay")
 
 stop_for_database <- function(e) {
   said <- one_line(e)

@@ -1,19 +1,13 @@
 # The page of a viewing, as it is before anything is shown on it. What is shown comes over
 # the session, see viewing-serve.R; what happens on the page is in inst/viewing/page.js.
 
+page_part <- function(name) {
+  file <- system.file("viewing", name, package = "sprenn")
+  paste(readLines(file, encoding = "UTF-8", warn = FALSE), collapse = "\n")
+}
+
 viewing_page <- function(viewing) {
   tag <- htmltools::tags
-  file <- function(name) {
-    paste(
-      readLines(
-        system.file("viewing", name, package = "sprenn"),
-        encoding = "UTF-8",
-        warn = FALSE
-      ),
-      collapse = "\n"
-    )
-  }
-
   pairs <- viewing$kind == "pairs"
   # shiny takes the language of the page from here.
   structure(
@@ -22,7 +16,7 @@ viewing_page <- function(viewing) {
         tag$title(paste("Viewing:", viewing$trial$suite$title)),
         tag$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
         tag$meta(name = "color-scheme", content = "light dark"),
-        tag$style(htmltools::HTML(file("page.css")))
+        tag$style(htmltools::HTML(page_part("page.css")))
       ),
       tag$main(
         id = "viewing",
@@ -157,7 +151,7 @@ viewing_page <- function(viewing) {
           tag$div(id = "results", `aria-live` = "polite")
         )
       ),
-      tag$script(htmltools::HTML(file("page.js")))
+      tag$script(htmltools::HTML(page_part("page.js")))
     ),
     lang = "en"
   )

@@ -93,7 +93,7 @@ viewing_app <- function(viewing, token) {
     pictures = Cache$new()
   )
   ui <- function(request) {
-    if (!may_view(desk, request$QUERY_STRING, request$HTTP_HOST)) {
+    if (!is_from_here(request) || !has_token(desk, request$QUERY_STRING)) {
       return(shiny::httpResponse(
         403,
         "text/plain; charset=utf-8",
@@ -104,7 +104,39 @@ viewing_app <- function(viewing, token) {
     viewing_page(viewing)
   }
 
-  shiny::shinyApp(ui, function(input, output, session) serve_person(desk, input, session))
+  server <- function(input, output, session) {
+    # Pages of other sites may open a WebSocket to this machine too.
+    if (is_from_here(session$request)) {
+      serve_person(desk, input, session)
+    } else {
+      session$close()
+    }
+  }
+  app <- shiny::shinyApp(ui, server)
+  answer <- app$httpHandler
+  app$httpHandler <- function(request) {
+    response <- answer(request)
+    if (!is.null(response)) {
+      response$headers <- utils::modifyList(as.list(response$headers), viewing_headers())
+    }
+
+    response
+  }
+  app
+}
+
+# Nothing but our own script runs, no other site may show the page in a frame, and the address
+# with its token is told to nobody.
+viewing_headers <- function() {
+  list(
+    "Content-Security-Policy" = paste0(
+      "default-src 'self'; script-src 'self' ", only_source(page_part("page.js")),
+      "; style-src 'self' 'unsafe-inline'; img-src 'self' data:; object-src 'none'; ",
+      "base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
+    ),
+    "X-Content-Type-Options" = "nosniff",
+    "Referrer-Policy" = "no-referrer"
+  )
 }
 
 # The people by name, and their browser windows.
@@ -125,10 +157,16 @@ PeopleViewing <- R6::R6Class(
   private = list(windows = list())
 )
 
-may_view <- function(desk, query, host) {
-  given <- shiny::parseQueryString(query %||% "")$token
-  here <- grepl("^(127\\.0\\.0\\.1|localhost)(:[0-9]+)?$", host %||% "")
-  identical(given, desk$token) && here
+has_token <- function(desk, query) {
+  identical(shiny::parseQueryString(query %||% "")$token, desk$token)
+}
+
+# Whether a request names this machine, and comes from one of our own pages if from any.
+is_from_here <- function(request) {
+  host <- request$HTTP_HOST %||% ""
+  origin <- request$HTTP_ORIGIN
+  grepl("^(127[.]0[.]0[.]1|localhost)(:[0-9]+)?$", host) &&
+    (is.null(origin) || identical(tolower(origin), paste0("http://", tolower(host))))
 }
 
 # One browser window: its person, and what it shows.
@@ -147,7 +185,7 @@ serve_person <- function(desk, input, session) {
   }
 
   shiny::observeEvent(input$person, {
-    name <- trimws(gsub("[[:cntrl:][:space:]]+", " ", as.character(input$person$name)))
+    name <- trimws(gsub("[[:space:]]+", " ", clean_text(as.character(input$person$name))))
     refused <- why_refused(desk, name, session)
     if (is.null(refused)) {
       desk$people$add(name, session$token)
@@ -193,7 +231,7 @@ done_words <- function(viewing, person) {
 }
 
 why_refused <- function(desk, name, session) {
-  if (!may_view(desk, session$clientData$url_search, session$request$HTTP_HOST)) {
+  if (!has_token(desk, session$clientData$url_search)) {
     return("This page needs the complete address that was printed, with its token.")
   }
 

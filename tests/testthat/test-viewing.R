@@ -464,6 +464,33 @@ says <- function(window, key) {
   )
 }
 
+# Whether the viewing closes a WebSocket that a page of this origin opens, within two seconds.
+is_closed_to <- function(address, origin) {
+  host <- sub("http://([^/]*)/.*", "\\1", address)
+  talk <- socketConnection(
+    "127.0.0.1",
+    as.integer(sub(".*:", "", host)),
+    open = "r+b",
+    blocking = FALSE
+  )
+  on.exit(close(talk))
+  writeBin(
+    charToRaw(paste0(
+      "GET /websocket/ HTTP/1.1\r\nHost: ", host, "\r\nOrigin: ", origin,
+      "\r\nUpgrade: websocket\r\nConnection: Upgrade\r\nSec-WebSocket-Version: 13",
+      "\r\nSec-WebSocket-Key: dGhlIHNhbXBsZSBub25jZQ==\r\n\r\n"
+    )),
+    talk
+  )
+  # A text frame of an opened session: shiny's first message, masked with zeros.
+  said <- charToRaw("{\"method\":\"init\",\"data\":{}}")
+  Sys.sleep(0.5)
+  try(writeBin(c(as.raw(c(0x81, 0x80 + length(said), 0, 0, 0, 0)), said), talk), silent = TRUE)
+  Sys.sleep(1.5)
+  got <- readBin(talk, "raw", 1e5)
+  any(got == as.raw(0x88))
+}
+
 test_that(
   paste0(
     "two people judge at once in a real browser, one leaves midway and comes back, and all is as ",
@@ -486,6 +513,12 @@ test_that(
       curl_text(sub("token=.*", "token=wrong", viewing$address)),
       "needs the complete address"
     )
+    answer <- curl::curl_fetch_memory(viewing$address)
+    headers <- curl::parse_headers_list(answer$headers)
+    expect_match(headers$`content-security-policy`, "frame-ancestors 'none'", fixed = TRUE)
+    expect_equal(headers$`referrer-policy`, "no-referrer")
+    expect_true(is_closed_to(viewing$address, "http://evil.invalid"))
+    expect_false(is_closed_to(viewing$address, sub("/[?].*", "", viewing$address)))
     ana <- window_on(viewing$address)
     ben <- window_on(viewing$address, ana)
     ana$enter("ana")
