@@ -113,6 +113,10 @@ core_dead_leaves <- function(width, height, seed) {
     .Call(`_sprenn_core_dead_leaves`, width, height, seed)
 }
 
+core_nesting <- function(text, skip_strings) {
+    .Call(`_sprenn_core_nesting`, text, skip_strings)
+}
+
 sync_file <- function(path) {
     .Call(`_sprenn_sync_file`, path)
 }

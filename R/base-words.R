@@ -170,7 +170,19 @@ as_cells <- function(table) {
 }
 
 # A text of JSON as lists, its strings fit to be shown; an error if it is no JSON.
-read_json_text <- function(text) clean_said(jsonlite::parse_json(text))
+read_json_text <- function(text) {
+  if (is_deep(text)) {
+    stop("JSON ", nested_too_deep, call. = FALSE)
+  }
+
+  clean_said(jsonlite::parse_json(text))
+}
+
+# Parsers, and what walks through their results, go as deep as a text does. Nothing that is meant
+# for us is this deep.
+most_nested <- 50
+nested_too_deep <- paste("that is nested more than", most_nested, "deep")
+is_deep <- function(json) core_nesting(charToRaw(json), skip_strings = TRUE) > most_nested
 
 clean_said <- function(said) {
   if (is.list(said)) {

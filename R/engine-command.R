@@ -196,7 +196,8 @@ read_result_file <- function(file) {
   }
 
   result <- if (file.size(file) < 1e6) {
-    tryCatch(jsonlite::read_json(file), error = function(e) NULL)
+    bytes <- read_bytes(file)
+    tryCatch(read_json_text(rawToChar(bytes[bytes != 0])), error = function(e) NULL)
   }
   if (!is.list(result)) {
     engine_failure("bad_answer", "The result.json that was left behind is not JSON.")

@@ -231,6 +231,10 @@ next_address <- function(url, location) {
 # Parses a JSON response as lists; a failure if it is not JSON.
 read_json_answer <- function(answer, url) {
   text <- rawToChar(answer$body[answer$body != 0])
+  if (is_deep(text)) {
+    engine_failure("bad_answer", paste0(url, " answered with JSON ", nested_too_deep, "."))
+  }
+
   value <- if (validUTF8(text)) tryCatch(jsonlite::parse_json(text), error = function(e) NULL)
   if (!is.list(value)) {
     engine_failure(

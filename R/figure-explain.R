@@ -248,6 +248,7 @@ lay_map <- function(pixels, map) {
 #' @param object The result of [probe_picture()].
 #' @param ... Not used.
 #' @return A ggplot.
+#' @family measures and evidence
 #' @exportS3Method ggplot2::autoplot
 #' @examples
 #' file <- tempfile(fileext = ".png")

@@ -70,6 +70,10 @@ read_keypoint_file <- function(path, refuse) {
 
   bytes <- read_bytes(path)
   text <- rawToChar(bytes[bytes != 0])
+  if (is_deep(text)) {
+    refuse(paste("JSON", nested_too_deep))
+  }
+
   read <- if (validUTF8(text)) {
     tryCatch(jsonlite::fromJSON(text, simplifyVector = FALSE), error = function(e) NULL)
   }

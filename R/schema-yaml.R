@@ -4,8 +4,13 @@
 # Returns `value` (lists all the way down; sequences unnamed, mappings named)
 # and `text`, its lines; or `problem`, one row of new_problem(), when the text is
 # no YAML.
-read_yaml_text <- function(text, file) {
+read_yaml_text <- function(text, file, seconds = 10) {
   text <- sub("^\ufeff", "", text)
+  depth <- yaml_nesting(text)
+  if (depth$least > most_open) {
+    return(list(problem = too_deep_problem(file)))
+  }
+
   refuse <- function(message) {
     line <- if (grepl("at line [0-9]+,", message)) {
       sub(".*at line ([0-9]+),.*", "\\1", message)
@@ -23,6 +28,33 @@ read_yaml_text <- function(text, file) {
     )
   }
 
+  read <- if (depth$most > most_open) parse_yaml_apart(text, seconds) else parse_yaml(text)
+  if (is.null(read)) {
+    return(list(problem = too_deep_problem(file)))
+  }
+
+  if (!is.null(read$refused)) {
+    return(refuse(read$refused))
+  }
+
+  if (read$bad_anchor) {
+    return(refuse("an alias (*name) that has no anchor (&name)"))
+  }
+
+  count <- count_values(read$value, most_values)
+  if (is.infinite(count)) {
+    return(list(problem = too_deep_problem(file)))
+  }
+
+  if (count >= most_values) {
+    return(refuse("aliases that unfold to over a million values"))
+  }
+
+  list(value = read$value, text = strsplit(text, "\r?\n")[[1]])
+}
+
+# `value`, or how the parser `refused` the text; and whether there is a `bad_anchor`.
+parse_yaml <- function(text) {
   bad_anchor <- FALSE
   value <- withCallingHandlers(
     tryCatch(
@@ -38,30 +70,43 @@ read_yaml_text <- function(text, file) {
     }
   )
   if (inherits(value, "yaml_refused")) {
-    return(refuse(suppressWarnings(unclass(value))))
+    return(list(refused = suppressWarnings(unclass(value))))
   }
 
-  if (bad_anchor) {
-    return(refuse("an alias (*name) that has no anchor (&name)"))
-  }
-
-  unfolded <- count_values(value, most_values)
-  if (unfolded >= most_values) {
-    return(refuse(
-      "aliases that unfold to over a million values, or lists nested more than 50 deep"
-    ))
-  }
-
-  list(value = value, text = strsplit(text, "\r?\n")[[1]])
+  list(value = value, bad_anchor = bad_anchor)
 }
 
-# How many values there are, followed no further than `most`: a few lines of
-# aliases can unfold to billions, which share their memory until they are walked.
+# The same in a process that is ended after so many seconds; then NULL.
+parse_yaml_apart <- function(text, seconds) {
+  pool <- WorkerPool$new(1)
+  on.exit(pool$close())
+  wait_for(pool$send(parse_yaml, list(text), seconds = seconds))
+}
+
+# The parser's time grows with the square of the nesting. How many brackets and dashes are open at
+# once is at least what the text has if nothing in it is quoted or a comment, and at most what
+# it has if whatever looks like a comment is one.
+yaml_nesting <- function(text) {
+  dashes <- regmatches(text, gregexpr("(?m)^ *(?:[-?] +){50,}", text, perl = TRUE))[[1]]
+  dashes <- max(0, nchar(gsub(" ", "", dashes)))
+  count <- function(text) max(dashes, core_nesting(charToRaw(text), skip_strings = FALSE))
+  list(least = count(text), most = count(gsub("(^|[ \t\n])#[^\n]*", "\\1", text)))
+}
+
+# Texts with brackets that are never closed are rarely this many.
+most_open <- 1000
+
+too_deep_problem <- function(file) {
+  new_problem(file, "", paste("a text", nested_too_deep), "a file as docs/files.md describes it")
+}
+
+# How many values there are, followed no further than `most`: a few lines of aliases can unfold to
+# billions, which share their memory until they are walked. Infinite if they are too deep.
 most_values <- 1e6
 
 count_values <- function(value, most, depth = 0) {
-  if (depth > 50) {
-    return(most)
+  if (depth > most_nested) {
+    return(Inf)
   }
 
   count <- 1

@@ -366,6 +366,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_nesting
+double core_nesting(Rcpp::RawVector text, bool skip_strings);
+RcppExport SEXP _sprenn_core_nesting(SEXP textSEXP, SEXP skip_stringsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type text(textSEXP);
+    Rcpp::traits::input_parameter< bool >::type skip_strings(skip_stringsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_nesting(text, skip_strings));
+    return rcpp_result_gen;
+END_RCPP
+}
 // sync_file
 bool sync_file(const std::string& path);
 RcppExport SEXP _sprenn_sync_file(SEXP pathSEXP) {
@@ -831,6 +843,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_core_uniform", (DL_FUNC) &_sprenn_core_uniform, 2},
     {"_sprenn_core_foreseen_chances", (DL_FUNC) &_sprenn_core_foreseen_chances, 6},
     {"_sprenn_core_dead_leaves", (DL_FUNC) &_sprenn_core_dead_leaves, 3},
+    {"_sprenn_core_nesting", (DL_FUNC) &_sprenn_core_nesting, 2},
     {"_sprenn_sync_file", (DL_FUNC) &_sprenn_sync_file, 1},
     {"_sprenn_steady_seconds", (DL_FUNC) &_sprenn_steady_seconds, 0},
     {"_sprenn_core_view", (DL_FUNC) &_sprenn_core_view, 4},

@@ -13,6 +13,7 @@
 #include "core/foresight.h"
 #include "core/guides.h"
 #include "core/leaves.h"
+#include "core/nesting.h"
 #include "exchange.h"
 
 namespace {
@@ -230,4 +231,12 @@ Rcpp::NumericVector core_foreseen_chances(Rcpp::NumericMatrix means, Rcpp::Numer
 // [[Rcpp::export]]
 Rcpp::NumericVector core_dead_leaves(int width, int height, double seed) {
   return pixels_from(sprenn::dead_leaves(width, height, static_cast<std::uint64_t>(seed)));
+}
+
+// How deep a text, as bytes, nests brackets.
+// [[Rcpp::export]]
+double core_nesting(Rcpp::RawVector text, bool skip_strings) {
+  const std::size_t length = static_cast<std::size_t>(text.size());
+  const std::size_t deepest = sprenn::deepest_nesting(RAW(text), length, skip_strings);
+  return static_cast<double>(deepest);
 }

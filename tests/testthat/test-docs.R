@@ -35,6 +35,21 @@ test_that("every screenshot is linked from a document", {
   expect_equal(setdiff(shown, linked), character())
 })
 
+test_that("the site has a place for every help page", {
+  root <- sources()
+  index <- yaml::read_yaml(file.path(root, "tools", "pkgdown.yml"))$reference
+  named <- unlist(lapply(index, `[[`, "contents"))
+  starts <- sub("starts_with\\(\"(.*)\"\\)", "\\1", grep("^starts_with", named, value = TRUE))
+  for (page in list.files(file.path(root, "man"), "[.]Rd$", full.names = TRUE)) {
+    text <- readLines(page, encoding = "UTF-8")
+    topics <- sub("^\\\\alias\\{(.*)\\}$", "\\1", grep("^\\\\alias", text, value = TRUE))
+    placed <- any(topics %in% named) ||
+      any(outer(topics, starts, startsWith)) ||
+      any(grepl("^\\\\keyword\\{internal\\}", text))
+    expect_true(placed, info = basename(page))
+  }
+})
+
 test_that("the README is short", {
   text <- readLines(file.path(sources(), "README.md"), encoding = "UTF-8")
   expect_lte(length(unlist(strsplit(trimws(text), "[[:space:]]+"))), 750)

@@ -268,3 +268,42 @@ test_that("a viewing answers its own pages only", {
   expect_false(from("127.0.0.1:8000", "null"))
   expect_false(from(NULL))
 })
+
+test_that("what is nested without end is refused before it is parsed", {
+  n <- 30000
+  texts <- c(
+    json = paste0(strrep("[", n), strrep("]", n)),
+    maps = paste0(strrep("{a: ", n), "1", strrep("}", n)),
+    dashes = paste0(strrep("- ", n), "1"),
+    open = strrep("[", n),
+    quoted = paste0(strrep("[\"]\", ", n), strrep("]", n))
+  )
+  for (name in names(texts)) {
+    found <- read_yaml_text(texts[[name]], "suite.yml")$problem$found
+    expect_match(found, "nested more than 50 deep", info = name)
+  }
+
+  object <- paste0(strrep("{\"a\":", n), "1", strrep("}", n))
+  for (text in c(texts[["json"]], object)) {
+    answer <- list(body = charToRaw(text), type = "application/json")
+    failure <- tryCatch(read_json_answer(answer, "http://x"), sprenn_failure = identity)
+    expect_s3_class(failure, "sprenn_failure_bad_answer")
+    expect_match(conditionMessage(failure), "nested more than 50 deep")
+    expect_error(read_json_text(text), "nested more than 50 deep")
+  }
+
+  # Brackets in strings and comments are text.
+  expect_equal(read_json_text("[\"[[[\\\"[[\", 1]")[[2]], 1L)
+  expect_false(is_deep(to_json(strrep("[", 100))))
+  many <- paste0("  - {id: c", 1:1200, ", prompt: \"tower #1\"}")
+  read <- read_yaml_text(paste(c("cases:", many), collapse = "\n"), "suite.yml")
+  expect_length(read$value$cases, 1200)
+})
+
+test_that("nesting that comments hide is given up after a while", {
+  skip_on_cran()
+  text <- paste(rep("[ # ]", 30000), collapse = "\n")
+  took <- system.time(found <- read_yaml_text(text, "suite.yml", 1)$problem$found)[["elapsed"]]
+  expect_match(found, "nested more than 50 deep")
+  expect_lt(took, 10)
+})

@@ -435,7 +435,7 @@ test_that("YAML that is a trap is refused: a bomb of anchors, tabs, a key twice"
     all = FALSE
   )
   deep <- paste0("deep: ", strrep("[", 3000), strrep("]", 3000))
-  expect_match(problems_of(suite = c(small_suite, deep))$wanted, "50 deep|valid YAML")
+  expect_match(problems_of(suite = c(small_suite, deep))$found, "50 deep")
   expect_match(
     problems_of(suite = c(small_suite, "suite: twice"))$wanted,
     "Duplicate",
