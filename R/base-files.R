@@ -100,7 +100,6 @@ resolve_path <- function(path, folder) {
 
 # Hashes: SHA-256 throughout, over bytes or over JSON in one canonical form.
 
-
 # One hash for bytes; for texts, one hash each.
 sha256_of <- function(x) {
   if (is.raw(x)) {
@@ -108,6 +107,13 @@ sha256_of <- function(x) {
   } else {
     as.character(openssl::sha256(enc2utf8(x)))
   }
+}
+
+# A file is read in parts, whatever its size.
+sha256_of_file <- function(path) {
+  connection <- file(path, "rb")
+  on.exit(close(connection))
+  paste(unclass(openssl::sha256(connection)), collapse = "")
 }
 
 # A hash of plain nested lists that is the same in every session.

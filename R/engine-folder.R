@@ -105,7 +105,7 @@ find_in_folder <- function(folder, seen) {
   facts <- file.info(file.path(folder, files), extra_cols = FALSE)
   keys <- paste(files, facts$size, as.numeric(facts$mtime))
   hashes <- lapply(seq_along(files), function(i) {
-    seen$get(keys[i], sha256_of(read_bytes(file.path(folder, files[i]))))
+    seen$get(keys[i], sha256_of_file(file.path(folder, files[i])))
   })
   listed <- read_manifest(file.path(folder, "manifest.csv"))
   data.frame(

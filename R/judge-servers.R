@@ -272,12 +272,19 @@ vectors_judge <- function(wanted, name, folder) {
   )
 }
 
+# Vectors of a quarter of a million pictures.
+most_vector_bytes <- 1e9
+
 # A matrix with a named row a vector. CSV and Parquet have the names in their first
 # column; beside a .npy file lies a text file of the same name with one a line.
 read_vectors <- function(path) {
   ending <- tolower(sub(".*\\.", "", path))
   if (!file.exists(path)) {
     stop("no such file: ", basename(path), call. = FALSE)
+  }
+
+  if (file.size(path) > most_vector_bytes) {
+    stop(basename(path), " is larger than ", show_size(most_vector_bytes), call. = FALSE)
   }
 
   if (ending == "npy") {

@@ -156,7 +156,7 @@ file_entities <- function(files, work, made) {
         }
       ),
       if (!is.na(format)) list(encodingFormat = unname(format)),
-      list(contentSize = as.character(file.size(path)), sha256 = sha256_of(read_bytes(path))),
+      list(contentSize = as.character(file.size(path)), sha256 = sha256_of_file(path)),
       if (!is.na(take$take[i])) list(width = take$width[i], height = take$height[i])
     )
   })

@@ -132,6 +132,10 @@ engine_files <- function(trial) {
 # Larger bags are refused.
 max_packed_files <- 50000
 max_packed_bytes <- 20e9
+max_packed_file <- 1e9
+max_bag_part <- 1e7
+# Deflated text is a tenth of its size or so; a bomb is a thousandth.
+max_packing <- 100
 
 # Unpacks and verifies a bag. Nothing of it is read as a trial, and no code in it is run, before
 # every hash was held against its file. What the trial's three files do not name is left behind,
@@ -228,7 +232,19 @@ bag_parts <- c("bagit.txt", "bag-info.txt", "manifest-sha256.txt", "data/suite.y
 # Checks the contents of a zip before anything is unpacked, and returns the name of its bag (RFC
 # 8493).
 check_zip <- function(file, refuse) {
+  if (count_in_zip(file) > max_packed_files) {
+    refuse("more than 50,000 files")
+  }
+
   listed <- tryCatch(zip::zip_list(file), error = function(e) refuse("a damaged zip file"))
+  bytes <- sum(listed$uncompressed_size)
+  if (nrow(listed) > max_packed_files || bytes > max_packed_bytes) {
+    refuse(
+      paste(nrow(listed), "files of", show_size(bytes)),
+      "at most 50,000 files and 20 GB"
+    )
+  }
+
   names <- enc2utf8(listed$filename)
   if (!all(validUTF8(names))) {
     refuse("names that are not UTF-8")
@@ -245,11 +261,22 @@ check_zip <- function(file, refuse) {
     refuse("one name twice")
   }
 
-  bytes <- sum(listed$uncompressed_size)
-  if (nrow(listed) > max_packed_files || bytes > max_packed_bytes) {
+  largest <- which.max(listed$uncompressed_size)
+  if (listed$uncompressed_size[largest] > max_packed_file) {
     refuse(
-      paste(nrow(listed), "files of", show_size(bytes)),
-      "at most 50,000 files and 20 GB"
+      paste0(quoted(names[largest]), ", a file of ", show_size(listed$uncompressed_size[largest])),
+      paste("files of at most", show_size(max_packed_file))
+    )
+  }
+
+  # Of each file, and of all.
+  size <- c(listed$uncompressed_size, bytes)
+  packed <- c(listed$compressed_size, file.size(file))
+  bombs <- which(size > 1e7 & size > max_packing * packed)
+  if (length(bombs)) {
+    refuse(
+      paste(show_size(size[bombs[1]]), "packed into", show_size(packed[bombs[1]])),
+      paste("at most", max_packing, "times as much as it is packed into")
     )
   }
 
@@ -258,7 +285,24 @@ check_zip <- function(file, refuse) {
     refuse("no bag with a manifest and a suite")
   }
 
+  parts <- names %in% file.path(bag, bag_parts[1:3])
+  if (any(listed$uncompressed_size[parts] > max_bag_part)) {
+    refuse("a manifest that is too large", "at most 10 MB")
+  }
+
   bag
+}
+
+# How many files a zip says that it has, from the record at its end; 65,535 stands for more.
+count_in_zip <- function(file) {
+  connection <- file(file, "rb")
+  on.exit(close(connection))
+  # The record may be followed by a comment of 65,535 bytes.
+  seek(connection, max(0, file.size(file) - 65557))
+  end <- readBin(connection, "raw", 65557)
+  at <- grepRaw(as.raw(c(0x50, 0x4b, 0x05, 0x06)), end, fixed = TRUE, all = TRUE)
+  count <- if (length(at)) little_endian(end, at[length(at)] + 10, 2) else NA
+  if (is.na(count)) 0 else count
 }
 
 # The files of a bag, each held against its manifest.
@@ -283,8 +327,7 @@ verified_payload <- function(bag, refuse) {
     refuse(paste0("files and manifest at odds, ", shorten_list(quoted(odd))))
   }
 
-  hash_at <- function(path) sha256_of(read_bytes(path))
-  hashes <- vapply(file.path(bag, payload), hash_at, "")
+  hashes <- vapply(file.path(bag, payload), sha256_of_file, "")
   altered <- payload[hashes != stated[payload]]
   if (length(altered)) {
     refuse(paste0("files that were altered since, ", shorten_list(quoted(altered))))

@@ -125,6 +125,43 @@ test_that("a zip that climbs out of its folder, or holds a link or two of a name
   )
 })
 
+# The bytes of a zip with a file's size changed in both places where a zip has it.
+resized <- function(zip, size, to, env = parent.frame()) {
+  four <- function(number) as.raw(number %/% 256^(0:3) %% 256)
+  bytes <- readBin(zip, "raw", file.size(zip))
+  for (at in grepRaw(four(size), bytes, fixed = TRUE, all = TRUE)) {
+    bytes[at + 0:3] <- four(to)
+  }
+
+  out <- withr::local_tempfile(fileext = ".zip", .local_envir = env)
+  writeBin(bytes, out)
+  out
+}
+
+test_that("a zip that would grow beyond all bounds is refused before it is unpacked", {
+  zeros <- 60000000
+  bomb <- tampered(packed()$zip, function(bag) {
+    writeBin(raw(zeros), file.path(bag, "data", "references", "bomb.png"))
+  })
+  refused(bomb, "60 MB packed into")
+  refused(resized(bomb, zeros, 3e9), "references/bomb.png\", a file of 3 GB")
+  # The record at the end of a zip counts its files.
+  many <- readBin(bomb, "raw", file.size(bomb))
+  at <- grepRaw(as.raw(c(0x50, 0x4b, 0x05, 0x06)), many, fixed = TRUE)
+  many[at + 10:11] <- as.raw(0xff)
+  crowded <- withr::local_tempfile(fileext = ".zip")
+  writeBin(many, crowded)
+  refused(crowded, "more than 50,000 files")
+  # What says that it is small is cut off where it said.
+  refused(resized(bomb, zeros, 1000), "damaged zip")
+  refused(
+    tampered(packed()$zip, function(bag) {
+      writeBin(openssl::rand_bytes(1.2e7), file.path(bag, "bag-info.txt"))
+    }),
+    "too large"
+  )
+})
+
 # A zip with these files more, which its manifest names: the attacker writes that too.
 with_more <- function(zip, files, env = parent.frame()) {
   tampered(
