@@ -98,10 +98,10 @@ most_tries <- 4
 longest_wait <- 60
 
 # The pause in seconds before a failed call is tried again, at least as long as the server asks;
-# NULL if it is not worth another try.
-retry_pause <- function(failure, tries, key) {
+# NULL if it is not worth another try, or asks for longer than the `longest` wait.
+retry_pause <- function(failure, tries, key, longest = longest_wait) {
   pause <- failure$retry_after %||% pause_after(tries, key)
-  if (failure$kind %in% passing_failures && tries < most_tries && pause <= longest_wait) {
+  if (failure$kind %in% passing_failures && tries < most_tries && pause <= longest) {
     pause
   }
 }

@@ -131,14 +131,53 @@ Outcomes <- R6::R6Class(
         return(private$complete_away(job, failure, stopping))
       }
 
-      job$queue$note_back()
-      now <- clock()
-      if (failure$kind == "busy") {
-        key <- job$request$key
-        job$queue$wait_until(now + failure$retry_after %||% pause_after(job$try, key))
+      # A program that can't be started can't make any other take either.
+      if (job$queue$engine$kind == "command" && failure$kind == "unreachable") {
+        return(private$park(job, failure))
       }
 
-      pause <- retry_pause(failure, job$try, job$request$key)
+      job$queue$note_back()
+      if (failure$kind == "busy") {
+        return(private$complete_busy(job, failure, stopping))
+      }
+
+      if (failure$kind %in% c("refused", "awaited")) {
+        job$queue$note_answer()
+      } else if (job$queue$note_failure(job$at, failure)) {
+        return(private$park(job, failure, paste0(
+          "The last ", most_alike, " tries failed in the same way. ", conditionMessage(failure)
+        )))
+      }
+
+      private$retry_or_fail(job, failure, stopping, longest_wait)
+    },
+
+    # Waits as the engine asks, if that is not longer than a run waits for an engine. What it
+    # would have to wait for stays planned.
+    complete_busy = function(job, failure, stopping) {
+      now <- clock()
+      asked <- failure$retry_after %||% 0
+      busy <- job$queue$note_busy(now)
+      longest <- max(longest_wait, private$outage)
+      if (max(asked, busy) > longest) {
+        return(private$park(job, failure, paste0(
+          sub("[.]?$", ".", conditionMessage(failure)),
+          if (asked > busy) {
+            paste0(" It asks to be left alone for ", show_seconds(asked), ".")
+          } else {
+            paste0(" It has made nothing for ", show_seconds(busy), ".")
+          }
+        )))
+      }
+
+      pause <- failure$retry_after %||% pause_after(job$try, job$request$key)
+      job$queue$wait_until(now + pause)
+      private$retry_or_fail(job, failure, stopping, longest)
+    },
+
+    retry_or_fail = function(job, failure, stopping, longest) {
+      now <- clock()
+      pause <- retry_pause(failure, job$try, job$request$key, longest)
       if (is.null(pause)) {
         private$complete_failed(job, failure)
       } else {
@@ -194,10 +233,10 @@ Outcomes <- R6::R6Class(
 
     # A failure that needs a person stops this engine and no other. Its takes stay planned, this
     # one too: nothing is wrong with them.
-    park = function(job, failure) {
+    park = function(job, failure, why = conditionMessage(failure)) {
       record_reason(private$store, job$take$take, failure)
       if (is.null(job$queue$parked)) {
-        job$queue$park(conditionMessage(failure))
+        job$queue$park(why)
         private$log$note("left alone", job, kind = failure$kind, message = job$queue$parked)
       }
     }

@@ -62,7 +62,7 @@ EngineQueue <- R6::R6Class(
     count_made = function(seconds, first) {
       private$.made <- private$.made + 1
       private$not_before <- 0
-      private$away <- NULL
+      self$note_answer()
       if (!first) {
         private$seconds <- private$seconds + seconds
         private$timed <- private$timed + 1
@@ -94,6 +94,32 @@ EngineQueue <- R6::R6Class(
     },
 
     note_back = function() private$away <- NULL,
+
+    # Notes that the engine is busy; returns for how many seconds it has made nothing since.
+    note_busy = function(now) {
+      private$busy_since <- private$busy_since %||% now
+      now - private$busy_since
+    },
+
+    # Notes a failure of a take. TRUE once so many in a row, of several takes, were of this kind
+    # with the same words (numbers aside) that the engine is to blame and not the takes.
+    note_failure = function(at, failure) {
+      same <- paste(failure$kind, gsub("[0-9]+", "", conditionMessage(failure)))
+      if (!identical(private$alike$words, same)) {
+        private$alike <- list(words = same, takes = integer())
+      }
+
+      private$alike$takes <- c(private$alike$takes, at)
+      length(private$alike$takes) >= most_alike &&
+        length(unique(private$alike$takes)) >= most_alike_takes
+    },
+
+    # Whatever was wrong with the engine, it answers as it should.
+    note_answer = function() {
+      private$away <- NULL
+      private$busy_since <- NULL
+      private$alike <- NULL
+    },
 
     # Stops sending, since something needs a person, who is told `why`.
     park = function(why) private$.parked <- why,
@@ -162,6 +188,8 @@ EngineQueue <- R6::R6Class(
     waiting = integer(),
     later = data.frame(take = integer(), due = numeric()),
     away = NULL,
+    busy_since = NULL,
+    alike = NULL,
     not_before = 0,
     called = character(),
     starts = numeric(),
@@ -183,6 +211,10 @@ EngineQueue <- R6::R6Class(
     }
   )
 )
+
+# After so many failures alike, of so many takes, an engine is left alone.
+most_alike <- 8
+most_alike_takes <- 3
 
 # The takes of a run: which are made, how often each was tried, and which wait for others.
 RunTakes <- R6::R6Class(

@@ -52,17 +52,21 @@ for (file in guides) {
   write(text, file)
 }
 
-readme <- read(file.path(copy, "README.md"))
-readme <- gsub("\\]\\(docs/README[.]md\\)", "](articles/index.html)", readme)
-readme <- gsub(
-  "\\]\\((?:docs|vignettes)/([a-z-]+)[.](?:md|Rmd)",
-  "](articles/\\1.html",
-  readme,
-  perl = TRUE
-)
-readme <- gsub("](docs/screenshots/", "](articles/screenshots/", readme, fixed = TRUE)
-readme <- gsub("\\[([^]]+)\\]\\((?:examples|inst)/[^)]*\\)", "\\1", readme, perl = TRUE)
-write(readme, file.path(copy, "README.md"))
+# The pages beside the README lead to those in articles/.
+for (name in c("README.md", "CONTRIBUTING.md")) {
+  text <- read(file.path(copy, name))
+  text <- gsub("](NEWS.md)", "](news/index.html)", text, fixed = TRUE)
+  text <- gsub("](docs/README.md)", "](articles/index.html)", text, fixed = TRUE)
+  text <- gsub(
+    "\\]\\((?:docs|vignettes)/([a-z-]+)[.](?:md|Rmd)",
+    "](articles/\\1.html",
+    text,
+    perl = TRUE
+  )
+  text <- gsub("](docs/screenshots/", "](articles/screenshots/", text, fixed = TRUE)
+  text <- gsub("\\[([^]]+)\\]\\((?:examples|inst)/[^)]*\\)", "\\1", text, perl = TRUE)
+  write(text, file.path(copy, name))
+}
 
 options(pkgdown.internet = FALSE)
 pkgdown::build_site(
@@ -87,8 +91,10 @@ dead <- character()
 
 for (page in list.files(made, "[.]html$", recursive = TRUE)) {
   text <- paste(read(file.path(made, page)), collapse = "\n")
-  links <- unlist(regmatches(text, gregexpr("(?:href|src)=\"[^\":#]+", text)))
-  links <- unique(sub("^(?:href|src)=\"", "", links))
+  links <- unlist(regmatches(text, gregexpr("(href|src)=\"[^\"#]+", text)))
+  links <- unique(sub("^[^\"]*\"", "", links))
+  # Those with a scheme lead out of the site.
+  links <- links[!grepl("^[a-z]+:", links)]
   missing <- links[!file.exists(file.path(made, dirname(page), links))]
   dead <- c(dead, if (length(missing)) paste(page, "->", missing))
 }

@@ -246,21 +246,21 @@ test_that("the event log is a line of JSON for each event", {
 })
 
 # What becomes of answers, on a run of real takes that nobody has made.
-outcomes_of <- function(env = parent.frame(), outage = 60) {
+outcomes_of <- function(env = parent.frame(), outage = 60, kind = "http") {
   folder <- small_trial(env = env)
   trial <- read_trial(folder)
   store <- open_store(folder, "main", create = TRUE)
   withr::defer(close_store(store), envir = env)
   record_plan(store, trial, plan_run(trial)$takes)
   takes <- read_takes(store)
-  parts <- list()
+  parts <- list(store = store)
   parts$takes <- RunTakes$new(
     takes,
     rep(TRUE, nrow(takes)),
     all_steps(trial$lineup)
   )
   engine <- trial$lineup$engines$mixer
-  engine$kind <- "http"
+  engine$kind <- kind
   parts$queue <- EngineQueue$new(engine, "mixer", seq_len(nrow(takes)))
   parts$status <- RunStatus$new(nrow(takes), nrow(takes))
   parts$measuring <- Measuring$new(
@@ -335,6 +335,62 @@ test_that("failures are recorded, tried again, or left with their engine", {
   fail(4, "out_of_credit")
   expect_equal(parts$queue$parked, "out_of_credit")
   expect_equal(parts$states()[3:4], c("planned", "planned"))
+})
+
+test_that("an engine that fails in the same way again and again is left alone", {
+  fail <- function(parts, at, words) {
+    failure <- failure_of_kind("bad_answer", seconds = 0, cost = NA_real_)
+    failure$message <- words
+    parts$outcomes$complete(parts$job(at), failure)
+  }
+  parts <- outcomes_of()
+  count <- nrow(read_takes(parts$store))
+  for (i in seq_len(most_alike - 1)) {
+    fail(parts, 1 + i %% count, paste("It ended with status 1 after", i, "s"))
+    expect_null(parts$queue$parked)
+  }
+  planned <- sum(parts$states() == "planned")
+  fail(parts, 1, "It ended with status 1 after 99 s")
+  expect_match(parts$queue$parked, "The last 8 tries failed in the same way. It ended")
+  expect_equal(sum(parts$states() == "planned"), planned)
+  # Nothing is concluded from one take, from different words, or across a take that was made.
+  parts <- outcomes_of()
+  for (i in 1:4) fail(parts, 1, "It ended")
+  expect_null(parts$queue$parked)
+  parts <- outcomes_of()
+  for (i in 1:12) fail(parts, 1 + i %% count, paste("It ended", letters[i %% 2 + 1]))
+  expect_null(parts$queue$parked)
+  parts <- outcomes_of()
+  for (i in 1:7) fail(parts, 1 + i %% (count - 1), "It ended")
+  parts$outcomes$complete(parts$job(count), picture_of(1))
+  fail(parts, 1, "It ended")
+  expect_null(parts$queue$parked)
+})
+
+test_that("an engine that asks to be left alone for longer than a run waits is left alone", {
+  busy <- function(parts, ...) {
+    failure <- failure_of_kind("busy", seconds = 0, cost = NA_real_, ...)
+    parts$outcomes$complete(parts$job(1), failure)
+  }
+  parts <- outcomes_of()
+  busy(parts, retry_after = 60)
+  expect_null(parts$queue$parked)
+  expect_equal(parts$states()[1], "planned")
+  busy(parts, retry_after = 86400)
+  expect_match(parts$queue$parked, "It asks to be left alone for 24 h.", fixed = TRUE)
+  expect_equal(parts$states()[1], "planned")
+  # A longer outage waits longer.
+  parts <- outcomes_of(outage = 1e5)
+  busy(parts, retry_after = 86400)
+  expect_null(parts$queue$parked)
+})
+
+test_that("a program that can't be started is left alone at once", {
+  parts <- outcomes_of(kind = "command")
+  gone <- failure_of_kind("unreachable", seconds = 0, cost = NA_real_)
+  parts$outcomes$complete(parts$job(1), gone)
+  expect_equal(parts$queue$parked, "unreachable")
+  expect_equal(unique(parts$states()), "planned")
 })
 
 test_that("an engine that nobody reaches for too long is left alone", {
