@@ -122,18 +122,13 @@ Outcomes <- R6::R6Class(
     },
 
     complete_failure = function(job, failure, stopping) {
-      if (failure$kind == "out_of_credit") {
+      if (needs_person(job$queue$engine, failure)) {
         return(private$park(job, failure))
       }
 
       # The engine can't be reached, which is not the take's fault.
       if (is_server(job$queue$engine) && failure$kind == "unreachable") {
         return(private$complete_away(job, failure, stopping))
-      }
-
-      # A program that can't be started can't make any other take either.
-      if (job$queue$engine$kind == "command" && failure$kind == "unreachable") {
-        return(private$park(job, failure))
       }
 
       job$queue$note_back()
@@ -242,6 +237,12 @@ Outcomes <- R6::R6Class(
     }
   )
 )
+
+# Whether no other take can be made either: there is no credit, or no program to start.
+needs_person <- function(engine, failure) {
+  failure$kind == "out_of_credit" ||
+    (engine$kind == "command" && failure$kind == "unreachable")
+}
 
 # A failure that does not come from an engine.
 failure_of <- function(kind, message, seconds, cost = NA_real_) {

@@ -57,7 +57,7 @@ test_that("the report opens whole, asks for nothing and fits its width, light an
 
 # A report of two jobs with sweeps, failures and texts that no page likes, in a folder.
 report_of_two_jobs <- function() {
-  nasty <- "<b onclick=alert(1)>bold</b> </script> \u05e9\u05dc\u05d5\u05dd \u202egnol"
+  nasty <- "<b onclick=alert(1)>bold</b> </script> \u05e9\u05dc\u05d5\u05dd \u200flong"
   folder <- small_trial(
     suite = c(
       small_suite[1:4],

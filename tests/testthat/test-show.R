@@ -301,7 +301,7 @@ test_that("an overlay says where contours agree, what vanished and what is new",
 })
 
 test_that("text of a trial stays text in the report", {
-  nasty <- "</script><script>alert(1)</script> & <!-- \u202eright-to-left"
+  nasty <- "</script><script>alert(1)</script> & <!-- \u200fright-to-left"
   suite <- sub("prompt: a thing}", paste0("prompt: '", nasty, "'}"), small_suite, fixed = TRUE)
   suite <- c(suite[1], "title: '<img src=x onerror=alert(2)>'", suite[-1])
   file <- write_report(scored_trial(suite = suite))
