@@ -47,12 +47,13 @@ run_command <- function(request, wanted, folder) {
   )
   unset <- wanted_values[is.na(values[wanted_values])]
   if (length(unset)) {
-    engine_failure(
+    raise_failure(
       "bad_request",
       paste0(
         "The environment variable ", unset[1],
         ", which the program is to be given, is not set."
-      )
+      ),
+      lasting = TRUE
     )
   }
 
@@ -69,9 +70,10 @@ run_command <- function(request, wanted, folder) {
       cleanup_tree = TRUE
     ),
     error = function(e) {
-      engine_failure(
+      raise_failure(
         "unreachable",
-        paste0("The program ", words[1], " can't be started (", one_line(e), ").")
+        paste0("The program ", words[1], " can't be started (", one_line(e), ")."),
+        lasting = TRUE
       )
     }
   )

@@ -108,7 +108,7 @@ fetch_later <- function(call, done, pool) {
 
 # The response, or the next call where a server redirects within itself.
 read_response <- function(call, response) {
-  headers <- curl::parse_headers_list(response$headers)
+  headers <- curl::parse_headers_list(clean_text(rawToChar(response$headers)))
   names(headers) <- tolower(names(headers))
   if (response$status_code %in% c(301, 302, 303, 307, 308)) {
     to <- next_address(call$url, headers$location)
@@ -149,40 +149,49 @@ stop_for_lost <- function(call, message) {
     )
   }
 
-  stop_for_transport(call$url, message, call$seconds)
+  data <- curl::handle_data(call$handle)
+  stop_for_transport(
+    call$url,
+    message,
+    call$seconds,
+    connected = isTRUE(data$times[["connect"]] > 0),
+    answered = length(data$headers) > 0
+  )
 }
 
-stop_for_transport <- function(url, said, seconds) {
-  said <- trimws(gsub("[[:space:]]+", " ", sub("^.*\\]: ?", "", said)))
-  late <- grepl("timed out|timeout was reached", said, ignore.case = TRUE)
-  broken <- grepl(
-    "transfer closed|reset by peer|Recv failure|unexpected eof|HTTP2 framing|partial",
-    said,
-    ignore.case = TRUE
-  )
-  if (grepl(
-    "HTTP/0.9|unsupported HTTP|weird server|nul byte|content encoding",
-    said,
-    ignore.case = TRUE
-  )) {
-    engine_failure("bad_answer", paste0("What ", url, " sent is not HTTP (", said, ")."))
-  }
+# How a connection ends that the other side closes, by curl's words.
+cut_connection <- paste(
+  "transfer closed", "reset by peer", "Recv failure", "Send failure", "unexpected eof",
+  "HTTP2 framing", "partial", "Empty reply", "sending data", "Broken pipe",
+  sep = "|"
+)
 
-  if (late) {
+# An engine is unreachable where there was no connection, or it was `cut`, as by a server that goes
+# down. Whatever else fails is an answer that is none.
+stop_for_transport <- function(url, said, seconds, connected, answered) {
+  said <- trimws(gsub("[[:space:]]+", " ", sub("^.*\\]: ?", "", said)))
+  if (grepl("timed out|timeout was reached", said, ignore.case = TRUE)) {
     engine_failure(
       "timed_out",
       paste0(url, " did not answer within ", format(round(seconds, 1)), " s.")
     )
   }
 
-  if (broken) {
-    engine_failure(
-      "unreachable",
-      paste0("The connection to ", url, " broke off in the middle of an answer (", said, ").")
-    )
+  if (!connected || grepl("SSL|TLS|certificate", said)) {
+    engine_failure("unreachable", paste0(url, " can't be reached (", said, ")."))
   }
 
-  engine_failure("unreachable", paste0(url, " can't be reached (", said, ")."))
+  if (!grepl(cut_connection, said, ignore.case = TRUE)) {
+    engine_failure("bad_answer", paste0("What ", url, " sent is not HTTP (", said, ")."))
+  }
+
+  # The picture may have been made: the next try asks for it under the same key.
+  broken <- if (answered) {
+    paste0("The connection to ", url, " broke off in the middle of an answer (", said, ").")
+  } else {
+    paste0(url, " closed the connection without an answer (", said, ").")
+  }
+  raise_failure("unreachable", broken, cut = TRUE)
 }
 
 # Scheme, host and port of an address, with the default port if none is given.
@@ -275,9 +284,10 @@ key_headers <- function(engine) {
 
   value <- secret_value(engine$key)
   if (grepl("[[:cntrl:]]", value)) {
-    engine_failure(
+    raise_failure(
       "bad_request",
-      paste0("The environment variable ", engine$key, " contains a line break; a key is one line.")
+      paste0("The environment variable ", engine$key, " contains a line break; a key is one line."),
+      lasting = TRUE
     )
   }
 

@@ -140,9 +140,10 @@ holds_secret <- function(bytes, secrets) {
 secret_value <- function(name) {
   value <- Sys.getenv(name)
   if (!nzchar(value)) {
-    engine_failure(
+    raise_failure(
       "bad_request",
-      paste0("The environment variable ", name, ", which should hold the key, is not set.")
+      paste0("The environment variable ", name, ", which should hold the key, is not set."),
+      lasting = TRUE
     )
   }
 

@@ -47,11 +47,19 @@ engine_failure <- function(kind, message, retry_after = NULL) {
     message = checkmate::check_string(message),
     retry_after = checkmate::check_number(retry_after, lower = 0, null.ok = TRUE)
   )
+  raise_failure(kind, message, retry_after = retry_after)
+}
+
+# `lasting` is a failure of the set-up, which every other take would meet too; `cut` a connection
+# that was closed without an answer.
+raise_failure <- function(kind, message, retry_after = NULL, lasting = FALSE, cut = FALSE) {
   stop(errorCondition(
     message,
     class = c(paste0("sprenn_failure_", kind), "sprenn_failure"),
     kind = kind,
-    retry_after = retry_after
+    retry_after = retry_after,
+    lasting = lasting,
+    cut = cut
   ))
 }
 

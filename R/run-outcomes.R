@@ -122,7 +122,7 @@ Outcomes <- R6::R6Class(
     },
 
     complete_failure = function(job, failure, stopping) {
-      if (needs_person(job$queue$engine, failure)) {
+      if (failure$kind == "out_of_credit" || isTRUE(failure$lasting)) {
         return(private$park(job, failure))
       }
 
@@ -181,6 +181,11 @@ Outcomes <- R6::R6Class(
     },
 
     complete_away = function(job, failure, stopping) {
+      # A server that answers others may break at this one.
+      if (isTRUE(failure$cut) && private$takes$count_cut(job$at) >= most_cuts) {
+        return(private$complete_failed(job, failure))
+      }
+
       private$takes$forget_try(job$at)
       now <- clock()
       away <- job$queue$note_away(now)
@@ -238,11 +243,8 @@ Outcomes <- R6::R6Class(
   )
 )
 
-# Whether no other take can be made either: there is no credit, or no program to start.
-needs_person <- function(engine, failure) {
-  failure$kind == "out_of_credit" ||
-    (engine$kind == "command" && failure$kind == "unreachable")
-}
+# A take for which the connection was closed so often, without an answer, has failed.
+most_cuts <- 6
 
 # A failure that does not come from an engine.
 failure_of <- function(kind, message, seconds, cost = NA_real_) {

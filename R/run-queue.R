@@ -228,7 +228,7 @@ RunTakes <- R6::R6Class(
       private$takes <- takes
       private$steps <- steps[match(takes$pipeline, steps$pipeline), ]
       private$is_made <- takes$state == "made" & !wanted
-      private$tries <- private$spent <- private$losses <- numeric(count)
+      private$tries <- private$spent <- private$losses <- private$cuts <- numeric(count)
       private$doubted <- private$made_here <- logical(count)
       waits <- !is.na(takes$parent) & !(takes$parent %in% takes$take[private$is_made])
       private$children <- split(which(wanted & waits), takes$parent[wanted & waits])
@@ -259,6 +259,12 @@ RunTakes <- R6::R6Class(
     add_spent = function(at, engine, made) {
       private$spent[at] <- add_spent(engine, made, private$spent[at])
       private$spent[at]
+    },
+
+    # Counts how often the connection was cut on which it was asked for.
+    count_cut = function(at) {
+      private$cuts[at] <- private$cuts[at] + 1
+      private$cuts[at]
     },
 
     # Counts how often the process that had it ended.
@@ -315,6 +321,7 @@ RunTakes <- R6::R6Class(
     doubted = logical(),
     tries = numeric(),
     spent = numeric(),
-    losses = numeric()
+    losses = numeric(),
+    cuts = numeric()
   )
 )

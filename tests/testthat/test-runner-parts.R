@@ -385,9 +385,22 @@ test_that("an engine that asks to be left alone for longer than a run waits is l
   expect_null(parts$queue$parked)
 })
 
-test_that("a program that can't be started is left alone at once", {
+test_that("a take at which a server always breaks its connection has failed, others have not", {
+  parts <- outcomes_of(outage = 1e5)
+  cut <- failure_of_kind("unreachable", seconds = 0, cost = NA_real_, cut = TRUE)
+  for (i in seq_len(most_cuts - 1)) {
+    parts$outcomes$complete(parts$job(1), cut)
+    parts$outcomes$complete(parts$job(1 + i %% 3), failure_of_kind("unreachable"))
+  }
+  expect_equal(unique(parts$states()), "planned")
+  parts$outcomes$complete(parts$job(1), cut)
+  expect_equal(parts$states()[1:2], c("failed", "planned"))
+  expect_null(parts$queue$parked)
+})
+
+test_that("an engine that can't be set up is left alone at once", {
   parts <- outcomes_of(kind = "command")
-  gone <- failure_of_kind("unreachable", seconds = 0, cost = NA_real_)
+  gone <- failure_of_kind("unreachable", seconds = 0, cost = NA_real_, lasting = TRUE)
   parts$outcomes$complete(parts$job(1), gone)
   expect_equal(parts$queue$parked, "unreachable")
   expect_equal(unique(parts$states()), "planned")

@@ -131,6 +131,46 @@ test_that("an address is https, or http on this machine alone", {
   )
 })
 
+test_that("what is no HTTP is a bad answer, and a connection that is cut is told apart", {
+  skip_on_cran()
+  address <- lying_server(function(path, number) {
+    head <- function(...) paste0("HTTP/1.1 200 OK\r\n", ..., "\r\n\r\n")
+    chunked <- head("Transfer-Encoding: chunked")
+    charToRaw(switch(substring(path, 2),
+      negative = paste0(head("Content-Length: -5"), "hello"),
+      words = paste0(head("Content-Length: many"), "hello"),
+      chunk = paste0(chunked, "zz\r\nhello\r\n0\r\n\r\n"),
+      minus = paste0(chunked, "-5\r\nhello\r\n0\r\n\r\n"),
+      wide = paste0(chunked, strrep("f", 40), "\r\nhello"),
+      status = "HTTP/1.1 99999 OK\r\n\r\n",
+      headers = head(paste0("X-", 1:20000, ": ", strrep("a", 40), collapse = "\r\n")),
+      long = head("X: ", strrep("a", 1e6)),
+      colon = head("no colon here"),
+      none = "hello",
+      middle = paste0(head("Content-Length: 50"), "hello"),
+      nothing = ""
+    ))
+  })
+  failure_at <- function(path) {
+    tryCatch(fetch("GET", paste0(address, "/", path), seconds = 10), sprenn_failure = identity)
+  }
+  for (path in c(
+    "negative", "words", "chunk", "minus", "wide", "status", "headers", "long", "colon", "none"
+  )) {
+    failure <- failure_at(path)
+    expect_equal(failure$kind, "bad_answer", info = path)
+    expect_match(conditionMessage(failure), "is not HTTP", info = path)
+  }
+  for (path in c("middle", "nothing")) {
+    failure <- failure_at(path)
+    expect_equal(failure$kind, "unreachable", info = path)
+    expect_true(failure$cut, info = path)
+  }
+  nobody <- tryCatch(fetch("GET", "http://127.0.0.1:9"), sprenn_failure = identity)
+  expect_equal(nobody$kind, "unreachable")
+  expect_false(nobody$cut)
+})
+
 test_that("Retry-After is read as seconds or as a date", {
   after <- function(said) retry_after_of(list(headers = list(`retry-after` = said)))
   expect_equal(after("1.5"), 1.5)
