@@ -201,7 +201,7 @@ metadata_parts <- function(bytes) {
     markers <- c(0xe1, 0xe3:0xed, 0xef, 0xfe)
     segments <- Filter(function(segment) segment$marker %in% markers, facts$parts)
     return(lapply(segments, function(segment) {
-      list(bytes = within(segment$at, segment$size + 2, bytes), compressed = FALSE)
+      list(bytes = bytes_from(segment$at, segment$size + 2, bytes), compressed = FALSE)
     }))
   }
 
@@ -213,7 +213,7 @@ metadata_parts <- function(bytes) {
   )
   wordy <- which(grepl("^[a-z]", chunks$kind) & !chunks$kind %in% needed)
   lapply(wordy, function(i) {
-    taken <- within(chunks$at[i], chunks$size[i] + 12, bytes)
+    taken <- bytes_from(chunks$at[i], chunks$size[i] + 12, bytes)
     list(
       bytes = taken,
       compressed = chunks$kind[i] == "zTXt" ||
@@ -222,7 +222,7 @@ metadata_parts <- function(bytes) {
   })
 }
 
-within <- function(at, size, bytes) at + seq_len(min(size, length(bytes) - at + 1)) - 1
+bytes_from <- function(at, size, bytes) at + seq_len(min(size, length(bytes) - at + 1)) - 1
 
 # The flag behind the keyword of an iTXt chunk.
 is_compressed <- function(data) {

@@ -47,6 +47,10 @@ walk_trial_file <- function(read) {
     walk_fields(read$value, read$file),
     control_problems(read$value, read$file)
   )
+  if (!is_keyed(read$value)) {
+    return(list(file = read$file, problems = read$problems))
+  }
+
   switch(read$file,
     suite.yml = fill_in_likes(read, "cases"),
     lineup.yml = fill_in_likes(read, "pipelines"),

@@ -104,7 +104,7 @@ show_value <- function(value) {
 
 show_list <- function(value) {
   if (!is.null(names(value))) {
-    return("keys and values")
+    return(if (length(value)) "keys and values" else "nothing between the braces")
   }
 
   # Points and boxes are short enough to be shown.

@@ -68,7 +68,8 @@ examine_trial <- function(trial, engines, progress = NULL, ask = TRUE) {
     parse_trial_file(folder, file)
   })
   # Pictures are examined while the fields are checked.
-  examiner <- examine_pictures(parsed$suite.yml$value, folder, progress)
+  suite_read <- parsed$suite.yml$value
+  examiner <- examine_pictures(if (is_keyed(suite_read)) suite_read, folder, progress)
   on.exit(examiner$stop())
   read <- lapply(parsed, walk_trial_file)
   suite <- read$suite.yml
@@ -85,7 +86,7 @@ examine_trial <- function(trial, engines, progress = NULL, ask = TRUE) {
     made$problems %||% no_problems(),
     lineup_problems(lineup, made$engines),
     brief_problems(read$brief.yml, suite),
-    if (is.list(read$brief.yml$value)) {
+    if (nrow(read$brief.yml$problems) == 0) {
       measure_problems(read$brief.yml$value, folder, judged$judges)
     },
     judged$problems
