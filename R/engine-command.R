@@ -124,7 +124,7 @@ run_command <- function(request, wanted, folder) {
 
   engine_result(
     read_bytes(pictures),
-    cost = as_number(result$cost),
+    cost = result$cost %||% NA,
     seed = as.integer(as_number(result$seed)),
     says = as.list(result$says)
   )

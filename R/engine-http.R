@@ -167,7 +167,7 @@ fetch_made <- function(talk, answer, url) {
 
     engine_result(
       answer$body,
-      cost = as_number(made$cost),
+      cost = made$cost %||% NA,
       seed = as.integer(as_number(picture$seed)),
       waited = as_number(made$waited),
       says = c(made$says, picture$says)

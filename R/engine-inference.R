@@ -141,7 +141,7 @@ read_inference <- function(answer, url, request, wanted) {
   engine_result(
     picture_from_tensor(picture, url),
     seed = as.integer(others$seed %||% NA),
-    cost = as_number(others$cost),
+    cost = others$cost %||% NA,
     says = Filter(Negate(is.null), others)
   )
 }

@@ -3,7 +3,7 @@
 #' @param picture The picture: an array rows x columns x 3 with sRGB values
 #'   from 0 to 1, or a raw vector with the bytes of a PNG, JPEG or WebP file,
 #'   which is then kept as it is.
-#' @param cost The cost of this picture, or `NA` if unknown.
+#' @param cost The cost of this picture, 0 or more, or `NA` if unknown.
 #' @param seed The seed that was actually used, or `NA`.
 #' @param says A list of anything else that the engine reported; kept with the take.
 #' @param waited Seconds that the request waited in a queue, or `NA`.
@@ -120,7 +120,11 @@ make_picture <- function(engine, request) {
 # the failure, with what is known of the cost.
 judge_result <- function(engine, request, result, seconds) {
   # The cost counts even if the picture is unusable.
-  paid <- if (inherits(result, "sprenn_engine_result")) as_number(result$cost) else NA_real_
+  paid <- if (inherits(result, "sprenn_engine_result") && is_cost(result$cost)) {
+    as_number(result$cost)
+  } else {
+    NA_real_
+  }
   made <- if (inherits(result, "condition")) {
     result
   } else {
@@ -175,6 +179,25 @@ within_seconds <- function(seconds, code) {
 }
 
 as_number <- function(x) if (is.numeric(x) && length(x) == 1) as.numeric(x) else NA_real_
+
+# Nothing in JSON, or in R, stands for a cost that is not known.
+is_cost <- function(x) {
+  length(x) == 0 || length(x) == 1 && (is.na(x) && !is.nan(x) || is_number(x) && x >= 0)
+}
+
+# An engine that states no sound costs would go beyond every limit unseen, so it is left alone.
+stated_cost <- function(cost) {
+  if (!is_cost(cost)) {
+    said <- show_value(if (length(cost) > 1) as.list(cost) else cost)
+    raise_failure(
+      "bad_answer",
+      paste0("The engine says that the picture cost ", said, "; a cost is a number, 0 or more."),
+      lasting = TRUE
+    )
+  }
+
+  as_number(cost)
+}
 
 # A result counts only if it is a picture of the size asked for, and not blank.
 verify_result <- function(result, request) {
@@ -251,7 +274,7 @@ verify_result <- function(result, request) {
     width = size[1],
     height = size[2],
     says = result$says,
-    cost = as_number(result$cost),
+    cost = stated_cost(result$cost),
     seed = result$seed,
     waited = as_number(result$waited)
   )

@@ -197,3 +197,26 @@ test_that("older names still work, and name the new ones", {
   expect_warning(take_request(yarrow, "a windmill", size = c(64, 64)), "engine_request")
   expect_warning(take_result(array(0.5, c(4, 6, 3))), "engine_result")
 })
+
+test_that("a cost is a number, 0 or more, or not known", {
+  costing <- function(cost) {
+    priced <- engine(
+      list(name = "x", checkpoints = list(a = list())),
+      function(request) engine_result(scene(1, 64, 64), cost = cost)
+    )
+    tryCatch(make_picture(priced, small_request(priced)), sprenn_failure = identity)
+  }
+  for (cost in list(-1, NaN, Inf, -Inf, "0.02", "free", c(1, 2), list(1), TRUE)) {
+    failure <- costing(cost)
+    expect_equal(failure$kind, "bad_answer", info = deparse(cost))
+    expect_match(conditionMessage(failure), "a cost is a number, 0 or more", info = deparse(cost))
+    # It would be paid for again and again.
+    expect_true(failure$lasting)
+    expect_true(is.na(failure$cost))
+  }
+  for (cost in list(NULL, NA, NA_real_)) {
+    expect_true(is.na(costing(cost)$cost))
+  }
+  expect_equal(costing(0)$cost, 0)
+  expect_equal(costing(2L)$cost, 2)
+})

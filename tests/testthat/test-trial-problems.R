@@ -442,3 +442,51 @@ test_that("YAML that is a trap is refused: a bomb of anchors, tabs, a key twice"
     all = FALSE
   )
 })
+
+# A value with the part at a place (numbers of entries, from outside in) replaced.
+with_part <- function(value, at, part) {
+  if (length(at) == 0) {
+    return(part)
+  }
+
+  value[at[1]] <- list(with_part(value[[at[1]]], at[-1], part))
+  value
+}
+
+places_in <- function(value, at = integer()) {
+  below <- if (is.list(value)) {
+    lapply(seq_along(value), function(i) places_in(value[[i]], c(at, i)))
+  }
+  c(list(at), unlist(below, recursive = FALSE))
+}
+
+test_that("anything in place of anything is a problem, and never an error of R", {
+  odd <- list(
+    NULL, 3, -1, 0.7, 1e300, "text", "", TRUE, list(), list(1), list("a", "b"),
+    stats::setNames(list(), character()), list(a = 1), list(list(list())), list(NULL),
+    list(id = "x")
+  )
+  files <- list(
+    suite.yml = small_suite,
+    lineup.yml = c(small_lineup, "sweeps:", "  - {vary: hold, of: firm, over: [0.3, 0.6]}"),
+    brief.yml = c("brief: x", "purposes:", "  restyle: {weights: {structure: 1}, style: stay}")
+  )
+  folder <- small_trial()
+  withr::local_seed(25)
+  for (i in 1:150) {
+    file <- sample(names(files), 1)
+    value <- read_yaml_text(paste(files[[file]], collapse = "\n"), file)$value
+    places <- places_in(value)
+    value <- with_part(value, places[[sample(length(places), 1)]], odd[[sample(length(odd), 1)]])
+    text <- jsonlite::toJSON(value, auto_unbox = TRUE, null = "null", digits = NA, force = TRUE)
+    for (other in names(files)) {
+      writeLines(if (other == file) text else files[[other]], file.path(folder, other))
+    }
+
+    found <- tryCatch(check_trial(folder), error = identity)
+    expect_s3_class(found, "data.frame")
+    if (!is.data.frame(found)) {
+      fail(paste(file, text, conditionMessage(found)))
+    }
+  }
+})
