@@ -245,7 +245,7 @@ request_parts <- function(request) {
     mask = if (!is.null(request$mask)) {
       Filter(Negate(is.null), list(part = "mask", context = request$context))
     },
-    grow = request$grow
+    grow = if (any(request$grow > 0)) request$grow
   )
   said <- Filter(Negate(is.null), said)
   c(

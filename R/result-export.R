@@ -121,8 +121,9 @@ write_csvs <- function(store, folder) {
     write_bytes(text, file.path(folder, paste0(name, ".csv")))
   }
 
+  own <- own_measures_in(store)
   described <- lapply(exported_tables, function(name) {
-    columns <- exported_columns(name)
+    columns <- exported_columns(name, own)
     list(
       url = paste0(name, ".csv"),
       tableSchema = list(

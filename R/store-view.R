@@ -3,7 +3,7 @@
 
 # One row a take, with every measure in a column of its own. A measure that looked at
 # several phrases is there with their mean; scores has each by itself.
-overview_columns <- function() {
+overview_columns <- function(own = no_own_measures) {
   known <- list_measures()
   rbind(
     table_by_row(
@@ -93,9 +93,31 @@ overview_columns <- function() {
       from = paste0("s.", known$measure),
       type = "double",
       doc = paste0("The measure ", known$measure, " (", known$axis, "), ", known$range, ".")
+    ),
+    new_table(
+      column = own$column,
+      from = paste0("s.", sql_name(own$column), recycle0 = TRUE),
+      type = rep("double", nrow(own)),
+      doc = paste0("The measure ", own$measure, " (", own$axis, ") of this trial.", recycle0 = TRUE)
     )
   )
 }
+
+# Measures of a trial's own and judges, which a run may have scores of: `measure`, `axis`, and the
+# `column` that each is in.
+no_own_measures <- data.frame(measure = character(), axis = character(), column = character())
+
+own_measures_in <- function(store) {
+  scored <- read_db(store, "SELECT DISTINCT measure, axis FROM scores ORDER BY measure, axis")
+  own <- scored[!scored$measure %in% list_measures()$measure & !duplicated(scored$measure), ]
+  taken <- own$measure %in% overview_columns()$column
+  own$column <- ifelse(taken, paste0("measure_", own$measure), own$measure)
+  own
+}
+
+# A name, or a text, as SQL quotes it.
+sql_name <- function(name) paste0("\"", gsub("\"", "\"\"", name), "\"", recycle0 = TRUE)
+sql_text <- function(text) paste0("'", gsub("'", "''", text), "'", recycle0 = TRUE)
 
 scores_columns <- function() {
   table_by_row(
@@ -266,24 +288,25 @@ ballots_columns <- function() {
 
 exported_tables <- c("takes", "scores", "pipelines", "ballots")
 
-exported_columns <- function(name) {
+exported_columns <- function(name, own = no_own_measures) {
   switch(name,
-    takes = overview_columns(),
+    takes = overview_columns(own),
     scores = scores_columns(),
     pipelines = pipelines_columns(),
     ballots = ballots_columns()
   )
 }
 
-table_query <- function(name) {
-  columns <- exported_columns(name)
+table_query <- function(name, own = no_own_measures) {
+  columns <- exported_columns(name, own)
   select <- paste(
     "SELECT",
-    paste0(columns$from, " AS \"", columns$column, "\"", collapse = ", ")
+    paste0(columns$from, " AS ", sql_name(columns$column), collapse = ", ")
   )
-  measures <- list_measures()$measure
+  known <- list_measures()$measure
   pivot <- paste0(
-    "AVG(CASE WHEN measure = '", measures, "' THEN value END) AS ", measures,
+    "AVG(CASE WHEN measure = ", sql_text(c(known, own$measure)), " THEN value END) AS ",
+    sql_name(c(known, own$column)),
     collapse = ", "
   )
   paste(
@@ -316,8 +339,9 @@ view_statements <- function() {
 
 # A table as it is exported, with its columns' types.
 read_exported <- function(store, name) {
-  columns <- exported_columns(name)
-  table <- read_db(store, table_query(name))
+  own <- own_measures_in(store)
+  columns <- exported_columns(name, own)
+  table <- read_db(store, table_query(name, own))
   # A column of NA has lost its type.
   as <- list(
     string = as.character,

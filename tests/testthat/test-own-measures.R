@@ -141,3 +141,31 @@ test_that("an R file of a trial has Sprenn's functions at hand where the package
   )
   expect_false(exists("secret"))
 })
+
+test_that("own measures have columns in the tables that are exported, whatever their names", {
+  folder <- with_measures(redness)
+  run_trial(folder)
+  scores <- score_run(folder)$scores
+  store <- open_store(folder, "main")
+  odd <- "a\"b'); DROP TABLE takes; --"
+  write_db(
+    store$db,
+    "INSERT INTO scores SELECT take, 'style', ?, NULL, 0.5, NULL, NULL, NULL FROM takes",
+    list(odd)
+  )
+  write_db(
+    store$db,
+    "INSERT INTO scores SELECT take, 'style', 'cost', NULL, 0.25, NULL, NULL, NULL FROM takes"
+  )
+  close_store(store)
+  tables <- export_run(folder, as = "csv", file = withr::local_tempfile())$path
+  takes <- utils::read.csv(file.path(tables, "takes.csv"), check.names = FALSE)
+  own <- scores[scores$measure == "redness", ]
+  expect_equal(takes$redness, own$value[match(takes$take, own$take)])
+  expect_equal(unique(takes[[odd]]), 0.5)
+  expect_equal(unique(takes$measure_cost), 0.25)
+  expect_false(any(takes$cost == 0.25))
+  described <- jsonlite::read_json(file.path(tables, "csv-metadata.json"))$tables[[1]]
+  columns <- vapply(described$tableSchema$columns, `[[`, "", "name")
+  expect_equal(columns, names(takes))
+})

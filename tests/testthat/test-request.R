@@ -220,3 +220,13 @@ test_that("a cost is a number, 0 or more, or not known", {
   expect_equal(costing(0)$cost, 0)
   expect_equal(costing(2L)$cost, 2)
 })
+
+test_that("a request speaks of grown canvas only where there is some", {
+  request <- small_request(standin_yarrow())
+  said <- function(request) {
+    jsonlite::parse_json(rawToChar(request_parts(request)$request$bytes))
+  }
+  expect_false("grow" %in% names(said(request)))
+  request$grow <- c(0, 0, 0.25, 0)
+  expect_equal(said(request)$grow, list(0L, 0L, 0.25, 0L))
+})
