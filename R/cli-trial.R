@@ -114,12 +114,17 @@ cli_new <- function(given) {
       trial = given$places,
       suite = trial$suite$suite,
       cases = I(vapply(trial$suite$cases, `[[`, "", "id")),
-      left_out = as.list(left_out)
+      left_out = as.list(left_out),
+      renamed = as.list(made$renamed)
     )))
   }
 
   for (i in seq_along(left_out)) {
     cat("left out ", names(left_out)[i], ": ", left_out[[i]], "\n", sep = "")
+  }
+
+  for (i in seq_along(made$renamed)) {
+    cat("renamed ", names(made$renamed)[i], ": it is ", made$renamed[[i]], "\n", sep = "")
   }
 
   cat(format(trial), sep = "\n")

@@ -26,8 +26,9 @@
 #'   [check_trial()] once.
 #' @param cases How many of the demo's cases to take, 1 to 8; all of them if
 #'   `NULL`.
-#' @return A list of class `sprenn_new_trial`, invisibly: `folder`, and `left_out`, the pictures
-#'   in `from` that can't be used, with the reasons.
+#' @return A list of class `sprenn_new_trial`, invisibly: `folder`; `left_out`, the pictures
+#'   in `from` that can't be used, with the reasons; and `renamed`, where the files are whose
+#'   names could not be kept, by these names.
 #' @section Errors: `sprenn_error_new` if the folder is not empty, or `from` has no usable
 #'   picture, is a table with problems (all are reported), or a zip that is damaged or leaves its
 #'   folder; `sprenn_error_trial` if the trial in `like` has problems.
@@ -68,17 +69,21 @@ new_trial <- function(
 
   kind <- if (demo || untidy) "demo" else source_kind(from)
   name <- plain_names(basename(normalizePath(trial, mustWork = FALSE)))
-  left_out <- or_nothing_kept(
+  made <- or_nothing_kept(
     building,
     switch(kind,
       demo = write_demo(building, if (untidy) "untidy" else "brackwater", cases),
       trial = copy_trial(read_trial(like)$folder, building),
-      zip = unpack_trial(from, building),
+      zip = list(left_out = unpack_trial(from, building)),
       write_from_pictures(building, name, from, kind, like, look, prompt)
     )
   )
   put_in_place(building, trial)
-  invisible(structure(list(folder = trial, left_out = left_out), class = "sprenn_new_trial"))
+  told <- if (kind %in% c("demo", "trial")) list() else made
+  invisible(structure(
+    list(folder = trial, left_out = told$left_out, renamed = told$renamed),
+    class = "sprenn_new_trial"
+  ))
 }
 
 #' @export
@@ -250,5 +255,11 @@ write_from_pictures <- function(folder, name, from, kind, like, look, prompt) {
   write_whole(comment_suite(write_yaml_text(suite)), file.path(folder, "suite.yml"))
   write_whole(lineup_like(model, jobs), file.path(folder, "lineup.yml"))
   write_whole(brief_like(model, jobs, length(looks) > 0), file.path(folder, "brief.yml"))
-  found$left_out
+  copied <- c(found$files, wanted)
+  from <- basename(vapply(copied, `[[`, "", "from"))
+  to <- vapply(copied, `[[`, "", "to")
+  list(
+    left_out = found$left_out,
+    renamed = stats::setNames(to, from)[basename(to) != from]
+  )
 }

@@ -13,6 +13,8 @@ test_that("a folder of pictures becomes a trial that works without editing", {
   folder <- file.path(withr::local_tempdir(), "my-trial")
   made <- new_trial(folder, from = from, prompt = "a \"wood\" engraving: fine lines")
   expect_equal(names(made$left_out), "notes.txt")
+  expect_setequal(names(made$renamed), c("salt works.png", "Signalmast \u00dc.jpg"))
+  expect_equal(made$renamed[["salt works.png"]], "references/salt-works.png")
   trial <- read_trial(folder)
   expect_setequal(
     vapply(trial$suite$cases, `[[`, "", "id"),
@@ -30,6 +32,20 @@ test_that("a look given with the pictures is the look to reach", {
   trial <- read_trial(folder)
   expect_equal(unique(vapply(trial$suite$cases, `[[`, "", "look")), "wanted")
   expect_equal(trial$brief$purposes[[1]]$style, "reach the look")
+})
+
+test_that("the command says under which names files are kept", {
+  folder <- file.path(withr::local_tempdir(), "my-trial")
+  run <- run_cli("new", folder, "--from", own_pictures())
+  expect_equal(run$status, 0)
+  expect_true("renamed salt works.png: it is references/salt-works.png" %in% run$out)
+  expect_length(grep("^renamed ", run$out), 2)
+  folder <- file.path(withr::local_tempdir(), "my-trial")
+  told <- jsonlite::fromJSON(paste(
+    run_cli("new", folder, "--from", own_pictures(), "--json")$out,
+    collapse = ""
+  ))
+  expect_equal(told$renamed[["salt works.png"]], "references/salt-works.png")
 })
 
 test_that("names that end up alike are told apart", {
