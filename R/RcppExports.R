@@ -117,6 +117,10 @@ core_nesting <- function(text, skip_strings) {
     .Call(`_sprenn_core_nesting`, text, skip_strings)
 }
 
+core_all_plain <- function(texts) {
+    .Call(`_sprenn_core_all_plain`, texts)
+}
+
 sync_file <- function(path) {
     .Call(`_sprenn_sync_file`, path)
 }

@@ -184,12 +184,15 @@ most_nested <- 50
 nested_too_deep <- paste("that is nested more than", most_nested, "deep")
 is_deep <- function(json) core_nesting(charToRaw(json), skip_strings = TRUE) > most_nested
 
-clean_said <- function(said) {
+clean_said <- function(said) change_texts(said, clean_text)
+
+# Nested lists with all their texts changed, names too.
+change_texts <- function(said, change) {
   if (is.list(said)) {
-    names(said) <- clean_text(names(said))
-    said[] <- lapply(said, clean_said)
+    names(said) <- if (!is.null(names(said))) change(names(said))
+    said[] <- lapply(said, change_texts, change)
   } else if (is.character(said)) {
-    said[] <- clean_text(said)
+    said[] <- change(said)
   }
 
   said

@@ -35,7 +35,8 @@ sprenn_command <- function(arguments = commandArgs(trailingOnly = TRUE)) {
         return(141L)
       }
 
-      cat("sprenn ", word, ": ", conditionMessage(e), "\n", sep = "", file = stderr())
+      said <- clean_text(paste0("sprenn ", word, ": ", conditionMessage(e)))
+      cat(said, "\n", sep = "", file = stderr())
       1L
     }
   )

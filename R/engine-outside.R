@@ -14,27 +14,25 @@ safe_message <- function(text, secrets) {
 }
 
 # All texts of a list, and its names.
-safe_said <- function(said, secrets) mask_said(clean_said(said), secrets)
-
-mask_said <- function(said, secrets) {
-  if (is.list(said)) {
-    names(said) <- if (!is.null(names(said))) mask_secrets(names(said), secrets)
-    said[] <- lapply(said, mask_said, secrets = secrets)
-  } else if (is.character(said)) {
-    said[] <- mask_secrets(said, secrets)
-  }
-
-  said
+safe_said <- function(said, secrets) {
+  masks <- masks_of(secrets)
+  change_texts(said, function(text) mask_text(clean_text(text), masks))
 }
 
 # Keys are read from the environment when they are used, and never written: they are removed from
 # everything that is kept or shown, in every spelling that a server may have echoed.
-mask_secrets <- function(text, secrets) {
+mask_secrets <- function(text, secrets) mask_text(text, masks_of(secrets))
+
+# The patterns to look for, each named by the variable of its key.
+masks_of <- function(secrets) {
   values <- secret_values(secrets)
-  for (name in names(values)) {
-    for (pattern in spellings_of(values[[name]])) {
-      text <- gsub(pattern, paste0("(", name, ")"), text, perl = TRUE)
-    }
+  patterns <- lapply(values, spellings_of)
+  stats::setNames(as.character(unlist(patterns)), rep(names(values), lengths(patterns)))
+}
+
+mask_text <- function(text, masks) {
+  for (i in seq_along(masks)) {
+    text <- gsub(masks[[i]], paste0("(", names(masks)[i], ")"), text, perl = TRUE)
   }
 
   text
@@ -110,30 +108,36 @@ spelled_in_base64 <- function(shift, bytes) {
 # The bytes of a picture without the metadata in which a key stands. Metadata that is compressed
 # is not opened, and goes. A format whose parts can't be taken out is refused.
 mask_picture <- function(bytes, secrets) {
-  if (length(secret_values(secrets)) == 0) {
+  masks <- masks_of(secrets)
+  if (length(masks) == 0) {
     return(bytes)
   }
 
   parts <- metadata_parts(bytes)
   if (is.null(parts)) {
-    if (holds_secret(bytes, secrets)) {
-      engine_failure("bad_answer", "The picture's file holds the engine's key; it was not kept.")
+    if (holds_secret(bytes, masks)) {
+      # Its next pictures would hold it too, and be paid for.
+      raise_failure(
+        "bad_answer",
+        "The picture's file holds the engine's key; it was not kept.",
+        lasting = TRUE
+      )
     }
 
     return(bytes)
   }
 
   gone <- Filter(
-    function(part) part$compressed || holds_secret(bytes[part$bytes], secrets),
+    function(part) part$compressed || holds_secret(bytes[part$bytes], masks),
     parts
   )
   if (length(gone)) bytes[-unlist(lapply(gone, `[[`, "bytes"))] else bytes
 }
 
 # Zeros are left out, so that text in two bytes a character is found too.
-holds_secret <- function(bytes, secrets) {
+holds_secret <- function(bytes, masks) {
   text <- clean_text(rawToChar(bytes[bytes != 0]))
-  !identical(mask_secrets(text, secrets), text)
+  any(vapply(masks, grepl, NA, text, perl = TRUE))
 }
 
 # The value of a key, or a failure that says how to set it.

@@ -8,7 +8,8 @@
 #'   - `csv`: a folder with `takes.csv` (one row a take, every measure a column), `scores.csv`
 #'     (one row a score), `pipelines.csv`, `ballots.csv` (what people said in viewings; RFC 4180,
 #'     UTF-8), and `csv-metadata.json`, which describes the columns (W3C CSV on the Web);
-#'   - `parquet`: a folder with the same tables as Parquet;
+#'   - `parquet`: a folder with the same tables as Parquet. In both, text that a spreadsheet would
+#'     take for a formula begins with an apostrophe;
 #'   - `pictures`: a folder with every picture under a readable name, `PIPELINE/CASE-SEED.png`,
 #'     with its recipe inside as XMP ([read_recipe()]), or in a file beside it if its format can't
 #'     hold one;

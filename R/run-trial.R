@@ -176,7 +176,8 @@ run_trial <- function(
 #'   folder: `postgresql://USER@HOST/DATABASE`, for several people who share the trial's folder.
 #'   Never include a password; put it in `~/.pgpass` or `PGPASSWORD`. Needs the package RPostgres.
 #' @param wait For how many seconds to wait for another process that is writing to the run.
-#' @param outage For how many seconds to wait for an engine that can't be reached.
+#' @param outage For how many seconds to wait for an engine that can't be reached, or asks to be
+#'   left alone.
 #' @return An object of class `sprenn_run_options`, a list of these values.
 #' @section Errors: `sprenn_error_argument`, which names every value that can't be used;
 #'   `sprenn_error_workers` for a workers file that can't be used.

@@ -45,7 +45,7 @@ walk_trial_file <- function(read) {
 
   read$problems <- bind_problems(
     walk_fields(read$value, read$file),
-    control_problems(read$value, read$file)
+    if (may_have_controls(read$text)) control_problems(read$value, read$file)
   )
   if (!is_keyed(read$value)) {
     return(list(file = read$file, problems = read$problems))
@@ -56,6 +56,11 @@ walk_trial_file <- function(read) {
     lineup.yml = fill_in_likes(read, "pipelines"),
     read
   )
+}
+
+# Whether such characters can come of these lines: as they are, or out of an escape.
+may_have_controls <- function(lines) {
+  any(grepl("\\", lines, fixed = TRUE)) || any(has_controls(lines))
 }
 
 # Keys and texts with characters that steer a terminal or reorder what stands around them.

@@ -243,9 +243,7 @@ read_db <- function(store, query, params = NULL) {
   )
   texts <- names(rows)[vapply(rows, is.character, NA)]
   for (column in setdiff(texts, never_shown)) {
-    odd <- unique(rows[[column]])
-    odd <- odd[has_controls(odd) | !validUTF8(odd)]
-    if (length(odd)) {
+    if (!core_all_plain(rows[[column]]) && any(has_controls(unique(rows[[column]])))) {
       rows[[column]] <- clean_text(rows[[column]])
     }
   }

@@ -276,7 +276,7 @@ check_zip <- function(file, refuse) {
   if (length(bombs)) {
     refuse(
       paste(show_size(size[bombs[1]]), "packed into", show_size(packed[bombs[1]])),
-      paste("at most", max_packing, "times as much as it is packed into")
+      paste("files that are packed by a factor of at most", max_packing)
     )
   }
 

@@ -378,6 +378,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_all_plain
+bool core_all_plain(Rcpp::CharacterVector texts);
+RcppExport SEXP _sprenn_core_all_plain(SEXP textsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type texts(textsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_all_plain(texts));
+    return rcpp_result_gen;
+END_RCPP
+}
 // sync_file
 bool sync_file(const std::string& path);
 RcppExport SEXP _sprenn_sync_file(SEXP pathSEXP) {
@@ -844,6 +855,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_core_foreseen_chances", (DL_FUNC) &_sprenn_core_foreseen_chances, 6},
     {"_sprenn_core_dead_leaves", (DL_FUNC) &_sprenn_core_dead_leaves, 3},
     {"_sprenn_core_nesting", (DL_FUNC) &_sprenn_core_nesting, 2},
+    {"_sprenn_core_all_plain", (DL_FUNC) &_sprenn_core_all_plain, 1},
     {"_sprenn_sync_file", (DL_FUNC) &_sprenn_sync_file, 1},
     {"_sprenn_steady_seconds", (DL_FUNC) &_sprenn_steady_seconds, 0},
     {"_sprenn_core_view", (DL_FUNC) &_sprenn_core_view, 4},

@@ -240,3 +240,22 @@ double core_nesting(Rcpp::RawVector text, bool skip_strings) {
   const std::size_t deepest = sprenn::deepest_nesting(RAW(text), length, skip_strings);
   return static_cast<double>(deepest);
 }
+
+// Whether texts are printable ASCII throughout, tabs and line feeds included: what most columns
+// of records are, told without a look at any text twice in a row.
+// [[Rcpp::export]]
+bool core_all_plain(Rcpp::CharacterVector texts) {
+  SEXP before = NA_STRING;
+  for (R_xlen_t i = 0; i < texts.size(); ++i) {
+    const SEXP text = STRING_ELT(texts, i);
+    if (text == before || text == NA_STRING)
+      continue;
+    for (const char* at = CHAR(text); *at != '\0'; ++at) {
+      const unsigned char one = static_cast<unsigned char>(*at);
+      if ((one < 0x20 && one != '\t' && one != '\n') || one > 0x7e)
+        return false;
+    }
+    before = text;
+  }
+  return true;
+}

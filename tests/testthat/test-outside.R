@@ -22,6 +22,14 @@ test_that("text keeps what can be read and loses what steers a terminal", {
   expect_equal(clean_text(7), 7)
 })
 
+test_that("columns of plain text are told without a look at each of them", {
+  expect_true(core_all_plain(c("plain", NA, "plain", "tab\tand\nline", "")))
+  expect_true(core_all_plain(character()))
+  for (odd in c("a\u001b", "caf\u00e9", "caf\xe9", "a\u007f", "one\rtwo")) {
+    expect_false(core_all_plain(c("plain", "plain", odd)))
+  }
+})
+
 test_that("what an engine says is clean where it is kept and shown", {
   engine <- engine(
     list(name = "x", checkpoints = list(a = list())),
