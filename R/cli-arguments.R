@@ -144,6 +144,10 @@ run_flag <- function(run) if (run == "main") "" else paste("--run", run)
 read_shown <- function(place, ask = TRUE) {
   read <- examine_trial(place, list(), progress_bar("reading"), ask)
   stop_for_problems(read$problems)
+  for (words in unreached_words(read$trial$unreached)) {
+    cat(strwrap(words, 100, exdent = 2), sep = "\n", file = stderr())
+  }
+
   read$trial
 }
 

@@ -116,7 +116,8 @@ cli_run <- function(given) {
   )
   takes <- made$takes
   left_out <- isTRUE(made$race$closed)
-  status <- if (all(takes$state == "made" | (left_out & takes$state == "planned"))) 0L else 1L
+  done <- all(takes$state == "made" | (left_out & takes$state == "planned"))
+  status <- if (done && length(made$parked) == 0) 0L else 1L
   if (given$json) {
     return(tell_json(run_facts(made), status))
   }

@@ -153,7 +153,8 @@ cli_check <- function(given) {
 
   trial <- read_shown(given$places)
   warnings <- trial_warnings(trial)
-  status <- if (given$strict && nrow(warnings)) 1L else 0L
+  unreached <- trial$unreached
+  status <- if (nrow(unreached) || (given$strict && nrow(warnings))) 1L else 0L
   notes <- plan_notes(trial)
   if (given$json) {
     fingerprint <- fingerprint_suite(trial$suite)
@@ -161,6 +162,7 @@ cli_check <- function(given) {
       list(
         suite = trial$suite$suite,
         fingerprint = fingerprint,
+        unreached = unreached[c("engine", "pipelines", "line", "found", "wanted")],
         warnings = warnings,
         notes = I(notes)
       ),
@@ -176,7 +178,9 @@ cli_check <- function(given) {
   }
 
   cat(
-    "All files and pictures can be used; ",
+    "All files and pictures can be used",
+    if (nrow(unreached)) ", but not every engine",
+    "; ",
     if (nrow(warnings)) {
       paste0("`sprenn prepare ", shell_path(given$places), "` draws what the warnings mean")
     } else {

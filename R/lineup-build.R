@@ -1,5 +1,7 @@
 # Builds the engines and the table of pipelines of a sound lineup.yml.
 
+# The `engines` by name, their `problems`, and as `unreached` the same of servers that have never
+# described themselves: nothing is wrong with the lineup, but their pipelines can't be checked.
 build_engines <- function(read, folder, given, ask = TRUE) {
   # Problems with the fields of an engine are reported before those with its description of
   # itself.
@@ -11,6 +13,7 @@ build_engines <- function(read, folder, given, ask = TRUE) {
   wanted <- Filter(is.list, read$value$engines)
   wanted <- wanted[!names(wanted) %in% broken]
   problems <- no_problems()
+  unreached <- new_table(no_problems(), engine = character())
   engines <- list()
   curves <- if (is_keyed(read$value$calibrations) &&
     !any(startsWith(read$problems$place, "calibrations"))) {
@@ -57,13 +60,28 @@ build_engines <- function(read, folder, given, ask = TRUE) {
       ),
       "what docs/engines.md says of an engine of this kind"
     )
-    problems <- bind_problems(
-      problems,
-      new_problem("lineup.yml", place, gsub("[[:space:]]+", " ", wrong), better)
-    )
+    problem <- new_problem("lineup.yml", place, gsub("[[:space:]]+", " ", wrong), better)
+    if (inherits(built, "sprenn_failure")) {
+      unreached <- bind_problems(unreached, new_table(problem, engine = name))
+    } else {
+      problems <- bind_problems(problems, problem)
+    }
   }
 
-  list(engines = engines, problems = problems)
+  list(engines = engines, problems = problems, unreached = unreached)
+}
+
+# The lineup without the pipelines that some engines would have to make, and their sweeps.
+without_engines <- function(lineup, engines) {
+  made_by <- function(pipeline) {
+    steps <- pipeline$steps %||% list(pipeline)
+    vapply(steps, `[[`, "", "engine")
+  }
+  out <- vapply(lineup$pipelines, function(one) any(made_by(one) %in% engines), NA)
+  ids <- vapply(lineup$pipelines[out], `[[`, "", "id")
+  lineup$pipelines <- lineup$pipelines[!out]
+  lineup$sweeps <- Filter(function(sweep) !sweep$of %in% ids, lineup$sweeps)
+  list(lineup = lineup, left_out = ids)
 }
 
 # A server is asked for its description, unless `ask` is false and one is kept.

@@ -1,6 +1,6 @@
 # Checks between the entries of lineup.yml, and against what the engines can do.
 
-lineup_problems <- function(read, engines) {
+lineup_problems <- function(read, engines, unreached = character()) {
   lineup <- read$value
   pipelines <- if (is.list(lineup)) lineup$pipelines
   sound <- sound_entries(read, "pipelines")
@@ -44,11 +44,16 @@ lineup_problems <- function(read, engines) {
   # Without the engines, pipelines can't be compared with each other.
   if (nrow(problems) + nrow(read$problems) > 0 ||
     is.null(lineup) ||
-    !all(names(lineup$engines) %in% names(engines))) {
+    !all(names(lineup$engines) %in% c(names(engines), unreached))) {
     return(problems)
   }
 
-  same <- same_recipes(build_lineup(lineup, engines))
+  reached <- without_engines(lineup, unreached)$lineup
+  if (length(reached$pipelines) == 0) {
+    return(problems)
+  }
+
+  same <- same_recipes(build_lineup(reached, engines))
   bind_problems(
     lapply(same, function(pair) {
       new_problem(
@@ -207,8 +212,8 @@ inputs_of <- function(case) {
 
 # Inputs of a pipeline that its engine does not take: an error before anything is made, unless the
 # pipeline says to leave them out. A fresh picture or several references can't be left out, since
-# then something else would be asked.
-fit_problems <- function(trial) {
+# then something else would be asked. `ids` are those of all pipelines of the file.
+fit_problems <- function(trial, ids) {
   steps <- all_steps(trial$lineup)
   cases <- trial$suite$cases
   written <- trial$lineup$pipelines$pipeline[is.na(trial$lineup$pipelines$sweep) |
@@ -225,7 +230,7 @@ fit_problems <- function(trial) {
         lacking <- lapply(lacking, intersect, c("text_alone", "references"))
       }
 
-      place <- paste0("pipelines[", match(owner[i], written), "]")
+      place <- paste0("pipelines[", match(owner[i], ids), "]")
       if (length(mine) == 0) {
         return(
           if (is.na(steps$follows[i])) {

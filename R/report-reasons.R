@@ -241,12 +241,13 @@ saving_words <- function(reason) {
 }
 
 caveat_words <- function(verdict) {
+  unreached <- not_compared_words(verdict$unreached)
   if (verdict$state %in% c("nothing made", "no evidence")) {
-    return(character())
+    return(unreached)
   }
 
   if (verdict$state == "no keepers") {
-    return(floor_words(verdict))
+    return(c(floor_words(verdict), unreached))
   }
 
   reasons <- verdict$reasons
@@ -269,7 +270,23 @@ caveat_words <- function(verdict) {
         paste0(gsub("_", " ", names(flaws)), " (", flaws, ")", collapse = ", "),
         "."
       )
-    }
+    },
+    unreached
+  )
+}
+
+# Which pipelines could not be compared, since nothing is known about their engine.
+not_compared_words <- function(unreached) {
+  used <- Filter(function(i) length(unreached$pipelines[[i]]) > 0, seq_len(NROW(unreached)))
+  vapply(
+    used,
+    function(i) {
+      paste0(
+        shorten_list(unreached$pipelines[[i]]), " could not be compared: engine ",
+        unreached$engine[i], " has never been reached."
+      )
+    },
+    ""
   )
 }
 

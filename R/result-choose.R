@@ -68,7 +68,7 @@ choose_pipeline <- function(
 ) {
   told <- read_deciding(trial, run, job, brief, without, weights)
   verdict <- verdict_from(told$table, told$brief, told$race)
-  verdict <- c(verdict, told[c("recipes", "suite", "run", "folder", "weak_spots")])
+  verdict <- c(verdict, told[c("recipes", "suite", "run", "folder", "weak_spots", "unreached")])
   if (!is.null(verdict$pipelines)) {
     verdict$engines <- chance_by_engine(verdict$pipelines, told$recipes)
   }
@@ -121,6 +121,7 @@ read_deciding <- function(
     suite = trial$suite[c("suite", "title")],
     run = run,
     folder = trial$folder,
+    unreached = trial$unreached,
     weak_spots = weak_spots(
       trial,
       Filter(function(case) is.na(brief$job) || case$job == brief$job, trial$suite$cases)

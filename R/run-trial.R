@@ -148,7 +148,10 @@ run_trial <- function(
       takes = list_takes(store),
       by_hand = reports,
       judged = judged,
-      parked = runner$parked,
+      parked = c(
+        runner$parked,
+        stats::setNames(as.list(trial$unreached$found), trial$unreached$engine)
+      ),
       turned_away = runner$strangers,
       race = race
     ),

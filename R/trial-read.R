@@ -4,17 +4,20 @@
 #' they call. `check_trial()` reports every error instead of stopping, and if there is none, warns
 #' about common mistakes; [prepare_trial()] draws those.
 #'
+#' An engine on a server that has never described itself is left out, with its pipelines, and the
+#' rest goes on without it; with the next call that reaches the server, it is there.
+#'
 #' @param trial The trial's folder.
 #' @param engines Engines to use instead of those that `lineup.yml` describes: a
 #'   named list of [engine()]s.
 #' @param progress A function called with `done`, `total`, `failed` and
 #'   `seconds` while a suite of many pictures is read, or `NULL`.
 #' @return `read_trial()` returns an object of class `sprenn_trial`. `check_trial()` returns a
-#'   data frame with the columns `level` (`problem` or `warning`), `file`, `line`, `place`, `found`,
-#'   `wanted`, `near` (the nearest known word) and `kind` (of a warning), with no rows if there is
-#'   nothing to report.
+#'   data frame with the columns `level` (`problem`, which stops everything; `unreached`, an engine
+#'   that is left out; or `warning`), `file`, `line`, `place`, `found`, `wanted`, `near` (the
+#'   nearest known word) and `kind` (of a warning), with no rows if there is nothing to report.
 #' @section Errors: `sprenn_error_trial`, with all problems at once in its field
-#'   `problems`.
+#'   `problems`. A warning of class `sprenn_warning_unreached` names the engines that are left out.
 #' @family trials
 #' @export
 #' @examples
@@ -25,6 +28,10 @@
 read_trial <- function(trial, engines = list(), progress = NULL) {
   read <- examine_trial(trial, engines, progress)
   stop_for_problems(read$problems)
+  if (nrow(read$trial$unreached)) {
+    rlang::warn(unreached_words(read$trial$unreached), class = "sprenn_warning_unreached")
+  }
+
   read$trial
 }
 
@@ -34,10 +41,28 @@ check_trial <- function(trial, engines = list(), progress = NULL) {
   read <- examine_trial(trial, engines, progress)
   warnings <- if (!is.null(read$trial)) trial_warnings(read$trial) else no_warnings()
   columns <- names(no_problems())
+  tables <- list(problem = read$problems, unreached = read$trial$unreached, warning = warnings)
+  level <- rep(names(tables), vapply(tables, NROW, 0L))
   new_table(
-    level = rep(c("problem", "warning"), c(nrow(read$problems), nrow(warnings))),
-    rbind(read$problems[columns], warnings[columns]),
-    kind = c(rep(NA_character_, nrow(read$problems)), warnings$kind)
+    level = level,
+    do.call(rbind, lapply(Filter(NROW, tables), `[`, columns)) %||% no_problems(),
+    kind = c(rep(NA_character_, sum(level != "warning")), warnings$kind)
+  )
+}
+
+# What is left out and why, a line for every engine.
+unreached_words <- function(unreached) {
+  vapply(
+    seq_len(nrow(unreached)),
+    function(i) {
+      pipelines <- unreached$pipelines[[i]]
+      paste0(
+        "Engine ", unreached$engine[i], " is left out",
+        if (length(pipelines)) paste0(", and with it ", shorten_list(pipelines)),
+        ": ", unreached$found[i]
+      )
+    },
+    ""
   )
 }
 
@@ -84,14 +109,16 @@ examine_trial <- function(trial, engines, progress = NULL, ask = TRUE) {
     files$problems,
     suite_problems(suite, files$facts),
     made$problems %||% no_problems(),
-    lineup_problems(lineup, made$engines),
+    lineup_problems(lineup, made$engines, made$unreached$engine),
     brief_problems(read$brief.yml, suite),
     if (nrow(read$brief.yml$problems) == 0) {
       measure_problems(read$brief.yml$value, folder, judged$judges)
     },
     judged$problems
   )
-  if (nrow(problems) > 0) {
+  reached <- if (nrow(problems) == 0) without_engines(lineup$value, made$unreached$engine)
+  if (length(reached$lineup$pipelines) == 0) {
+    problems <- bind_problems(problems, made$unreached[names(no_problems())])
     return(list(problems = place_problems(problems, texts)))
   }
 
@@ -105,13 +132,20 @@ examine_trial <- function(trial, engines, progress = NULL, ask = TRUE) {
           measures = own_path(read$brief.yml$value$measures, folder)
         )
       ),
-      lineup = build_lineup(lineup$value, made$engines),
+      lineup = build_lineup(reached$lineup, made$engines),
       brief = c(build_brief(read$brief.yml$value), list(judges = judged$judges)),
-      texts = texts
+      texts = texts,
+      unreached = new_table(
+        place_problems(made$unreached, texts),
+        pipelines = lapply(made$unreached$engine, function(engine) {
+          without_engines(lineup$value, engine)$left_out
+        })
+      )
     ),
     class = "sprenn_trial"
   )
-  problems <- place_problems(fit_problems(trial), texts)
+  ids <- vapply(lineup$value$pipelines, `[[`, "", "id")
+  problems <- place_problems(fit_problems(trial, ids), texts)
   if (nrow(problems) > 0) {
     list(problems = problems)
   } else {
@@ -146,7 +180,11 @@ format.sprenn_trial <- function(x, ...) {
       "  ", count(nrow(x$lineup$pipelines), "pipeline"), " on ",
       count(length(x$lineup$engines), "engine"), " (",
       paste(names(x$lineup$engines), collapse = ", "), ")"
-    )
+    ),
+    if (nrow(x$unreached)) {
+      left_out <- sum(lengths(x$unreached$pipelines))
+      paste0("  left out: ", count(left_out, "pipeline"), " on ", listed(x$unreached$engine))
+    }
   )
 }
 

@@ -1,0 +1,108 @@
+# An engine that was never reached is left out with its pipelines; everything else goes on.
+
+mixing <- paste0(
+  "sprenn::engine(list(name = 'mixer', version = '1', checkpoints = list(plain = list()), ",
+  "hold = c(at_0 = 0, at_1 = 1)), function(request) sprenn::engine_result(request$reference))"
+)
+
+# A trial with the engine `late` at an address, alone, in a chain, and in a sweep.
+late_trial <- function(address, ..., env = parent.frame()) {
+  folder <- small_trial(
+    lineup = c(
+      "engines:",
+      "  mixer: {kind: function, file: mixer.R}",
+      paste0("  late: {kind: http, address: \"", address, "\"}"),
+      "pipelines:",
+      "  - {id: late, engine: late, hold: 0.5, if_missing: drop}",
+      "  - {id: firm, engine: mixer, hold: 0.9}",
+      "  - {id: late-firm, steps: [{engine: mixer, hold: 0.9}, {engine: late, hold: 0.5}]}",
+      ...,
+      "sweeps:",
+      "  - {vary: hold, of: late, over: [0.2, 0.6]}"
+    ),
+    env = env
+  )
+  writeLines(mixing, file.path(folder, "mixer.R"))
+  folder
+}
+
+test_that("the lineup goes on without it, and every command says so", {
+  folder <- late_trial("http://127.0.0.1:9")
+  found <- check_trial(folder)
+  unreached <- found[found$level == "unreached", ]
+  expect_equal(nrow(unreached), 1)
+  expect_equal(unreached$place, "engines.late")
+  expect_equal(unreached$line, 3)
+  expect_match(unreached$found, "can't be reached")
+  expect_false("problem" %in% found$level)
+
+  expect_warning(
+    trial <- read_trial(folder),
+    "late is left out, and with it late and late-firm",
+    class = "sprenn_warning_unreached"
+  )
+  expect_equal(trial$lineup$pipelines$pipeline, "firm")
+  expect_match(format(trial), "left out: 2 pipelines on late", all = FALSE)
+
+  made <- run_trial(trial, workers = 0)
+  expect_equal(unique(made$takes$pipeline), "firm")
+  expect_equal(unique(made$takes$state), "made")
+  expect_match(made$parked$late, "can't be reached")
+  verdict <- choose_pipeline(trial)
+  expect_match(format(verdict), "late and late-firm could not be compared", all = FALSE)
+})
+
+test_that("commands end with 1, and data says what is left out", {
+  folder <- late_trial("http://127.0.0.1:9")
+  told <- run_cli("check", folder)
+  expect_equal(told$status, 1)
+  expect_match(told$out, "All files and pictures can be used, but not every engine", all = FALSE)
+  expect_match(told$err, "Engine late is left out", all = FALSE)
+  said <- jsonlite::parse_json(paste(run_cli("check", folder, "--json")$out, collapse = "\n"))
+  expect_equal(said$unreached[[1]]$engine, "late")
+  expect_equal(unlist(said$unreached[[1]]$pipelines), c("late", "late-firm"))
+  ran <- run_cli("run", folder, "--workers", "0", "--json")
+  expect_equal(ran$status, 1)
+  said <- jsonlite::parse_json(paste(ran$out, collapse = "\n"))
+  expect_equal(said$made, 6)
+  expect_match(said$left_alone$late, "can't be reached")
+})
+
+test_that("other problems stand at their own lines, and an empty lineup is one", {
+  folder <- late_trial("http://127.0.0.1:9", "  - {id: extend, engine: mixer, hold: 0.5, jobs: [extend]}")
+  found <- check_trial(folder)
+  expect_equal(found$place[found$level == "problem"], "pipelines[4].jobs")
+  expect_equal(found$line[found$level == "problem"], 8)
+
+  folder <- late_trial("http://127.0.0.1:9", "  - {id: other, engine: mixer, hold: 2}")
+  found <- check_trial(folder)
+  expect_setequal(found$place, c("engines.late", "pipelines[4].hold"))
+  expect_equal(unique(found$level), "problem")
+
+  only <- small_trial(lineup = c(
+    "engines:",
+    "  late: {kind: http, address: \"http://127.0.0.1:9\"}",
+    "pipelines:",
+    "  - {id: late, engine: late}"
+  ))
+  expect_error(read_trial(only), "can't be reached", class = "sprenn_error_trial")
+})
+
+test_that("once it is reached it belongs to the same run", {
+  skip_on_cran()
+  port <- httpuv::randomPort()
+  folder <- late_trial(paste0("http://127.0.0.1:", port))
+  expect_warning(run_trial(folder, workers = 0), class = "sprenn_warning_unreached")
+  running <- start_standins(c(quince = port))
+  withr::defer(stop_standins(running))
+  made <- run_trial(folder, workers = 0)
+  expect_setequal(
+    unique(made$takes$pipeline[is.na(made$takes$control)]),
+    c("late", "firm", "late-firm", "late/hold=0.2", "late/hold=0.6")
+  )
+  expect_length(made$parked, 0)
+  # It has described itself: that is enough for its pictures to be compared.
+  stop_standins(running)
+  expect_silent(trial <- read_trial(folder))
+  expect_gt(nrow(choose_pipeline(trial)$pipelines), 1)
+})
