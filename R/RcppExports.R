@@ -125,6 +125,14 @@ sync_file <- function(path) {
     .Call(`_sprenn_sync_file`, path)
 }
 
+is_special <- function(path) {
+    .Call(`_sprenn_is_special`, path)
+}
+
+exchange_paths <- function(one, other) {
+    .Call(`_sprenn_exchange_paths`, one, other)
+}
+
 steady_seconds <- function() {
     .Call(`_sprenn_steady_seconds`)
 }

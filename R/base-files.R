@@ -1,37 +1,11 @@
-# Files that are read at once, or written beside their place and renamed.
+# Files: reading them, naming them, hashing them.
 
 read_bytes <- function(path) readBin(path, "raw", file.size(path))
-
-write_bytes <- function(bytes, file) {
-  if (!wrote_all(bytes, file)) {
-    stop_sprenn(
-      "file",
-      c(paste0("Can't write ", file, "."), x = "The disk may be full or the folder read-only.")
-    )
-  }
-}
-
-# Writes lines to a file in UTF-8 and checks that all of them arrived: R does not report a text
-# that was cut short by a full disk.
-write_whole <- function(lines, file) {
-  if (!wrote_all(charToRaw(enc2utf8(paste0(lines, "\n", collapse = ""))), file)) {
-    stop("can't write ", basename(file))
-  }
-}
 
 copy_into <- function(folder, from, to) {
   target <- file.path(folder, to)
   dir.create(dirname(target), showWarnings = FALSE, recursive = TRUE)
-  if (!file.copy(from, target) || file.size(target) != file.size(from)) {
-    stop_sprenn(
-      "new",
-      c(
-        paste0("Can't write to ", dirname(folder), "."),
-        x = "The disk may be full or the folder read-only.",
-        i = "Nothing was kept of the new trial."
-      )
-    )
-  }
+  write_copy(from, target)
 }
 
 is_link <- function(path) !Sys.readlink(path) %in% c("", NA)
@@ -56,17 +30,6 @@ existing_parent <- function(path) {
   normalizePath(parent, winslash = "/")
 }
 
-wrote_all <- function(bytes, file) {
-  tryCatch(
-    {
-      writeBin(bytes, file)
-      isTRUE(file.size(file) == length(bytes))
-    },
-    error = function(e) FALSE,
-    warning = function(w) FALSE
-  )
-}
-
 # Reads files of a folder as bytes by name, and writes them back; names that would leave the
 # folder are refused.
 read_named <- function(folder, names) {
@@ -78,7 +41,7 @@ write_named <- function(folder, files) {
     path <- file.path(folder, name)
     dir.create(dirname(path), showWarnings = FALSE, recursive = TRUE)
     if (!file.exists(path)) {
-      writeBin(files[[name]], path)
+      write_bytes(files[[name]], path)
     }
   }
 }

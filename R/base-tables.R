@@ -136,3 +136,13 @@ columns_at <- function(columns, which) {
 
   x
 }
+
+# A table as the lines of a CSV (RFC 4180); missing values are empty.
+csv_lines <- function(table) {
+  cell <- function(x) {
+    x <- ifelse(is.na(x), "", as.character(x))
+    ifelse(grepl("[\",\r\n]", x), paste0("\"", gsub("\"", "\"\"", x), "\""), x)
+  }
+
+  c(paste(names(table), collapse = ","), do.call(paste, c(lapply(table, cell), sep = ",")))
+}

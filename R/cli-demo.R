@@ -53,7 +53,7 @@ serve_demo <- function(folder, addresses) {
   part <- cumsum(grepl("^  [a-z]+:", served))
   owner <- c("", sub("^  ([a-z]+):.*", "\\1", grep("^  [a-z]+:", served, value = TRUE)))[part +
     1]
-  write_whole(
+  write_lines(
     c(
       lines[seq_len(engines[1] - 1)],
       served[owner %in% c("", used)],
@@ -62,7 +62,7 @@ serve_demo <- function(folder, addresses) {
     ),
     file
   )
-  file.copy(system.file("standins", "teasel.R", package = "sprenn"), folder)
+  copy_into(folder, system.file("standins", "teasel.R", package = "sprenn"), "teasel.R")
 }
 
 cli_demo <- function(given) {

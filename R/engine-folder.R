@@ -167,7 +167,7 @@ write_checklist <- function(engine, takes, request_of) {
         )
         path <- file.path(engine$folder, file)
         if (!file.exists(path)) {
-          writeBin(parts[[name]]$bytes, path)
+          write_bytes(parts[[name]]$bytes, path)
         }
 
         file
@@ -202,19 +202,10 @@ write_checklist <- function(engine, takes, request_of) {
   }
 
   if (!file.exists(file)) {
-    writeLines(text, file, useBytes = TRUE)
+    write_lines(text, file)
   }
 
   file
-}
-
-csv_lines <- function(table) {
-  cell <- function(x) {
-    x <- ifelse(is.na(x), "", as.character(x))
-    ifelse(grepl("[\",\r\n]", x), paste0("\"", gsub("\"", "\"\"", x), "\""), x)
-  }
-
-  c(paste(names(table), collapse = ","), do.call(paste, c(lapply(table, cell), sep = ",")))
 }
 
 # Compares the folder with what was to be made: `file`, `state` and `why`. `takes` has the state

@@ -341,7 +341,7 @@ remembered_about <- function(name, folder, address, secrets, ask, asking) {
     suppressWarnings(try(
       {
         dir.create(dirname(file), showWarnings = FALSE, recursive = TRUE)
-        write_whole(to_json(list(address = address, on = now_utc(), about = about)), file)
+        write_lines(to_json(list(address = address, on = now_utc(), about = about)), file)
       },
       silent = TRUE
     ))

@@ -39,15 +39,16 @@ theme_sprenn <- function() {
 # PNG has `times` as many.
 save_figure <- function(figure, file, width = 1100, height = 640, times = 2) {
   device <- if (grepl("\\.svg$", file)) "svg" else ragg::agg_png
-  ggplot2::ggsave(
-    file,
-    figure,
-    device = device,
-    width = width / 96,
-    height = height / 96,
-    dpi = 96 * times
-  )
-  invisible(file)
+  write_drawings(file, function(path) {
+    ggplot2::ggsave(
+      path,
+      figure,
+      device = device,
+      width = width / 96,
+      height = height / 96,
+      dpi = 96 * times
+    )
+  })
 }
 
 # A row of pictures (row_of_panels()), as high as they are.

@@ -48,12 +48,16 @@ lineup_problems <- function(read, engines, unreached = character()) {
     return(problems)
   }
 
-  reached <- without_engines(lineup, unreached)$lineup
-  if (length(reached$pipelines) == 0) {
-    return(problems)
+  same_problems(without_engines(lineup, unreached)$lineup, engines)
+}
+
+# Pipelines that are one and the same.
+same_problems <- function(lineup, engines) {
+  if (length(lineup$pipelines) == 0) {
+    return(no_problems())
   }
 
-  same <- same_recipes(build_lineup(reached, engines))
+  same <- same_recipes(build_lineup(lineup, engines))
   bind_problems(
     lapply(same, function(pair) {
       new_problem(

@@ -331,7 +331,7 @@ write_inputs <- function(prepared, folder) {
       if (!is.null(inputs$mask)) list(mask = inputs$mask)
     )
     for (name in names(pictures)) {
-      png::writePNG(pictures[[name]], file.path(to, paste0(name, ".png")))
+      write_bytes(png::writePNG(pictures[[name]]), file.path(to, paste0(name, ".png")))
     }
   }
 }

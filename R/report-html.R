@@ -119,22 +119,36 @@ place_of_originals <- function(file, trial, run) {
 }
 
 # The page is written part by part: with thousands of previews it is too long to be held
-# twice. What is shown first comes first. Written out by hand, because htmltools lifts the
-# head out of a page that it turns into text.
+# twice.
 write_page <- function(file, title, body, facts, trial, run, pool) {
+  write_outputs(
+    file,
+    function(part) {
+      out <- file(part, "wb")
+      on.exit(close(out))
+      written <- 0
+      say <- function(...) {
+        bytes <- charToRaw(enc2utf8(paste0(...)))
+        written <<- written + length(bytes)
+        writeBin(bytes, out)
+      }
+      say_page(say, title, body, facts, trial, run, pool)
+      flush(out)
+      # R does not report a page that was cut short by a full disk.
+      file.size(part) == written
+    }
+  )
+}
+
+# What is shown first comes first. Written out by hand, because htmltools lifts the head out of a
+# page that it turns into text.
+say_page <- function(say, title, body, facts, trial, run, pool) {
   style <- report_part("report.css")
   script <- report_part("report.js")
   policy <- paste0(
     "default-src 'none'; img-src data:; style-src ", only_source(style), "; script-src ",
     only_source(script), "; base-uri 'none'; form-action 'none'"
   )
-  part <- paste0(file, ".part")
-  out <- file(part, "wb")
-  on.exit({
-    close(out)
-    unlink(part)
-  })
-  say <- function(...) writeBin(charToRaw(enc2utf8(paste0(...))), out)
   say(
     "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n",
     "<meta http-equiv=\"Content-Security-Policy\" content=\"",
@@ -165,17 +179,6 @@ write_page <- function(file, title, body, facts, trial, run, pool) {
   }
 
   say("</body>\n</html>\n")
-  close(out)
-  on.exit(unlink(part))
-  if (!file.rename(part, file)) {
-    stop_sprenn(
-      "file",
-      c(
-        paste0(file, " could not be written."),
-        i = "Is it open elsewhere, or the folder read-only?"
-      )
-    )
-  }
 }
 
 report_part <- function(name) {

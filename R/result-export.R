@@ -77,12 +77,13 @@ export_run <- function(
     )
   }
 
-  make_folder(file)
-  count <- switch(as,
-    csv = write_csvs(store, file),
-    parquet = write_parquets(store, file),
-    pictures = nrow(write_pictures(store, file, progress))
-  )
+  count <- write_folder(file, function(building) {
+    switch(as,
+      csv = write_csvs(store, building),
+      parquet = write_parquets(store, building),
+      pictures = nrow(write_pictures(store, building, progress))
+    )
+  })
   new_export(file, if (as == "pictures") count else 0L)
 }
 
@@ -106,20 +107,9 @@ make_folder <- function(folder) {
 # The tables as CSV, and what their columns are.
 write_csvs <- function(store, folder) {
   for (name in exported_tables) {
-    part <- tempfile("part-")
-    utils::write.table(
-      as_cells(read_exported(store, name)),
-      part,
-      sep = ",",
-      qmethod = "double",
-      row.names = FALSE,
-      na = "",
-      eol = "\r\n",
-      fileEncoding = "UTF-8"
-    )
-    text <- read_bytes(part)
-    unlink(part)
-    write_bytes(text, file.path(folder, paste0(name, ".csv")))
+    # RFC 4180 ends lines so.
+    lines <- paste0(csv_lines(as_cells(read_exported(store, name))), "\r")
+    write_lines(lines, file.path(folder, paste0(name, ".csv")))
   }
 
   own <- own_measures_in(store)
@@ -151,13 +141,11 @@ write_json <- function(value, file) {
 
 write_parquets <- function(store, folder) {
   for (name in exported_tables) {
-    file <- file.path(folder, paste0(name, ".parquet"))
-    tryCatch(
-      nanoparquet::write_parquet(as_cells(read_exported(store, name)), file),
-      error = function(e) {
-        stop_sprenn("file", c(paste0("Can't write ", file, "."), x = one_line(e)))
-      }
-    )
+    cells <- as_cells(read_exported(store, name))
+    write_outputs(file.path(folder, paste0(name, ".parquet")), function(part) {
+      nanoparquet::write_parquet(cells, part)
+      ends_whole(part)
+    })
   }
 }
 

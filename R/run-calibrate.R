@@ -388,8 +388,5 @@ write_calibration <- function(folder, result) {
     )
   }
 
-  part <- tempfile("lineup-", folder, ".yml")
-  on.exit(unlink(part))
-  write_whole(lines, part)
-  file.rename(part, file)
+  write_lines(lines, file, kind = "calibration", kept = "The file is as it was.")
 }

@@ -130,7 +130,7 @@ file_problems <- function(store, takes) {
     return(NULL)
   }
 
-  part <- startsWith(basename(files), "part-")
+  part <- is_part(files)
   run_problem(
     ifelse(part, "leftover", "unknown file"),
     ifelse(part, "Writing was cut short.", "No record mentions this file."),
@@ -307,7 +307,7 @@ prunable <- function(trial, store, settled) {
   stop_for_link(store, "set-aside")
   aside <- files_below(file.path(store$folder, "set-aside"))
   below <- if (settled) files_below(file.path(store$folder, "takes"))
-  parts <- below[startsWith(basename(below), "part-")]
+  parts <- below[is_part(below)]
   rows <- rbind(
     rows,
     others(

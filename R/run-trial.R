@@ -79,7 +79,8 @@ run_trial <- function(
   on.exit(unlock_run(store, lock), add = TRUE, after = FALSE)
   record_plan(store, trial, plan)
   # Files that a killed process left half written.
-  unlink(Sys.glob(file.path(store$folder, "takes", "*", "part-*")))
+  below <- list.files(file.path(store$folder, "takes"), all.files = TRUE, recursive = TRUE)
+  unlink(file.path(store$folder, "takes", below[is_part(below)]))
   lists <- write_checklists(trial, store)
   planned <- read_takes(store)$take %in% plan$take
   score <- options$score

@@ -244,7 +244,7 @@ write_join_script <- function(pool, folder) {
     mirai::launch_remote(1, remote = mirai::remote_config(), .compute = pool$name)
   )
   file <- file.path(folder, "join.sh")
-  write_whole(
+  write_lines(
     c(
       "#!/bin/sh",
       paste0(

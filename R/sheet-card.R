@@ -4,6 +4,11 @@
 # Draws it as a PNG and returns its height in pixels.
 draw_card <- function(card, file, width) {
   layout <- card_layout(card, width)
+  write_drawings(file, function(path) paint_card(card, layout, path, width))
+  layout$height
+}
+
+paint_card <- function(card, layout, file, width) {
   ragg::agg_png(file, width, layout$height, res = 72)
   on.exit(grDevices::dev.off())
   open_page(width, layout$height)

@@ -112,11 +112,11 @@ paint_pages <- function(pages, layouts, columns, title, strip, file, width) {
   one_file <- ending == "pdf"
   files <- if (one_file) file else page_files(file, last)
   parts <- if (one_file) list(seq_len(last)) else as.list(seq_len(last))
-  for (k in seq_along(files)) {
-    paint_file(files[k], ending, width, max(heights[parts[[k]]]), parts[[k]], paint)
-  }
-
-  files
+  write_drawings(files, function(paths) {
+    for (k in seq_along(paths)) {
+      paint_file(paths[k], ending, width, max(heights[parts[[k]]]), parts[[k]], paint)
+    }
+  })
 }
 
 paint_file <- function(file, ending, width, height, pages, paint) {

@@ -28,44 +28,29 @@ prepare_trial <- function(trial, folder = NULL, width = 1600, progress = NULL) {
   )
   trial <- as_trial(trial)
   folder <- folder %||% file.path(trial$folder, "prepared")
-  if (file.exists(folder) &&
-    !all(
-      grepl("^sheet-[0-9]+\\.png$", list.files(folder)) |
-        list.files(folder) %in% c("pictures", "inputs")
-    )) {
+  if (file.exists(folder) && !all(is_prepared(list.files(folder)))) {
     stop_sprenn(
       "prepare",
       c(paste0(folder, " already exists and contains other things."), i = "Give another folder.")
     )
   }
 
-  # Everything is made in a temporary place and then moved.
-  building <- tempfile("prepare-", existing_parent(folder))
-  on.exit(unlink(building, recursive = TRUE))
-  made <- tryCatch(draw_prepared(trial, building, width, progress), error = function(e) {
-    if (inherits(e, "sprenn_error")) {
-      stop(e)
-    }
-
-    stop_sprenn(
-      "prepare",
-      c(
-        paste0("Can't write what was prepared to ", dirname(folder), "."),
-        x = conditionMessage(e),
-        i = "The disk may be full or the folder read-only."
-      )
-    )
-  })
-  unlink(folder, recursive = TRUE)
-  if (!file.rename(building, folder)) {
-    stop_sprenn("prepare", c(paste0("Can't write to ", folder, ".")))
-  }
-
+  made <- write_folder(
+    folder,
+    function(building) draw_prepared(trial, building, width, progress),
+    may_go = function(files) all(is_prepared(sub("/.*", "", files))),
+    kind = "prepare"
+  )
   for (column in c("picture", "sheet")) {
     made[[column]] <- file.path(folder, made[[column]])
   }
 
   invisible(made)
+}
+
+# Whether files of a folder are such as prepare_trial() writes.
+is_prepared <- function(names) {
+  grepl("^sheet-[0-9]+\\.png$", names) | names %in% c("pictures", "inputs")
 }
 
 draw_prepared <- function(trial, folder, width, progress) {
@@ -99,11 +84,8 @@ draw_prepared <- function(trial, folder, width, progress) {
   made$sheet <- sprintf("sheet-%d.png", pages_of(made$height, 2400))
   for (sheet in unique(made$sheet)) {
     cards <- lapply(file.path(folder, made$picture[made$sheet == sheet]), magick::image_read)
-    magick::image_write(
-      magick::image_append(do.call(c, cards), stack = TRUE),
-      file.path(folder, sheet),
-      format = "png"
-    )
+    page <- magick::image_append(do.call(c, cards), stack = TRUE)
+    write_bytes(magick::image_write(page, format = "png"), file.path(folder, sheet))
   }
 
   made[c("case", "picture", "sheet", "warnings")]

@@ -150,28 +150,3 @@ unlock_run <- function(store, id) {
   own_locks$remove(id)
   try(write_db(store$db, "DELETE FROM holder WHERE id = ?", params = list(id)), silent = TRUE)
 }
-
-# Identifies a machine since its last boot, the scope of process numbers.
-machine_id <- function() {
-  boot <- "/proc/sys/kernel/random/boot_id"
-  paste(Sys.info()[["nodename"]], if (file.exists(boot)) readLines(boot, warn = FALSE))
-}
-
-# The start time of a process in a form that is independent of the clock; "" if unknown.
-process_start <- function(pid) {
-  stat <- tryCatch(
-    readLines(file.path("/proc", pid, "stat"), warn = FALSE),
-    error = function(e) "",
-    warning = function(w) ""
-  )
-  # The name in brackets may hold spaces.
-  strsplit(sub("^.*\\) ", "", stat[1]), " ", fixed = TRUE)[[1]][20] %||% ""
-}
-
-process_runs <- function(pid, started) {
-  if (dir.exists("/proc/self")) {
-    return(identical(process_start(pid), started))
-  }
-
-  isTRUE(tools::pskill(pid, 0))
-}

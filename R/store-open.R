@@ -102,13 +102,6 @@ readable_copy <- function(file, folder) {
   copy
 }
 
-# Tries it, since permissions say nothing about a read-only file system.
-can_write <- function(folder) {
-  trial <- tempfile(".write-", folder)
-  on.exit(unlink(trial))
-  isTRUE(suppressWarnings(tryCatch(file.create(trial), error = function(e) FALSE)))
-}
-
 known_runs <- function(trial_folder) {
   unique(
     basename(

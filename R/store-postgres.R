@@ -18,7 +18,7 @@ store_place <- function(folder) {
 }
 
 remember_url <- function(folder, url, schema) {
-  write_whole(c(url, schema), file.path(folder, store_url_file))
+  write_lines(c(url, schema), file.path(folder, store_url_file))
 }
 
 # postgresql://[USER@]HOST[:PORT]/DATABASE[?sslmode=...]; no password, which libpq

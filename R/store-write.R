@@ -102,29 +102,12 @@ write_picture <- function(store, bytes) {
   path <- take_path(store, file)
   if (!file.exists(path)) {
     dir.create(dirname(path), showWarnings = FALSE, recursive = TRUE)
-    temporary <- tempfile("part-", dirname(path))
-    on.exit(unlink(temporary))
-    written <- tryCatch(
-      {
-        writeBin(bytes, temporary)
-        file.size(temporary) == length(bytes) &&
-          sync_file(temporary) &&
-          file.rename(temporary, path) &&
-          sync_file(dirname(path))
-      },
-      error = function(e) FALSE,
-      warning = function(w) FALSE
+    write_bytes(
+      bytes,
+      path,
+      kind = "store",
+      kept = "Everything made so far is kept; the same command resumes."
     )
-    if (!isTRUE(written)) {
-      stop_sprenn(
-        "store",
-        c(
-          paste0("Can't write to ", dirname(path), "."),
-          x = "The disk may be full or the folder read-only.",
-          i = "Everything made so far is kept; the same command resumes."
-        )
-      )
-    }
   }
 
   list(file = file, sha256 = sha)

@@ -220,26 +220,7 @@ write_prompts <- function(folder, own, at, prompts) {
   }
 
   file <- file.path(folder, "suite.yml")
-  part <- tempfile("part-", folder)
-  on.exit(unlink(part))
-  done <- tryCatch(
-    {
-      write_whole(lines, part)
-      file.rename(part, file)
-    },
-    error = function(e) FALSE,
-    warning = function(w) FALSE
-  )
-  if (!isTRUE(done)) {
-    stop_sprenn(
-      "draft",
-      c(
-        paste0("Can't write ", file, "."),
-        x = "The disk may be full or the folder read-only.",
-        i = "The file is as it was."
-      )
-    )
-  }
+  write_lines(lines, file, kind = "draft", kept = "The file is as it was.")
 }
 
 put_prompt <- function(lines, case, i, prompt) {

@@ -31,16 +31,11 @@ keep_facts <- function(states, found, folder) {
   before <- read_facts_file(folder)
   before <- before[!path_in(names(before)) %in% path_in(names(packed))]
   file <- file.path(folder, facts_file)
-  part <- paste0(file, ".", Sys.getpid())
   # If nothing can be written, files are examined again next time.
-  suppressWarnings(try(
-    {
-      write_whole(to_json(list(version = facts_version, files = c(before, packed))), part)
-      file.rename(part, file)
-    },
+  try(
+    write_lines(to_json(list(version = facts_version, files = c(before, packed))), file),
     silent = TRUE
-  ))
-  unlink(part)
+  )
 }
 
 read_facts_file <- function(folder) {

@@ -60,25 +60,21 @@ new_trial <- function(
     cases = checkmate::check_int(cases, lower = 1, upper = 8, null.ok = TRUE)
   )
   stop_for_sources(trial, from, demo + untidy + (!is.null(from) || !is.null(like)))
-  # Everything is made in a temporary place and then moved.
-  building <- tempfile("new-trial-", tmpdir = existing_parent(trial))
-  on.exit(unlink(building, recursive = TRUE))
-  if (!dir.create(building, showWarnings = FALSE)) {
-    stop_sprenn("new", c(paste0("Can't write to ", dirname(building), ".")))
-  }
-
   kind <- if (demo || untidy) "demo" else source_kind(from)
   name <- plain_names(basename(normalizePath(trial, mustWork = FALSE)))
-  made <- or_nothing_kept(
-    building,
-    switch(kind,
-      demo = write_demo(building, if (untidy) "untidy" else "brackwater", cases),
-      trial = copy_trial(read_trial(like)$folder, building),
-      zip = list(left_out = unpack_trial(from, building)),
-      write_from_pictures(building, name, from, kind, like, look, prompt)
-    )
+  made <- write_folder(
+    trial,
+    function(building) {
+      switch(kind,
+        demo = write_demo(building, if (untidy) "untidy" else "brackwater", cases),
+        trial = copy_trial(read_trial(like)$folder, building),
+        zip = list(left_out = unpack_trial(from, building)),
+        write_from_pictures(building, name, from, kind, like, look, prompt)
+      )
+    },
+    kind = "new",
+    kept = "Nothing was kept of the new trial."
   )
-  put_in_place(building, trial)
   told <- if (kind %in% c("demo", "trial")) list() else made
   invisible(structure(
     list(folder = trial, left_out = told$left_out, renamed = told$renamed),
@@ -133,35 +129,6 @@ source_kind <- function(from) {
   }
 }
 
-# Failures that are not due to the input are due to the disk.
-or_nothing_kept <- function(building, make) {
-  tryCatch(make, error = function(e) {
-    if (inherits(e, "sprenn_error")) {
-      stop(e)
-    }
-
-    stop_sprenn(
-      "new",
-      c(
-        paste0("Can't write to ", dirname(building), "."),
-        x = conditionMessage(e),
-        i = "The disk may be full or the folder read-only. Nothing was kept of the new trial."
-      )
-    )
-  })
-}
-
-put_in_place <- function(building, trial) {
-  if (dir.exists(trial)) {
-    unlink(trial, recursive = TRUE)
-  }
-
-  dir.create(dirname(trial), showWarnings = FALSE, recursive = TRUE)
-  if (!file.rename(building, trial)) {
-    stop_sprenn("new", c(paste0("Can't write to ", trial, ".")))
-  }
-}
-
 write_demo <- function(folder, which, cases) {
   lines <- lapply(stats::setNames(trial_files, trial_files), function(file) {
     readLines(system.file(which, file, package = "sprenn"), encoding = "UTF-8")
@@ -171,7 +138,7 @@ write_demo <- function(folder, which, cases) {
   }
 
   for (file in trial_files) {
-    write_whole(lines[[file]], file.path(folder, file))
+    write_lines(lines[[file]], file.path(folder, file))
   }
 
   named <- regmatches(
@@ -252,9 +219,9 @@ write_from_pictures <- function(folder, name, from, kind, like, look, prompt) {
     list(cases = cases)
   )
   jobs <- unique(vapply(cases, `[[`, "", "job"))
-  write_whole(comment_suite(write_yaml_text(suite)), file.path(folder, "suite.yml"))
-  write_whole(lineup_like(model, jobs), file.path(folder, "lineup.yml"))
-  write_whole(brief_like(model, jobs, length(looks) > 0), file.path(folder, "brief.yml"))
+  write_lines(comment_suite(write_yaml_text(suite)), file.path(folder, "suite.yml"))
+  write_lines(lineup_like(model, jobs), file.path(folder, "lineup.yml"))
+  write_lines(brief_like(model, jobs, length(looks) > 0), file.path(folder, "brief.yml"))
   copied <- c(found$files, wanted)
   from <- basename(vapply(copied, `[[`, "", "from"))
   to <- vapply(copied, `[[`, "", "to")

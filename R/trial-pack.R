@@ -35,7 +35,7 @@ pack_trial <- function(trial, file = NULL) {
   copy_trial(trial$folder, data)
   files <- sort(list.files(data, recursive = TRUE, all.files = TRUE), method = "radix")
   sizes <- file.size(file.path(data, files))
-  write <- function(lines, name) write_whole(lines, file.path(bag, name))
+  write <- function(lines, name) write_lines(lines, file.path(bag, name))
   write(c("BagIt-Version: 1.0", "Tag-File-Character-Encoding: UTF-8"), "bagit.txt")
   write(
     c(
@@ -57,24 +57,22 @@ pack_trial <- function(trial, file = NULL) {
   invisible(file)
 }
 
-# Zips what is in `root`; the zip is whole or not there.
+# Zips what is in `root`.
 write_zip <- function(file, root, names, kind) {
-  part <- tempfile("part-", existing_parent(file), ".zip")
-  on.exit(unlink(part))
-  written <- tryCatch(
-    {
+  write_outputs(
+    file,
+    function(part) {
+      # zip() ends all of R where it can't write.
+      if (!wrote_all(raw(1), part)) {
+        return(FALSE)
+      }
+
+      unlink(part)
       zip::zip(part, names, root = root, mode = "mirror")
-      file.rename(part, file)
+      TRUE
     },
-    error = function(e) FALSE,
-    warning = function(w) FALSE
+    kind
   )
-  if (!written) {
-    stop_sprenn(
-      kind,
-      c(paste0("Can't write ", file, "."), x = "The disk may be full or the folder read-only.")
-    )
-  }
 }
 
 # As the manifest writes paths (RFC 8493, 2.1.3), and back.
@@ -153,7 +151,7 @@ unpack_trial <- function(file, folder) {
   }
 
   bag <- check_zip(file, refuse)
-  work <- tempfile("unpack-", dirname(folder))
+  work <- tempfile("unpack-", folder)
   on.exit(unlink(work, recursive = TRUE))
   tryCatch(
     zip::unzip(file, exdir = work),

@@ -400,6 +400,29 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// is_special
+bool is_special(const std::string& path);
+RcppExport SEXP _sprenn_is_special(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const std::string& >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(is_special(path));
+    return rcpp_result_gen;
+END_RCPP
+}
+// exchange_paths
+bool exchange_paths(const std::string& one, const std::string& other);
+RcppExport SEXP _sprenn_exchange_paths(SEXP oneSEXP, SEXP otherSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const std::string& >::type one(oneSEXP);
+    Rcpp::traits::input_parameter< const std::string& >::type other(otherSEXP);
+    rcpp_result_gen = Rcpp::wrap(exchange_paths(one, other));
+    return rcpp_result_gen;
+END_RCPP
+}
 // steady_seconds
 double steady_seconds();
 RcppExport SEXP _sprenn_steady_seconds() {
@@ -857,6 +880,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_core_nesting", (DL_FUNC) &_sprenn_core_nesting, 2},
     {"_sprenn_core_all_plain", (DL_FUNC) &_sprenn_core_all_plain, 1},
     {"_sprenn_sync_file", (DL_FUNC) &_sprenn_sync_file, 1},
+    {"_sprenn_is_special", (DL_FUNC) &_sprenn_is_special, 1},
+    {"_sprenn_exchange_paths", (DL_FUNC) &_sprenn_exchange_paths, 2},
     {"_sprenn_steady_seconds", (DL_FUNC) &_sprenn_steady_seconds, 0},
     {"_sprenn_core_view", (DL_FUNC) &_sprenn_core_view, 4},
     {"_sprenn_core_view_bytes", (DL_FUNC) &_sprenn_core_view_bytes, 6},

@@ -7,7 +7,16 @@
 #ifndef _WIN32
 #include <cerrno>
 #include <fcntl.h>
+#include <sys/stat.h>
 #include <unistd.h>
+#endif
+
+#ifdef __linux__
+#include <sys/syscall.h>
+#endif
+
+#ifdef __APPLE__
+#include <stdio.h>
 #endif
 
 // Whether a file, or the entries of a folder, could be brought to the disk. Folders
@@ -23,6 +32,31 @@ bool sync_file(const std::string& path) {
   const bool synced = fsync(file) == 0 || errno == EINVAL || errno == ENOTSUP;
   close(file);
   return synced;
+#endif
+}
+
+// Whether there is something at a path that is neither a file nor a folder: a device, a pipe.
+// [[Rcpp::export]]
+bool is_special(const std::string& path) {
+#ifdef _WIN32
+  return false;
+#else
+  struct stat facts;
+  return stat(path.c_str(), &facts) == 0 && !S_ISREG(facts.st_mode) && !S_ISDIR(facts.st_mode);
+#endif
+}
+
+// Lets two files or folders change places in one step, and says whether that was possible: neither
+// every system nor every file system can do it.
+// [[Rcpp::export]]
+bool exchange_paths(const std::string& one, const std::string& other) {
+#if defined(__linux__) && defined(SYS_renameat2)
+  const unsigned int exchange = 2;  // RENAME_EXCHANGE of linux/fs.h, which older systems lack
+  return syscall(SYS_renameat2, AT_FDCWD, one.c_str(), AT_FDCWD, other.c_str(), exchange) == 0;
+#elif defined(__APPLE__) && defined(RENAME_SWAP)
+  return renamex_np(one.c_str(), other.c_str(), RENAME_SWAP) == 0;
+#else
+  return false;
 #endif
 }
 

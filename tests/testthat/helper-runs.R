@@ -151,3 +151,12 @@ run_shell <- function(script, folder, bin = file.path(folder, "bin"), home = NUL
     )
   )
 }
+
+# A small file system of its own, of so many MB.
+small_disk <- function(size, env = parent.frame()) {
+  testthat::skip_if_not(mounts(), "no mounts are allowed here")
+  place <- withr::local_tempdir(.local_envir = env)
+  processx::run("mount", c("-t", "tmpfs", "-o", paste0("size=", size, "m"), "tmpfs", place))
+  withr::defer(processx::run("umount", c("-l", place)), envir = env)
+  place
+}

@@ -69,7 +69,10 @@ test_that("commands end with 1, and data says what is left out", {
 })
 
 test_that("other problems stand at their own lines, and an empty lineup is one", {
-  folder <- late_trial("http://127.0.0.1:9", "  - {id: extend, engine: mixer, hold: 0.5, jobs: [extend]}")
+  folder <- late_trial(
+    "http://127.0.0.1:9",
+    "  - {id: extend, engine: mixer, hold: 0.5, jobs: [extend]}"
+  )
   found <- check_trial(folder)
   expect_equal(found$place[found$level == "problem"], "pipelines[4].jobs")
   expect_equal(found$line[found$level == "problem"], 8)
