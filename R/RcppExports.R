@@ -129,6 +129,10 @@ is_special <- function(path) {
     .Call(`_sprenn_is_special`, path)
 }
 
+identity_of <- function(path) {
+    .Call(`_sprenn_identity_of`, path)
+}
+
 exchange_paths <- function(one, other) {
     .Call(`_sprenn_exchange_paths`, one, other)
 }

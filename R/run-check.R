@@ -149,9 +149,12 @@ mend_problem <- function(store, problem) {
   switch(problem$kind,
     missing = again("planned again"),
     step = again("planned again"),
-    altered = {
+    # Takes with the same picture share a file, which an earlier one may have set aside.
+    altered = if (file.exists(path)) {
       aside <- set_aside(store, problem$file)
       again(paste0("planned again; the file is now ", aside))
+    } else {
+      again("planned again")
     },
     "unknown file" = paste("moved to", set_aside(store, problem$file)),
     leftover = if (unlink(path, expand = FALSE) == 0) "deleted" else NA_character_,
@@ -239,14 +242,15 @@ prune_run <- function(trial, run = "main", yes = FALSE, wait = 0) {
   # A file that another process is writing is not a leftover.
   found <- prunable(trial, store, settled = yes || !is_locked(store))
   if (yes) {
-    idle <- which(found$kind == "take")
-    if (length(idle)) {
-      forget_takes(store, found$take[idle])
-    }
-
+    # Files first: if this is killed, what is left to do can still be found in the records.
     files <- unique(stats::na.omit(found$file))
     unlink(file.path(store$folder, files), expand = FALSE)
     left <- files[file.exists(file.path(store$folder, files))]
+    idle <- found$take[found$kind == "take" & !found$file %in% left]
+    if (length(idle)) {
+      forget_takes(store, idle)
+    }
+
     if (length(left)) {
       stop_sprenn(
         "store",
@@ -256,7 +260,7 @@ prune_run <- function(trial, run = "main", yes = FALSE, wait = 0) {
             if (length(left) > 1) paste0(" and ", length(left) - 1, " more"),
             "."
           ),
-          i = "Their records are gone already; `sprenn check --run --repair` sets such files aside."
+          i = "The rest is done. Make the folder writable and give the same command again."
         )
       )
     }

@@ -109,6 +109,7 @@ holder_words <- function(other) {
 
 # Sends a heartbeat; an error if another process has taken over.
 send_heartbeat <- function(store, id) {
+  stop_for_moved(store)
   still <- write_db(
     store$db,
     "UPDATE holder SET beat = beat + 1 WHERE id = ?",

@@ -79,7 +79,51 @@ open_store <- function(trial_folder, run, create = FALSE, url = NULL, suite = NU
       stop_sprenn("run", c(paste0("Can't open ", place$url %||% file, "."), x = one_line(e)))
     }
   )
-  structure(list(db = db, folder = folder, run = run), class = "sprenn_store")
+  records <- if (is.null(place)) file else file.path(folder, store_url_file)
+  structure(
+    list(
+      db = db,
+      folder = folder,
+      run = run,
+      records = records,
+      identity = identity_of(records)
+    ),
+    class = "sprenn_store"
+  )
+}
+
+# A run whose folder was moved or deleted meanwhile: an open database goes along with it, but
+# pictures would go to the old place.
+stop_for_moved <- function(store) {
+  if (identical(identity_of(store$records), store$identity)) {
+    return(invisible())
+  }
+
+  to <- dirname(now_at(store$identity))
+  stop_sprenn(
+    "store",
+    c(
+      paste0("Run ", quoted(store$run), " is no longer in ", store$folder, "."),
+      x = if (is.na(to)) {
+        "The folder was deleted while the run was going on."
+      } else {
+        paste0("The folder was moved to ", to, " while the run was going on.")
+      },
+      i = if (is.na(to)) {
+        "What was made is gone with it. The same command begins again."
+      } else {
+        "Everything made so far is there. Move it back, and the same command resumes."
+      }
+    )
+  )
+}
+
+# Where a file is that this process has open, whatever it is called now; NA if unknown or deleted.
+now_at <- function(identity) {
+  open <- list.files("/proc/self/fd", full.names = TRUE)
+  open <- open[vapply(open, identity_of, "") == identity]
+  to <- Sys.readlink(open)
+  to[nzchar(to) & file.exists(to)][1]
 }
 
 connect_sqlite <- function(file) DBI::dbConnect(RSQLite::SQLite(), file, synchronous = NULL)
@@ -123,11 +167,19 @@ prepare_sqlite <- function(db) {
     return(invisible())
   }
 
-  in_transaction(
-    db,
-    bring_up_to_date(db, version, function(version) {
-      DBI::dbExecute(db, paste("PRAGMA user_version =", version))
-    })
+  tryCatch(
+    in_transaction(
+      db,
+      bring_up_to_date(db, version, function(version) {
+        DBI::dbExecute(db, paste("PRAGMA user_version =", version))
+      })
+    ),
+    # Another process that opened it at the same time may have been first.
+    error = function(e) {
+      if (DBI::dbGetQuery(db, "PRAGMA user_version")[[1]] != store_schema) {
+        stop(e)
+      }
+    }
   )
 }
 

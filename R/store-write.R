@@ -96,11 +96,13 @@ check_suite_is_same <- function(store, suite) {
 
 # Writes a picture under the hash of its bytes and returns its file name.
 write_picture <- function(store, bytes) {
+  stop_for_moved(store)
   sha <- sha256_of(bytes)
   ending <- picture_formats[[picture_facts(bytes)$format]]
   file <- file.path(substr(sha, 1, 2), paste0(sha, ".", ending))
   path <- take_path(store, file)
-  if (!file.exists(path)) {
+  # A file that was altered is replaced.
+  if (!file.exists(path) || sha256_of(read_bytes(path)) != sha) {
     dir.create(dirname(path), showWarnings = FALSE, recursive = TRUE)
     write_bytes(
       bytes,

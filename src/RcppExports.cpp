@@ -411,6 +411,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// identity_of
+std::string identity_of(const std::string& path);
+RcppExport SEXP _sprenn_identity_of(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const std::string& >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(identity_of(path));
+    return rcpp_result_gen;
+END_RCPP
+}
 // exchange_paths
 bool exchange_paths(const std::string& one, const std::string& other);
 RcppExport SEXP _sprenn_exchange_paths(SEXP oneSEXP, SEXP otherSEXP) {
@@ -881,6 +892,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_core_all_plain", (DL_FUNC) &_sprenn_core_all_plain, 1},
     {"_sprenn_sync_file", (DL_FUNC) &_sprenn_sync_file, 1},
     {"_sprenn_is_special", (DL_FUNC) &_sprenn_is_special, 1},
+    {"_sprenn_identity_of", (DL_FUNC) &_sprenn_identity_of, 1},
     {"_sprenn_exchange_paths", (DL_FUNC) &_sprenn_exchange_paths, 2},
     {"_sprenn_steady_seconds", (DL_FUNC) &_sprenn_steady_seconds, 0},
     {"_sprenn_core_view", (DL_FUNC) &_sprenn_core_view, 4},

@@ -3,6 +3,7 @@
 #include <Rcpp.h>
 
 #include <chrono>
+#include <string>
 
 #ifndef _WIN32
 #include <cerrno>
@@ -43,6 +44,20 @@ bool is_special(const std::string& path) {
 #else
   struct stat facts;
   return stat(path.c_str(), &facts) == 0 && !S_ISREG(facts.st_mode) && !S_ISDIR(facts.st_mode);
+#endif
+}
+
+// Which file or folder there is at a path, whatever its name; "" if there is none. Where systems
+// have no such numbers, all are the same.
+// [[Rcpp::export]]
+std::string identity_of(const std::string& path) {
+#ifdef _WIN32
+  return "any";
+#else
+  struct stat facts;
+  if (stat(path.c_str(), &facts) != 0)
+    return "";
+  return std::to_string(facts.st_dev) + ":" + std::to_string(facts.st_ino);
 #endif
 }
 

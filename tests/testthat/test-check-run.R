@@ -124,3 +124,52 @@ test_that("a record without what it belongs to, and a step without the one befor
   expect_match(found$words[1], "1 record without what it belongs to")
   expect_match(run_cli("check", folder, "--repair")$err, "--repair needs --run", all = FALSE)
 })
+
+test_that("takes that share an altered picture are all planned again", {
+  folder <- made_run()
+  takes <- run_trial(folder)$takes
+  change_records(
+    folder,
+    "UPDATE takes SET file = ?, sha256 = ?, bytes = ? WHERE take = ?",
+    params = list(
+      sub(".*/takes/", "", takes$path[1]),
+      takes$sha256[1],
+      file.size(takes$path[1]),
+      takes$take[2]
+    )
+  )
+  writeLines("altered", takes$path[1])
+  found <- check_run(folder, repair = TRUE)
+  expect_equal(sum(grepl("^planned again", found$mended)), 2)
+  run_trial(folder)
+  expect_equal(nrow(check_run(folder)), 0)
+})
+
+test_that("a take that is made anew replaces what is left of an altered picture", {
+  folder <- made_run()
+  takes <- run_trial(folder)$takes
+  writeLines("altered", takes$path[3])
+  # As if the repair had been killed before it moved the file.
+  change_records(
+    folder,
+    "UPDATE takes SET state = 'planned' WHERE take = ?",
+    params = list(takes$take[3])
+  )
+  run_trial(folder)
+  expect_equal(nrow(check_run(folder)), 0)
+})
+
+test_that("prune goes on where it was killed", {
+  folder <- made_run()
+  lineup <- file.path(folder, "lineup.yml")
+  writeLines(grep("id: loose", readLines(lineup), invert = TRUE, value = TRUE), lineup)
+  listed <- prune_run(folder)
+  expect_gt(nrow(listed), 1)
+  # Files go before their records.
+  unlink(file.path(place(folder), listed$file[1]))
+  pruned <- prune_run(folder, yes = TRUE)
+  expect_equal(nrow(pruned), nrow(listed))
+  expect_equal(pruned$bytes[1], 0)
+  expect_equal(nrow(check_run(folder)), 0)
+  expect_equal(nrow(prune_run(folder)), 0)
+})

@@ -319,3 +319,41 @@ test_that("a clock that jumps hurries and stops nothing", {
   days <- as.Date(substr(sub(".*\"at\":\"", "", readLines(events)), 1, 10))
   expect_gt(as.numeric(diff(range(days))), 30)
 })
+
+test_that("a run whose folder is moved or deleted ends and says so", {
+  skip_on_cran()
+  skip_on_os("windows")
+  running <- start_standins("quince", seconds = 0.5)
+  withr::defer(stop_standins(running))
+  folder <- served_trial(running$addresses, cases = 8)
+  run <- function() file.path(folder, "runs", "main")
+  words <- function() paste(readLines(file.path(folder, "err.log")), collapse = " ")
+  begin <- function() {
+    process <- start_run(folder, "--no-score", "--workers", "0")
+    wait_until(length(list.files(file.path(run(), "takes"), recursive = TRUE)) >= 2)
+    process
+  }
+
+  process <- begin()
+  away <- paste0(run(), "-elsewhere")
+  file.rename(run(), away)
+  process$wait(30000)
+  expect_equal(process$get_exit_status(), 2)
+  expect_match(words(), "no longer in")
+  expect_match(words(), "moved to .*main-elsewhere")
+  # Nothing is at the old place, and nothing is lost.
+  expect_false(dir.exists(run()))
+  file.rename(away, run())
+  expect_equal(nrow(check_run(folder)), 0)
+  made <- run_trial(folder, score = FALSE, workers = 0)$takes
+  expect_equal(unique(made$state), "made")
+  expect_equal(length(paid_for(running)), 16)
+  unlink(run(), recursive = TRUE)
+
+  process <- begin()
+  unlink(run(), recursive = TRUE)
+  process$wait(30000)
+  expect_equal(process$get_exit_status(), 2)
+  expect_match(words(), "deleted")
+  expect_false(dir.exists(run()))
+})
