@@ -146,7 +146,8 @@ can_write <- function(folder) {
 }
 
 stop_for_output <- function(file, kind, kept, why = why_not_written(file)) {
-  stop_sprenn(kind, c(paste0("Can't write ", file, "."), x = why, i = kept), output = file, why = why)
+  words <- c(paste0("Can't write ", file, "."), x = why, i = kept)
+  stop_sprenn(kind, words, output = file, why = why)
 }
 
 why_not_written <- function(file) {

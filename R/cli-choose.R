@@ -245,7 +245,7 @@ cli_compare <- function(given) {
   )
   show_found(
     found,
-    c("runs", "confidence", "scores", "pictures", "versions", "only"),
+    c("runs", "common", "confidence", "scores", "pictures", "versions", "only"),
     given,
     function() draw_changes(found)
   )

@@ -142,6 +142,15 @@ cli_run <- function(given) {
     cat(strwrap(words, 100, exdent = 4), sep = "\n")
   }
 
+  if (made$left_over > 0) {
+    cat(
+      count_words(made$left_over, "picture"), " that nothing asks for any more: ",
+      "`", trimws(paste("sprenn prune", shell_path(given$places), run_flag(given$run))),
+      "` lists them.\n",
+      sep = ""
+    )
+  }
+
   next_steps(
     paste(
       if (given[["no-score"]]) "sprenn score" else "sprenn choose",
@@ -198,6 +207,7 @@ run_facts <- function(made) {
     cost = sum(takes$cost, na.rm = TRUE),
     race = made$race,
     left_alone = as.list(made$parked),
+    left_over = made$left_over,
     judges = made$judged,
     takes = takes[c(
       "take", "pipeline", "case", "seed", "control", "state", "failure", "message", "cost",

@@ -77,7 +77,7 @@ across_measures <- function() {
 }
 
 # Changes whenever a measure does, so that old scores are never mixed with new.
-measures_version <- "8"
+measures_version <- "9"
 
 axes <- c("structure", "adherence", "style")
 

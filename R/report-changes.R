@@ -72,6 +72,7 @@ format.sprenn_changes <- function(x, ...) {
       c("", strwrap(paste0("No change detected: ", listed(same), "."), 100, exdent = 2))
     },
     seen_words(x),
+    common_words(x$common),
     if (length(unlist(x$only$pipelines))) {
       c(
         "",
@@ -83,6 +84,21 @@ format.sprenn_changes <- function(x, ...) {
       )
     }
   )
+}
+
+# How much two runs of a suite that has grown or changed have in common.
+common_words <- function(common) {
+  if (length(common$cases) == common$of && length(common$seeds) == common$of_seeds) {
+    return(NULL)
+  }
+
+  words <- paste0(
+    "The suite has changed between the runs. Compared: ", length(common$cases), " of ",
+    count_words(common$of, "case"), ", ", length(common$seeds), " of ",
+    count_words(common$of_seeds, "seed"),
+    "; the others are in one run only, or were not asked or measured the same way in both."
+  )
+  c("", strwrap(words, 100, exdent = 2))
 }
 
 # A change that is certain but invisible in three digits is not reported.

@@ -241,7 +241,10 @@ saving_words <- function(reason) {
 }
 
 caveat_words <- function(verdict) {
-  unreached <- not_compared_words(verdict$unreached)
+  unreached <- c(
+    not_compared_words(verdict$unreached),
+    changed_suite_words(verdict$suite$changed, verdict$run)
+  )
   if (verdict$state %in% c("nothing made", "no evidence")) {
     return(unreached)
   }
@@ -272,21 +275,6 @@ caveat_words <- function(verdict) {
       )
     },
     unreached
-  )
-}
-
-# Which pipelines could not be compared, since nothing is known about their engine.
-not_compared_words <- function(unreached) {
-  used <- Filter(function(i) length(unreached$pipelines[[i]]) > 0, seq_len(NROW(unreached)))
-  vapply(
-    used,
-    function(i) {
-      paste0(
-        shorten_list(unreached$pipelines[[i]]), " could not be compared: engine ",
-        unreached$engine[i], " has never been reached."
-      )
-    },
-    ""
   )
 }
 
@@ -350,7 +338,11 @@ first_message <- function(table) {
 assumed_words <- function(verdict) {
   missing <- verdict$unchecked
   led <- !verdict$state %in% leaderless
+  print <- verdict$suite$fingerprint
   c(
+    if (!is.null(print)) {
+      paste0("Suite ", verdict$suite$suite, ", fingerprint ", substr(print, 1, 12), ".")
+    },
     brief_words(verdict$brief),
     if (length(missing)) {
       paste0(

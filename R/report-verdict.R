@@ -330,3 +330,27 @@ chance_title <- function(brief) {
   within <- close_enough_of(brief)
   if (within > 0) paste("within", format(within)) else "chance"
 }
+
+changed_suite_words <- function(changed, run) {
+  if (length(changed)) {
+    paste0(
+      "The suite has changed since run ", run, " was last begun (", shorten_list(changed, 6),
+      "); `sprenn run` brings it up to date."
+    )
+  }
+}
+
+# Which pipelines could not be compared, since nothing is known about their engine.
+not_compared_words <- function(unreached) {
+  used <- Filter(function(i) length(unreached$pipelines[[i]]) > 0, seq_len(NROW(unreached)))
+  vapply(
+    used,
+    function(i) {
+      paste0(
+        shorten_list(unreached$pipelines[[i]]), " could not be compared: engine ",
+        unreached$engine[i], " has never been reached."
+      )
+    },
+    ""
+  )
+}

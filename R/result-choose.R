@@ -118,7 +118,13 @@ read_deciding <- function(
     brief = brief,
     race = race,
     recipes = with_settings(read_pipelines(store)),
-    suite = trial$suite[c("suite", "title")],
+    suite = c(
+      trial$suite[c("suite", "title")],
+      list(
+        fingerprint = get_facts(store)$suite_fingerprint,
+        changed = changes_of_suite(store, trial)
+      )
+    ),
     run = run,
     folder = trial$folder,
     unreached = trial$unreached,
@@ -157,11 +163,9 @@ takes_for <- function(store, trial, brief, pipelines, controls = FALSE) {
   takes <- takes[(controls | is.na(takes$control)) & takes$pipeline %in% pipelines, ]
   jobs <- vapply(trial$suite$cases, `[[`, "", "job")
   ids <- vapply(trial$suite$cases, `[[`, "", "id")
-  if (is.na(brief$job)) {
-    takes
-  } else {
-    takes[takes$case %in% ids[jobs == brief$job], ]
-  }
+  # The suite may have changed since.
+  takes <- takes[takes$seed %in% trial$suite$seeds, ]
+  takes[takes$case %in% ids[is.na(brief$job) | jobs == brief$job], ]
 }
 
 axes_of <- function(store, trial, brief, takes, evenly = FALSE) {

@@ -21,9 +21,10 @@
 #'   request), `other` (of these, how many gave another picture), `lost` and `gained` (made in one
 #'   only), `repeatable` (whether the engine says that it repeats a seed), `engine`, and `silent`,
 #'   whether a repeatable engine gave other pictures for the same requests; `versions`, engines
-#'   whose version differs; `only`, pipelines and cases that one run has.
-#' @section Errors: `sprenn_error_run` if the runs are of different suites, or have no take in
-#'   common.
+#'   whose version differs; `common`, what is compared if the suite has changed between the runs:
+#'   `cases` that both asked for and measured in the same way, `of` how many there are, `seeds` and
+#'   `of_seeds`; `only`, pipelines and cases that one run has.
+#' @section Errors: `sprenn_error_run` if the runs have no take in common.
 #' @family choosing
 #' @export
 #' @examples
@@ -52,17 +53,9 @@ compare_runs <- function(trial, run, other, job = NULL, confidence = 0.95) {
 
   brief <- if (is.null(job)) all_cases_brief(trial$brief) else brief_for(trial$brief, job)
   both <- lapply(c(run, other), read_for_comparison, trial = trial, brief = brief)
-  if (!identical(both[[1]]$fingerprint, both[[2]]$fingerprint)) {
-    stop_sprenn(
-      "run",
-      c(
-        paste0(
-          "Runs ", quoted(run), " and ", quoted(other),
-          " are of different suites, so their takes can't be compared."
-        ),
-        i = "Make a run of the suite as it is now with both lineups."
-      )
-    )
+  common <- common_cases(both)
+  for (i in 1:2) {
+    both[[i]]$table <- both[[i]]$table[both[[i]]$table$case %in% common$cases, ]
   }
 
   found <- run_changes(both[[1]]$table, both[[2]]$table, confidence, brief$seed)
@@ -71,7 +64,8 @@ compare_runs <- function(trial, run, other, job = NULL, confidence = 0.95) {
       "run",
       c(
         "The two runs have no take of the same pipeline, case and seed.",
-        i = "Pipelines are matched by their ids."
+        i = "Pipelines are matched by their ids, cases by all that their takes are measured by.",
+        i = "Make a run of the suite as it is now with both lineups."
       )
     )
   }
@@ -95,6 +89,7 @@ compare_runs <- function(trial, run, other, job = NULL, confidence = 0.95) {
       list(
         versions = versions,
         runs = c(run, other),
+        common = common,
         confidence = confidence,
         only = list(
           pipelines = list(only(1, 2, "pipeline"), only(2, 1, "pipeline")),
@@ -124,6 +119,26 @@ all_cases_brief <- function(brief) {
   )
 }
 
+# The cases that two runs have in common: those that both measured by the same. The suite may have
+# grown or changed between them. `of` is how many cases there are in either, `seeds` which are in
+# both.
+common_cases <- function(both) {
+  own <- lapply(both, function(one) unique(one$table$case))
+  by <- lapply(both, `[[`, "measured_by")
+  cases <- intersect(own[[1]], own[[2]])
+  if (!identical(both[[1]]$fingerprint, both[[2]]$fingerprint)) {
+    cases <- cases[(by[[1]][cases] == by[[2]][cases]) %in% TRUE]
+  }
+
+  seeds <- lapply(both, function(one) unique(one$table$seed[one$table$case %in% cases]))
+  list(
+    cases = cases,
+    of = length(union(own[[1]], own[[2]])),
+    seeds = intersect(seeds[[1]], seeds[[2]]),
+    of_seeds = length(union(seeds[[1]], seeds[[2]]))
+  )
+}
+
 read_for_comparison <- function(run, trial, brief) {
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
@@ -142,10 +157,13 @@ read_for_comparison <- function(run, trial, brief) {
     "",
     asked$request[match(table$take, asked$take)]
   )
+  facts <- get_facts(store)
+  measured_by <- if (!is.null(facts$measured_by)) unlist(read_json_text(facts$measured_by))
   list(
     table = add_worth(table, brief),
     recipes = recipes,
-    fingerprint = get_facts(store)$suite_fingerprint
+    fingerprint = facts$suite_fingerprint,
+    measured_by = measured_by
   )
 }
 

@@ -78,7 +78,7 @@ recipe_of_file <- function(file) {
 
   store <- open_store(dirname(dirname(run)), basename(run))
   on.exit(close_store(store))
-  takes <- read_takes(store)
+  takes <- read_kept_takes(store)
   at <- which(
     takes$file == file.path(basename(dirname(path)), basename(path)) & takes$state == "made"
   )

@@ -126,17 +126,6 @@ suite_decoys <- function(suite, case, frame, kept) {
   c(views, drawn)
 }
 
-decoy_cases <- function(suite, case) {
-  path_of <- function(case) case$reference$path %||% ""
-  others <- Filter(function(other) !path_of(other) %in% c("", path_of(case)), suite$cases)
-  others <- others[!duplicated(vapply(others, path_of, ""))]
-  if (length(others) > enough_decoys) {
-    others <- others[round(seq(1, length(others), length.out = enough_decoys))]
-  }
-
-  others
-}
-
 # A decoy is seen in many frames, so a small copy of it is kept to fit anew.
 decoy_view <- function(case, frame, kept) {
   small <- kept$get(paste("small", case$reference$path), {

@@ -42,7 +42,7 @@ check_run <- function(trial, run = "main", repair = FALSE, wait = 0, progress = 
     on.exit(unlock_run(store, lock), add = TRUE, after = FALSE)
   }
 
-  takes <- read_takes(store)
+  takes <- read_kept_takes(store)
   # While another process is at work, a file may be there before its record is.
   settled <- repair || !is_locked(store)
   found <- rbind(
@@ -232,7 +232,6 @@ prune_run <- function(trial, run = "main", yes = FALSE, wait = 0) {
   trial <- as_trial(trial)
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
-  check_suite_is_same(store, trial$suite)
   if (yes) {
     stop_for_read_only(store)
     lock <- lock_run(store, wait)
@@ -274,8 +273,10 @@ prune_run <- function(trial, run = "main", yes = FALSE, wait = 0) {
 }
 
 prunable <- function(trial, store, settled) {
-  takes <- read_takes(store)
-  asked <- takes$take %in% plan_takes(trial)$take
+  takes <- read_kept_takes(store)
+  # Nothing is known of an engine that was not reached, nor whether its takes are asked for.
+  left_out <- sub("[:/].*", "", takes$pipeline) %in% unlist(trial$unreached$pipelines)
+  asked <- takes$take %in% plan_takes(trial)$take | left_out
   # The takes that a later step was made from are kept with it.
   repeat {
     more <- !asked & takes$take %in% takes$parent[asked]

@@ -54,11 +54,15 @@ plan_takes <- function(trial, inputs = case_inputs(trial$suite)) {
     price = vapply(about, `[[`, 0, "price"),
     seconds = as.numeric(vapply(about, function(a) as.numeric(a$seconds), 0))
   )
-  grids <- c(
-    list(take_grid(trial, steps)),
-    lapply(trial$lineup$controls, control_grid, trial = trial, steps = steps)
-  )
-  plan <- do.call(rbind, lapply(grids, fill_plan, steps = steps, columns = columns))
+  plan <- fill_plan(take_grid(trial, steps), steps, columns)
+  controls <- lapply(trial$lineup$controls, function(control) {
+    if (control == "swapped_prompt") {
+      columns$inputs <- swapped_inputs(columns$inputs, trial$suite)
+    }
+
+    fill_plan(control_grid(control, trial, steps), steps, columns)
+  })
+  plan <- do.call(rbind, c(list(plan), controls))
   # Chains that begin alike share their first steps, also with a pipeline that consists of just
   # those; each is made once.
   plan[!duplicated(plan$take), ]
@@ -114,6 +118,19 @@ told_apart <- function(inputs, suite) {
   ids <- vapply(suite$cases, `[[`, "", "id")
   inputs[again] <- vapply(which(again), function(i) hash_of(list(inputs[i], ids[i])), "")
   inputs
+}
+
+# A swapped prompt comes from another case, so that it belongs to what determines the picture.
+swapped_inputs <- function(inputs, suite) {
+  vapply(
+    seq_along(inputs),
+    function(i) {
+      prompt <- other_prompt(suite$cases[[i]], suite)
+      said <- vapply(prompt, function(phrase) paste(phrase$say, phrase$weight), "")
+      substr(sha256_of(paste(c(inputs[i], said), collapse = "\n")), 1, 12)
+    },
+    ""
+  )
 }
 
 # All of a case that an engine is given, pictures by their pixels.

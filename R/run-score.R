@@ -43,9 +43,11 @@ score_run <- function(
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
   stop_for_read_only(store)
-  check_suite_is_same(store, trial$suite)
+  asked <- plan_takes(trial)
+  tell_changes(store, trial, asked)
   lock <- lock_run(store, wait)
   on.exit(unlock_run(store, lock), add = TRUE, after = FALSE)
+  in_transaction(store$db, bring_to_suite(store, trial, asked))
   takes <- read_takes(store)
   to_score <- unscored_takes(store, takes, version_of_measures(trial$suite), again)
   if (length(to_score)) {

@@ -13,6 +13,11 @@
 #' An engine that can't be reached is tried again for `outage` seconds while the others continue;
 #' then it is left alone for this run, and its takes stay planned.
 #'
+#' A run grows and changes with its trial. What suite and lineup still ask for and was made is kept,
+#' whatever it is called now; what is new, or now asked for in another way, is made; scores whose
+#' case, looks or checks have changed are measured anew. A message of the class
+#' `sprenn_message_suite` says what has changed of the suite.
+#'
 #' @param trial A trial's folder, or what [read_trial()] returned. Engines given
 #'   to [read_trial()] as objects work in this process, one call at a time.
 #' @param run The run's name: a folder under `runs/`.
@@ -28,11 +33,12 @@
 #'   `by_hand`, for every engine of the kind `folder` its `checklist` (a file) and what was
 #'   `found` in its folder (a data frame of `file`, `state` (`taken in`, `not taken in`,
 #'   `missing`, `extra`, `changed`) and `why`); `parked`, the reasons why engines were left
-#'   alone, by name; `turned_away`, the workers that got no work, and why; `judged`, a data frame
-#'   about the judges, or `NULL`; and `race`, with `until`: `rounds`, `looks` (the possible
+#'   alone, by name; `left_over`, the number of pictures that nothing asks for any more, which
+#'   [prune_run()] lists; `turned_away`, the workers that got no work, and why; `judged`, a data
+#'   frame about the judges, or `NULL`; and `race`, with `until`: `rounds`, `looks` (the possible
 #'   number of rounds), and `jobs`, each with its `state` (`decided`, `stuck`, `open`), `best`,
 #'   `confidence` and the pipelines that were `dropped`.
-#' @section Errors: `sprenn_error_run` if the suite has changed since the run was started;
+#' @section Errors: `sprenn_error_run` if nothing that the run has made is asked for any more;
 #'   `sprenn_error_workers` if the workers file or its address can't be used;
 #'   `sprenn_error_locked` if another process is writing to the run; `sprenn_error_limit` if the
 #'   plan exceeds a limit; `sprenn_error_store` if a picture can't be written.
@@ -59,7 +65,9 @@ run_trial <- function(
     progress = checkmate::check_function(progress, null.ok = TRUE)
   )
   trial <- as_trial(trial)
-  plan <- plan_run(trial, options$within)$takes
+  budget <- read_within(options$within)
+  asked <- plan_takes(trial)
+  plan <- if (is.null(budget)) asked else plan_within(asked, budget, trial$lineup)
   store <- open_store(
     trial$folder,
     run,
@@ -69,7 +77,7 @@ run_trial <- function(
   )
   on.exit(close_store(store))
   stop_for_read_only(store)
-  check_suite_is_same(store, trial$suite)
+  tell_changes(store, trial, asked)
   stop_over_limits(trial, plan, store, options$yes)
   lock <- lock_run(store, options$wait, function(words) {
     if (!is.null(progress)) {
@@ -77,7 +85,7 @@ run_trial <- function(
     }
   })
   on.exit(unlock_run(store, lock), add = TRUE, after = FALSE)
-  record_plan(store, trial, plan)
+  record_plan(store, trial, plan, asked)
   # Files that a killed process left half written.
   below <- list.files(file.path(store$folder, "takes"), all.files = TRUE, recursive = TRUE)
   unlink(file.path(store$folder, "takes", below[is_part(below)]))
@@ -149,6 +157,7 @@ run_trial <- function(
       takes = list_takes(store),
       by_hand = reports,
       judged = judged,
+      left_over = count_left_over(store),
       parked = c(
         runner$parked,
         stats::setNames(as.list(trial$unreached$found), trial$unreached$engine)
@@ -263,6 +272,30 @@ format.sprenn_run <- function(x, ...) {
 print.sprenn_run <- function(x, ...) {
   cat(paste0("<run> ", x$run), format(x, ...), sep = "\n")
   invisible(x)
+}
+
+# Says what has changed of the suite since the run was last begun, and what that means. An error if
+# nothing would be left of what was made.
+tell_changes <- function(store, trial, asked) {
+  changed <- changes_of_suite(store, trial)
+  made <- read_made(store)
+  if (length(changed) == 0 || length(made) == 0) {
+    return(invisible())
+  }
+
+  kept <- sum(made %in% asked$take)
+  if (kept == 0) {
+    stop_for_other_suite(store$run, changed, length(made))
+  }
+
+  rlang::inform(
+    paste0(
+      "The suite has changed since run ", quoted(store$run), " was last begun (",
+      shorten_list(changed, 8), "). Of its ", count_words(length(made), "picture"), ", ", kept,
+      if (kept == 1) " is" else " are", " still asked for and kept."
+    ),
+    class = "sprenn_message_suite"
+  )
 }
 
 stop_over_limits <- function(trial, plan, store, yes) {

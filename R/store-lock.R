@@ -151,3 +151,37 @@ unlock_run <- function(store, id) {
   own_locks$remove(id)
   try(write_db(store$db, "DELETE FROM holder WHERE id = ?", params = list(id)), silent = TRUE)
 }
+
+# A run whose folder was moved or deleted meanwhile: an open database goes along with it, but
+# pictures would go to the old place.
+stop_for_moved <- function(store) {
+  if (identical(identity_of(store$records), store$identity)) {
+    return(invisible())
+  }
+
+  to <- dirname(now_at(store$identity))
+  stop_sprenn(
+    "store",
+    c(
+      paste0("Run ", quoted(store$run), " is no longer in ", store$folder, "."),
+      x = if (is.na(to)) {
+        "The folder was deleted while the run was going on."
+      } else {
+        paste0("The folder was moved to ", to, " while the run was going on.")
+      },
+      i = if (is.na(to)) {
+        "What was made is gone with it. The same command begins again."
+      } else {
+        "Everything made so far is there. Move it back, and the same command resumes."
+      }
+    )
+  )
+}
+
+# Where a file is that this process has open, whatever it is called now; NA if unknown or deleted.
+now_at <- function(identity) {
+  open <- list.files("/proc/self/fd", full.names = TRUE)
+  open <- open[vapply(open, identity_of, "") == identity]
+  to <- Sys.readlink(open)
+  to[nzchar(to) & file.exists(to)][1]
+}

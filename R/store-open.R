@@ -1,7 +1,7 @@
 # A run's folder: pictures named by the SHA-256 of their bytes, and one SQLite file with the plan,
 # the outcome of every take, and the scores; or, if these are on a server, a file that says so.
 
-store_schema <- 7L
+store_schema <- 8L
 
 run_folder <- function(trial_folder, run) file.path(trial_folder, "runs", run)
 
@@ -90,40 +90,6 @@ open_store <- function(trial_folder, run, create = FALSE, url = NULL, suite = NU
     ),
     class = "sprenn_store"
   )
-}
-
-# A run whose folder was moved or deleted meanwhile: an open database goes along with it, but
-# pictures would go to the old place.
-stop_for_moved <- function(store) {
-  if (identical(identity_of(store$records), store$identity)) {
-    return(invisible())
-  }
-
-  to <- dirname(now_at(store$identity))
-  stop_sprenn(
-    "store",
-    c(
-      paste0("Run ", quoted(store$run), " is no longer in ", store$folder, "."),
-      x = if (is.na(to)) {
-        "The folder was deleted while the run was going on."
-      } else {
-        paste0("The folder was moved to ", to, " while the run was going on.")
-      },
-      i = if (is.na(to)) {
-        "What was made is gone with it. The same command begins again."
-      } else {
-        "Everything made so far is there. Move it back, and the same command resumes."
-      }
-    )
-  )
-}
-
-# Where a file is that this process has open, whatever it is called now; NA if unknown or deleted.
-now_at <- function(identity) {
-  open <- list.files("/proc/self/fd", full.names = TRUE)
-  open <- open[vapply(open, identity_of, "") == identity]
-  to <- Sys.readlink(open)
-  to[nzchar(to) & file.exists(to)][1]
 }
 
 connect_sqlite <- function(file) DBI::dbConnect(RSQLite::SQLite(), file, synchronous = NULL)
@@ -216,6 +182,9 @@ prints_table <- paste0(
   "CREATE TABLE prints (take TEXT PRIMARY KEY REFERENCES takes ON DELETE CASCADE, print TEXT NOT ",
   "NULL)"
 )
+
+# Whether suite and lineup ask for a take, as they were when the run was last begun.
+asked_column <- "ALTER TABLE takes ADD COLUMN asked INTEGER NOT NULL DEFAULT 1"
 
 overlay_column <- "ALTER TABLE prints ADD COLUMN overlay TEXT"
 
@@ -369,7 +338,8 @@ store_tables <- c(
   overlay_column,
   holder_table,
   answers_table,
-  ballots_table
+  ballots_table,
+  asked_column
 )
 
 # Migrations: for each older schema, by its number, the changes that lead to the next one.
@@ -387,7 +357,8 @@ store_changes <- list(
   prints_table,
   deciding_index,
   c(answers_table, ballots_table),
-  overlay_column
+  overlay_column,
+  asked_column
 )
 
 get_facts <- function(store) {

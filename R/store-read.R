@@ -1,9 +1,14 @@
 # Reading a run's records.
 
-# One row a take, in the order of the plan; without the long texts of what was asked
-# and answered.
+# One row a take that suite and lineup ask for, in the order of the plan; without the long texts of
+# what was asked and answered.
 read_takes <- function(store, columns = take_columns) {
-  as_takes(read_db(store, paste("SELECT", columns, "FROM takes ORDER BY position")))
+  as_takes(read_db(store, paste("SELECT", columns, "FROM takes WHERE asked = 1 ORDER BY position")))
+}
+
+# The same with takes that were made and are not asked for any more.
+read_kept_takes <- function(store) {
+  as_takes(read_db(store, paste("SELECT", take_columns, "FROM takes ORDER BY position")))
 }
 
 read_take <- function(store, take) {
@@ -131,7 +136,7 @@ read_all_scores <- function(store) {
     "
     SELECT s.take, t.pipeline, t.case_id AS \"case\", t.seed, s.axis, s.measure, s.phrase,
     s.value, s.raw, s.level, s.place, t.position
-    FROM scores s JOIN takes t ON t.take = s.take"
+    FROM scores s JOIN takes t ON t.take = s.take WHERE t.asked = 1"
   )
 }
 
@@ -182,7 +187,7 @@ read_printed_takes <- function(store) {
     "
     SELECT t.take, t.pipeline, t.case_id, t.seed, t.control, p.print
     FROM takes t JOIN prints p ON p.take = t.take
-    WHERE t.state = 'made' ORDER BY t.position"
+    WHERE t.state = 'made' AND t.asked = 1 ORDER BY t.position"
   )
 }
 
@@ -191,8 +196,8 @@ read_uncompared <- function(store) {
   read_db(
     store,
     "
-    SELECT take FROM prints
-    WHERE take NOT IN (SELECT take FROM scores WHERE measure = 'consistency')"
+    SELECT p.take FROM prints p JOIN takes t ON t.take = p.take
+    WHERE t.asked = 1 AND p.take NOT IN (SELECT take FROM scores WHERE measure = 'consistency')"
   )$take
 }
 

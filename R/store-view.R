@@ -314,10 +314,11 @@ table_query <- function(name, own = no_own_measures) {
     switch(name,
       takes = paste0(
         "FROM takes t JOIN pipelines p ON p.pipeline = t.pipeline LEFT JOIN (SELECT take, ",
-        pivot, " FROM scores GROUP BY take) s ON s.take = t.take ORDER BY t.position"
+        pivot, " FROM scores GROUP BY take) s ON s.take = t.take ",
+        "WHERE t.asked = 1 ORDER BY t.position"
       ),
       scores = paste0(
-        "FROM scores s JOIN takes t ON t.take = s.take ORDER BY ",
+        "FROM scores s JOIN takes t ON t.take = s.take WHERE t.asked = 1 ORDER BY ",
         "t.position, s.measure, s.phrase"
       ),
       pipelines = "FROM pipelines ORDER BY position",

@@ -14,9 +14,10 @@ stop_for_read_only <- function(store) {
   }
 }
 
-# Sets the plan of a run. Takes that are planned already keep their state; those
-# that the lineup no longer asks for are taken off unless they were made.
-record_plan <- function(store, trial, plan) {
+# Sets the plan of a run, a part perhaps of all takes that are `asked` for. Takes that are planned
+# already keep their state; those that nothing asks for any more are taken off unless they were
+# made.
+record_plan <- function(store, trial, plan, asked) {
   steps <- all_steps(trial$lineup)
   versions <- vapply(trial$lineup$engines, function(engine) engine$about$version, "")
   known <- get_facts(store)$key
@@ -28,8 +29,6 @@ record_plan <- function(store, trial, plan) {
     set_facts(
       store,
       key = known %||% fresh_key(),
-      suite_fingerprint = fingerprint_suite(trial$suite),
-      suite_content = suite_content(trial$suite),
       suite = trial$suite$suite,
       title = trial$suite$title,
       sprenn_version = as.character(utils::packageVersion("sprenn"))
@@ -60,18 +59,18 @@ record_plan <- function(store, trial, plan) {
         as.integer(steps$pipeline %in% trial$lineup$pipelines$pipeline)
       )
     )
-    planned <- read_db(store, "SELECT take FROM takes WHERE state <> 'made'")$take
-    gone <- setdiff(planned, plan$take)
-    if (length(gone)) {
-      write_db(store$db, "DELETE FROM takes WHERE take = ?", params = list(gone))
+    open <- read_db(store, "SELECT take, state FROM takes WHERE state <> 'made'")
+    wanted <- open$take %in% plan$take | (open$state != "planned" & open$take %in% asked$take)
+    if (any(!wanted)) {
+      write_db(store$db, "DELETE FROM takes WHERE take = ?", params = list(open$take[!wanted]))
     }
 
+    bring_to_suite(store, trial, asked)
     write_db(
       store$db,
       "INSERT INTO takes (take, position, pipeline, case_id, seed, state, control,
         parent) VALUES (?, ?, ?, ?, ?, 'planned', ?, ?)
-        ON CONFLICT (take) DO UPDATE SET position = excluded.position,
-        pipeline = excluded.pipeline",
+        ON CONFLICT (take) DO UPDATE SET position = excluded.position",
       params = list(
         plan$take,
         seq_len(nrow(plan)),
@@ -83,15 +82,6 @@ record_plan <- function(store, trial, plan) {
       )
     )
   })
-}
-
-# Takes of two different suites can't be compared, so a run belongs to one.
-check_suite_is_same <- function(store, suite) {
-  known <- get_facts(store)
-  if (!is.null(known$suite_fingerprint) &&
-    known$suite_fingerprint != fingerprint_suite(suite)) {
-    stop_for_changed_suite(store$run, known$suite_content, suite_content(suite))
-  }
 }
 
 # Writes a picture under the hash of its bytes and returns its file name.

@@ -179,6 +179,68 @@ case_named <- function(suite, id) Find(function(case) case$id == id, suite$cases
 
 fingerprint_suite <- function(suite) sha256_of(suite_content(suite))
 
+# Tells that a suite is the same as before without working out what it means. Another value says
+# nothing.
+source_of_suite <- function(suite) rlang::hash(suite)
+
+# For every case a hash of all in the suite that its takes are measured by, out of `content`.
+measured_by <- function(suite, content = suite_content(suite)) {
+  content <- jsonlite::fromJSON(content)
+  rows <- paste(content$place, content$value, sep = "=")
+  of_case <- grepl("^cases[.]", content$place)
+  together <- function(rows) paste(rows, collapse = "\n")
+  case <- sub("^cases[.]([^.]+)[.].*$", "\\1", content$place[of_case])
+  own <- vapply(split(sub("^cases[.][^.]+[.]", "", rows[of_case]), case), together, "")
+  looks <- together(rows[grepl("^looks[.]", content$place)])
+  size <- together(rows[content$place == "size"])
+  pool <- decoy_pool(suite)
+  ids <- vapply(suite$cases, `[[`, "", "id")
+  texts <- vapply(
+    seq_along(ids),
+    function(i) {
+      case <- suite$cases[[i]]
+      paths <- pool$path[decoys_among(pool, case)]
+      decoys <- vapply(paths, function(path) suite$files[[path]]$hash, "")
+      together(c(own[ids[i]], size, if (!is.na(case$look)) looks, decoys))
+    },
+    ""
+  )
+  stats::setNames(sha256_of(texts), ids)
+}
+
+# Unrelated pictures give the level of chance: the suite's other references, each once, or some of
+# them. Which, is told by the pictures themselves: all stand on a ring by their hashes, and a case's
+# decoys are those that follow its own (as in consistent hashing; Karger and others 1997). So a
+# suite that grows by a case gives few others another decoy.
+decoy_pool <- function(suite) {
+  path <- vapply(suite$cases, function(case) case$reference$path %||% "", "")
+  first <- which(nzchar(path) & !duplicated(path))
+  hash <- vapply(path[first], function(path) suite$files[[path]]$hash %||% "0", "")
+  list(case = first, path = path[first], place = place_on_ring(hash))
+}
+
+# Seven hex digits fit into an integer.
+ring_digits <- 7
+place_on_ring <- function(hash) strtoi(substr(hash, 1, ring_digits), 16)
+
+# Which of the pool's are a case's decoys.
+decoys_among <- function(pool, case) {
+  own <- match(case$reference$path %||% "", pool$path)
+  others <- setdiff(seq_along(pool$path), own)
+  if (length(others) <= enough_decoys) {
+    return(others)
+  }
+
+  start <- if (is.na(own)) 0 else pool$place[own]
+  ahead <- (pool$place[others] - start) %% 16^ring_digits
+  sort(utils::head(others[order(ahead, pool$path[others])], enough_decoys))
+}
+
+decoy_cases <- function(suite, case) {
+  pool <- decoy_pool(suite)
+  suite$cases[pool$case[decoys_among(pool, case)]]
+}
+
 # The suite's meaning as JSON, always written the same way: a row for every
 # value, with its `place` (`cases.mill.prompt`) and its `value` (`say=a mill`).
 # Two long columns are written many times faster than nested values.
@@ -283,14 +345,15 @@ parts_changed <- function(before, after) {
   )
 }
 
-stop_for_changed_suite <- function(run, before, after) {
-  changed <- parts_changed(before, after)
+# A run grows and changes with its suite. But if nothing that was made is asked for any more, this
+# is another suite, and most likely a mistake.
+stop_for_other_suite <- function(run, changed, made) {
   stop_sprenn(
     "run",
     c(
-      paste0("The suite has changed since run ", quoted(run), " was started."),
+      paste0("Run ", quoted(run), " was made of another suite: nothing asks for its pictures."),
       x = paste("changed:", shorten_list(changed, 8)),
-      i = "Takes of two different suites can't be compared.",
+      x = paste0("Its ", count_words(made, "picture"), " would all be made anew."),
       i = "Start another run with --run NAME, or put suite.yml and its pictures back as they were."
     ),
     changed = changed

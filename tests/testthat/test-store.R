@@ -88,8 +88,10 @@ test_that("pipelines that leave the lineup leave the choice, and their pictures 
   folder <- made_trial()
   score_run(folder)
   writeLines(small_lineup[-5], file.path(folder, "lineup.yml"))
-  takes <- run_trial(folder)$takes
-  expect_equal(sum(takes$state == "made"), 12)
+  made <- run_trial(folder)
+  expect_equal(sum(made$takes$state == "made"), 6)
+  expect_equal(made$left_over, 6)
+  expect_length(list.files(file.path(folder, "runs", "main", "takes"), recursive = TRUE), 12)
   verdict <- choose_pipeline(folder)
   expect_equal(verdict$pipelines$pipeline, "firm")
   expect_match(format(verdict), "only pipeline of the lineup", all = FALSE)
@@ -98,9 +100,9 @@ test_that("pipelines that leave the lineup leave the choice, and their pictures 
 test_that("a new version of an engine makes its takes anew", {
   folder <- made_trial()
   trial <- read_trial(folder, engines = list(mixer = mixing_engine(version = "2")))
-  takes <- run_trial(trial)$takes
-  expect_equal(nrow(takes), 24)
-  expect_equal(sum(takes$take %in% plan_run(trial)$takes$take), 12)
+  made <- run_trial(trial)
+  expect_setequal(made$takes$take, plan_run(trial)$takes$take)
+  expect_equal(made$left_over, 12)
 })
 
 test_that("takes are kept in order, without leftovers of half-written files", {
@@ -194,6 +196,11 @@ test_that("a store of an older form is brought to today's, and chooses as before
   }
 
   DBI::dbExecute(db, "ALTER TABLE prints DROP COLUMN overlay")
+  for (view in DBI::dbGetQuery(db, "SELECT name FROM sqlite_master WHERE type = 'view'")$name) {
+    DBI::dbExecute(db, paste("DROP VIEW", sql_name(view)))
+  }
+
+  DBI::dbExecute(db, "ALTER TABLE takes DROP COLUMN asked")
   DBI::dbExecute(db, "PRAGMA user_version = 4")
   after <- choose_pipeline(folder)
   expect_identical(after$pipelines, before$pipelines)
