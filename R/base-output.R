@@ -105,24 +105,27 @@ put_folder <- function(building, folder, may_go) {
   new <- files_below(building)
   old <- files_below(folder)
   may_go <- if (is.null(may_go)) all(old %in% new) else may_go(old)
-  # A folder that somebody works in stays what it is.
-  worked_in <- startsWith(paste0(normalizePath(getwd(), "/"), "/"), paste0(folder, "/"))
   Sys.chmod(building, file.mode(folder))
   # After this the old one is where the new one was, and is removed as that.
-  if (may_go && !worked_in && exchange_paths(building, folder)) {
+  if (may_go && !is_worked_in(folder) && exchange_paths(building, folder)) {
     return(sync_file(dirname(folder)))
   }
 
-  for (inside in unique(dirname(new))) {
+  put_files(building, folder, new) &&
+    (!may_go || unlink(file.path(folder, setdiff(old, new))) == 0)
+}
+
+# A folder that somebody works in stays what it is.
+is_worked_in <- function(folder) {
+  startsWith(paste0(normalizePath(getwd(), "/"), "/"), paste0(folder, "/"))
+}
+
+put_files <- function(building, folder, files) {
+  for (inside in unique(dirname(files))) {
     dir.create(file.path(folder, inside), showWarnings = FALSE, recursive = TRUE)
   }
 
-  moved <- suppressWarnings(file.rename(file.path(building, new), file.path(folder, new)))
-  if (may_go && all(moved)) {
-    unlink(file.path(folder, setdiff(old, new)))
-  }
-
-  all(moved)
+  all(suppressWarnings(file.rename(file.path(building, files), file.path(folder, files))))
 }
 
 # Whether it is TRUE what some code returns. Its errors are passed on, unless they are explained by
