@@ -195,7 +195,8 @@ ends_whole <- function(file) {
 # machine and by which process.
 part_beside <- function(file) {
   me <- c(short_hash(basename(file)), short_hash(machine_id()))
-  folder <- dirname(file)
+  # What writes the part may work elsewhere meanwhile.
+  folder <- normalizePath(dirname(file), winslash = "/", mustWork = FALSE)
   remove_left_over(folder, me)
   ending <- tools::file_ext(file)
   process <- paste(Sys.getpid(), process_start(Sys.getpid()), sep = "-")

@@ -137,12 +137,15 @@ columns_at <- function(columns, which) {
   x
 }
 
-# A table as the lines of a CSV (RFC 4180); missing values are empty.
-csv_lines <- function(table) {
+# A table as the lines of a CSV (RFC 4180); missing values are empty. Texts are in quotes where they
+# need to be, or all of them.
+csv_lines <- function(table, quote_texts = FALSE) {
   cell <- function(x) {
-    x <- ifelse(is.na(x), "", as.character(x))
-    ifelse(grepl("[\",\r\n]", x), paste0("\"", gsub("\"", "\"\"", x), "\""), x)
+    text <- ifelse(is.na(x), "", as.character(x))
+    quoted <- grepl("[\",\r\n]", text) | (quote_texts & is.character(x) & !is.na(x))
+    ifelse(quoted, paste0("\"", gsub("\"", "\"\"", text), "\""), text)
   }
 
-  c(paste(names(table), collapse = ","), do.call(paste, c(lapply(table, cell), sep = ",")))
+  rows <- do.call(paste, c(lapply(table, cell), sep = ","))
+  c(paste(cell(names(table)), collapse = ","), rows)
 }

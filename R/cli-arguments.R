@@ -151,11 +151,11 @@ read_shown <- function(place, ask = TRUE) {
   read$trial
 }
 
-# Warnings by file, each with what was found and what would be better.
-show_warnings <- function(warnings) {
+# Warnings by file, each with what was found and what would be better; `what` they are called.
+show_warnings <- function(warnings, what = "warning") {
   for (file in unique(warnings$file)) {
     own <- warnings[warnings$file == file, ]
-    cat("\n", file, ": ", count_words(nrow(own), "warning"), "\n", sep = "")
+    cat("\n", file, ": ", count_words(nrow(own), what), "\n", sep = "")
     for (i in seq_len(nrow(own))) {
       cat(
         paste0("  line ", own$line[i], ", ", own$place[i], ": ", own$kind[i]),

@@ -153,8 +153,8 @@ cli_check <- function(given) {
 
   trial <- read_shown(given$places)
   warnings <- trial_warnings(trial)
-  unreached <- trial$unreached
-  status <- if (nrow(unreached) || (given$strict && nrow(warnings))) 1L else 0L
+  unusable <- unusable_engines(trial)
+  status <- if (nrow(unusable) || (given$strict && nrow(warnings))) 1L else 0L
   notes <- plan_notes(trial)
   if (given$json) {
     fingerprint <- fingerprint_suite(trial$suite)
@@ -162,7 +162,10 @@ cli_check <- function(given) {
       list(
         suite = trial$suite$suite,
         fingerprint = fingerprint,
-        unreached = unreached[c("engine", "pipelines", "line", "found", "wanted")],
+        unusable = unusable,
+        left_out = lapply(seq_len(nrow(trial$unreached)), function(i) {
+          list(engine = trial$unreached$engine[i], pipelines = I(trial$unreached$pipelines[[i]]))
+        }),
         warnings = warnings,
         notes = I(notes)
       ),
@@ -171,6 +174,8 @@ cli_check <- function(given) {
   }
 
   cat(format(trial), sep = "\n")
+  unusable$kind <- rep("this engine can't be used now", nrow(unusable))
+  show_warnings(unusable, "problem")
   show_warnings(warnings)
   cat("\n")
   for (note in notes) {
@@ -179,7 +184,7 @@ cli_check <- function(given) {
 
   cat(
     "All files and pictures can be used",
-    if (nrow(unreached)) ", but not every engine",
+    if (nrow(unusable)) ", but not every engine",
     "; ",
     if (nrow(warnings)) {
       paste0("`sprenn prepare ", shell_path(given$places), "` draws what the warnings mean")

@@ -4,30 +4,29 @@
 
 inference_engine <- function(wanted, name) {
   address <- sub("/$", "", wanted$address)
-  model <- NULL
+  known <- list(binary = wanted$binary)
   conversing_engine(
     about_from_list(wanted$about, name, "none"),
     function(request) {
-      infer_take(request, wanted, address, model, function(found) model <<- found)
+      infer_take(request, wanted, address, known, function(found) known <<- found)
     },
     kind = "inference",
     secrets = as.character(wanted$key)
   )
 }
 
-# One picture as a conversation: first the model is asked for its inputs, and `remember` is called
-# with them.
-infer_take <- function(request, wanted, address, model, remember) {
+# One picture as a conversation: first the server is asked whether it takes tensors as bytes, and
+# the model for its inputs; `remember` is called with what is `known` then.
+infer_take <- function(request, wanted, address, known, remember) {
   url <- paste0(address, "/v2/models/", utils::URLencode(wanted$model, reserved = TRUE))
   seconds <- wanted$seconds %||% 120
-  binary <- wanted$binary %||% TRUE
   tensor_of <- function(word) wanted$tensors[[word]] %||% word
-  infer <- function(model) {
+  infer <- function(known) {
     message <- infer_message(
-      tensors_for(request, model, tensor_of),
+      tensors_for(request, known$model, tensor_of),
       tensor_of("picture"),
       request$key,
-      binary
+      known$binary
     )
     list(
       call = new_call(
@@ -39,13 +38,13 @@ infer_take <- function(request, wanted, address, model, remember) {
         most = 1e6 + 40 * prod(request$size)
       ),
       wait = 0,
-      then = inferred
+      then = function(answer) inferred(answer, known$binary)
     )
   }
 
-  inferred <- function(answer) {
+  inferred <- function(answer, binary) {
     if (answer$status != 200) {
-      stop_for_inference(answer, paste0(url, "/infer"), wanted$refusals)
+      stop_for_inference(answer, paste0(url, "/infer"), wanted$refusals, binary)
     }
 
     result <- read_inference(answer, paste0(url, "/infer"), request, tensor_of("picture"))
@@ -57,26 +56,48 @@ infer_take <- function(request, wanted, address, model, remember) {
     result
   }
 
-  if (!is.null(model)) {
-    return(infer(model))
+  ask_for <- function(url, then) {
+    call <- new_call("GET", url, key_headers(wanted), seconds = min(30, seconds))
+    list(call = call, wait = 0, then = then)
   }
 
-  list(
-    call = new_call("GET", url, key_headers(wanted), seconds = min(30, seconds)),
-    wait = 0,
-    then = function(answer) {
+  ask_for_model <- function(known) {
+    ask_for(url, function(answer) {
       if (answer$status != 200) {
         stop_for_inference(answer, url, wanted$refusals)
       }
 
-      model <- read_json_answer(answer, url)
-      remember(model)
-      infer(model)
-    }
-  )
+      known$model <- read_json_answer(answer, url)
+      remember(known)
+      infer(known)
+    })
+  }
+
+  if (!is.null(known$model)) {
+    return(infer(known))
+  }
+
+  if (!is.null(known$binary)) {
+    return(ask_for_model(known))
+  }
+
+  ask_for(paste0(address, "/v2"), function(answer) {
+    known$binary <- takes_binary(answer)
+    ask_for_model(known)
+  })
 }
 
-stop_for_inference <- function(answer, url, refusals) {
+# Whether a server says that it has the protocol's extension by which tensors are sent as bytes. One
+# that describes itself in another way than the protocol has it is taken to.
+takes_binary <- function(answer) {
+  said <- if (answer$status == 200) {
+    tryCatch(read_json_answer(answer, ""), sprenn_failure = function(e) NULL)
+  }
+  is.null(said$extensions) || "binary_tensor_data" %in% unlist(said$extensions)
+}
+
+# `binary` says whether tensors were sent as bytes.
+stop_for_inference <- function(answer, url, refusals, binary = FALSE) {
   text <- if (answer$type == "application/json") {
     tryCatch(read_json_answer(answer, url)$error, sprenn_failure = function(e) NULL)
   }
@@ -90,7 +111,25 @@ stop_for_inference <- function(answer, url, refusals) {
 
   answer$body <- if (is.null(text)) answer$body[answer$body != 0] else charToRaw(text)
   answer$type <- ""
+  if (binary) {
+    stop_with_cure(answer, url)
+  }
+
   stop_for_status(answer, url)
+}
+
+# A server that was sent tensors as bytes may not have understood them.
+stop_with_cure <- function(answer, url) {
+  tryCatch(stop_for_status(answer, url), sprenn_failure = function(e) {
+    if (answer$status %in% c(400, 415, 422, 500)) {
+      e$message <- paste(
+        conditionMessage(e),
+        "Tensors were sent as bytes; `binary: false` sends them as JSON."
+      )
+    }
+
+    stop(e)
+  })
 }
 
 infer_message <- function(tensors, wanted, key, binary) {
@@ -104,7 +143,8 @@ infer_message <- function(tensors, wanted, key, binary) {
         parts[[length(parts) + 1]] <<- bytes
         c(one, list(parameters = list(binary_data_size = length(bytes))))
       } else {
-        c(one, list(data = as.list(tensor$values)))
+        # A list of a million numbers takes a minute to write.
+        c(one, list(data = I(as.vector(tensor$values))))
       }
     },
     names(tensors),

@@ -32,6 +32,13 @@ inference_judge <- function(wanted, name) {
     })
   }
 
+  takes_bytes <- function() {
+    known$get("/v2", {
+      call <- function() fetch("GET", paste0(address, "/v2"), key_headers(wanted), seconds = 30)
+      wanted$binary %||% takes_binary(call())
+    })
+  }
+
   models <- c(wanted$model, wanted$text_model)
   version <- function() {
     known$clear()
@@ -77,7 +84,7 @@ inference_judge <- function(wanted, name) {
 
     key <- fresh_key()
     out <- tensor_of(output_words[[wanted$kind]])
-    message <- infer_message(tensors, out, key, wanted$binary %||% TRUE)
+    message <- infer_message(tensors, out, key, takes_bytes())
     call <- new_call(
       "POST",
       url,

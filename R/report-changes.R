@@ -88,6 +88,10 @@ format.sprenn_changes <- function(x, ...) {
 
 # How much two runs of a suite that has grown or changed have in common.
 common_words <- function(common) {
+  if (is.null(common)) {
+    return(NULL)
+  }
+
   if (length(common$cases) == common$of && length(common$seeds) == common$of_seeds) {
     return(NULL)
   }

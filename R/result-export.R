@@ -108,7 +108,7 @@ make_folder <- function(folder) {
 write_csvs <- function(store, folder) {
   for (name in exported_tables) {
     # RFC 4180 ends lines so.
-    lines <- paste0(csv_lines(as_cells(read_exported(store, name))), "\r")
+    lines <- paste0(csv_lines(as_cells(read_exported(store, name)), quote_texts = TRUE), "\r")
     write_lines(lines, file.path(folder, paste0(name, ".csv")))
   }
 

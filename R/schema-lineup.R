@@ -62,7 +62,7 @@ lineup_fields <- function() {
       "no",
       paste0(
         "inference: whether pictures are sent as bytes after the JSON, as the protocol's binary ",
-        "extension has it; true if left out."
+        "extension has it; if left out, the server is asked whether it has that."
       ),
       "engines.*.refusals",
       "text",

@@ -225,7 +225,7 @@ judge_fields <- function() {
     ".binary",
     "flag",
     "no",
-    "Whether pictures are sent as bytes after the JSON; true if left out.",
+    "Whether pictures are sent as bytes after the JSON; if left out, the server is asked.",
     ".ask",
     "text",
     "no",

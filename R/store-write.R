@@ -17,7 +17,7 @@ stop_for_read_only <- function(store) {
 # Sets the plan of a run, a part perhaps of all takes that are `asked` for. Takes that are planned
 # already keep their state; those that nothing asks for any more are taken off unless they were
 # made.
-record_plan <- function(store, trial, plan, asked) {
+record_plan <- function(store, trial, plan, asked = plan) {
   steps <- all_steps(trial$lineup)
   versions <- vapply(trial$lineup$engines, function(engine) engine$about$version, "")
   known <- get_facts(store)$key

@@ -13,9 +13,10 @@
 #' @param progress A function called with `done`, `total`, `failed` and
 #'   `seconds` while a suite of many pictures is read, or `NULL`.
 #' @return `read_trial()` returns an object of class `sprenn_trial`. `check_trial()` returns a
-#'   data frame with the columns `level` (`problem`, which stops everything; `unreached`, an engine
-#'   that is left out; or `warning`), `file`, `line`, `place`, `found`, `wanted`, `near` (the
-#'   nearest known word) and `kind` (of a warning), with no rows if there is nothing to report.
+#'   data frame with the columns `level` (`problem`, which stops everything; `unusable`, an engine
+#'   whose server, program or key is not there now; or `warning`), `file`, `line`, `place`,
+#'   `found`, `wanted`, `near` (the nearest known word) and `kind` (of a warning), with no rows if
+#'   there is nothing to report.
 #' @section Errors: `sprenn_error_trial`, with all problems at once in its field
 #'   `problems`. A warning of class `sprenn_warning_unreached` names the engines that are left out.
 #' @family trials
@@ -41,13 +42,35 @@ check_trial <- function(trial, engines = list(), progress = NULL) {
   read <- examine_trial(trial, engines, progress)
   warnings <- if (!is.null(read$trial)) trial_warnings(read$trial) else no_warnings()
   columns <- names(no_problems())
-  tables <- list(problem = read$problems, unreached = read$trial$unreached, warning = warnings)
+  unusable <- if (!is.null(read$trial)) unusable_engines(read$trial)
+  tables <- list(problem = read$problems, unusable = unusable, warning = warnings)
   level <- rep(names(tables), vapply(tables, NROW, 0L))
   new_table(
     level = level,
     do.call(rbind, lapply(Filter(NROW, tables), `[`, columns)) %||% no_problems(),
     kind = c(rep(NA_character_, sum(level != "warning")), warnings$kind)
   )
+}
+
+# Engines that can't be used now, those that are left out among them, as a table like that of the
+# problems. Whatever costs nothing is tried.
+unusable_engines <- function(trial) {
+  rows <- lapply(names(trial$lineup$engines), function(name) {
+    built <- trial$lineup$engines[[name]]
+    wanted <- trial$described[[name]]
+    # Engines that were given as objects are there.
+    why <- if (identical(wanted$kind, built$kind)) why_unusable(wanted, built, trial$folder)
+    if (length(why)) {
+      new_problem(
+        "lineup.yml",
+        paste0("engines.", name),
+        paste(why, collapse = "; "),
+        "an engine that can be used: `sprenn run` leaves this one alone, and its takes unmade"
+      )
+    }
+  })
+  rows <- place_problems(bind_problems(rows), trial$texts)
+  bind_problems(trial$unreached[names(no_problems())], rows)
 }
 
 # What is left out and why, a line for every engine.
@@ -135,6 +158,7 @@ examine_trial <- function(trial, engines, progress = NULL, ask = TRUE) {
       lineup = build_lineup(reached$lineup, made$engines),
       brief = c(build_brief(read$brief.yml$value), list(judges = judged$judges)),
       texts = texts,
+      described = lineup$value$engines,
       unreached = new_table(
         place_problems(made$unreached, texts),
         pipelines = lapply(made$unreached$engine, function(engine) {

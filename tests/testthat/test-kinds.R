@@ -383,3 +383,58 @@ test_that("a checklist reads back as it was written, whatever the words are", {
   expect_equal(read$seed, table$seed)
   expect_equal(read$hold, table$hold)
 })
+
+test_that("tensors go as bytes only to a server that says it takes them", {
+  says <- function(status, body) {
+    list(status = status, type = "application/json", headers = list(), body = charToRaw(body))
+  }
+  expect_true(takes_binary(says(200, '{"extensions": ["binary_tensor_data"]}')))
+  expect_false(takes_binary(says(200, '{"extensions": []}')))
+  expect_false(takes_binary(says(200, '{"extensions": ["classification"]}')))
+  expect_true(takes_binary(says(404, "{}")))
+  expect_true(takes_binary(says(200, '{"name": "x"}')))
+
+  skip_on_cran()
+  # It describes itself without the extension, and its model refuses what comes.
+  address <- lying_server(function(path, number) {
+    json <- "Content-Type: application/json"
+    if (path == "/v2") {
+      return(message_bytes("200 OK", "{\"name\": \"x\", \"extensions\": []}", json))
+    }
+
+    if (grepl("infer$", path)) {
+      return(message_bytes("400 Bad Request", "{\"error\": \"can't read this\"}", json))
+    }
+
+    model <- paste0(
+      "{\"name\": \"sorrel\", \"inputs\": [",
+      "{\"name\": \"PROMPT\", \"datatype\": \"BYTES\", \"shape\": [1]}, ",
+      "{\"name\": \"reference\", \"datatype\": \"FP32\", \"shape\": [1, -1, -1, 3]}]}"
+    )
+    message_bytes("200 OK", model, json)
+  })
+  asked <- function(...) {
+    wanted <- list(
+      kind = "inference",
+      address = address,
+      model = "sorrel",
+      tensors = list(prompt = "PROMPT"),
+      about = list(version = "1", takes = list("text_alone")),
+      ...
+    )
+    ending(inference_engine(wanted, "x"))$said
+  }
+  expect_match(asked(), "can't read this")
+  expect_no_match(asked(), "sends them as JSON")
+  expect_match(asked(binary = TRUE), "`binary: false` sends them as JSON")
+})
+
+test_that("a large tensor is written as one row of numbers", {
+  values <- c(0.25, 1, 0)
+  tensor <- list(type = "FP32", sizes = c(1, 3), values = values)
+  written <- rawToChar(infer_message(list(P = tensor), "OUT", "key", FALSE)$body)
+  expect_match(written, '"data":[0.25,1,0]', fixed = TRUE)
+  tensor <- list(type = "BYTES", sizes = 1, values = "a mill")
+  written <- rawToChar(infer_message(list(P = tensor), "OUT", "key", FALSE)$body)
+  expect_match(written, '"data":["a mill"]', fixed = TRUE)
+})

@@ -154,13 +154,16 @@ test_that("a killed process loses at most the take in flight", {
   expect_true(all(run_trial(folder)$takes$state == "made"))
 })
 
-test_that("a run refuses a suite that has changed, and says what to do", {
+test_that("takes of a picture that has changed are made anew", {
   folder <- small_trial()
   takes_of(folder)
   png::writePNG(scene(50), file.path(folder, "references", "two.png"))
-  expect_error(run_trial(folder)$takes, "suite has changed", class = "sprenn_error_run")
-  expect_error(score_run(folder)$scores, "suite has changed", class = "sprenn_error_run")
-  expect_equal(nrow(run_trial(folder, run = "second")$takes), 12)
+  expect_message(score_run(folder), "cases.two", class = "sprenn_message_suite")
+  # It is brought to the suite, and so are its takes.
+  made <- run_trial(folder)
+  expect_equal(unique(made$takes$state), "made")
+  expect_equal(nrow(made$takes), 12)
+  expect_equal(made$left_over, 4)
 })
 
 test_that("a lineup may grow: only the new takes are made", {

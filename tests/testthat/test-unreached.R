@@ -29,11 +29,11 @@ late_trial <- function(address, ..., env = parent.frame()) {
 test_that("the lineup goes on without it, and every command says so", {
   folder <- late_trial("http://127.0.0.1:9")
   found <- check_trial(folder)
-  unreached <- found[found$level == "unreached", ]
-  expect_equal(nrow(unreached), 1)
-  expect_equal(unreached$place, "engines.late")
-  expect_equal(unreached$line, 3)
-  expect_match(unreached$found, "can't be reached")
+  unusable <- found[found$level == "unusable", ]
+  expect_equal(nrow(unusable), 1)
+  expect_equal(unusable$place, "engines.late")
+  expect_equal(unusable$line, 3)
+  expect_match(unusable$found, "can't be reached")
   expect_false("problem" %in% found$level)
 
   expect_warning(
@@ -59,8 +59,9 @@ test_that("commands end with 1, and data says what is left out", {
   expect_match(told$out, "All files and pictures can be used, but not every engine", all = FALSE)
   expect_match(told$err, "Engine late is left out", all = FALSE)
   said <- jsonlite::parse_json(paste(run_cli("check", folder, "--json")$out, collapse = "\n"))
-  expect_equal(said$unreached[[1]]$engine, "late")
-  expect_equal(unlist(said$unreached[[1]]$pipelines), c("late", "late-firm"))
+  expect_equal(said$unusable[[1]]$place, "engines.late")
+  expect_equal(said$left_out[[1]]$engine, "late")
+  expect_equal(unlist(said$left_out[[1]]$pipelines), c("late", "late-firm"))
   ran <- run_cli("run", folder, "--workers", "0", "--json")
   expect_equal(ran$status, 1)
   said <- jsonlite::parse_json(paste(ran$out, collapse = "\n"))
@@ -108,4 +109,40 @@ test_that("once it is reached it belongs to the same run", {
   stop_standins(running)
   expect_silent(trial <- read_trial(folder))
   expect_gt(nrow(choose_pipeline(trial)$pipelines), 1)
+})
+
+test_that("check tries programs, scripts, keys and model servers, and makes nothing", {
+  folder <- small_trial(lineup = c(
+    "engines:",
+    "  absent: {kind: command, command: [no-such-program-here], about: {version: \"1\"}}",
+    "  plain: {kind: command, command: [./plain.sh], about: {version: \"1\"}}",
+    "  lost: {kind: command, command: [Rscript, lost.R], about: {version: \"1\"}}",
+    "  keyed: {kind: command, command: [Rscript, there.R], env: [SPRENN_NO_KEY],",
+    "    about: {version: \"1\"}}",
+    "  model: {kind: inference, address: \"http://127.0.0.1:9\", model: m, about: {version: \"1\"}}",
+    "  fine: {kind: command, command: [Rscript, there.R], about: {version: \"1\"}}",
+    "pipelines:",
+    sprintf(
+      "  - {id: %s, engine: %s, if_missing: drop}",
+      c("absent", "plain", "lost", "keyed", "model", "fine"),
+      c("absent", "plain", "lost", "keyed", "model", "fine")
+    )
+  ))
+  writeLines("stop('it was run')", file.path(folder, "there.R"))
+  writeLines("exit 1", file.path(folder, "plain.sh"))
+  found <- check_trial(folder)
+  found <- found[found$level == "unusable", ]
+  expect_equal(found$place, paste0("engines.", c("absent", "plain", "lost", "keyed", "model")))
+  expect_equal(found$line, c(2, 3, 4, 5, 7))
+  expect_match(found$found[1], "there is no program no-such-program-here")
+  expect_match(found$found[2], "plain.sh is not executable")
+  expect_match(found$found[3], "there is no file lost.R")
+  expect_match(found$found[4], "SPRENN_NO_KEY is not set")
+  expect_match(found$found[5], "can't be reached")
+  withr::local_envvar(SPRENN_NO_KEY = "x")
+  Sys.chmod(file.path(folder, "plain.sh"), "755")
+  expect_equal(sum(check_trial(folder)$level == "unusable"), 3)
+  told <- run_cli("check", folder)
+  expect_equal(told$status, 1)
+  expect_match(told$out, "line 4, engines.lost: this engine can't be used now", all = FALSE)
 })
