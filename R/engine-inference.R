@@ -96,6 +96,15 @@ takes_binary <- function(answer) {
   is.null(said$extensions) || "binary_tensor_data" %in% unlist(said$extensions)
 }
 
+# The same, asked now unless the entry says it.
+asks_for_bytes <- function(wanted, address) {
+  if (!is.null(wanted$binary)) {
+    return(wanted$binary)
+  }
+
+  takes_binary(fetch("GET", paste0(address, "/v2"), key_headers(wanted), seconds = 30))
+}
+
 # `binary` says whether tensors were sent as bytes.
 stop_for_inference <- function(answer, url, refusals, binary = FALSE) {
   text <- if (answer$type == "application/json") {

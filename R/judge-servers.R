@@ -32,13 +32,6 @@ inference_judge <- function(wanted, name) {
     })
   }
 
-  takes_bytes <- function() {
-    known$get("/v2", {
-      call <- function() fetch("GET", paste0(address, "/v2"), key_headers(wanted), seconds = 30)
-      wanted$binary %||% takes_binary(call())
-    })
-  }
-
   models <- c(wanted$model, wanted$text_model)
   version <- function() {
     known$clear()
@@ -84,7 +77,7 @@ inference_judge <- function(wanted, name) {
 
     key <- fresh_key()
     out <- tensor_of(output_words[[wanted$kind]])
-    message <- infer_message(tensors, out, key, takes_bytes())
+    message <- infer_message(tensors, out, key, known$get("/v2", asks_for_bytes(wanted, address)))
     call <- new_call(
       "POST",
       url,

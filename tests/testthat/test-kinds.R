@@ -396,22 +396,25 @@ test_that("tensors go as bytes only to a server that says it takes them", {
 
   skip_on_cran()
   # It describes itself without the extension, and its model refuses what comes.
-  address <- lying_server(function(path, number) {
-    json <- "Content-Type: application/json"
-    if (path == "/v2") {
-      return(message_bytes("200 OK", "{\"name\": \"x\", \"extensions\": []}", json))
-    }
-
-    if (grepl("infer$", path)) {
-      return(message_bytes("400 Bad Request", "{\"error\": \"can't read this\"}", json))
-    }
-
-    model <- paste0(
+  reply <- function(status, body) message_bytes(status, body, "Content-Type: application/json")
+  about <- reply("200 OK", "{\"name\": \"x\", \"extensions\": []}")
+  refusal <- reply("400 Bad Request", "{\"error\": \"can't read this\"}")
+  model <- reply(
+    "200 OK",
+    paste0(
       "{\"name\": \"sorrel\", \"inputs\": [",
       "{\"name\": \"PROMPT\", \"datatype\": \"BYTES\", \"shape\": [1]}, ",
       "{\"name\": \"reference\", \"datatype\": \"FP32\", \"shape\": [1, -1, -1, 3]}]}"
     )
-    message_bytes("200 OK", model, json)
+  )
+  address <- lying_server(function(path, number) {
+    if (path == "/v2") {
+      about
+    } else if (grepl("infer$", path)) {
+      refusal
+    } else {
+      model
+    }
   })
   asked <- function(...) {
     wanted <- list(

@@ -119,7 +119,8 @@ test_that("check tries programs, scripts, keys and model servers, and makes noth
     "  lost: {kind: command, command: [Rscript, lost.R], about: {version: \"1\"}}",
     "  keyed: {kind: command, command: [Rscript, there.R], env: [SPRENN_NO_KEY],",
     "    about: {version: \"1\"}}",
-    "  model: {kind: inference, address: \"http://127.0.0.1:9\", model: m, about: {version: \"1\"}}",
+    "  model: {kind: inference, model: m, about: {version: \"1\"}, ",
+    "    address: \"http://127.0.0.1:9\"}",
     "  fine: {kind: command, command: [Rscript, there.R], about: {version: \"1\"}}",
     "pipelines:",
     sprintf(
