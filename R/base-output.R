@@ -197,7 +197,11 @@ part_beside <- function(file) {
   me <- c(short_hash(basename(file)), short_hash(machine_id()))
   # What writes the part may work elsewhere meanwhile.
   folder <- normalizePath(dirname(file), winslash = "/", mustWork = FALSE)
-  remove_left_over(folder, me)
+  # A folder that is being built is new.
+  if (!grepl(part_start, folder, fixed = TRUE)) {
+    remove_left_over(folder, me)
+  }
+
   ending <- tools::file_ext(file)
   process <- paste(Sys.getpid(), process_start(Sys.getpid()), sep = "-")
   name <- paste0(part_start, paste(c(me, process), collapse = "-"))

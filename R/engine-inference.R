@@ -18,7 +18,7 @@ inference_engine <- function(wanted, name) {
 # One picture as a conversation: first the server is asked whether it takes tensors as bytes, and
 # the model for its inputs; `remember` is called with what is `known` then.
 infer_take <- function(request, wanted, address, known, remember) {
-  url <- paste0(address, "/v2/models/", utils::URLencode(wanted$model, reserved = TRUE))
+  url <- model_url(address, wanted$model)
   seconds <- wanted$seconds %||% 120
   tensor_of <- function(word) wanted$tensors[[word]] %||% word
   infer <- function(known) {
@@ -85,6 +85,10 @@ infer_take <- function(request, wanted, address, known, remember) {
     known$binary <- takes_binary(answer)
     ask_for_model(known)
   })
+}
+
+model_url <- function(address, model) {
+  paste0(address, "/v2/models/", utils::URLencode(model, reserved = TRUE))
 }
 
 # Whether a server says that it has the protocol's extension by which tensors are sent as bytes. One

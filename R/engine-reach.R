@@ -38,9 +38,7 @@ lacking_program <- function(words, folder) {
 
 # The description of a model costs nothing.
 silent_model <- function(wanted) {
-  url <- paste0(
-    sub("/$", "", wanted$address), "/v2/models/", utils::URLencode(wanted$model, reserved = TRUE)
-  )
+  url <- model_url(sub("/$", "", wanted$address), wanted$model)
   tryCatch(
     {
       answer <- fetch("GET", url, key_headers(wanted), seconds = 10)

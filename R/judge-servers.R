@@ -8,14 +8,10 @@ inference_judge <- function(wanted, name) {
   address <- sub("/$", "", wanted$address)
   known <- Cache$new()
   tensor_of <- function(word) wanted$tensors[[word]] %||% word
-  url_of <- function(model) {
-    paste0(address, "/v2/models/", utils::URLencode(model, reserved = TRUE))
-  }
-
   seconds <- wanted$seconds %||% 60
   facts_of <- function(model) {
     known$get(model, {
-      url <- url_of(model)
+      url <- model_url(address, model)
       answer <- fetch("GET", url, key_headers(wanted), seconds = min(30, seconds))
       if (answer$status != 200) {
         stop_for_inference(answer, url, NULL)
@@ -48,7 +44,7 @@ inference_judge <- function(wanted, name) {
   ask <- function(subjects, statements) {
     model <- if (length(subjects) == 0) wanted$text_model %||% wanted$model else wanted$model
     facts <- facts_of(model)
-    url <- paste0(url_of(model), "/infer")
+    url <- paste0(model_url(address, model), "/infer")
     tensors <- list()
     give <- function(word, make) {
       name <- tensor_of(word)

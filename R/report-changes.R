@@ -86,7 +86,7 @@ format.sprenn_changes <- function(x, ...) {
   )
 }
 
-# How much two runs of a suite that has grown or changed have in common.
+# How much two runs have in common, if that is not all.
 common_words <- function(common) {
   if (is.null(common)) {
     return(NULL)
@@ -97,7 +97,7 @@ common_words <- function(common) {
   }
 
   words <- paste0(
-    "The suite has changed between the runs. Compared: ", length(common$cases), " of ",
+    "Compared: ", length(common$cases), " of ",
     count_words(common$of, "case"), ", ", length(common$seeds), " of ",
     count_words(common$of_seeds, "seed"),
     "; the others are in one run only, or were not asked or measured the same way in both."

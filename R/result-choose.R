@@ -138,7 +138,9 @@ read_deciding <- function(
 # The axis table of a brief's job: the takes of the pipelines `kept` on the cases that all of
 # them met.
 deciding_table <- function(store, trial, brief, kept) {
-  takes <- met_by_all(takes_for(store, trial, brief, kept))
+  takes <- takes_for(store, trial, brief, kept)
+  # The suite may have dropped seeds since.
+  takes <- met_by_all(takes[takes$seed %in% trial$suite$seeds, ])
   unscored <- takes$state == "made" & !takes$take %in% read_scored(store)
   # Another process is writing to the run: unmeasured takes are still to come.
   if (is_locked(store)) {
@@ -163,8 +165,6 @@ takes_for <- function(store, trial, brief, pipelines, controls = FALSE) {
   takes <- takes[(controls | is.na(takes$control)) & takes$pipeline %in% pipelines, ]
   jobs <- vapply(trial$suite$cases, `[[`, "", "job")
   ids <- vapply(trial$suite$cases, `[[`, "", "id")
-  # The suite may have changed since.
-  takes <- takes[takes$seed %in% trial$suite$seeds, ]
   takes[takes$case %in% ids[is.na(brief$job) | jobs == brief$job], ]
 }
 

@@ -95,5 +95,5 @@ changes_of_suite <- function(store, trial) {
 
 # How many pictures of a run nothing asks for any more.
 count_left_over <- function(store) {
-  read_db(store, "SELECT COUNT(*) AS n FROM takes WHERE asked = 0")$n
+  read_db(store, "SELECT COUNT(*) AS n FROM takes WHERE asked = 0 AND state = 'made'")$n
 }
