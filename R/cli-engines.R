@@ -205,7 +205,7 @@ conform_server <- function(given) {
   }
 
   found <- conform_engine(given$at, given$key, given$`key-header`, given$seconds)
-  status <- if (all(found$checks$met %in% c(TRUE, NA))) 0L else 1L
+  status <- if (all(found$checks$met %in% TRUE)) 0L else 1L
   if (given$json) {
     return(tell_json(found$checks, status))
   }
@@ -276,7 +276,7 @@ conform_all <- function(trial, names, json) {
     })
     return(tell_json(
       found,
-      if (all(vapply(found, function(one) all(one$met %in% c(TRUE, NA)), NA))) 0L else 1L
+      if (all(vapply(found, function(one) all(one$met %in% TRUE), NA))) 0L else 1L
     ))
   }
 
@@ -290,7 +290,7 @@ conform_all <- function(trial, names, json) {
 
     found <- conform_engine(engine)
     cat(format(found), "", sep = "\n")
-    kept <- kept && all(found$checks$met %in% c(TRUE, NA))
+    kept <- kept && all(found$checks$met %in% TRUE)
   }
 
   if (kept) 0L else 1L

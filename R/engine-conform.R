@@ -5,7 +5,8 @@
 #' instead. For a server of the kind `http`, the exchange of messages is checked too;
 #' `inst/contract/openapi.yaml` specifies it.
 #'
-#' At most a dozen pictures are made, and their cost is reported.
+#' About a dozen small pictures are made. An engine that says that it is busy is waited for as in a
+#' run: up to four tries, each after the pause that it asks for.
 #'
 #' @param engine An [engine()], or the address of a server that follows the HTTP contract.
 #' @param key The name of an environment variable that holds its key, or `NULL`.
@@ -14,7 +15,7 @@
 #' @param seconds How long one call may take.
 #' @return A list of class `sprenn_conformance`: `checks`, a data frame with `part` (`about`,
 #'   `takes`, `errors`, `captions`), `requirement`, `met` (`TRUE`, `FALSE`, or `NA` if
-#'   it could not be tried) and `why`.
+#'   it could not be tried, since the engine stayed busy) and `why`.
 #' @family engines
 #' @export
 #' @examples
@@ -67,15 +68,19 @@ new_notes <- function() {
   rows <- list()
   list(
     try = function(part, requirement, code) {
+      busy <- FALSE
       said <- tryCatch(
         code,
-        sprenn_failure = function(e) conditionMessage(e),
+        sprenn_failure = function(e) {
+          busy <<- e$kind == "busy"
+          conditionMessage(e)
+        },
         error = function(e) paste("an error:", conditionMessage(e))
       )
       rows[[length(rows) + 1]] <<- new_table(
         part = part,
         requirement = requirement,
-        met = if (is.na(said[1])) NA else isTRUE(said),
+        met = if (busy) NA else isTRUE(said),
         why = if (is.character(said)) said else ""
       )
       isTRUE(said)
@@ -84,11 +89,31 @@ new_notes <- function() {
   )
 }
 
+# To be busy for a while keeps the contract: the same is asked again after the pause that the engine
+# asks for. A failure if it stays busy.
+while_busy <- function(attempt, key) {
+  outcome <- try_patiently(attempt, key, kinds = "busy")
+  if (inherits(outcome, "condition")) stop(outcome) else outcome
+}
+
+busy_statuses <- c(425, 429, 503)
+
+fetch_when_free <- function(method, url, ...) {
+  while_busy(key = url, attempt = function() {
+    answer <- fetch(method, url, ...)
+    if (answer$status %in% busy_statuses) {
+      stop_for_status(answer, url)
+    }
+
+    answer
+  })
+}
+
 conform_about <- function(server, notes) {
   url <- paste0(server$address, "/about")
   said <- NULL
   notes$try("about", "GET /about answers 200 with JSON", {
-    answer <- fetch("GET", url, key_headers(server), seconds = server$seconds)
+    answer <- fetch_when_free("GET", url, key_headers(server), seconds = server$seconds)
     if (answer$status != 200) {
       stop_for_status(answer, url)
     }
@@ -130,7 +155,7 @@ conform_pictures <- function(engine, notes) {
   about <- engine$about
   size <- smallest_size(about$checkpoints[[1]])
   reference <- core_dead_leaves(size[1], size[2], 41)
-  ask <- function(...) make_picture(engine, engine_request(engine, ..., size = size))
+  ask <- function(...) make_when_free(engine, engine_request(engine, ..., size = size))
   first <- NULL
   worked <- notes$try(
     "takes",
@@ -167,6 +192,10 @@ conform_pictures <- function(engine, notes) {
   conform_inputs(about$takes, ask, reference, notes)
 }
 
+make_when_free <- function(engine, request) {
+  while_busy(function() make_picture(engine, request), request$key)
+}
+
 odd_words <- c(
   strrep("a very long phrase ", 100),
   "caf\u00e9 \u2603 \U0001f3a8 \"quoted\" <b>&amp;</b>\\",
@@ -195,7 +224,7 @@ conform_settings <- function(engine, ask, reference, notes) {
     notes$try("takes", paste("checkpoint", name, "makes pictures"), {
       size <- smallest_size(about$checkpoints[[name]])
       request <- engine_request(engine, "a hill", reference, checkpoint = name, size = size)
-      make_picture(engine, request)
+      make_when_free(engine, request)
       TRUE
     })
   }
@@ -260,7 +289,7 @@ conform_captions <- function(engine, notes) {
   }
 
   notes$try("captions", "it says what is in a picture", {
-    phrases <- engine$caption(core_dead_leaves(96, 64, 3))
+    phrases <- while_busy(function() engine$caption(core_dead_leaves(96, 64, 3)), "caption")
     if (is.character(phrases) && length(phrases) && all(nzchar(trimws(phrases)))) {
       TRUE
     } else {
@@ -274,6 +303,7 @@ format.sprenn_conformance <- function(x, ...) {
   checks <- x$checks
   mark <- ifelse(is.na(checks$met), "  ?  ", ifelse(checks$met, "  ok ", "  NO "))
   failed <- sum(!checks$met, na.rm = TRUE)
+  untried <- sum(is.na(checks$met))
   lines <- unlist(lapply(seq_len(nrow(checks)), function(i) {
     c(
       paste0(mark[i], formatC(checks$part[i], width = -9), checks$requirement[i]),
@@ -295,8 +325,14 @@ format.sprenn_conformance <- function(x, ...) {
         count_words(failed, "requirement"), " of ", nrow(checks),
         if (failed == 1) " was" else " were", " not met."
       )
-    } else {
+    } else if (untried == 0) {
       paste("All", nrow(checks), "requirements were met.")
+    },
+    if (untried) {
+      paste0(
+        count_words(untried, "requirement"), " of ", nrow(checks),
+        " could not be tried: the engine stayed busy."
+      )
     }
   )
 }

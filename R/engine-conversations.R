@@ -98,10 +98,11 @@ most_tries <- 4
 longest_wait <- 60
 
 # The pause in seconds before a failed call is tried again, at least as long as the server asks;
-# NULL if it is not worth another try, or asks for longer than the `longest` wait.
-retry_pause <- function(failure, tries, key, longest = longest_wait) {
+# NULL if it is not worth another try, or asks for longer than the `longest` wait. Failures of
+# these `kinds` are.
+retry_pause <- function(failure, tries, key, longest = longest_wait, kinds = passing_failures) {
   pause <- failure$retry_after %||% pause_after(tries, key)
-  if (failure$kind %in% passing_failures && tries < most_tries && pause <= longest) {
+  if (failure$kind %in% kinds && tries < most_tries && pause <= longest) {
     pause
   }
 }
@@ -114,10 +115,10 @@ pause_after <- function(tries, key) {
 
 # Calls `attempt` until it succeeds or fails for good; returns the result of the last try, a value
 # or a failure. `between` is called before each pause.
-try_patiently <- function(attempt, key, between = function() NULL) {
+try_patiently <- function(attempt, key, between = function() NULL, kinds = passing_failures) {
   for (tries in seq_len(most_tries)) {
     outcome <- tryCatch(attempt(), sprenn_failure = identity)
-    pause <- if (inherits(outcome, "condition")) retry_pause(outcome, tries, key)
+    pause <- if (inherits(outcome, "condition")) retry_pause(outcome, tries, key, kinds = kinds)
     if (is.null(pause)) {
       return(outcome)
     }

@@ -18,7 +18,7 @@ from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 ABOUT = {
     "version": "1", "checkpoints": {"bands": {}}, "hold": {"at_0": 2, "at_1": 64},
     "settings": {"tint": {"from": 0, "to": 1, "default": 0}}, "takes": ["text_alone", "mask"],
-    "emphasis": "none", "price": 0.001, "seconds": 0.2,
+    "emphasis": "none", "price": 0.001, "seconds": 0.2, "per_call": 4,
 }
 TAKES = {}  # by key: once made, a take stays what it is and is not paid again
 
@@ -63,14 +63,13 @@ def write_png(width, height, rows):
     return b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", struct.pack(">IIBBBBB", width, height, 8, 2, 0, 0, 0)) + chunk(b"IDAT", zlib.compress(flat)) + chunk(b"IEND", b"")
 
 
-def make(asked, parts):
+def make(asked, parts, seed):
     if asked.get("checkpoint") not in ABOUT["checkpoints"]:
         raise Problem(422, "No such checkpoint", str(asked.get("checkpoint")))
     for name, value in asked["settings"].items():
         if name not in ABOUT["settings"] or not 0 <= value <= 1:
             raise Problem(422, "No such setting, or not this value of it", name)
     width, height = asked["size"]
-    seed = asked["seeds"][0]
     if asked.get("references"):
         name = asked["references"][0]["part"]
         if name not in parts:
@@ -119,10 +118,11 @@ class Handler(BaseHTTPRequestHandler):
     def get(self):
         if self.path == "/about":
             return self.answer(200, ABOUT)
-        key = self.path.removeprefix("/takes/").removesuffix("/picture")
-        if key not in TAKES or not self.path.endswith("/picture"):
-            raise Problem(404, "There is no such take")
-        self.answer(200, TAKES[key], "image/png")
+        key, _, number = self.path.removeprefix("/takes/").partition("/")
+        made = TAKES.get(key, [])
+        if not number.isdigit() or int(number) >= len(made):
+            raise Problem(404, "There is no such picture")
+        self.answer(200, made[int(number)], "image/png")
 
     def post(self):
         body = self.rfile.read(int(self.headers.get("Content-Length", 0)))
@@ -136,9 +136,13 @@ class Handler(BaseHTTPRequestHandler):
         form = email.parser.BytesParser(policy=email.policy.HTTP).parsebytes(b"Content-Type: " + kind.encode() + b"\r\n\r\n" + body)
         parts = {part.get_param("name", header="content-disposition"): part.get_payload(decode=True) for part in form.iter_parts()}
         asked = json.loads(parts["request"])
+        seeds = asked["seeds"]
+        if len(seeds) > ABOUT["per_call"]:
+            raise Problem(422, "More seeds than one request may name")
         if key not in TAKES:
-            TAKES[key] = make(asked, parts)
-        self.answer(200, {"key": key, "cost": ABOUT["price"], "pictures": [{"href": f"/takes/{key}/picture", "seed": asked["seeds"][0]}]})
+            TAKES[key] = [make(asked, parts, seed) for seed in seeds]
+        pictures = [{"href": f"/takes/{key}/{i}", "seed": seed} for i, seed in enumerate(seeds)]
+        self.answer(200, {"key": key, "cost": ABOUT["price"] * len(seeds), "pictures": pictures})
 
     def log_message(self, *args):
         pass

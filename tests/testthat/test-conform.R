@@ -124,3 +124,78 @@ test_that("a server's broken exchange fails with the reason, and the command say
   expect_match(run$out, "1 requirement of 1 was not met", all = FALSE)
   expect_error(conform_engine("ftp://x"), "address", class = "sprenn_error_argument")
 })
+
+test_that("an engine that is busy for a while keeps the contract", {
+  skip_on_cran()
+  running <- start_standins("quince", faults = c(quince = "busy@1 busy@4 busy@9 busy@10"))
+  withr::defer(stop_standins(running))
+  found <- conform_engine(running$addresses[["quince"]])
+  expect_equal(unmet(found), character())
+  expect_false(anyNA(found$checks$met))
+})
+
+test_that("an engine that stays busy could not be tried, and is not found at fault", {
+  skip_on_cran()
+  address <- lying_server(
+    local({
+      busy <- message_bytes("503 Service Unavailable", "later", "Retry-After: 3600")
+      function(path, number) busy
+    })
+  )
+  found <- conform_engine(address)
+  expect_equal(found$checks$met, NA)
+  expect_match(found$checks$why, "503")
+  run <- run_cli("engines", "--conform", "--at", address)
+  expect_equal(run$status, 1)
+  expect_match(
+    paste(run$out, collapse = " "),
+    "1 requirement of 1 could not be tried: the engine stayed busy"
+  )
+})
+
+test_that("several seeds a request are tried where an engine says that it serves them", {
+  skip_on_cran()
+  python <- c("/usr/bin/python3", Sys.which("python3"))
+  python <- python[nzchar(python) & file.exists(python)]
+  skip_if(length(python) == 0, "no Python")
+  script <- testthat::test_path("..", "..", "examples", "http-engine", "engine.py")
+  skip_if_not(file.exists(script), "the examples are not beside the tests")
+  conform_script <- function(...) {
+    changed <- withr::local_tempfile(fileext = ".py")
+    lines <- readLines(script)
+    changes <- list(...)
+    for (change in changes) {
+      expect_true(any(grepl(change[1], lines, fixed = TRUE)))
+      lines <- sub(change[1], change[2], lines, fixed = TRUE)
+    }
+
+    writeLines(lines, changed)
+    port <- httpuv::randomPort()
+    process <- processx::process$new(python[1], c(changed, port), supervise = TRUE)
+    withr::defer(process$kill())
+    wait_for_server(process, port)
+    conform_engine(paste0("http://127.0.0.1:", port))$checks
+  }
+
+  kept <- conform_script()
+  several <- grep("seeds?", kept$requirement, value = TRUE)
+  expect_match(several, "one request for 3 seeds", all = FALSE)
+  expect_match(several, "what its seed gives by itself", all = FALSE)
+  expect_match(several, "more seeds than its per_call \\(4\\)", all = FALSE)
+  broken <- conform_script(
+    c("make(asked, parts, seed) for seed in seeds]", "make(asked, parts, seeds[0])]"),
+    c("for i, seed in enumerate(seeds)]", "for i, seed in enumerate(seeds[:1])]"),
+    c("if len(seeds) > ABOUT[\"per_call\"]:", "if False:")
+  )
+  broken <- broken[!broken$met, ]
+  expect_match(broken$requirement, "one request for 3 seeds", all = FALSE)
+  expect_match(broken$why, "it has 1 picture", all = FALSE)
+  expect_match(broken$requirement, "more seeds than its per_call", all = FALSE)
+  shifted <- conform_script(
+    c("parts, seed) for seed in seeds]", "parts, seed + len(seeds)) for seed in seeds]")
+  )
+  expect_equal(
+    shifted$requirement[!shifted$met],
+    "each of them is what its seed gives by itself"
+  )
+})
