@@ -25,7 +25,7 @@ cli_calibrate <- function(given) {
 
   cases <- split_files(given$case)
   calibrate <- function(name) {
-    calibrate_engine(
+    calibrate_on(
       trial,
       name,
       cases,
@@ -36,20 +36,23 @@ cli_calibrate <- function(given) {
 
   pictures <- given$rungs * length(cases %||% 1:2) * min(3, length(trial$suite$seeds))
   if (given$json) {
-    return(tell_json(
-      lapply(stats::setNames(nm = names), function(name) {
-        if (given$dry) {
-          about <- trial$lineup$engines[[name]]$about
-          return(list(
-            pictures = pictures,
-            cost = pictures * about$price,
-            seconds = null_for_na(pictures * about$seconds)
-          ))
-        }
+    found <- lapply(stats::setNames(nm = names), function(name) {
+      if (given$dry) {
+        about <- trial$lineup$engines[[name]]$about
+        return(list(
+          pictures = pictures,
+          cost = pictures * about$price,
+          seconds = null_for_na(pictures * about$seconds)
+        ))
+      }
 
-        unclass(calibrate(name))[c("version", "checkpoint", "reach", "curve", "rungs")]
-      })
-    ))
+      unclass(calibrate(name))[c("version", "checkpoint", "reach", "curve", "rungs")]
+    })
+    if (!given$dry) {
+      forget_steps(trial$folder, names)
+    }
+
+    return(tell_json(found))
   }
 
   for (name in names) {
@@ -67,6 +70,8 @@ cli_calibrate <- function(given) {
   }
 
   if (!given$dry) {
+    # Only now: if it is stopped at the last engine, the first ones are not made again.
+    forget_steps(trial$folder, names)
     cat(
       "The curves are in ", file.path(given$places, "lineup.yml"),
       " under `calibrations`; delete one to use the plain scale again.\n",

@@ -106,7 +106,8 @@ engine_commands <- function() {
         json_option("the curves as JSON; not with --dry")
       ),
       cli_calibrate,
-      examples = "sprenn calibrate brackwater --engine bracken"
+      examples = "sprenn calibrate brackwater --engine bracken",
+      note = "If it is stopped, the same command continues it."
     ),
     standins = new_command(
       "Start the stand-in engines as servers, until stopped.",

@@ -3,7 +3,8 @@
 #' Makes pictures at several settings of the engine's own knob, for a few cases of the suite,
 #' measures how much of the reference's structure each keeps, and fits the curve that makes hold
 #' mean the same on every engine: at hold 0.5 about half of the structure is kept. It starts with
-#' five settings and adds the others where structure changes fastest.
+#' five settings and adds the others where structure changes fastest. What was measured is kept in
+#' the trial until it is done: if it is stopped, the same call continues it.
 #'
 #' @inheritParams plan_run
 #' @param engine The engine's name in lineup.yml.
@@ -42,6 +43,25 @@ calibrate_engine <- function(
   progress = NULL
 ) {
   trial <- as_trial(trial)
+  result <- calibrate_on(
+    trial, engine, cases, seeds, checkpoint, settings, rungs, save, progress
+  )
+  forget_steps(trial$folder, engine)
+  result
+}
+
+# The same without forgetting its steps.
+calibrate_on <- function(
+  trial,
+  engine,
+  cases = NULL,
+  seeds = NULL,
+  checkpoint = NULL,
+  settings = NULL,
+  rungs = 10,
+  save = TRUE,
+  progress = NULL
+) {
   check_arguments(
     engine = checkmate::check_choice(engine, names(trial$lineup$engines)),
     rungs = checkmate::check_int(rungs, lower = 5, upper = 33),
@@ -74,8 +94,13 @@ calibrate_engine <- function(
   cases <- calibration_cases(trial, cases, made_by)
   seeds <- as.integer(seeds %||% utils::head(trial$suite$seeds, 3))
   pipeline <- calibration_pipeline(trial, engine, checkpoint, settings)
-  ladder <- climb_ladder(trial, made_by, pipeline, cases, seeds, rungs, progress)
-  result <- fit_calibration(ladder, made_by$about$hold)
+  kept <- kept_steps(trial$folder, engine, made_by)
+  ladder <- climb_ladder(trial, made_by, pipeline, cases, seeds, rungs, kept, progress)
+  result <- tryCatch(fit_calibration(ladder, made_by$about$hold), sprenn_error = function(e) {
+    # The same steps would not do the next time either.
+    forget_steps(trial$folder, engine)
+    stop(e)
+  })
   result <- c(
     list(engine = engine, checkpoint = pipeline$checkpoint, version = made_by$about$version),
     result
@@ -142,13 +167,14 @@ calibration_pipeline <- function(trial, engine, checkpoint, settings) {
 
 # The ladder, rung by rung: `at` (0 to 1 along the knob), `knob`, `case`, `seed`,
 # `structure` and `cost`. What fails leaves a gap.
-climb_ladder <- function(trial, engine, pipeline, cases, seeds, rungs, progress) {
+climb_ladder <- function(trial, engine, pipeline, cases, seeds, rungs, kept, progress) {
   makers <- list(
     trial = trial,
     engine = engine,
     pipeline = pipeline,
     cases = cases,
     seeds = seeds,
+    kept = kept,
     inputs = cache_of_pictures()
   )
   began <- clock()
@@ -207,7 +233,8 @@ climb_rung <- function(at, makers, tell) {
   list(made = made, failures = failures)
 }
 
-# One take at a place of hold and what structure it kept, or the failure to make it.
+# One take at a place of hold and what structure it kept, or the failure to make it. It is not made
+# again if the calibration was stopped after it.
 make_at <- function(at, case, seed, makers) {
   take <- new_table(
     take = fresh_key(),
@@ -220,23 +247,32 @@ make_at <- function(at, case, seed, makers) {
   )
   request <- request_for(makers$trial, makers$pipeline, makers$engine, take, makers$inputs)
   request$native_hold <- to_knob(at, makers$engine$about$hold)
-  made <- tryCatch(make_patiently(makers$engine, request), sprenn_failure = identity)
-  if (inherits(made, "condition")) {
-    if (made$kind == "out_of_credit") {
-      stop_for_ladder(makers$engine, made)
+  request$key <- makers$kept$key_of(request)
+  step <- makers$kept$get(request$key)
+  if (is.null(step)) {
+    made <- tryCatch(make_patiently(makers$engine, request), sprenn_failure = identity)
+    if (inherits(made, "condition")) {
+      if (made$kind == "out_of_credit") {
+        stop_for_ladder(makers$engine, made)
+      }
+
+      return(made)
     }
 
-    return(made)
+    step <- list(
+      structure = structure_of(made$bytes, request, case$id, makers$inputs),
+      cost = made$cost
+    )
+    makers$kept$add(request$key, step$structure, step$cost)
   }
 
-  kept <- structure_of(made$bytes, request, case$id, makers$inputs)
   new_table(
     at = at,
     knob = request$native_hold,
     case = take$case,
     seed = seed,
-    structure = kept,
-    cost = made$cost
+    structure = step$structure,
+    cost = as.numeric(step$cost %||% NA)
   )
 }
 
@@ -341,52 +377,4 @@ format.sprenn_calibration <- function(x, ...) {
 print.sprenn_calibration <- function(x, ...) {
   writeLines(format(x, ...))
   invisible(x)
-}
-
-# Puts a calibration into lineup.yml: the block `calibrations` is ours, all the
-# rest stays as it was written, comments too.
-write_calibration <- function(folder, result) {
-  file <- file.path(folder, "lineup.yml")
-  lines <- readLines(file, warn = FALSE, encoding = "UTF-8")
-  value <- read_yaml_text(paste(lines, collapse = "\n"), "lineup.yml")$value
-  known <- value$calibrations %||% list()
-  known[[result$engine]] <- list(
-    hold = as.list(result$curve$hold),
-    knob = as.list(result$curve$knob),
-    version = result$version,
-    checkpoint = result$checkpoint,
-    measured = format(Sys.Date())
-  )
-  value$calibrations <- known
-  start <- grep("^calibrations[[:space:]]*:", lines)
-  if (length(start)) {
-    after <- grep("^[^[:space:]#]", lines)
-    end <- min(c(after[after > start[1]], length(lines) + 1))
-    lines <- lines[-seq(start[1], end - 1)]
-  }
-
-  while (length(lines) && !nzchar(trimws(lines[length(lines)]))) {
-    lines <- lines[-length(lines)]
-  }
-
-  lines <- c(
-    lines,
-    if (!length(start)) {
-      c("", "# Measured by `sprenn calibrate`: hold is the share of structure kept.")
-    },
-    yaml_entry("calibrations", known, "")
-  )
-  again <- read_yaml_text(paste(lines, collapse = "\n"), "lineup.yml")$value
-  if (!isTRUE(all.equal(again[order(names(again))], value[order(names(value))]))) {
-    stop_sprenn(
-      "calibration",
-      c(
-        "lineup.yml is written in a way that the curve can't be added to.",
-        i = "Write `calibrations:` as the last key, at the start of its line.",
-        x = "Nothing was changed."
-      )
-    )
-  }
-
-  write_lines(lines, file, kind = "calibration", kept = "The file is as it was.")
 }

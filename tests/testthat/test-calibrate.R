@@ -155,3 +155,41 @@ test_that("the fit rises, goes astray with no single picture, and leaves what ri
     }
   )
 })
+
+test_that("a calibration that was stopped continues, and pays for no picture twice", {
+  folder <- small_trial()
+  made <- new.env()
+  made$keys <- character()
+  stopping_at <- function(number) {
+    one <- cliff_engine()
+    make <- one$make
+    one$make <- function(request) {
+      if (length(made$keys) == number) {
+        stop(structure(list(message = "killed"), class = c("interrupt", "condition")))
+      }
+
+      made$keys <- c(made$keys, request$key)
+      make(request)
+    }
+    list(mixer = one)
+  }
+
+  calm <- calibrate(small_trial(), rungs = 6)
+  before <- list.files(folder, recursive = TRUE)
+  stopped <- tryCatch(
+    calibrate(folder, rungs = 6, engines = stopping_at(11)),
+    interrupt = function(e) "stopped"
+  )
+  expect_equal(stopped, "stopped")
+  expect_equal(readLines(file.path(folder, "lineup.yml")), small_lineup)
+  found <- calibrate(folder, rungs = 6, engines = stopping_at(-1))
+  expect_equal(length(made$keys), 6 * 2 * 2)
+  expect_equal(anyDuplicated(made$keys), 0)
+  expect_equal(found$curve, calm$curve)
+  expect_equal(found$ladder, calm$ladder)
+  # Nothing is left of it, and the next one starts anew.
+  expect_setequal(setdiff(list.files(folder, recursive = TRUE), facts_file), before)
+  expect_false(dir.exists(file.path(folder, "runs", "calibrations")))
+  calibrate(folder, rungs = 6, engines = stopping_at(-1), save = FALSE)
+  expect_equal(length(unique(made$keys)), 2 * 6 * 2 * 2)
+})

@@ -1,0 +1,23 @@
+# The test bed: does to Sprenn what happens to programs. Run from the root with the package
+# installed:
+#   Rscript bench/chaos.R PART [AMOUNT] [SEED]
+# PART is kills, stages, server, inputs, database, words, leaks, short or all. Every part prints
+# what it finds as it goes, and ends with one line of figures; the exit status is 1 if there was a
+# find. docs/reliability.md says what is promised, and what the parts found.
+given <- commandArgs(TRUE)
+part <- c(given, "short")[1]
+amount <- if (length(given) > 1) as.integer(given[2])
+seed <- if (length(given) > 2) as.integer(given[3]) else 25L
+set.seed(seed)
+
+for (file in list.files(file.path("bench", "chaos"), "[.]R$", full.names = TRUE)) {
+  source(file)
+}
+
+parts <- list(
+  kills = function(amount = 550) run_kills(amount, only = Sys.getenv("CHAOS_ONLY", NA) |> (\(x) if (is.na(x)) NULL else x)())
+)
+
+parts[[part]](if (is.null(amount)) formals(parts[[part]])$amount else amount)
+unlink(work, recursive = TRUE)
+quit(status = if (length(finds)) 1 else 0)
