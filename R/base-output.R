@@ -143,7 +143,7 @@ or_full <- function(folder, code) {
 # Tries it with as much as a disk hands out at once, since permissions say nothing about a full
 # disk or a read-only file system.
 can_write <- function(folder) {
-  probe <- tempfile(".sprenn-probe-", folder)
+  probe <- part_beside(file.path(folder, "probe"))
   on.exit(unlink(probe))
   wrote_all(raw(65536), probe)
 }

@@ -1,15 +1,30 @@
 # Engines that are programs: `PROGRAM ... make FOLDER` reads request.json and the pictures in
 # FOLDER and writes picture.png (or .jpg, .webp) there and, if it has more to say, result.json.
-# docs/engines.md has the details.
+# With `serve: lines` it stays loaded instead (engine-serve.R). docs/engines.md has the details.
+# Either is a conversation whose answers are looked for, so that several can be at work at once.
 
 command_engine <- function(wanted, name, folder) {
-  engine(
+  converse <- if (is.null(wanted$serve)) {
+    function(request) begin_program(request, wanted, folder)
+  } else {
+    serving <- Serving$new(wanted, folder)
+    function(request) serving$begin(request)
+  }
+  built <- conversing_engine(
     about_from_list(wanted$about, name, "none"),
-    function(request) run_command(request, wanted, folder),
+    converse,
     kind = "command",
     secrets = as.character(unlist(wanted$env))
   )
+  if (!is.null(wanted$serve)) {
+    built$close <- function() serving$close()
+  }
+
+  built
 }
+
+# How long a program may take for a picture, in seconds.
+seconds_of_program <- function(wanted) wanted$seconds %||% 120
 
 # Kinds of failure by a program's exit status.
 exit_kinds <- c(
@@ -20,15 +35,35 @@ exit_kinds <- c(
   `14` = "bad_request"
 )
 
-run_command <- function(request, wanted, folder) {
+# One picture, by a program of its own.
+begin_program <- function(request, wanted, folder) {
   place <- tempfile("sprenn-command-")
   dir.create(place)
-  on.exit(unlink(place, recursive = TRUE))
+  begun <- FALSE
+  on.exit(if (!begun) unlink(place, recursive = TRUE))
   write_request(request, place)
+  logs <- file.path(place, c("out.log", "err.log"))
+  process <- start_program(wanted, folder, c("make", place), stdout = logs[1], stderr = logs[2])
+  began <- clock()
+  watch <- memory_watch(process, wanted$memory_gb)
+  begun <- TRUE
+  list(
+    answer = new_awaited(
+      look = function() {
+        how_it_ended(process, place, began + seconds_of_program(wanted), watch)
+      },
+      stop = function() {
+        end_process(process)
+        unlink(place, recursive = TRUE)
+      }
+    ),
+    then = function(ended) result_of_program(ended, process, wanted, place)
+  )
+}
+
+# Starts a program with the part of this process's environment that it needs.
+start_program <- function(wanted, folder, arguments, ...) {
   words <- unlist(wanted$command)
-  program <- find_program(words[1], folder)
-  seconds <- wanted$seconds %||% 120
-  # The program gets only the part of this process's environment that it needs.
   wanted_values <- as.character(unlist(wanted$env))
   values <- Sys.getenv(
     c(
@@ -58,16 +93,14 @@ run_command <- function(request, wanted, folder) {
   }
 
   values <- c(values[!is.na(values)], own_start_files())
-  logs <- file.path(place, c("out.log", "err.log"))
-  process <- tryCatch(
+  tryCatch(
     processx::process$new(
-      program,
-      c(words[-1], "make", place),
-      stdout = logs[1],
-      stderr = logs[2],
+      find_program(words[1], folder),
+      c(words[-1], arguments),
       wd = folder,
       env = values[!duplicated(names(values))],
-      cleanup_tree = TRUE
+      cleanup_tree = TRUE,
+      ...
     ),
     error = function(e) {
       raise_failure(
@@ -77,24 +110,91 @@ run_command <- function(request, wanted, folder) {
       )
     }
   )
-  on.exit(end_process(process), add = TRUE, after = FALSE)
-  ended <- wait_for_process(process, seconds, place)
-  last <- utils::tail(strsplit(read_log(logs[2]), "\n", fixed = TRUE)[[1]], 1)
+}
+
+most_written <- 256e6
+
+# NULL while a program is at work; then how that ended: "done", "late", or that it took too "much"
+# disk or "memory".
+how_it_ended <- function(process, place, due, watch) {
+  if (!process$is_alive()) {
+    return("done")
+  }
+
+  if (clock() > due) {
+    return("late")
+  }
+
+  if (sum(file.size(list.files(place, full.names = TRUE)), na.rm = TRUE) > most_written) {
+    return("much")
+  }
+
+  if (watch()) "memory"
+}
+
+# Returns a function that says whether a process and those that it has started use more memory
+# than they may. It looks once a second, since looking costs some milliseconds.
+memory_watch <- function(process, most_gb) {
+  looked <- -Inf
+  function() {
+    if (is.null(most_gb) || clock() - looked < 1) {
+      return(FALSE)
+    }
+
+    looked <<- clock()
+    used <- tryCatch(
+      {
+        own <- process$as_ps_handle()
+        all <- c(list(own), ps::ps_children(own, recursive = TRUE))
+        sum(vapply(all, resident_memory, 0))
+      },
+      error = function(e) 0
+    )
+    used > 1e9 * most_gb
+  }
+}
+
+# A process can end while it is looked at.
+resident_memory <- function(process) {
+  tryCatch(ps::ps_memory_info(process)[["rss"]], error = function(e) 0)
+}
+
+too_much_memory <- function(wanted) {
+  engine_failure(
+    "bad_answer",
+    paste0(
+      unlist(wanted$command)[1], " used more than ", format(wanted$memory_gb),
+      " GB of memory and was ended."
+    )
+  )
+}
+
+# The picture that a program has left in its folder, or its failure.
+result_of_program <- function(ended, process, wanted, place) {
+  program <- unlist(wanted$command)[1]
+  last <- utils::tail(
+    strsplit(read_log(file.path(place, "err.log")), "\n", fixed = TRUE)[[1]],
+    1
+  )
   said <- if (length(last) && nzchar(trimws(last))) paste0(" It said: ", trimws(last))
   if (ended == "late") {
     engine_failure(
       "timed_out",
       paste0(
-        words[1], " was not done after ", format(seconds),
+        program, " was not done after ", format(seconds_of_program(wanted)),
         " s and was ended, with what it had started.", said
       )
     )
   }
 
+  if (ended == "memory") {
+    too_much_memory(wanted)
+  }
+
   if (ended == "much") {
     engine_failure(
       "bad_answer",
-      paste0(words[1], " wrote more than ", show_size(most_written), " and was ended.")
+      paste0(program, " wrote more than ", show_size(most_written), " and was ended.")
     )
   }
 
@@ -104,11 +204,17 @@ run_command <- function(request, wanted, folder) {
     kind <- exit_kinds[as.character(status)]
     engine_failure(
       if (is.na(kind)) "bad_answer" else kind[[1]],
-      paste0(words[1], " ended with status ", status, ".", said),
+      paste0(program, " ended with status ", status, ".", said),
       null_for_na(as_number(result$retry_after))
     )
   }
 
+  result_in(place, result, paste0(program, " ended well but left"), said)
+}
+
+# The one picture in a folder, with what the program says of it. `but_left` begins the message if
+# there is none.
+result_in <- function(place, result, but_left, said = NULL) {
   pictures <- Sys.glob(
     file.path(place, c("picture.png", "picture.jpg", "picture.jpeg", "picture.webp"))
   )
@@ -116,7 +222,7 @@ run_command <- function(request, wanted, folder) {
     engine_failure(
       "bad_answer",
       paste0(
-        words[1], " ended well but left ",
+        but_left, " ",
         if (length(pictures)) "several pictures" else "no picture.png", " behind.", said
       )
     )
@@ -148,26 +254,6 @@ find_program <- function(word, folder) {
   }
 
   if (startsWith(word, "/")) word else file.path(folder, word)
-}
-
-most_written <- 256e6
-
-# Waits until it ends, is late, or has written too much.
-wait_for_process <- function(process, seconds, place) {
-  began <- clock()
-  while (process$is_alive()) {
-    left <- seconds - (clock() - began)
-    if (left <= 0) {
-      return("late")
-    }
-
-    process$wait(min(1000 * left, 250))
-    if (sum(file.size(list.files(place, full.names = TRUE)), na.rm = TRUE) > most_written) {
-      return("much")
-    }
-  }
-
-  "done"
 }
 
 # Stops a program and all processes that it has started.

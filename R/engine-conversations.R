@@ -1,19 +1,46 @@
-# Conversations with servers. One picture, or one question to a judge, is a conversation,
-# represented as data: a list of the `call` to make next (after `wait` seconds, if any) and a
-# function `then` for its answer, which returns the next such list or the outcome. The same data
-# can be run one call at a time, or with many conversations in flight.
+# Conversations with servers and programs. One picture, or one question to a judge, is a
+# conversation, represented as data: a list of the `call` to make next (after `wait` seconds, if
+# any), or of the `answer` that is awaited from a program, and a function `then` for what comes,
+# which returns the next such list or the outcome. The same data can be run one call at a time, or
+# with many conversations in flight.
 
 # Runs a conversation, one call after the other.
 drive <- function(turn) {
   while (is_turn(turn)) {
     Sys.sleep(turn$wait %||% 0)
-    turn <- turn$then(fetch_call(turn$call))
+    turn <- if (awaits(turn)) turn_awaited(turn) else turn$then(fetch_call(turn$call))
   }
 
   turn
 }
 
-is_turn <- function(said) is.list(said) && inherits(said[["call"]], "sprenn_call")
+# An answer that has to be looked for: `look` returns it or a failure, or NULL as long as neither
+# is there;
+# `stop` ends what makes it.
+new_awaited <- function(look, stop) {
+  structure(list(look = look, stop = stop), class = "sprenn_awaited")
+}
+
+is_turn <- function(said) {
+  is.list(said) && (inherits(said[["call"]], "sprenn_call") || awaits(said))
+}
+
+awaits <- function(said) inherits(said[["answer"]], "sprenn_awaited")
+
+turn_awaited <- function(turn) {
+  on.exit(turn$answer$stop())
+  pause <- shortest_pause
+  while (is.null(answer <- turn$answer$look())) {
+    Sys.sleep(pause)
+    pause <- min(longest_pause, 2 * pause)
+  }
+
+  if (inherits(answer, "condition")) stop(answer) else turn$then(answer)
+}
+
+# Pauses in seconds between two looks for an answer.
+shortest_pause <- 0.002
+longest_pause <- 0.1
 
 # Many conversations at once in one process.
 Conversations <- R6::R6Class(
@@ -43,11 +70,21 @@ Conversations <- R6::R6Class(
         private$call(one$turn, one$done)
       }
 
+      private$look()
       curl::multi_run(timeout = timeout, poll = TRUE, pool = private$calls)
     },
 
     # Whether any call is in flight.
-    has_calls = function() length(curl::multi_list(private$calls)) > 0
+    has_calls = function() length(curl::multi_list(private$calls)) > 0,
+
+    # Ends what is still at work for an answer.
+    close = function() {
+      for (one in private$awaited) {
+        one$turn$answer$stop()
+      }
+
+      private$awaited <- list()
+    }
   ),
   active = list(
     # The number of conversations without an outcome.
@@ -56,7 +93,25 @@ Conversations <- R6::R6Class(
   private = list(
     calls = NULL,
     waiting = list(),
+    # Conversations that await a program's answer.
+    awaited = list(),
     open = 0,
+
+    # Takes the answers that are there.
+    look = function() {
+      looked <- private$awaited
+      private$awaited <- list()
+      for (one in looked) {
+        answer <- tryCatch(one$turn$answer$look(), sprenn_failure = identity)
+        if (is.null(answer)) {
+          private$awaited <- c(private$awaited, list(one))
+        } else {
+          following <- next_turn(one$turn, answer)
+          one$turn$answer$stop()
+          private$go_on(following, one$done)
+        }
+      }
+    },
 
     go_on = function(turn, done) {
       if (!is_turn(turn)) {
@@ -75,6 +130,11 @@ Conversations <- R6::R6Class(
     call = function(turn, done) {
       # It is evaluated only when the answer arrives; by then the caller's loop has moved on.
       force(done)
+      if (awaits(turn)) {
+        private$awaited <- c(private$awaited, list(list(turn = turn, done = done)))
+        return()
+      }
+
       fetch_later(
         turn$call,
         function(answer) private$go_on(next_turn(turn, answer), done),

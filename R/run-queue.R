@@ -6,8 +6,14 @@ EngineQueue <- R6::R6Class(
   public = list(
     # `waiting` are numbers of takes, `total` how many takes the engine has to make in all
     # (including those that wait for another step).
-    initialize = function(engine, name, waiting = integer(), total = length(waiting)) {
+    initialize = function(engine,
+                          name,
+                          waiting = integer(),
+                          total = length(waiting),
+                          far = FALSE) {
       private$.engine <- engine
+      # Programs run beside this process, unless other machines could run them.
+      private$.converses <- !is.null(engine$converse) && !(far && !is.null(engine$plan))
       private$.name <- name
       private$waiting <- waiting
       private$.total <- total
@@ -125,7 +131,17 @@ EngineQueue <- R6::R6Class(
     park = function(why) private$.parked <- why,
 
     # The engine can't be built in another process.
-    keep_here = function() private$.engine$plan <- NULL,
+    keep_here = function() {
+      private$.engine$plan <- NULL
+      private$.converses <- !is.null(private$.engine$converse)
+    },
+
+    # Ends the processes that the engine has started.
+    close = function() {
+      if (!is.null(private$.engine$close)) {
+        private$.engine$close()
+      }
+    },
 
     # Seconds for a picture: measured, or else as the engine states.
     seconds_each = function() {
@@ -175,11 +191,14 @@ EngineQueue <- R6::R6Class(
     # Why it is left alone; NULL while it is not.
     parked = function() private$.parked,
     # Whether one process can have many of its calls in flight.
-    converses = function() !is.null(private$.engine$converse)
+    converses = function() private$.converses,
+    # Whether its pictures can be made in worker processes.
+    goes_out = function() !private$.converses && !is.null(private$.engine$plan)
   ),
   private = list(
     .name = NULL,
     .engine = NULL,
+    .converses = FALSE,
     .total = 0,
     .made = 0,
     .failed = 0,
@@ -211,6 +230,19 @@ EngineQueue <- R6::R6Class(
     }
   )
 )
+
+# A queue for every engine, by name; `far` is whether the run has workers on other machines.
+new_queues <- function(engines, takes, far) {
+  lapply(stats::setNames(nm = names(engines)), function(name) {
+    EngineQueue$new(
+      engines[[name]],
+      name,
+      waiting = takes$ready_of(name),
+      total = length(takes$wanted_of(name)),
+      far = far
+    )
+  })
+}
 
 # After so many failures alike, of so many takes, an engine is left alone.
 most_alike <- 8

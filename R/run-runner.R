@@ -22,14 +22,7 @@ Runner <- R6::R6Class(
       private$requests <- Requests$new(trial, store)
       private$talks <- Conversations$new()
       private$takes <- RunTakes$new(takes, wanted, all_steps(trial$lineup))
-      private$queues <- lapply(stats::setNames(nm = names(trial$lineup$engines)), function(name) {
-        EngineQueue$new(
-          trial$lineup$engines[[name]],
-          name,
-          waiting = private$takes$ready_of(name),
-          total = length(private$takes$wanted_of(name))
-        )
-      })
+      private$queues <- new_queues(trial$lineup$engines, private$takes, far = is.list(workers))
       to_measure <- if (score) sum(wanted) + length(to_score) else 0
       private$status <- RunStatus$new(sum(wanted), to_measure, progress)
       private$log <- EventLog$new(store$folder)
@@ -37,7 +30,7 @@ Runner <- R6::R6Class(
       on.exit(if (!whole) private$log$close())
       made_in_workers <- vapply(
         private$queues,
-        function(queue) if (is.null(queue$engine$plan)) 0 else queue$total,
+        function(queue) if (queue$goes_out) queue$total else 0,
         0
       )
       private$workers <- WorkerJobs$new(
@@ -101,6 +94,11 @@ Runner <- R6::R6Class(
     },
 
     close = function() {
+      private$talks$close()
+      for (queue in private$queues) {
+        queue$close()
+      }
+
       private$workers$close()
       private$log$note(
         if (private$.stopping) "run stopped" else "run ended",
@@ -227,7 +225,7 @@ Runner <- R6::R6Class(
     },
 
     # Whether an engine's pictures are made in worker processes.
-    goes_out = function(queue) private$workers$are_there() && !is.null(queue$engine$plan),
+    goes_out = function(queue) private$workers$are_there() && queue$goes_out,
 
     may_send = function(queue) {
       !private$.stopping &&

@@ -76,6 +76,26 @@ lineup_fields <- function() {
       "text",
       "no",
       "One of them.",
+      "engines.*.serve",
+      "choice lines",
+      "no",
+      paste0(
+        "command: lines if the program stays loaded: it reads one request a line and answers each ",
+        "in a line. If left out, it is started for every picture."
+      ),
+      "engines.*.start_seconds",
+      "number 1..86400",
+      "no",
+      paste0(
+        "command with serve: how long it may take until it is ready, in seconds; 600 if left out."
+      ),
+      "engines.*.memory_gb",
+      "number 0.01..10000",
+      "no",
+      paste0(
+        "command: how much memory it may use, with all processes it has started, in GB; then it ",
+        "is ended. No limit if left out."
+      ),
       "engines.*.env",
       "list",
       "no",

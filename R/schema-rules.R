@@ -133,7 +133,8 @@ case_rules <- function() {
 # Keys that only some kinds of engine have.
 engine_keys <- c(
   "call", "file", "address", "key", "key_header", "model", "tensors", "binary", "refusals",
-  "command", "env", "folder", "name", "seconds", "patience", "about"
+  "command", "serve", "start_seconds", "memory_gb", "env", "folder", "name", "seconds", "patience",
+  "about"
 )
 
 lineup_rules <- function() {
@@ -153,11 +154,14 @@ lineup_rules <- function() {
     "engines.*",
     "kind=http",
     "address",
-    "call file model tensors binary refusals command env folder name about",
+    paste(
+      "call file model tensors binary refusals command serve start_seconds memory_gb env folder",
+      "name about"
+    ),
     "engines.*",
     "kind=inference",
     "address model about",
-    "call file command env folder name patience",
+    "call file command serve start_seconds memory_gb env folder name patience",
     "engines.*",
     "kind=command",
     "command about",
@@ -165,7 +169,14 @@ lineup_rules <- function() {
     "engines.*",
     "kind=folder",
     "folder about",
-    "call file address key key_header model tensors binary refusals command env seconds patience",
+    paste(
+      "call file address key key_header model tensors binary refusals command serve start_seconds",
+      "memory_gb env seconds patience"
+    ),
+    "engines.*",
+    "start_seconds",
+    "serve",
+    "",
     "engines.*",
     "key_header",
     "key",

@@ -162,8 +162,7 @@ is_whole <- function(file) {
   }
   tryCatch(
     {
-      suppressWarnings(switch(
-        ending,
+      suppressWarnings(switch(ending,
         png = ,
         jpg = is.array(read_picture(file)),
         zip = nrow(zip::zip_list(file)) > 0 && {
@@ -175,7 +174,7 @@ is_whole <- function(file) {
         yml = is.list(yaml::read_yaml(file)),
         json = is.list(jsonlite::read_json(file)),
         csv = ncol(read.csv(file)) > 0 && tail(readBin(file, "raw", bytes), 1) == 0x0a,
-        parquet = nrow(nanoparquet::read_parquet(file)) > 0,
+        parquet = ncol(nanoparquet::read_parquet(file)) > 0,
         html = grepl("</html>$", last()),
         pdf = grepl("%%EOF$", last()),
         svg = grepl("</svg>$", last()),
