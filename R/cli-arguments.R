@@ -126,7 +126,10 @@ help_text <- function(commands) {
     ),
     "",
     "`sprenn COMMAND --help` shows a command's options.",
-    "Exit status: 0 done, 1 done in part, 2 unusable input, 130 stopped by Ctrl-C."
+    paste(
+      "Exit status: 0 done, 1 done in part, 2 unusable input, 3 a fault of Sprenn's own,",
+      "130 stopped by Ctrl-C."
+    )
   )
 }
 

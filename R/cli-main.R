@@ -4,7 +4,7 @@
 #'
 #' @param arguments The arguments after `sprenn`.
 #' @return The exit status, invisibly: 0 success; 1 done in part (some takes failed); 2 unusable
-#'   input, nothing was done; 130 stopped with Ctrl-C.
+#'   input, nothing was done; 3 a fault of Sprenn's own; 130 stopped with Ctrl-C.
 #' @family stand-ins and the command line
 #' @export
 #' @examples
@@ -16,8 +16,14 @@ sprenn_command <- function(arguments = commandArgs(trailingOnly = TRUE)) {
   }
 
   word <- if (length(arguments)) arguments[1] else "help"
-  status <- tryCatch(
-    run_word(word, arguments[-1]),
+  invisible(as.integer(status_of(word, run_word(word, arguments[-1]))))
+}
+
+# The exit status of a command, which is evaluated here; what went wrong is written to the error
+# output.
+status_of <- function(word, code) {
+  tryCatch(
+    guarded(code, function(file) tell_fault(word, file)),
     sprenn_error = function(e) {
       write_error(e)
       2L
@@ -30,8 +36,7 @@ sprenn_command <- function(arguments = commandArgs(trailingOnly = TRUE)) {
       130L
     },
     error = function(e) {
-      # The reader has closed the pipe (`| head`).
-      if (grepl("SIGPIPE", conditionMessage(e))) {
+      if (is_closed_pipe(e)) {
         return(141L)
       }
 
@@ -40,7 +45,16 @@ sprenn_command <- function(arguments = commandArgs(trailingOnly = TRUE)) {
       1L
     }
   )
-  invisible(as.integer(status))
+}
+
+tell_fault <- function(word, file) {
+  lines <- c(
+    paste0("sprenn ", word, " has failed through a fault of its own, not through your files."),
+    "  - What was made and recorded before is kept.",
+    if (!is.null(file)) paste0("  - The fault is described in ", file, ": please send it to us.")
+  )
+  cat(lines, file = stderr(), sep = "\n")
+  3L
 }
 
 # The launcher starts R without its default packages, so that what needs none answers sooner. Other

@@ -150,7 +150,7 @@ next_turn <- function(turn, answer) {
     return(answer)
   }
 
-  tryCatch(turn$then(answer), sprenn_failure = identity, error = as_engine_error)
+  tryCatch(guarded(turn$then(answer), broken_answer), sprenn_failure = identity)
 }
 
 # Temporary failures are retried, up to so many times, and with waits of at most so many seconds.

@@ -103,8 +103,10 @@ make_picture <- function(engine, request) {
     request = checkmate::check_class(request, "sprenn_request")
   )
   began <- clock()
+  make <- function() within_seconds(engine$seconds, engine$make(request))
   result <- tryCatch(
-    within_seconds(engine$seconds, engine$make(request)),
+    # Of R code its own words tell most.
+    if (engine$kind == "function") make() else guarded(make(), broken_answer),
     sprenn_failure = identity,
     error = as_engine_error
   )
@@ -129,13 +131,15 @@ judge_result <- function(engine, request, result, seconds) {
     result
   } else {
     tryCatch(
-      {
-        made <- verify_result(result, request)
-        made$bytes <- mask_picture(made$bytes, engine$secrets)
-        made
-      },
-      sprenn_failure = identity,
-      error = as_engine_error
+      guarded(
+        {
+          made <- verify_result(result, request)
+          made$bytes <- mask_picture(made$bytes, engine$secrets)
+          made
+        },
+        broken_answer
+      ),
+      sprenn_failure = identity
     )
   }
   made$seconds <- seconds
@@ -157,6 +161,14 @@ as_engine_error <- function(e) {
     kind = "engine_error",
     seconds = NA_real_,
     cost = NA_real_
+  )
+}
+
+# An answer that we stumble over.
+broken_answer <- function(file) {
+  engine_failure(
+    "bad_answer",
+    paste0("Sprenn stumbled over its answer, which is a fault of Sprenn's.", described_in(file))
   )
 }
 

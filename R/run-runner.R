@@ -243,9 +243,8 @@ Runner <- R6::R6Class(
       private$log$note("sent", job)
       if (queue$converses) {
         turn <- tryCatch(
-          queue$engine$converse(job$request),
-          sprenn_failure = identity,
-          error = as_engine_error
+          guarded(queue$engine$converse(job$request), broken_answer),
+          sprenn_failure = identity
         )
         private$talks$begin(turn, function(outcome) private$take_answer(job, outcome))
       } else if (private$goes_out(queue)) {

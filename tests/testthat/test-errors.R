@@ -83,3 +83,56 @@ test_that("what is typed wrongly on the command line is answered with what would
   expect_snapshot(cat(run_cli("choose")$err, sep = "\n"))
   expect_snapshot(cat(run_cli("check", "x", "--repair")$err, sep = "\n"))
 })
+
+test_that("a fault of our own is told as one, without R's words, and described in a file", {
+  place <- withr::local_tempdir()
+  withr::local_envvar(R_USER_CACHE_DIR = place, SOME_KEY = "brackwater-key-77")
+  # What it said is new each time: a fault is described once a session.
+  odd <- paste("no such thing", fresh_key())
+  inner <- function(x) stop(odd, " brackwater-key-77")
+  ended <- function(code) {
+    file <- withr::local_tempfile()
+    sink <- file(file, "wt")
+    base::sink(sink, type = "message")
+    status <- status_of("run", code)
+    base::sink(type = "message")
+    close(sink)
+    list(status = status, said = readLines(file))
+  }
+
+  first <- ended(inner("brackwater-key-77"))
+  said <- first$said
+  expect_equal(first$status, 3L)
+  expect_match(said[1], "sprenn run has failed through a fault of its own")
+  expect_false(any(grepl("no such thing", said)))
+  file <- list.files(place, "[.]txt$", recursive = TRUE, full.names = TRUE)
+  expect_length(file, 1)
+  expect_match(said, file, all = FALSE, fixed = TRUE)
+  kept <- readLines(file)
+  expect_match(kept, odd, all = FALSE, fixed = TRUE)
+  expect_match(kept, "inner", all = FALSE)
+  expect_false(any(grepl("brackwater-key-77", kept)))
+  # The same again needs no other file, and a failure of an engine is none.
+  ended(inner(1))
+  expect_equal(list.files(place, "[.]txt$", recursive = TRUE, full.names = TRUE), file)
+  expect_equal(ended(stop_sprenn("usage", "Not so.")), list(status = 2L, said = "sprenn: Not so."))
+  expect_length(list.files(place, "[.]txt$", recursive = TRUE), 1)
+})
+
+test_that("an answer that we stumble over is a bad answer, and none of an R engine's is", {
+  withr::local_envvar(R_USER_CACHE_DIR = withr::local_tempdir())
+  stumbling <- function(answer) list(1)[[2]]
+  turn <- list(then = stumbling)
+  failure <- next_turn(turn, list(status = 200))
+  expect_equal(failure$kind, "bad_answer")
+  expect_match(conditionMessage(failure), "a fault of Sprenn's. It is described in", fixed = TRUE)
+  expect_false(grepl("subscript", conditionMessage(failure)))
+  about <- list(name = "x", checkpoints = list(a = list()), takes = "text_alone")
+  own <- engine(about, stumbling)
+  failure <- tryCatch(
+    make_picture(own, engine_request(own, "a hill", size = c(64, 48))),
+    sprenn_failure = identity
+  )
+  expect_equal(failure$kind, "engine_error")
+  expect_match(conditionMessage(failure), "subscript out of bounds")
+})
