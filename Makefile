@@ -77,7 +77,7 @@ bench:
 	@Rscript bench/race.R
 	@sh inst/bin/sprenn demo $(DEMO) --force
 	@Rscript bench/characters.R $(DEMO)
-	@Rscript bench/fuzz.R
+	@Rscript bench/chaos.R all
 
 clean:
 	rm -rf $(DEMO) site src/*.o src/core/*.o src/*.so sprenn.Rcheck sprenn_*.tar.gz

@@ -298,11 +298,16 @@ read_vectors <- function(path) {
 
     rownames <- readLines(names, encoding = "UTF-8", warn = FALSE)
   } else if (ending %in% c("csv", "parquet")) {
-    table <- if (ending == "csv") {
-      utils::read.csv(path, check.names = FALSE, encoding = "UTF-8", colClasses = NA)
-    } else {
-      as.data.frame(nanoparquet::read_parquet(path))
-    }
+    table <- tryCatch(
+      if (ending == "csv") {
+        utils::read.csv(path, check.names = FALSE, encoding = "UTF-8", colClasses = NA)
+      } else {
+        as.data.frame(nanoparquet::read_parquet(path))
+      },
+      error = function(e) {
+        stop(basename(path), " can't be read as a table in UTF-8", call. = FALSE)
+      }
+    )
     numbers <- vapply(table[-1], is.numeric, NA)
     if (ncol(table) < 3 || !all(numbers)) {
       stop(
@@ -362,7 +367,12 @@ read_npy <- function(path) {
     refuse("is cut off")
   }
 
-  said <- rawToChar(bytes[((if (wide) 12 else 10) + 1):start])
+  header <- bytes[((if (wide) 12 else 10) + 1):start]
+  if (any(header == 0) || !validUTF8(rawToChar(header))) {
+    refuse("has a header that is no text")
+  }
+
+  said <- rawToChar(header)
   part <- function(pattern) sub(paste0(".*", pattern, ".*"), "\\1", said)
   type <- part("'descr': *'([^']*)'")
   shape <- as.numeric(strsplit(part("'shape': *\\(([^)]*)\\)"), ",")[[1]])

@@ -142,7 +142,8 @@ read_packet <- function(bytes, facts) {
 # Which chunks, or segments, hold XMP and are whole.
 png_packets <- function(bytes, facts) {
   parts <- facts$parts
-  which(
+  # A damaged picture may have no parts at all.
+  which(as.logical(
     mapply(
       function(kind, at, size) {
         kind == "iTXt" &&
@@ -154,7 +155,7 @@ png_packets <- function(bytes, facts) {
       parts$at,
       parts$size
     )
-  )
+  ))
 }
 
 jpeg_packets <- function(bytes, facts) {

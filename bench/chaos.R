@@ -14,8 +14,10 @@ for (file in list.files(file.path("bench", "chaos"), "[.]R$", full.names = TRUE)
   source(file)
 }
 
+only <- Sys.getenv("CHAOS_ONLY")
 parts <- list(
-  kills = function(amount = 550) run_kills(amount, only = Sys.getenv("CHAOS_ONLY", NA) |> (\(x) if (is.na(x)) NULL else x)())
+  kills = function(amount = 550) run_kills(amount, only = if (nzchar(only)) only),
+  inputs = function(amount = 100000) run_inputs(amount)
 )
 
 parts[[part]](if (is.null(amount)) formals(parts[[part]])$amount else amount)
