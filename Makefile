@@ -1,4 +1,4 @@
-.PHONY: demo test install lint format check coverage sanitize docs guides bench clean
+.PHONY: demo test install lint format check chaos coverage sanitize docs guides bench clean
 
 DEMO = brackwater
 
@@ -32,6 +32,10 @@ format:
 check:
 	@sh tools/setup.sh check
 	@sh tools/check.sh
+
+# The short form of the test bed: kills and mutated inputs, with the package as installed.
+chaos:
+	@Rscript --no-save --no-restore bench/chaos.R short
 
 # The share of lines that the tests run, by file; `make coverage TESTS=PATTERN` runs some.
 coverage:

@@ -24,9 +24,20 @@ is_closed_pipe <- function(e) grepl("SIGPIPE", conditionMessage(e))
 
 most_faults_kept <- 20
 
-# Describes a fault in a file of the user's, and returns its path. Of the calls only the names of
-# the functions are written, since their arguments may hold keys and pictures.
+# The file of each fault of this session, by what it said; "" where none could be written.
+faults_kept <- Cache$new()
+
+# Describes a fault in a file of the user's, and returns its path.
 keep_fault <- function(e, calls) {
+  said <- without_values(paste(class(e)[1], conditionMessage(e), sep = ": "))
+  said <- substr(clean_text(said), 1, 2000)
+  file <- faults_kept$get(said, write_fault(said, calls))
+  if (nzchar(file)) file
+}
+
+# Of the calls only the names of the functions are written, since their arguments may hold keys and
+# pictures.
+write_fault <- function(said, calls) {
   names <- vapply(
     calls,
     function(call) paste(utils::head(deparse(call[[1]]), 1), collapse = ""),
@@ -34,15 +45,9 @@ keep_fault <- function(e, calls) {
   )
   names <- substr(names, 1, 60)
   names <- names[!names %in% machinery]
-  message <- without_values(paste(class(e)[1], conditionMessage(e), sep = ": "))
-  known <- faults_kept[[message]]
-  if (!is.null(known)) {
-    return(known)
-  }
-
   place <- file.path(tools::R_user_dir("sprenn", "cache"), "faults")
   file <- file.path(place, paste0(format(Sys.time(), "%Y%m%d-%H%M%S-"), Sys.getpid(), ".txt"))
-  written <- tryCatch(
+  tryCatch(
     suppressWarnings({
       dir.create(place, recursive = TRUE, showWarnings = FALSE)
       older <- sort(list.files(place, full.names = TRUE), decreasing = TRUE)
@@ -52,17 +57,15 @@ keep_fault <- function(e, calls) {
           paste("Sprenn", utils::packageVersion("sprenn"), "on", R.version.string),
           R.version$platform,
           now_utc(),
-          substr(clean_text(message), 1, 2000),
+          said,
           paste0("  ", names)
         ),
         file
       )
       file
     }),
-    error = function(e) NULL
+    error = function(e) ""
   )
-  faults_kept[[message]] <- written
-  written
 }
 
 # What every stack of calls holds.
@@ -70,9 +73,6 @@ machinery <- c(
   "tryCatch", "tryCatchList", "tryCatchOne", "doTryCatch", "withCallingHandlers", "guarded",
   ".handleSimpleError", "h"
 )
-
-# The file of each fault of this session, by what it said.
-faults_kept <- new.env(parent = emptyenv())
 
 # A text without the values of environment variables, of which some are keys.
 without_values <- function(text) {

@@ -76,7 +76,7 @@ show_size <- function(bytes) {
 
 # The known word that is nearest to what was written, or NA if none is near.
 nearest_word <- function(word, known) {
-  if (length(known) == 0 || !nzchar(word)) {
+  if (length(known) == 0 || is.na(word) || !nzchar(word)) {
     return(NA_character_)
   }
 

@@ -76,17 +76,18 @@ read_arguments <- function(command, word, arguments) {
   wanted <- sum(!startsWith(command$places, "["))
   most <- if (any(grepl("...", command$places, fixed = TRUE))) Inf else length(command$places)
   parsed <- tryCatch(
-    optparse::parse_args(parser, arguments, positional_arguments = TRUE),
+    # Of a value of another type it warns; the argument's own check says more.
+    suppressWarnings(optparse::parse_args(parser, arguments, positional_arguments = TRUE)),
     error = function(e) {
       known <- flags_of(command)
       unknown <- sub("=.*", "", grep("^--", arguments, value = TRUE))
       near <- stats::na.omit(vapply(setdiff(unknown, known), nearest_word, "", known = known))
+      said <- sub("^Error in [^:]*: ", "", trimws(gsub("\\s+", " ", conditionMessage(e))))
       stop_sprenn(
         "usage",
         c(
           paste0(
-            "`sprenn ", word, "` does not understand that: ", trimws(conditionMessage(e)),
-            "."
+            "`sprenn ", word, "` does not understand that: ", sub("[.]$", "", said), "."
           ),
           if (length(near)) c(i = paste0("Did you mean ", near[1], "?")),
           i = paste0("`sprenn ", word, " --help` shows its options.")
@@ -126,10 +127,7 @@ help_text <- function(commands) {
     ),
     "",
     "`sprenn COMMAND --help` shows a command's options.",
-    paste(
-      "Exit status: 0 done, 1 done in part, 2 unusable input, 3 a fault of Sprenn's own,",
-      "130 stopped by Ctrl-C."
-    )
+    "Exit status: 0 done, 1 done in part, 2 unusable input, 3 a fault in Sprenn, 130 Ctrl-C."
   )
 }
 

@@ -239,13 +239,19 @@ is_span <- function(setting) {
     (is.null(setting$default) || are_between(setting$default, ends))
 }
 
+# The numbers of an entry; none where it is no list of numbers.
+numbers_in <- function(entries, name) {
+  values <- if (is.list(entries)) unlist(entries[[name]])
+  if (is.numeric(values)) as.numeric(values) else numeric()
+}
+
 check_hold_curve <- function(curve, hold) {
   if (is.null(curve)) {
     return(TRUE)
   }
 
-  at <- as.numeric(unlist(curve$hold))
-  knob <- as.numeric(unlist(curve$knob))
+  at <- numbers_in(curve, "hold")
+  knob <- numbers_in(curve, "knob")
   if (!rises_within(at, c(0, 1)) || length(at) != length(knob) || anyNA(knob)) {
     return("must have as many values of hold, rising from 0 to 1, as of knob")
   }

@@ -14,11 +14,28 @@ http_engine <- function(wanted, name, folder, ask = TRUE) {
       stop_for_status(answer, paste0(address, "/about"))
     }
 
-    safe_said(read_json_answer(answer, paste0(address, "/about")), as.character(wanted$key))
+    said <- read_json_answer(answer, paste0(address, "/about"))
+    said <- safe_said(said, as.character(wanted$key))
+    stop_for_about(said, wanted, name, paste0(address, "/about"))
+    said
   })
   built <- http_engine_at(utils::modifyList(wanted, list(address = address)), said$about, name)
   built$remembered <- said$remembered
   built
+}
+
+# A description that can't be used is the server's fault, not the lineup's.
+stop_for_about <- function(said, wanted, name, url) {
+  tryCatch(
+    guarded(http_engine_at(wanted, said, name), broken_answer),
+    sprenn_error = function(e) {
+      why <- gsub("`about\\$([a-z_]+)`", "\\1", paste(e$details, collapse = "; "))
+      engine_failure(
+        "bad_answer",
+        paste0(url, " describes an engine that can't be used: ", why, ".")
+      )
+    }
+  )
 }
 
 # Builds the engine from its description.
@@ -359,7 +376,7 @@ about_from_list <- function(said, name, emphasis = "weights") {
     about[[words]] <- as.character(unlist(about[[words]]))
   }
 
-  if (!is.null(about$hold)) {
+  if (is.list(about$hold)) {
     about$hold <- c(at_0 = as_number(about$hold$at_0), at_1 = as_number(about$hold$at_1))
   }
 

@@ -16,15 +16,8 @@ Serving <- R6::R6Class(
 
     # One picture as a conversation.
     begin = function(request) {
-      entry <- new.env(parent = emptyenv())
-      entry$place <- tempfile("sprenn-serve-")
-      dir.create(entry$place)
-      write_request(request, entry$place)
       private$count <- private$count + 1
-      entry$id <- paste0("take-", private$count)
-      entry$line <- request_line(entry)
-      entry$crashes <- 0
-      entry$answer <- NULL
+      entry <- ServedTake$new(request, paste0("take-", private$count))
       private$waiting <- c(private$waiting, list(entry))
       list(
         answer = new_awaited(
@@ -93,7 +86,8 @@ Serving <- R6::R6Class(
           stdout = "|",
           stderr = "|"
         )
-        private$copies <- c(private$copies, list(new_copy(process, private$wanted$memory_gb)))
+        copy <- ServedCopy$new(process, private$wanted$memory_gb)
+        private$copies <- c(private$copies, list(copy))
       }
     },
 
@@ -276,26 +270,60 @@ Serving <- R6::R6Class(
 # A line of a program's output may have so many bytes.
 most_in_line <- 1e6
 
-# One running process: the requests that are `open`, what could not be written to it yet, and the
-# line that has not ended.
-new_copy <- function(process, memory_gb) {
-  copy <- new.env(parent = emptyenv())
-  copy$process <- process
-  copy$watch <- memory_watch(process, memory_gb)
-  copy$began <- clock()
-  copy$ready <- FALSE
-  copy$ended <- FALSE
-  copy$at_once <- 1
-  copy$open <- list()
-  copy$unsent <- raw()
-  copy$text <- ""
-  # Whether a line was too long.
-  copy$goes_on <- FALSE
-  # The end of what it has said on its error output, and besides lines of JSON.
-  copy$errors <- ""
-  copy$noise <- ""
-  copy
-}
+# One running process of a program.
+ServedCopy <- R6::R6Class(
+  "sprenn_served_copy",
+  cloneable = FALSE,
+  public = list(
+    process = NULL,
+    # Whether it uses more memory than it may.
+    watch = NULL,
+    began = NULL,
+    ready = FALSE,
+    ended = FALSE,
+    # How many requests it takes at a time, and those that it has.
+    at_once = 1,
+    open = list(),
+    # What could not be written to it yet.
+    unsent = raw(),
+    # The line that has not ended, and whether a line was too long.
+    text = "",
+    goes_on = FALSE,
+    # The end of what it has said on its error output, and besides lines of JSON.
+    errors = "",
+    noise = "",
+
+    initialize = function(process, memory_gb) {
+      self$process <- process
+      self$watch <- memory_watch(process, memory_gb)
+      self$began <- clock()
+    }
+  )
+)
+
+# One request, in its folder.
+ServedTake <- R6::R6Class(
+  "sprenn_served_take",
+  cloneable = FALSE,
+  public = list(
+    id = NULL,
+    place = NULL,
+    line = NULL,
+    # When it is late.
+    due = Inf,
+    # How many processes have ended while they had it.
+    crashes = 0,
+    answer = NULL,
+
+    initialize = function(request, id) {
+      self$id <- id
+      self$place <- tempfile("sprenn-serve-")
+      dir.create(self$place)
+      write_request(request, self$place)
+      self$line <- request_line(self$id, self$place)
+    }
+  )
+)
 
 # An entry that is alone since a crash keeps others away.
 room_in <- function(copy) {
@@ -304,9 +332,9 @@ room_in <- function(copy) {
 }
 
 # The request as one line: what request.json holds, with its id and its folder.
-request_line <- function(entry) {
-  request <- jsonlite::read_json(file.path(entry$place, "request.json"))
-  to_json(c(list(id = entry$id, folder = entry$place), request))
+request_line <- function(id, place) {
+  request <- jsonlite::read_json(file.path(place, "request.json"))
+  to_json(c(list(id = id, folder = place), request))
 }
 
 # What has come on a pipe since the last look, which may be more than a pipe holds at a time.

@@ -46,7 +46,9 @@ save_figure <- function(figure, file, width = 1100, height = 640, times = 2) {
       device = device,
       width = width / 96,
       height = height / 96,
-      dpi = 96 * times
+      dpi = 96 * times,
+      # A figure of many pipelines is as high as they need.
+      limitsize = FALSE
     )
   })
 }

@@ -287,27 +287,12 @@ read_vectors <- function(path) {
     vectors <- read_npy(path)
     names <- sub("npy$", "txt", path, ignore.case = TRUE)
     if (!file.exists(names)) {
-      stop(
-        basename(path),
-        " needs its names in ",
-        basename(names),
-        ", one a line",
-        call. = FALSE
-      )
+      stop(basename(path), " needs its names in ", basename(names), ", one a line", call. = FALSE)
     }
 
     rownames <- readLines(names, encoding = "UTF-8", warn = FALSE)
   } else if (ending %in% c("csv", "parquet")) {
-    table <- tryCatch(
-      if (ending == "csv") {
-        utils::read.csv(path, check.names = FALSE, encoding = "UTF-8", colClasses = NA)
-      } else {
-        as.data.frame(nanoparquet::read_parquet(path))
-      },
-      error = function(e) {
-        stop(basename(path), " can't be read as a table in UTF-8", call. = FALSE)
-      }
-    )
+    table <- read_vector_table(path, ending)
     numbers <- vapply(table[-1], is.numeric, NA)
     if (ncol(table) < 3 || !all(numbers)) {
       stop(
@@ -323,16 +308,15 @@ read_vectors <- function(path) {
     stop(basename(path), " is not a .npy, .csv or .parquet file", call. = FALSE)
   }
 
+  stop_for_vectors(vectors, rownames, path)
+  dimnames(vectors) <- list(rownames, NULL)
+  vectors
+}
+
+stop_for_vectors <- function(vectors, rownames, path) {
   if (length(rownames) != nrow(vectors)) {
-    stop(
-      basename(path),
-      " has ",
-      nrow(vectors),
-      " vectors and ",
-      length(rownames),
-      " names",
-      call. = FALSE
-    )
+    counts <- paste0(" has ", nrow(vectors), " vectors and ", length(rownames), " names")
+    stop(basename(path), counts, call. = FALSE)
   }
 
   if (!all(is.finite(vectors))) {
@@ -340,16 +324,22 @@ read_vectors <- function(path) {
   }
 
   if (anyDuplicated(rownames)) {
-    stop(
-      basename(path),
-      " has two vectors for ",
-      quoted(rownames[duplicated(rownames)][1]),
-      call. = FALSE
-    )
+    twice <- quoted(rownames[duplicated(rownames)][1])
+    stop(basename(path), " has two vectors for ", twice, call. = FALSE)
   }
+}
 
-  dimnames(vectors) <- list(rownames, NULL)
-  vectors
+read_vector_table <- function(path, ending) {
+  tryCatch(
+    if (ending == "csv") {
+      utils::read.csv(path, check.names = FALSE, encoding = "UTF-8", colClasses = NA)
+    } else {
+      as.data.frame(nanoparquet::read_parquet(path))
+    },
+    error = function(e) {
+      stop(basename(path), " can't be read as a table in UTF-8", call. = FALSE)
+    }
+  )
 }
 
 # NumPy's own format, versions 1 to 3: two dimensions of 32 or 64 bit floats, row by row.

@@ -348,7 +348,7 @@ not_compared_words <- function(unreached) {
     function(i) {
       paste0(
         shorten_list(unreached$pipelines[[i]]), " could not be compared: engine ",
-        unreached$engine[i], " has never been reached."
+        unreached$engine[i], " could not be used."
       )
     },
     ""

@@ -1,4 +1,4 @@
-# What a calibration leaves in the trial: its steps while it is at work, and the curve in lineup.yml.
+# What a calibration leaves in the trial: its steps while it is at work, the curve in lineup.yml.
 
 # What was measured so far is kept until all is done: a calibration that was stopped continues, and
 # no picture is paid for twice.

@@ -15,9 +15,21 @@ for (file in list.files(file.path("bench", "chaos"), "[.]R$", full.names = TRUE)
 }
 
 only <- Sys.getenv("CHAOS_ONLY")
+# What CI runs, in a minute or two: a little of what needs no other programs.
+run_short <- function() {
+  run_kills(8, quick = TRUE)
+  run_inputs(800)
+}
+
 parts <- list(
+  short = function(amount = NULL) run_short(),
   kills = function(amount = 550) run_kills(amount, only = if (nzchar(only)) only),
-  inputs = function(amount = 100000) run_inputs(amount)
+  inputs = function(amount = 100000) run_inputs(amount),
+  server = function(amount = NULL) run_server(if (nzchar(only)) only),
+  stages = function(amount = 12) run_stages(amount),
+  database = function(amount = 10) run_database(amount),
+  words = function(amount = NULL) run_words(),
+  leaks = function(amount = 10000) run_leaks(amount)
 )
 
 parts[[part]](if (is.null(amount)) formals(parts[[part]])$amount else amount)

@@ -189,7 +189,8 @@ is_whole <- function(file) {
 # Logs, locks and what is only kept to save time are left out.
 contents_of <- function(folder) {
   files <- list.files(folder, recursive = TRUE, all.files = TRUE, no.. = TRUE)
-  volatile <- grepl("events[.]jsonl$|run[.]sqlite|[.]lock$|/join[.]sh$|runs/files[.]json$", files)
+  passing <- "events[.]jsonl$|[.]lock$|/join[.]sh$|runs/files[.]json$|runs/engines/"
+  volatile <- grepl(paste0("run[.]sqlite|", passing), files)
   records <- files[grepl("run[.]sqlite$", files)]
   files <- files[!volatile]
   hashes <- vapply(file.path(folder, files), core("sha256_of_file"), "", USE.NAMES = FALSE)

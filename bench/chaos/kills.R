@@ -18,7 +18,6 @@ kill_scenarios <- function(boxes, quick = FALSE) {
     list(box = boxes[[box]], arguments = c(...), seconds = 60, most = most, asks = asks)
   }
   few <- list(
-    "run" = one("bare", "run", "trial", "--workers", "2"),
     "export as csv" = one("run", "export", "trial", "--as", "csv", "--out", "tables"),
     "prune" = one("shrunk", "prune", "trial", "--yes")
   )
@@ -27,6 +26,7 @@ kill_scenarios <- function(boxes, quick = FALSE) {
   }
 
   c(few, list(
+    "run" = one("bare", "run", "trial", "--workers", "2"),
     "new, the demo" = one("empty", "new", "fresh", "--demo", most = 2),
     "new, from pictures" = one("pictures", "new", "fresh", "--from", "pictures", most = 2),
     "new, from a zip" = one("zip", "new", "fresh", "--from", "torn.zip", most = 2),
@@ -67,8 +67,8 @@ kill_scenarios <- function(boxes, quick = FALSE) {
   ))
 }
 
-# The folders that scenarios start from.
-make_boxes <- function(address) {
+# The folders that scenarios start from; a few of them if it is to be `quick`.
+make_boxes <- function(address, quick = FALSE) {
   box <- function(name, like = NULL) {
     place <- file.path(work, "boxes", name)
     if (is.null(like)) dir.create(place, recursive = TRUE) else copy_folder(like, place)
@@ -79,9 +79,21 @@ make_boxes <- function(address) {
     stopifnot(ended$status == 0)
     place
   }
-  empty <- box("empty")
+  edit <- function(place, file, from, to) {
+    path <- file.path(place, "trial", file)
+    writeLines(gsub(from, to, readLines(path), fixed = TRUE), path)
+  }
   bare <- box("bare")
   write_base_trial(file.path(bare, "trial"), address)
+  done <- ran(box("run", bare))
+  shrunk <- box("shrunk", done)
+  edit(shrunk, "suite.yml", "seeds: [1, 2]", "seeds: [1]")
+  edit(shrunk, "suite.yml", "hill 2", "hill 22")
+  if (quick) {
+    return(list(bare = bare, run = done, shrunk = shrunk))
+  }
+
+  empty <- box("empty")
   pictures <- box("pictures")
   copy_folder(file.path(bare, "trial", "references"), file.path(pictures, "pictures"))
   zip <- box("zip", bare)
@@ -90,17 +102,9 @@ make_boxes <- function(address) {
   suite <- file.path(untold, "trial", "suite.yml")
   writeLines(sub(", prompt: \\[.*\\]\\}$", "}", readLines(suite)), suite)
   unscored <- ran(box("unscored", bare), "--no-score")
-  done <- ran(box("run", bare))
   two <- ran(box("two", done), "--run", "next")
   grown <- box("grown", done)
-  edit <- function(place, file, from, to) {
-    path <- file.path(place, "trial", file)
-    writeLines(gsub(from, to, readLines(path), fixed = TRUE), path)
-  }
   edit(grown, "suite.yml", "seeds: [1, 2]", "seeds: [1, 2, 3]")
-  shrunk <- box("shrunk", done)
-  edit(shrunk, "suite.yml", "seeds: [1, 2]", "seeds: [1]")
-  edit(shrunk, "suite.yml", "hill 2", "hill 22")
   broken <- box("broken", done)
   break_run(file.path(broken, "trial"))
   older <- box("older", done)
@@ -301,7 +305,7 @@ run_kills <- function(count, quick = FALSE, only = NULL) {
   running <- start_standins("bracken", seconds = 0.1, at_once = 4)
   on.exit(stop_standins(running))
   ledger <- running$ledgers[["bracken"]]
-  boxes <- make_boxes(running$addresses[["bracken"]])
+  boxes <- make_boxes(running$addresses[["bracken"]], quick)
   scenarios <- kill_scenarios(boxes, quick)
   if (!is.null(only)) {
     scenarios <- scenarios[grepl(only, names(scenarios))]

@@ -136,3 +136,48 @@ test_that("an answer that we stumble over is a bad answer, and none of an R engi
   expect_equal(failure$kind, "engine_error")
   expect_match(conditionMessage(failure), "subscript out of bounds")
 })
+
+test_that("what mutated inputs brought to light is refused in words of our own", {
+  folder <- withr::local_tempdir()
+  at <- function(name) file.path(folder, name)
+  head <- "{'descr': '<f8', 'fortran_order': False, 'shape': (1, 1), }\n"
+  bytes <- c(
+    as.raw(c(0x93, utf8ToInt("NUMPY"), 1, 0)),
+    writeBin(nchar(head), raw(), size = 2),
+    charToRaw(head),
+    writeBin(1, raw())
+  )
+  bytes[20] <- as.raw(0)
+  writeBin(bytes, at("v.npy"))
+  writeLines("one", at("v.txt"))
+  expect_error(read_vectors(at("v.npy")), "v.npy has a header that is no text")
+  writeBin(c(charToRaw("name,a,b\none,1,"), as.raw(255), charToRaw("2\n")), at("v.csv"))
+  expect_error(read_vectors(at("v.csv")), "v.csv can't be read as a table in UTF-8")
+  expect_equal(nearest_word(NA_character_, c("id", "kind")), NA_character_)
+  expect_match(check_hold_curve("steep", c(0, 1)), "as many values of hold")
+  expect_match(check_hold_curve(list(hold = 1, knob = "x"), c(0, 1)), "as many values of hold")
+  # A picture without parts has no recipe.
+  cut <- png::writePNG(scene(1, 32, 24))[1:40]
+  cut[37:40] <- as.raw(255)
+  writeBin(cut, at("cut.png"))
+  expect_error(read_recipe(at("cut.png")), class = "sprenn_error_recipe")
+})
+
+test_that("arguments are refused without R's words and warnings", {
+  folder <- small_trial()
+  dashed <- run_cli("export", folder, "--out", "-named")
+  expect_equal(dashed$status, 2)
+  expect_match(paste(dashed$err, collapse = " "), "flag \"out\" requires an +argument")
+  expect_false(any(grepl("Error in|getopt", dashed$err)))
+  expect_warning(words <- run_cli("sheet", folder, "--rows", "ten"), NA)
+  expect_equal(words$status, 2)
+  expect_match(words$err, "rows", all = FALSE)
+})
+
+test_that("a figure of very many pipelines can be drawn", {
+  file <- withr::local_tempfile(fileext = ".svg")
+  figure <- ggplot2::ggplot(data.frame(x = 1, y = 1), ggplot2::aes(x, y)) +
+    ggplot2::geom_point()
+  save_figure(figure, file, width = 400, height = 6000)
+  expect_gt(file.size(file), 0)
+})

@@ -204,6 +204,7 @@ test_that("each of many conversations gets its own answer, at once or after a pa
       talks$begin(turn, function(outcome) answers[[asked]] <<- outcome)
     })
   }
+  withr::local_envvar(R_USER_CACHE_DIR = withr::local_tempdir())
   broken <- list(call = call("x"), then = function(answer) stop("it makes no sense"))
   failed <- NULL
   talks$begin(broken, function(outcome) failed <<- outcome)
@@ -215,7 +216,7 @@ test_that("each of many conversations gets its own answer, at once or after a pa
   }
   expect_equal(answers[c("a", "b", "c", "d")], c(a = "aa", b = "bb", c = "cc", d = "dd"))
   expect_s3_class(failed, "sprenn_failure")
-  expect_match(conditionMessage(failed), "it makes no sense")
+  expect_match(conditionMessage(failed), "Sprenn stumbled over its answer")
   # What is no conversation is an outcome at once.
   now <- NULL
   talks$begin("at once", function(outcome) now <<- outcome)

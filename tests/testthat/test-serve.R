@@ -3,7 +3,8 @@
 # What the program does is told by the prompt: "crash", "slow", "huge" and so on.
 served_program <- c(
   "cat('loading\\n')",
-  "if (nzchar(Sys.getenv('SERVE_LOG'))) cat('start\\n', file = Sys.getenv('SERVE_LOG'), append = TRUE)",
+  "log <- Sys.getenv('SERVE_LOG')",
+  "if (nzchar(log)) cat('start\\n', file = log, append = TRUE)",
   "how <- commandArgs(TRUE)",
   "if (how[1] == 'dead') { message('no model here'); quit(status = 3) }",
   "if (how[1] == 'silent') Sys.sleep(60)",
@@ -27,7 +28,8 @@ served_program <- c(
   "    if (!grepl('nothing', asked$text)) file.copy(file.path(asked$folder, 'reference-1.png'),",
   "      file.path(asked$folder, 'picture.png'))",
   "    id <- if (grepl('nameless', asked$text)) '' else sprintf('\"id\": \"%s\", ', asked$id)",
-  "    say('{%s\"cost\": 0.5, \"seed\": %d, \"says\": {\"pid\": %d}}', id, asked$seeds, Sys.getpid())",
+  "    made <- '{%s\"cost\": 0.5, \"seed\": %d, \"says\": {\"pid\": %d}}'",
+  "    say(made, id, asked$seeds, Sys.getpid())",
   "  }",
   "}"
 )
@@ -211,7 +213,11 @@ test_that("programs run side by side as at_once says, whatever the number of wor
     c(
       "#!/bin/sh",
       "echo begin >> \"$SIDE_LOG\"",
-      "sleep 0.7",
+      "# Until four have begun, or five seconds have gone.",
+      "for i in $(seq 50); do",
+      "  [ $(grep -c begin \"$SIDE_LOG\") -ge 4 ] && break",
+      "  sleep 0.1",
+      "done",
       "cp \"$2/reference-1.png\" \"$2/picture.png\"",
       "echo end >> \"$SIDE_LOG\""
     ),

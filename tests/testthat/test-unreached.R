@@ -147,3 +147,29 @@ test_that("check tries programs, scripts, keys and model servers, and makes noth
   expect_equal(told$status, 1)
   expect_match(told$out, "line 4, engines.lost: this engine can't be used now", all = FALSE)
 })
+
+test_that("a server that describes itself in a way that can't be used is left out", {
+  skip_on_cran()
+  said <- message_bytes(
+    "200 OK",
+    "{\"version\": \"1\", \"checkpoints\": {\"a\": {}}, \"hold\": \"firm\", \"curve\": 7}",
+    "Content-Type: application/json"
+  )
+  address <- lying_server(local({
+    kept <- said
+    function(path, number) kept
+  }))
+  folder <- small_trial()
+  lines <- readLines(file.path(folder, "lineup.yml"))
+  engines <- which(lines == "engines:")
+  lines <- append(lines, paste0("  odd: {kind: http, address: \"", address, "\"}"), engines)
+  writeLines(c(lines, "  - {id: strange, engine: odd}"), file.path(folder, "lineup.yml"))
+  expect_warning(
+    trial <- read_trial(folder),
+    "describes an engine that can't be used: hold:",
+    class = "sprenn_warning_unreached"
+  )
+  expect_false("strange" %in% trial$lineup$pipelines$pipeline)
+  # It is not kept as what the engine last said.
+  expect_false(file.exists(file.path(folder, "runs", "engines", "odd.json")))
+})
