@@ -342,6 +342,23 @@ read_vector_table <- function(path, ending) {
   )
 }
 
+# The text of a .npy file's header, and where it ends.
+npy_header <- function(bytes, refuse) {
+  wide <- bytes[7] > as.raw(1)
+  head <- if (wide) little_endian(bytes, 9, 4) else little_endian(bytes, 9, 2)
+  begin <- if (wide) 12 else 10
+  if (begin + head > length(bytes)) {
+    refuse("is cut off")
+  }
+
+  text <- bytes[begin + seq_len(head)]
+  if (any(text == 0) || !validUTF8(rawToChar(text))) {
+    refuse("has a header that is no text")
+  }
+
+  list(text = rawToChar(text), end = begin + head)
+}
+
 # NumPy's own format, versions 1 to 3: two dimensions of 32 or 64 bit floats, row by row.
 read_npy <- function(path) {
   refuse <- function(what) stop(basename(path), " ", what, call. = FALSE)
@@ -350,19 +367,9 @@ read_npy <- function(path) {
     refuse("is not a .npy file")
   }
 
-  wide <- bytes[7] > as.raw(1)
-  head <- if (wide) little_endian(bytes, 9, 4) else little_endian(bytes, 9, 2)
-  start <- (if (wide) 12 else 10) + head
-  if (start > length(bytes)) {
-    refuse("is cut off")
-  }
-
-  header <- bytes[((if (wide) 12 else 10) + 1):start]
-  if (any(header == 0) || !validUTF8(rawToChar(header))) {
-    refuse("has a header that is no text")
-  }
-
-  said <- rawToChar(header)
+  header <- npy_header(bytes, refuse)
+  start <- header$end
+  said <- header$text
   part <- function(pattern) sub(paste0(".*", pattern, ".*"), "\\1", said)
   type <- part("'descr': *'([^']*)'")
   shape <- as.numeric(strsplit(part("'shape': *\\(([^)]*)\\)"), ",")[[1]])
