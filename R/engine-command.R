@@ -45,7 +45,7 @@ begin_program <- function(request, wanted, folder) {
   logs <- file.path(place, c("out.log", "err.log"))
   process <- start_program(wanted, folder, c("make", place), stdout = logs[1], stderr = logs[2])
   began <- clock()
-  watch <- memory_watch(process, wanted$memory_gb)
+  watch <- use_watch(process, wanted$memory_gb)
   begun <- TRUE
   list(
     answer = new_awaited(
@@ -125,15 +125,28 @@ how_it_ended <- function(process, place, due, watch) {
     return("late")
   }
 
-  if (sum(file.size(list.files(place, full.names = TRUE)), na.rm = TRUE) > most_written) {
-    return("much")
-  }
+  watch(place)
+}
 
-  if (watch()) "memory"
+# Returns a function that says whether a program has written too "much" into its folder, or it and
+# what it has started use more "memory" than they may; NULL if neither. It looks once a second,
+# since looking costs some milliseconds.
+use_watch <- function(process, most_gb) {
+  takes_too_much <- memory_watch(process, most_gb)
+  looked <- -Inf
+  function(place) {
+    if (clock() - looked < 1) {
+      return(NULL)
+    }
+
+    looked <<- clock()
+    written <- sum(file.size(list.files(place, full.names = TRUE)), na.rm = TRUE)
+    if (written > most_written) "much" else if (takes_too_much()) "memory"
+  }
 }
 
 # Returns a function that says whether a process and those that it has started use more memory
-# than they may. It looks once a second, since looking costs some milliseconds.
+# than they may, and looks once a second as well.
 memory_watch <- function(process, most_gb) {
   looked <- -Inf
   function() {
