@@ -309,6 +309,7 @@ record_ballot <- function(viewing, person, shown, said) {
     said_at = now_utc(),
     repeats = shown$repeats
   ))
+  record_viewed(viewing$store, viewing$trial$suite, shown$one)
 }
 
 reject_reasons <- c(
@@ -323,6 +324,7 @@ undo_ballot <- function(viewing, person) {
     return(NULL)
   }
 
+  record_viewed(viewing$store, viewing$trial$suite, last$one)
   mine <- read_ballots(viewing$store)
   list(
     ballot = fresh_key(),
@@ -336,11 +338,23 @@ undo_ballot <- function(viewing, person) {
 }
 
 # Turns what people say about phrases into evidence: the share of those who saw the phrase in the
-# take.
-record_viewed <- function(store, suite) {
+# take. Only for `take`, or for all takes if it is NULL.
+record_viewed <- function(store, suite, take = NULL) {
   ballots <- read_ballots(store)
   ballots <- ballots[ballots$kind == "single" & !is.na(ballots$phrases), ]
-  takes <- read_takes(store, deciding_columns)
+  if (!is.null(take)) {
+    ballots <- ballots[ballots$one == take, ]
+  }
+
+  scores <- if (nrow(ballots)) viewed_scores(ballots, read_takes(store, deciding_columns), suite)
+  if (is.null(take)) {
+    replace_measure(store, "viewing", scores)
+  } else {
+    replace_scores(store, scores, take, "viewing")
+  }
+}
+
+viewed_scores <- function(ballots, takes, suite) {
   phrases <- suite_phrases(suite)
   rows <- lapply(seq_len(nrow(ballots)), function(i) {
     said <- read_json_text(ballots$phrases[i])
@@ -361,7 +375,7 @@ record_viewed <- function(store, suite) {
     said <- stats::aggregate(cbind(value, yes) ~ take + phrase, said, mean)
   }
 
-  scores <- if (NROW(said) > 0) {
+  if (NROW(said) > 0) {
     data.frame(
       take = said$take,
       axis = "adherence",
@@ -373,5 +387,4 @@ record_viewed <- function(store, suite) {
       place = NA_character_
     )
   }
-  replace_measure(store, "viewing", scores)
 }

@@ -3,8 +3,8 @@
 # interruption loses nothing.
 
 # Asks the brief's judges the open questions about the takes that were made, and turns all answers
-# into scores. Returns a data frame with a row a judge: `judge`, `kind`, `version`, `asked` (calls),
-# `from_before`, `problem` (NA, or why it stopped).
+# into scores, with those that people gave in viewings. Returns a data frame with a row a judge:
+# `judge`, `kind`, `version`, `asked` (calls), `from_before`, `problem` (NA, or why it stopped).
 ask_judges <- function(store, trial, lock, progress = NULL) {
   judges <- trial$brief$judges
   beaten <- clock()
@@ -16,6 +16,8 @@ ask_judges <- function(store, trial, lock, progress = NULL) {
     }
   }
 
+  # Measuring again has deleted these scores; the answers are still there.
+  record_viewed(store, trial$suite)
   forget_judges(store, names(judges))
   takes <- read_takes(store)
   # Controls with another prompt are not judged, since they were not asked for these phrases.

@@ -274,7 +274,9 @@ replace_scores <- function(store, scores, takes, measures) {
       "DELETE FROM scores WHERE take = ? AND measure = ?",
       params = unname(as.list(gone))
     )
-    insert_scores(store, scores)
+    if (NROW(scores) > 0) {
+      insert_scores(store, scores)
+    }
   })
 }
 

@@ -50,6 +50,8 @@ view_takes <- function(
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
   stop_for_read_only(store)
+  # A viewing that was killed may have kept an answer that does not count as evidence yet.
+  record_viewed(store, trial$suite)
   viewing <- new_viewing(
     trial,
     store,
@@ -80,7 +82,6 @@ view_takes <- function(
     ),
     packageStartupMessage = function(m) invokeRestart("muffleMessage")
   )
-  record_viewed(store, trial$suite)
   invisible(viewing_of(store, trial))
 }
 

@@ -330,13 +330,19 @@ test_that("single takes are kept or rejected with reasons; words on phrases are 
   }
 
   expect_null(next_showing(viewing, "ana"))
-  record_viewed(viewing$store, viewing$trial$suite)
   found <- viewing_of(viewing$store, viewing$trial)
   expect_equal(found$keepers$kept[match(c("firm", "loose"), found$keepers$pipeline)], c(6, 0))
   expect_equal(unique(found$keepers$reasons), "layout lost 6")
   evidence <- list_evidence(viewing$trial$folder)$phrases
   expect_equal(evidence$sources[evidence$phrase == "a thing"], rep("viewing", 3))
   expect_equal(evidence$covered[evidence$phrase == "a thing"], rep(1, 3))
+  # Measuring again does not lose what people said, and taking an answer back takes its evidence.
+  said <- function() sum(read_scores(viewing$store)$measure == "viewing")
+  before <- said()
+  score_run(viewing$trial$folder, again = TRUE)
+  expect_equal(said(), before)
+  undo_ballot(viewing, "ana")
+  expect_lt(said(), before)
   expect_match(format(found), "Kept, of single takes", all = FALSE)
 })
 
