@@ -132,36 +132,29 @@ function_engine <- function(wanted, folder) {
 }
 
 # All pipelines, sweeps unfolded: a data frame with `pipeline`, `engine`,
-# `checkpoint`, `hold`, `settings` and `add_ons` (list columns), `native_hold`;
+# `checkpoint`, `hold`, `settings`, `add_ons` and `gives` (list columns; the last as step_gives()
+# returns it), `native_hold`;
 # `jobs` (a list column, all jobs if none was named), `if_missing`, `follows`
 # (the step that it works on, NA for none) and `stage` (1 for a first step); and for
-# members of a sweep its `sweep` (the pipeline that is varied), `vary` and `value`, the two
-# last NA for grids.
+# members of a sweep its `sweep` (the pipeline that is varied), `varied` (a list column: the values
+# by their paths), `vary` and `value` (NA for grids, and `value` where it is no number).
 build_lineup <- function(lineup, engines) {
   base <- lapply(lineup$pipelines, build_pipeline, engines = engines)
   ids <- vapply(base, `[[`, "", "pipeline")
   swept <- list()
   for (sweep in lineup$sweeps) {
     i <- match(sweep$of, ids)
-    own <- base[[i]]
-    values <- sweep$grid %||% stats::setNames(list(sweep$over), sweep$vary)
-    # A sweep includes the pipeline that it varies, under that name.
-    base[[i]]$sweep <- own$pipeline
-    if (length(values) == 1) {
-      base[[i]]$vary <- names(values)
-      base[[i]]$value <- number_or_na(setting_of(own, names(values)))
-    }
-
-    swept <- c(swept, lapply(combine_values(values), vary_pipeline, from = own))
+    unfolded <- unfold_sweep(sweep, lineup$pipelines[[i]], base[[i]], engines)
+    base[[i]] <- unfolded$base
+    swept <- c(swept, unfolded$members)
   }
 
-  swept <- Filter(function(one) !is.null(one), swept)
   chains <- lapply(c(base, swept), unfold_chain)
   as_rows <- function(some) {
     do.call(
       rbind,
       lapply(some, function(one) {
-        for (column in c("settings", "add_ons", "jobs")) {
+        for (column in c("settings", "add_ons", "gives", "jobs", "varied")) {
           one[[column]] <- list(one[[column]])
         }
 
@@ -186,108 +179,6 @@ build_lineup <- function(lineup, engines) {
     control_sample = list(cases = sample$cases %||% 3, seeds = sample$seeds %||% 1)
   )
 }
-
-# A chain as steps that follow each other: the last one is the pipeline, those
-# before it are named after it.
-unfold_chain <- function(one) {
-  steps <- one$steps
-  one$steps <- NULL
-  count <- length(steps) + 1
-  if (count == 1) {
-    return(list(c(one, list(follows = NA_character_, stage = 1L))))
-  }
-
-  names <- c(paste0(one$pipeline, ":", seq_len(count - 1)), one$pipeline)
-  lapply(seq_len(count), function(k) {
-    part <- one
-    if (k > 1) {
-      part[names(steps[[k - 1]])] <- steps[[k - 1]]
-    }
-
-    part$pipeline <- names[k]
-    c(part, list(follows = if (k > 1) names[k - 1] else NA_character_, stage = k))
-  })
-}
-
-build_pipeline <- function(pipeline, engines) {
-  steps <- lapply(pipeline$steps %||% list(pipeline), build_step, engines = engines)
-  c(
-    list(pipeline = pipeline$id),
-    steps[[1]],
-    list(
-      steps = steps[-1],
-      jobs = unlist(pipeline$jobs) %||% jobs,
-      if_missing = pipeline$if_missing %||% "stop",
-      sweep = NA_character_,
-      vary = NA_character_,
-      value = NA_real_
-    )
-  )
-}
-
-build_step <- function(step, engines) {
-  list(
-    engine = step$engine,
-    checkpoint = step$checkpoint %||% names(engines[[step$engine]]$about$checkpoints)[1],
-    hold = as.numeric(step$hold %||% NA),
-    settings = sort_by_name(step$settings),
-    add_ons = sort_by_name(step$add_ons)
-  )
-}
-
-# Every combination of the values, each as a named list.
-combine_values <- function(values) {
-  places <- expand.grid(rev(lapply(values, seq_along)))[, rev(seq_along(values)), drop = FALSE]
-  lapply(seq_len(nrow(places)), function(i) {
-    Map(function(some, k) some[[k]], values, unlist(places[i, ]))
-  })
-}
-
-# The pipeline with some settings changed; NULL if nothing changes.
-vary_pipeline <- function(values, from) {
-  if (all(
-    mapply(
-      function(value, name) identical(value, setting_of(from, name)),
-      values,
-      names(values)
-    )
-  )) {
-    return(NULL)
-  }
-
-  shown <- vapply(
-    values,
-    function(value) if (is.numeric(value)) format(value, digits = 6) else value,
-    ""
-  )
-  from$sweep <- from$pipeline
-  from$pipeline <- paste0(from$pipeline, "/", paste0(names(values), "=", shown, collapse = ","))
-  if (length(values) == 1) {
-    from$vary <- names(values)
-    from$value <- number_or_na(values[[1]])
-  }
-
-  for (name in names(values)) {
-    if (name %in% c("hold", "checkpoint")) {
-      from[[name]] <- values[[name]]
-    } else {
-      from$settings[[name]] <- values[[name]]
-    }
-  }
-
-  from$settings <- sort_by_name(from$settings)
-  from
-}
-
-setting_of <- function(pipeline, name) {
-  if (name %in% c("hold", "checkpoint")) {
-    pipeline[[name]]
-  } else {
-    pipeline$settings[[name]]
-  }
-}
-
-number_or_na <- function(value) if (is.numeric(value)) as.numeric(value) else NA_real_
 
 # Pairs of pipelines with identical requests: engines are compared by what they call themselves,
 # not by their name in the lineup.
@@ -318,12 +209,18 @@ step_recipes <- function(steps, engines) {
 
 recipe_hash <- function(pipeline, engines) {
   about <- engines[[pipeline$engine]]$about
-  hash_of(list(
-    about$name,
-    about$version,
-    pipeline$checkpoint,
-    pipeline$native_hold,
-    pipeline$settings[[1]],
-    pipeline$add_ons[[1]]
+  gives <- pipeline$gives[[1]]
+  hash_of(c(
+    list(
+      about$name,
+      about$version,
+      pipeline$checkpoint,
+      pipeline$native_hold,
+      pipeline$settings[[1]],
+      pipeline$add_ons[[1]]
+    ),
+    # A pipeline that gives cases as they are keeps the ids that it had before pipelines could do
+    # otherwise.
+    if (length(gives)) list(gives)
   ))
 }

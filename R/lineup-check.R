@@ -7,7 +7,7 @@ lineup_problems <- function(read, engines, unreached = character()) {
   described <- if (is_keyed(lineup$engines)) names(lineup$engines)
   problems <- list(repeated_ids(read, "pipelines", "lineup.yml"))
   for (i in sound) {
-    steps <- pipelines[[i]]$steps %||% list(pipelines[[i]])
+    steps <- written_steps(pipelines[[i]])
     inside <- if (is.null(pipelines[[i]]$steps)) {
       ""
     } else {
@@ -19,6 +19,7 @@ lineup_problems <- function(read, engines, unreached = character()) {
         step_problems,
         steps,
         paste0("pipelines[", i, "]", inside),
+        stage = seq_along(steps),
         MoreArgs = list(engines = engines, described = described)
       )
     )
@@ -70,7 +71,7 @@ same_problems <- function(lineup, engines) {
   )
 }
 
-step_problems <- function(step, place, engines, described) {
+step_problems <- function(step, place, engines, described, stage) {
   about <- engines[[step$engine]]$about
   problem <- function(name, ...) new_problem("lineup.yml", paste0(place, ".", name), ...)
   if (is.null(about)) {
@@ -86,7 +87,8 @@ step_problems <- function(step, place, engines, described) {
   bind_problems(
     settings,
     list(checkpoint_problem(step, about, problem), hold_problem(step, about, problem)),
-    add_ons
+    add_ons,
+    gives_problems(write_out_step(step), about, stage, problem)
   )
 }
 
@@ -143,145 +145,108 @@ add_on_problem <- function(name, about, problem) {
   )
 }
 
+# What is wrong with a sweep: `pipelines` are those of the file that have no problem of their own,
+# `all` whether these are all of them.
 sweep_problems <- function(sweep, place, pipelines, engines, all) {
   ids <- vapply(pipelines, `[[`, "", "id")
-  problems <- list()
-  note <- function(where, ...) {
-    problems[[length(problems) + 1]] <<- new_problem("lineup.yml", paste0(place, where), ...)
-  }
-
   base <- match(sweep$of, ids)
   if (is.na(base)) {
-    if (all) {
-      note(
-        ".of",
+    return(if (all) {
+      new_problem(
+        "lineup.yml",
+        paste0(place, ".of"),
         quoted(sweep$of),
         paste("one of the pipelines:", paste(ids, collapse = ", ")),
         nearest_word(sweep$of, ids)
       )
-    }
-
-    return(bind_problems(problems))
+    })
   }
 
-  if (!is.null(pipelines[[base]]$steps)) {
-    note(".of", paste0(quoted(sweep$of), ", a chain"), "a pipeline of one step")
-    return(bind_problems(problems))
-  }
-
-  about <- engines[[pipelines[[base]]$engine]]$about
-  if (is.null(about)) {
+  written <- write_out_step(pipelines[[base]])
+  about <- lapply(written_steps(written), function(step) engines[[step$engine]]$about)
+  if (any(vapply(about, is.null, NA))) {
     return(no_problems())
   }
 
-  known <- c(if (!is.null(about$hold)) "hold", "checkpoint", names(about$settings))
-  values <- sweep$grid %||% stats::setNames(list(sweep$over), sweep$vary)
-  for (name in names(values)) {
-    inside <- if (is.null(sweep$grid)) ".over" else paste0(".grid.", name)
-    if (!name %in% known) {
-      note(
-        if (is.null(sweep$grid)) ".vary" else inside,
-        quoted(name),
-        paste0("what ", about$name, " takes: ", paste(known, collapse = ", ")),
-        nearest_word(name, known)
-      )
-      next
+  values <- sweep_values(sweep)
+  problems <- lapply(names(values), function(path) {
+    inside <- paste0(place, if (is.null(sweep$grid)) ".over" else paste0(".grid.", path))
+    parts <- path_parts(path, written, engines)
+    if (is.null(parts)) {
+      named <- if (is.null(sweep$grid)) paste0(place, ".vary") else inside
+      return(path_problem(path, named, written, about))
     }
 
-    about$settings$hold <- new_setting(c(0, 1))
-    about$settings$checkpoint <- new_setting(names(about$checkpoints))
-    problems <- c(
-      problems,
-      lapply(seq_along(values[[name]]), function(j) {
-        setting_problem(values[[name]][[j]], name, about, paste0(place, inside, "[", j, "]"))
-      })
-    )
-  }
-
-  bind_problems(problems)
+    varied_problems(values[[path]], inside, parts, written, engines)
+  })
+  bind_problems(problems, nested_paths(names(values), place))
 }
 
-inputs_of <- function(case) {
-  c(
-    if (!is.na(case$look)) "look",
-    if (!is.null(case$mask) || any(case$grow > 0) || identical(case$reference$fit, "extend")) {
-      "mask"
-    },
-    if (length(case$references) > 1) "references",
-    if (length(case$references) == 0) "text_alone",
-    if (length(case$negative)) "negative",
-    names(case$guides)
+path_problem <- function(path, place, written, about) {
+  chain <- !is.null(written$steps)
+  known <- if (chain) {
+    unlist(lapply(seq_along(about), function(k) {
+      paste0("steps.", k, ".", known_paths(about[[k]], chain = TRUE))
+    }))
+  } else {
+    known_paths(about[[1]])
+  }
+  examples <- if (chain) {
+    "steps.1.hold, steps.2.guides.edges.weight or steps.2.skip"
+  } else {
+    listed(c("hold", "checkpoint", names(about[[1]]$settings), "guides.edges.weight"))
+  }
+  new_problem(
+    "lineup.yml",
+    place,
+    quoted(path),
+    paste0("the path of a field of ", written$id, ", such as ", examples, "; see docs/files.md"),
+    nearest_word(path, known)
   )
 }
 
-# Inputs of a pipeline that its engine does not take: an error before anything is made, unless the
-# pipeline says to leave them out. A fresh picture or several references can't be left out, since
-# then something else would be asked. `ids` are those of all pipelines of the file.
-fit_problems <- function(trial, ids) {
-  steps <- all_steps(trial$lineup)
-  cases <- trial$suite$cases
-  written <- trial$lineup$pipelines$pipeline[is.na(trial$lineup$pipelines$sweep) |
-    trial$lineup$pipelines$sweep == trial$lineup$pipelines$pipeline]
-  owner <- sub(":[0-9]+$", "", steps$pipeline)
+# Values that don't fit their field, or that the engine does not take; what is wrong with the
+# pipeline itself is told elsewhere.
+varied_problems <- function(values, place, parts, written, engines) {
+  chain <- parts[1] == "steps"
+  step_of <- function(pipeline) {
+    if (chain) pipeline$steps[[as.integer(parts[2])]] else pipeline
+  }
+  stage <- if (chain) as.integer(parts[2]) else 1
+  node <- field_at(if (chain) parts[-(1:2)] else parts, chain)
+  found <- function(pipeline) {
+    step_problems(step_of(pipeline), "", engines, names(engines), stage)
+  }
+  before <- found(written)
+  each <- lapply(seq_along(values), function(j) {
+    at <- paste0(place, "[", j, "]")
+    wrong <- bind_problems(walk_value(values[[j]], at, node, "lineup.yml"))
+    if (nrow(wrong)) {
+      return(wrong)
+    }
+
+    after <- found(with_value_at(written, parts, values[[j]]))
+    after <- after[!paste(after$place, after$found) %in% paste(before$place, before$found), ]
+    after$place <- rep(at, nrow(after))
+    after
+  })
+  bind_problems(each)
+}
+
+# Two paths of a grid of which one lies in the other.
+nested_paths <- function(paths, place) {
+  pairs <- expand.grid(outer = paths, inner = paths, stringsAsFactors = FALSE)
+  skips <- grepl("[.]skip$", pairs$outer)
+  head <- ifelse(skips, sub("skip$", "", pairs$outer), paste0(pairs$outer, "."))
+  pairs <- pairs[pairs$outer != pairs$inner & startsWith(pairs$inner, head), ]
   bind_problems(
-    lapply(which(owner %in% written), function(i) {
-      about <- trial$lineup$engines[[steps$engine[i]]]$about
-      mine <- Filter(function(case) case$job %in% steps$jobs[[i]], cases)
-      lacking <- lapply(mine, function(case) {
-        setdiff(step_inputs(case, steps$stage[i]), about$takes)
-      })
-      if (steps$if_missing[i] == "drop") {
-        lacking <- lapply(lacking, intersect, c("text_alone", "references"))
-      }
-
-      place <- paste0("pipelines[", match(owner[i], ids), "]")
-      if (length(mine) == 0) {
-        return(
-          if (is.na(steps$follows[i])) {
-            new_problem(
-              "lineup.yml",
-              paste0(place, ".jobs"),
-              "no case of these jobs",
-              paste(
-                "jobs that the suite has:",
-                paste(unique(vapply(cases, `[[`, "", "job")), collapse = ", ")
-              )
-            )
-          }
-        )
-      }
-
-      bind_problems(
-        lapply(unique(unlist(lacking)), function(input) {
-          ids <- vapply(mine, `[[`, "", "id")[vapply(
-            lacking,
-            function(inputs) input %in% inputs,
-            NA
-          )]
-          new_problem(
-            "lineup.yml",
-            place,
-            paste0(
-              shorten_list(ids), " with ", input_words[[input]], ", which ",
-              about$name, " does not take"
-            ),
-            if (input %in% c("text_alone", "references")) {
-              "jobs: a list of those that it can do"
-            } else {
-              "if_missing: drop, to leave it out, or jobs: a list of those that it can do"
-            }
-          )
-        })
+    lapply(seq_len(nrow(pairs)), function(i) {
+      new_problem(
+        "lineup.yml",
+        paste0(place, ".grid.", pairs$inner[i]),
+        paste0("varied together with ", pairs$outer[i], ", on which it depends"),
+        "paths that can be varied independently of each other; two sweeps do so one after another"
       )
     })
   )
-}
-
-# A later step has one reference: the picture of the step before.
-step_inputs <- function(case, stage) {
-  if (stage == 1) {
-    inputs_of(case)
-  } else {
-    setdiff(inputs_of(case), c("references", "text_alone"))
-  }
 }

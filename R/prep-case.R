@@ -9,7 +9,7 @@ prepare_inputs <- function(case, suite, size = case_frame(case, suite)) {
   references <- lapply(case$references, prepare_one, case = case, suite = suite, size = size)
   mask <- case_mask(case, suite, size)
   list(
-    references = references,
+    references = lapply(references, fill_masked, mask, case$mask_fill),
     mask = mask,
     context = if (!is.null(mask)) mask_context(mask, case, suite, size),
     guides = Map(
@@ -49,6 +49,50 @@ window_at <- function(case, suite, reference, place) {
   window$target <- window$target * rep(place[3:4] / case_frame(case, suite), 2)
   window
 }
+
+# The part of a picture that may change, filled with something else before an engine sees it:
+# `fill` is a colour, `surroundings` (what is around is blurred into it), `noise`, or `original`
+# or NULL, which leaves it.
+fill_masked <- function(picture, mask, fill) {
+  if (is.null(mask) || is.null(fill) || fill == "original") {
+    return(picture)
+  }
+
+  size <- dim(picture)[1:2]
+  filling <- switch(fill,
+    surroundings = spread_inwards(picture, mask),
+    # The same grain for every take: it belongs to the input, not to the seed.
+    noise = withr::with_seed(1, array(stats::runif(length(picture)), dim(picture))),
+    array(rep(paint_values(fill), each = prod(size)), dim(picture))
+  )
+  cover <- array(mask, dim(picture))
+  picture * (1 - cover) + filling * cover
+}
+
+# The colours around a hole, blurred into it: each pixel takes the narrowest blur that reaches
+# enough of what is kept.
+spread_inwards <- function(picture, mask) {
+  kept <- 1 - mask
+  filled <- picture
+  open <- matrix(TRUE, nrow(mask), ncol(mask))
+  for (reach in max(dim(mask)) * c(1 / 64, 1 / 16, 1 / 4, 1)) {
+    share <- core_blur(kept, reach)
+    enough <- open & share > least_share_around
+    for (channel in 1:3) {
+      plane <- filled[, , channel]
+      blurred <- core_blur(picture[, , channel] * kept, reach) / pmax(share, 1e-9)
+      plane[enough] <- blurred[enough]
+      filled[, , channel] <- plane
+    }
+
+    open <- open & !enough
+  }
+
+  filled
+}
+
+# How much of what a blur covers must be kept for its colour to be taken.
+least_share_around <- 0.1
 
 fitted_reference <- function(case, suite) {
   prepare_one(case$reference, case, suite, case_frame(case, suite))
@@ -203,7 +247,7 @@ compute_guide <- function(picture, kind = c("edges", "soft_edges", "areas")) {
   kind <- kind[1]
   check_arguments(
     picture = check_pixels(picture),
-    kind = checkmate::check_choice(kind, c("edges", "soft_edges", "areas"))
+    kind = checkmate::check_choice(kind, computed_guides)
   )
   one <- switch(kind,
     edges = core_thin_edges(picture),

@@ -113,7 +113,8 @@ take_recipe <- function(
         engine = about$engine,
         version = request$version %||% about$engine_version
       ),
-      request[c("checkpoint", "hold", "native_hold", "settings", "add_ons")]
+      request[c("checkpoint", "hold", "native_hold", "settings", "add_ons")],
+      if (length(request$gives)) request["gives"]
     )
   })
   last <- said[[length(said)]]
@@ -164,7 +165,7 @@ format.sprenn_recipe <- function(x, ...) {
       paste0(
         step$engine, " ", step$version, ", checkpoint ", step$checkpoint,
         if (is_number(step$hold)) paste0(", hold ", format(step$hold)),
-        shown(step$settings), shown(step$add_ons)
+        shown(step$settings), shown(step$add_ons), shown(flat_gives(step$gives))
       )
     },
     ""

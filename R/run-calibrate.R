@@ -157,6 +157,7 @@ calibration_pipeline <- function(trial, engine, checkpoint, settings) {
     hold = NA_real_,
     settings = list(settings %||% if (nrow(own)) own$settings[[1]] else list()),
     add_ons = list(list()),
+    gives = list(list()),
     stage = 1L
   )
   check_arguments(

@@ -339,7 +339,7 @@ controlled_case <- function(case, control, suite) {
     blank_prompt = case["prompt"] <- list(list()),
     swapped_prompt = case$prompt <- other_prompt(case, suite),
     no_reference = case[c("references", "guides")] <- list(list(), list()),
-    no_look = case$look <- NA_character_,
+    no_look = case[c("look", "look_from")] <- list(NA_character_, "none"),
     no_guide = case$guides <- list()
   )
   case

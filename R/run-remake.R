@@ -109,7 +109,8 @@ request_of_step <- function(recipe, k, trial, case, engine, inputs, made) {
     hold = as_number(step$hold),
     stage = k,
     settings = list(step$settings),
-    add_ons = list(step$add_ons)
+    add_ons = list(step$add_ons),
+    gives = list(step$gives)
   )
   take <- list(
     take = step$take,

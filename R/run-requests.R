@@ -26,7 +26,7 @@ Requests <- R6::R6Class(
       key <- substr(hash_of(list(private$run_key, take$take)), 1, 20)
       request$key <- paste0(key, "-", take$attempt)
       version <- engine$about$version
-      described <- describe_request(request, step$engine, version, take, private$hashes)
+      described <- describe_request(request, step, version, take, private$hashes)
       list(request = request, described = described)
     }
   ),
@@ -39,42 +39,42 @@ request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
   about <- engine$about
   whole <- case_named(trial$suite, take$case)
   control <- take$control
-  case <- controlled_case(whole, control, trial$suite)
+  gives <- step$gives[[1]]
+  # Another case's prompt is worded as the step words prompts; all other controls take away what
+  # the step gives, too.
+  swapped <- control %in% "swapped_prompt"
+  asked <- if (swapped) controlled_case(whole, control, trial$suite) else whole
+  given <- given_case(asked, gives, step$stage)
+  case <- if (swapped) given else controlled_case(given, control, trial$suite)
   frame <- case_frame(whole, trial$suite)
-  size <- working_size(frame, about$checkpoints[[step$checkpoint]])
-  # Inputs that are sent as PNG are encoded once for all takes of a case.
+  size <- given_size(gives, frame, about$checkpoints[[step$checkpoint]])
+  # Inputs that are sent as PNG are encoded once for all takes of a case, and of all steps that
+  # differ in nothing but weights.
   travels <- takes_png(engine)
-  prepared <- inputs$get(paste(c("inputs", travels, case$id, size), collapse = " "), {
-    prepared <- prepare_inputs(whole, trial$suite, size)
+  drawn <- given
+  drawn$references <- whole$references
+  as_drawn <- c(names(given$guides), hash_of(gives$mask))
+  prepared <- inputs$get(paste(c("inputs", travels, case$id, size, as_drawn), collapse = " "), {
+    prepared <- prepare_inputs(drawn, trial$suite, size)
     if (travels) encode_inputs(prepared) else prepared
   })
   references <- prepared$references[seq_along(case$references)]
   weights <- vapply(case$references, `[[`, 0, "weight")
-  if (!is.na(take$parent)) {
-    references <- list(
-      inputs$get(
-        paste(c("step", take$parent, size), collapse = " "),
-        fit_parent(parent_of(take$parent), frame, size)
-      )
-    )
-    weights <- 1
+  if (!is.na(take$parent) && !identical(given$reference_from, "none")) {
+    again <- if (identical(given$reference_from, "both")) 1
+    parent <- inputs$get(paste(c("step", take$parent, size, as_drawn), collapse = " "), {
+      pixels <- fit_parent(parent_of(take$parent), frame, size)
+      fill_masked(pixels, prepared$mask, given$mask_fill)
+    })
+    references <- c(list(parent), references[again])
+    weights <- c(1, weights[again])
   }
 
   # Inputs that the engine does not take were either refused when the trial was read, or are to be
   # left out.
   dropped <- setdiff(step_inputs(case, step$stage), about$takes)
   taken <- function(input, thing) if (!input %in% dropped) thing
-  looks <- taken(
-    "look",
-    if (!is.na(case$look)) {
-      inputs$get(
-        paste("look", travels, case$look),
-        lapply(unname(trial$suite$looks[[case$look]]), function(path) {
-          if (travels) with_png(read_picture(path)) else read_picture(path)
-        })
-      )
-    }
-  )
+  looks <- taken("look", looks_for(case, trial$suite, prepared$references[1], inputs, travels))
   request <- new_request(
     engine,
     list(
@@ -87,10 +87,13 @@ request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
       reference_weights = weights,
       looks = looks %||% list(),
       look_weight = case$look_weight,
-      guides = prepared$guides[setdiff(
-        intersect(names(prepared$guides), names(case$guides)),
-        dropped
-      )],
+      guides = weighted_guides(
+        prepared$guides[setdiff(
+          intersect(names(prepared$guides), names(case$guides)),
+          dropped
+        )],
+        case$guides
+      ),
       mask = taken("mask", prepared$mask),
       context = taken("mask", prepared$context),
       grow = case$grow,
@@ -102,6 +105,7 @@ request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
       seed = take$seed,
       notes = c(
         if (length(dropped)) paste0("left out: ", input_words[dropped]),
+        if (length(given$lacking)) paste0("not there: ", given$lacking),
         if (!is.na(control)) paste("control:", gsub("_", " ", control))
       )
     )
@@ -118,6 +122,30 @@ request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
     take = take$take
   )
   request
+}
+
+# The pictures of a case's look, its reference if that is to be shown for its manner.
+looks_for <- function(case, suite, reference, inputs, travels) {
+  c(
+    if (!is.na(case$look) && !identical(case$look_from, "reference")) {
+      inputs$get(
+        paste("look", travels, case$look),
+        lapply(unname(suite$looks[[case$look]]), function(path) {
+          if (travels) with_png(read_picture(path)) else read_picture(path)
+        })
+      )
+    },
+    if (shows_reference_as_look(case)) reference
+  )
+}
+
+# Guides are drawn once, whatever the weights that steps give them.
+weighted_guides <- function(drawn, wanted) {
+  Map(
+    function(guide, kind) utils::modifyList(guide, wanted[[kind]][c("weight", "release")]),
+    drawn,
+    names(drawn)
+  )
 }
 
 encode_inputs <- function(prepared) {
@@ -147,14 +175,16 @@ fit_parent <- function(bytes, frame, size) {
 }
 
 # The request as it is kept with the take: pictures by their hash.
-describe_request <- function(request, engine, version, take, known) {
+describe_request <- function(request, step, version, take, known) {
   plain <- unclass(request)
+  # Steps may fill the mask, or show the reference as a look.
+  gives <- hash_of(step$gives[[1]][c("mask", "look", "reference")])
   hashes <- function(what, pictures) {
     # The reference of a chain's step differs by seed.
     whose <- if (what == "references" && !is.na(take$parent)) take$parent else take$case
     known$get(
       paste(
-        c("hash of", what, length(pictures), names(pictures), whose, request$size),
+        c("hash of", what, length(pictures), names(pictures), whose, request$size, gives),
         collapse = " "
       ),
       as.list(vapply(pictures, pixel_hash, ""))
@@ -175,5 +205,9 @@ describe_request <- function(request, engine, version, take, known) {
       request$guides[[kind]][c("weight", "release")]
     )
   })
-  to_json(c(list(pipeline = take$pipeline, engine = engine, version = version), plain))
+  to_json(c(
+    list(pipeline = take$pipeline, engine = step$engine, version = version),
+    plain,
+    if (length(step$gives[[1]])) list(gives = step$gives[[1]])
+  ))
 }

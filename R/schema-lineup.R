@@ -203,6 +203,16 @@ lineup_fields <- function() {
       ~type,
       ~needed,
       ~doc,
+      "pipelines[].steps[].skip",
+      "flag",
+      "no",
+      "Whether this step is left out, so that a sweep can show what it adds; false if left out."
+    ),
+    table_by_row(
+      ~place,
+      ~type,
+      ~needed,
+      ~doc,
       "sweeps",
       "list",
       "no",
@@ -218,25 +228,28 @@ lineup_fields <- function() {
       "sweeps[].vary",
       "text",
       "no",
-      "What is varied: hold, checkpoint, or the name of a setting.",
+      paste0(
+        "What is varied: any field of a pipeline by its path (hold, guides.edges.weight, ",
+        "phrases.2.weight, steps.2.hold), or the name of a setting."
+      ),
       "sweeps[].over",
       "list",
       "no",
       "The values.",
       "sweeps[].over[]",
-      "number or text",
+      "number or text or flag",
       "no",
       "One value.",
       "sweeps[].grid",
       "map",
       "no",
-      "Several at once: the values of each by its name.",
+      "Several at once: the values of each by its path.",
       "sweeps[].grid.*",
       "list",
       "no",
       "The values of one.",
       "sweeps[].grid.*[]",
-      "number or text",
+      "number or text or flag",
       "no",
       "One value.",
       "calibrations",
@@ -300,43 +313,4 @@ lineup_fields <- function() {
       "How many seeds, from the first on."
     )
   )
-}
-
-step_fields <- function(place, needed = "no") {
-  rows <- table_by_row(
-    ~place,
-    ~type,
-    ~needed,
-    ~doc,
-    "engine",
-    "text",
-    needed,
-    "The name of its engine.",
-    "checkpoint",
-    "text",
-    "no",
-    "The engine's checkpoint; may be left out where it has only one.",
-    "hold",
-    "number 0..1",
-    "no",
-    "How firmly the reference is held: 0 lets go, 1 keeps.",
-    "settings",
-    "map",
-    "no",
-    "Other settings of the engine by name.",
-    "settings.*",
-    "number or text",
-    "no",
-    "A setting's value.",
-    "add_ons",
-    "map",
-    "no",
-    "Small learned extras by name.",
-    "add_ons.*",
-    "number -2..2",
-    "no",
-    "The weight of one."
-  )
-  rows$place <- paste0(place, ".", rows$place)
-  rows
 }

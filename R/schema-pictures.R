@@ -47,7 +47,7 @@ reference_fields <- function(place) {
 guide_fields <- function() {
   one <- function(kind) {
     place <- paste0("cases[].guides.", kind)
-    computed <- kind %in% c("edges", "soft_edges", "areas")
+    computed <- kind %in% computed_guides
     rows <- table_by_row(
       ~place,
       ~type,

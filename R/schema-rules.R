@@ -200,7 +200,9 @@ lineup_rules <- function() {
     "pipelines[]",
     "steps",
     "",
-    "engine checkpoint hold settings add_ons",
+    paste(
+      "engine checkpoint hold settings add_ons guides look reference size wording phrases mask"
+    ),
     "sweeps[]",
     "",
     "vary|grid",

@@ -321,6 +321,9 @@ read_count <- function(text) {
 jobs <- c("restyle", "vary", "repair", "swap", "edit", "extend", "blend", "fresh")
 guide_kinds <- c("edges", "soft_edges", "areas", "depth", "pose")
 
+# Guides that are computed from a reference; the others come as files.
+computed_guides <- c("edges", "soft_edges", "areas")
+
 control_kinds <- c(
   "blank_prompt", "swapped_prompt", "no_reference", "no_look", "no_guide", "repeat"
 )

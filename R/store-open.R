@@ -1,7 +1,7 @@
 # A run's folder: pictures named by the SHA-256 of their bytes, and one SQLite file with the plan,
 # the outcome of every take, and the scores; or, if these are on a server, a file that says so.
 
-store_schema <- 8L
+store_schema <- 9L
 
 run_folder <- function(trial_folder, run) file.path(trial_folder, "runs", run)
 
@@ -186,6 +186,12 @@ prints_table <- paste0(
 # Whether suite and lineup ask for a take, as they were when the run was last begun.
 asked_column <- "ALTER TABLE takes ADD COLUMN asked INTEGER NOT NULL DEFAULT 1"
 
+# What pipelines give in place of what cases have, and what sweeps have varied in them.
+given_columns <- c(
+  "ALTER TABLE pipelines ADD COLUMN gives TEXT NOT NULL DEFAULT '{}'",
+  "ALTER TABLE pipelines ADD COLUMN varied TEXT NOT NULL DEFAULT '{}'"
+)
+
 overlay_column <- "ALTER TABLE prints ADD COLUMN overlay TEXT"
 
 # A choice reads a small part of all scores: an index finds it without reading the flaws that
@@ -339,7 +345,8 @@ store_tables <- c(
   holder_table,
   answers_table,
   ballots_table,
-  asked_column
+  asked_column,
+  given_columns
 )
 
 # Migrations: for each older schema, by its number, the changes that lead to the next one.
@@ -358,7 +365,8 @@ store_changes <- list(
   deciding_index,
   c(answers_table, ballots_table),
   overlay_column,
-  asked_column
+  asked_column,
+  given_columns
 )
 
 get_facts <- function(store) {

@@ -35,13 +35,14 @@ record_plan <- function(store, trial, plan, asked = plan) {
     )
     write_db(
       store$db,
-      "INSERT INTO pipelines VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+      "INSERT INTO pipelines VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
         ON CONFLICT (pipeline) DO UPDATE SET position = excluded.position, engine = excluded.engine,
         engine_version = excluded.engine_version, checkpoint = excluded.checkpoint,
         hold = excluded.hold,
         native_hold = excluded.native_hold, settings = excluded.settings, sweep = excluded.sweep,
         vary = excluded.vary, value = excluded.value, follows = excluded.follows,
-        stage = excluded.stage, shown = excluded.shown",
+        stage = excluded.stage, shown = excluded.shown, gives = excluded.gives,
+        varied = excluded.varied",
       params = list(
         steps$pipeline,
         seq_len(nrow(steps)),
@@ -56,7 +57,9 @@ record_plan <- function(store, trial, plan, asked = plan) {
         steps$value,
         steps$follows,
         steps$stage,
-        as.integer(steps$pipeline %in% trial$lineup$pipelines$pipeline)
+        as.integer(steps$pipeline %in% trial$lineup$pipelines$pipeline),
+        vapply(steps$gives, to_json, ""),
+        vapply(steps$varied, to_json, "")
       )
     )
     open <- read_db(store, "SELECT take, state FROM takes WHERE state <> 'made'")

@@ -201,6 +201,10 @@ test_that("a store of an older form is brought to today's, and chooses as before
   }
 
   DBI::dbExecute(db, "ALTER TABLE takes DROP COLUMN asked")
+  for (column in c("gives", "varied")) {
+    DBI::dbExecute(db, paste("ALTER TABLE pipelines DROP COLUMN", column))
+  }
+
   DBI::dbExecute(db, "PRAGMA user_version = 4")
   after <- choose_pipeline(folder)
   expect_identical(after$pipelines, before$pipelines)

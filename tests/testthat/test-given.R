@@ -1,0 +1,388 @@
+# What pipelines give their engines in place of what cases have, through requests that an engine
+# really gets.
+
+# An engine that takes everything, and remembers what it was asked.
+witnessed <- new.env()
+witness_engine <- function() {
+  engine(
+    list(
+      name = "witness",
+      version = "1",
+      checkpoints = list(any = list(), even = list(multiple_of = 32)),
+      hold = c(at_0 = 0, at_1 = 1),
+      settings = list(guidance = c(1, 20)),
+      takes = c(
+        "look", "mask", "references", "text_alone", "negative", "edges", "soft_edges", "areas",
+        "depth", "pose"
+      ),
+      add_ons = "grain"
+    ),
+    function(request) {
+      witnessed[[paste(unlist(request$names[c("pipeline", "case", "seed")]), collapse = " ")]] <-
+        request
+      engine_result(core_dead_leaves(request$size[1], request$size[2], request$seed), cost = 0)
+    }
+  )
+}
+assign("witness_engine", witness_engine, globalenv())
+
+given_suite <- c(
+  "suite: given",
+  "seeds: [1]",
+  "size: [96, 64]",
+  "looks: {paint: {pictures: [references/three.png]}}",
+  "cases:",
+  paste0(
+    "  - {id: one, job: swap, reference: references/one.png, look: {name: paint, weight: 0.7}, ",
+    "prompt: [a thing, {say: a red sky, weight: 1.5}], negative: [rain], ",
+    "guides: {edges: {weight: 0.5, release: 0.9}, areas: 0.4}, ",
+    "mask: {boxes: [[0.25, 0.25, 0.75, 0.75]], feather: 2}}"
+  ),
+  "  - {id: two, job: restyle, reference: references/two.png, prompt: neutral}"
+)
+
+given_lineup <- c(
+  "engines:",
+  "  witness: {kind: function, file: witness.R}",
+  "pipelines:"
+)
+
+given_trial <- function(..., suite = given_suite, env = parent.frame()) {
+  folder <- small_trial(suite, c(given_lineup, ...), env = env)
+  writeLines("get('witness_engine', globalenv())()", file.path(folder, "witness.R"))
+  folder
+}
+
+# A pipeline in one line.
+pipeline_line <- function(id, more = "", jobs = "[swap]") {
+  paste0(
+    "  - {id: ", id, ", engine: witness, checkpoint: any, hold: 0.5, jobs: ", jobs,
+    if (nzchar(more)) ", ", more, "}"
+  )
+}
+
+# The request that a pipeline of these fields makes for a case.
+request_given <- function(more = "", case = "one", suite = given_suite) {
+  jobs <- if (case == "one") "[swap]" else "[restyle]"
+  folder <- given_trial(pipeline_line("p", more, jobs), suite = suite)
+  run_trial(folder, workers = 0)
+  witnessed[[paste("p", case, 1)]]
+}
+
+test_that("without any of these fields a case is given as it is", {
+  request <- request_given()
+  expect_equal(request$look_weight, 0.7)
+  expect_equal(names(request$guides), c("edges", "areas"))
+  expect_equal(request$guides$edges[c("weight", "release")], list(weight = 0.5, release = 0.9))
+  expect_equal(request$prompt$weight, c(1, 1.5))
+  expect_equal(request$negative, "rain")
+})
+
+test_that("guides are added, given another weight, replaced or left out", {
+  guides <- function(more) {
+    lapply(request_given(more)$guides, function(guide) unlist(guide[c("weight", "release")]))
+  }
+  expect_equal(
+    guides("guides: {soft_edges: 0.8}")$soft_edges,
+    c(weight = 0.8, release = 1)
+  )
+  expect_equal(guides("guides: {edges: {weight: 1.1}}")$edges, c(weight = 1.1, release = 0.9))
+  expect_equal(guides("guides: {edges: {release: 0.3}}")$edges, c(weight = 0.5, release = 0.3))
+  expect_named(guides("guides: {edges: none}"), "areas")
+  expect_named(guides("guides: {edges: {weight: 0}}"), "areas")
+  replaced <- guides("guides: {others: none, soft_edges: {weight: 0.6, release: 0.5}}")
+  expect_equal(replaced, list(soft_edges = c(weight = 0.6, release = 0.5)))
+  # They are drawn from the reference like a case's own.
+  own <- request_given()$guides$edges$picture
+  expect_equal(request_given("guides: {edges: 0.9}")$guides$edges$picture, own)
+})
+
+test_that("a guide that has to be drawn is left out where a case has none, and the take says so", {
+  request <- request_given("guides: {depth: 0.5}, if_missing: drop")
+  expect_named(request$guides, c("edges", "areas"))
+  expect_match(request$notes, "not there: a depth guide", all = FALSE)
+})
+
+test_that("the look has another weight, comes from the reference, or is left out", {
+  request <- request_given("look: 1.3")
+  expect_equal(request$look_weight, 1.3)
+  expect_equal(dim(request$looks[[1]]), dim(scene(3)))
+  expect_length(request_given("look: none")$looks, 0)
+  from_reference <- request_given("look: {from: reference}, mask: none, reference: none")
+  expect_equal(from_reference$looks, request_given("mask: none")$references)
+  expect_length(request_given("look: {from: both}")$looks, 2)
+  # A case without a look may still show its reference for one.
+  expect_length(request_given("look: {from: reference}", "two")$looks, 1)
+})
+
+test_that("the reference has a weight, or is left out", {
+  expect_equal(request_given("reference: 0.4")$reference_weights, 0.4)
+  alone <- request_given("reference: none, mask: none, guides: {edges: 0.9}")
+  expect_length(alone$references, 0)
+  # Guides still come from it.
+  expect_named(alone$guides, c("edges", "areas"))
+  several <- sub("job: restyle, reference: references/two.png", paste0(
+    "job: restyle, reference: references/two.png, prompt: neutral}\n",
+    "  - {id: three, job: blend, references: [references/one.png, references/two.png]"
+  ), given_suite, fixed = TRUE)
+  folder <- given_trial(
+    pipeline_line("p", "reference: {weights: [0.3, 2]}", "[blend]"),
+    suite = several
+  )
+  run_trial(folder, workers = 0)
+  expect_equal(witnessed[["p three 1"]]$reference_weights, c(0.3, 2))
+})
+
+test_that("wording goes around a prompt, scales it, or takes its place", {
+  request <- request_given("wording: {before: a print of, after: fine detail, emphasis: 2}")
+  expect_equal(request$prompt$say, c("a print of", "a thing", "a red sky", "fine detail"))
+  expect_equal(request$prompt$weight, c(1, 2, 3, 1))
+  expect_equal(request_given("wording: {emphasis: 4}")$prompt$weight, c(4, 4))
+  expect_equal(request_given("phrases: {2: 0.2}")$prompt$weight, c(1, 0.2))
+  expect_equal(request_given("phrases: {1: {weight: 3}}")$prompt$weight, c(3, 1.5))
+  expect_equal(nrow(request_given("wording: {prompt: none}")$prompt), 0)
+  alone <- request_given("wording: {prompt: none, after: more of it}")
+  expect_equal(alone$text, "more of it")
+  # A neutral prompt stands for nothing being said.
+  expect_equal(request_given("wording: {after: fine detail}", "two")$text, "fine detail")
+  negative <- request_given("wording: {negative: [blur, a frame]}")$negative
+  expect_equal(negative, c("rain", "blur", "a frame"))
+  expect_equal(request_given("wording: {negative: blur, unwanted: none}")$negative, "blur")
+})
+
+test_that("a mask is feathered, padded, filled or left out", {
+  own <- request_given()
+  soft <- request_given("mask: {feather: 24}")
+  expect_gt(mean(soft$mask > 0 & soft$mask < 1), 2 * mean(own$mask > 0 & own$mask < 1))
+  expect_equal(own$context, c(0, 0, 96, 64))
+  padded <- request_given("mask: {padding: 3}")
+  expect_true(all(padded$context[1:2] > 10))
+  expect_null(request_given("mask: none")$mask)
+  inside <- own$mask > 0.99
+  outside <- own$mask < 0.01
+  shown <- function(fill) request_given(paste0("mask: {fill: ", fill, "}"))$reference
+  expect_equal(shown("original"), own$reference)
+  flat <- shown("'#ff8000'")
+  expect_equal(flat[, , 1][inside], rep(1, sum(inside)), tolerance = 0.01)
+  expect_equal(flat[, , 3][inside], rep(0, sum(inside)), tolerance = 0.01)
+  expect_equal(flat[, , 2][outside], own$reference[, , 2][outside], tolerance = 0.01)
+  around <- shown("surroundings")
+  expect_lt(stats::sd(around[, , 1][inside]), stats::sd(own$reference[, , 1][inside]))
+  expect_lt(abs(mean(around[, , 1][inside]) - mean(own$reference[, , 1][outside])), 0.25)
+  noisy <- shown("noise")
+  expect_gt(stats::sd(noisy[, , 1][inside]), 0.25)
+  expect_equal(shown("noise"), noisy)
+})
+
+test_that("a step works at its own size, brought to what its checkpoint needs", {
+  expect_equal(request_given("size: [128, 128]")$size, c(128, 128))
+  expect_equal(request_given("size: 192")$size, c(192, 128))
+  folder <- given_trial(
+    "  - {id: p, engine: witness, checkpoint: even, hold: 0.5, jobs: [swap], size: 100}"
+  )
+  run_trial(folder, workers = 0)
+  expect_equal(witnessed[["p one 1"]]$size %% 32, c(0, 0))
+})
+
+test_that("later steps have words, guides and references of their own, or are skipped", {
+  chain <- paste0(
+    "  - {id: two-step, jobs: [swap], steps: [{engine: witness, checkpoint: any, hold: 0.5}, ",
+    "{engine: witness, checkpoint: any, hold: 0.9, reference: {from: both}, look: none, ",
+    "wording: {prompt: none, after: sharp}, guides: {others: none}}]}"
+  )
+  folder <- given_trial(
+    chain,
+    "sweeps:",
+    "  - {of: two-step, vary: steps.2.skip, over: [true]}",
+    "  - {of: two-step, vary: steps.2.hold, over: [0.2, 0.4]}"
+  )
+  result <- run_trial(folder, workers = 0)
+  second <- witnessed[["two-step one 1"]]
+  expect_length(second$references, 2)
+  expect_equal(second$references[[2]], request_given()$references[[1]])
+  expect_equal(second$text, "sharp")
+  expect_length(second$guides, 0)
+  expect_length(second$looks, 0)
+  takes <- result$takes
+  # All of them share one first step, which the pipeline without the second consists of.
+  expect_equal(nrow(takes), 4)
+  expect_setequal(
+    takes$pipeline,
+    c(
+      "two-step", "two-step/steps.2.skip=true", "two-step/steps.2.hold=0.2",
+      "two-step/steps.2.hold=0.4"
+    )
+  )
+})
+
+test_that("controls take away what the pipeline gives, too", {
+  folder <- given_trial(
+    pipeline_line("p", "look: {from: reference}, wording: {after: fine detail}", "[swap, restyle]"),
+    "controls: [no_look, blank_prompt, no_guide]"
+  )
+  run_trial(folder, workers = 0)
+  expect_length(witnessed[["p-no_look one 1"]]$looks, 0)
+  expect_equal(nrow(witnessed[["p-blank_prompt one 1"]]$prompt), 0)
+  expect_length(witnessed[["p-no_guide one 1"]]$guides, 0)
+})
+
+test_that("sweeps vary any field by its path, and grids several", {
+  folder <- given_trial(
+    pipeline_line("p", "guides: {edges: 0.8}"),
+    "sweeps:",
+    "  - {of: p, vary: guides.edges.weight, over: [0, 0.4, 0.8]}",
+    "  - {of: p, vary: guides.edges.release, over: [0.5]}",
+    "  - {of: p, vary: look.weight, over: [0.2]}",
+    "  - {of: p, vary: look, over: [none]}",
+    "  - {of: p, vary: phrases.2.weight, over: [3]}",
+    "  - {of: p, vary: wording.after, over: [fine detail]}",
+    "  - {of: p, vary: mask.padding, over: [4]}",
+    "  - {of: p, vary: guidance, over: [5]}",
+    "  - {of: p, vary: settings.guidance, over: [6]}",
+    "  - {of: p, vary: add_ons.grain, over: [1]}",
+    "  - {of: p, grid: {hold: [0.2, 0.8], reference.weight: [0.5, 2]}}"
+  )
+  pipelines <- read_trial(folder)$lineup$pipelines
+  members <- sub("^p/", "", pipelines$pipeline[-1])
+  expect_equal(
+    members,
+    c(
+      "guides.edges.weight=0", "guides.edges.weight=0.4", "guides.edges.release=0.5",
+      "look.weight=0.2", "look=none", "phrases.2.weight=3", "wording.after=fine detail",
+      "mask.padding=4", "guidance=5", "settings.guidance=6", "add_ons.grain=1",
+      "hold=0.2,reference.weight=0.5", "hold=0.2,reference.weight=2",
+      "hold=0.8,reference.weight=0.5", "hold=0.8,reference.weight=2"
+    )
+  )
+  # The pipeline itself is the third value of the first sweep.
+  expect_equal(pipelines$varied[[1]]$guides.edges.weight, 0.8)
+  expect_equal(pipelines$varied[[4]], list(guides.edges.release = 0.5))
+  expect_equal(pipelines$value[c(2, 5, 6)], c(0, 0.2, NA))
+  expect_equal(pipelines$vary[c(2, 6)], c("guides.edges.weight", "look"))
+  expect_true(all(is.na(pipelines$vary[13:16])))
+  run_trial(folder, workers = 0)
+  expect_named(witnessed[["p/guides.edges.weight=0 one 1"]]$guides, "areas")
+  expect_equal(witnessed[["p/guides.edges.weight=0.4 one 1"]]$guides$edges$weight, 0.4)
+  expect_equal(witnessed[["p/settings.guidance=6 one 1"]]$settings, list(guidance = 6))
+  last <- witnessed[["p/hold=0.8,reference.weight=2 one 1"]]
+  expect_equal(c(last$hold, last$reference_weights), c(0.8, 2))
+})
+
+test_that("long values are cut in names, and told apart", {
+  long <- strrep("very ", 20)
+  folder <- given_trial(
+    pipeline_line("p"),
+    "sweeps:",
+    paste0("  - {of: p, vary: wording.after, over: [", long, "fine, ", long, "good]}")
+  )
+  names <- read_trial(folder)$lineup$pipelines$pipeline
+  expect_lt(max(nchar(names)), 70)
+  expect_equal(anyDuplicated(names), 0)
+})
+
+test_that("what can't be given or varied is named before anything is made", {
+  found <- function(..., suite = given_suite) check_trial(given_trial(..., suite = suite))
+  base <- pipeline_line("p")
+  swept <- function(sweep) found(base, "sweeps:", paste0("  - {of: p, ", sweep, "}"))
+  problem <- problem_at(swept("vary: guides.edges.wieght, over: [1]"), "sweeps[1].vary")
+  expect_match(problem$wanted, "the path of a field of p, such as hold, checkpoint, guidance")
+  expect_equal(problem$near, "guides.edges.weight")
+  expect_equal(problem$line, 6)
+  problem <- problem_at(swept("vary: guides.edges.weight, over: [1, 3]"), "sweeps[1].over[2]")
+  expect_match(problem$wanted, "from 0 to 2")
+  problem <- problem_at(swept("vary: look.from, over: [refrence]"), "sweeps[1].over[1]")
+  expect_equal(problem$near, "reference")
+  problem <- problem_at(
+    swept("grid: {guides.edges: [0.2, 0.5], guides.edges.weight: [0.3, 1]}"),
+    "sweeps[1].grid.guides.edges.weight"
+  )
+  expect_match(problem$found, "varied together with guides.edges, on which it depends")
+  expect_match(
+    problem_at(swept("vary: jobs, over: [swap]"), "sweeps[1].vary")$wanted,
+    "the path of a field"
+  )
+  expect_match(
+    problem_at(found(pipeline_line("p", "guides: {depth: 0.5}")), "pipelines[1]")$found,
+    "one without a depth guide"
+  )
+  expect_match(
+    problem_at(found(pipeline_line("p", "phrases: {3: 2}")), "pipelines[1]")$found,
+    "one without phrase 3"
+  )
+  problem <- problem_at(
+    found(pipeline_line("p", "phrases: {first: 2}")),
+    "pipelines[1].phrases.first"
+  )
+  expect_match(problem$wanted, "1 is the first")
+  expect_match(
+    problem_at(found(pipeline_line("p", "wording: {after: A Thing}")), "pipelines[1]")$found,
+    "says again"
+  )
+  expect_match(
+    problem_at(found(pipeline_line("p", "reference: none")), "pipelines[1]")$found,
+    "one without their reference"
+  )
+  problem <- problem_at(
+    found(pipeline_line("p", "reference: {from: both}")),
+    "pipelines[1].reference.from"
+  )
+  expect_match(problem$wanted, "one of case, none in a first step")
+  expect_match(
+    problem_at(
+      found(pipeline_line("p", "reference: {weight: 1, weights: [1, 2]}")),
+      "pipelines[1].reference.weights"
+    )$wanted,
+    "one of them"
+  )
+  expect_equal(nrow(found(pipeline_line("p", "guides: {edges: 5}"))), 1)
+  # A sweep's own members are held against the cases, too.
+  problem <- problem_at(swept("vary: reference, over: [none]"), "sweeps")
+  expect_match(problem$found, "p/reference=none: one without their reference")
+})
+
+test_that("an engine is given nothing that it does not take", {
+  found <- function(more) {
+    lineup <- c(
+      "engines:",
+      "  plain: {kind: function, file: plain.R}",
+      "pipelines:",
+      paste0("  - {id: firm, engine: plain, ", more, "}")
+    )
+    folder <- small_trial(lineup = lineup)
+    writeLines(
+      "sprenn::engine(list(name = 'plain', checkpoints = list(a = list())), identity)",
+      file.path(folder, "plain.R")
+    )
+    problems <- check_trial(folder)
+    problems[problems$level == "problem", ]
+  }
+  for (one in list(
+    c("guides: {edges: 0.5}", "guides.edges", "an edges guide, which plain does not take"),
+    c("look: 0.5", "look", "pictures of a look"),
+    c("reference: none", "reference.from", "no reference at all"),
+    c("mask: {feather: 3}", "mask", "a mask"),
+    c("wording: {negative: [rain]}", "wording.negative", "unwanted things")
+  )) {
+    problem <- problem_at(found(one[1]), paste0("pipelines[1].", one[2]))
+    expect_match(problem$found, one[3])
+  }
+
+  # What is left out needs no such engine.
+  expect_equal(nrow(found("look: none, mask: none, guides: {edges: none}")), 0)
+})
+
+test_that("takes keep the ids that they had before pipelines could give anything", {
+  takes <- plan_run(small_trial())$takes$take
+  expect_equal(takes[1:2], c("4866d804d725-5a510aa9a03d-1", "b4a9b83d2d7f-5a510aa9a03d-1"))
+})
+
+test_that("recipes hold what was given, and make the picture again", {
+  folder <- given_trial(pipeline_line("p", "guides: {soft_edges: 0.8}, wording: {after: fine}"))
+  take <- run_trial(folder, workers = 0)$takes
+  recipe <- read_recipe(take$path)
+  expect_equal(recipe$steps[[1]]$gives$guides$soft_edges$weight, 0.8)
+  shown <- gsub("[[:space:]]+", " ", paste(format(recipe), collapse = " "))
+  expect_match(shown, "guides.soft_edges.weight 0.8, wording.after fine", fixed = TRUE)
+  again <- remake_take(recipe, folder)
+  expect_equal(again$same, "bytes")
+})
