@@ -149,3 +149,7 @@ csv_lines <- function(table, quote_texts = FALSE) {
   rows <- do.call(paste, c(lapply(table, cell), sep = ","))
   c(paste(cell(names(table)), collapse = ","), rows)
 }
+
+prefix_names <- function(prefix, values) {
+  stats::setNames(values, paste0(prefix, names(values), recycle0 = TRUE))
+}

@@ -14,9 +14,16 @@ shorten_list <- function(words, most = 4) {
   }
 }
 
+# Texts that are longer than so many letters, cut.
+cut_text <- function(text, most) {
+  ifelse(nchar(text) > most, paste0(substr(text, 1, most - 3), "..."), text)
+}
+
 listed <- function(words) paste(words, collapse = ", ")
 
 count_words <- function(n, one) paste0(n, " ", one, ifelse(n == 1, "", "s"))
+
+format_value <- function(x) format(x, digits = 4, trim = TRUE, drop0trailing = TRUE)
 
 two <- function(x) ifelse(is.na(x), "-", formatC(x + 0, format = "f", digits = 2))
 

@@ -41,12 +41,12 @@ posterior_draws <- function(means, units, draws, seed, widen = 1, shrink = TRUE)
   # Pipelines whose every result is the same are one pipeline listed twice.
   same <- match(split(t(means), seq_len(ncol(means))), split(t(means), seq_len(ncol(means))))
   means <- means[, unique(same), drop = FALSE]
-  found <- draw_contrasts(means, units, draws, seed, widen, shrink)
+  found <- posterior_contrasts(means, units, draws, seed, widen, shrink)
   out[known, ] <- found[match(same, unique(same)), , drop = FALSE]
   out
 }
 
-draw_contrasts <- function(means, units, draws, seed, widen, shrink) {
+posterior_contrasts <- function(means, units, draws, seed, widen, shrink) {
   n <- ncol(means)
   filled <- fill_by_sums(means)
   even <- matrix(core_uniform(n * ceiling(draws / 2), seed), n)

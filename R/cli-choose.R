@@ -77,6 +77,25 @@ choosing_commands <- function() {
       cli_match,
       examples = "sprenn match brackwater --job restyle --at 0.6"
     ),
+    contrasts = new_command(
+      "Compare pipelines that differ in one thing, all else equal.",
+      "TRIAL",
+      list(
+        run,
+        job,
+        new_option(
+          "vary",
+          "character",
+          NULL,
+          "what differs: a path such as guides, wording.after or engine [all there is]",
+          "PATH"
+        ),
+        out,
+        json
+      ),
+      cli_contrasts,
+      examples = "sprenn contrasts brackwater --job restyle --vary hold"
+    ),
     compare = new_command(
       "Show what has changed between two runs of a suite.",
       c("TRIAL", "OLD", "NEW"),
@@ -233,6 +252,15 @@ cli_match <- function(given) {
   show_found(found, c("at", "vary", "table", "levels", "areas"), given, function() {
     draw_match(found)
   })
+}
+
+cli_contrasts <- function(given) {
+  trial <- read_shown(given$places, ask = FALSE)
+  found <- list_contrasts(trial, given$run, given$job, given$vary)
+  lines <- nrow(found$contrasts)
+  show_found(found, c("contrasts", "differences"), given, function() {
+    draw_contrasts(found)
+  }, 150 + 30 * lines)
 }
 
 cli_compare <- function(given) {

@@ -137,8 +137,8 @@ cli_commands <- function() {
   # In the order of use.
   commands[c(
     "demo", "new", "check", "caption", "pack", "prepare", "engines", "calibrate", "plan", "run",
-    "score", "choose", "explain", "curves", "match", "compare", "sheet", "report", "export",
-    "recipe", "prune", "measure", "probe", "judges", "viewing", "evidence", "influence",
+    "score", "choose", "explain", "curves", "match", "contrasts", "compare", "sheet", "report",
+    "export", "recipe", "prune", "measure", "probe", "judges", "viewing", "evidence", "influence",
     "standins", "completions"
   )]
 }

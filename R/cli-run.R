@@ -38,10 +38,17 @@ run_commands <- function() {
           ),
           "FOLDERS"
         ),
+        new_option(
+          "inputs",
+          "logical",
+          FALSE,
+          "list what every pipeline is given for every case instead"
+        ),
         json_option("as JSON, with every take")
       ),
       cli_plan,
       examples = c(
+        "sprenn plan brackwater --inputs",
         "sprenn plan brackwater --within 30min",
         "sprenn plan brackwater --tell 0.05 --job restyle",
         "sprenn plan brackwater --json"
@@ -225,6 +232,10 @@ cli_plan <- function(given) {
     return(show_found(found, names(found), given))
   }
 
+  if (given$inputs) {
+    return(show_inputs(list_inputs(trial), given$json))
+  }
+
   plan <- plan_run(trial, given$within)
   takes <- plan$takes
   if (given$json) {
@@ -280,6 +291,53 @@ cli_plan <- function(given) {
       if (!is.null(given$within)) paste("--within", shell_path(given$within))
     )
   )
+  0L
+}
+
+# What pipelines are given, a table for each case.
+show_inputs <- function(table, json) {
+  if (json) {
+    return(tell_json(list(inputs = table)))
+  }
+
+  names(table)[names(table) == "left_out"] <- "left out"
+  for (case in unique(table$case)) {
+    own <- table[table$case == case, ]
+    cat(case, "\n", sep = "")
+    # Words are the longest, and the same for most: they are said once.
+    usual <- own$prompt == own$prompt[1] & own$negative == own$negative[1]
+    cat(
+      strwrap(paste0("says: ", own$prompt[1]), 100, indent = 2, exdent = 4),
+      if (nzchar(own$negative[1])) {
+        strwrap(paste0("without: ", own$negative[1]), 100, indent = 2, exdent = 4)
+      },
+      sep = "\n"
+    )
+    for (i in which(!usual & !duplicated(own[c("prompt", "negative")]))) {
+      cat(
+        strwrap(
+          paste0(
+            "for ", own$pipeline[i], if (own$step[i] > 1) paste(", step", own$step[i]), ": ",
+            if (nzchar(own$prompt[i])) own$prompt[i] else "nothing",
+            if (nzchar(own$negative[i])) paste0("; without ", own$negative[i])
+          ),
+          100,
+          indent = 2,
+          exdent = 4
+        ),
+        sep = "\n"
+      )
+    }
+
+    columns <- c("pipeline", "step", "size", "reference", "look", "guides", "mask", "left out")
+    full <- columns[vapply(columns, function(name) any(nzchar(own[[name]])), NA)]
+    if (all(own$step == 1)) {
+      full <- setdiff(full, "step")
+    }
+
+    cat(paste0("  ", text_table(lapply(as.list(own[full]), as.character))), "", sep = "\n")
+  }
+
   0L
 }
 

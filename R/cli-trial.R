@@ -356,6 +356,7 @@ cli_prepare <- function(given) {
     ),
     paste0("  ", file.path(folder, "pictures"), "  the same, a picture a case"),
     paste0("  ", file.path(folder, "inputs"), "  the fitted pictures themselves"),
+    paste0("  ", file.path(folder, "given.csv"), "  what every pipeline is given for every case"),
     sep = "\n"
   )
   0L

@@ -167,8 +167,6 @@ family_rows <- function(verdict) {
   as_table(rows[order(rows$family, rows$value, rows$position), ])
 }
 
-format_value <- function(x) format(x, digits = 4, trim = TRUE, drop0trailing = TRUE)
-
 #' @rdname draw_tradeoff
 #' @param object,... The same, for [ggplot2::autoplot()].
 #' @exportS3Method ggplot2::autoplot

@@ -179,7 +179,7 @@ sweep_problems <- function(sweep, place, pipelines, engines, all) {
 
     varied_problems(values[[path]], inside, parts, written, engines)
   })
-  bind_problems(problems, nested_paths(names(values), place))
+  bind_problems(problems, tied_paths(values, place))
 }
 
 path_problem <- function(path, place, written, about) {
@@ -233,11 +233,21 @@ varied_problems <- function(values, place, parts, written, engines) {
   bind_problems(each)
 }
 
-# Two paths of a grid of which one lies in the other.
-nested_paths <- function(paths, place) {
-  pairs <- expand.grid(outer = paths, inner = paths, stringsAsFactors = FALSE)
-  skips <- grepl("[.]skip$", pairs$outer)
-  head <- ifelse(skips, sub("skip$", "", pairs$outer), paste0(pairs$outer, "."))
+# Two paths of a grid of which one says nothing for some values of the other: it lies inside it, or
+# belongs to what is then left out.
+tied_paths <- function(values, place) {
+  pairs <- expand.grid(outer = names(values), inner = names(values), stringsAsFactors = FALSE)
+  head <- mapply(
+    function(path, values) {
+      ends <- c(skip = TRUE, from = "none", prompt = "none", weight = 0)
+      last <- sub("^.*[.]", "", path)
+      leaves_out <- last %in% names(ends) &&
+        any(vapply(values, function(value) value == ends[[last]], NA))
+      if (leaves_out) sub("[^.]*$", "", path) else paste0(path, ".")
+    },
+    pairs$outer,
+    values[pairs$outer]
+  )
   pairs <- pairs[pairs$outer != pairs$inner & startsWith(pairs$inner, head), ]
   bind_problems(
     lapply(seq_len(nrow(pairs)), function(i) {

@@ -25,12 +25,13 @@ not_taken <- function(value, used, input, key, about, problem) {
 }
 
 guides_taken <- function(guides, about, problem) {
-  named <- setdiff(names(guides), "others")
+  named <- intersect(guide_kinds, names(guides))
   used <- Filter(function(kind) !identical(as.numeric(guides[[kind]]$weight), 0), named)
+  used <- c(used, intersect(guide_kinds, guides$kind))
   known <- intersect(guide_kinds, about$takes)
   lapply(setdiff(used, known), function(kind) {
     problem(
-      paste0("guides.", kind),
+      if (kind %in% guides$kind) "guides.kind" else paste0("guides.", kind),
       paste0(input_words[[kind]], ", which ", about$name, " does not take"),
       if (length(known)) paste("one of its guides:", listed(known)) else "no guides: it takes none"
     )

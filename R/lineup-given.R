@@ -20,31 +20,7 @@ step_gives <- function(step, stage) {
     gives[[name]] <- if (is.list(own)) own[!same] else own
   }
 
-  sort_deeply(Filter(length, without_idle(gives)))
-}
-
-# What has no effect beside what is left out.
-without_idle <- function(gives) {
-  if (identical(gives$look$from, "none")) {
-    gives$look$weight <- NULL
-  }
-
-  if (identical(gives$reference$from, "none")) {
-    gives$reference[c("weight", "weights")] <- NULL
-  }
-
-  if (identical(gives$wording$prompt, "none")) {
-    gives$wording$emphasis <- NULL
-    gives$phrases <- NULL
-  }
-
-  for (kind in intersect(guide_kinds, names(gives$guides))) {
-    if (identical(as.numeric(gives$guides[[kind]]$weight), 0)) {
-      gives$guides[[kind]]$release <- NULL
-    }
-  }
-
-  gives
+  sort_deeply(Filter(length, gives))
 }
 
 given_fields <- c("guides", "look", "reference", "size", "wording", "phrases", "mask")
@@ -67,6 +43,12 @@ flat_gives <- function(gives) {
   values <- unlist(lapply(gives, unlist))
   names(values) <- gsub("([a-z])([0-9]+)$", "\\1.\\2", names(values))
   as.list(values)
+}
+
+# The same in one line.
+changes_words <- function(gives) {
+  flat <- flat_gives(gives)
+  listed(paste(names(flat), vapply(flat, format_value, ""), recycle0 = TRUE))
 }
 
 # The case as a step gives it to its engine. What it asks for and the case can't have, such as a
@@ -93,7 +75,15 @@ given_case <- function(case, gives, stage = 1) {
 
 given_guides <- function(case, guides) {
   if (identical(guides$others, "none")) {
-    case$guides <- case$guides[intersect(names(case$guides), names(guides))]
+    case$guides <- case$guides[intersect(names(case$guides), c(names(guides), guides$kind))]
+  }
+
+  # One of any kind, for sweeps over kinds.
+  if (isTRUE(guides$kind %in% guide_kinds)) {
+    guides[[guides$kind]] <- utils::modifyList(
+      as.list(guides[[guides$kind]]),
+      guides[intersect(c("weight", "release"), names(guides))]
+    )
   }
 
   for (kind in intersect(guide_kinds, names(guides))) {

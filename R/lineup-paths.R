@@ -13,7 +13,7 @@ write_out_step <- function(step) {
   }
 
   for (name in intersect(c("guides", "phrases"), names(step))) {
-    each <- names(step[[name]]) != "others"
+    each <- setdiff(names(step[[name]]), c("others", "kind", "weight", "release"))
     step[[name]][each] <- lapply(step[[name]][each], write_out, list(weight = 0))
   }
 

@@ -63,6 +63,7 @@ unfold_sweep <- function(sweep, written, base, engines) {
   parts <- lapply(names(values), path_parts, written, engines)
   single <- length(values) == 1
   base$sweep <- base$pipeline
+  names(values) <- vapply(parts, plain_path, "")
   own <- stats::setNames(
     lapply(parts, function(one) own_value(written, one, engines)),
     names(values)
@@ -86,6 +87,7 @@ unfold_sweep <- function(sweep, written, base, engines) {
 
     built$sweep <- base$pipeline
     built$pipeline <- paste0(base$pipeline, "/", varied_words(chosen))
+    names(chosen) <- names(values)
     built$varied <- chosen
     if (single) {
       built$vary <- names(values)
@@ -97,6 +99,11 @@ unfold_sweep <- function(sweep, written, base, engines) {
   list(base = base, members = Filter(Negate(is.null), members))
 }
 
+# A path as results show it: a setting of an engine by its name alone.
+plain_path <- function(parts) {
+  paste(parts[parts != "settings" | seq_along(parts) == length(parts)], collapse = ".")
+}
+
 # What a pipeline has at a path itself: its first checkpoint if it names none, NA if it leaves the
 # value to the case or the engine.
 own_value <- function(written, parts, engines) {
@@ -104,6 +111,10 @@ own_value <- function(written, parts, engines) {
   if (is.null(value) && parts[length(parts)] == "checkpoint") {
     engine <- value_at(written, c(parts[-length(parts)], "engine"))
     value <- names(engines[[engine]]$about$checkpoints)[1]
+  }
+
+  if (is.list(value)) {
+    return(if (identical(names(value), "weight")) value$weight else changes_words(value))
   }
 
   value %||% NA

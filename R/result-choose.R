@@ -255,28 +255,6 @@ reweighed <- function(brief, weights) {
   brief
 }
 
-# Pipelines with their `family` (of a sweep, the pipeline that is varied) and all that is
-# set, as named values: `set`.
-with_settings <- function(pipelines) {
-  pipelines$family <- ifelse(is.na(pipelines$sweep), pipelines$pipeline, pipelines$sweep)
-  pipelines$set <- lapply(seq_len(nrow(pipelines)), function(i) {
-    own <- c(
-      list(checkpoint = pipelines$checkpoint[i], hold = pipelines$hold[i]),
-      read_json_text(pipelines$settings[i])
-    )
-    own <- unlist(own, recursive = TRUE)
-    own <- as.list(own[!is.na(own)])
-    lapply(own, function(one) {
-      if (suppressWarnings(!is.na(as.numeric(one)))) {
-        as.numeric(one)
-      } else {
-        one
-      }
-    })
-  })
-  pipelines
-}
-
 # A take costs what all steps that led to it cost, and where one of those failed it
 # has failed too.
 count_whole_chains <- function(takes) {

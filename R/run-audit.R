@@ -105,10 +105,6 @@ settings_that_differ <- function(a, b) {
   names[!vapply(names, function(name) identical(a[[name]], b[[name]]), NA)]
 }
 
-prefix_names <- function(prefix, values) {
-  stats::setNames(values, paste0(prefix, names(values), recycle0 = TRUE))
-}
-
 # References that engines see at different aspects: what one cuts off, another may
 # show.
 aspect_note <- function(trial) {

@@ -84,7 +84,19 @@ steering_fields <- function() {
       "guides.others",
       "choice keep|none",
       "no",
-      "Whether guides of a case that are not named here are kept; keep if left out."
+      "Whether guides of a case that are not named here are kept; keep if left out.",
+      "guides.kind",
+      choice_of(c(guide_kinds, "none")),
+      "no",
+      "One kind by its name, to hold kinds against each other in a sweep.",
+      "guides.weight",
+      "number 0..2",
+      "no",
+      "The weight of that kind.",
+      "guides.release",
+      "number 0..1",
+      "no",
+      "The share of the process after which that kind lets go."
     ),
     do.call(rbind, lapply(guide_kinds, guide)),
     table_by_row(

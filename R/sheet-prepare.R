@@ -2,8 +2,9 @@
 #'
 #' Fits every reference the way a run would, once for each size that the lineup's engines work at,
 #' and writes what they will be given: the fitted references, guides and masks as PNG files, a
-#' picture for every case that shows them beside the original with its crop box, and contact
-#' sheets of all cases. Warnings of [check_trial()] are drawn under their case.
+#' picture for every case that shows them beside the original with its crop box, contact sheets of
+#' all cases, and `given.csv`, the table of [list_inputs()]. Warnings of [check_trial()] are drawn
+#' under their case.
 #'
 #' @inheritParams run_trial
 #' @param folder The folder to write to; `prepared` in the trial's folder if `NULL`. The result of
@@ -50,7 +51,7 @@ prepare_trial <- function(trial, folder = NULL, width = 1600, progress = NULL) {
 
 # Whether files of a folder are such as prepare_trial() writes.
 is_prepared <- function(names) {
-  grepl("^sheet-[0-9]+\\.png$", names) | names %in% c("pictures", "inputs")
+  grepl("^sheet-[0-9]+\\.png$", names) | names %in% c("pictures", "inputs", "given.csv")
 }
 
 draw_prepared <- function(trial, folder, width, progress) {
@@ -87,6 +88,8 @@ draw_prepared <- function(trial, folder, width, progress) {
     page <- magick::image_append(do.call(c, cards), stack = TRUE)
     write_bytes(magick::image_write(page, format = "png"), file.path(folder, sheet))
   }
+
+  write_lines(csv_lines(list_inputs(trial)), file.path(folder, "given.csv"))
 
   made[c("case", "picture", "sheet", "warnings")]
 }

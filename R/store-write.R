@@ -14,12 +14,35 @@ stop_for_read_only <- function(store) {
   }
 }
 
+# Pipelines and steps as they are recorded: the columns of the table `pipelines`, in their order.
+recorded_steps <- function(lineup) {
+  steps <- all_steps(lineup)
+  versions <- vapply(lineup$engines, function(engine) engine$about$version, "")
+  new_table(
+    pipeline = steps$pipeline,
+    position = seq_len(nrow(steps)),
+    engine = steps$engine,
+    engine_version = unname(versions[steps$engine]),
+    checkpoint = steps$checkpoint,
+    hold = steps$hold,
+    native_hold = steps$native_hold,
+    settings = vapply(steps$settings, to_json, ""),
+    sweep = steps$sweep,
+    vary = steps$vary,
+    value = steps$value,
+    follows = steps$follows,
+    stage = steps$stage,
+    shown = as.integer(steps$pipeline %in% lineup$pipelines$pipeline),
+    gives = vapply(steps$gives, to_json, ""),
+    varied = vapply(steps$varied, to_json, "")
+  )
+}
+
 # Sets the plan of a run, a part perhaps of all takes that are `asked` for. Takes that are planned
 # already keep their state; those that nothing asks for any more are taken off unless they were
 # made.
 record_plan <- function(store, trial, plan, asked = plan) {
-  steps <- all_steps(trial$lineup)
-  versions <- vapply(trial$lineup$engines, function(engine) engine$about$version, "")
+  steps <- recorded_steps(trial$lineup)
   known <- get_facts(store)$key
   in_transaction(store$db, {
     for (statement in view_statements()) {
@@ -43,24 +66,7 @@ record_plan <- function(store, trial, plan, asked = plan) {
         vary = excluded.vary, value = excluded.value, follows = excluded.follows,
         stage = excluded.stage, shown = excluded.shown, gives = excluded.gives,
         varied = excluded.varied",
-      params = list(
-        steps$pipeline,
-        seq_len(nrow(steps)),
-        steps$engine,
-        unname(versions[steps$engine]),
-        steps$checkpoint,
-        steps$hold,
-        steps$native_hold,
-        vapply(steps$settings, to_json, ""),
-        steps$sweep,
-        steps$vary,
-        steps$value,
-        steps$follows,
-        steps$stage,
-        as.integer(steps$pipeline %in% trial$lineup$pipelines$pipeline),
-        vapply(steps$gives, to_json, ""),
-        vapply(steps$varied, to_json, "")
-      )
+      params = unname(as.list(steps))
     )
     open <- read_db(store, "SELECT take, state FROM takes WHERE state <> 'made'")
     wanted <- open$take %in% plan$take | (open$state != "planned" & open$take %in% asked$take)

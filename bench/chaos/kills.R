@@ -303,6 +303,9 @@ compare_ends <- function(what, end, after) {
 
   if (length(other)) {
     found(what, ": differs in ", paste(head(other, 3), collapse = ", "))
+    before <- rows_of_records[[end$stable[other[1]]]]
+    now <- rows_of_records[[after[other[1]]]]
+    cat("  gone:", head(setdiff(before, now), 4), "new:", head(setdiff(now, before), 4), sep = "\n  ")
   }
 }
 

@@ -249,7 +249,7 @@ test_that("sweeps vary any field by its path, and grids several", {
     c(
       "guides.edges.weight=0", "guides.edges.weight=0.4", "guides.edges.release=0.5",
       "look.weight=0.2", "look=none", "phrases.2.weight=3", "wording.after=fine detail",
-      "mask.padding=4", "guidance=5", "settings.guidance=6", "add_ons.grain=1",
+      "mask.padding=4", "guidance=5", "guidance=6", "add_ons.grain=1",
       "hold=0.2,reference.weight=0.5", "hold=0.2,reference.weight=2",
       "hold=0.8,reference.weight=0.5", "hold=0.8,reference.weight=2"
     )
@@ -263,7 +263,7 @@ test_that("sweeps vary any field by its path, and grids several", {
   run_trial(folder, workers = 0)
   expect_named(witnessed[["p/guides.edges.weight=0 one 1"]]$guides, "areas")
   expect_equal(witnessed[["p/guides.edges.weight=0.4 one 1"]]$guides$edges$weight, 0.4)
-  expect_equal(witnessed[["p/settings.guidance=6 one 1"]]$settings, list(guidance = 6))
+  expect_equal(witnessed[["p/guidance=6 one 1"]]$settings, list(guidance = 6))
   last <- witnessed[["p/hold=0.8,reference.weight=2 one 1"]]
   expect_equal(c(last$hold, last$reference_weights), c(0.8, 2))
 })
@@ -385,4 +385,63 @@ test_that("recipes hold what was given, and make the picture again", {
   expect_match(shown, "guides.soft_edges.weight 0.8, wording.after fine", fixed = TRUE)
   again <- remake_take(recipe, folder)
   expect_equal(again$same, "bytes")
+})
+
+test_that("what every pipeline is given for every case is listed before anything is made", {
+  folder <- given_trial(
+    pipeline_line("p", "", "[swap, restyle]"),
+    pipeline_line(
+      "q",
+      paste0(
+        "guides: {edges: {weight: 0.9, release: 0.3}, depth: 1}, look: {from: both, weight: 0.5}, ",
+        "wording: {prompt: none}, mask: {fill: noise}, reference: 2, if_missing: drop"
+      )
+    ),
+    paste0(
+      "  - {id: chain, jobs: [restyle], steps: [{engine: witness, checkpoint: any, hold: 1}, ",
+      "{engine: witness, checkpoint: any, hold: 1, reference: {from: both}, size: 128}]}"
+    )
+  )
+  found <- list_inputs(folder)
+  expect_equal(found$case, c("one", "one", "two", "two", "two"))
+  expect_equal(found$pipeline, c("p", "q", "p", "chain", "chain"))
+  expect_equal(found$step, c(1, 1, 1, 1, 2))
+  expect_equal(
+    found$guides[1:2],
+    c("edges 0.5 until 0.9, areas 0.4", "edges 0.9 until 0.3, areas 0.4")
+  )
+  expect_equal(found$look[1:2], c("paint (0.7)", "paint and the reference (0.5)"))
+  expect_equal(found$mask[1:2], c("feather 2", "feather 2, filled with noise"))
+  expect_equal(found$reference, c(
+    "the case's", "the case's (2)", "the case's", "the case's", "step 1 and the case's"
+  ))
+  expect_equal(found$prompt[1:2], c("a thing, a red sky (1.5)", ""))
+  expect_equal(found$size[5], "128 x 85")
+  expect_match(found$changed[2], "guides.edges.weight 0.9")
+  expect_equal(found$left_out[1:2], c("", "a depth guide"))
+  said <- run_cli("plan", folder, "--inputs")
+  expect_equal(said$status, 0)
+  expect_match(said$out, "edges 0.9 until 0.3, areas 0.4", all = FALSE)
+  expect_match(said$out, "for q: nothing; without rain", all = FALSE)
+  prepare_trial(folder)
+  expect_equal(nrow(utils::read.csv(file.path(folder, "prepared", "given.csv"))), 5)
+})
+
+test_that("kinds of guide are held against each other in a sweep", {
+  folder <- given_trial(
+    pipeline_line("p", "guides: {others: none, kind: edges, weight: 0.7, release: 0.5}"),
+    "sweeps:",
+    "  - {of: p, vary: guides.kind, over: [soft_edges, areas, none]}"
+  )
+  run_trial(folder, workers = 0)
+  guides <- function(name) {
+    lapply(witnessed[[paste(name, "one 1")]]$guides, function(guide) guide$weight)
+  }
+  expect_equal(guides("p"), list(edges = 0.7))
+  expect_equal(guides("p/guides.kind=soft_edges"), list(soft_edges = 0.7))
+  expect_equal(guides("p/guides.kind=areas"), list(areas = 0.7))
+  expect_length(guides("p/guides.kind=none"), 0)
+  found <- list_contrasts(folder)
+  expect_equal(unique(found$contrasts$vary), "guides.kind")
+  expect_equal(found$contrasts$value, c("edges", "soft_edges", "areas", "none"))
 })

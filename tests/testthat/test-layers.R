@@ -142,6 +142,12 @@ test_that("rooms make no cycle, and files none of more than three", {
   expect_equal(cycles[lengths(cycles) > 3], list())
 })
 
+test_that("no two files define the same name: the later one would win silently", {
+  defined <- lapply(read_files(source_folder()), `[[`, "defines")
+  names <- unlist(lapply(defined, unique))
+  expect_equal(unname(names[duplicated(names)]), character())
+})
+
 test_that("cycles are found", {
   expect_equal(cycles_in(c("a", "b", "c", "d"), c("b", "c", "a", "a")), list(c("a", "b", "c")))
 })

@@ -1,0 +1,44 @@
+# All that is set in a pipeline, as results compare it.
+
+# Pipelines with their `family` (of a sweep, the pipeline that is varied) and all that is
+# set, as named values: `set`. Of a chain these are the settings of all its steps, whose rows are
+# among the pipelines.
+with_settings <- function(pipelines) {
+  pipelines$family <- ifelse(is.na(pipelines$sweep), pipelines$pipeline, pipelines$sweep)
+  own <- lapply(seq_len(nrow(pipelines)), function(i) settings_of_step(pipelines[i, ]))
+  pipelines$set <- lapply(seq_len(nrow(pipelines)), function(i) {
+    chain <- i
+    while (!is.na(pipelines$follows[chain[1]])) {
+      chain <- c(match(pipelines$follows[chain[1]], pipelines$pipeline), chain)
+    }
+
+    set <- if (length(chain) == 1) {
+      own[[i]]
+    } else {
+      do.call(c, Map(
+        function(step, k) prefix_names(paste0("steps.", k, "."), step),
+        own[chain],
+        seq_along(chain)
+      ))
+    }
+    varied <- Filter(Negate(is.na), as.list(read_json_text(pipelines$varied[i])))
+    # A step that is skipped is seen by its absence.
+    varied <- varied[!grepl("[.]skip$", names(varied))]
+    # What is varied as a whole is not told by its parts.
+    inside <- lapply(paste0(names(varied), "."), function(head) startsWith(names(set), head))
+    utils::modifyList(set[!Reduce(`|`, inside, logical(length(set)))], varied)
+  })
+  pipelines
+}
+
+settings_of_step <- function(step) {
+  set <- c(
+    list(engine = step$engine, checkpoint = step$checkpoint, hold = step$hold),
+    as.list(unlist(read_json_text(step$settings))),
+    flat_gives(read_json_text(step$gives))
+  )
+  lapply(Filter(Negate(is.na), set), function(one) {
+    number <- suppressWarnings(as.numeric(one))
+    if (is.na(number)) one else number
+  })
+}

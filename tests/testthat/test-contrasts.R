@@ -1,0 +1,92 @@
+# Pipelines that differ in one thing, and what that thing does.
+
+recipe_sets <- list(
+  plain = list(engine = "y", checkpoint = "t", hold = 0.4),
+  higher = list(engine = "y", checkpoint = "t", hold = 0.6),
+  highest = list(engine = "y", checkpoint = "t", hold = 0.8),
+  edged = list(
+    engine = "y", checkpoint = "t", hold = 0.4,
+    guides.edges.weight = 0.8, guides.edges.release = 0.6
+  ),
+  softly = list(
+    engine = "y", checkpoint = "t", hold = 0.4,
+    guides.soft_edges.weight = 0.8, guides.soft_edges.release = 0.6
+  ),
+  other = list(engine = "b", checkpoint = "f", hold = 0.6),
+  worded = list(
+    engine = "y", checkpoint = "t", hold = 0.4, wording.after = "x", wording.before = "z"
+  ),
+  chain = list(
+    steps.1.engine = "y", steps.1.checkpoint = "t", steps.1.hold = 0.4,
+    steps.2.engine = "z", steps.2.checkpoint = "q", steps.2.hold = 0.9
+  ),
+  # Differs from all others in two things.
+  apart = list(engine = "b", checkpoint = "g", hold = 0.1)
+)
+
+test_that("contrasts are found along numbers, guides, wording, steps and engines", {
+  found <- find_contrasts(recipe_sets)
+  along <- function(vary) {
+    own <- found[found$vary == vary, ]
+    stats::setNames(own$value, own$pipeline)
+  }
+  expect_setequal(found$vary, c("hold", "engine", "guides", "wording", "steps.2"))
+  expect_equal(along("hold"), c(plain = "0.4", higher = "0.6", highest = "0.8"))
+  # The checkpoint belongs to its engine.
+  expect_equal(along("engine"), c(higher = "y", other = "b"))
+  expect_named(along("guides"), c("plain", "edged", "softly"))
+  expect_equal(along("guides")[["plain"]], "")
+  expect_match(along("guides")[["softly"]], "soft_edges.weight 0.8")
+  expect_equal(along("wording"), c(plain = "", worded = "after x, before z"))
+  expect_equal(along("steps.2")[["plain"]], "")
+  expect_false("apart" %in% found$pipeline)
+  expect_equal(nrow(find_contrasts(recipe_sets[c("plain", "apart")])), 0)
+})
+
+contrast_lineup <- c(
+  "engines:",
+  "  mixer: {kind: function, file: mixer.R}",
+  "pipelines:",
+  "  - {id: firm, engine: mixer, hold: 0.9}",
+  "  - {id: worded, like: firm, wording: {after: fine}}",
+  "  - {id: two-step, steps: [{engine: mixer, hold: 0.9}, {engine: mixer, hold: 0.5}]}",
+  "sweeps:",
+  "  - {of: firm, vary: hold, over: [0.1]}",
+  "  - {of: two-step, vary: steps.2.skip, over: [true]}"
+)
+
+test_that("what one thing does is told with how sure that is, and drawn", {
+  # Two names for one thing are a problem, unless a sweep leaves out a step.
+  folder <- small_trial(lineup = contrast_lineup[-9])
+  run_trial(folder, workers = 0)
+  found <- list_contrasts(folder)
+  expect_s3_class(found, "sprenn_contrasts")
+  hold <- found$differences[found$differences$pipeline == "firm", ]
+  expect_equal(unique(hold$to), "firm/hold=0.1")
+  structure <- hold[hold$score == "structure", ]
+  expect_gt(structure$difference, 0.2)
+  expect_gt(structure$low, 0)
+  # The mixer does not read its prompt.
+  worded <- found$differences[found$differences$pipeline == "worded", ]
+  expect_equal(worded$difference, rep(0, nrow(worded)))
+  words <- format(found)
+  expect_match(words, "hold, all else equal", all = FALSE)
+  expect_match(words, "against firm/hold=0.1: firm raises structure", all = FALSE)
+  expect_match(words, "No axis differs beyond luck", all = FALSE)
+  expect_match(words, "steps.2, all else equal", all = FALSE)
+  expect_s3_class(draw_contrasts(found), "ggplot")
+  expect_s3_class(ggplot2::autoplot(found), "ggplot")
+  only <- list_contrasts(folder, vary = "hold")
+  expect_equal(unique(only$contrasts$vary), "hold")
+  expect_error(list_contrasts(folder, vary = "hodl"), "Did you mean", class = "sprenn_error_run")
+  said <- run_cli("contrasts", folder, "--vary", "hold", "--json")
+  expect_equal(said$status, 0)
+  told <- jsonlite::fromJSON(said$out)
+  expect_named(told, c("contrasts", "differences"))
+})
+
+test_that("without two such pipelines it says what would make some", {
+  folder <- small_trial(lineup = small_lineup[1:4])
+  run_trial(folder, workers = 0)
+  expect_error(list_contrasts(folder), "differ in one thing", class = "sprenn_error_run")
+})
