@@ -37,29 +37,30 @@ written_steps <- function(pipeline) pipeline$steps %||% list(pipeline)
 # NULL if it leads nowhere in this pipeline.
 path_parts <- function(path, pipeline, engines) {
   parts <- split_words(path, ".")
-  head <- character()
-  if (!is.null(pipeline$steps)) {
-    count <- length(pipeline$steps)
-    if (length(parts) < 3 || parts[1] != "steps" || !parts[2] %in% seq_len(count)) {
-      return(NULL)
-    }
-
-    head <- parts[1:2]
-    parts <- parts[-(1:2)]
+  if (is.null(pipeline$steps)) {
+    return(parts_in_step(parts, engines[[pipeline$engine]]$about))
   }
 
-  step <- if (length(head)) pipeline$steps[[as.integer(head[2])]] else pipeline
+  if (length(parts) < 3 || parts[1] != "steps" || !parts[2] %in% seq_along(pipeline$steps)) {
+    return(NULL)
+  }
+
+  engine <- pipeline$steps[[as.integer(parts[2])]]$engine
+  inside <- parts_in_step(parts[-(1:2)], engines[[engine]]$about, chain = TRUE)
+  if (!is.null(inside)) c(parts[1:2], inside)
+}
+
+parts_in_step <- function(parts, about, chain = FALSE) {
   name <- paste(parts, collapse = ".")
-  if (name %in% names(engines[[step$engine]]$about$settings)) {
+  if (name %in% names(about$settings)) {
     parts <- c("settings", name)
   } else if (parts[1] %in% c("settings", "add_ons") && length(parts) > 1) {
+    # The rest is a name, which may have dots.
     parts <- c(parts[1], sub("^[^.]*[.]", "", name))
   }
 
-  node <- field_at(parts, chain = length(head) > 0)
-  if (!is.null(node) && takes_one_value(node) && !parts[1] %in% not_swept) {
-    c(head, parts)
-  }
+  node <- field_at(parts, chain)
+  if (!is.null(node) && takes_one_value(node) && !parts[1] %in% not_swept) parts
 }
 
 # What makes a pipeline another one altogether.

@@ -7,7 +7,7 @@ standin_bracken <- function() {
   engine(
     about = list(
       name = "bracken",
-      version = "1",
+      version = "2",
       checkpoints = list(
         fern = list(
           sizes = list(c(384, 256), c(576, 384), c(384, 576), c(480, 480))
@@ -34,7 +34,8 @@ bracken_picture <- function(request, memory) {
     pull = if (knob > 80) 0 else 1,
     style$manner,
     style$palette,
-    strength = 0.95
+    strength = 0.95,
+    window = guide_window(0.15, 0.6, 0.85)
   )
 }
 
@@ -99,7 +100,7 @@ standin_sorrel <- function() {
   engine(
     about = list(
       name = "sorrel",
-      version = "1",
+      version = "2",
       checkpoints = list(dock = list(multiple_of = 16)),
       hold = c(at_0 = -1, at_1 = 1),
       takes = c("look", "text_alone", "depth"),
@@ -134,7 +135,8 @@ sorrel_picture <- function(request, memory) {
     pull = 0.8,
     style$manner,
     style$palette,
-    strength = 0.75
+    strength = 0.75,
+    window = guide_window(0.2, 0.8, 1.3)
   )
 }
 
@@ -142,6 +144,11 @@ sorrel_picture <- function(request, memory) {
 #'
 #' Simulated engines, to try Sprenn without a real one. They accept the inputs of a real engine,
 #' read the reference's pixels, and draw. Each has strengths and weaknesses of its own.
+#'
+#' All react to what pipelines turn. Below a weight of their own a guide does nothing, and too
+#' heavy a one comes through as lines; one that lets go early has held the layout and leaves the
+#' manner its texture. A look that weighs too much brings its pictures' contents along, a colour
+#' that is stressed too much floods the picture, and words of praise give polish and nothing else.
 #'
 #' `yarrow` is local, free and repeatable. Its own knob runs from 0 to 1 and a
 #' higher value *changes* more. It needs sizes in multiples of 64 and wrecks
@@ -175,7 +182,7 @@ standin_yarrow <- function() {
   engine(
     about = list(
       name = "yarrow",
-      version = "1",
+      version = "2",
       checkpoints = list(tide = list(multiple_of = 64), ember = list(multiple_of = 64)),
       settings = list(guidance = c(1, 20), steps = c(1, 60)),
       hold = c(at_0 = 1, at_1 = 0),

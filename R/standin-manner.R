@@ -221,3 +221,19 @@ StandinMemory <- R6::R6Class(
     }
   )
 )
+
+# Colours by their names.
+paint_box <- function() {
+  c(
+    cream = "#f3e6c0",
+    teal = "#2f8f92",
+    red = "#b8392c",
+    orange = "#dd8a3c",
+    yellow = "#ecc846",
+    green = "#4f8a3d",
+    pink = "#e7a5b4",
+    purple = "#71508f",
+    grey = "#9a9a98",
+    blue = "#3f6fb0"
+  )
+}

@@ -4,7 +4,8 @@
 # A picture made from a request. `change` says how far the reference is let go
 # of (0 not at all, 1 altogether), `pull` how much the prompt counts (0 to 1),
 # `manner` and `palette` how it is painted, `strength` how strongly; details
-# smaller than `blur` pixels are lost; `mends` takes scratches off.
+# smaller than `blur` pixels are lost; `mends` takes scratches off; `window` says which weights of
+# guides work (standin-steering.R).
 paint_take <- function(
   request,
   change,
@@ -13,13 +14,15 @@ paint_take <- function(
   palette,
   strength = 1,
   blur = 1,
-  mends = fade_scratches
+  mends = fade_scratches,
+  window = guide_window()
 ) {
   with_drawing_seed(request$seed, {
     # Who does not read the prompt reads nothing of it.
     prompt <- read_prompt(request$prompt[rep(pull > 0, nrow(request$prompt)), ])
     freedom <- change
-    change <- change * (1 - guide_grip(request$guides))
+    change <- change * (1 - guide_grip(request$guides, window))
+    strength <- min(1, strength * look_strength(request)) * texture_left(request$guides, window)
     start <- starting_picture(request, prompt$scene)
     picture <- drift(start, change)
     if (blur > 1) {
@@ -47,6 +50,10 @@ paint_take <- function(
     picture <- paint_manner(picture, manner, palette, strength)
     picture <- tint_sky(picture, sky, prompt, open_to_prompt)
     picture <- set_light(picture, prompt, open_to_prompt)
+    picture <- flood_with_look(picture, request)
+    picture <- flood_with_colour(picture, prompt, open_to_prompt)
+    picture <- polish(picture, request$prompt, pull)
+    picture <- bleed_guides(picture, request$guides, window)
     inside_mask(picture, start, request$mask)
   })
 }
@@ -94,12 +101,6 @@ mirror_outwards <- function(picture, mask) {
     fold(nrow(old), which(rowSums(old) > 0)),
     fold(ncol(old), which(colSums(old) > 0)),
   ]
-}
-
-# How firmly guides hold the layout: by their weight, for as long as they hold.
-guide_grip <- function(guides) {
-  grip <- vapply(guides, function(guide) guide$weight * guide$release, 0)
-  0.6 * min(1, max(0, grip))
 }
 
 # Thin light or dark marks, half gone: what is broader than they are shows through.
@@ -201,21 +202,6 @@ reinvent <- function(picture, change, scene) {
 
   cover <- clamp(8.8 * (change - 0.62) + 0.5 + 2 * smooth_noise(rows, columns, columns / 5))
   draw_mix(picture, own, cover)
-}
-
-paint_box <- function() {
-  c(
-    cream = "#f3e6c0",
-    teal = "#2f8f92",
-    red = "#b8392c",
-    orange = "#dd8a3c",
-    yellow = "#ecc846",
-    green = "#4f8a3d",
-    pink = "#e7a5b4",
-    purple = "#71508f",
-    grey = "#9a9a98",
-    blue = "#3f6fb0"
-  )
 }
 
 # The things that a prompt names, as a layer; NULL if there are none.

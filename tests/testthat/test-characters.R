@@ -177,3 +177,91 @@ test_that("words put things, colours and light into a picture", {
     0.05
   )
 })
+
+# A request with a guide drawn from its reference.
+guided <- function(engine, kind, weight, release = 1, hold = 0.35, ...) {
+  reference <- tile()
+  guide <- if (kind == "depth") {
+    array(rep(seq(0, 1, length.out = 256), 384 * 3), dim(reference))
+  } else {
+    compute_guide(reference, kind)
+  }
+  guides <- stats::setNames(list(list(picture = guide, weight = weight, release = release)), kind)
+  made_by(
+    engine, "a windmill", reference,
+    hold = hold, size = c(384, 256), guides = guides, seed = 5L, ...
+  )
+}
+
+test_that("guides have a window: too light does nothing, too heavy shows its lines", {
+  yarrow <- standin_yarrow()
+  reference <- tile()
+  kept <- vapply(
+    c(0.2, 0.6, 1),
+    function(weight) structure_between(guided(yarrow, "edges", weight), reference),
+    0
+  )
+  expect_gt(kept[3], kept[1] + 0.1)
+  expect_gt(kept[3], kept[2])
+  # Lines that are drawn into the picture darken it where the guide is.
+  lines <- compute_guide(reference, "edges")[, , 1] > 0.5
+  dark <- function(weight) mean(guided(yarrow, "edges", weight)[, , 2][lines])
+  expect_lt(dark(1.8), dark(1.1) - 0.1)
+  # bracken's window lies lower.
+  bracken <- standin_bracken()
+  moved <- function(weight) apart(guided(bracken, "depth", weight), guided(bracken, "depth", 0.1))
+  expect_gt(moved(0.3), 0)
+  expect_equal(apart(guided(yarrow, "edges", 0.3), guided(yarrow, "edges", 0.1)), 0)
+})
+
+test_that("a guide that lets go early has held the layout and leaves more of the manner", {
+  yarrow <- standin_yarrow()
+  reference <- tile()
+  until <- function(release) guided(yarrow, "edges", 0.9, release)
+  expect_gt(
+    structure_between(until(0.4), reference),
+    structure_between(until(0.1), reference) + 0.05
+  )
+  # bracken cuts: its manner is all lines.
+  cut <- function(release) guided(standin_bracken(), "depth", 0.6, release, hold = 0.7)
+  texture <- function(picture) mean(abs(picture - draw_soft(picture, 4)))
+  expect_gt(texture(cut(0.4)), 1.1 * texture(cut(1)))
+})
+
+test_that("a look that weighs too much, or a colour stressed too much, floods the picture", {
+  yarrow <- standin_yarrow()
+  reference <- tile()
+  look <- list(draw_tile("salt", 384, 256, 9))
+  weighing <- function(weight) {
+    request <- engine_request(
+      yarrow, "a windmill", reference,
+      hold = 0.6, size = c(384, 256), looks = look
+    )
+    request$look_weight <- weight
+    decode_picture(encoded_picture(make_picture(yarrow, request)$bytes))
+  }
+  plain <- made_by(yarrow, "a windmill", reference, hold = 0.6, size = c(384, 256))
+  expect_equal(weighing(0), plain, tolerance = 0.3)
+  expect_lt(
+    structure_between(weighing(2), reference),
+    structure_between(weighing(1), reference) - 0.05
+  )
+  sky <- function(weight) {
+    prompt <- data.frame(say = c("a windmill", "a teal sky"), weight = c(1, weight))
+    picture <- made_by(yarrow, prompt, reference, hold = 0.6, size = c(384, 256))
+    ground <- picture[200:250, , ]
+    mean(ground[, , 3] - ground[, , 1])
+  }
+  expect_gt(sky(3), sky(1.5) + 0.05)
+})
+
+test_that("words of praise give polish and leave the layout", {
+  yarrow <- standin_yarrow()
+  reference <- tile()
+  said <- function(...) made_by(yarrow, c(...), reference, hold = 0.6, size = c(384, 256))
+  plain <- said("a windmill")
+  praised <- said("a windmill", "in fine detail, award-winning")
+  expect_gt(sharpness(praised), 1.05 * sharpness(plain))
+  expect_gt(structure_between(praised, plain), 0.9)
+  expect_equal(said("a windmill", "on a plain day"), plain)
+})

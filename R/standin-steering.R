@@ -1,0 +1,103 @@
+# How stand-ins react to what pipelines turn: guides, the weight of a look, emphasis, words of
+# praise. Each has a window that works, and something that goes wrong beyond it.
+
+# Weights of a guide: below `nothing` it does nothing, from `all` on it holds all it can, and above
+# `bleeds` its lines come through. For a stand-in without windows of its own, the usual ones.
+guide_window <- function(nothing = 0.3, all = 0.9, bleeds = 1.2) {
+  list(nothing = nothing, all = all, bleeds = bleeds)
+}
+
+# The share of the layout that a kind of guide can hold.
+guide_reach <- c(edges = 0.6, depth = 0.55, pose = 0.5, soft_edges = 0.5, areas = 0.4)
+
+# A layout is settled in the first part of the process; a guide that lets go then has held it.
+settled_at <- 0.4
+
+# How firmly guides hold the layout, 0 to 1.
+guide_grip <- function(guides, window) {
+  grip <- vapply(
+    names(guides),
+    function(kind) {
+      guide <- guides[[kind]]
+      pull <- clamp((guide$weight - window$nothing) / (window$all - window$nothing))
+      guide_reach[[kind]] * pull * min(1, guide$release / settled_at)
+    },
+    0
+  )
+  # What one does not hold, another may.
+  1 - prod(1 - grip)
+}
+
+# A guide that holds on to the end leaves less room for the manner's texture.
+texture_left <- function(guides, window) {
+  late <- vapply(
+    guides,
+    function(guide) {
+      pull <- clamp((guide$weight - window$nothing) / (window$all - window$nothing))
+      pull * clamp((guide$release - settled_at) / (1 - settled_at))
+    },
+    0
+  )
+  1 - 0.45 * max(0, late)
+}
+
+# The lines of a guide that is too heavy, dark in the picture.
+bleed_guides <- function(picture, guides, window) {
+  for (guide in guides) {
+    share <- clamp((guide$weight - window$bleeds) / 0.6)
+    if (share > 0 && !is.null(guide$picture)) {
+      lines <- resample_picture(guide$picture, dim(picture)[1], dim(picture)[2])
+      picture <- picture * (1 - 0.75 * share * clamp(lines))
+    }
+  }
+
+  picture
+}
+
+# The weight of a look: its manner comes with it, and above `look_floods` its pictures' contents
+# come along.
+look_floods <- 1.3
+
+look_strength <- function(request) {
+  if (length(request$looks) == 0) 1 else min(1.15, (request$look_weight %||% 1)^0.8)
+}
+
+flood_with_look <- function(picture, request) {
+  weight <- if (length(request$looks)) request$look_weight %||% 1 else 0
+  share <- 0.6 * clamp((weight - look_floods) / 0.7)
+  if (share == 0) {
+    return(picture)
+  }
+
+  look <- resample_picture(request$looks[[1]], dim(picture)[1], dim(picture)[2])
+  cover <- matrix(share, dim(picture)[1], dim(picture)[2])
+  draw_mix(picture, soften(look, 3), c(cover))
+}
+
+# A colour that is stressed too much spreads from the sky over all of the picture.
+colour_floods <- 1.7
+
+flood_with_colour <- function(picture, prompt, pull) {
+  weight <- if (is.null(prompt$sky)) 0 else prompt$sky$weight[1]
+  share <- 0.7 * clamp(pull) * clamp((weight - colour_floods) / 1.3)
+  if (share == 0) {
+    return(picture)
+  }
+
+  colour <- grDevices::col2rgb(paint_box()[[prompt$sky$colour[1]]]) / 255
+  flat <- array(rep(colour, each = length(picture) / 3), dim(picture))
+  draw_mix(picture, flat * (0.6 + 0.4 * c(luminance(picture))), rep(share, length(picture) / 3))
+}
+
+# Words of praise give polish, and nothing else: crisper tones, the same layout.
+praise <- "\\b(detail(ed)?|finest|quality|award|masterpiece|polished|crisp)\\b"
+
+polish <- function(picture, phrases, pull) {
+  said <- grepl(praise, tolower(phrases$say))
+  share <- if (any(said)) 0.6 * clamp(pull) * clamp(max(phrases$weight[said])) else 0
+  if (share == 0) {
+    return(picture)
+  }
+
+  clamp(picture + share * (picture - soften(picture, 3)))
+}
