@@ -10,8 +10,10 @@
 #'     `multiple_of`, one number that width and height must be multiples of.
 #'   - `hold`: `c(at_0 = , at_1 = )`, the values of the engine's own knob at
 #'     which it lets the reference go and at which it keeps it. The direction
-#'     and the range follow from these. Leave it out for an engine that has no
-#'     such knob.
+#'     and the range follow from these. For a knob with a few named positions,
+#'     `list(words = )`, from the one that lets go to the one that keeps; then a
+#'     request's `native_hold` is one of these words. Leave it out for an engine
+#'     that has no such knob.
 #'     If its knob is uneven, `curve`, a list of `hold` (rising from 0 to 1 or a
 #'     part of that) and `knob` (the values there), takes the place of the
 #'     straight line between the two; [calibrate_engine()] measures one.
@@ -86,6 +88,7 @@ about_defaults <- list(
   version = "",
   settings = list(),
   hold = NULL,
+  hold_words = NULL,
   curve = NULL,
   takes = character(),
   add_ons = character(),
@@ -111,6 +114,7 @@ pays_once <- function(engine) engine$kind == "http"
 
 # An engine's description of itself, complete and normalised; all problems are reported at once.
 new_about <- function(about) {
+  about <- number_positions(about)
   known <- c("name", "checkpoints", names(about_defaults))
   unknown <- setdiff(names(about), known)
   near <- stats::na.omit(vapply(unknown, nearest_word, "", known = known))
@@ -152,6 +156,17 @@ new_about <- function(about) {
     one
   })
   given
+}
+
+# A knob with named positions is one whose values are their numbers: `hold_words` keeps the names.
+number_positions <- function(about) {
+  words <- if (is.list(about$hold)) unlist(about$hold$words)
+  if (is.character(words) && length(words) > 1 && !anyDuplicated(words)) {
+    about$hold <- c(at_0 = 1, at_1 = length(words))
+    about$hold_words <- words
+  }
+
+  about
 }
 
 check_checkpoints <- function(checkpoints) {
@@ -277,6 +292,10 @@ check_hold_knob <- function(hold) {
     return(TRUE)
   }
 
+  if (is.list(hold)) {
+    return("must have at least two different words")
+  }
+
   said <- checkmate::check_numeric(hold, len = 2, any.missing = FALSE, finite = TRUE)
   if (!isTRUE(said)) {
     return(said)
@@ -295,7 +314,8 @@ format.sprenn_engine <- function(x, ...) {
   knob <- if (is.null(about$hold)) {
     "no hold knob"
   } else {
-    paste0("hold 0 is ", about$hold[[1]], ", hold 1 is ", about$hold[[2]], " on its own knob")
+    ends <- knob_value(about$hold, about)
+    paste0("hold 0 is ", ends[[1]], ", hold 1 is ", ends[[2]], " on its own knob")
   }
   c(
     paste0("<engine ", about$name, "> version ", about$version, ", ", x$kind),

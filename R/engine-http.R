@@ -376,7 +376,7 @@ about_from_list <- function(said, name, emphasis = "weights") {
     about[[words]] <- as.character(unlist(about[[words]]))
   }
 
-  if (is.list(about$hold)) {
+  if (is.list(about$hold) && is.null(about$hold$words)) {
     about$hold <- c(at_0 = as_number(about$hold$at_0), at_1 = as_number(about$hold$at_1))
   }
 

@@ -25,7 +25,7 @@
 #'   with `context` (`c(left, top, right, bottom)` in pixels, the part around it that the engine
 #'   should see), `grow` (canvas added at left, top, right and bottom, as shares; it is in
 #'   `reference` and `mask` already), `hold` (0 to 1), `native_hold` (the same on the engine's own
-#'   knob), `checkpoint`, `add_ons` (weights by name), `settings` (a list), `size` (`c(width,
+#'   knob: a number, or a word where its positions have names), `checkpoint`, `add_ons` (weights by name), `settings` (a list), `size` (`c(width,
 #'   height)`), `seed`, `key` (a text that stays the same when the same picture is requested
 #'   again, so that it is paid for once), `label` (a readable name), and `notes`: inputs of the
 #'   case that were left out or changed because the engine does not accept them.
@@ -117,7 +117,7 @@ new_request <- function(engine, asked) {
   request["reference"] <- list(if (length(asked$references)) asked$references[[1]])
   request$reference_weights <- asked$reference_weights %||% rep(1, length(asked$references))
   request[c("mask", "context")] <- list(asked$mask, asked$context)
-  request$native_hold <- to_native_hold(asked$hold, about)
+  request$native_hold <- knob_value(to_native_hold(asked$hold, about), about)
   request$notes <- as.character(notes)
   structure(request, class = "sprenn_request")
 }
@@ -149,11 +149,17 @@ to_native_hold <- function(hold, about) {
   }
 
   curve <- about$curve
-  if (is.null(curve)) {
-    return(to_knob(hold, about$hold))
+  knob <- if (is.null(curve)) {
+    to_knob(hold, about$hold)
+  } else {
+    stats::approx(unlist(curve$hold), unlist(curve$knob), hold, rule = 2, ties = "ordered")$y
   }
+  if (is.null(about$hold_words)) knob else round(knob)
+}
 
-  stats::approx(unlist(curve$hold), unlist(curve$knob), hold, rule = 2, ties = "ordered")$y
+# Values of the knob as the engine has them: their names where positions have names.
+knob_value <- function(knob, about) {
+  if (is.null(about$hold_words)) knob else about$hold_words[knob]
 }
 
 # From 0 to 1 along the knob, on its own scale.
@@ -254,7 +260,8 @@ format.sprenn_request <- function(x, ...) {
       if (!is.na(x$hold)) {
         paste0(
           ", hold ", format(x$hold), " (",
-          format(x$native_hold, digits = 4), " on its own knob)"
+          if (is.numeric(x$native_hold)) format(x$native_hold, digits = 4) else x$native_hold,
+          " on its own knob)"
         )
       }
     ),

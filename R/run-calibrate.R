@@ -11,7 +11,8 @@
 #' @param cases Ids of the cases to use; the first two with a reference if `NULL`.
 #' @param seeds Seeds to use; the suite's first three if `NULL`.
 #' @param checkpoint,settings Of the engine; its first pipeline's if `NULL`.
-#' @param rungs The number of settings to try, 5 to 33.
+#' @param rungs The number of settings to try, 5 to 33; of a knob with named positions, each is
+#'   tried once.
 #' @param save Whether the curve is written into lineup.yml, under `calibrations`.
 #' @param progress A function called with `done`, `total`, `failed` and
 #'   `seconds` after every picture, or `NULL`.
@@ -179,6 +180,9 @@ climb_ladder <- function(trial, engine, pipeline, cases, seeds, rungs, kept, pro
     inputs = cache_of_pictures()
   )
   began <- clock()
+  # Where positions have names, every one of them is a rung.
+  positions <- length(engine$about$hold_words)
+  rungs <- if (positions) positions else rungs
   total <- rungs * length(cases) * length(seeds)
   tell <- function(ladder, failed) {
     if (!is.null(progress)) {
@@ -193,7 +197,7 @@ climb_ladder <- function(trial, engine, pipeline, cases, seeds, rungs, kept, pro
 
   ladder <- NULL
   failed <- 0
-  next_rungs <- c(0, 1, 0.5, 0.25, 0.75)
+  next_rungs <- if (positions) seq(0, 1, length.out = positions) else c(0, 1, 0.5, 0.25, 0.75)
   while (length(next_rungs)) {
     rung <- climb_rung(next_rungs[1], makers, function(made, missed) {
       tell(rbind(ladder, made), failed + missed)
@@ -247,7 +251,8 @@ make_at <- function(at, case, seed, makers) {
     parent = NA_character_
   )
   request <- request_for(makers$trial, makers$pipeline, makers$engine, take, makers$inputs)
-  request$native_hold <- to_knob(at, makers$engine$about$hold)
+  knob <- to_knob(at, makers$engine$about$hold)
+  request$native_hold <- knob_value(knob, makers$engine$about)
   request$key <- makers$kept$key_of(request)
   step <- makers$kept$get(request$key)
   if (is.null(step)) {
@@ -269,7 +274,7 @@ make_at <- function(at, case, seed, makers) {
 
   new_table(
     at = at,
-    knob = request$native_hold,
+    knob = knob,
     case = take$case,
     seed = seed,
     structure = step$structure,

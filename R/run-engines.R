@@ -84,7 +84,8 @@ knob_words <- function(engine) {
     engine$calibration$version != engine$about$version) {
     paste(" for version", engine$calibration$version)
   }
-  paste0(format(hold[[1]]), " lets go, ", format(hold[[2]]), " keeps", way, stale)
+  ends <- format(knob_value(hold, engine$about))
+  paste0(trimws(ends[1]), " lets go, ", trimws(ends[2]), " keeps", way, stale)
 }
 
 setting_words <- function(name, setting) {

@@ -43,7 +43,7 @@ remake_take <- function(recipe, trial, file = NULL) {
     engine <- engines[[step$engine]]
     request <- request_of_step(recipe, k, trial, case, engine, inputs, made)
     # The engine's knob stands where it stood, whatever has been calibrated since.
-    knob <- as_number(step$native_hold)
+    knob <- step$native_hold %||% NA
     moved <- !is.na(knob) && !isTRUE(all.equal(knob, request$native_hold, tolerance = 1e-12))
     notes <- c(notes, step_notes(step, engine$about, if (moved) knob))
     if (moved) {

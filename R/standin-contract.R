@@ -141,7 +141,12 @@ say_problem <- function(res, status, title, detail = NULL, type = NULL) {
 
 about_for_wire <- function(engine) {
   about <- engine$about
-  about$hold <- if (!is.null(about$hold)) as.list(about$hold)
+  about$hold <- if (!is.null(about$hold_words)) {
+    list(words = as.list(about$hold_words))
+  } else if (!is.null(about$hold)) {
+    as.list(about$hold)
+  }
+  about$hold_words <- NULL
   about$captions <- !is.null(engine$caption)
   about$takes <- as.list(about$takes)
   about$add_ons <- as.list(about$add_ons)

@@ -230,3 +230,80 @@ test_that("a request speaks of grown canvas only where there is some", {
   request$grow <- c(0, 0, 0.25, 0)
   expect_equal(said(request)$grow, list(0L, 0L, 0.25, 0L))
 })
+
+# An engine whose knob has named positions; the second half of them keep nearly all.
+worded_engine <- function(...) {
+  engine(
+    list(
+      name = "worded",
+      version = "1",
+      checkpoints = list(a = list()),
+      hold = list(words = c("free", "loose", "close", "exact")),
+      ...
+    ),
+    function(request) {
+      kept <- c(free = 0, loose = 0.2, close = 0.8, exact = 1)[[request$native_hold]]
+      noise <- core_dead_leaves(request$size[1], request$size[2], 1000 + request$seed)
+      engine_result(request$reference * kept + noise * (1 - kept), cost = 0)
+    }
+  )
+}
+assign("worded_engine", worded_engine, globalenv())
+
+test_that("hold goes onto named positions in their order, straight or along a curve", {
+  at <- function(hold, ...) {
+    engine_request(worded_engine(...), "x", scene(), hold = hold)$native_hold
+  }
+  expect_equal(vapply(c(0, 0.3, 0.6, 1), at, ""), c("free", "loose", "close", "exact"))
+  curve <- list(hold = c(0, 0.2, 0.9, 1), knob = c(1, 2, 3, 4))
+  expect_equal(at(0.2, curve = curve), "loose")
+  expect_equal(at(0.6, curve = curve), "close")
+  expect_match(format(worded_engine()), "hold 0 is free, hold 1 is exact", all = FALSE)
+  request <- engine_request(worded_engine(), "x", scene(), hold = 1)
+  expect_match(format(request), "exact on its own knob", all = FALSE)
+  said <- jsonlite::fromJSON(rawToChar(request_parts(request)$request$bytes))
+  expect_equal(said$knob, "exact")
+  for (wrong in list(list(words = "one"), list(words = c("a", "a")), list(words = 1:3))) {
+    expect_error(
+      engine(list(name = "x", checkpoints = list(a = list()), hold = wrong), identity),
+      "two different words",
+      class = "sprenn_error_argument"
+    )
+  }
+})
+
+test_that("named positions are run, calibrated and made again like numbers", {
+  folder <- small_trial(lineup = c(
+    "engines:",
+    "  worded: {kind: function, file: worded.R}",
+    "pipelines:",
+    "  - {id: firm, engine: worded, hold: 1}",
+    "sweeps:",
+    "  - {of: firm, vary: hold, over: [0.3]}"
+  ))
+  writeLines("get('worded_engine', globalenv())()", file.path(folder, "worded.R"))
+  takes <- run_trial(folder, workers = 0)$takes
+  recipe <- read_recipe(takes$path[takes$pipeline == "firm"][1])
+  expect_equal(recipe$steps[[1]]$native_hold, "exact")
+  expect_equal(remake_take(recipe, folder)$same, "bytes")
+  found <- calibrate_engine(folder, "worded", seeds = 1, save = FALSE)
+  expect_equal(found$rungs$knob, 1:4)
+  expect_false(is.unsorted(found$curve$knob))
+  expect_gte(max(found$curve$knob), 3)
+  # Two values that come to one position are one pipeline.
+  lineup <- readLines(file.path(folder, "lineup.yml"))
+  writeLines(change(lineup, "over: [0.3]", "over: [0.3, 0.35]"), file.path(folder, "lineup.yml"))
+  expect_match(check_trial(folder)$found, "firm/hold=0.3 and firm/hold=0.35", all = FALSE)
+})
+
+test_that("a description in lineup.yml, or a server's, may name positions", {
+  about <- about_from_list(list(hold = list(words = list("low", "high"))), "x")
+  expect_equal(new_about(about)$hold_words, c("low", "high"))
+  problems <- problems_of(lineup = c(
+    "engines:",
+    "  hand: {kind: folder, folder: hand, about: {hold: {at_0: 1, words: [a, b]}}}",
+    "pipelines:",
+    "  - {id: one, engine: hand, hold: 0.5}"
+  ))
+  expect_true(any(grepl("no words, as there is at_0", problems$wanted)))
+})
