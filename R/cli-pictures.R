@@ -13,7 +13,7 @@ picture_commands <- function() {
           "by",
           "character",
           "pipelines",
-          "the columns: pipelines, seeds, steps, sweep, best or worst [%default]",
+          "the columns: pipelines, seeds, steps, sweep, grid, best or worst [%default]",
           "WHAT"
         ),
         new_option(
@@ -30,6 +30,13 @@ picture_commands <- function() {
           NULL,
           "with --by seeds or steps: the pipeline [the chosen one]",
           "ID"
+        ),
+        new_option(
+          "vary",
+          "character",
+          NULL,
+          "with --by sweep: along which path; with --by grid: which two [the first]",
+          "PATHS"
         ),
         new_option("seed", "integer", NULL, "which seed to show [the first]", "SEED"),
         new_option("rows", "integer", 40L, "the maximum number of rows per page [%default]", "N"),
@@ -94,7 +101,8 @@ cli_sheet <- function(given) {
     show = given$show,
     case = split_files(given$case),
     pipeline = given$pipeline,
-    rows = given$rows
+    rows = given$rows,
+    vary = given$vary
   )
   if (given$json) {
     return(tell_json(list(files = I(files))))

@@ -25,7 +25,8 @@
 #'   with `context` (`c(left, top, right, bottom)` in pixels, the part around it that the engine
 #'   should see), `grow` (canvas added at left, top, right and bottom, as shares; it is in
 #'   `reference` and `mask` already), `hold` (0 to 1), `native_hold` (the same on the engine's own
-#'   knob: a number, or a word where its positions have names), `checkpoint`, `add_ons` (weights by name), `settings` (a list), `size` (`c(width,
+#'   knob: a number, or a word where its positions have names), `checkpoint`, `add_ons` (weights by
+#'   name), `settings` (a list), `size` (`c(width,
 #'   height)`), `seed`, `key` (a text that stays the same when the same picture is requested
 #'   again, so that it is paid for once), `label` (a readable name), and `notes`: inputs of the
 #'   case that were left out or changed because the engine does not accept them.

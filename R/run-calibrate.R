@@ -180,9 +180,10 @@ climb_ladder <- function(trial, engine, pipeline, cases, seeds, rungs, kept, pro
     inputs = cache_of_pictures()
   )
   began <- clock()
-  # Where positions have names, every one of them is a rung.
-  positions <- length(engine$about$hold_words)
-  rungs <- if (positions) positions else rungs
+  if (!is.null(engine$about$hold_words)) {
+    rungs <- length(engine$about$hold_words)
+  }
+
   total <- rungs * length(cases) * length(seeds)
   tell <- function(ladder, failed) {
     if (!is.null(progress)) {
@@ -197,7 +198,7 @@ climb_ladder <- function(trial, engine, pipeline, cases, seeds, rungs, kept, pro
 
   ladder <- NULL
   failed <- 0
-  next_rungs <- if (positions) seq(0, 1, length.out = positions) else c(0, 1, 0.5, 0.25, 0.75)
+  next_rungs <- first_rungs(engine)
   while (length(next_rungs)) {
     rung <- climb_rung(next_rungs[1], makers, function(made, missed) {
       tell(rbind(ladder, made), failed + missed)
@@ -216,6 +217,12 @@ climb_ladder <- function(trial, engine, pipeline, cases, seeds, rungs, kept, pro
   }
 
   ladder[order(ladder$at), ]
+}
+
+# Where positions have names, every one of them is a rung.
+first_rungs <- function(engine) {
+  positions <- length(engine$about$hold_words)
+  if (positions) seq(0, 1, length.out = positions) else c(0, 1, 0.5, 0.25, 0.75)
 }
 
 # Every case and seed at one place of hold: a table of what was `made`, and the `failures`.

@@ -1,26 +1,27 @@
 #' Draw a contact sheet
 #'
 #' Draws takes beside their references and looks, with scores, flaws and cost under each, and a
-#' close-up of the case's watched region. Writes a PNG, PDF or SVG, in several pages if there are
-#' many rows.
+#' close-up of the case's watched region, in several pages if there are many rows.
 #'
 #' @inheritParams choose_pipeline
-#' @param file Where to write the sheet, a `.png`, `.pdf` or `.svg`; `NULL` puts
-#'   `sheet.png` into the run's folder. Pages after the first of a PNG or SVG have
-#'   their number in their names; a PDF holds all.
+#' @param file Where to write the sheet, a `.png`, `.pdf` or `.svg`; `NULL` puts `sheet.png` into
+#'   the run's folder. Later pages of a PNG or SVG have their number in their names.
 #' @param seed Which seed to show; the suite's first if `NULL`.
 #' @param width The sheet's width in pixels.
 #' @param by The columns: the `pipelines`; the `seeds` of one pipeline; the `steps` of a chain;
-#'   the values of a `sweep`, with the scores along it below; or the `best` or `worst` takes of
-#'   each case, up to six.
+#'   the values of a `sweep`, with the scores along it below if they are numbers; the second of two
+#'   settings that were varied together, with the first down the side (`grid`); or the `best` or
+#'   `worst` takes of each case, up to six.
 #' @param show `all` takes, `keepers`, `failed` ones (or refused) or `flawed` ones; rows
 #'   and columns without any are left out.
 #' @param case Ids of the cases to show; all if `NULL`.
 #' @param pipeline With `seeds` and `steps`: the pipeline; the chosen one if `NULL`.
 #' @param rows The maximum number of rows per page.
+#' @param vary With `sweep`: a path such as `"guides.kind"`; with `grid`: two, such as
+#'   `"hold,look.weight"`; the first that there is if `NULL`.
 #' @return The files, invisibly.
-#' @section Errors: `sprenn_error_argument` for a seed, case or pipeline that is not there, a
-#'   pipeline without steps, or another kind of file; `sprenn_error_run` if no take matches.
+#' @section Errors: `sprenn_error_argument` for a seed, case or pipeline that is not there, or a
+#'   pipeline without steps; `sprenn_error_run` if no take matches.
 #' @family figures, sheets and reports
 #' @export
 #' @examples
@@ -30,7 +31,6 @@
 #' trial$lineup$pipelines <- trial$lineup$pipelines[1, ]
 #' trial$suite$seeds <- 11L
 #' run_trial(trial)
-#' score_run(trial)
 #' draw_sheet(trial)
 #' unlink(folder, recursive = TRUE)
 draw_sheet <- function(
@@ -44,7 +44,8 @@ draw_sheet <- function(
   show = "all",
   case = NULL,
   pipeline = NULL,
-  rows = 40
+  rows = 40,
+  vary = NULL
 ) {
   check_arguments(
     file = checkmate::check_string(file, pattern = "\\.(png|pdf|svg)$", null.ok = TRUE),
@@ -54,7 +55,8 @@ draw_sheet <- function(
     show = checkmate::check_choice(show, names(shown_takes_of)),
     case = checkmate::check_character(case, any.missing = FALSE, null.ok = TRUE),
     pipeline = checkmate::check_string(pipeline, null.ok = TRUE),
-    rows = checkmate::check_int(rows, lower = 1, upper = 1000)
+    rows = checkmate::check_int(rows, lower = 1, upper = 1000),
+    vary = checkmate::check_string(vary, null.ok = TRUE)
   )
   trial <- as_trial(trial)
   verdict <- choose_pipeline(trial, run, job)
@@ -75,7 +77,7 @@ draw_sheet <- function(
   }
 
   file <- file %||% file.path(run_folder(trial$folder, run), "sheet.png")
-  grid <- sheet_grid(trial, verdict, run, by, show, seed, case, pipeline %||% verdict$best)
+  grid <- sheet_grid(trial, verdict, run, by, show, seed, case, pipeline %||% verdict$best, vary)
   title <- paste0(
     verdict$suite$title,
     switch(by,
@@ -88,7 +90,10 @@ draw_sheet <- function(
   )
   pages <- split(grid$rows, (seq_along(grid$rows) - 1) %/% rows)
   layouts <- lapply(pages, function(page) sheet_layout(page, nrow(grid$columns), width))
-  strip <- if (by == "sweep") strip_figure(verdict, unique(vapply(grid$rows, `[[`, "", "case")))
+  with_strip <- by == "sweep" && (is.null(vary) || vary %in% swept_settings(verdict$recipes))
+  strip <- if (with_strip) {
+    strip_figure(verdict, unique(vapply(grid$rows, `[[`, "", "case")), vary)
+  }
   invisible(paint_pages(pages, layouts, grid$columns, title, strip, file, width))
 }
 
@@ -165,8 +170,8 @@ paint_strip <- function(strip, share) {
 }
 
 # The scores of the cases shown along the sweep.
-strip_figure <- function(verdict, cases) {
-  curves <- curves_of(verdict)
+strip_figure <- function(verdict, cases, vary) {
+  curves <- curves_of(verdict, vary)
   rows <- curves$curves[curves$curves$case %in% cases & curves$curves$score %in% axes, ]
   rows$score <- factor(rows$score, axes)
   ggplot2::ggplot(

@@ -2,7 +2,7 @@
 # `case`, a `title`, a `note`, what stands at its side (`reference`, `look`: pixels, or NULL), its
 # `frame` and a cell for every column.
 
-sheet_kinds <- c("pipelines", "seeds", "steps", "sweep", "best", "worst")
+sheet_kinds <- c("pipelines", "seeds", "steps", "sweep", "grid", "best", "worst")
 
 shown_takes_of <- list(
   all = function(table) rep(TRUE, nrow(table)),
@@ -11,7 +11,7 @@ shown_takes_of <- list(
   flawed = function(table) table$flaws != "" | table$slight != "" | table$missed != ""
 )
 
-sheet_grid <- function(trial, verdict, run, by, show, seed, case, pipeline) {
+sheet_grid <- function(trial, verdict, run, by, show, seed, case, pipeline, vary = NULL) {
   table <- if (by == "steps") stepwise_table(trial, verdict, run, pipeline) else verdict$table
   if (!is.null(case)) {
     table <- table[table$case %in% case, ]
@@ -33,7 +33,8 @@ sheet_grid <- function(trial, verdict, run, by, show, seed, case, pipeline) {
     seeds = columns_of(table, table$seed, sort(unique(table$seed)), NULL, verdict, "seed "),
     best = ,
     worst = ranked_columns(table, by),
-    sweep = swept_columns(table, recipes, verdict)
+    sweep = swept_columns(table, recipes, vary),
+    grid = grid_columns(table, recipes, vary)
   )
   rows <- Filter(Negate(is.null), sheet_rows(found$table, found$columns, trial, run, by))
   if (length(rows) == 0) {
@@ -89,17 +90,93 @@ ranked_columns <- function(table, by) {
 }
 
 # A row for each case and line of a sweep, a column for each value.
-swept_columns <- function(table, recipes, verdict) {
-  lines <- lines_along(with_settings(recipes), NULL)
+swept_columns <- function(table, recipes, vary) {
+  if (!is.null(vary) && !vary %in% swept_settings(recipes)) {
+    return(contrast_columns(table, recipes, vary))
+  }
+
+  lines <- lines_along(recipes, vary)
   values <- sort(unique(lines$value))
+  on_lines(table, lines, match(lines$value, values), paste(lines$vary[1], format_value(values)))
+}
+
+# The takes of pipelines that are in `lines` (with `pipeline` and `line`), each in its column.
+on_lines <- function(table, lines, column, titles) {
   table <- table[table$pipeline %in% lines$pipeline, ]
   at <- match(table$pipeline, lines$pipeline)
   table$line <- lines$line[at]
-  table$column <- match(lines$value[at], values)
-  list(
-    table = table,
-    columns = data.frame(title = paste(lines$vary[1], format_value(values)), colour = "#222222")
+  table$column <- column[at]
+  list(table = table, columns = data.frame(title = titles, colour = "#222222"))
+}
+
+# The same where the values are no numbers: kinds of guide, wordings, checkpoints.
+contrast_columns <- function(table, recipes, vary) {
+  found <- find_contrasts(stats::setNames(recipes$set, recipes$pipeline))
+  stop_for_no_contrast(found, vary)
+  found <- found[found$vary == vary, ]
+  # A pipeline stands in its first contrast.
+  found <- found[!duplicated(found$pipeline), ]
+  first <- found$pipeline[match(found$contrast, found$contrast)]
+  lines <- new_table(pipeline = found$pipeline, line = sub("/.*$", "", first))
+  values <- unique(found$value)
+  titles <- paste(vary, ifelse(nzchar(values), values, "not set"))
+  on_lines(table, lines, match(found$value, values), titles)
+}
+
+# A tile map: a row for each case and value of the first of two paths, a column for each value of
+# the second. `vary` names both, with a comma between them; the first grid if it is NULL.
+grid_columns <- function(table, recipes, vary) {
+  varied <- lapply(recipes$varied, function(json) {
+    Filter(Negate(is.na), as.list(read_json_text(json)))
+  })
+  names <- vapply(varied, function(own) paste(names(own), collapse = ","), "")
+  grids <- unique(names[lengths(varied) == 2 & duplicated(paste(names, recipes$family))])
+  paths <- split_words(gsub("[[:space:]]", "", vary %||% grids[1] %|NA|% ""), ",")
+  if (!any(vapply(split_each(grids), setequal, NA, paths))) {
+    stop_sprenn(
+      "run",
+      c(
+        if (is.null(vary)) {
+          "No two settings were varied together, so there is no grid to show."
+        } else {
+          paste0("No sweep varies ", quoted(vary), " together.")
+        },
+        i = if (length(grids)) {
+          paste("What was varied together:", paste(grids, collapse = "; "))
+        } else {
+          "sweeps: [{of: ..., grid: {hold: [0.3, 0.6], look.weight: [0.5, 1]}}] varies two."
+        }
+      )
+    )
+  }
+
+  at <- which(vapply(varied, function(own) all(paths %in% names(own)), NA))
+  value <- lapply(paths, function(path) {
+    vapply(varied[at], function(own) fact_words(own[[path]]), "")
+  })
+  rows <- in_order(value[[1]])
+  columns <- in_order(value[[2]])
+  several <- length(unique(recipes$family[at])) > 1
+  lines <- new_table(
+    pipeline = recipes$pipeline[at],
+    line = paste0(if (several) paste0(recipes$family[at], ", "), paths[1], " ", value[[1]])
   )
+  order <- order(match(value[[1]], rows))
+  on_lines(
+    table[order(match(table$pipeline, recipes$pipeline[at[order]])), ],
+    lines,
+    match(value[[2]], columns),
+    paste(paths[2], columns)
+  )
+}
+
+split_each <- function(texts) strsplit(texts, ",", fixed = TRUE)
+
+# Values as they rise, if they are numbers.
+in_order <- function(values) {
+  values <- unique(values)
+  number <- suppressWarnings(as.numeric(values))
+  if (anyNA(number)) values else values[order(number)]
 }
 
 # A chain's takes and those of the steps that led to them.
@@ -125,7 +202,8 @@ sheet_rows <- function(table, columns, trial, run, by) {
   cases <- Filter(function(case) case$id %in% table$case, trial$suite$cases)
   rows <- lapply(cases, function(case) {
     own <- table[table$case == case$id, ]
-    groups <- if (by == "sweep") split(own, factor(own$line, unique(own$line))) else list(own)
+    in_lines <- by %in% c("sweep", "grid")
+    groups <- if (in_lines) split(own, factor(own$line, unique(own$line))) else list(own)
     unname(
       lapply(seq_along(groups), function(k) {
         sheet_row(case, groups[[k]], nrow(columns), trial, run, names(groups)[k], k == 1, by)

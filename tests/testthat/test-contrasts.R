@@ -90,3 +90,46 @@ test_that("without two such pipelines it says what would make some", {
   run_trial(folder, workers = 0)
   expect_error(list_contrasts(folder), "differ in one thing", class = "sprenn_error_run")
 })
+
+test_that("sheets show two settings as a tile map, and named values beside each other", {
+  folder <- small_trial(lineup = c(
+    small_lineup[1:4],
+    "  - {id: worded, like: firm, wording: {after: fine}}",
+    "sweeps:",
+    "  - {of: firm, grid: {hold: [0.1, 0.5], tint: [0, 1]}}"
+  ))
+  takes <- run_trial(folder, workers = 0)$takes
+  trial <- read_trial(folder)
+  verdict <- choose_pipeline(trial)
+  grid <- function(by, vary = NULL) {
+    sheet_grid(trial, verdict, "main", by, "all", 1, "one", verdict$best, vary)
+  }
+  map <- grid("grid")
+  expect_equal(map$columns$title, c("tint 0", "tint 1"))
+  titles <- vapply(map$rows, `[[`, "", "title")
+  expect_equal(titles, c("hold 0.1, one", "hold 0.5, one"))
+  # Every tile is the take of its two values.
+  shown <- vapply(map$rows[[2]]$cells, function(cell) basename(cell$path), "")
+  wanted <- vapply(
+    c("firm/hold=0.5,tint=0", "firm/hold=0.5,tint=1"),
+    function(name) {
+      basename(takes$path[takes$pipeline == name & takes$case == "one" & takes$seed == 1])
+    },
+    ""
+  )
+  expect_equal(shown, unname(wanted))
+  expect_equal(grid("grid", "tint, hold")$columns$title, c("hold 0.1", "hold 0.5"))
+  named <- grid("sweep", "wording.after")
+  expect_equal(named$columns$title, c("wording.after not set", "wording.after fine"))
+  expect_error(grid("grid", "hold,look"), "varied together: hold,tint", class = "sprenn_error_run")
+  expect_error(grid("sweep", "nothing"), class = "sprenn_error_run")
+  file <- withr::local_tempfile(fileext = ".png")
+  said <- run_cli("sheet", folder, "--by", "grid", "--vary", "hold,tint", "--out", file)
+  expect_equal(said$status, 0)
+  expect_true(file.exists(file))
+  said <- run_cli("sheet", folder, "--by", "sweep", "--vary", "wording.after", "--out", file)
+  expect_equal(said$status, 0)
+  alone <- small_trial()
+  run_trial(alone, workers = 0)
+  expect_error(draw_sheet(alone, by = "grid"), "varied together", class = "sprenn_error_run")
+})
