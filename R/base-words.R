@@ -14,6 +14,13 @@ shorten_list <- function(words, most = 4) {
   }
 }
 
+# Texts once each, as they rise if they are numbers.
+in_order <- function(values) {
+  values <- unique(values)
+  number <- suppressWarnings(as.numeric(values))
+  if (anyNA(number)) values else values[order(number)]
+}
+
 # Texts that are longer than so many letters, cut.
 cut_text <- function(text, most) {
   ifelse(nchar(text) > most, paste0(substr(text, 1, most - 3), "..."), text)

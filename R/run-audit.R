@@ -42,6 +42,7 @@ plan_notes <- function(trial, inputs = case_inputs(trial$suite)) {
     weak_spots(trial),
     aspect_note(trial),
     credit_note(trial$lineup),
+    contrast_note(trial$lineup),
     same_note(trial$suite, inputs)
   )
 }
@@ -59,30 +60,36 @@ same_note <- function(suite, inputs) {
   }
 }
 
-# Pipelines on one engine that differ in several things: a lead can't be credited
-# to one of them.
+# Pipelines on the same engines that differ in several things: a lead can't be credited to one of
+# them. Guides are one thing, and so is the wording.
 credit_note <- function(lineup) {
-  pipelines <- lineup$pipelines[is.na(lineup$pipelines$follows), ]
-  alone <- is.na(pipelines$sweep) | pipelines$sweep == pipelines$pipeline
-  pipelines <- pipelines[alone, ]
-  settings <- lapply(seq_len(nrow(pipelines)), function(i) {
-    c(
-      list(checkpoint = pipelines$checkpoint[i], hold = pipelines$hold[i]),
-      pipelines$settings[[i]],
-      prefix_names("add-on ", pipelines$add_ons[[i]])
-    )
-  })
+  recipes <- with_settings(recorded_steps(lineup))
+  recipes <- recipes[recipes$shown == 1, ]
+  at <- match(recipes$pipeline, lineup$pipelines$pipeline)
+  alone <- is.na(recipes$sweep) | recipes$sweep == recipes$pipeline
+  settings <- Map(
+    function(set, add_ons) c(set, prefix_names("add-on ", add_ons)),
+    recipes$set,
+    lineup$pipelines$add_ons[at]
+  )
+  engines <- vapply(
+    settings,
+    function(set) paste(set[grepl("(^|[.])engine$", names(set))], collapse = " "),
+    ""
+  )
   told <- character()
-  for (one in seq_along(settings)) {
-    # Only what works on the same engine and meets the same cases is compared.
-    others <- which(seq_along(settings) > one & pipelines$engine == pipelines$engine[one])
+  for (one in which(alone)) {
+    # Only what works on the same engines and meets the same cases is compared.
+    others <- which(alone & seq_along(settings) > one & engines == engines[one])
     for (other in others) {
       differ <- settings_that_differ(settings[[one]], settings[[other]])
-      if (length(differ) > 1 && any(pipelines$jobs[[one]] %in% pipelines$jobs[[other]])) {
+      differ <- unique(sub("^((steps[.][0-9]+[.])?[^.]+)[.].*$", "\\1", differ))
+      if (length(differ) > 1 &&
+        any(lineup$pipelines$jobs[[at[one]]] %in% lineup$pipelines$jobs[[at[other]]])) {
         told <- c(
           told,
           paste0(
-            pipelines$pipeline[one], " and ", pipelines$pipeline[other], " (",
+            recipes$pipeline[one], " and ", recipes$pipeline[other], " (",
             shorten_list(differ), ")"
           )
         )
@@ -98,6 +105,31 @@ credit_note <- function(lineup) {
       "."
     )
   }
+}
+
+# What can be credited: pipelines that differ in one thing, all else equal.
+contrast_note <- function(lineup) {
+  recipes <- with_settings(recorded_steps(lineup))
+  recipes <- recipes[recipes$shown == 1, ]
+  found <- find_contrasts(stats::setNames(recipes$set, recipes$pipeline))
+  if (nrow(found) == 0) {
+    return(NULL)
+  }
+
+  each <- split(found, factor(found$vary, unique(found$vary)))
+  said <- vapply(
+    each,
+    function(own) {
+      values <- in_order(own$value)
+      values[!nzchar(values)] <- "not set"
+      paste0(own$vary[1], " (", shorten_list(cut_text(values, 30)), ")")
+    },
+    ""
+  )
+  paste0(
+    "Some pipelines differ in one thing, all else equal: ", shorten_list(said, 6),
+    ". `sprenn contrasts` tells what each does."
+  )
 }
 
 settings_that_differ <- function(a, b) {

@@ -172,13 +172,6 @@ grid_columns <- function(table, recipes, vary) {
 
 split_each <- function(texts) strsplit(texts, ",", fixed = TRUE)
 
-# Values as they rise, if they are numbers.
-in_order <- function(values) {
-  values <- unique(values)
-  number <- suppressWarnings(as.numeric(values))
-  if (anyNA(number)) values else values[order(number)]
-}
-
 # A chain's takes and those of the steps that led to them.
 stepwise_table <- function(trial, verdict, run, pipeline) {
   store <- open_store(trial$folder, run)

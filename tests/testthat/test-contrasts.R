@@ -83,6 +83,10 @@ test_that("what one thing does is told with how sure that is, and drawn", {
   expect_equal(said$status, 0)
   told <- jsonlite::fromJSON(said$out)
   expect_named(told, c("contrasts", "differences"))
+  file <- withr::local_tempfile(fileext = ".png")
+  said <- run_cli("contrasts", folder, "--run", "main", "--out", file)
+  expect_equal(said$status, 0)
+  expect_gt(file.size(file), 1000)
 })
 
 test_that("without two such pipelines it says what would make some", {
@@ -132,4 +136,22 @@ test_that("sheets show two settings as a tile map, and named values beside each 
   alone <- small_trial()
   run_trial(alone, workers = 0)
   expect_error(draw_sheet(alone, by = "grid"), "varied together", class = "sprenn_error_run")
+})
+
+test_that("a plan names what can be credited and what can't", {
+  notes <- plan_run(small_trial(lineup = contrast_lineup[-9]))$notes
+  said <- paste(notes, collapse = " ")
+  expect_match(said, "differ in one thing, all else equal: ")
+  expect_match(said, "hold (0.1 and 0.9)", fixed = TRUE)
+  expect_match(said, "wording.after (not set and fine)", fixed = TRUE)
+  expect_no_match(said, "more than one setting")
+  both <- c(
+    small_lineup[1:4],
+    paste0(
+      "  - {id: both, engine: mixer, hold: 0.9, wording: {before: a, after: b}, ",
+      "guides: {edges: {weight: 0.5, release: 0.5}}}"
+    )
+  )
+  said <- paste(plan_run(small_trial(lineup = both))$notes, collapse = " ")
+  expect_match(said, "firm and both (guides and wording)", fixed = TRUE)
 })
