@@ -277,7 +277,8 @@ rests_section <- function(trial, verdicts, run) {
       `aria-label` = "Settings of every pipeline",
       tag$table(
         tag$caption(
-          "Settings of every pipeline. The native knob is the engine's own scale for hold."
+          "Settings of every pipeline, and what it gives in place of what a case has. The native ",
+          "knob is the engine's own scale for hold."
         ),
         tag$thead(
           tag$tr(
@@ -300,7 +301,7 @@ rests_section <- function(trial, verdicts, run) {
                 class = "number",
                 if (is.na(one$native_hold)) "-" else format_value(one$native_hold)
               ),
-              tag$td(if (one$settings == "{}") "-" else one$settings)
+              tag$td(settings_words(one))
             )
           })
         )

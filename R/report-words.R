@@ -77,26 +77,27 @@ recipe_words <- function(verdict) {
     return(character())
   }
 
-  one <- verdict$recipes[verdict$recipes$pipeline == verdict$best, ]
-  settings <- clean_said(jsonlite::fromJSON(one$settings))
-  text <- function(x) if (is.numeric(x)) format(x, digits = 6) else quoted(x)
-  paste0(
-    "- {id: ",
-    gsub("[^A-Za-z0-9_-]+", "-", one$pipeline),
-    ", engine: ",
-    one$engine,
-    ", checkpoint: ",
-    one$checkpoint,
-    if (!is.na(one$hold)) paste0(", hold: ", format(one$hold, digits = 6)),
-    if (length(settings)) {
-      paste0(
-        ", settings: {",
-        paste0(names(settings), ": ", vapply(settings, text, ""), collapse = ", "),
-        "}"
-      )
-    },
-    "}"
+  recipes <- verdict$recipes
+  chain <- chain_of(recipes, match(verdict$best, recipes$pipeline))
+  steps <- lapply(chain, function(i) written_step(recipes[i, ]))
+  id <- list(id = gsub("[^A-Za-z0-9_-]+", "-", verdict$best))
+  yaml_block(list(c(id, if (length(steps) == 1) steps[[1]] else list(steps = steps))), "")
+}
+
+# A recorded step as lineup.yml has it.
+written_step <- function(step) {
+  read <- function(json) clean_said(jsonlite::parse_json(json))
+  step <- c(
+    list(
+      engine = step$engine,
+      checkpoint = step$checkpoint,
+      hold = if (!is.na(step$hold)) as.numeric(format(step$hold, digits = 6)),
+      settings = read(step$settings),
+      add_ons = read(step$add_ons)
+    ),
+    read(step$gives)
   )
+  Filter(length, step)
 }
 
 # From one case nobody can tell how far a mean may be off.
@@ -140,4 +141,13 @@ print_lines <- function(x) {
 words_below <- function(chance, wanted) {
   words <- chance_words(chance)
   ifelse(words == percent(wanted), paste("just under", words), words)
+}
+
+# Settings, add-ons and what is given in place of what cases have, in one line.
+settings_words <- function(step) {
+  own <- lapply(step[c("settings", "add_ons", "gives")], function(json) {
+    if (json != "{}") substr(json, 2, nchar(json) - 1)
+  })
+  said <- gsub("\"", "", listed(unlist(own)))
+  if (nzchar(said)) said else "-"
 }

@@ -196,7 +196,9 @@ take_action <- function(take, trial, takes, pipelines) {
       description = paste0(
         "checkpoint ", step$checkpoint,
         if (!is.na(step$hold)) paste0(", hold ", format(step$hold)),
-        if (step$settings != "{}") paste0(", ", step$settings)
+        if (step$settings != "{}") paste0(", ", step$settings),
+        if (step$add_ons != "{}") paste0(", ", step$add_ons),
+        if (step$gives != "{}") paste0(", ", step$gives)
       ),
       instrument = refer(engine_id(step$engine, step$engine_version)),
       object = lapply(crate_id(inputs), refer),

@@ -7,11 +7,7 @@ with_settings <- function(pipelines) {
   pipelines$family <- ifelse(is.na(pipelines$sweep), pipelines$pipeline, pipelines$sweep)
   own <- lapply(seq_len(nrow(pipelines)), function(i) settings_of_step(pipelines[i, ]))
   pipelines$set <- lapply(seq_len(nrow(pipelines)), function(i) {
-    chain <- i
-    while (!is.na(pipelines$follows[chain[1]])) {
-      chain <- c(match(pipelines$follows[chain[1]], pipelines$pipeline), chain)
-    }
-
+    chain <- chain_of(pipelines, i)
     set <- if (length(chain) == 1) {
       own[[i]]
     } else {
@@ -31,10 +27,20 @@ with_settings <- function(pipelines) {
   pipelines
 }
 
+# The rows of a chain that ends in row `i`, the first step first.
+chain_of <- function(pipelines, i) {
+  while (!is.na(pipelines$follows[i[1]])) {
+    i <- c(match(pipelines$follows[i[1]], pipelines$pipeline), i)
+  }
+
+  i
+}
+
 settings_of_step <- function(step) {
   set <- c(
     list(engine = step$engine, checkpoint = step$checkpoint, hold = step$hold),
     as.list(unlist(read_json_text(step$settings))),
+    prefix_names("add_ons.", as.list(unlist(read_json_text(step$add_ons)))),
     flat_gives(read_json_text(step$gives))
   )
   lapply(Filter(Negate(is.na), set), function(one) {

@@ -67,11 +67,7 @@ credit_note <- function(lineup) {
   recipes <- recipes[recipes$shown == 1, ]
   at <- match(recipes$pipeline, lineup$pipelines$pipeline)
   alone <- is.na(recipes$sweep) | recipes$sweep == recipes$pipeline
-  settings <- Map(
-    function(set, add_ons) c(set, prefix_names("add-on ", add_ons)),
-    recipes$set,
-    lineup$pipelines$add_ons[at]
-  )
+  settings <- recipes$set
   engines <- vapply(
     settings,
     function(set) paste(set[grepl("(^|[.])engine$", names(set))], collapse = " "),

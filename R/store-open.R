@@ -186,8 +186,9 @@ prints_table <- paste0(
 # Whether suite and lineup ask for a take, as they were when the run was last begun.
 asked_column <- "ALTER TABLE takes ADD COLUMN asked INTEGER NOT NULL DEFAULT 1"
 
-# What pipelines give in place of what cases have, and what sweeps have varied in them.
+# What pipelines give in place of what cases have, what sweeps have varied in them, and add-ons.
 given_columns <- c(
+  "ALTER TABLE pipelines ADD COLUMN add_ons TEXT NOT NULL DEFAULT '{}'",
   "ALTER TABLE pipelines ADD COLUMN gives TEXT NOT NULL DEFAULT '{}'",
   "ALTER TABLE pipelines ADD COLUMN varied TEXT NOT NULL DEFAULT '{}'"
 )

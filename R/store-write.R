@@ -33,6 +33,7 @@ recorded_steps <- function(lineup) {
     follows = steps$follows,
     stage = steps$stage,
     shown = as.integer(steps$pipeline %in% lineup$pipelines$pipeline),
+    add_ons = vapply(steps$add_ons, to_json, ""),
     gives = vapply(steps$gives, to_json, ""),
     varied = vapply(steps$varied, to_json, "")
   )
@@ -58,14 +59,14 @@ record_plan <- function(store, trial, plan, asked = plan) {
     )
     write_db(
       store$db,
-      "INSERT INTO pipelines VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+      "INSERT INTO pipelines VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
         ON CONFLICT (pipeline) DO UPDATE SET position = excluded.position, engine = excluded.engine,
         engine_version = excluded.engine_version, checkpoint = excluded.checkpoint,
         hold = excluded.hold,
         native_hold = excluded.native_hold, settings = excluded.settings, sweep = excluded.sweep,
         vary = excluded.vary, value = excluded.value, follows = excluded.follows,
-        stage = excluded.stage, shown = excluded.shown, gives = excluded.gives,
-        varied = excluded.varied",
+        stage = excluded.stage, shown = excluded.shown, add_ons = excluded.add_ons,
+        gives = excluded.gives, varied = excluded.varied",
       params = unname(as.list(steps))
     )
     open <- read_db(store, "SELECT take, state FROM takes WHERE state <> 'made'")

@@ -143,7 +143,7 @@ make_older <- function(trial) {
   }
 
   DBI::dbExecute(db, "ALTER TABLE takes DROP COLUMN asked")
-  for (column in c("gives", "varied")) {
+  for (column in c("add_ons", "gives", "varied")) {
     DBI::dbExecute(db, paste("ALTER TABLE pipelines DROP COLUMN", column))
   }
 

@@ -159,7 +159,7 @@ test_that("a run's file of the older schema is brought up to date, with all that
     DBI::dbExecute(db, paste("ALTER TABLE takes DROP COLUMN", column))
   }
 
-  for (column in c("follows", "stage", "shown", "gives", "varied")) {
+  for (column in c("follows", "stage", "shown", "add_ons", "gives", "varied")) {
     DBI::dbExecute(db, paste("ALTER TABLE pipelines DROP COLUMN", column))
   }
 

@@ -445,3 +445,28 @@ test_that("kinds of guide are held against each other in a sweep", {
   expect_equal(unique(found$contrasts$vary), "guides.kind")
   expect_equal(found$contrasts$value, c("edges", "soft_edges", "areas", "none"))
 })
+
+test_that("the verdict's line for lineup.yml asks for the very same takes", {
+  lineup <- c(
+    pipeline_line("p", paste0(
+      "settings: {guidance: 5}, add_ons: {grain: 0.5}, look: 0.7, size: [128, 96], ",
+      "guides: {edges: {weight: 0.8, release: 0.4}}, wording: {after: \"fine: detail\", ",
+      "negative: [blur, 'a, frame']}, phrases: {2: 1.2}, mask: {fill: noise}"
+    )),
+    paste0(
+      "  - {id: chain, jobs: [swap], steps: [{engine: witness, checkpoint: any, hold: 0.9}, ",
+      "{engine: witness, checkpoint: even, hold: 0.3, wording: {prompt: none}}]}"
+    )
+  )
+  for (k in 1:2) {
+    folder <- given_trial(lineup[k], suite = given_suite[-7])
+    planned <- plan_run(folder)$takes$take
+    run_trial(folder, workers = 0)
+    line <- recipe_words(choose_pipeline(folder))
+    writeLines(
+      c(given_lineup, sub("^-", "  -", sub("^  ", "    ", line))),
+      file.path(folder, "lineup.yml")
+    )
+    expect_equal(plan_run(folder)$takes$take, planned)
+  }
+})

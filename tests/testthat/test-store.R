@@ -201,7 +201,7 @@ test_that("a store of an older form is brought to today's, and chooses as before
   }
 
   DBI::dbExecute(db, "ALTER TABLE takes DROP COLUMN asked")
-  for (column in c("gives", "varied")) {
+  for (column in c("add_ons", "gives", "varied")) {
     DBI::dbExecute(db, paste("ALTER TABLE pipelines DROP COLUMN", column))
   }
 
