@@ -193,13 +193,11 @@ take_action <- function(take, trial, takes, pipelines) {
         take$pipeline, ", ", take$case, ", seed ", take$seed,
         if (!is.na(take$control)) paste0(", control: ", gsub("_", " ", take$control))
       ),
-      description = paste0(
-        "checkpoint ", step$checkpoint,
-        if (!is.na(step$hold)) paste0(", hold ", format(step$hold)),
-        if (step$settings != "{}") paste0(", ", step$settings),
-        if (step$add_ons != "{}") paste0(", ", step$add_ons),
-        if (step$gives != "{}") paste0(", ", step$gives)
-      ),
+      description = listed(c(
+        paste("checkpoint", step$checkpoint),
+        if (!is.na(step$hold)) paste("hold", format(step$hold)),
+        setdiff(unlist(step[c("settings", "add_ons", "gives")]), "{}")
+      )),
       instrument = refer(engine_id(step$engine, step$engine_version)),
       object = lapply(crate_id(inputs), refer),
       result = if (made) {
