@@ -50,6 +50,7 @@ score_run <- function(
   in_transaction(store$db, bring_to_suite(store, trial, asked))
   takes <- read_takes(store)
   to_score <- unscored_takes(store, takes, version_of_measures(trial$suite), again)
+  stopping <- FALSE
   if (length(to_score)) {
     shown <- if (!is.null(progress)) {
       function(scored, to_score, seconds, ...) {
@@ -72,10 +73,13 @@ score_run <- function(
     )
     on.exit(runner$close(), add = TRUE, after = FALSE)
     runner$run()
-    compare_across(store, trial$suite)
-    if (runner$stopping) {
-      rlang::interrupt()
-    }
+    stopping <- runner$stopping
+  }
+
+  # Also where nothing was left to measure: an earlier command may have been killed just before.
+  compare_across(store, trial$suite)
+  if (stopping) {
+    rlang::interrupt()
   }
 
   judged <- ask_judges(store, trial, lock, progress)
@@ -103,6 +107,11 @@ compare_across <- function(store, suite) {
   changed <- read_uncompared(store)
   takes <- read_takes(store, deciding_columns)
   takes <- takes[takes$state == "made" & is.na(takes$control), ]
+  # Before pipelines are: once these are compared, nothing tells that repairs are not.
+  if (length(changed)) {
+    compare_repairs(store, suite, takes)
+  }
+
   for (pipeline in unique(takes$pipeline[takes$take %in% changed])) {
     own <- read_prints_of_pipeline(store, pipeline)
     own <- own[own$take %in% takes$take, ]
@@ -120,10 +129,6 @@ compare_across <- function(store, suite) {
     )
     measures <- vapply(across_measures(), `[[`, "", "measure")
     replace_scores(store, scores, own$take, measures)
-  }
-
-  if (length(changed)) {
-    compare_repairs(store, suite, takes)
   }
 }
 

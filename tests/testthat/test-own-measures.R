@@ -169,3 +169,24 @@ test_that("own measures have columns in the tables that are exported, whatever t
   columns <- vapply(described$tableSchema$columns, `[[`, "", "name")
   expect_equal(columns, names(takes))
 })
+
+test_that("a command that finds nothing to measure still compares what was not compared", {
+  # As after a kill between measuring and comparing.
+  folder <- small_trial()
+  run_trial(folder, workers = 0)
+  store <- open_store(folder, "main")
+  withr::defer(close_store(store))
+  compared <- function() {
+    scores <- read_scores(store)
+    scores <- scores[scores$measure %in% vapply(across_measures(), `[[`, "", "measure"), ]
+    scores <- scores[order(scores$take, scores$measure), c("take", "measure", "value")]
+    row.names(scores) <- NULL
+    scores
+  }
+  before <- compared()
+  expect_gt(nrow(before), 0)
+  write_db(store$db, "DELETE FROM scores WHERE measure IN ('consistency', 'same_as_seed')")
+  expect_lt(nrow(compared()), nrow(before))
+  score_run(folder, workers = 0)
+  expect_equal(compared(), before)
+})
