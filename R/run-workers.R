@@ -227,11 +227,14 @@ read_workers <- function(path) {
 
   list(
     here = as.integer(value$here %||% min(parallel::detectCores(), 8, na.rm = TRUE)),
-    listen = whole_address(value$listen %||% sub("^[^/]*//", "", mirai::host_url(tls = TRUE))),
+    listen = whole_address(value$listen %||% first_host(mirai::host_url(tls = TRUE))),
     hosts = lapply(value$hosts, with_defaults),
     cluster = if (!is.null(value$cluster)) with_defaults(value$cluster)
   )
 }
+
+# A machine has an address for each of its networks; the first is the one that it uses by default.
+first_host <- function(urls) sub("^[^/]*//", "", unname(urls)[1])
 
 # Port 0 takes one that is free.
 whole_address <- function(listen) {

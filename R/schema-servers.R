@@ -293,9 +293,9 @@ workers_fields <- function() {
     "endpoint",
     "no",
     paste0(
-      "The address of this machine that the others connect to, over TLS. Its host ",
-      "name if left out, and any free port. 127.0.0.1 makes the hosts come back through their SSH ",
-      "connections."
+      "The address of this machine that the others connect to, over TLS. Its address in its first ",
+      "network if left out, and any free port. 127.0.0.1 makes the hosts come back through their ",
+      "SSH connections."
     ),
     "hosts",
     "list",

@@ -25,6 +25,10 @@ test_that("a file of workers is read, with all that is wrong with it at once", {
   )
   expect_equal(read$hosts[[2]]$processes, 4)
   expect_equal(read$cluster$command, "sbatch")
+  # A machine may be in several networks.
+  several <- c(eth0 = "tls+tcp://192.0.2.2:0", eth1 = "tls+tcp://198.51.100.7:0")
+  expect_equal(first_host(several), "192.0.2.2:0")
+  expect_length(read_workers(workers_file("here: 0"))$listen, 1)
   expect_equal(
     read_workers(workers_file("here: 0", "listen: mast"))$listen,
     "mast:0"
