@@ -16,7 +16,8 @@ step_gives <- function(step, stage) {
   )
   for (name in intersect(names(usual), names(gives))) {
     own <- gives[[name]]
-    same <- vapply(names(own), function(key) identical(own[[key]], usual[[name]][[key]]), NA)
+    # YAML reads 1 as an integer.
+    same <- vapply(names(own), function(key) setequal(own[[key]], usual[[name]][[key]]), NA)
     gives[[name]] <- if (is.list(own)) own[!same] else own
   }
 

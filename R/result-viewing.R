@@ -346,10 +346,14 @@ record_viewed <- function(store, suite, take = NULL) {
     ballots <- ballots[ballots$one == take, ]
   }
 
-  scores <- if (nrow(ballots)) viewed_scores(ballots, read_takes(store, deciding_columns), suite)
   if (is.null(take)) {
+    scores <- if (nrow(ballots)) {
+      viewed_scores(ballots, read_takes(store, deciding_columns), suite)
+    }
     replace_measure(store, "viewing", scores)
   } else {
+    # Between two answers there is no time to read all takes of a large run.
+    scores <- if (nrow(ballots)) viewed_scores(ballots, read_take(store, take), suite)
     replace_scores(store, scores, take, "viewing")
   }
 }

@@ -10,6 +10,7 @@ plan_notes <- function(trial, inputs = case_inputs(trial$suite)) {
     NA
   )
   unsure <- Filter(function(engine) !engine$about$repeatable, trial$lineup$engines)
+  recipes <- planned_recipes(trial$lineup)
   c(
     if (any(unchecked)) {
       paste0(
@@ -41,8 +42,8 @@ plan_notes <- function(trial, inputs = case_inputs(trial$suite)) {
     },
     weak_spots(trial),
     aspect_note(trial),
-    credit_note(trial$lineup),
-    contrast_note(trial$lineup),
+    credit_note(recipes),
+    contrast_note(recipes),
     same_note(trial$suite, inputs)
   )
 }
@@ -60,12 +61,17 @@ same_note <- function(suite, inputs) {
   }
 }
 
-# Pipelines on the same engines that differ in several things: a lead can't be credited to one of
-# them. Guides are one thing, and so is the wording.
-credit_note <- function(lineup) {
+# Pipelines with all that is set in them, as results of a run have them, and their `jobs`.
+planned_recipes <- function(lineup) {
   recipes <- with_settings(recorded_steps(lineup))
   recipes <- recipes[recipes$shown == 1, ]
-  at <- match(recipes$pipeline, lineup$pipelines$pipeline)
+  recipes$jobs <- lineup$pipelines$jobs[match(recipes$pipeline, lineup$pipelines$pipeline)]
+  recipes
+}
+
+# Pipelines on the same engines that differ in several things: a lead can't be credited to one of
+# them. Guides are one thing, and so is the wording.
+credit_note <- function(recipes) {
   alone <- is.na(recipes$sweep) | recipes$sweep == recipes$pipeline
   settings <- recipes$set
   engines <- vapply(
@@ -80,8 +86,7 @@ credit_note <- function(lineup) {
     for (other in others) {
       differ <- settings_that_differ(settings[[one]], settings[[other]])
       differ <- unique(sub("^((steps[.][0-9]+[.])?[^.]+)[.].*$", "\\1", differ))
-      if (length(differ) > 1 &&
-        any(lineup$pipelines$jobs[[at[one]]] %in% lineup$pipelines$jobs[[at[other]]])) {
+      if (length(differ) > 1 && any(recipes$jobs[[one]] %in% recipes$jobs[[other]])) {
         told <- c(
           told,
           paste0(
@@ -103,11 +108,13 @@ credit_note <- function(lineup) {
   }
 }
 
-# What can be credited: pipelines that differ in one thing, all else equal.
-contrast_note <- function(lineup) {
-  recipes <- with_settings(recorded_steps(lineup))
-  recipes <- recipes[recipes$shown == 1, ]
-  found <- find_contrasts(stats::setNames(recipes$set, recipes$pipeline))
+# What can be credited: pipelines that differ in one thing, all else equal, and share a job.
+contrast_note <- function(recipes) {
+  sets <- stats::setNames(recipes$set, recipes$pipeline)
+  found <- lapply(unique(unlist(recipes$jobs)), function(job) {
+    find_contrasts(sets[vapply(recipes$jobs, function(own) job %in% own, NA)])
+  })
+  found <- do.call(rbind, found)
   if (nrow(found) == 0) {
     return(NULL)
   }

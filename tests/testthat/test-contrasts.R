@@ -145,6 +145,12 @@ test_that("a plan names what can be credited and what can't", {
   expect_match(said, "hold (0.1 and 0.9)", fixed = TRUE)
   expect_match(said, "wording.after (not set and fine)", fixed = TRUE)
   expect_no_match(said, "more than one setting")
+  # What never meets the same cases is not compared.
+  apart <- sub("hold: 0.1}", "hold: 0.1, jobs: [restyle]}", small_lineup, fixed = TRUE)
+  apart <- sub("hold: 0.9}", "hold: 0.9, jobs: [vary]}", apart, fixed = TRUE)
+  suite <- sub("id: two, job: restyle", "id: two, job: vary", small_suite, fixed = TRUE)
+  said <- paste(plan_run(small_trial(suite, apart))$notes, collapse = " ")
+  expect_no_match(said, "differ in one thing")
   both <- c(
     small_lineup[1:4],
     paste0(

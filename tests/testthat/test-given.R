@@ -371,6 +371,13 @@ test_that("an engine is given nothing that it does not take", {
   expect_equal(nrow(found("look: none, mask: none, guides: {edges: none}")), 0)
 })
 
+test_that("what changes nothing leaves the id as it is", {
+  id <- function(more) plan_run(given_trial(pipeline_line("p", more)))$takes$take
+  plain <- id("")
+  expect_equal(id("wording: {emphasis: 1}, reference: {from: case}, look: {from: suite}"), plain)
+  expect_false(id("wording: {emphasis: 2}") == plain)
+})
+
 test_that("takes keep the ids that they had before pipelines could give anything", {
   takes <- plan_run(small_trial())$takes$take
   expect_equal(takes[1:2], c("4866d804d725-5a510aa9a03d-1", "b4a9b83d2d7f-5a510aa9a03d-1"))
