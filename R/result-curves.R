@@ -134,7 +134,9 @@ lines_along <- function(recipes, vary) {
     stop_sprenn(
       "run",
       c(
-        paste0("There is no curve along ", quoted(vary), ": no two numbers of it alone were tried."),
+        paste0(
+          "There is no curve along ", quoted(vary), ": no two numbers of it alone were tried."
+        ),
         i = paste("What was swept:", listed(swept)),
         i = "`sprenn contrasts` compares words, guides and steps."
       )
