@@ -28,8 +28,10 @@
 #'     pattern such as `"[{say} x{weight}]"` if they belong in the text, or `"none"`.
 #'   - `repeatable`: whether the same seed gives the same picture.
 #'   - `per_call`: how many pictures one call can return, `at_once`: how many calls it accepts at
-#'     a time.
-#'   - `price` per picture, `seconds` per picture: for planning.
+#'     a time. With a `per_call` of more than 1, `make` is given requests for several `seeds`, and
+#'     returns a list with an [engine_result()] for each.
+#'   - `price` per picture, `call_price` per call besides, whatever it returns, and `seconds` per
+#'     picture: for planning.
 #' @param make A function of one request, see [engine_request()], that returns a
 #'   [engine_result()] or calls [engine_failure()].
 #' @param caption A function of one picture (an array rows x columns x 3, sRGB
@@ -97,6 +99,7 @@ about_defaults <- list(
   per_call = 1,
   at_once = 1,
   price = 0,
+  call_price = 0,
   seconds = NA_real_
 )
 
@@ -111,6 +114,12 @@ takes_png <- function(engine) engine$kind %in% c("http", "command")
 
 # Whether its contract guarantees that a key is paid for once.
 pays_once <- function(engine) engine$kind == "http"
+
+# How many seeds one call asks for. Programs, tensors and people are asked for one picture at a
+# time.
+seeds_a_call <- function(engine) {
+  if (engine$kind %in% c("http", "function")) engine$about$per_call else 1
+}
 
 # An engine's description of itself, complete and normalised; all problems are reported at once.
 new_about <- function(about) {
@@ -145,6 +154,7 @@ new_about <- function(about) {
     "about$per_call" = checkmate::check_int(given$per_call, lower = 1, upper = 64),
     "about$at_once" = checkmate::check_int(given$at_once, lower = 1, upper = 256),
     "about$price" = checkmate::check_number(given$price, lower = 0, finite = TRUE),
+    "about$call_price" = checkmate::check_number(given$call_price, lower = 0, finite = TRUE),
     "about$seconds" = checkmate::check_number(given$seconds, lower = 0, na.ok = TRUE)
   )
   given$settings <- lapply(given$settings, new_setting)
@@ -325,9 +335,14 @@ format.sprenn_engine <- function(x, ...) {
       "  settings     ",
       paste(c(names(about$settings), if (!length(about$settings)) "none"), collapse = ", ")
     ),
-    paste0("  price        ", about$price, " a picture"),
+    paste0("  price        ", price_words(about)),
     if (!is.null(x$caption)) "  captions     yes"
   )
+}
+
+price_words <- function(about) {
+  each <- paste(about$price, "a picture")
+  if (about$call_price > 0) paste0(each, " and ", about$call_price, " a call") else each
 }
 
 #' @export

@@ -167,7 +167,19 @@ look_for_job <- function(talk, job, answer, pause, forgotten) {
 fetch_made <- function(talk, answer, url) {
   made <- read_json_answer(answer, url)
   stop_for_other_answer(made, talk$request$key, url)
-  picture <- if (length(made$pictures)) made$pictures[[1]]
+  fetch_pictures(talk, made, url, list())
+}
+
+# Fetches the pictures of a call one after the other, and gives them back with its cost shared
+# between all that were asked for: one result, or a list of them if there were several seeds.
+fetch_pictures <- function(talk, made, url, results) {
+  several <- length(talk$request$seeds) > 1
+  at <- length(results) + 1
+  picture <- if (at <= length(made$pictures)) made$pictures[[at]]
+  if (several && at > min(length(made$pictures), length(talk$request$seeds))) {
+    return(results)
+  }
+
   href <- next_address(url, if (is.list(picture)) picture$href)
   if (is.na(href)) {
     engine_failure(
@@ -182,15 +194,19 @@ fetch_made <- function(talk, answer, url) {
       stop_for_status(answer, href)
     }
 
-    engine_result(
+    result <- engine_result(
       answer$body,
-      cost = made$cost %||% NA,
+      cost = share_of_cost(made$cost %||% NA, length(talk$request$seeds)),
       seed = as.integer(as_number(picture$seed)),
       waited = as_number(made$waited),
       says = c(made$says, picture$says)
     )
+    if (several) fetch_pictures(talk, made, url, c(results, list(result))) else result
   })
 }
+
+# What is no cost stays as it is, and is refused later.
+share_of_cost <- function(cost, pictures) if (is_number(cost)) cost / pictures else cost
 
 stop_for_other_answer <- function(made, key, url) {
   if (identical(made$state, "waiting") || identical(made$state, "making")) {
@@ -212,79 +228,6 @@ stop_for_other_answer <- function(made, key, url) {
     )
   }
 }
-
-# The request as parts of a form: `request` in JSON, pictures as PNG of 8 bits
-# without interlace.
-request_parts <- function(request) {
-  pictures <- c(
-    numbered("reference", request$references),
-    numbered("look", request$looks),
-    lapply(
-      stats::setNames(request$guides, paste0("guide-", names(request$guides), recycle0 = TRUE)),
-      `[[`,
-      "picture"
-    ),
-    if (!is.null(request$mask)) list(mask = request$mask)
-  )
-  pictures <- Filter(Negate(is.null), pictures)
-  said <- list(
-    prompt = lapply(seq_len(nrow(request$prompt)), function(i) as.list(request$prompt[i, ])),
-    text = request$text,
-    negative = as.list(request$negative),
-    hold = null_for_na(request$hold),
-    knob = null_for_na(request$native_hold),
-    checkpoint = request$checkpoint,
-    settings = named_list(request$settings),
-    add_ons = named_list(request$add_ons),
-    size = request$size,
-    seeds = list(request$seed),
-    references = Map(
-      function(part, weight) list(part = part, weight = weight),
-      names(numbered("reference", request$references)),
-      request$reference_weights,
-      USE.NAMES = FALSE
-    ),
-    looks = lapply(names(numbered("look", request$looks)), function(part) list(part = part)),
-    look_weight = request$look_weight,
-    guides = named_list(
-      Map(
-        function(kind, guide) {
-          c(
-            if (!is.null(guide$picture)) list(part = paste0("guide-", kind)),
-            guide[c("weight", "release")],
-            if (!is.null(guide$figures)) guide["figures"]
-          )
-        },
-        names(request$guides),
-        request$guides
-      )
-    ),
-    mask = if (!is.null(request$mask)) {
-      Filter(Negate(is.null), list(part = "mask", context = request$context))
-    },
-    grow = if (any(request$grow > 0)) request$grow
-  )
-  said <- Filter(Negate(is.null), said)
-  c(
-    list(request = list(bytes = charToRaw(enc2utf8(to_json(said))), type = "application/json")),
-    lapply(pictures, png_part)
-  )
-}
-
-named_list <- function(x) if (length(x)) x else structure(list(), names = character())
-
-numbered <- function(word, pictures) {
-  stats::setNames(pictures, paste0(word, "-", seq_along(pictures), recycle0 = TRUE))
-}
-
-null_for_na <- function(x) if (is.null(x) || is.na(x)) NULL else x
-
-# A picture that many requests share is encoded once, and its bytes are kept with it.
-png_part <- function(picture) {
-  list(bytes = attr(picture, "png") %||% png::writePNG(picture), type = "image/png")
-}
-
-with_png <- function(picture) structure(picture, png = png::writePNG(picture))
 
 # Turns a status into a failure, with the words of its problem details (RFC 9457) if it has them.
 stop_for_status <- function(answer, url) {

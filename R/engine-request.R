@@ -23,11 +23,13 @@
 #'   `picture`, `weight` and `release`, the share of the process after which it lets go, and for
 #'   `pose` the joints in pixels, `figures`), `mask` (rows x columns, 1 may change, or `NULL`)
 #'   with `context` (`c(left, top, right, bottom)` in pixels, the part around it that the engine
-#'   should see), `grow` (canvas added at left, top, right and bottom, as shares; it is in
-#'   `reference` and `mask` already), `hold` (0 to 1), `native_hold` (the same on the engine's own
-#'   knob: a number, or a word where its positions have names), `checkpoint`, `add_ons` (weights by
-#'   name), `settings` (a list), `size` (`c(width,
-#'   height)`), `seed`, `key` (a text that stays the same when the same picture is requested
+#'   should see) and `part` (where this lies in the whole picture, `c(left, top, right, bottom)`
+#'   in shares of it, if only the masked part is shown; otherwise `NULL`), `grow` (canvas added at
+#'   left, top, right and bottom, as shares; it is in `reference` and `mask` already), `hold` (0 to
+#'   1), `native_hold` (the same on the engine's own knob: a number, or a word where its positions
+#'   have names), `checkpoint`, `add_ons` (weights by name), `settings` (a list), `size` (`c(width,
+#'   height)`), `seed`, `seeds` (of all pictures that this call asks for: more than one only if the
+#'   engine's `per_call` is), `key` (a text that stays the same when the same picture is requested
 #'   again, so that it is paid for once), `label` (a readable name), and `notes`: inputs of the
 #'   case that were left out or changed because the engine does not accept them.
 #' @section Errors: `sprenn_error_argument` if the engine does not accept the request.
@@ -118,8 +120,10 @@ new_request <- function(engine, asked) {
   request["reference"] <- list(if (length(asked$references)) asked$references[[1]])
   request$reference_weights <- asked$reference_weights %||% rep(1, length(asked$references))
   request[c("mask", "context")] <- list(asked$mask, asked$context)
+  request$part <- asked$part
   request$native_hold <- knob_value(to_native_hold(asked$hold, about), about)
   request$notes <- as.character(notes)
+  request$seeds <- asked$seed
   structure(request, class = "sprenn_request")
 }
 

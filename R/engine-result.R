@@ -102,6 +102,12 @@ make_picture <- function(engine, request) {
     engine = checkmate::check_class(engine, "sprenn_engine"),
     request = checkmate::check_class(request, "sprenn_request")
   )
+  call_engine(engine, request)
+}
+
+# One call of an engine: the picture, or the failure raised. Of a request for several seeds, a list
+# with a picture or failure for each.
+call_engine <- function(engine, request) {
   began <- clock()
   make <- function() within_seconds(engine$seconds, engine$make(request))
   result <- tryCatch(
@@ -121,6 +127,11 @@ make_picture <- function(engine, request) {
 # Checks an engine's answer against the request. Returns the picture as make_picture() does, or
 # the failure, with what is known of the cost.
 judge_result <- function(engine, request, result, seconds) {
+  if (length(request$seeds) > 1 && !inherits(result, "condition")) {
+    return(judge_results(engine, request, result, seconds))
+  }
+
+  result <- only_result(result)
   # The cost counts even if the picture is unusable.
   paid <- if (inherits(result, "sprenn_engine_result") && is_cost(result$cost)) {
     as_number(result$cost)
@@ -135,7 +146,7 @@ judge_result <- function(engine, request, result, seconds) {
         {
           made <- verify_result(result, request)
           made$bytes <- mask_picture(made$bytes, engine$secrets)
-          made
+          put_back_made(made, request$put_back)
         },
         broken_answer
       ),
@@ -151,6 +162,55 @@ judge_result <- function(engine, request, result, seconds) {
   }
 
   made
+}
+
+# An engine that was shown only a part of a picture has made only that.
+put_back_made <- function(made, whole) {
+  if (is.null(whole)) {
+    return(made)
+  }
+
+  made$bytes <- put_back(made$bytes, whole)
+  size <- dim(whole$picture)[2:1]
+  made$width <- size[1]
+  made$height <- size[2]
+  made
+}
+
+# Code that makes several pictures a call returns a list also where it is asked for one.
+only_result <- function(result) {
+  if (identical(class(result), "list") && length(result) == 1) result[[1]] else result
+}
+
+# The pictures of one call, in the order of its seeds. Where an engine says which seed each picture
+# is of, that counts, so that one that is missing is known; otherwise it is their order.
+judge_results <- function(engine, request, results, seconds) {
+  if (inherits(results, "sprenn_engine_result") || !is.list(results)) {
+    results <- list(results)
+  }
+
+  seeds <- request$seeds
+  said <- vapply(results, function(one) as_number(if (is.list(one)) one$seed), 0)
+  told <- length(said) > 0 && all(said %in% seeds) && !anyDuplicated(said)
+  at <- if (told) match(seeds, said) else seq_along(seeds)
+  lapply(seq_along(seeds), function(i) {
+    request$seed <- request$seeds <- seeds[i]
+    result <- if (at[i] %in% seq_along(results)) {
+      results[[at[i]]]
+    } else {
+      tryCatch(
+        engine_failure(
+          "bad_answer",
+          paste0(
+            "The engine was asked for ", count_words(length(seeds), "seed"), " and returned ",
+            count_words(length(results), "picture"), "; none is for seed ", seeds[i], "."
+          )
+        ),
+        sprenn_failure = identity
+      )
+    }
+    judge_result(engine, request, result, seconds / length(seeds))
+  })
 }
 
 # An error of the engine's own code.

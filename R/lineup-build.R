@@ -27,6 +27,7 @@ build_engines <- function(read, folder, given, ask = TRUE) {
       tryCatch(build_engine(wanted[[name]], name, folder, ask), error = identity)
     }
     if (inherits(built, "sprenn_engine")) {
+      problems <- bind_problems(problems, per_call_problem(wanted[[name]], built, place))
       engine <- tryCatch(calibrated(built, curves[[name]]), sprenn_error = function(e) NULL)
       if (is.null(engine)) {
         problems <- bind_problems(
@@ -71,6 +72,21 @@ build_engines <- function(read, folder, given, ask = TRUE) {
   list(engines = engines, problems = problems, unreached = unreached)
 }
 
+# A lineup may ask for fewer seeds in a call than an engine takes, not for more.
+per_call_problem <- function(wanted, built, place) {
+  most <- built$most_per_call %||% 1
+  if (is.null(wanted$per_call) || wanted$per_call <= most) {
+    return(no_problems())
+  }
+
+  new_problem(
+    "lineup.yml",
+    paste0(place, ".per_call"),
+    wanted$per_call,
+    paste0("no more than the ", most, " that the engine takes, or leave it out")
+  )
+}
+
 # The lineup without the pipelines that some engines would have to make, and their sweeps.
 without_engines <- function(lineup, engines) {
   made_by <- function(pipeline) {
@@ -94,11 +110,13 @@ build_engine <- function(wanted, name, folder, ask = TRUE) {
     folder = folder_engine(wanted, name, folder)
   )
   if (inherits(built, "sprenn_engine")) {
-    for (word in intersect(c("at_once", "price"), names(wanted))) {
+    most_per_call <- seeds_a_call(built)
+    for (word in intersect(c("at_once", "price", "per_call"), names(wanted))) {
       built$about[[word]] <- wanted[[word]]
     }
 
     built$per_minute <- wanted$per_minute
+    built$most_per_call <- most_per_call
     # R code and programs can also run in another process.
     if (wanted$kind %in% c("function", "command")) {
       built$plan <- engine_plan(wanted, name, folder)

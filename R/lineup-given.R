@@ -12,7 +12,7 @@ step_gives <- function(step, stage) {
     look = list(from = "suite"),
     reference = list(from = if (stage == 1) "case" else "before"),
     wording = list(prompt = "case", unwanted = "case", emphasis = 1),
-    mask = list(fill = "original")
+    mask = list(fill = "original", show = "whole")
   )
   for (name in intersect(names(usual), names(gives))) {
     own <- gives[[name]]
@@ -166,6 +166,7 @@ given_mask <- function(case, wanted) {
   }
 
   case$mask_fill <- wanted$fill
+  case$mask_show <- wanted$show
   if (!is.null(case$mask)) {
     case$mask$feather <- as.numeric(wanted$feather %||% case$mask$feather)
     case$mask$padding <- as.numeric(wanted$padding %||% case$mask$padding)

@@ -181,20 +181,11 @@ paint_boxes <- function(boxes, own) {
 # where none is asked for.
 mask_context <- function(mask, case, suite, size) {
   padding <- case$mask$padding %||% NA_real_
-  rows <- which(rowSums(mask > 0.02) > 0)
-  columns <- which(colSums(mask > 0.02) > 0)
-  if (is.na(padding) || length(rows) == 0) {
+  if (is.na(padding)) {
     return(c(0, 0, size))
   }
 
-  padding <- padding * size[1] / case_frame(case, suite)[1]
-  box <- c(
-    min(columns) - 1 - padding,
-    min(rows) - 1 - padding,
-    max(columns) + padding,
-    max(rows) + padding
-  )
-  round(pmin(pmax(box, 0), rep(size, 2)))
+  part_box(mask, padding * size[1] / case_frame(case, suite)[1]) %||% c(0, 0, size)
 }
 
 prepare_guide <- function(guide, kind, case, suite, size, reference) {

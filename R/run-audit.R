@@ -31,6 +31,7 @@ plan_notes <- function(trial, inputs = case_inputs(trial$suite)) {
         " not repeat a seed: takes differ each time."
       )
     },
+    unseeded_note(unsure),
     if (length(unsure) &&
       length(setdiff(trial$lineup$controls, "repeat")) &&
       !"repeat" %in% trial$lineup$controls) {
@@ -46,6 +47,18 @@ plan_notes <- function(trial, inputs = case_inputs(trial$suite)) {
     contrast_note(recipes),
     same_note(trial$suite, inputs)
   )
+}
+
+# Several pictures of one call, of engines that do not repeat seeds.
+unseeded_note <- function(unsure) {
+  several <- Filter(function(engine) seeds_a_call(engine) > 1, unsure)
+  if (length(several)) {
+    paste0(
+      listed(names(several)), if (length(several) > 1) " return" else " returns",
+      " several pictures a call, and they are given to the seeds in the order in which they come: ",
+      "to these engines, seeds are only numbers of takes."
+    )
+  }
 }
 
 # Cases that differ in nothing that an engine is told.

@@ -110,7 +110,8 @@ mask_words <- function(case) {
   listed(c(
     if (is.null(mask)) "the added canvas" else paste("feather", mask$feather),
     if (!is.null(mask) && !is.na(mask$padding)) paste("padding", mask$padding),
-    if (fill != "original") paste("filled with", fill)
+    if (fill != "original") paste("filled with", fill),
+    if (identical(case$mask_show, "part")) "shown by itself"
   ))
 }
 

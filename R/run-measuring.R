@@ -239,10 +239,22 @@ make_elsewhere <- function(plan, request, files = NULL) {
     return(structure(list(why = conditionMessage(engine)), class = "sprenn_unbuilt"))
   }
 
-  tryCatch(make_picture(engine, request), sprenn_failure = function(e) {
-    structure(
-      unclass(e)[c("message", "kind", "seconds", "cost", "retry_after")],
-      class = class(e)
-    )
-  })
+  made <- tryCatch(call_engine(engine, request), sprenn_failure = identity)
+  if (length(request$seeds) > 1 && !inherits(made, "condition")) {
+    lapply(made, plain_failure)
+  } else {
+    plain_failure(made)
+  }
+}
+
+# A failure as it travels, without the call that it came from; a picture as it is.
+plain_failure <- function(made) {
+  if (!inherits(made, "condition")) {
+    return(made)
+  }
+
+  structure(
+    unclass(made)[c("message", "kind", "seconds", "cost", "retry_after")],
+    class = class(made)
+  )
 }

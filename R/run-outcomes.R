@@ -18,21 +18,21 @@ Outcomes <- R6::R6Class(
       private$alive <- alive
     },
 
-    # Completes a take: it is kept, tried again, or recorded as failed.
+    # Completes a job: each of its takes is kept, tried again, or recorded as failed. `made` is a
+    # picture, a failure, or for several takes a list of these. A failure of the whole call is one
+    # failure, however many takes it was for.
     complete = function(job, made, stopping = FALSE) {
-      spent <- private$takes$add_spent(job$at, job$queue$engine, made)
-      if (spent > 0) {
-        made$cost <- spent
+      whole <- inherits(made, "condition") || length(job$at) == 1
+      parts <- if (whole) list(job) else split_job(job)
+      answers <- if (whole) list(made) else made
+      answers <- Map(private$add_up, parts, answers)
+      failed <- vapply(answers, inherits, NA, "condition")
+      if (any(!failed)) {
+        private$complete_made(parts[!failed], answers[!failed])
       }
 
-      if (!inherits(made, "condition")) {
-        made <- private$doubt_twin(job, made)
-      }
-
-      if (inherits(made, "condition")) {
-        private$complete_failure(job, made, stopping)
-      } else {
-        private$complete_made(job, made)
+      for (i in which(failed)) {
+        private$complete_failure(parts[[i]], answers[[i]], stopping)
       }
     }
   ),
@@ -47,24 +47,30 @@ Outcomes <- R6::R6Class(
     outage = 0,
     alive = NULL,
 
-    complete_made = function(job, made) {
-      picture <- write_picture(private$store, made$bytes)
+    # An answer with what all tries have cost, or the doubt about it.
+    add_up = function(job, made) {
+      spent <- private$takes$add_spent(job$at, job$queue$engine, made)
+      if (any(spent > 0)) {
+        made$cost <- spent
+      }
+
+      if (inherits(made, "condition")) made else private$doubt_twin(job, made)
+    },
+
+    # The takes of one call are recorded together: killed in between, a run would ask for the
+    # others under another key, and they would be paid for again.
+    complete_made = function(jobs, answers) {
+      pictures <- lapply(answers, function(made) write_picture(private$store, made$bytes))
       private$alive()
-      record_made(
-        private$store,
-        job$take$take,
-        picture,
-        list(
-          width = made$width,
-          height = made$height,
-          bytes = length(made$bytes),
-          seconds = made$seconds,
-          first_call = job$first,
-          cost = made$cost,
-          request = job$described,
-          answer = to_json(c(list(seed = made$seed, waited = made$waited), made$says))
-        )
-      )
+      record_made(private$store, lapply(seq_along(jobs), function(i) {
+        recorded_as(jobs[[i]], answers[[i]], pictures[[i]])
+      }))
+      for (i in seq_along(jobs)) {
+        private$note_made(jobs[[i]], answers[[i]], pictures[[i]])
+      }
+    },
+
+    note_made = function(job, made, picture) {
       private$takes$note_made(job$at, picture, length(made$bytes))
       job$queue$count_made(made$seconds, job$first)
       private$status$count_made(made$cost)
@@ -138,7 +144,7 @@ Outcomes <- R6::R6Class(
 
       if (failure$kind %in% c("refused", "awaited")) {
         job$queue$note_answer()
-      } else if (job$queue$note_failure(job$at, failure)) {
+      } else if (job$queue$note_failure(job$at[1], failure)) {
         return(private$park(job, failure, paste0(
           "The last ", most_alike, " tries failed in the same way. ", conditionMessage(failure)
         )))
@@ -182,7 +188,7 @@ Outcomes <- R6::R6Class(
 
     complete_away = function(job, failure, stopping) {
       # A server that answers others may break at this one.
-      if (isTRUE(failure$cut) && private$takes$count_cut(job$at) >= most_cuts) {
+      if (isTRUE(failure$cut) && max(private$takes$count_cut(job$at)) >= most_cuts) {
         return(private$complete_failed(job, failure))
       }
 
@@ -217,17 +223,18 @@ Outcomes <- R6::R6Class(
       private$alive()
       record_failed(private$store, job$take$take, failure, job$described)
       failed <- failure$kind != "awaited"
+      takes <- length(job$at)
       if (failed) {
-        job$queue$count_failed()
+        job$queue$count_failed(takes)
       }
 
-      private$status$count_given_up(failed, failure$cost, measured = private$score)
+      private$status$count_given_up(takes, failed, failure$cost, measured = private$score)
       private$log$note(
         if (failure$kind %in% c("refused", "awaited")) failure$kind else "failed",
         job,
         kind = failure$kind,
         message = conditionMessage(failure),
-        cost = failure$cost
+        cost = sum(failure$cost)
       )
     },
 
@@ -242,6 +249,33 @@ Outcomes <- R6::R6Class(
     }
   )
 )
+
+# A job of several takes as jobs of one each.
+split_job <- function(job) {
+  lapply(seq_along(job$at), function(i) {
+    one <- job
+    one$at <- job$at[i]
+    one$take <- job$take[i, ]
+    one$described <- job$described[i]
+    one
+  })
+}
+
+recorded_as <- function(job, made, picture) {
+  new_table(
+    take = job$take$take,
+    file = picture$file,
+    sha256 = picture$sha256,
+    width = made$width,
+    height = made$height,
+    bytes = length(made$bytes),
+    seconds = made$seconds,
+    first_call = job$first,
+    cost = made$cost,
+    request = job$described,
+    answer = to_json(c(list(seed = made$seed, waited = made$waited), made$says))
+  )
+}
 
 # A take for which the connection was closed so often, without an answer, has failed.
 most_cuts <- 6

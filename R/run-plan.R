@@ -52,6 +52,9 @@ plan_takes <- function(trial, inputs = case_inputs(trial$suite)) {
     case = vapply(cases, `[[`, "", "id"),
     seed = trial$suite$seeds,
     price = vapply(about, `[[`, 0, "price"),
+    call_price = vapply(about, `[[`, 0, "call_price"),
+    stage = steps$stage,
+    per_call = vapply(trial$lineup$engines[steps$engine], seeds_a_call, 0),
     seconds = as.numeric(vapply(about, function(a) as.numeric(a$seconds), 0))
   )
   plan <- fill_plan(take_grid(trial, steps), steps, columns)
@@ -103,9 +106,23 @@ fill_plan <- function(grid, steps, columns) {
     control = grid$control,
     parent = parent,
     stage = steps$stage[grid$step],
-    price = columns$price[grid$step],
+    price = columns$price[grid$step] + share_of_call(grid, columns),
     seconds = columns$seconds[grid$step]
   )
+}
+
+# What a call costs besides its pictures, shared between the takes that it makes.
+share_of_call <- function(grid, columns) {
+  price <- columns$call_price[grid$step]
+  if (all(price == 0)) {
+    return(price)
+  }
+
+  group <- paste(grid$step, grid$case)
+  takes <- as.vector(table(group)[group])
+  # A later step of a chain works on another picture for each seed.
+  most <- ifelse(columns$stage[grid$step] > 1, 1, columns$per_call[grid$step])
+  price * ceiling(takes / most) / takes
 }
 
 # Hashes of the inputs of each case.

@@ -19,7 +19,7 @@ EngineQueue <- R6::R6Class(
       private$.total <- total
     },
 
-    # Adds a take at the front: the step before is done, or it is made again.
+    # Adds takes at the front: the step before is done, or it is made again.
     add = function(at) private$waiting <- c(at, private$waiting),
 
     # Whether anything is left that does not need a person.
@@ -46,10 +46,11 @@ EngineQueue <- R6::R6Class(
       length(private$waiting) > 0
     },
 
-    # Takes the next take off the queue.
-    take_next = function() {
-      at <- private$waiting[1]
-      private$waiting <- private$waiting[-1]
+    # Takes the next take off the queue, and those that `together`, a function of it and of all that
+    # wait, says are asked for in the same call.
+    take_next = function(together) {
+      at <- together(private$waiting[1], private$waiting)
+      private$waiting <- private$waiting[!private$waiting %in% at]
       at
     },
 
@@ -75,7 +76,7 @@ EngineQueue <- R6::R6Class(
       }
     },
 
-    count_failed = function() private$.failed <- private$.failed + 1,
+    count_failed = function(takes) private$.failed <- private$.failed + takes,
 
     # Takes back a take that was made, to make it again.
     take_back = function(at) {
@@ -85,7 +86,7 @@ EngineQueue <- R6::R6Class(
 
     # A take is tried again at that time.
     postpone = function(at, due) {
-      private$later <- rbind(private$later, data.frame(take = at, due = due))
+      private$later <- rbind(private$later, data.frame(take = at, due = rep(due, length(at))))
     },
 
     # The engine asked to be left alone until then.
@@ -275,6 +276,22 @@ RunTakes <- R6::R6Class(
     wanted_of = function(engine) which(private$wanted & private$steps$engine %in% engine),
     ready_of = function(engine) which(private$ready & private$steps$engine %in% engine),
 
+    # The take and those of `waiting` that differ from it only in the seed, at most `most` in all. A
+    # later step of a chain works on another picture for each seed.
+    asked_for_with = function(at, waiting, most) {
+      if (most == 1 || !is.na(private$takes$parent[at])) {
+        return(at)
+      }
+
+      if (is.null(private$alike)) {
+        parts <- paste(private$takes$pipeline, private$takes$case, private$takes$control)
+        private$alike <- match(parts, parts)
+      }
+
+      same <- waiting[private$alike[waiting] == private$alike[at]]
+      utils::head(unique(c(at, sort(same))), most)
+    },
+
     # Steps of chains that can start once this take is made.
     children_of = function(at) private$children[[private$takes$take[at]]],
 
@@ -345,6 +362,8 @@ RunTakes <- R6::R6Class(
   private = list(
     takes = NULL,
     steps = NULL,
+    # Takes that differ only in the seed have the same number here, once it was needed.
+    alike = NULL,
     wanted = logical(),
     ready = logical(),
     children = list(),

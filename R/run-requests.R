@@ -12,25 +12,56 @@ Requests <- R6::R6Class(
       private$inputs <- cache_of_pictures()
       private$hashes <- small_cache()
     },
-    # The `request` of a take and how it is `described` in the run's records.
-    request_of = function(engine, step, take) {
-      request <- request_for(
-        private$trial,
-        step,
-        engine,
-        take,
-        private$inputs,
-        parents_in(private$store)
+    # The `request` of takes that differ only in their seed, and how each is `described` in the
+    # run's records.
+    request_of = function(engine, step, takes) {
+      key <- private$key_of(takes)
+      requests <- lapply(seq_len(nrow(takes)), function(i) {
+        request <- request_for(
+          private$trial,
+          step,
+          engine,
+          takes[i, ],
+          private$inputs,
+          parents_in(private$store)
+        )
+        request$key <- key
+        request
+      })
+      described <- vapply(
+        seq_along(requests),
+        function(i) {
+          version <- engine$about$version
+          describe_request(requests[[i]], step, version, takes[i, ], private$hashes)
+        },
+        ""
       )
-      # The key depends on the run, so that another run of the same takes gets new pictures.
-      key <- substr(hash_of(list(private$run_key, take$take)), 1, 20)
-      request$key <- paste0(key, "-", take$attempt)
-      version <- engine$about$version
-      described <- describe_request(request, step, version, take, private$hashes)
+      request <- requests[[1]]
+      if (nrow(takes) > 1) {
+        request$seeds <- takes$seed
+        request$label <- paste0(request$label, " and ", nrow(takes) - 1, " more")
+      }
+
       list(request = request, described = described)
     }
   ),
-  private = list(trial = NULL, store = NULL, run_key = NULL, inputs = NULL, hashes = NULL)
+  private = list(
+    trial = NULL,
+    store = NULL,
+    run_key = NULL,
+    inputs = NULL,
+    hashes = NULL,
+
+    # The key depends on the run, so that another run of the same takes gets new pictures.
+    key_of = function(takes) {
+      if (nrow(takes) > 1) {
+        return(substr(hash_of(list(private$run_key, takes$take, takes$attempt)), 1, 20))
+      }
+
+      key <- substr(hash_of(list(private$run_key, takes$take)), 1, 20)
+      paste0(key, "-", takes$attempt)
+    }
+  )
 )
 
 # The request of one take. `inputs` caches pictures; `parent_of` returns the bytes of the picture
@@ -40,12 +71,9 @@ request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
   whole <- case_named(trial$suite, take$case)
   control <- take$control
   gives <- step$gives[[1]]
-  # Another case's prompt is worded as the step words prompts; all other controls take away what
-  # the step gives, too.
-  swapped <- control %in% "swapped_prompt"
-  asked <- if (swapped) controlled_case(whole, control, trial$suite) else whole
-  given <- given_case(asked, gives, step$stage)
-  case <- if (swapped) given else controlled_case(given, control, trial$suite)
+  given <- given_under(whole, control, gives, step$stage, trial$suite)
+  case <- given$controlled
+  given <- given$case
   frame <- case_frame(whole, trial$suite)
   size <- given_size(gives, frame, about$checkpoints[[step$checkpoint]])
   # Inputs that are sent as PNG are encoded once for all takes of a case, and of all steps that
@@ -54,19 +82,22 @@ request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
   drawn <- given
   drawn$references <- whole$references
   as_drawn <- c(names(given$guides), hash_of(gives$mask))
+  checkpoint <- about$checkpoints[[step$checkpoint]]
   prepared <- inputs$get(paste(c("inputs", travels, case$id, size, as_drawn), collapse = " "), {
-    prepared <- prepare_inputs(drawn, trial$suite, size)
+    prepared <- inputs_at(drawn, trial$suite, size, gives, checkpoint)
     if (travels) encode_inputs(prepared) else prepared
   })
+  size <- prepared$size
   references <- prepared$references[seq_along(case$references)]
+  back <- prepared$back
   weights <- vapply(case$references, `[[`, 0, "weight")
   if (!is.na(take$parent) && !identical(given$reference_from, "none")) {
     again <- if (identical(given$reference_from, "both")) 1
     parent <- inputs$get(paste(c("step", take$parent, size, as_drawn), collapse = " "), {
-      pixels <- fit_parent(parent_of(take$parent), frame, size)
-      fill_masked(pixels, prepared$mask, given$mask_fill)
+      parent_input(parent_of(take$parent), frame, prepared, given$mask_fill)
     })
-    references <- c(list(parent), references[again])
+    back <- parent$back
+    references <- c(list(parent$given), references[again])
     weights <- c(1, weights[again])
   }
 
@@ -96,7 +127,9 @@ request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
       ),
       mask = taken("mask", prepared$mask),
       context = taken("mask", prepared$context),
-      grow = case$grow,
+      part = prepared$part,
+      # A part that reaches to the edge is a mask like any other.
+      grow = if (is.null(back)) case$grow else c(0, 0, 0, 0),
       hold = step$hold,
       checkpoint = step$checkpoint,
       add_ons = step$add_ons[[1]],
@@ -110,6 +143,7 @@ request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
       )
     )
   )
+  request$put_back <- back
   request$key <- paste0(take$take, "-", take$attempt)
   request$label <- paste0(
     take$pipeline, ", ", take$case, ", seed ", take$seed,
@@ -122,6 +156,46 @@ request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
     take = take$take
   )
   request
+}
+
+# A case as a step gives it, `case`, and with what a control takes away, `controlled`. Another
+# case's prompt is worded as the step words prompts; all other controls take away what the step
+# gives, too.
+given_under <- function(whole, control, gives, stage, suite) {
+  if (control %in% "swapped_prompt") {
+    case <- given_case(controlled_case(whole, control, suite), gives, stage)
+    return(list(case = case, controlled = case))
+  }
+
+  case <- given_case(whole, gives, stage)
+  list(case = case, controlled = controlled_case(case, control, suite))
+}
+
+# What prepare_inputs() gives, with the `size` that the engine works at. Where it is to see only
+# the masked part, that is what it gets, and `back` says how the whole is put together.
+inputs_at <- function(case, suite, size, gives, checkpoint) {
+  if (!identical(case$mask_show, "part")) {
+    return(c(prepare_inputs(case, suite, size), list(size = size)))
+  }
+
+  fill <- case$mask_fill
+  case$mask_fill <- NULL
+  frame <- case_frame(case, suite)
+  prepared <- prepare_inputs(case, suite, frame)
+  box <- if (!is.null(prepared$mask)) part_box(prepared$mask, case$mask$padding %||% NA_real_)
+  if (is.null(box)) {
+    case["mask_show"] <- list(NULL)
+    return(inputs_at(case, suite, size, gives, checkpoint))
+  }
+
+  # As many pixels as for the whole, in the aspect of the part.
+  edges <- box[3:4] - box[1:2]
+  size <- given_size(gives, pmax(1, round(edges * sqrt(prod(frame / edges)))), checkpoint)
+  box <- box_of_aspect(box, size, frame)
+  back <- list(picture = prepared$references[[1]], mask = prepared$mask, box = box)
+  prepared <- part_of_inputs(prepared, box, size)
+  prepared$references[1] <- lapply(prepared$references[1], fill_masked, prepared$mask, fill)
+  c(prepared, list(size = size, back = back))
 }
 
 # The pictures of a case's look, its reference if that is to be shown for its manner.
@@ -174,6 +248,21 @@ fit_parent <- function(bytes, frame, size) {
   reflect_into(resize_picture(pixels, place[3:4]), place, size)
 }
 
+# What the next step is `given` of that picture, and `back`, how the whole is put together where
+# that is only a part.
+parent_input <- function(bytes, frame, prepared, fill) {
+  back <- prepared$back
+  size <- prepared$size
+  if (is.null(back)) {
+    pixels <- fit_parent(bytes, frame, size)
+  } else {
+    back$picture <- fit_parent(bytes, frame, frame)
+    pixels <- cut_part(back$picture, back$box, size)
+  }
+
+  list(given = fill_masked(pixels, prepared$mask, fill), back = back)
+}
+
 # The request as it is kept with the take: pictures by their hash.
 describe_request <- function(request, step, version, take, known) {
   plain <- unclass(request)
@@ -192,6 +281,9 @@ describe_request <- function(request, step, version, take, known) {
   }
 
   plain$reference <- NULL
+  plain$put_back <- NULL
+  # What else was asked for in the same call says nothing of this take.
+  plain$seeds <- NULL
   plain$references <- hashes("references", request$references)
   plain$looks <- hashes("looks", request$looks)
   plain$mask <- hashes(

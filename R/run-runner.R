@@ -239,7 +239,10 @@ Runner <- R6::R6Class(
     },
 
     send = function(queue) {
-      job <- private$new_job(queue, queue$take_next())
+      at <- queue$take_next(function(first, waiting) {
+        private$takes$asked_for_with(first, waiting, seeds_a_call(queue$engine))
+      })
+      job <- private$new_job(queue, at)
       private$log$note("sent", job)
       if (queue$converses) {
         turn <- tryCatch(
@@ -250,15 +253,16 @@ Runner <- R6::R6Class(
       } else if (private$goes_out(queue)) {
         private$send_to_worker(job)
       } else {
-        made <- tryCatch(make_picture(queue$engine, job$request), sprenn_failure = identity)
+        made <- tryCatch(call_engine(queue$engine, job$request), sprenn_failure = identity)
         private$complete(job, made)
       }
     },
 
+    # A job of one take, or of several that one call asks for.
     new_job = function(queue, at) {
-      try <- private$takes$begin_try(at)
+      try <- max(private$takes$begin_try(at))
       take <- private$takes$row(at)
-      step <- private$takes$step(at)
+      step <- private$takes$step(at[1])
       sent <- private$requests$request_of(queue$engine, step, take)
       began <- clock()
       list(
@@ -281,7 +285,7 @@ Runner <- R6::R6Class(
         job,
         "make_elsewhere",
         list(plan, job$request, files),
-        job$queue$patience(private$workers$far)
+        job$queue$patience(private$workers$far) * length(job$at)
       )
     },
 
@@ -343,7 +347,7 @@ Runner <- R6::R6Class(
     # the cause.
     complete_lost = function(job) {
       private$mend_workers()
-      losses <- private$takes$count_loss(job$at)
+      losses <- max(private$takes$count_loss(job$at))
       why <- job$result$why
       private$log$note("worker lost", job, message = why)
       if (is_measuring(job) && losses >= most_losses) {

@@ -17,10 +17,10 @@ RunStatus <- R6::R6Class(
     },
 
     # Takes left to a person have not failed. They are not going to be measured either.
-    count_given_up = function(failed, cost, measured) {
-      private$.failed <- private$.failed + failed
-      private$awaited <- private$awaited + !failed
-      private$expected <- private$expected - measured
+    count_given_up = function(takes, failed, cost, measured) {
+      private$.failed <- private$.failed + takes * failed
+      private$awaited <- private$awaited + takes * !failed
+      private$expected <- private$expected - takes * measured
       private$add_cost(cost)
     },
 
@@ -141,8 +141,17 @@ EventLog <- R6::R6Class(
       })
     },
 
-    # `job` is the job concerned, if any. A log that can't be written does not stop the run.
+    # `job` is the job concerned, if any; one that is for several takes is a line for each, with the
+    # same `try`. A log that can't be written does not stop the run.
     note = function(event, job = NULL, ...) {
+      if (NROW(job$take) > 1) {
+        for (one in split_job(job)) {
+          self$note(event, one, ...)
+        }
+
+        return(invisible())
+      }
+
       more <- Filter(function(value) !is.null(value) && !is.na(value), list(...))
       if (!is.null(more$seconds)) {
         more$seconds <- round(more$seconds, 3)

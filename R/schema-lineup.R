@@ -126,6 +126,13 @@ lineup_fields <- function() {
       "integer 1..256",
       "no",
       "How many calls to make at a time, in place of what the engine says itself.",
+      "engines.*.per_call",
+      "integer 1..64",
+      "no",
+      paste0(
+        "http, function: for how many seeds to ask in one call; as many as the engine says it ",
+        "takes if left out, and never more."
+      ),
       "engines.*.per_minute",
       "number 0.01..100000",
       "no",

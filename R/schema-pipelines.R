@@ -231,10 +231,19 @@ mask_use_fields <- function() {
     paste0(
       "What the engine is given inside the mask: original, the surroundings blurred into it, ",
       "noise, or a colour; original if left out."
+    ),
+    "mask.show",
+    choice_of(mask_views),
+    "no",
+    paste0(
+      "whole, the whole picture; part, only the masked part with its padding (a quarter of its ",
+      "longer edge if none is said), enlarged to the working size and put back afterwards; whole ",
+      "if left out."
     )
   )
 }
 
 look_sources <- c("suite", "reference", "both", "none")
 reference_sources <- c("case", "before", "both", "none")
+mask_views <- c("whole", "part")
 mask_fills <- c("original", "surroundings", "noise")

@@ -53,15 +53,16 @@ contract_router <- function(engine, office) {
   router <- plumber::pr_get(router, "/takes/<id>", function(id, res) {
     answering(res, tell_job(engine, office, id, res))
   })
-  router <- plumber::pr_get(router, "/takes/<id>/picture", function(id, res) {
+  router <- plumber::pr_get(router, "/takes/<id>/pictures/<number>", function(id, number, res) {
     job <- office$orders[[id]]
-    if (is.null(job$picture)) {
+    if (!number %in% seq_along(job$pictures)) {
       return(say_problem(res, 404, "There is no such picture."))
     }
 
+    number <- as.integer(number)
     res$setHeader("Content-Type", "image/png")
-    res$body <- job$spoilt %||% job$picture
-    office$orders[[id]]$spoilt <- NULL
+    res$body <- job$pictures[[number]]$spoilt %||% job$pictures[[number]]$picture
+    office$orders[[id]]$pictures[[number]]$spoilt <- NULL
     res
   })
   router <- plumber::pr_post(
@@ -193,7 +194,8 @@ new_order <- function(engine, office, key, req) {
   }
 
   request <- request_from_wire(engine, read_form(req))
-  if (office$credit - sum(office$paid) < engine$about$price && !key %in% names(office$paid)) {
+  cost <- call_cost(engine$about, length(request$seeds))
+  if (office$credit - sum(office$paid) < cost && !key %in% names(office$paid)) {
     engine_failure("out_of_credit", "There is no credit left.")
   }
 
@@ -246,29 +248,20 @@ tell_job <- function(engine, office, id, res) {
     return(say_json(res, 202, list(state = "waiting", key = job$key)))
   }
 
-  if (is.null(job$picture)) {
+  if (is.null(job$pictures)) {
     began <- proc.time()[["elapsed"]]
     made <- if (!is.null(job$made)) mirai::call_mirai(job$made)$data
     if (!is.list(made)) {
-      made <- engine$make(job$request)
+      made <- make_each(engine, job$request)
     }
 
-    # A finished job no longer needs its pictures.
+    # A finished job no longer needs what it was given.
     job$made <- NULL
-    job$request <- job$request["seed"]
-    as_bytes <- function(picture) {
-      if (is.raw(picture) || is.null(picture)) {
-        picture
-      } else {
-        png::writePNG(picture)
-      }
-    }
-
-    job$picture <- as_bytes(made$picture)
-    job$spoilt <- as_bytes(made$spoilt)
+    job$request <- job$request["seeds"]
+    job$pictures <- lapply(made, function(one) lapply(one[c("picture", "spoilt")], as_png_bytes))
     job$seconds <- proc.time()[["elapsed"]] - began
     office$orders[[id]] <- job
-    office$paid[[job$key]] <- engine$about$price
+    office$paid[[job$key]] <- call_cost(engine$about, length(job$request$seeds))
     # Written beside and renamed: a server that is killed meanwhile must not lose it.
     part <- paste0(office$ledger, ".part")
     writeLines(jsonlite::toJSON(as.list(office$paid), auto_unbox = TRUE), part)
@@ -281,16 +274,35 @@ tell_job <- function(engine, office, id, res) {
     list(
       key = job$key,
       state = "made",
-      cost = engine$about$price,
+      cost = office$paid[[job$key]],
       waited = job$ready - job$asked,
       seconds = job$seconds,
-      pictures = list(list(href = paste0("/takes/", id, "/picture"), seed = job$request$seed))
+      pictures = lapply(seq_along(job$pictures), function(i) {
+        list(href = paste0("/takes/", id, "/pictures/", i), seed = job$request$seeds[i])
+      })
     )
   )
 }
 
+# What a call costs that returns so many pictures.
+call_cost <- function(about, pictures) about$call_price + about$price * pictures
+
+as_png_bytes <- function(picture) {
+  if (is.raw(picture) || is.null(picture)) picture else png::writePNG(picture)
+}
+
+# A picture for each of a request's seeds.
+make_each <- function(engine, request) {
+  lapply(request$seeds, function(seed) {
+    request$seed <- seed
+    engine$make(request)
+  })
+}
+
 draw_ahead <- function(request) {
-  list(picture = png::writePNG(standin_bracken()$make(request)$picture))
+  lapply(make_each(standin_bracken(), request), function(made) {
+    list(picture = png::writePNG(made$picture))
+  })
 }
 
 read_form <- function(req) {
@@ -327,8 +339,15 @@ request_from_wire <- function(engine, parts) {
     engine_failure("bad_request", paste0("There is no setting ", unknown[1], "."))
   }
 
-  if (length(said$seeds) != 1) {
-    engine_failure("bad_request", "One seed at a time.")
+  if (!length(said$seeds) %in% seq_len(about$per_call)) {
+    engine_failure(
+      "bad_request",
+      if (about$per_call == 1) {
+        "One seed at a time."
+      } else {
+        paste("One to", about$per_call, "seeds at a time.")
+      }
+    )
   }
 
   size <- as.integer(unlist(said$size))
@@ -366,6 +385,7 @@ request_from_wire <- function(engine, parts) {
     look_weight = said$look_weight %||% 1,
     guides = guides,
     mask = if (!is.null(said$mask)) picture(said$mask$part)[, , 1],
+    part = if (!is.null(said$part)) as.numeric(unlist(said$part)),
     grow = as.numeric(unlist(said$grow %||% rep(0, 4))),
     native_hold = said$knob %||% NA,
     hold = said$hold %||% NA,
@@ -373,6 +393,7 @@ request_from_wire <- function(engine, parts) {
     add_ons = said$add_ons,
     settings = said$settings,
     size = size,
-    seed = as.integer(said$seeds[[1]])
+    seed = as.integer(said$seeds[[1]]),
+    seeds = as.integer(unlist(said$seeds))
   )
 }

@@ -54,6 +54,7 @@ paint_take <- function(
     picture <- flood_with_colour(picture, prompt, open_to_prompt)
     picture <- polish(picture, request$prompt, pull)
     picture <- bleed_guides(picture, request$guides, window)
+    picture <- lose_perspective(picture, request$part)
     inside_mask(picture, start, request$mask)
   })
 }

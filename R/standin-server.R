@@ -18,6 +18,8 @@
 #' @param credit The credit of bracken's account.
 #' @param seconds,at_once Seconds that bracken's queue takes for a picture, and how many it
 #'   makes at once; its own pace if `NULL`.
+#' @param per_call,call_price How many seeds a call to bracken, quince or yarrow may name, and what
+#'   each call costs besides its pictures.
 #' @param key The key that clients have to send, or `NULL`.
 #' @param standins The result of `start_standins()`.
 #' @return `start_standins()` returns an object of class `sprenn_standins`: a
@@ -40,7 +42,9 @@ start_standins <- function(
   credit = 1000,
   key = NULL,
   seconds = NULL,
-  at_once = NULL
+  at_once = NULL,
+  per_call = 1L,
+  call_price = 0
 ) {
   ports <- if (is.numeric(which)) {
     which
@@ -86,7 +90,9 @@ start_standins <- function(
         key = key,
         ledger = ledger,
         seconds = seconds,
-        at_once = at_once
+        at_once = at_once,
+        per_call = per_call,
+        call_price = call_price
       )
     )
     if (any(on_wire)) {
@@ -245,7 +251,9 @@ serve_standin <- function(
   key = NULL,
   ledger = tempfile(),
   seconds = NULL,
-  at_once = NULL
+  at_once = NULL,
+  per_call = 1L,
+  call_price = 0
 ) {
   if (name %in% c("heron", "plover")) {
     return(serve_router(
@@ -270,6 +278,9 @@ serve_standin <- function(
     engine$about$at_once <- at_once %||% engine$about$at_once
     engine$about$seconds <- seconds %||% engine$about$seconds
   }
+
+  engine$about$per_call <- per_call
+  engine$about$call_price <- call_price
 
   router <- if (name == "sorrel") {
     inference_router(engine)

@@ -89,6 +89,26 @@ flood_with_colour <- function(picture, prompt, pull) {
   draw_mix(picture, flat * (0.6 + 0.4 * c(luminance(picture))), rep(share, length(picture) / 3))
 }
 
+# Who sees only a part does not know which way the lines of the whole run: what it paints leans.
+lean_of_parts <- 0.18
+
+lose_perspective <- function(picture, part) {
+  if (is.null(part)) {
+    return(picture)
+  }
+
+  rows <- dim(picture)[1]
+  columns <- dim(picture)[2]
+  lean <- lean_of_parts * sample(c(-1, 1), 1)
+  down <- round(lean * (seq_len(columns) - columns / 2))
+  for (column in seq_len(columns)) {
+    at <- pmin(rows, pmax(1, seq_len(rows) - down[column]))
+    picture[, column, ] <- picture[at, column, ]
+  }
+
+  picture
+}
+
 # Words of praise give polish, and nothing else: crisper tones, the same layout.
 praise <- "\\b(detail(ed)?|finest|quality|award|masterpiece|polished|crisp)\\b"
 

@@ -115,10 +115,12 @@ write_picture <- function(store, bytes) {
   list(file = file, sha256 = sha)
 }
 
-# The scores of an earlier picture of the take are removed.
-record_made <- function(store, take, picture, facts) {
+# `made` are one-row tables of the takes of one call, which are recorded together or not at all. The
+# scores of an earlier picture of a take are removed.
+record_made <- function(store, made) {
+  made <- do.call(rbind, made)
   in_transaction(store$db, {
-    forget_scores(store, take)
+    forget_scores(store, made$take)
     write_db(
       store$db,
       "UPDATE takes SET state = 'made', file = ?, sha256 = ?, width = ?, height = ?, bytes = ?,
@@ -126,26 +128,27 @@ record_made <- function(store, take, picture, facts) {
         cost = ?, failure = NULL, message = NULL, request = ?, answer = ?, made_at = ?,
         first_call = ? WHERE take = ?",
       params = list(
-        picture$file,
-        picture$sha256,
-        facts$width,
-        facts$height,
-        facts$bytes,
-        facts$seconds,
-        facts$cost,
-        facts$request,
-        facts$answer,
-        now_utc(),
-        as.integer(facts$first_call),
-        take
+        made$file,
+        made$sha256,
+        made$width,
+        made$height,
+        made$bytes,
+        made$seconds,
+        made$cost,
+        made$request,
+        made$answer,
+        rep(now_utc(), nrow(made)),
+        as.integer(made$first_call),
+        made$take
       )
     )
   })
 }
 
 # A refusal is a result; takes left to a person stay planned. A new key is used only after a wrong
-# answer: after a lost answer, the picture may already be made and paid for.
-record_failed <- function(store, take, failure, request) {
+# answer: after a lost answer, the picture may already be made and paid for. `takes` are those of
+# one call.
+record_failed <- function(store, takes, failure, requests) {
   state <- switch(failure$kind,
     refused = "refused",
     awaited = "planned",
@@ -157,26 +160,34 @@ record_failed <- function(store, take, failure, request) {
       "UPDATE takes SET state = ?, failure = ?, message = ?, request = ?, seconds = ?, cost = ?, ",
       "made_at = ?, attempt = attempt + ? WHERE take = ?"
     ),
-    params = list(
-      state,
-      failure$kind,
-      conditionMessage(failure),
-      request,
-      failure$seconds,
-      failure$cost,
-      now_utc(),
-      as.integer(failure$kind %in% c("bad_answer", "bad_request", "engine_error")),
-      take
+    params = lapply(
+      list(
+        state,
+        failure$kind,
+        conditionMessage(failure),
+        requests,
+        failure$seconds / length(takes),
+        as.numeric(failure$cost),
+        now_utc(),
+        as.integer(failure$kind %in% c("bad_answer", "bad_request", "engine_error")),
+        takes
+      ),
+      rep_len,
+      length(takes)
     )
   )
 }
 
-# Why a take that stays planned has not been made.
-record_reason <- function(store, take, failure) {
+# Why takes that stay planned have not been made.
+record_reason <- function(store, takes, failure) {
   write_db(
     store$db,
     "UPDATE takes SET failure = ?, message = ? WHERE take = ?",
-    params = list(failure$kind, conditionMessage(failure), take)
+    params = lapply(
+      list(failure$kind, conditionMessage(failure), takes),
+      rep_len,
+      length(takes)
+    )
   )
 }
 

@@ -96,19 +96,23 @@ for (i in seq_len(nrow(plan))) {
       1, ]
     png::writePNG(core("clamp")(base + stats::rnorm(length(base), 0, 0.02)))
   })
+  kept <- core("write_picture")(store, picture)
   core("record_made")(
     store,
-    plan$take[i],
-    core("write_picture")(store, picture),
     list(
-      width = size[1],
-      height = size[2],
-      bytes = length(picture),
-      seconds = 1,
-      cost = 0.01,
-      request = "{}",
-      answer = "{}",
-      first_call = FALSE
+      data.frame(
+        take = plan$take[i],
+        file = kept$file,
+        sha256 = kept$sha256,
+        width = size[1],
+        height = size[2],
+        bytes = length(picture),
+        seconds = 1,
+        cost = 0.01,
+        request = "{}",
+        answer = "{}",
+        first_call = FALSE
+      )
     )
   )
   scores <- one$scores

@@ -88,19 +88,23 @@ draw_takes <- function(trial) {
   })
   for (i in seq_len(nrow(plan))) {
     bytes <- drawings[[1 + i %% 24]]
+    kept <- core("write_picture")(store, bytes)
     core("record_made")(
       store,
-      plan$take[i],
-      core("write_picture")(store, bytes),
       list(
-        width = size[1],
-        height = size[2],
-        bytes = length(bytes),
-        seconds = 1,
-        cost = 0,
-        request = "{}",
-        answer = "{}",
-        first_call = FALSE
+        data.frame(
+          take = plan$take[i],
+          file = kept$file,
+          sha256 = kept$sha256,
+          width = size[1],
+          height = size[2],
+          bytes = length(bytes),
+          seconds = 1,
+          cost = 0,
+          request = "{}",
+          answer = "{}",
+          first_call = FALSE
+        )
       )
     )
   }
