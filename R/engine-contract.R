@@ -23,6 +23,7 @@
 #'     `"references"` (several), `"text_alone"` (no reference), `"negative"`, and the guides
 #'     `"edges"`, `"soft_edges"`, `"areas"`, `"depth"`, `"pose"`. A case with any other input is
 #'     refused before anything is made.
+#'   - `enlarge`: how many times the size that it works at it can deliver, from 1 to 4.
 #'   - `add_ons`: the names of the add-ons it has.
 #'   - `emphasis`: how a phrase is stressed: `"weights"` if the engine reads them from `prompt`, a
 #'     pattern such as `"[{say} x{weight}]"` if they belong in the text, or `"none"`.
@@ -93,6 +94,7 @@ about_defaults <- list(
   hold_words = NULL,
   curve = NULL,
   takes = character(),
+  enlarge = 1,
   add_ons = character(),
   emphasis = "weights",
   repeatable = TRUE,
@@ -148,6 +150,7 @@ new_about <- function(about) {
     "about$curve" = check_hold_curve(given$curve, given$hold),
     "about$settings" = check_settings(given$settings),
     "about$takes" = checkmate::check_subset(given$takes, input_kinds()),
+    "about$enlarge" = checkmate::check_int(given$enlarge, lower = 1, upper = most_enlarged),
     "about$add_ons" = checkmate::check_character(given$add_ons, any.missing = FALSE),
     "about$emphasis" = check_emphasis(given$emphasis),
     "about$repeatable" = checkmate::check_flag(given$repeatable),

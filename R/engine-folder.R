@@ -159,7 +159,7 @@ write_checklist <- function(engine, takes, request_of) {
               paste0(takes$case[i], "-", takes$parent[i])
             },
             "-",
-            paste(request$size, collapse = "x"),
+            paste(delivered_size(request), collapse = "x"),
             "-",
             name,
             ".png"
@@ -179,8 +179,8 @@ write_checklist <- function(engine, takes, request_of) {
       pipeline = takes$pipeline[i],
       case = takes$case[i],
       seed = takes$seed[i],
-      width = request$size[1],
-      height = request$size[2],
+      width = delivered_size(request)[1],
+      height = delivered_size(request)[2],
       prompt = request$text,
       not_wanted = paste(request$negative, collapse = ", "),
       pictures = paste(given, collapse = " "),

@@ -49,6 +49,7 @@ request_parts <- function(request) {
     mask = if (!is.null(request$mask)) {
       Filter(Negate(is.null), list(part = "mask", context = request$context))
     },
+    enlarge = request$enlarge,
     part = request$part,
     grow = if (any(request$grow > 0)) request$grow
   )

@@ -188,7 +188,7 @@ fetch_pictures <- function(talk, made, url, results) {
     )
   }
 
-  most <- 1e6 + 8 * prod(talk$request$size)
+  most <- 1e6 + 8 * prod(delivered_size(talk$request))
   list(call = talk$call("GET", href, most = most), wait = 0, then = function(answer) {
     if (answer$status != 200) {
       stop_for_status(answer, href)

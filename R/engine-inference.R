@@ -35,7 +35,7 @@ infer_take <- function(request, wanted, address, known, remember) {
         c(key_headers(wanted), message$headers),
         body = message$body,
         seconds = seconds,
-        most = 1e6 + 40 * prod(request$size)
+        most = 1e6 + 40 * prod(delivered_size(request))
       ),
       wait = 0,
       then = function(answer) inferred(answer, known$binary)

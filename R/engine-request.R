@@ -32,6 +32,8 @@
 #'   engine's `per_call` is), `key` (a text that stays the same when the same picture is requested
 #'   again, so that it is paid for once), `label` (a readable name), and `notes`: inputs of the
 #'   case that were left out or changed because the engine does not accept them.
+#'   `enlarge`, where it is there, is the multiple of `size` at which the picture is to be
+#'   delivered; inputs are of `size`.
 #' @section Errors: `sprenn_error_argument` if the engine does not accept the request.
 #' @family engines
 #' @export
@@ -121,6 +123,7 @@ new_request <- function(engine, asked) {
   request$reference_weights <- asked$reference_weights %||% rep(1, length(asked$references))
   request[c("mask", "context")] <- list(asked$mask, asked$context)
   request$part <- asked$part
+  request$enlarge <- asked$enlarge
   request$native_hold <- knob_value(to_native_hold(asked$hold, about), about)
   request$notes <- as.character(notes)
   request$seeds <- asked$seed
@@ -233,6 +236,9 @@ validate_request <- function(request, about) {
   )
   request
 }
+
+# The size that the picture is to have.
+delivered_size <- function(request) request$size * (request$enlarge %||% 1)
 
 # A size that a checkpoint handles well.
 good_size <- function(checkpoint) {

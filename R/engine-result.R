@@ -301,8 +301,8 @@ verify_result <- function(result, request) {
 
     # The header gives the size before anything is decoded (a JPEG may be stored rotated).
     head <- c(facts$width, facts$height)
-    if (!all(sort(head) == sort(request$size))) {
-      stop_for_size(head, request$size)
+    if (!all(sort(head) == sort(delivered_size(request)))) {
+      stop_for_size(head, delivered_size(request))
     }
 
     pixels <- tryCatch(decode_picture(encoded_picture(picture)), error = function(e) {
@@ -336,7 +336,7 @@ verify_result <- function(result, request) {
   }
 
   size <- dim(pixels)[2:1]
-  stop_for_size(size, request$size)
+  stop_for_size(size, delivered_size(request))
   if (diff(range(pixels)) < 1 / 255) {
     engine_failure("bad_answer", "The picture that came back is all one colour.")
   }

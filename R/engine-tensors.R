@@ -15,8 +15,8 @@ tensors_for <- function(request, model, tensor_of) {
         checkpoint = request$checkpoint,
         mask = request$mask,
         look = if (length(request$looks)) request$looks[[1]],
-        width = request$size[1],
-        height = request$size[2]
+        width = delivered_size(request)[1],
+        height = delivered_size(request)[2]
       ),
       lapply(request$guides, `[[`, "picture"),
       request$settings

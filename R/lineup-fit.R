@@ -10,7 +10,28 @@ gives_problems <- function(step, about, stage, problem) {
       not_taken(step$mask, !identical(step$mask, "none"), "mask", "mask", about, problem),
       not_taken(step$wording$negative, TRUE, "negative", "wording.negative", about, problem)
     ),
+    enlarge_taken(step, about, problem),
     phrases_taken(step, about, problem)
+  )
+}
+
+enlarge_taken <- function(step, about, problem) {
+  times <- step$enlarge %||% 1
+  list(
+    if (times > about$enlarge) {
+      problem(
+        "enlarge",
+        times,
+        if (about$enlarge == 1) {
+          paste0("nothing: ", about$name, " does not enlarge")
+        } else {
+          paste0("no more than ", about$enlarge, ", which is what ", about$name, " can")
+        }
+      )
+    },
+    if (times > 1 && is.list(step$mask) && identical(step$mask$show, "part")) {
+      problem("enlarge", "together with mask.show: part", "one of them: a part is put back")
+    }
   )
 }
 

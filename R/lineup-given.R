@@ -21,10 +21,16 @@ step_gives <- function(step, stage) {
     gives[[name]] <- if (is.list(own)) own[!same] else own
   }
 
+  if (identical(as.numeric(gives$enlarge), 1)) {
+    gives$enlarge <- NULL
+  }
+
   sort_deeply(Filter(length, gives))
 }
 
-given_fields <- c("guides", "look", "reference", "size", "wording", "phrases", "mask")
+given_fields <- c(
+  "guides", "look", "reference", "size", "enlarge", "wording", "phrases", "mask"
+)
 
 sort_deeply <- function(values) {
   if (!is.list(values)) {

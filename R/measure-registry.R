@@ -66,7 +66,11 @@ plain_measures <- function() {
     measure_patch(),
     measure_repeated(),
     measure_leak(),
-    measure_guide_bleed()
+    measure_guide_bleed(),
+    measure_detail_gained(),
+    measure_invented(),
+    measure_halos(),
+    measure_enlarged_blocks()
   )
 }
 

@@ -151,8 +151,10 @@ decoy_view <- function(case, frame, kept) {
 }
 
 # Measures one picture as a take of a case: its `scores`, and the `print` by which it
-# is compared with other takes. What the case needs is kept in `kept`.
+# is compared with other takes. What the case needs is kept in `kept`. Of an enlarged take, the
+# attribute `enlarged` of its bytes says how it was made.
 score_bytes <- function(bytes, case, suite, kept) {
+  enlarged <- attr(bytes, "enlarged")
   frame <- case_frame(case, suite)
   hold <- function(what, code) kept$get(paste(what, case$id), list(code))[[1]]
   reference <- if (!is.null(case$reference)) hold("view", reference_view(case, suite, frame))
@@ -163,7 +165,8 @@ score_bytes <- function(bytes, case, suite, kept) {
     )
   })
   own <- suite_measures(suite, kept)
-  view <- view_encoded(bytes, frame, pixels = length(own) > 0)
+  with_pixels <- length(own) > 0 || !is.null(enlarged)
+  view <- view_encoded(bytes, frame, pixels = with_pixels)
   on.exit(drop_view(view$view))
   scene <- new_scene(
     view$view,
@@ -183,13 +186,32 @@ score_bytes <- function(bytes, case, suite, kept) {
         take = view$pixels,
         reference = if (!is.null(reference)) hold("pixels", fitted_reference(case, suite))
       )
-    }
+    },
+    enlarged = if (!is.null(enlarged)) enlarged_by(enlarged, view, frame)
   )
   scores <- score_scene(scene, asked_phrases(case), c(all_measures(), own))
   list(
     scores = scores,
     print = take_print(view$view, if (case$job == "repair") reference),
     overlay = take_overlay(scene)
+  )
+}
+
+# What enlarging did to a take: `enlarged` has how many `times`, and the bytes of the picture
+# `before`, if a step before made it.
+enlarged_by <- function(enlarged, view, frame) {
+  before <- if (!is.null(enlarged$before)) view_encoded(enlarged$before, frame, pixels = TRUE)
+  if (!is.null(before)) {
+    on.exit(drop_view(before$view))
+  }
+
+  enlargement_of(
+    view$pixels,
+    before$pixels,
+    frame,
+    enlarged$times,
+    view$view,
+    before$view
   )
 }
 

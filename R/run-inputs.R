@@ -5,11 +5,11 @@
 #'
 #' @inheritParams plan_run
 #' @return A data frame with a row for every case and step: `case`, `pipeline`, `step` (1 for the
-#'   first), `size` (what it works at, `width x height` in pixels), `reference`, `look`, `guides`
-#'   (with weights and releases), `mask`, `prompt` and `negative`, all as text and empty where
-#'   there is none; `changed`, what the pipeline changes in the case; and `left_out`, what the
-#'   engine does not take or the case does not have. The last two are empty where there is nothing
-#'   to say.
+#'   first), `size` (what it works at, `width x height` in pixels, and how far it enlarges),
+#'   `reference`, `look`, `guides` (with weights and releases), `mask`, `prompt` and `negative`,
+#'   all as text and empty where there is none; `changed`, what the pipeline changes in the case;
+#'   and `left_out`, what the engine does not take or the case does not have. The last two are
+#'   empty where there is nothing to say.
 #' @family runs
 #' @export
 #' @examples
@@ -42,7 +42,10 @@ inputs_row <- function(case, step, trial) {
     case = case$id,
     pipeline = owner_of(step),
     step = step$stage,
-    size = paste(size, collapse = " x "),
+    size = paste0(
+      paste(size, collapse = " x "),
+      if (!is.null(gives$enlarge)) paste0(", enlarged ", gives$enlarge, " times")
+    ),
     reference = shown,
     look = if ("look" %in% dropped) "" else look_words(given),
     guides = guide_words(given$guides[setdiff(names(given$guides), dropped)]),

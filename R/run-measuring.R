@@ -74,7 +74,7 @@ Measuring <- R6::R6Class(
       take <- private$takes$row(at)
       began <- clock()
       scores <- score_bytes(
-        take_bytes(private$store, take),
+        private$picture_of(at),
         case_named(private$suite, take$case),
         private$suite,
         private$views
@@ -120,15 +120,28 @@ Measuring <- R6::R6Class(
     },
 
     send = function(job, files = NULL) {
-      pictures <- lapply(job$ats, function(at) {
-        take_bytes(private$store, private$takes$row(at))
-      })
+      pictures <- lapply(job$ats, private$picture_of)
       private$workers$send(
         job,
         "score_elsewhere",
         list(job$bundle, pictures, private$workers$far, files),
         self$patience()
       )
+    },
+
+    # The bytes of a take; an enlarged one comes with what it was made from.
+    picture_of = function(at) {
+      take <- private$takes$row(at)
+      bytes <- take_bytes(private$store, take)
+      times <- private$takes$step(at)$gives[[1]]$enlarge
+      if (is.null(times)) {
+        return(bytes)
+      }
+
+      before <- if (!is.na(take$parent)) {
+        take_bytes(private$store, read_take(private$store, take$parent))
+      }
+      structure(bytes, enlarged = list(times = times, before = before))
     },
 
     bundle_of = function(case_id) {

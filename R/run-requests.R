@@ -128,6 +128,7 @@ request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
       mask = taken("mask", prepared$mask),
       context = taken("mask", prepared$context),
       part = prepared$part,
+      enlarge = gives$enlarge,
       # A part that reaches to the edge is a mask like any other.
       grow = if (is.null(back)) case$grow else c(0, 0, 0, 0),
       hold = step$hold,

@@ -149,6 +149,13 @@ steering_fields <- function() {
       paste0(
         "The size that it works at: [width, height], or one number for the long edge; what suits ",
         "the checkpoint if left out."
+      ),
+      "enlarge",
+      paste0("integer 1..", most_enlarged),
+      "no",
+      paste0(
+        "How many times the size that it works at it delivers; 1 if left out. The picture is kept ",
+        "at that size, and compared in the frame like any other."
       )
     )
   )
@@ -245,5 +252,7 @@ mask_use_fields <- function() {
 
 look_sources <- c("suite", "reference", "both", "none")
 reference_sources <- c("case", "before", "both", "none")
+# The most that a step may enlarge.
+most_enlarged <- 4
 mask_views <- c("whole", "part")
 mask_fills <- c("original", "surroundings", "noise")

@@ -71,7 +71,8 @@ new_scene <- function(
   watch = list(),
   pixels = NULL,
   looks = list(),
-  added = NULL
+  added = NULL,
+  enlarged = NULL
 ) {
   # Without one, what an extension is to fill is its mask.
   if (is.null(added) && job == "extend") {
@@ -92,6 +93,7 @@ new_scene <- function(
     pixels = pixels,
     looks = looks,
     added = added,
+    enlarged = enlarged,
     settled = take$handle,
     grain = core_graininess(take$handle, plainest_in(take, reference, added)$handle)
   )

@@ -385,6 +385,7 @@ request_from_wire <- function(engine, parts) {
     look_weight = said$look_weight %||% 1,
     guides = guides,
     mask = if (!is.null(said$mask)) picture(said$mask$part)[, , 1],
+    enlarge = said$enlarge,
     part = if (!is.null(said$part)) as.numeric(unlist(said$part)),
     grow = as.numeric(unlist(said$grow %||% rep(0, 4))),
     native_hold = said$knob %||% NA,

@@ -256,12 +256,21 @@ standin_teasel <- function() {
       checkpoints = list(comb = list()),
       hold = c(at_0 = 100, at_1 = 0),
       takes = c("mask", "negative"),
+      enlarge = 4,
       emphasis = "none",
       repeatable = TRUE,
       price = 0,
       seconds = 0.2
     ),
-    make = function(request) engine_result(teasel_picture(request), cost = 0)
+    make = function(request) {
+      picture <- enlarge_painted(
+        teasel_picture(request),
+        request$enlarge %||% 1,
+        request$native_hold / 100,
+        request$seed
+      )
+      engine_result(picture, cost = 0)
+    }
   )
 }
 

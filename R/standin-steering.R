@@ -109,6 +109,55 @@ lose_perspective <- function(picture, part) {
   picture
 }
 
+# An enlarged picture: contours become crisper and surfaces get a texture of their own, and where
+# much may change, strokes appear that nobody has seen before.
+enlarge_painted <- function(picture, times, change, seed) {
+  if (times == 1) {
+    return(picture)
+  }
+
+  rows <- dim(picture)[1] * times
+  columns <- dim(picture)[2] * times
+  big <- resample_picture(picture, rows, columns)
+  crisp <- big - soften(big, times)
+  rich <- soften(abs(crisp), 4 * times)
+  with_drawing_seed(seed, {
+    grain <- stats::rnorm(rows * columns)
+    big <- clamp(big + 0.8 * crisp + 3 * rich * grain)
+    draw_strokes(big, round(120 * clamp((change - invents_from) / 0.5)), times)
+  })
+}
+
+# The change from which an enlarged picture has things that were not there.
+invents_from <- 0.3
+
+draw_strokes <- function(picture, many, times) {
+  rows <- dim(picture)[1]
+  columns <- dim(picture)[2]
+  mark <- matrix(FALSE, rows, columns)
+  for (stroke in seq_len(many)) {
+    along <- seq(0, columns / 10, by = 0.5)
+    turn <- stats::runif(1, 0, 2 * pi) + along * stats::runif(1, -1, 1) * 20 / columns
+    x <- stats::runif(1, 0, columns) + cumsum(cos(turn)) / 2
+    y <- stats::runif(1, 0, rows) + cumsum(sin(turn)) / 2
+    for (aside in seq(-times, times)) {
+      at <- cbind(round(y + aside), round(x))
+      at <- at[at[, 1] %in% seq_len(rows) & at[, 2] %in% seq_len(columns), , drop = FALSE]
+      mark[at] <- TRUE
+    }
+  }
+
+  dark <- luminance(picture) > 0.5
+  ink <- ifelse(dark, 0.05, 0.95)
+  for (channel in 1:3) {
+    plane <- picture[, , channel]
+    plane[mark] <- ink[mark]
+    picture[, , channel] <- plane
+  }
+
+  picture
+}
+
 # Words of praise give polish, and nothing else: crisper tones, the same layout.
 praise <- "\\b(detail(ed)?|finest|quality|award|masterpiece|polished|crisp)\\b"
 

@@ -265,7 +265,7 @@ test_that("the time that is left counts servers beside each other, and local wor
   expect_equal(left(queues["served"], 2, 100, 100), 30 * 9 / 4)
   make(queues$served, 10, 2)
   make(queues$own, 4, 1)
-  queues$own$count_failed()
+  queues$own$count_failed(1)
   # 20 calls of 2 s, four at a time; 10 pictures of 1 s and 60 measured in 0.5 s each, on
   # two processes or on one.
   expect_equal(left(queues, 2, 40, 40), 20)
