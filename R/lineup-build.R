@@ -189,8 +189,12 @@ build_lineup <- function(lineup, engines) {
   )
   pipelines <- as_rows(lapply(chains, function(chain) chain[[length(chain)]]))
   sample <- lineup$control_sample
+  drafters <- unlist(lapply(c(pipelines$gives, stages$gives), drafted_by))
   list(
-    engines = engines[unique(c(pipelines$engine, stages$engine))],
+    engines = engines[intersect(
+      c(pipelines$engine, stages$engine, drafters),
+      names(engines)
+    )],
     pipelines = pipelines,
     stages = stages,
     controls = unlist(lineup$controls),
@@ -237,6 +241,8 @@ recipe_hash <- function(pipeline, engines) {
       pipeline$settings[[1]],
       pipeline$add_ons[[1]]
     ),
+    # Another version of who drafts the prompt drafts another one.
+    if (!is.null(by <- drafted_by(gives))) engines[[by]]$about[c("name", "version")],
     # A pipeline that gives cases as they are keeps the ids that it had before pipelines could do
     # otherwise.
     if (length(gives)) list(gives)

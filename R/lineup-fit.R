@@ -169,9 +169,49 @@ fit_problems <- function(trial, ids) {
       }
 
       about <- trial$lineup$engines[[steps$engine[i]]]$about
-      misfits(steps[i, ], mine, about, place, whose)
+      bind_problems(
+        misfits(steps[i, ], mine, about, place, whose),
+        drafter_problems(steps[i, ], mine, trial$lineup$engines, place, whose)
+      )
     })
   )
+}
+
+# Prompts that are to be drafted by an engine that can't, or for cases with nothing to draft from.
+drafter_problems <- function(step, cases, engines, place, whose) {
+  wording <- step$gives[[1]]$wording
+  if (!isTRUE(wording$prompt %in% drafting)) {
+    return(no_problems())
+  }
+
+  able <- names(Filter(function(engine) !is.null(engine$caption), engines))
+  bare <- vapply(cases, function(case) is.null(case$reference), NA)
+  ids <- vapply(cases, `[[`, "", "id")
+  bind_problems(list(
+    if (!isTRUE(wording$drafted_by %in% able)) {
+      new_problem(
+        "lineup.yml",
+        paste0(place, ".wording.drafted_by"),
+        paste0(
+          whose,
+          if (is.null(wording$drafted_by)) "nothing" else quoted(wording$drafted_by)
+        ),
+        if (length(able)) {
+          paste("an engine that can caption:", listed(able))
+        } else {
+          "an engine that can caption; none of this lineup can"
+        }
+      )
+    },
+    if (any(bare)) {
+      new_problem(
+        "lineup.yml",
+        paste0(place, ".wording.prompt"),
+        paste0(whose, quoted(wording$prompt), " for ", shorten_list(ids[bare])),
+        "cases with a reference to draft a prompt from, or jobs: a list of those that have one"
+      )
+    }
+  ))
 }
 
 # What decides which inputs a step gives: not how much of each.

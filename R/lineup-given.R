@@ -149,6 +149,10 @@ given_wording <- function(case, wording, phrases) {
     case$lacking <- c(case$lacking, paste0("phrase ", max(places)))
   }
 
+  if (isTRUE(wording$prompt %in% drafting)) {
+    case <- with_draft(case, wording)
+  }
+
   added <- list(before = wording$before, after = wording$after)
   added <- lapply(Filter(Negate(is.null), added), build_phrase)
   # A neutral prompt stands for nothing being said.
@@ -161,6 +165,24 @@ given_wording <- function(case, wording, phrases) {
   )
   case
 }
+
+# A prompt that an engine drafts from the reference, in place of the case's or after it. The case
+# carries what was drafted as `drafts`, by engine, once that is known.
+with_draft <- function(case, wording) {
+  said <- case$drafts[[wording$drafted_by]] %||% paste0("(drafted by ", wording$drafted_by, ")")
+  own <- if (wording$prompt == "both" && !case$neutral) case$prompt
+  known <- tolower(vapply(own, `[[`, "", "say"))
+  case$prompt <- c(own, lapply(said[!tolower(said) %in% known], build_phrase))
+  case$neutral <- FALSE
+  case
+}
+
+# Who drafts the prompt of a step, or NULL.
+drafted_by <- function(gives) {
+  if (isTRUE(gives$wording$prompt %in% drafting)) gives$wording$drafted_by
+}
+
+drafting <- c("caption", "both")
 
 # The heaviest weight that a phrase may have, as the field `weight` says.
 most_emphasis <- 4

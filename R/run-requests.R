@@ -71,6 +71,7 @@ request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
   whole <- case_named(trial$suite, take$case)
   control <- take$control
   gives <- step$gives[[1]]
+  whole$drafts <- drafts_of_case(trial, take$case, gives)
   given <- given_under(whole, control, gives, step$stage, trial$suite)
   case <- given$controlled
   given <- given$case
@@ -157,6 +158,20 @@ request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
     take = take$take
   )
   request
+}
+
+# What engines have drafted for a case. Without it a step that needs it can't be asked for.
+drafts_of_case <- function(trial, id, gives) {
+  drafts <- lapply(trial$drafts, `[[`, id)
+  by <- drafted_by(gives)
+  if (!is.null(by) && is.null(drafts[[by]])) {
+    stop_sprenn(
+      "run",
+      paste0("The prompt that ", by, " drafted for ", id, " is kept with its run only.")
+    )
+  }
+
+  drafts
 }
 
 # A case as a step gives it, `case`, and with what a control takes away, `controlled`. Another

@@ -83,8 +83,17 @@ lineup_rules <- function() {
     "steps",
     "",
     paste(
-      "engine checkpoint hold settings add_ons guides look reference size wording phrases mask"
+      "engine checkpoint hold settings add_ons guides look reference size enlarge wording",
+      "phrases mask"
     ),
+    "pipelines[].wording",
+    "drafted_by",
+    "prompt",
+    "",
+    "pipelines[].steps[].wording",
+    "drafted_by",
+    "prompt",
+    "",
     "pipelines[].guides",
     "weight",
     "kind",

@@ -180,9 +180,16 @@ wording_fields <- function() {
     "no",
     "Said after the prompt.",
     "wording.prompt",
-    "choice case|none",
+    "choice case|none|caption|both",
     "no",
-    "none leaves the case's prompt out; case if left out.",
+    paste0(
+      "case is the case's prompt, none leaves it out, caption has an engine draft one from the ",
+      "reference in its place, both adds that to it; case if left out."
+    ),
+    "wording.drafted_by",
+    "text",
+    "no",
+    "caption, both: the name of the engine that drafts it, one that can caption.",
     "wording.emphasis",
     "number 0..4",
     "no",
