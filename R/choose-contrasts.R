@@ -7,63 +7,56 @@
 # `pipeline`; and `value` as text, empty where a pipeline leaves it to the engine or the case.
 find_contrasts <- function(sets) {
   chains <- vapply(sets, function(set) any(startsWith(names(set), "steps.")), NA)
-  sets[!chains] <- lapply(sets[!chains], function(set) prefix_names("steps.1.", set))
-  texts <- lapply(sets, function(set) vapply(set, fact_words, ""))
-  leaves <- unique(unlist(lapply(texts, names)))
-  groups <- lapply(unique(c(leaves, branches_of(leaves))), function(path) {
-    groups_along(path, texts)
-  })
+  facts <- facts_of_sets(sets, chains)
+  leaves <- colnames(facts)
+  groups <- lapply(unique(c(leaves, branches_of(leaves))), groups_along, facts)
   groups <- unlist(groups, recursive = FALSE)
-  groups <- groups[!are_told(groups, leaves)]
-  rows <- lapply(seq_along(groups), function(k) {
-    group <- groups[[k]]
-    new_table(
-      contrast = k,
-      vary = if (any(chains[names(group$value)])) {
-        group$path
-      } else {
-        sub("^steps[.]1[.]", "", group$path)
-      },
-      pipeline = names(group$value),
-      value = unname(group$value)
-    )
-  })
-  none <- new_table(
-    contrast = integer(),
-    vary = character(),
-    pipeline = character(),
-    value = character()
+  groups <- lapply(groups[!are_told(groups, leaves)], valued_group, facts)
+  sizes <- vapply(groups, function(group) length(group$value), 0L)
+  paths <- vapply(groups, `[[`, "", "path")
+  values <- as.character(unlist(lapply(groups, function(group) unname(group$value))))
+  pipelines <- as.character(unlist(lapply(groups, function(group) names(group$value))))
+  in_chain <- vapply(groups, function(group) any(chains[names(group$value)]), NA)
+  new_table(
+    contrast = rep(seq_along(groups), sizes),
+    vary = rep(ifelse(in_chain, paths, sub("^steps[.]1[.]", "", paths)), sizes),
+    pipeline = pipelines,
+    value = values
   )
-  do.call(rbind, c(list(none), rows))
+}
+
+# All that is set, as texts: a row a pipeline, a column a path, NA where nothing is said.
+facts_of_sets <- function(sets, chains) {
+  names_of <- lapply(sets, names)
+  paths <- unlist(names_of)
+  alone <- rep(!chains, lengths(sets))
+  paths[alone] <- paste0("steps.1.", paths[alone])
+  values <- unlist(lapply(sets, unname), recursive = FALSE)
+  number <- vapply(values, is.numeric, NA)
+  texts <- vapply(values, function(value) as.character(value)[1], "")
+  numbers <- as.numeric(unlist(values[number]))
+  known <- unique(numbers)
+  texts[number] <- vapply(known, format_value, "")[match(numbers, known)]
+  leaves <- unique(paths)
+  facts <- matrix(NA_character_, length(sets), length(leaves), dimnames = list(names(sets), leaves))
+  facts[cbind(rep(seq_along(sets), lengths(sets)), match(paths, leaves))] <- texts
+  facts
 }
 
 # Groups of which another tells as much: the same pipelines along one of its leaves, or, along a
 # branch, these and others along a wider branch.
 are_told <- function(groups, leaves) {
-  members <- lapply(groups, function(group) names(group$value))
+  members <- lapply(groups, `[[`, "at")
+  keys <- vapply(members, paste, "", collapse = " ")
   paths <- vapply(groups, `[[`, "", "path")
   branch <- !paths %in% leaves
-  vapply(
-    seq_along(groups),
-    function(i) {
-      if (!branch[i]) {
-        return(FALSE)
-      }
+  told <- branch & keys %in% keys[!branch]
+  for (i in which(branch & !told)) {
+    wider <- which(branch & startsWith(paths[i], paste0(paths, ".")))
+    told[i] <- any(vapply(wider, function(j) all(members[[i]] %in% members[[j]]), NA))
+  }
 
-      any(vapply(
-        setdiff(seq_along(groups), i),
-        function(j) {
-          if (branch[j]) {
-            startsWith(paths[i], paste0(paths[j], ".")) && all(members[[i]] %in% members[[j]])
-          } else {
-            setequal(members[[i]], members[[j]])
-          }
-        },
-        NA
-      ))
-    },
-    NA
-  )
+  told
 }
 
 fact_words <- function(value) if (is.numeric(value)) format_value(value) else as.character(value)
@@ -78,36 +71,33 @@ branches_of <- function(leaves) {
 }
 
 # Groups of pipelines that are alike in all but what lies at or below a path.
-groups_along <- function(path, texts) {
+groups_along <- function(path, facts) {
+  leaves <- colnames(facts)
   is_engine <- grepl("[.]engine$", path)
-  inside <- lapply(texts, function(own) {
-    below <- names(own) == path | startsWith(names(own), paste0(path, "."))
-    # Checkpoints are an engine's own.
-    if (is_engine) below | names(own) == sub("engine$", "checkpoint", path) else below
+  below <- leaves == path | startsWith(leaves, paste0(path, "."))
+  # Checkpoints are an engine's own.
+  apart <- if (is_engine) below | leaves == sub("engine$", "checkpoint", path) else below
+  rest <- do.call(paste, c(list(""), as.data.frame(facts[, !apart, drop = FALSE]), sep = "\n"))
+  own <- do.call(paste, c(list(""), as.data.frame(facts[, below, drop = FALSE]), sep = "\n"))
+  several <- rest %in% rest[duplicated(rest)] & !duplicated(paste(rest, own, sep = "\r"))
+  groups <- split(which(several), factor(rest[several], unique(rest[duplicated(rest)])))
+  lapply(unname(groups[lengths(groups) > 1]), function(at) {
+    list(path = path, at = at, below = below)
   })
-  rest <- mapply(
-    function(own, below) {
-      kept <- own[!below]
-      kept <- kept[order(names(kept), method = "radix")]
-      paste(names(kept), kept, sep = "=", collapse = "\n")
-    },
-    texts,
-    inside
-  )
-  value <- mapply(
-    function(own, below) {
-      if (is_engine) unname(own[names(own) == path]) else value_words(own[below], path)
-    },
-    texts,
-    inside
-  )
-  groups <- split(value, factor(rest, unique(rest[duplicated(rest)])))
-  groups <- Filter(function(group) length(unique(group)) > 1, groups)
-  lapply(unname(groups), function(group) {
-    group <- group[!duplicated(group)]
-    number <- suppressWarnings(as.numeric(group))
-    list(path = path, value = if (anyNA(number)) group else group[order(number)])
-  })
+}
+
+# A group with what its pipelines have there, numbers in their order.
+valued_group <- function(group, facts) {
+  value <- facts[group$at, group$below]
+  if (sum(group$below) == 1) {
+    value[is.na(value)] <- ""
+  } else {
+    value <- apply(value, 1, function(own) value_words(own[!is.na(own)], group$path))
+  }
+
+  names(value) <- rownames(facts)[group$at]
+  number <- suppressWarnings(as.numeric(value))
+  list(path = group$path, value = if (anyNA(number)) value else value[order(number)])
 }
 
 # Several values below a path, by what is left of their own paths.

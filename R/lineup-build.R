@@ -216,30 +216,29 @@ all_steps <- function(lineup) rbind(lineup$pipelines, lineup$stages)
 
 # A recipe is an engine with all its settings, and the recipe of the step before.
 step_recipes <- function(steps, engines) {
-  recipes <- character()
+  recipes <- vapply(seq_len(nrow(steps)), function(i) recipe_hash(steps, i, engines), "")
+  before <- match(steps$follows, steps$pipeline)
   for (i in order(steps$stage)) {
-    own <- recipe_hash(steps[i, ], engines)
-    recipes[[steps$pipeline[i]]] <- if (is.na(steps$follows[i])) {
-      own
-    } else {
-      hash_of(list(own, recipes[[steps$follows[i]]]))
+    if (!is.na(before[i])) {
+      recipes[i] <- hash_of(list(recipes[i], recipes[before[i]]))
     }
   }
 
-  unname(recipes[steps$pipeline])
+  recipes
 }
 
-recipe_hash <- function(pipeline, engines) {
-  about <- engines[[pipeline$engine]]$about
-  gives <- pipeline$gives[[1]]
+# Of the step in row `i`, without those before it.
+recipe_hash <- function(steps, i, engines) {
+  about <- engines[[steps$engine[i]]]$about
+  gives <- steps$gives[[i]]
   hash_of(c(
     list(
       about$name,
       about$version,
-      pipeline$checkpoint,
-      pipeline$native_hold,
-      pipeline$settings[[1]],
-      pipeline$add_ons[[1]]
+      steps$checkpoint[i],
+      steps$native_hold[i],
+      steps$settings[[i]],
+      steps$add_ons[[i]]
     ),
     # Another version of who drafts the prompt drafts another one.
     if (!is.null(by <- drafted_by(gives))) engines[[by]]$about[c("name", "version")],

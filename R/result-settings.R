@@ -4,8 +4,27 @@
 # set, as named values: `set`. Of a chain these are the settings of all its steps, whose rows are
 # among the pipelines.
 with_settings <- function(pipelines) {
+  parsed <- lapply(as.list(pipelines[set_columns]), function(texts) {
+    known <- unique(texts)
+    lapply(known, read_json_text)[match(texts, known)]
+  })
+  with_sets(pipelines, parsed)
+}
+
+# The columns that say what is set, as JSON in the store.
+set_columns <- c("settings", "add_ons", "gives", "varied")
+
+# The same of pipelines for which these columns are there as lists, `parsed`.
+with_sets <- function(pipelines, parsed) {
   pipelines$family <- ifelse(is.na(pipelines$sweep), pipelines$pipeline, pipelines$sweep)
-  own <- lapply(seq_len(nrow(pipelines)), function(i) settings_of_step(pipelines[i, ]))
+  own <- lapply(seq_len(nrow(pipelines)), function(i) {
+    settings_of_step(
+      pipelines$engine[i],
+      pipelines$checkpoint[i],
+      pipelines$hold[i],
+      lapply(parsed, `[[`, i)
+    )
+  })
   pipelines$set <- lapply(seq_len(nrow(pipelines)), function(i) {
     chain <- chain_of(pipelines, i)
     set <- if (length(chain) == 1) {
@@ -17,7 +36,7 @@ with_settings <- function(pipelines) {
         seq_along(chain)
       ))
     }
-    varied <- Filter(Negate(is.na), as.list(read_json_text(pipelines$varied[i])))
+    varied <- Filter(Negate(is.na), as.list(parsed$varied[[i]]))
     # A step that is skipped is seen by its absence.
     varied <- varied[!grepl("[.]skip$", names(varied))]
     # What is varied as a whole is not told by its parts.
@@ -36,12 +55,12 @@ chain_of <- function(pipelines, i) {
   i
 }
 
-settings_of_step <- function(step) {
+settings_of_step <- function(engine, checkpoint, hold, parsed) {
   set <- c(
-    list(engine = step$engine, checkpoint = step$checkpoint, hold = step$hold),
-    as.list(unlist(read_json_text(step$settings))),
-    prefix_names("add_ons.", as.list(unlist(read_json_text(step$add_ons)))),
-    flat_gives(read_json_text(step$gives))
+    list(engine = engine, checkpoint = checkpoint, hold = hold),
+    as.list(unlist(parsed$settings)),
+    prefix_names("add_ons.", as.list(unlist(parsed$add_ons))),
+    flat_gives(parsed$gives)
   )
   lapply(Filter(Negate(is.na), set), function(one) {
     number <- suppressWarnings(as.numeric(one))

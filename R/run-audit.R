@@ -76,8 +76,12 @@ same_note <- function(suite, inputs) {
 
 # Pipelines with all that is set in them, as results of a run have them, and their `jobs`.
 planned_recipes <- function(lineup) {
-  recipes <- with_settings(recorded_steps(lineup))
-  recipes <- recipes[recipes$shown == 1, ]
+  steps <- all_steps(lineup)
+  recipes <- with_sets(
+    steps[c("pipeline", "engine", "checkpoint", "hold", "sweep", "follows")],
+    as.list(steps[set_columns])
+  )
+  recipes <- recipes[recipes$pipeline %in% lineup$pipelines$pipeline, ]
   recipes$jobs <- lineup$pipelines$jobs[match(recipes$pipeline, lineup$pipelines$pipeline)]
   recipes
 }

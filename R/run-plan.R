@@ -65,10 +65,15 @@ plan_takes <- function(trial, inputs = case_inputs(trial$suite)) {
 
     fill_plan(control_grid(control, trial, steps), steps, columns)
   })
-  plan <- do.call(rbind, c(list(plan), controls))
+  # A plan may have millions of rows, which are copied only where that changes something.
+  if (length(controls)) {
+    plan <- do.call(rbind, c(list(plan), controls))
+  }
+
   # Chains that begin alike share their first steps, also with a pipeline that consists of just
   # those; each is made once.
-  plan[!duplicated(plan$take), ]
+  again <- duplicated(plan$take)
+  if (any(again)) plan[!again, ] else plan
 }
 
 # Which step meets which case and seed, in the order of making.
@@ -113,11 +118,11 @@ fill_plan <- function(grid, steps, columns) {
 
 # What a call costs besides its pictures, shared between the takes that it makes.
 share_of_call <- function(grid, columns) {
-  price <- columns$call_price[grid$step]
-  if (all(price == 0)) {
-    return(price)
+  if (all(columns$call_price == 0)) {
+    return(0)
   }
 
+  price <- columns$call_price[grid$step]
   group <- paste(grid$step, grid$case)
   takes <- as.vector(table(group)[group])
   # A later step of a chain works on another picture for each seed.

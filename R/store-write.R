@@ -26,17 +26,23 @@ recorded_steps <- function(lineup) {
     checkpoint = steps$checkpoint,
     hold = steps$hold,
     native_hold = steps$native_hold,
-    settings = vapply(steps$settings, to_json, ""),
+    settings = each_as_json(steps$settings),
     sweep = steps$sweep,
     vary = steps$vary,
     value = steps$value,
     follows = steps$follows,
     stage = steps$stage,
     shown = as.integer(steps$pipeline %in% lineup$pipelines$pipeline),
-    add_ons = vapply(steps$add_ons, to_json, ""),
-    gives = vapply(steps$gives, to_json, ""),
-    varied = vapply(steps$varied, to_json, "")
+    add_ons = each_as_json(steps$add_ons),
+    gives = each_as_json(steps$gives),
+    varied = each_as_json(steps$varied)
   )
+}
+
+# Steps of a sweep have most of their settings in common.
+each_as_json <- function(values) {
+  known <- unique(values)
+  vapply(known, to_json, "")[match(values, known)]
 }
 
 # Sets the plan of a run, a part perhaps of all takes that are `asked` for. Takes that are planned

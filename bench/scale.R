@@ -1,11 +1,11 @@
 # How far it scales: planning a million takes, choosing from a run of a hundred
 # thousand, measuring with two processes against one, and the memory that measuring
 # few and many takes needs. Run from the root with the package installed:
-#   Rscript bench/scale.R [plan] [choose] [score] [memory]
+#   Rscript bench/scale.R [plan] [given] [choose] [score] [memory]
 library(sprenn)
 core <- function(name) getFromNamespace(name, "sprenn")
 given <- commandArgs(TRUE)
-parts <- if (length(given)) given else c("plan", "choose", "score", "memory")
+parts <- if (length(given)) given else c("plan", "given", "choose", "score", "memory")
 seconds <- function(code) system.time(force(code))[["elapsed"]]
 
 peak <- function(process = "self") {
@@ -73,6 +73,44 @@ large_trial <- function(cases, seeds, pipelines, size = c(96, 64)) {
   read_trial(folder)
 }
 
+# The same number of takes over pipelines that sweep what they give: guides and their weights and
+# releases, wordings, chains.
+given_trial <- function() {
+  trial <- large_trial(100, 10, 1)
+  folder <- trial$folder
+  among <- function(from, to, by) paste0("[", paste(seq(from, to, by = by), collapse = ", "), "]")
+  writeLines(
+    c(
+      "engines:",
+      "  yarrow: {kind: function, call: \"sprenn::standin_yarrow\"}",
+      "  teasel: {kind: function, call: \"sprenn::standin_teasel\"}",
+      "pipelines:",
+      "  - id: edged",
+      "    engine: yarrow",
+      "    checkpoint: tide",
+      "    hold: 0.4",
+      "    wording: {after: in fine detail}",
+      "  - id: chain",
+      "    steps:",
+      "      - {engine: yarrow, checkpoint: tide, hold: 0.5, guides: {kind: edges, weight: 0.5}}",
+      "      - {engine: teasel, hold: 0.9}",
+      "sweeps:",
+      "  - of: edged",
+      "    grid:",
+      paste("      guides.edges.weight:", among(0.05, 1, 0.05)),
+      paste("      guides.edges.release:", among(0.1, 1, 0.1)),
+      "      hold: [0.3, 0.5, 0.7]",
+      "  - of: chain",
+      "    grid:",
+      "      steps.1.guides.kind: [edges, soft_edges, areas]",
+      paste("      steps.1.guides.weight:", among(0.1, 1, 0.1)),
+      paste("      steps.2.hold:", among(0.45, 0.95, 0.05))
+    ),
+    file.path(folder, "lineup.yml")
+  )
+  read_trial(folder)
+}
+
 # A drawing for every take of the trial, as if it had been made, of 24 in turn: making
 # is not what is timed. Returns how many takes.
 draw_takes <- function(trial) {
@@ -112,21 +150,30 @@ draw_takes <- function(trial) {
   nrow(plan)
 }
 
-if ("plan" %in% parts) {
-  trial <- large_trial(1000, 10, 100)
+# For their memory, run these in processes of their own: what one has used is not given back.
+plan_at_scale <- function(kind, trial_of) {
+  reading <- seconds(trial <- trial_of())
   before <- peak()
   took <- seconds(plan <- plan_run(trial)$takes)
   cat(
     sprintf(
-      "planning %d takes: %.1f s, this process at most %.0f MB (%.0f MB before)\n",
+      "%s: read in %.1f s; planning %d takes: %.1f s, at most %.0f MB (%.0f MB before)\n",
+      kind,
+      reading,
       nrow(plan),
       took,
       peak(),
       before
     )
   )
-  rm(plan)
-  invisible(gc())
+}
+
+if ("plan" %in% parts) {
+  plan_at_scale("pipelines of one setting", function() large_trial(1000, 10, 100))
+}
+
+if ("given" %in% parts) {
+  plan_at_scale("pipelines that sweep what they give", given_trial)
 }
 
 if ("choose" %in% parts) {
