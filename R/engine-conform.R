@@ -190,6 +190,7 @@ conform_pictures <- function(engine, notes) {
 
   conform_settings(engine, ask, reference, notes)
   conform_inputs(about$takes, ask, reference, notes)
+  conform_given(engine, reference, size, notes)
 }
 
 make_when_free <- function(engine, request) {
@@ -267,6 +268,55 @@ conform_inputs <- function(takes, ask, reference, notes) {
       do.call(ask, c(list("a hill"), more))
       TRUE
     })
+  }
+}
+
+# Tries what pipelines may give in place of what a case has: weights, the reference as a look, a
+# masked part by itself with its inside filled, an enlarged picture.
+conform_given <- function(engine, reference, size, notes) {
+  about <- engine$about
+  asked_with <- function(requirement, change, ...) {
+    notes$try("takes", requirement, {
+      request <- engine_request(engine, "a hill", reference, size = size, ...)
+      request[names(change)] <- change
+      make_when_free(engine, request)
+      TRUE
+    })
+  }
+
+  if ("look" %in% about$takes) {
+    look <- list(core_dead_leaves(64, 48, 5))
+    asked_with("it takes a look of little weight", list(look_weight = 0.2), looks = look)
+    asked_with("it takes a look of great weight", list(look_weight = 2), looks = look)
+    asked_with("it takes the reference as a look", list(), looks = list(reference))
+  }
+
+  for (kind in intersect(guide_kinds, about$takes)) {
+    guide <- drawn_guide(kind, reference)
+    guide[c("weight", "release")] <- list(2, 0.1)
+    asked_with(
+      paste("it takes", input_words[[kind]], "of great weight that lets go early"),
+      list(),
+      guides = stats::setNames(list(guide), kind)
+    )
+  }
+
+  if ("mask" %in% about$takes) {
+    mask <- matrix(0, nrow(reference), ncol(reference))
+    mask[seq_len(nrow(mask) %/% 2), ] <- 1
+    filled <- fill_masked(reference, mask, "noise")
+    asked_with(
+      "it takes a masked part by itself, filled with noise",
+      list(part = c(0.2, 0.2, 0.8, 0.8), reference = filled, references = list(filled)),
+      mask = mask
+    )
+  }
+
+  if (about$enlarge > 1) {
+    asked_with(
+      paste("it delivers", about$enlarge, "times the size, as it says"),
+      list(enlarge = about$enlarge)
+    )
   }
 }
 

@@ -24,17 +24,19 @@ draw_curve <- function(verdict, vary = "hold") {
     vary = checkmate::check_string(vary)
   )
   stop_if_nothing_made(verdict)
-  rows <- family_rows(verdict)
-  rows <- rows[!is.na(rows$vary) & rows$vary == vary & !is.na(rows$value), ]
-  if (!any(duplicated(rows$family))) {
+  lines <- sweep_lines(tried_recipes(verdict), vary)
+  if (nrow(lines) == 0) {
     return(NULL)
   }
 
+  at <- match(lines$pipeline, verdict$pipelines$pipeline)
+  rows <- new_table(verdict$pipelines[at, ], lines[c("line", "family", "value")])
   long <- do.call(
     rbind,
     lapply(axes, function(name) {
       new_table(
         axis = factor(name, axes),
+        line = rows$line,
         family = rows$family,
         value = rows$value,
         mean = rows[[name]],
@@ -50,6 +52,7 @@ draw_curve <- function(verdict, vary = "hold") {
       at <- match(takes$pipeline, rows$pipeline)
       new_table(
         axis = factor(name, axes),
+        line = rows$line[at],
         family = rows$family[at],
         value = rows$value[at],
         score = takes[[name]]
@@ -58,7 +61,7 @@ draw_curve <- function(verdict, vary = "hold") {
   )
   last <- do.call(
     rbind,
-    lapply(split(long, list(long$family, long$axis), drop = TRUE), function(part) {
+    lapply(split(long, list(long$line, long$axis), drop = TRUE), function(part) {
       part[which.max(part$value), ]
     })
   )
@@ -66,7 +69,13 @@ draw_curve <- function(verdict, vary = "hold") {
   floors <- new_table(axis = factor(axes, axes), floor = verdict$brief$floors[axes])
   ggplot2::ggplot(
     long[!is.na(long$mean), ],
-    ggplot2::aes(.data$value, .data$mean, colour = .data$family, fill = .data$family)
+    ggplot2::aes(
+      .data$value,
+      .data$mean,
+      group = .data$line,
+      colour = .data$family,
+      fill = .data$family
+    )
   ) +
     ggplot2::geom_hline(
       ggplot2::aes(yintercept = .data$floor),
@@ -89,7 +98,7 @@ draw_curve <- function(verdict, vary = "hold") {
     ggplot2::geom_line(linewidth = 1) +
     ggplot2::geom_point(size = 2.6) +
     ggplot2::geom_text(
-      ggplot2::aes(label = .data$family),
+      ggplot2::aes(label = .data$line),
       last,
       hjust = 0,
       nudge_x = 0.02 * max(1e-6, diff(range(rows$value))),

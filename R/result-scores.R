@@ -151,10 +151,13 @@ decoy_view <- function(case, frame, kept) {
 }
 
 # Measures one picture as a take of a case: its `scores`, and the `print` by which it
-# is compared with other takes. What the case needs is kept in `kept`. Of an enlarged take, the
-# attribute `enlarged` of its bytes says how it was made.
+# is compared with other takes. What the case needs is kept in `kept`. The
+# attributes of its bytes say what its step gave in place of that: `guides`, and of an enlarged take
+# `enlarged`.
 score_bytes <- function(bytes, case, suite, kept) {
   enlarged <- attr(bytes, "enlarged")
+  guided <- case
+  guided$guides <- attr(bytes, "guides") %||% case$guides
   frame <- case_frame(case, suite)
   hold <- function(what, code) kept$get(paste(what, case$id), list(code))[[1]]
   reference <- if (!is.null(case$reference)) hold("view", reference_view(case, suite, frame))
@@ -179,7 +182,10 @@ score_bytes <- function(bytes, case, suite, kept) {
     added = hold("added", if (has_added_canvas(case)) added_canvas(case, suite, frame)),
     other_looks = if (is.na(case$look)) list() else looks[setdiff(names(looks), case$look)],
     looks = looks,
-    guide = hold("guide", case_outlines(case, suite, frame)),
+    guide = hold(
+      paste(c("guide", names(guided$guides)), collapse = " "),
+      case_outlines(guided, suite, frame)
+    ),
     watch = if (is.null(reference)) list() else hold("watch", case_watch(case, suite, frame)),
     pixels = if (length(own)) {
       list(

@@ -129,19 +129,25 @@ Measuring <- R6::R6Class(
       )
     },
 
-    # The bytes of a take; an enlarged one comes with what it was made from.
+    # The bytes of a take. Where its step gave guides of its own, or enlarged, that comes along.
     picture_of = function(at) {
       take <- private$takes$row(at)
+      step <- private$takes$step(at)
+      gives <- step$gives[[1]]
       bytes <- take_bytes(private$store, take)
-      times <- private$takes$step(at)$gives[[1]]$enlarge
-      if (is.null(times)) {
-        return(bytes)
+      if (!is.null(gives$guides)) {
+        case <- case_named(private$suite, take$case)
+        attr(bytes, "guides") <- given_case(case, gives, step$stage)$guides
       }
 
-      before <- if (!is.na(take$parent)) {
-        take_bytes(private$store, read_take(private$store, take$parent))
+      if (!is.null(gives$enlarge)) {
+        before <- if (!is.na(take$parent)) {
+          take_bytes(private$store, read_take(private$store, take$parent))
+        }
+        attr(bytes, "enlarged") <- list(times = gives$enlarge, before = before)
       }
-      structure(bytes, enlarged = list(times = times, before = before))
+
+      bytes
     },
 
     bundle_of = function(case_id) {

@@ -107,6 +107,24 @@ test_that("a broken engine fails with the reason", {
   )
 })
 
+test_that("what pipelines may give is tried as far as an engine says that it takes it", {
+  found <- conform_engine(standin_teasel())
+  wanted <- found$checks$requirement
+  expect_match(wanted, "delivers 4 times the size", all = FALSE)
+  expect_match(wanted, "a masked part by itself", all = FALSE)
+  expect_false(any(grepl("as a look", wanted)))
+  looks <- conform_engine(standin_yarrow())$checks$requirement
+  expect_match(looks, "the reference as a look", all = FALSE)
+  expect_match(looks, "of great weight that lets go early", all = FALSE)
+
+  small <- engine(
+    list(name = "small", checkpoints = list(a = list()), takes = "text_alone", enlarge = 2),
+    function(request) engine_result(scene(request$seed, request$size[1], request$size[2]))
+  )
+  broken <- conform_engine(small)$checks
+  expect_equal(broken$requirement[!broken$met], "it delivers 2 times the size, as it says")
+})
+
 test_that("a server's broken exchange fails with the reason, and the command says so", {
   skip_on_cran()
   address <- lying_server(

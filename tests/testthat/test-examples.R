@@ -8,7 +8,7 @@ example_folder <- function() {
 
 guide_names <- c(
   "blind-viewing", "first-pipeline", "local-edits", "many-machines", "new-version",
-  "own-engine", "own-measure", "scores", "telling-suite"
+  "own-engine", "own-measure", "scores", "telling-suite", "which-guide"
 )
 
 test_that("every guide has an example, states what the reader can do, and shows it all", {
@@ -62,7 +62,8 @@ leaves <- list(
   "own-engine" = c("tried.png", "tiles/runs/main/run.sqlite"),
   "own-measure" = "tables/scores.csv",
   "scores" = c("held.png", "loose.png", "vanished.png"),
-  "telling-suite" = c("probe.png", "influence.png", "seeds.png")
+  "telling-suite" = c("probe.png", "influence.png", "seeds.png"),
+  "which-guide" = c("weights.png", "lighthouse.png")
 )
 
 says <- list(
@@ -74,7 +75,8 @@ says <- list(
   "own-engine" = "All 5 requirements were met",
   "own-measure" = "\"paper\"",
   "scores" = "structure +orientation +1.00",
-  "telling-suite" = "Use bracken"
+  "telling-suite" = "Use bracken",
+  "which-guide" = "four of five takes are keepers from 0[.]3[0-9]"
 )
 
 run_example <- function(name, env = parent.frame()) {

@@ -412,3 +412,18 @@ test_that("the verdict's line for lineup.yml asks for the very same takes", {
     expect_equal(plan_run(folder)$takes$take, planned)
   }
 })
+
+test_that("bleeding lines are looked for where a pipeline gives the outlines, and only there", {
+  # The look of that case draws lines itself, where nobody can tell them apart.
+  suite <- sub("look: {name: paint, weight: 0.7}, ", "", given_suite, fixed = TRUE)
+  folder <- given_trial(
+    suite = suite,
+    pipeline_line("bare", "", "[swap, restyle]"),
+    pipeline_line("edged", "guides: {edges: 0.8}", "[restyle]"),
+    pipeline_line("unled", "guides: {others: none}", "[swap]")
+  )
+  run_trial(folder, workers = 0)
+  scores <- score_run(folder)$scores
+  bled <- scores[scores$measure == "guide_bleed", ]
+  expect_setequal(paste(bled$pipeline, bled$case), c("bare one", "edged two"))
+})

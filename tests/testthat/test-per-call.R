@@ -230,3 +230,27 @@ test_that("a lineup may ask for fewer seeds a call than the engine takes, never 
   expect_match(conditionMessage(problem), "engines.several.per_call")
   expect_match(conditionMessage(problem), "no more than the 4 that the engine takes")
 })
+
+test_that("a server that was written from the contract alone is asked for several, too", {
+  skip_on_cran()
+  python <- c("/usr/bin/python3", Sys.which("python3"))
+  python <- python[nzchar(python) & file.exists(python)]
+  skip_if(length(python) == 0, "no Python")
+  script <- testthat::test_path("..", "..", "examples", "http-engine", "engine.py")
+  skip_if_not(file.exists(script), "the examples are not beside the tests")
+  port <- httpuv::randomPort()
+  process <- processx::process$new(python[1], c(script, port), supervise = TRUE)
+  withr::defer(process$kill())
+  wait_for_server(process, port)
+  run <- function(more) {
+    folder <- served_trial(paste0("http://127.0.0.1:", port), cases = 2, seeds = 1:6)
+    only_served(folder, more)
+    takes <- run_trial(folder, score = FALSE)$takes
+    expect_equal(takes$state, rep("made", 12))
+    takes
+  }
+  together <- run("")
+  single <- run(", per_call: 1")
+  expect_equal(together$sha256, single$sha256)
+  expect_equal(together$cost, single$cost)
+})
