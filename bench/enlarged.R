@@ -109,7 +109,8 @@ for (times in c(2, 4)) {
     small <- round(core("resize_picture")(whole, base) * 255) / 255
     for (way in names(ways)) {
       made <- ways[[way]](small, base * times, whole, other)
-      rows <- c(rows, list(cbind(way = way, times = times, photo = i, measured(made, small, times))))
+      found <- measured(made, small, times)
+      rows <- c(rows, list(cbind(way = way, times = times, photo = i, found)))
     }
   }
 }
