@@ -11,18 +11,7 @@ given <- commandArgs(trailingOnly = TRUE)
 folder <- if (length(given)) given[1] else tempfile("characters-given-")
 dir.create(file.path(folder, "references"), recursive = TRUE, showWarnings = FALSE)
 dir.create(file.path(folder, "depth"), showWarnings = FALSE)
-rows <- list()
-
-is_so <- function(what, truth, found, agrees) {
-  rows[[length(rows) + 1]] <<- data.frame(
-    what = what,
-    truth = truth,
-    found = found,
-    agrees = if (isTRUE(agrees)) "yes" else "NO"
-  )
-}
-
-two <- function(x) formatC(x, format = "f", digits = 2)
+source("bench/truths.R")
 
 tiles <- c("windmill", "lighthouse", "tower", "greenhouse")
 demo <- new_trial(tempfile("demo-"), demo = TRUE)$folder
@@ -283,19 +272,4 @@ is_so(
   all(abs(c(single - truth[1], several - truth[2])) < 1e-9)
 )
 
-table <- do.call(rbind, rows)
-
-for (i in seq_len(nrow(table))) {
-  cat(
-    strwrap(paste0(table$what[i], ": ", table$truth[i], "."), 100, exdent = 2),
-    strwrap(
-      paste0("found: ", table$found[i], "  [", table$agrees[i], "]"),
-      100,
-      indent = 4,
-      exdent = 6
-    ),
-    sep = "\n"
-  )
-}
-
-cat("\n", sum(table$agrees == "yes"), " of ", nrow(table), " agree\n", sep = "")
+tell_truths()

@@ -10,18 +10,7 @@ verdict <- choose_pipeline(trial, job = "restyle")
 curves <- response_curves(trial, job = "restyle")
 match <- match_engines(trial, job = "restyle")
 influence <- measure_influence(trial)
-rows <- list()
-
-is_so <- function(what, truth, found, agrees) {
-  rows[[length(rows) + 1]] <<- data.frame(
-    what = what,
-    truth = truth,
-    found = found,
-    agrees = if (isTRUE(agrees)) "yes" else "NO"
-  )
-}
-
-two <- function(x) formatC(x, format = "f", digits = 2)
+source("bench/truths.R")
 
 # How much each pipeline really changes of its reference, by its own rule.
 knob <- function(hold) 1 + 99 * hold
@@ -246,19 +235,4 @@ is_so(
   !decided[["vary"]]
 )
 
-table <- do.call(rbind, rows)
-
-for (i in seq_len(nrow(table))) {
-  cat(
-    strwrap(paste0(table$what[i], ": ", table$truth[i], "."), 100, exdent = 2),
-    strwrap(
-      paste0("found: ", table$found[i], "  [", table$agrees[i], "]"),
-      100,
-      indent = 4,
-      exdent = 6
-    ),
-    sep = "\n"
-  )
-}
-
-cat("\n", sum(table$agrees == "yes"), " of ", nrow(table), " agree\n", sep = "")
+tell_truths()

@@ -141,3 +141,14 @@ serve_at <- function(name, port, ledger) {
   wait_for_server(process, port)
   process
 }
+
+# A Python, and one of the examples that are written in it: a test is skipped where either is
+# missing.
+python_example <- function(...) {
+  python <- c("/usr/bin/python3", Sys.which("python3"))
+  python <- python[nzchar(python) & file.exists(python)]
+  skip_if(length(python) == 0, "no Python")
+  script <- testthat::test_path("..", "..", "examples", ...)
+  skip_if_not(file.exists(script), "the examples are not beside the tests")
+  list(python = python[1], script = script)
+}

@@ -31,13 +31,9 @@ test_that("every stand-in keeps the contract as a server, and as a program", {
 
 test_that("an engine written from the contract alone, in another language, keeps it", {
   skip_on_cran()
-  python <- c("/usr/bin/python3", Sys.which("python3"))
-  python <- python[nzchar(python) & file.exists(python)]
-  skip_if(length(python) == 0, "no Python")
-  script <- testthat::test_path("..", "..", "examples", "http-engine", "engine.py")
-  skip_if_not(file.exists(script), "the examples are not beside the tests")
+  example <- python_example("http-engine", "engine.py")
   port <- httpuv::randomPort()
-  process <- processx::process$new(python[1], c(script, port), supervise = TRUE)
+  process <- processx::process$new(example$python, c(example$script, port), supervise = TRUE)
   withr::defer(process$kill())
   wait_for_server(process, port)
   found <- conform_engine(paste0("http://127.0.0.1:", port))
@@ -173,14 +169,10 @@ test_that("an engine that stays busy could not be tried, and is not found at fau
 
 test_that("several seeds a request are tried where an engine says that it serves them", {
   skip_on_cran()
-  python <- c("/usr/bin/python3", Sys.which("python3"))
-  python <- python[nzchar(python) & file.exists(python)]
-  skip_if(length(python) == 0, "no Python")
-  script <- testthat::test_path("..", "..", "examples", "http-engine", "engine.py")
-  skip_if_not(file.exists(script), "the examples are not beside the tests")
+  example <- python_example("http-engine", "engine.py")
   conform_script <- function(...) {
     changed <- withr::local_tempfile(fileext = ".py")
-    lines <- readLines(script)
+    lines <- readLines(example$script)
     changes <- list(...)
     for (change in changes) {
       expect_true(any(grepl(change[1], lines, fixed = TRUE)))
@@ -189,7 +181,7 @@ test_that("several seeds a request are tried where an engine says that it serves
 
     writeLines(lines, changed)
     port <- httpuv::randomPort()
-    process <- processx::process$new(python[1], c(changed, port), supervise = TRUE)
+    process <- processx::process$new(example$python, c(changed, port), supervise = TRUE)
     withr::defer(process$kill())
     wait_for_server(process, port)
     conform_engine(paste0("http://127.0.0.1:", port))$checks

@@ -233,13 +233,9 @@ test_that("a lineup may ask for fewer seeds a call than the engine takes, never 
 
 test_that("a server that was written from the contract alone is asked for several, too", {
   skip_on_cran()
-  python <- c("/usr/bin/python3", Sys.which("python3"))
-  python <- python[nzchar(python) & file.exists(python)]
-  skip_if(length(python) == 0, "no Python")
-  script <- testthat::test_path("..", "..", "examples", "http-engine", "engine.py")
-  skip_if_not(file.exists(script), "the examples are not beside the tests")
+  example <- python_example("http-engine", "engine.py")
   port <- httpuv::randomPort()
-  process <- processx::process$new(python[1], c(script, port), supervise = TRUE)
+  process <- processx::process$new(example$python, c(example$script, port), supervise = TRUE)
   withr::defer(process$kill())
   wait_for_server(process, port)
   run <- function(more) {

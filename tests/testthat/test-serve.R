@@ -267,15 +267,11 @@ test_that("a program is ended if it uses more memory than it may", {
 
 test_that("the example of a program that stays loaded keeps the contract", {
   skip_on_cran()
-  python <- c("/usr/bin/python3", Sys.which("python3"))
-  python <- python[nzchar(python) & file.exists(python)]
-  skip_if(length(python) == 0, "no Python")
-  script <- testthat::test_path("..", "..", "examples", "served-program", "paint.py")
-  skip_if_not(file.exists(script), "the examples are not beside the tests")
+  example <- python_example("served-program", "paint.py")
   engine <- build_engine(
     list(
       kind = "command",
-      command = list(python[1], normalizePath(script)),
+      command = list(example$python, normalizePath(example$script)),
       serve = "lines",
       about = list(version = "1", takes = list("text_alone"))
     ),
