@@ -48,7 +48,7 @@ EngineQueue <- R6::R6Class(
 
     # Takes the next take off the queue, and those that `together`, a function of it and of all that
     # wait, says are asked for in the same call.
-    take_next = function(together) {
+    take_next = function(together = function(first, waiting) first) {
       at <- together(private$waiting[1], private$waiting)
       private$waiting <- private$waiting[!private$waiting %in% at]
       at

@@ -22,6 +22,18 @@ test_that("an engine has no more calls in flight than it takes, and takes them i
   expect_true(queue$is_open())
 })
 
+test_that("takes that are asked for in one call leave the queue together", {
+  queue <- new_queue(waiting = 1:6)
+  others <- function(first, waiting) waiting[waiting %% 2 == first %% 2]
+  expect_equal(queue$take_next(others), c(1, 3, 5))
+  expect_equal(queue$take_next(others), c(2, 4, 6))
+  expect_false(queue$is_open())
+  # A call that has failed is one to be tried again, for all of its takes.
+  queue$postpone(c(1, 3, 5), due = 10)
+  expect_true(queue$may_begin(10))
+  expect_equal(queue$take_next(others), c(1, 3, 5))
+})
+
 test_that("only a checkpoint's first call is a first call, and it says nothing of the pace", {
   queue <- new_queue()
   expect_true(queue$begin_call("plain", 0))
