@@ -79,8 +79,10 @@ groups_along <- function(path, facts) {
   apart <- if (is_engine) below | leaves == sub("engine$", "checkpoint", path) else below
   rest <- do.call(paste, c(list(""), as.data.frame(facts[, !apart, drop = FALSE]), sep = "\n"))
   own <- do.call(paste, c(list(""), as.data.frame(facts[, below, drop = FALSE]), sep = "\n"))
-  several <- rest %in% rest[duplicated(rest)] & !duplicated(paste(rest, own, sep = "\r"))
-  groups <- split(which(several), factor(rest[several], unique(rest[duplicated(rest)])))
+  shared <- unique(rest[duplicated(rest)])
+  # Of pipelines that are alike altogether, the first.
+  kept <- rest %in% shared & !duplicated(paste(rest, own, sep = "\r"))
+  groups <- split(which(kept), factor(rest[kept], shared))
   lapply(unname(groups[lengths(groups) > 1]), function(at) {
     list(path = path, at = at, below = below)
   })

@@ -246,11 +246,9 @@ conform_settings <- function(engine, ask, reference, notes) {
 
 # Tries every input that the engine says it takes.
 conform_inputs <- function(takes, ask, reference, notes) {
-  mask <- matrix(0, nrow(reference), ncol(reference))
-  mask[seq_len(nrow(mask) %/% 2), ] <- 1
   inputs <- list(
     look = list(looks = list(core_dead_leaves(64, 48, 5))),
-    mask = list(mask = mask),
+    mask = list(mask = upper_half(reference)),
     negative = list(negative = "lettering"),
     text_alone = list(reference = NULL)
   )
@@ -302,8 +300,7 @@ conform_given <- function(engine, reference, size, notes) {
   }
 
   if ("mask" %in% about$takes) {
-    mask <- matrix(0, nrow(reference), ncol(reference))
-    mask[seq_len(nrow(mask) %/% 2), ] <- 1
+    mask <- upper_half(reference)
     filled <- fill_masked(reference, mask, "noise")
     asked_with(
       "it takes a masked part by itself, filled with noise",
@@ -318,6 +315,12 @@ conform_given <- function(engine, reference, size, notes) {
       list(enlarge = about$enlarge)
     )
   }
+}
+
+upper_half <- function(picture) {
+  mask <- matrix(0, nrow(picture), ncol(picture))
+  mask[seq_len(nrow(mask) %/% 2), ] <- 1
+  mask
 }
 
 drawn_guide <- function(kind, reference) {

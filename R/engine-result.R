@@ -194,7 +194,8 @@ judge_results <- function(engine, request, results, seconds) {
   told <- length(said) > 0 && all(said %in% seeds) && !anyDuplicated(said)
   at <- if (told) match(seeds, said) else seq_along(seeds)
   lapply(seq_along(seeds), function(i) {
-    request$seed <- request$seeds <- seeds[i]
+    request$seed <- seeds[i]
+    request$seeds <- seeds[i]
     result <- if (at[i] %in% seq_along(results)) {
       results[[at[i]]]
     } else {

@@ -231,6 +231,7 @@ step_recipes <- function(steps, engines) {
 recipe_hash <- function(steps, i, engines) {
   about <- engines[[steps$engine[i]]]$about
   gives <- steps$gives[[i]]
+  drafter <- drafted_by(gives)
   hash_of(c(
     list(
       about$name,
@@ -241,7 +242,7 @@ recipe_hash <- function(steps, i, engines) {
       steps$add_ons[[i]]
     ),
     # Another version of who drafts the prompt drafts another one.
-    if (!is.null(by <- drafted_by(gives))) engines[[by]]$about[c("name", "version")],
+    if (!is.null(drafter)) engines[[drafter]]$about[c("name", "version")],
     # A pipeline that gives cases as they are keeps the ids that it had before pipelines could do
     # otherwise.
     if (length(gives)) list(gives)

@@ -283,12 +283,12 @@ RunTakes <- R6::R6Class(
         return(at)
       }
 
-      if (is.null(private$alike)) {
+      if (is.null(private$group)) {
         parts <- paste(private$takes$pipeline, private$takes$case, private$takes$control)
-        private$alike <- match(parts, parts)
+        private$group <- match(parts, parts)
       }
 
-      same <- waiting[private$alike[waiting] == private$alike[at]]
+      same <- waiting[private$group[waiting] == private$group[at]]
       utils::head(unique(c(at, sort(same))), most)
     },
 
@@ -363,7 +363,7 @@ RunTakes <- R6::R6Class(
     takes = NULL,
     steps = NULL,
     # Takes that differ only in the seed have the same number here, once it was needed.
-    alike = NULL,
+    group = NULL,
     wanted = logical(),
     ready = logical(),
     children = list(),

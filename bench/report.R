@@ -4,6 +4,7 @@
 #   Rscript bench/report.R [TAKES]
 library(sprenn)
 core <- function(name) getFromNamespace(name, "sprenn")
+source("bench/recorded.R")
 given <- as.integer(commandArgs(trailingOnly = TRUE))
 wanted <- if (length(given)) given[1] else 5000
 cases <- 50
@@ -96,25 +97,7 @@ for (i in seq_len(nrow(plan))) {
       1, ]
     png::writePNG(core("clamp")(base + stats::rnorm(length(base), 0, 0.02)))
   })
-  kept <- core("write_picture")(store, picture)
-  core("record_made")(
-    store,
-    list(
-      data.frame(
-        take = plan$take[i],
-        file = kept$file,
-        sha256 = kept$sha256,
-        width = size[1],
-        height = size[2],
-        bytes = length(picture),
-        seconds = 1,
-        cost = 0.01,
-        request = "{}",
-        answer = "{}",
-        first_call = FALSE
-      )
-    )
-  )
+  record_drawn(store, plan$take[i], picture, size, 0.01)
   scores <- one$scores
   graded <- scores$axis != "flaws"
   scores$value[graded] <- core("with_drawing_seed")(

@@ -4,6 +4,7 @@
 #   Rscript bench/scale.R [plan] [given] [choose] [score] [memory]
 library(sprenn)
 core <- function(name) getFromNamespace(name, "sprenn")
+source("bench/recorded.R")
 given <- commandArgs(TRUE)
 parts <- if (length(given)) given else c("plan", "given", "choose", "score", "memory")
 seconds <- function(code) system.time(force(code))[["elapsed"]]
@@ -126,25 +127,7 @@ draw_takes <- function(trial) {
   })
   for (i in seq_len(nrow(plan))) {
     bytes <- drawings[[1 + i %% 24]]
-    kept <- core("write_picture")(store, bytes)
-    core("record_made")(
-      store,
-      list(
-        data.frame(
-          take = plan$take[i],
-          file = kept$file,
-          sha256 = kept$sha256,
-          width = size[1],
-          height = size[2],
-          bytes = length(bytes),
-          seconds = 1,
-          cost = 0,
-          request = "{}",
-          answer = "{}",
-          first_call = FALSE
-        )
-      )
-    )
+    record_drawn(store, plan$take[i], bytes, size, 0)
   }
 
   nrow(plan)

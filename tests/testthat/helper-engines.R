@@ -152,3 +152,12 @@ python_example <- function(...) {
   skip_if_not(file.exists(script), "the examples are not beside the tests")
   list(python = python[1], script = script)
 }
+
+# A server in Python at a port of its own; returns its address.
+serve_python <- function(python, script, env = parent.frame()) {
+  port <- httpuv::randomPort()
+  process <- processx::process$new(python, c(script, port), supervise = TRUE)
+  withr::defer(process$kill(), envir = env)
+  wait_for_server(process, port)
+  paste0("http://127.0.0.1:", port)
+}

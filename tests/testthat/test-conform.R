@@ -32,11 +32,7 @@ test_that("every stand-in keeps the contract as a server, and as a program", {
 test_that("an engine written from the contract alone, in another language, keeps it", {
   skip_on_cran()
   example <- python_example("http-engine", "engine.py")
-  port <- httpuv::randomPort()
-  process <- processx::process$new(example$python, c(example$script, port), supervise = TRUE)
-  withr::defer(process$kill())
-  wait_for_server(process, port)
-  found <- conform_engine(paste0("http://127.0.0.1:", port))
+  found <- conform_engine(serve_python(example$python, example$script))
   expect_equal(unmet(found), character())
   expect_gte(nrow(found$checks), 20)
 })
@@ -180,11 +176,7 @@ test_that("several seeds a request are tried where an engine says that it serves
     }
 
     writeLines(lines, changed)
-    port <- httpuv::randomPort()
-    process <- processx::process$new(example$python, c(changed, port), supervise = TRUE)
-    withr::defer(process$kill())
-    wait_for_server(process, port)
-    conform_engine(paste0("http://127.0.0.1:", port))$checks
+    conform_engine(serve_python(example$python, changed))$checks
   }
 
   kept <- conform_script()

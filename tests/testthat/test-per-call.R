@@ -234,12 +234,9 @@ test_that("a lineup may ask for fewer seeds a call than the engine takes, never 
 test_that("a server that was written from the contract alone is asked for several, too", {
   skip_on_cran()
   example <- python_example("http-engine", "engine.py")
-  port <- httpuv::randomPort()
-  process <- processx::process$new(example$python, c(example$script, port), supervise = TRUE)
-  withr::defer(process$kill())
-  wait_for_server(process, port)
+  address <- serve_python(example$python, example$script)
   run <- function(more) {
-    folder <- served_trial(paste0("http://127.0.0.1:", port), cases = 2, seeds = 1:6)
+    folder <- served_trial(address, cases = 2, seeds = 1:6)
     only_served(folder, more)
     takes <- run_trial(folder, score = FALSE)$takes
     expect_equal(takes$state, rep("made", 12))
