@@ -1,7 +1,8 @@
 # What enlarging did: takes that are to be delivered at a multiple of the size that was given.
 
 # The numbers from which a flaw is slight and serious, set on the `fit` half of
-# bench/enlarged.R (plain enlargements gain up to 1.03 there, photographs from 1.05 on); docs/measures.md shows what they find elsewhere.
+# bench/enlarged.R (plain enlargements gain up to 1.03 there, photographs from 1.05 on);
+# docs/measures.md shows what they find elsewhere.
 enlarging_bounds <- list(
   detail_gained = c(slight = 1.05, serious = -1),
   invented = c(slight = 0.04, serious = 0.15),
