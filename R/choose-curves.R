@@ -277,11 +277,12 @@ best_among <- function(value, draws) {
 # Sensitivity to settings: how much of the variation within a family is due to each setting.
 
 # One row for each family (pipelines of one engine that differ in settings), setting and score:
-# `moved`, the mean difference between two pipelines that differ in nothing else, with an
-# interval; `pairs`, the number of such pairs; and, if every combination was tried, `alone`, the
+# `moved`, the mean size of the difference between two pipelines that differ in nothing else, with
+# an interval; `pairs`, the number of such pairs; and, if every combination was tried, `alone`, the
 # share of variance that the setting explains by itself, and `in_all`, the share in which it has a
 # part (Sobol's first-order and total indices, 1993).
-setting_importance <- function(recipes, pipelines, draws, columns = c(axes, "worth")) {
+# `draws_of` returns the draws of some pipelines, by column.
+setting_importance <- function(recipes, pipelines, draws_of, columns = c(axes, "worth")) {
   recipes <- recipes[recipes$pipeline %in% pipelines$pipeline, ]
   rows <- lapply(unique(recipes$family), function(family) {
     own <- recipes[recipes$family == family, ]
@@ -293,25 +294,16 @@ setting_importance <- function(recipes, pipelines, draws, columns = c(axes, "wor
     at <- match(own$pipeline, pipelines$pipeline)
     found <- lapply(names(design), function(setting) {
       pairs <- single_pairs(design, setting)
+      draws <- if (ncol(pairs)) draws_of(own$pipeline[unique(c(pairs))])
       lapply(columns, function(column) {
         score <- pipelines[[column]][at]
-        drawn <- draws[[column]][own$pipeline, , drop = FALSE]
-        moved <- if (ncol(pairs)) mean(abs(score[pairs[1, ]] - score[pairs[2, ]])) else NA_real_
-        ends <- if (ncol(pairs)) {
-          interval(
-            colMeans(abs(drawn[pairs[1, ], , drop = FALSE] - drawn[pairs[2, ], , drop = FALSE]))
-          )
-        } else {
-          c(NA, NA)
-        }
+        moved <- moved_by(pairs, score, draws[[column]], own$pipeline)
         new_table(
           family = family,
           setting = setting,
           score = column,
           pairs = ncol(pairs),
-          moved = moved,
-          low = ends[1],
-          high = ends[2],
+          moved,
           variation_shares(design, setting, pipelines[[column]][at])
         )
       })
@@ -331,6 +323,25 @@ setting_importance <- function(recipes, pipelines, draws, columns = c(axes, "wor
   )
   found <- do.call(rbind, c(list(none), rows))
   found[!is.na(found$moved), ]
+}
+
+# The mean size of the differences of `pairs` of pipelines: the median of draws, as luck makes
+# differences only larger and plain means would lie below the interval; plain without draws.
+moved_by <- function(pairs, score, drawn, pipelines) {
+  if (ncol(pairs) == 0) {
+    return(new_table(moved = NA_real_, low = NA_real_, high = NA_real_))
+  }
+
+  one <- pipelines[pairs[1, ]]
+  other <- pipelines[pairs[2, ]]
+  apart <- colMeans(abs(drawn[one, , drop = FALSE] - drawn[other, , drop = FALSE]))
+  ends <- interval(apart)
+  plain <- mean(abs(score[pairs[1, ]] - score[pairs[2, ]]))
+  new_table(
+    moved = if (anyNA(ends)) plain else stats::median(apart, na.rm = TRUE),
+    low = ends[1],
+    high = ends[2]
+  )
 }
 
 # The settings that differ: a data frame of texts with a column for each.
@@ -354,7 +365,7 @@ design_of <- function(settings) {
 single_pairs <- function(design, setting) {
   rest <- do.call(
     paste,
-    c(list("", sep = "\r"), unname(design[setdiff(names(design), setting)]))
+    c(list(rep("", nrow(design)), sep = "\r"), unname(design[setdiff(names(design), setting)]))
   )
   pairs <- utils::combn(nrow(design), 2)
   pairs[

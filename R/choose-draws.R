@@ -1,10 +1,10 @@
 # Draws of the means from the scores of cases, and statistics of those draws.
 
 # Draws for `columns` of an axis table: a list with one matrix each, pipelines x draws (see
-# posterior_draws()). Pipelines are chosen by their worth, so the leaders' worth is partly luck;
-# only worth is shrunk. With a single case its seeds count, and the result applies to that case
-# alone.
-score_draws <- function(table, columns, draws, seed, widen = 1) {
+# posterior_draws()). Pipelines are chosen by their worth, so the leaders' worth is partly luck,
+# and is shrunk; `shrink` names the columns for which that is done. With a single case its seeds
+# count, and the result applies to that case alone.
+score_draws <- function(table, columns, draws, seed, widen = 1, shrink = "worth") {
   units <- independent_units(table)
   cells <- case_means(table, columns, by = drawn_units(table))
   drawn <- lapply(seq_along(columns), function(k) {
@@ -14,7 +14,7 @@ score_draws <- function(table, columns, draws, seed, widen = 1) {
       draws,
       seed + k - 1,
       widen,
-      shrink = columns[k] == "worth"
+      shrink = columns[k] %in% shrink
     )
   })
   stats::setNames(drawn, columns)

@@ -94,7 +94,7 @@ choosing_commands <- function() {
         json
       ),
       cli_contrasts,
-      examples = "sprenn contrasts brackwater --job restyle --vary hold"
+      examples = "sprenn contrasts brackwater --job restyle --vary guides"
     ),
     compare = new_command(
       "Show what has changed between two runs of a suite.",
@@ -257,10 +257,9 @@ cli_match <- function(given) {
 cli_contrasts <- function(given) {
   trial <- read_shown(given$places, ask = FALSE)
   found <- list_contrasts(trial, given$run, given$job, given$vary)
-  lines <- nrow(found$contrasts)
   show_found(found, c("contrasts", "differences"), given, function() {
     draw_contrasts(found)
-  }, 150 + 30 * lines)
+  }, height_of_contrasts(found))
 }
 
 cli_compare <- function(given) {

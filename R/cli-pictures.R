@@ -46,7 +46,8 @@ picture_commands <- function() {
       cli_sheet,
       examples = c(
         "sprenn sheet brackwater --job restyle --seed 23 --out sheet.pdf",
-        "sprenn sheet brackwater --by sweep --case ferry-teal --out strip.png"
+        "sprenn sheet brackwater --by sweep --case ferry-teal --out strip.png",
+        "sprenn sheet brackwater --by grid --job vary --vary hold,look.weight --out grid.png"
       )
     ),
     report = new_command(

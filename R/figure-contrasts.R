@@ -9,7 +9,8 @@
 #' folder <- file.path(tempdir(), "contrasts-figure")
 #' new_trial(folder, demo = TRUE, cases = 1)
 #' trial <- read_trial(folder)
-#' trial$lineup$pipelines <- trial$lineup$pipelines[c(1, 6), ]
+#' two <- trial$lineup$pipelines$pipeline %in% c("yarrow", "yarrow/hold=0.2")
+#' trial$lineup$pipelines <- trial$lineup$pipelines[two, ]
 #' trial$suite$seeds <- 11L
 #' run_trial(trial)
 #' draw_contrasts(list_contrasts(trial))

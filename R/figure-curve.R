@@ -12,7 +12,8 @@
 #' folder <- file.path(tempdir(), "curve-example")
 #' new_trial(folder, demo = TRUE, cases = 1)
 #' trial <- read_trial(folder)
-#' trial$lineup$pipelines <- trial$lineup$pipelines[c(1, 6), ]
+#' two <- trial$lineup$pipelines$pipeline %in% c("yarrow", "yarrow/hold=0.2")
+#' trial$lineup$pipelines <- trial$lineup$pipelines[two, ]
 #' trial$suite$seeds <- 11L
 #' run_trial(trial)
 #' score_run(trial)
@@ -59,22 +60,15 @@ draw_curve <- function(verdict, vary = "hold") {
       )
     })
   )
-  last <- do.call(
-    rbind,
-    lapply(split(long, list(long$line, long$axis), drop = TRUE), function(part) {
-      part[which.max(part$value), ]
-    })
-  )
-  last <- last[last$axis == roomiest_axis(last), ]
   floors <- new_table(axis = factor(axes, axes), floor = verdict$brief$floors[axes])
   ggplot2::ggplot(
     long[!is.na(long$mean), ],
     ggplot2::aes(
       .data$value,
       .data$mean,
-      group = .data$line,
-      colour = .data$family,
-      fill = .data$family
+      colour = .data$line,
+      fill = .data$line,
+      linetype = .data$line
     )
   ) +
     ggplot2::geom_hline(
@@ -87,56 +81,29 @@ draw_curve <- function(verdict, vary = "hold") {
       ggplot2::aes(ymin = .data$low, ymax = .data$high),
       long[!is.na(long$low), ],
       alpha = 0.16,
-      colour = NA
+      colour = NA,
+      show.legend = FALSE
     ) +
     ggplot2::geom_point(
       ggplot2::aes(y = .data$score),
       points[!is.na(points$score), ],
       alpha = 0.25,
-      size = 1.2
+      size = 1.2,
+      show.legend = FALSE
     ) +
     ggplot2::geom_line(linewidth = 1) +
     ggplot2::geom_point(size = 2.6) +
-    ggplot2::geom_text(
-      ggplot2::aes(label = .data$line),
-      last,
-      hjust = 0,
-      nudge_x = 0.02 * max(1e-6, diff(range(rows$value))),
-      size = 3.9
-    ) +
     ggplot2::facet_wrap("axis", nrow = 1) +
-    ggplot2::scale_colour_manual(
-      values = family_colours(verdict$recipes),
-      aesthetics = c("colour", "fill"),
-      guide = "none"
-    ) +
-    ggplot2::scale_x_continuous(expand = ggplot2::expansion(c(0.05, 0.45))) +
     ggplot2::coord_cartesian(ylim = c(min(0, long$low, na.rm = TRUE), 1.02)) +
     ggplot2::labs(
       title = paste("The scores along", vary),
       x = axis_title(vary),
       y = "score",
-      subtitle = "Means with 90 % intervals, every take as a faint point; dashed: the brief's floor"
+      subtitle = paste0(
+        "Means with 90 % intervals, every take as a faint point; grey and dashed: the brief's floor"
+      )
     ) +
-    theme_sprenn() +
-    ggplot2::theme(panel.spacing = ggplot2::unit(18, "pt"))
-}
-
-# The panel in which the lines' ends lie furthest apart: names fit there.
-roomiest_axis <- function(last) {
-  room <- vapply(
-    axes,
-    function(name) {
-      ends <- sort(last$mean[last$axis == name])
-      if (length(ends) > 1) {
-        min(diff(ends))
-      } else {
-        1 * (length(ends) == 1)
-      }
-    },
-    0
-  )
-  names(which.max(room))
+    looks_of_lines(rows$line, rows$family, verdict$recipes)
 }
 
 axis_title <- function(vary) {
@@ -157,7 +124,8 @@ utils::globalVariables(".data")
 #' folder <- file.path(tempdir(), "match-figure")
 #' new_trial(folder, demo = TRUE, cases = 1)
 #' trial <- read_trial(folder)
-#' trial$lineup$pipelines <- trial$lineup$pipelines[c(1, 6), ]
+#' two <- trial$lineup$pipelines$pipeline %in% c("yarrow", "yarrow/hold=0.2")
+#' trial$lineup$pipelines <- trial$lineup$pipelines[two, ]
 #' trial$suite$seeds <- 11L
 #' run_trial(trial)
 #' draw_match(match_engines(trial))
@@ -176,42 +144,29 @@ draw_match <- function(match) {
     )
   }
 
-  lines <- unique(rows$line)
-  colours <- stats::setNames(rep_len(family_palette, length(lines)), lines)
-  known <- family_colours(match$verdict$recipes)
-  colours[lines %in% names(known)] <- known[lines[lines %in% names(known)]]
-  ends <- do.call(
-    rbind,
-    lapply(split(rows, list(rows$line, rows$score), drop = TRUE), function(part) {
-      part[which.max(part$level), ]
-    })
-  )
+  lines <- sweep_lines(tried_recipes(match$verdict), match$vary)
+  lines <- lines[lines$line %in% rows$line, ]
   ggplot2::ggplot(
     rows,
-    ggplot2::aes(.data$level, .data$mean, colour = .data$line, fill = .data$line)
+    ggplot2::aes(
+      .data$level,
+      .data$mean,
+      colour = .data$line,
+      fill = .data$line,
+      linetype = .data$line
+    )
   ) +
     ggplot2::geom_vline(xintercept = match$at, linetype = "dashed", colour = "#888888") +
     ggplot2::geom_ribbon(
       ggplot2::aes(ymin = .data$low, ymax = .data$high),
       rows[!is.na(rows$low), ],
       alpha = 0.16,
-      colour = NA
+      colour = NA,
+      show.legend = FALSE
     ) +
     ggplot2::geom_line(linewidth = 1) +
-    ggplot2::geom_text(
-      ggplot2::aes(label = .data$line),
-      ends,
-      hjust = 0,
-      nudge_x = 0.012,
-      size = 3.9
-    ) +
     ggplot2::facet_wrap("score", nrow = 1) +
-    ggplot2::scale_colour_manual(
-      values = colours,
-      aesthetics = c("colour", "fill"),
-      guide = "none"
-    ) +
-    ggplot2::scale_x_continuous(limits = c(0, 1.12), breaks = seq(0, 1, 0.2)) +
+    ggplot2::scale_x_continuous(limits = c(0, 1), breaks = seq(0, 1, 0.2)) +
     ggplot2::coord_cartesian(ylim = c(0, 1.02)) +
     ggplot2::labs(
       title = "At equal structure",
@@ -226,8 +181,7 @@ draw_match <- function(match) {
         "than the bands suggest."
       )
     ) +
-    theme_sprenn() +
-    ggplot2::theme(panel.spacing = ggplot2::unit(18, "pt"))
+    looks_of_lines(lines$line, lines$family, match$verdict$recipes)
 }
 
 #' @rdname draw_curve

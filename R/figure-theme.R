@@ -20,6 +20,37 @@ by_family <- function(recipes) {
   recipes[order(match(family_of(recipes), unique(family_of(recipes))), recipes$value), ]
 }
 
+# The looks of lines, for a plot whose colour, fill and dashes are those of `line`: a family's
+# colour, with lines of one family told apart by their dashes, named above the panels.
+looks_of_lines <- function(line, family, recipes) {
+  family <- family[!duplicated(line)]
+  line <- unique(line)
+  nth <- stats::ave(seq_along(line), family, FUN = seq_along)
+  colours <- stats::setNames(family_colours(recipes)[family], line)
+  dashes <- stats::setNames(rep_len(dashes_told_apart, max(nth))[nth], line)
+  list(
+    ggplot2::scale_colour_manual(
+      NULL,
+      values = colours,
+      breaks = line,
+      aesthetics = c("colour", "fill")
+    ),
+    ggplot2::scale_linetype_manual(NULL, values = dashes, breaks = line),
+    theme_sprenn(),
+    ggplot2::theme(
+      panel.spacing = ggplot2::unit(18, "pt"),
+      legend.position = "top",
+      legend.justification = "left",
+      legend.margin = ggplot2::margin(0, 0, 0, 0),
+      legend.key.width = ggplot2::unit(34, "pt"),
+      legend.text = ggplot2::element_text(size = 12)
+    )
+  )
+}
+
+# In ggplot2's way: lengths of dash and gap.
+dashes_told_apart <- c("solid", "41", "13", "4113", "81", "2111")
+
 theme_sprenn <- function() {
   ggplot2::theme_minimal(base_size = 13) +
     ggplot2::theme(

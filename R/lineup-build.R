@@ -198,7 +198,11 @@ build_lineup <- function(lineup, engines) {
     pipelines = pipelines,
     stages = stages,
     controls = unlist(lineup$controls),
-    control_sample = list(cases = sample$cases %||% 3, seeds = sample$seeds %||% 1)
+    control_sample = list(
+      cases = sample$cases %||% 3,
+      seeds = sample$seeds %||% 1,
+      pipelines = unlist(sample$pipelines)
+    )
   )
 }
 

@@ -179,7 +179,21 @@ sweep_problems <- function(sweep, place, pipelines, engines, all) {
 
     varied_problems(values[[path]], inside, parts, written, engines)
   })
-  bind_problems(problems, tied_paths(values, place))
+  bind_problems(problems, tied_paths(values, place), sweep_jobs_problems(sweep, place, written))
+}
+
+# Jobs of a sweep that its pipeline is not tried on.
+sweep_jobs_problems <- function(sweep, place, written) {
+  of_pipeline <- unlist(written$jobs) %||% jobs
+  bind_problems(lapply(which(!unlist(sweep$jobs) %in% of_pipeline), function(k) {
+    new_problem(
+      "lineup.yml",
+      paste0(place, ".jobs[", k, "]"),
+      quoted(sweep$jobs[[k]]),
+      paste0("one of the jobs of ", written$id, ": ", listed(of_pipeline)),
+      nearest_word(sweep$jobs[[k]], of_pipeline)
+    )
+  }))
 }
 
 path_problem <- function(path, place, written, about) {

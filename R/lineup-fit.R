@@ -160,6 +160,7 @@ fit_problems <- function(trial, ids) {
   )
   checked <- written | (!duplicated(shape) & !shape %in% shape[written])
   bind_problems(
+    controlled_problems(trial, ids),
     lapply(which(checked), function(i) {
       place <- if (written[i]) paste0("pipelines[", match(owner[i], ids), "]") else "sweeps"
       whose <- if (written[i]) "" else paste0(steps$pipeline[i], ": ")
@@ -175,6 +176,24 @@ fit_problems <- function(trial, ids) {
       )
     })
   )
+}
+
+# Pipelines that are to get controls and don't exist; those of engines that could not be reached
+# were left out with them.
+controlled_problems <- function(trial, ids) {
+  named <- trial$lineup$control_sample$pipelines
+  known <- trial$lineup$pipelines$pipeline
+  left_out <- unlist(trial$unreached$pipelines)
+  missing <- which(!named %in% known & !sub("/.*$", "", named) %in% left_out)
+  bind_problems(lapply(missing, function(k) {
+    new_problem(
+      "lineup.yml",
+      paste0("control_sample.pipelines[", k, "]"),
+      quoted(named[k]),
+      paste("one of the pipelines:", shorten_list(known, most = 12)),
+      nearest_word(named[k], known)
+    )
+  }))
 }
 
 # Prompts that are to be drafted by an engine that can't, or for cases with nothing to draft from.

@@ -86,6 +86,7 @@ unfold_sweep <- function(sweep, written, base, engines) {
     }
 
     built$sweep <- base$pipeline
+    built$jobs <- unlist(sweep$jobs) %||% built$jobs
     built$pipeline <- paste0(base$pipeline, "/", varied_words(chosen))
     names(chosen) <- names(values)
     built$varied <- chosen

@@ -5,6 +5,8 @@ format.sprenn_contrasts <- function(x, ...) {
   each <- split(x$contrasts, x$contrasts$contrast)
   lines <- lapply(unname(each), function(own) {
     differences <- x$differences[x$differences$contrast == own$contrast[1], ]
+    base <- differences$to[1]
+    own <- own[order(own$pipeline != base), ]
     cell <- function(score) {
       at <- match(paste(own$pipeline, score), paste(differences$pipeline, differences$score))
       by <- differences[at, ]
@@ -14,7 +16,6 @@ format.sprenn_contrasts <- function(x, ...) {
         paste0(two(own[[score]]), " (", with_sign(by$low), " to ", with_sign(by$high), ")")
       )
     }
-    base <- differences$to[1]
     c(
       paste0(own$vary[1], ", all else equal (in brackets: difference to ", base, ", 90 %)"),
       paste0("  ", text_table(list(
@@ -26,7 +27,7 @@ format.sprenn_contrasts <- function(x, ...) {
         worth = cell("worth"),
         keepers = percent(own$keepers)
       ))),
-      paste0("  ", contrast_words(differences, base)),
+      strwrap(contrast_words(differences, base), width = 100, initial = "  ", prefix = "    "),
       ""
     )
   })
@@ -56,6 +57,41 @@ contrast_words <- function(differences, base) {
   )
   paste0("Beyond luck, against ", base, ": ", paste(said, collapse = "; "), ".")
 }
+
+# The report's section; NULL if there is nothing to tell.
+contrasts_section <- function(verdict) {
+  found <- if_there(contrasts_of(verdict, most = told_contrasts))
+  if (is.null(found)) {
+    return(NULL)
+  }
+
+  tag <- htmltools::tags
+  each <- split(found$differences, found$differences$contrast)
+  vary <- found$contrasts$vary[match(names(each), found$contrasts$contrast)]
+  tag$section(
+    tag$h2("One thing at a time"),
+    tag$ul(
+      Map(
+        function(own, path) {
+          tag$li(paste0(path, ": ", contrast_words(own, own$to[1])))
+        },
+        unname(each),
+        vary
+      )
+    ),
+    figure_tag(
+      untitled(draw_contrasts(found)),
+      "How far pipelines that differ in one thing are from each other",
+      height = height_of_contrasts(found)
+    )
+  )
+}
+
+# More would be a wall; `sprenn contrasts` lists them all.
+told_contrasts <- 12
+
+# In pixels: a line for each pipeline, and one above each contrast.
+height_of_contrasts <- function(found) 150 + 30 * nrow(found$contrasts)
 
 #' @export
 print.sprenn_contrasts <- function(x, ...) print_lines(x)

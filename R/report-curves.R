@@ -121,10 +121,8 @@ importance_words <- function(settings) {
   share <- function(x) ifelse(is.na(x), "-", paste0(round(100 * x), " %"))
   c(
     "",
-    paste0(
-      "Which setting matters: the difference between pipelines that differ in nothing else, and ",
-      "for complete grids the share of variance:"
-    ),
+    "Which setting matters: how far pipelines are apart that differ in nothing else, and for",
+    "complete grids the share of variance:",
     paste0(
       "  ",
       text_table(list(

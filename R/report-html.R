@@ -257,6 +257,7 @@ job_section <- function(job, verdict) {
         tag$div(class = "under", `data-job` = job)
       )
     },
+    contrasts_section(verdict),
     if (!is.null(match) && nrow(match$levels)) {
       tag$section(
         tag$h2("At equal structure"),

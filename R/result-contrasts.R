@@ -2,7 +2,9 @@
 #'
 #' Finds pipelines that differ in one thing, all else equal: a number, a word, a guide, the wording
 #' around the prompt, a later step, the engine. There a difference can be credited to that thing.
-#' Each is compared with one of them, on the same cases and seeds.
+#' Each is compared with one of them, on the same cases and seeds. Intervals come from the takes of
+#' these pipelines alone: being alike in all else they go up and down together, so that much smaller
+#' differences show than between any two pipelines.
 #'
 #' @inheritParams choose_pipeline
 #' @param vary The path of what differs, such as `"guides.edges.weight"`, `"guides"`,
@@ -22,7 +24,8 @@
 #' folder <- file.path(tempdir(), "contrasts-example")
 #' new_trial(folder, demo = TRUE, cases = 1)
 #' trial <- read_trial(folder)
-#' trial$lineup$pipelines <- trial$lineup$pipelines[c(1, 6), ]
+#' two <- trial$lineup$pipelines$pipeline %in% c("yarrow", "yarrow/hold=0.2")
+#' trial$lineup$pipelines <- trial$lineup$pipelines[two, ]
 #' trial$suite$seeds <- 11L
 #' run_trial(trial)
 #' list_contrasts(trial)
@@ -31,6 +34,11 @@ list_contrasts <- function(trial, run = "main", job = NULL, vary = NULL) {
   check_arguments(vary = checkmate::check_string(vary, null.ok = TRUE))
   verdict <- choose_pipeline(trial, run, job)
   stop_if_nothing_made(verdict)
+  contrasts_of(verdict, vary)
+}
+
+# As list_contrasts(), out of a verdict; `most` is how many contrasts to tell of.
+contrasts_of <- function(verdict, vary = NULL, most = Inf) {
   recipes <- tried_recipes(verdict)
   found <- find_contrasts(stats::setNames(recipes$set, recipes$pipeline))
   stop_for_no_contrast(found, vary)
@@ -38,11 +46,14 @@ list_contrasts <- function(trial, run = "main", job = NULL, vary = NULL) {
     found <- found[found$vary == vary, ]
   }
 
-  at <- match(found$pipeline, verdict$pipelines$pipeline)
+  found <- found[found$contrast %in% utils::head(unique(found$contrast), most), ]
+  # What is compared here was not picked for its worth, so its plain mean is told.
+  means <- verdict$pipelines[match(found$pipeline, verdict$pipelines$pipeline), ]
+  means$worth <- as.vector(mean_by_pipeline(verdict$table, "worth")[found$pipeline])
   structure(
     list(
-      contrasts = new_table(found, verdict$pipelines[at, c("takes", axes, "worth", "keepers")]),
-      differences = contrast_differences(found, verdict$pipelines, verdict$draws),
+      contrasts = new_table(found, means[c("takes", axes, "worth", "keepers")]),
+      differences = contrast_differences(found, verdict),
       verdict = verdict
     ),
     class = "sprenn_contrasts"
@@ -75,27 +86,34 @@ stop_for_no_contrast <- function(found, vary) {
   }
 }
 
+# Draws of the means of pipelines that are alike in most, from their own takes: they go up and down
+# together from case to case, and all others say nothing about how far these do.
+draws_among <- function(verdict, pipelines) {
+  score_draws(
+    verdict$table[verdict$table$pipeline %in% pipelines, ],
+    c(axes, "worth"),
+    verdict$brief$draws,
+    verdict$brief$seed,
+    shrink = character()
+  )
+}
+
 # Each pipeline of a contrast against the one that leaves the thing out, or else the first.
-contrast_differences <- function(found, pipelines, draws) {
+contrast_differences <- function(found, verdict) {
   rows <- lapply(split(found, found$contrast), function(own) {
+    drawn_for <- draws_among(verdict, own$pipeline)
     base <- own$pipeline[c(which(!nzchar(own$value)), 1)[1]]
     others <- setdiff(own$pipeline, base)
     each <- lapply(c(axes, "worth"), function(score) {
-      mean_of <- function(pipeline) pipelines[[score]][match(pipeline, pipelines$pipeline)]
-      drawn <- draws[[score]]
-      ends <- vapply(
-        others,
-        function(other) {
-          if (is.null(drawn)) c(NA_real_, NA_real_) else interval(drawn[other, ] - drawn[base, ])
-        },
-        c(0, 0)
-      )
+      mean_of <- mean_by_pipeline(verdict$table, score)
+      drawn <- drawn_for[[score]]
+      ends <- vapply(others, function(other) interval(drawn[other, ] - drawn[base, ]), c(0, 0))
       new_table(
         contrast = own$contrast[1],
         pipeline = others,
         to = base,
         score = score,
-        difference = mean_of(others) - mean_of(base),
+        difference = as.vector(mean_of[others] - mean_of[base]),
         low = ends[1, ],
         high = ends[2, ]
       )

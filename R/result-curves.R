@@ -26,7 +26,8 @@
 #' folder <- file.path(tempdir(), "curves-example")
 #' new_trial(folder, demo = TRUE, cases = 1)
 #' trial <- read_trial(folder)
-#' trial$lineup$pipelines <- trial$lineup$pipelines[c(1, 6), ]
+#' two <- trial$lineup$pipelines$pipeline %in% c("yarrow", "yarrow/hold=0.2")
+#' trial$lineup$pipelines <- trial$lineup$pipelines[two, ]
 #' trial$suite$seeds <- 11L
 #' run_trial(trial)
 #' response_curves(trial)
@@ -47,7 +48,9 @@ curves_of <- function(verdict, vary = NULL) {
       vary = lines$vary[1],
       curves = curve_table(lines, verdict$pipelines, verdict$table, by_case = TRUE),
       features = curve_features(lines, verdict$pipelines, verdict$draws, brief$floors, keepers),
-      settings = setting_importance(recipes, verdict$pipelines, verdict$draws),
+      settings = setting_importance(recipes, verdict$pipelines, function(pipelines) {
+        draws_among(verdict, pipelines)
+      }),
       verdict = verdict
     ),
     class = "sprenn_curves"
@@ -75,7 +78,8 @@ curves_of <- function(verdict, vary = NULL) {
 #' folder <- file.path(tempdir(), "match-example")
 #' new_trial(folder, demo = TRUE, cases = 1)
 #' trial <- read_trial(folder)
-#' trial$lineup$pipelines <- trial$lineup$pipelines[c(1, 6), ]
+#' two <- trial$lineup$pipelines$pipeline %in% c("yarrow", "yarrow/hold=0.2")
+#' trial$lineup$pipelines <- trial$lineup$pipelines[two, ]
 #' trial$suite$seeds <- 11L
 #' run_trial(trial)
 #' match_engines(trial)

@@ -142,7 +142,9 @@ contrast_note <- function(recipes) {
     function(own) {
       values <- in_order(own$value)
       values[!nzchar(values)] <- "not set"
-      paste0(own$vary[1], " (", shorten_list(cut_text(values, 30)), ")")
+      # Long ones are combinations, such as all of a later step: their path says enough.
+      short <- all(nchar(values) <= 16)
+      paste0(own$vary[1], if (short) paste0(" (", shorten_list(values), ")"))
     },
     ""
   )

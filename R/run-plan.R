@@ -275,7 +275,7 @@ plan_within <- function(plan, budget, lineup) {
 # thing does. They are measured, and never chosen between.
 
 # Which of a case's takes a control is made of: the first seeds of a few cases of
-# every job, spread over the suite.
+# every job, spread over the suite, on the pipelines that were named (with the steps before them).
 control_grid <- function(control, trial, steps) {
   grid <- take_grid(trial, steps)
   cases <- trial$suite$cases
@@ -296,7 +296,9 @@ control_grid <- function(control, trial, steps) {
     function(name) is_by_hand(trial$lineup$engines[[name]]),
     NA
   )
-  grid <- grid[grid$case %in% chosen & grid$seed <= sample$seeds & !by_hand[grid$step], ]
+  owner <- sub(":[0-9]+$", "", steps$pipeline)
+  wanted <- !by_hand & (is.null(sample$pipelines) | owner %in% sample$pipelines)
+  grid <- grid[grid$case %in% chosen & grid$seed <= sample$seeds & wanted[grid$step], ]
   # An engine that needs a reference can't show what it does without.
   takes <- lapply(steps$engine, function(name) trial$lineup$engines[[name]]$about$takes)
   if (control == "no_reference") {

@@ -259,6 +259,14 @@ lineup_fields <- function() {
       "number or text or flag",
       "no",
       "One value.",
+      "sweeps[].jobs",
+      "list",
+      "no",
+      "Those of the pipeline's jobs that the family is tried on; all of them if left out.",
+      "sweeps[].jobs[]",
+      choice_of(jobs),
+      "no",
+      "One job.",
       "calibrations",
       "map",
       "no",
@@ -309,7 +317,7 @@ lineup_fields <- function() {
       "control_sample",
       "record",
       "no",
-      "Which cases and seeds get controls; 3 cases of every job and the first seed if left out.",
+      "What gets controls; 3 cases of every job, the first seed and all pipelines if left out.",
       "control_sample.cases",
       "integer 1..1000",
       "no",
@@ -317,7 +325,15 @@ lineup_fields <- function() {
       "control_sample.seeds",
       "integer 1..1000",
       "no",
-      "How many seeds, from the first on."
+      "How many seeds, from the first on.",
+      "control_sample.pipelines",
+      "list",
+      "no",
+      "The pipelines that get controls, members of sweeps by their whole names; all if left out.",
+      "control_sample.pipelines[]",
+      "text",
+      "no",
+      "A pipeline."
     )
   )
 }

@@ -166,8 +166,8 @@ sorrel_picture <- function(request, memory) {
 #' `quince` is fast and cheap. It loses small details, sometimes mirrors, does not
 #' quite repeat a seed, paints beyond a mask's edge, and takes a look strongly.
 #'
-#' `teasel` is a refiner for second steps: it sharpens what is there at a hold
-#' above 0.75, and makes things up below.
+#' `teasel` is a refiner for second steps, and enlarges: it sharpens what is there at a hold
+#' above 0.75, less the closer to 1, and makes things up below.
 #'
 #' `sorrel` holds early and takes depth guides. Its content filter refuses smoke,
 #' and one file in fifty breaks off.
@@ -278,7 +278,11 @@ standin_teasel <- function() {
 teasel_picture <- function(request) {
   change <- request$native_hold / 100
   start <- resample_picture(request[["reference"]], request$size[2], request$size[1])
-  picture <- draw_sum(list(start, soften(start, 2.5), soften(start, 10)), c(2.55, -1.3, -0.25))
+  sharper <- clamp(change / sharpens_fully)
+  picture <- draw_sum(
+    list(start, soften(start, 2.5), soften(start, 10)),
+    c(1 + 1.55 * sharper, -1.3 * sharper, -0.25 * sharper)
+  )
   if (change > 0.25) {
     request$mask <- NULL
     invented <- paint_take(
@@ -299,6 +303,9 @@ teasel_picture <- function(request) {
     request$mask
   )
 }
+
+# The change from which it sharpens as much as it can.
+sharpens_fully <- 0.1
 
 # teasel as a program: `Rscript teasel.R make FOLDER`.
 run_teasel <- function(words, faults = "", count = counter()) {

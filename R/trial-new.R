@@ -162,6 +162,7 @@ first_cases <- function(lines, cases) {
   wanted <- sub(named, "\\2", grep(named, suite, value = TRUE))
   looks <- grepl("^  [a-z]+: \\{pictures: ", suite)
   other_job <- function(lines, pattern) grepl(pattern, lines) & !grepl("restyle", lines)
+  lines$lineup.yml <- sub(", teasel-firm]", "]", lines$lineup.yml, fixed = TRUE)
   lines$lineup.yml <- grep(
     "(teasel|handmade): |steps: .*teasel|second step",
     lines$lineup.yml,

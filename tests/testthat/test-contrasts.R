@@ -83,6 +83,11 @@ test_that("what one thing does is told with how sure that is, and drawn", {
   expect_equal(said$status, 0)
   told <- jsonlite::fromJSON(said$out)
   expect_named(told, c("contrasts", "differences"))
+  # The report tells the same.
+  page <- withr::local_tempfile(fileext = ".html")
+  expect_equal(run_cli("report", folder, "--out", page)$status, 0)
+  told <- xml2::xml_text(xml2::xml_find_all(xml2::read_html(page), "//article//li"))
+  expect_match(told, "hold: Beyond luck, against firm/hold=0.1: firm raises structure", all = FALSE)
   file <- withr::local_tempfile(fileext = ".png")
   said <- run_cli("contrasts", folder, "--run", "main", "--out", file)
   expect_equal(said$status, 0)

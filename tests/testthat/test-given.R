@@ -385,6 +385,23 @@ test_that("kinds of guide are held against each other in a sweep", {
   expect_equal(found$contrasts$value, c("edges", "soft_edges", "areas", "none"))
 })
 
+test_that("a sweep may be tried on some of its pipeline's jobs only", {
+  sweep <- function(jobs) {
+    c(
+      pipeline_line("p", "", "[swap, restyle]"),
+      "sweeps:",
+      paste0("  - {of: p, vary: hold, over: [0.2], jobs: ", jobs, "}")
+    )
+  }
+  takes <- plan_run(given_trial(sweep("[restyle]")))$takes
+  expect_equal(takes$case[takes$pipeline == "p/hold=0.2"], "two")
+  expect_setequal(takes$case[takes$pipeline == "p"], c("one", "two"))
+  problems <- check_trial(given_trial(sweep("[restyle, vary]")))
+  expect_equal(problems$place, "sweeps[1].jobs[2]")
+  expect_equal(problems$found, '"vary"')
+  expect_equal(problems$wanted, "one of the jobs of p: swap, restyle")
+})
+
 test_that("the verdict's line for lineup.yml asks for the very same takes", {
   lineup <- c(
     pipeline_line("p", paste0(

@@ -105,6 +105,22 @@ test_that("controls change one thing, on a stated sample", {
   expect_equal(changed("repeat"), case)
 })
 
+test_that("controls can be kept to the pipelines that are named", {
+  lineup <- c(
+    chained,
+    "controls: [repeat]",
+    "control_sample: {pipelines: [apart, plain/hold=0.1]}",
+    "sweeps: [{of: plain, vary: hold, over: [0.1, 0.2]}]"
+  )
+  plan <- plan_of(lineup)
+  control <- plan[!is.na(plan$control), ]
+  # With the step before the last.
+  expect_setequal(control$pipeline, c("apart:1", "apart", "plain/hold=0.1"))
+  problems <- check_trial(small_trial(lineup = sub("[apart,", "[appart,", lineup, fixed = TRUE)))
+  expect_equal(problems$place, "control_sample.pipelines[1]")
+  expect_equal(problems$near, "apart")
+})
+
 test_that("a budget buys whole comparisons, new cases before more seeds", {
   all <- plan_of(small_lineup)
   some <- plan_of(small_lineup, within = 3.4)
