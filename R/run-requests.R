@@ -174,19 +174,6 @@ drafts_of_case <- function(trial, id, gives) {
   drafts
 }
 
-# A case as a step gives it, `case`, and with what a control takes away, `controlled`. Another
-# case's prompt is worded as the step words prompts; all other controls take away what the step
-# gives, too.
-given_under <- function(whole, control, gives, stage, suite) {
-  if (control %in% "swapped_prompt") {
-    case <- given_case(controlled_case(whole, control, suite), gives, stage)
-    return(list(case = case, controlled = case))
-  }
-
-  case <- given_case(whole, gives, stage)
-  list(case = case, controlled = controlled_case(case, control, suite))
-}
-
 # What prepare_inputs() gives, with the `size` that the engine works at. Where it is to see only
 # the masked part, that is what it gets, and `back` says how the whole is put together.
 inputs_at <- function(case, suite, size, gives, checkpoint) {

@@ -158,6 +158,37 @@ test_that("controls take away what the pipeline gives, too", {
   expect_length(witnessed[["p-no_guide one 1"]]$guides, 0)
 })
 
+test_that("a control is made only where it changes what a pipeline asks for", {
+  controls <- function(more, job = "swap") {
+    plan <- plan_run(given_trial(
+      pipeline_line("p", more, paste0("[", job, "]")),
+      "controls: [no_look, blank_prompt, swapped_prompt, no_guide, no_reference]",
+      suite = sub("prompt: neutral", "prompt: another thing", given_suite)
+    ))$takes
+    sort(plan$control[!is.na(plan$control)])
+  }
+  expect_equal(controls(""), c("blank_prompt", "no_guide", "no_look", "swapped_prompt"))
+  expect_equal(controls("look: none, guides: {others: none}"), c("blank_prompt", "swapped_prompt"))
+  expect_equal(controls("wording: {prompt: none}"), c("no_guide", "no_look"))
+  bare <- c("blank_prompt", "no_reference", "swapped_prompt")
+  expect_equal(controls("", "restyle"), bare)
+  # What only the pipeline gives.
+  expect_equal(
+    controls("look: {from: reference}, guides: {edges: 0.5}", "restyle"),
+    c("blank_prompt", "no_guide", "no_look", "no_reference", "swapped_prompt")
+  )
+  # Of a chain all steps are made, if one of them shows something.
+  plan <- plan_run(given_trial(
+    paste0(
+      "  - {id: chain, jobs: [restyle], steps: [{engine: witness, checkpoint: any, hold: 0.5}, ",
+      "{engine: witness, checkpoint: any, hold: 0.9, guides: {edges: 0.5}}]}"
+    ),
+    "controls: [no_guide, no_look]"
+  ))$takes
+  expect_setequal(plan$pipeline[!is.na(plan$control)], c("chain:1", "chain"))
+  expect_equal(unique(stats::na.omit(plan$control)), "no_guide")
+})
+
 test_that("sweeps vary any field by its path, and grids several", {
   folder <- given_trial(
     pipeline_line("p", "guides: {edges: 0.8}"),
