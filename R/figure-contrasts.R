@@ -18,6 +18,13 @@
 draw_contrasts <- function(contrasts) {
   check_arguments(contrasts = checkmate::check_class(contrasts, "sprenn_contrasts"))
   rows <- contrasts$differences
+  if (nrow(rows) == 0) {
+    stop_sprenn(
+      "run",
+      c("There is nothing to draw: no two pipelines that differ in one thing have scores.")
+    )
+  }
+
   named <- contrasts$contrasts
   value_of <- function(pipelines) {
     at <- match(paste(rows$contrast, pipelines), paste(named$contrast, named$pipeline))

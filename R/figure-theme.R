@@ -8,9 +8,13 @@ family_palette <- c(
 
 # Members of a sweep share the colour of the pipeline that is varied, so that a
 # family is seen as one; the same in every figure of a run. Steps within chains want none.
+# Further families get the same hues, darker.
 family_colours <- function(recipes) {
   family <- unique(family_of(recipes[order(!recipes$shown), ]))
-  stats::setNames(rep_len(family_palette, length(family)), family)
+  round <- (seq_along(family) - 1) %/% length(family_palette)
+  shade <- grDevices::col2rgb(rep_len(family_palette, length(family))) / 255
+  shade <- t(shade) * 0.6^round
+  stats::setNames(grDevices::rgb(shade[, 1], shade[, 2], shade[, 3]), family)
 }
 
 family_of <- function(recipes) ifelse(is.na(recipes$sweep), recipes$pipeline, recipes$sweep)
@@ -21,13 +25,12 @@ by_family <- function(recipes) {
 }
 
 # The looks of lines, for a plot whose colour, fill and dashes are those of `line`: a family's
-# colour, with lines of one family told apart by their dashes, named above the panels.
+# colour, and dashes of its own for each line, so that colour is not needed; named above the panels.
 looks_of_lines <- function(line, family, recipes) {
   family <- family[!duplicated(line)]
   line <- unique(line)
-  nth <- stats::ave(seq_along(line), family, FUN = seq_along)
   colours <- stats::setNames(family_colours(recipes)[family], line)
-  dashes <- stats::setNames(rep_len(dashes_told_apart, max(nth))[nth], line)
+  dashes <- stats::setNames(rep_len(dashes_told_apart, length(line)), line)
   list(
     ggplot2::scale_colour_manual(
       NULL,

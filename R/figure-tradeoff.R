@@ -23,11 +23,8 @@ draw_tradeoff <- function(verdict) {
   rows <- family_rows(verdict)
   # A pipeline without any take, or without evidence for an axis, has no place.
   rows <- rows[!is.na(rows$structure) & !is.na(rows$style), ]
-  name <- ifelse(
-    is.na(rows$value),
-    rows$pipeline,
-    paste(rows$family, rows$vary, format_value(rows$value))
-  )
+  along <- paste(rows$family, sub("^.*[.]", "", rows$vary), format_value(rows$value))
+  name <- ifelse(is.na(rows$value), short_label(rows$pipeline), along)
   rows$label <- paste0(name, ", ", percent(rows$keepers))
   colours <- family_colours(verdict$recipes)
   rows$fill <- mix_with_white(colours[rows$family], rows$keepers)
@@ -90,6 +87,12 @@ draw_tradeoff <- function(verdict) {
       )
     ) +
     theme_sprenn()
+}
+
+# Members of sweeps without the heads of paths: `edged guides.kind=areas` as `edged kind areas`.
+short_label <- function(pipeline) {
+  short <- gsub("(/|,)(?:[a-z0-9_]+[.])*([a-z0-9_]+)=", "\\1\\2 ", pipeline, perl = TRUE)
+  gsub(",(?=\\S)", ", ", sub("/", " ", short, fixed = TRUE), perl = TRUE)
 }
 
 # Puts each label beside its point where it covers no other point and no label

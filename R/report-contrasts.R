@@ -48,10 +48,8 @@ contrast_words <- function(differences, base) {
     unique(sure$pipeline),
     function(pipeline) {
       own <- sure[sure$pipeline == pipeline, ]
-      paste(
-        pipeline,
-        listed(paste(ifelse(own$difference > 0, "raises", "lowers"), own$score))
-      )
+      moves <- split(own$score, factor(ifelse(own$difference > 0, "raises", "lowers")))
+      paste(pipeline, listed(paste(rev(names(moves)), vapply(rev(moves), shorten_list, ""))))
     },
     ""
   )
@@ -61,7 +59,7 @@ contrast_words <- function(differences, base) {
 # The report's section; NULL if there is nothing to tell.
 contrasts_section <- function(verdict) {
   found <- if_there(contrasts_of(verdict, most = told_contrasts))
-  if (is.null(found)) {
+  if (is.null(found) || nrow(found$differences) == 0) {
     return(NULL)
   }
 

@@ -205,7 +205,7 @@ sheet_layout <- function(rows, columns, width) {
   close_up <- round(cell * 0.5)
   tall <- pictures +
     vapply(rows, function(row) text + (if (is.null(row$watch)) 0 else close_up + gap) + gap, 0)
-  head <- 96
+  head <- 104
   list(
     width = width,
     gap = gap,
@@ -236,26 +236,41 @@ paint_sheet <- function(rows, columns, layout, title, height) {
     most = layout$width
   )
   left <- function(column) layout$gap + (column - 1) * (layout$cell + layout$gap)
-  say("reference", left(1), layout$head - 26, 14, bold = TRUE)
+  say("reference", left(1), layout$head - 26, heading_size, bold = TRUE)
   if (layout$sides == 2) {
-    say("look", left(2), layout$head - 26, 14, bold = TRUE)
+    say("look", left(2), layout$head - 26, heading_size, bold = TRUE)
   }
 
   for (k in seq_len(nrow(columns))) {
-    say(
-      columns$title[k],
-      left(k + layout$sides),
-      layout$head - 26,
-      14,
-      columns$colour[k],
-      bold = TRUE,
-      ends = TRUE
-    )
+    lines <- heading_lines(columns$title[k])
+    for (i in seq_along(lines)) {
+      say(
+        lines[i],
+        left(k + layout$sides),
+        layout$head - 26 - 15 * (length(lines) - i),
+        heading_size,
+        columns$colour[k],
+        bold = TRUE,
+        ends = TRUE
+      )
+    }
   }
 
   for (i in seq_along(rows)) {
     paint_row(rows[[i]], layout$tops[i], c(layout, picture = layout$pictures[i]), left)
   }
+}
+
+heading_size <- 12.5
+
+# A member of a sweep has what it varies in a line below its family.
+heading_lines <- function(title) {
+  if (!grepl("/", title, fixed = TRUE)) {
+    return(title)
+  }
+
+  family <- sub("/.*$", "", title)
+  c(family, trimws(substring(short_label(title), nchar(family) + 1)))
 }
 
 paint_row <- function(row, top, layout, left) {

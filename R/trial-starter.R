@@ -161,25 +161,35 @@ trimmed <- function(read, left) {
   }
 }
 
-# The pipelines that have something to do, and their sweeps.
+# The pipelines and sweeps that have something to do, and the controls of these.
 trim_lineup <- function(lineup, jobs) {
-  busy <- vapply(
-    lineup$pipelines,
-    function(one) is.null(one$jobs) || any(unlist(one$jobs) %in% jobs),
-    NA
-  )
-  if (all(busy)) {
+  is_busy <- function(one) is.null(one$jobs) || any(unlist(one$jobs) %in% jobs)
+  busy <- vapply(lineup$pipelines, is_busy, NA)
+  kept <- vapply(lineup$pipelines[busy], `[[`, "", "id")
+  swept <- vapply(lineup$sweeps, function(sweep) sweep$of %in% kept && is_busy(sweep), NA)
+  if (all(busy) && all(swept)) {
     return(lineup)
   }
 
-  lineup$pipelines <- lapply(lineup$pipelines[busy], function(one) {
-    one$jobs <- NULL
-    one
-  })
-  ids <- vapply(lineup$pipelines, `[[`, "", "id")
-  lineup$sweeps <- Filter(function(sweep) sweep$of %in% ids, lineup$sweeps)
-  if (length(lineup$sweeps) == 0) {
-    lineup$sweeps <- NULL
+  without_jobs <- function(one) one[names(one) != "jobs"]
+  lineup$pipelines <- lapply(lineup$pipelines[busy], without_jobs)
+  lineup$sweeps <- if (any(swept)) lapply(lineup$sweeps[swept], without_jobs)
+  trim_controls(lineup, kept)
+}
+
+# Without the controls of pipelines that are not kept; a member of a sweep is named after what is
+# varied.
+trim_controls <- function(lineup, kept) {
+  named <- unlist(lineup$control_sample$pipelines)
+  if (is.null(named)) {
+    return(lineup)
+  }
+
+  named <- named[sub("/.*$", "", named) %in% kept]
+  if (length(named)) {
+    lineup$control_sample$pipelines <- as.list(named)
+  } else {
+    lineup[c("controls", "control_sample")] <- NULL
   }
 
   lineup

@@ -169,6 +169,12 @@ test_that("figures show every pipeline, keep a family's colour and draw interval
     family_colours(verdict$recipes),
     c(firm = "#0072B2", loose = "#D55E00")
   )
+  many <- tibble::tibble(pipeline = paste0("p", 1:20), sweep = NA, shown = TRUE)
+  expect_false(any(duplicated(family_colours(many))))
+  expect_equal(
+    short_label(c("p", "p/hold=0.2", "p/guides.kind=areas", "p/hold=0.2,look.weight=1.6")),
+    c("p", "p hold 0.2", "p kind areas", "p hold 0.2, weight 1.6")
+  )
   expect_null(draw_curve(verdict, "tint"))
   built <- ggplot2::ggplot_build(tradeoff)
   expect_gte(length(built$data), 5)
@@ -474,8 +480,7 @@ test_that("figures of families name each beside its marks, so that colour is not
     draw_ranks(verdict),
     draw_weights(verdict),
     draw_keepers(verdict),
-    draw_seeds(verdict),
-    draw_curve(verdict)
+    draw_seeds(verdict)
   )) {
     built <- ggplot2::ggplot_build(figure)
     # No key to look colours up in.
@@ -491,6 +496,11 @@ test_that("figures of families name each beside its marks, so that colour is not
       )
     )
   }
+
+  # A curve's lines differ in their dashes as well.
+  family <- tibble::tibble(pipeline = "f", sweep = NA, shown = TRUE)
+  looks <- looks_of_lines(c("f (a=1)", "f (a=2)", "f (a=1)"), c("f", "f", "f"), family)
+  expect_equal(unname(looks[[2]]$palette(2)), c("solid", "41"))
 })
 
 test_that("the report says who speaks on what the prompts ask for, and what nobody speaks on", {

@@ -175,5 +175,9 @@ test_that("pipelines and purposes without a case are left out of what is lent", 
     c("yarrow", "bracken", "quince", "sorrel", "teasel")
   )
   expect_false("yarrow-firm" %in% trial$lineup$pipelines$pipeline)
+  expect_equal(
+    trial$lineup$control_sample$pipelines,
+    c("yarrow", "bracken", "bracken/hold=0.9")
+  )
   expect_equal(brief_jobs(trial$brief), "restyle")
 })
