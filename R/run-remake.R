@@ -121,6 +121,11 @@ request_of_step <- function(recipe, k, trial, case, engine, inputs, made) {
     parent = if (k > 1) recipe$steps[[k - 1]]$take else NA_character_,
     attempt = 1L
   )
+  drafter <- drafted_by(step$gives)
+  if (!is.null(drafter) && length(step$drafted)) {
+    trial$drafts[[drafter]][[case$id]] <- unlist(step$drafted)
+  }
+
   of_parent <- function(parent) made[[parent]]$bytes
   tryCatch(
     validate_request(

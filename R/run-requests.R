@@ -146,6 +146,12 @@ request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
     )
   )
   request$put_back <- back
+  # Kept with the take, so that its recipe says it all.
+  drafted <- whole$drafts[[drafted_by(gives) %||% ""]]
+  if (length(drafted)) {
+    request$drafted <- as.list(drafted)
+  }
+
   request$key <- paste0(take$take, "-", take$attempt)
   request$label <- paste0(
     take$pipeline, ", ", take$case, ", seed ", take$seed,

@@ -60,6 +60,18 @@ test_that("a draft takes the place of the prompt or is added to it, and is made 
   expect_equal(scribed$asked, 2)
 })
 
+test_that("a recipe holds what was drafted, so that the take can be made again", {
+  folder <- drafted_trial(pipeline_line("drafted", by_scribe("caption")))
+  takes <- run_trial(folder, workers = 0, score = FALSE)$takes
+  said <- witnessed[["drafted one 1"]]$prompt$say
+  recipe <- read_recipe(takes$path[1])
+  expect_equal(unlist(recipe$steps[[1]]$drafted), said)
+  asked <- scribed$asked
+  expect_equal(remake_take(recipe, folder)$same, "bytes")
+  expect_equal(witnessed[["drafted one 1"]]$prompt$say, said)
+  expect_equal(scribed$asked, asked)
+})
+
 test_that("another version of who drafts gives other takes; the suite stays as it is", {
   folder <- drafted_trial(pipeline_line("own"), pipeline_line("drafted", by_scribe("caption")))
   before <- plan_run(folder)$takes
