@@ -9,7 +9,8 @@
 #'   version that made it), `picture` (`sha256` of its bytes as the engine sent them, `width`,
 #'   `height`), `steps` (one for a plain pipeline, several for a chain; each with `take`,
 #'   `pipeline`, `engine` and its `version`, `checkpoint`, `hold`, `native_hold`, `settings`,
-#'   `add_ons`, and where they are set `gives` and the phrases `drafted`), `request` (of the last step, pictures by the hash of their pixels) and `answer`.
+#'   `add_ons`, and where they are set `gives` and the phrases `drafted`), `request` (of the last
+#'   step, pictures by the hash of their pixels) and `answer`.
 #'   Printing it shows the recipe in words.
 #' @section Errors: `sprenn_error_recipe` if the file is not a picture, or has no recipe.
 #' @family exports
