@@ -16,7 +16,7 @@ lineup_fields <- function() {
       "no",
       "One engine.",
       "engines.*.kind",
-      choice_of(engine_kinds),
+      choice_of(lineup_kinds),
       "yes",
       paste0(
         "How it is reached: function is R code, http a server that keeps our own contract, ",

@@ -333,7 +333,10 @@ choice_of <- function(words) paste("choice", paste(words, collapse = "|"))
 # Which of several pipelines that are close enough is taken.
 preferences <- c("better", "cheaper", "faster")
 
-engine_kinds <- c("function", "http", "inference", "command", "folder")
+engine_kinds <- c("function", "http", "inference", "command", "folder", "described")
+
+# Those that lineup.yml can name; a described service can be built by described_engine() only.
+lineup_kinds <- setdiff(engine_kinds, "described")
 
 judge_kinds <- c("answering", "embedding", "vectors", "pose", "depth")
 
