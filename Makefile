@@ -77,6 +77,7 @@ bench:
 	@Rscript bench/scale.R
 	@Rscript bench/report.R
 	@Rscript bench/choosing.R
+	@Rscript bench/contrasts.R
 	@Rscript bench/drift.R
 	@Rscript bench/race.R
 	@sh inst/bin/sprenn demo $(DEMO) --force
