@@ -10,7 +10,7 @@ find_by_path <- function(document, segments, most = 1e5) {
     looked <<- looked + many
     if (looked > most) {
       words <- paste0("the path looks at more than ", format(most, big.mark = ","), " values")
-      stop(structure(class = c("sprenn_path_error", "error", "condition"), list(message = words)))
+      stop_sprenn("path", words)
     }
   }
 
@@ -230,7 +230,7 @@ find_by_pointer <- function(document, pointer) {
 
   if (!startsWith(pointer, "/") || grepl("~(?![01])", pointer, perl = TRUE)) {
     words <- paste(quoted(pointer), "is no JSON Pointer: / before each name, ~0 for ~, ~1 for /")
-    stop(structure(class = c("sprenn_path_error", "error", "condition"), list(message = words)))
+    stop_sprenn("path", words)
   }
 
   # strsplit() drops an empty name at the end.

@@ -2,7 +2,7 @@
 # looks at all descendants, and `selectors`, each a list with a `kind`: name, index, slice,
 # wildcard or filter. base-path-find.R applies it.
 
-# Reads a path; an error of class "sprenn_path_error" says what is wrong with it and where.
+# Reads a path; a `sprenn_error_path` says what is wrong with it and where.
 read_path <- function(text) {
   reader <- PathReader$new(text)
   reader$expect("$", "a path that begins with $")
@@ -30,7 +30,7 @@ BracketReader <- R6::R6Class(
     fail = function(wanted) {
       found <- if (self$is_at_end()) "its end" else quoted(private$letters[private$at])
       words <- paste0("expected ", wanted, " at letter ", private$at, ", found ", found)
-      stop(structure(class = c("sprenn_path_error", "error", "condition"), list(message = words)))
+      stop_sprenn("path", words)
     },
 
     expect = function(what, wanted = quoted(what)) {

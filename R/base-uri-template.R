@@ -15,23 +15,18 @@ template_operators <- list(
 )
 
 # Reads a template into its pieces: texts, and expressions, lists of an `operator` and `names`,
-# `cut` (letters, NA for all) and `explode`. An error of class "sprenn_template_error" says what is
-# wrong.
+# `cut` (letters, NA for all) and `explode`. A `sprenn_error_template` says what is wrong.
 read_template <- function(text) {
   pieces <- regmatches(text, gregexpr("\\{[^{}]*\\}|[^{}]+|[{}]", text))[[1]]
   lapply(pieces, function(piece) {
     if (grepl("^\\{.*\\}$", piece)) {
       read_expression(substr(piece, 2, nchar(piece) - 1))
     } else if (piece %in% c("{", "}")) {
-      stop_for_template("a brace that is not closed, or was not opened")
+      stop_sprenn("template", "a brace that is not closed, or was not opened")
     } else {
       piece
     }
   })
-}
-
-stop_for_template <- function(words) {
-  stop(structure(class = c("sprenn_template_error", "error", "condition"), list(message = words)))
 }
 
 read_expression <- function(inside) {
@@ -42,7 +37,7 @@ read_expression <- function(inside) {
   name <- "(?:[A-Za-z0-9_]|%[0-9A-Fa-f]{2})+(?:[.](?:[A-Za-z0-9_]|%[0-9A-Fa-f]{2})+)*"
   fits <- grepl(paste0("^", name, "([*]|:[1-9][0-9]{0,3})?$"), specs, perl = TRUE)
   if (length(specs) == 0 || !all(fits)) {
-    stop_for_template(paste0(quoted(paste0("{", inside, "}")), " names no variable"))
+    stop_sprenn("template", paste0(quoted(paste0("{", inside, "}")), " names no variable"))
   }
 
   list(

@@ -195,7 +195,11 @@ finder_of <- function(answer, url) {
   }
 
   document <- read_json_answer(answer, url)
-  function(path) find_by_path(document, read_path(path))
+  function(path) {
+    tryCatch(find_by_path(document, read_path(path)), sprenn_error_path = function(e) {
+      engine_failure("bad_answer", paste0(url, ", ", path, ": ", e$headline, "."))
+    })
+  }
 }
 
 first_found <- function(found, path) {

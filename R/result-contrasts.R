@@ -100,12 +100,12 @@ draws_among <- function(verdict, pipelines) {
 
 # Each pipeline of a contrast against the one that leaves the thing out, or else the first.
 contrast_differences <- function(found, verdict) {
+  means <- lapply(stats::setNames(nm = c(axes, "worth")), mean_by_pipeline, table = verdict$table)
   rows <- lapply(split(found, found$contrast), function(own) {
     drawn_for <- draws_among(verdict, own$pipeline)
     base <- own$pipeline[c(which(!nzchar(own$value)), 1)[1]]
     others <- setdiff(own$pipeline, base)
-    each <- lapply(c(axes, "worth"), function(score) {
-      mean_of <- mean_by_pipeline(verdict$table, score)
+    each <- lapply(names(means), function(score) {
       drawn <- drawn_for[[score]]
       ends <- vapply(others, function(other) interval(drawn[other, ] - drawn[base, ]), c(0, 0))
       new_table(
@@ -113,7 +113,7 @@ contrast_differences <- function(found, verdict) {
         pipeline = others,
         to = base,
         score = score,
-        difference = as.vector(mean_of[others] - mean_of[base]),
+        difference = as.vector(means[[score]][others] - means[[score]][base]),
         low = ends[1, ],
         high = ends[2, ]
       )

@@ -56,6 +56,18 @@ test_that("errors inside an answer are told apart as described", {
   expect_equal(ends("a hill"), list(kind = "bad_request", said = "The key is wrong."))
 })
 
+test_that("a path that can't be followed fails like an answer that can't be read", {
+  answer <- list(
+    type = "application/json",
+    body = charToRaw(to_json(Reduce(function(x, k) list(a = x, b = x), 1:10, list(a = 1))))
+  )
+  find <- finder_of(answer, "http://there/x")
+  expect_equal(find("$.a.a.a.a.a.a.a.a.a.a.a"), list(1L))
+  failed <- tryCatch(find("$..*..*..*"), sprenn_failure = identity)
+  expect_equal(failed$kind, "bad_answer")
+  expect_match(conditionMessage(failed), "looks at more than")
+})
+
 test_that("uploads, jobs and pictures on another host are followed as described", {
   withr::local_envvar(BURDOCK_KEY = "opensesame")
   pictures_at <- local_service(pictures_app())

@@ -144,7 +144,7 @@ test_that("what is no path is told with its place", {
     "$[?count(1) == 1]", "$[?match(@.t, 'x') == true]", "$[?value(@..c)]", "$[?!@.a == 1]",
     "$[9007199254740992]", "$[?nothing(@)]", "$[?@.a == 01]"
   )) {
-    expect_error(read_path(wrong), class = "sprenn_path_error")
+    expect_error(read_path(wrong), class = "sprenn_error_path")
   }
   expect_error(read_path("$.a["), "expected a name in quotes, .* at letter 5, found its end")
 })
@@ -154,7 +154,7 @@ test_that("a path can't be made to look at a document without end", {
   expect_error(
     find_by_path(deep, read_path("$..*..*..*")),
     "looks at more than 1e\\+05 values|100,000",
-    class = "sprenn_path_error"
+    class = "sprenn_error_path"
   )
 })
 
@@ -177,6 +177,6 @@ test_that("pointers lead to what RFC 6901 says", {
   for (none in c("/foo/2", "/foo/-", "/foo/01", "/bar", "/foo/0/x")) {
     expect_null(find_by_pointer(document, none))
   }
-  expect_error(find_by_pointer(document, "foo"), class = "sprenn_path_error")
-  expect_error(find_by_pointer(document, "/m~n"), class = "sprenn_path_error")
+  expect_error(find_by_pointer(document, "foo"), class = "sprenn_error_path")
+  expect_error(find_by_pointer(document, "/m~n"), class = "sprenn_error_path")
 })

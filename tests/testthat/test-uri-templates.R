@@ -114,7 +114,7 @@ test_that("values are encoded by their bytes, and can't leave their place", {
 
 test_that("what is no template is told", {
   for (wrong in c("{a", "a}", "{}", "{a b}", "{a:0}", "{!a}", "{a,}", "{{a}}")) {
-    expect_error(read_template(wrong), class = "sprenn_template_error")
+    expect_error(read_template(wrong), class = "sprenn_error_template")
   }
   expect_error(read_template("/{a b}"), "names no variable")
 })
