@@ -171,9 +171,12 @@ trim_lineup <- function(lineup, jobs) {
     return(lineup)
   }
 
-  without_jobs <- function(one) one[names(one) != "jobs"]
-  lineup$pipelines <- lapply(lineup$pipelines[busy], without_jobs)
-  lineup$sweeps <- if (any(swept)) lapply(lineup$sweeps[swept], without_jobs)
+  with_own_jobs <- function(one) {
+    one$jobs <- if (!is.null(one$jobs)) as.list(intersect(unlist(one$jobs), jobs))
+    one
+  }
+  lineup$pipelines <- lapply(lineup$pipelines[busy], with_own_jobs)
+  lineup$sweeps <- if (any(swept)) lapply(lineup$sweeps[swept], with_own_jobs)
   trim_controls(lineup, kept)
 }
 

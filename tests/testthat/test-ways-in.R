@@ -175,6 +175,8 @@ test_that("pipelines and purposes without a case are left out of what is lent", 
     c("yarrow", "bracken", "quince", "sorrel", "teasel")
   )
   expect_false("yarrow-firm" %in% trial$lineup$pipelines$pipeline)
+  # A pipeline keeps to those of its jobs that there are.
+  expect_equal(trial$lineup$pipelines$jobs[[3]], "restyle")
   expect_equal(
     trial$lineup$control_sample$pipelines,
     c("yarrow", "bracken", "bracken/hold=0.9")
