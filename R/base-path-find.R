@@ -224,19 +224,7 @@ same_contents <- function(a, b) {
 # The value at a JSON Pointer as `list(value = )`, or NULL if there is none.
 find_by_pointer <- function(document, pointer) {
   node <- list(value = document)
-  if (pointer == "") {
-    return(node)
-  }
-
-  if (!startsWith(pointer, "/") || grepl("~(?![01])", pointer, perl = TRUE)) {
-    words <- paste(quoted(pointer), "is no JSON Pointer: / before each name, ~0 for ~, ~1 for /")
-    stop_sprenn("path", words)
-  }
-
-  # strsplit() drops an empty name at the end.
-  names <- strsplit(paste0(substring(pointer, 2), "/."), "/", fixed = TRUE)[[1]]
-  names <- gsub("~0", "~", gsub("~1", "/", names[-length(names)], fixed = TRUE), fixed = TRUE)
-  for (name in names) {
+  for (name in read_pointer(pointer)) {
     at <- place_of_token(node$value, name)
     if (is.na(at)) {
       return(NULL)
@@ -256,4 +244,20 @@ place_of_token <- function(value, token) {
 
   at <- if (grepl("^(0|[1-9][0-9]*)$", token)) as.numeric(token) + 1 else Inf
   if (is_array(value) && at <= length(value)) at else NA
+}
+
+# The names that a pointer leads through.
+read_pointer <- function(pointer) {
+  if (pointer == "") {
+    return(character())
+  }
+
+  if (!startsWith(pointer, "/") || grepl("~(?![01])", pointer, perl = TRUE)) {
+    words <- paste(quoted(pointer), "is no JSON Pointer: / before each name, ~0 for ~, ~1 for /")
+    stop_sprenn("path", words)
+  }
+
+  # strsplit() drops an empty name at the end.
+  names <- strsplit(paste0(substring(pointer, 2), "/."), "/", fixed = TRUE)[[1]]
+  gsub("~0", "~", gsub("~1", "/", names[-length(names)], fixed = TRUE), fixed = TRUE)
 }

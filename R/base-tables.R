@@ -153,3 +153,6 @@ csv_lines <- function(table, quote_texts = FALSE) {
 prefix_names <- function(prefix, values) {
   stats::setNames(values, paste0(prefix, names(values), recycle0 = TRUE))
 }
+
+# An empty list that is written as an object in JSON.
+named_list <- function(x) if (length(x)) x else structure(list(), names = character())

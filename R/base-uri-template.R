@@ -121,7 +121,13 @@ with_name <- function(name, text, how) {
 }
 
 value_text <- function(value) {
-  if (is.numeric(value)) format(value, digits = 15, scientific = FALSE) else as.character(value)
+  if (is.numeric(value)) {
+    format(value, digits = 15, scientific = FALSE)
+  } else if (is.logical(value)) {
+    tolower(as.character(value))
+  } else {
+    as.character(value)
+  }
 }
 
 # Percent-encodes all but unreserved letters; where `reserved` ones may stay, they and what is

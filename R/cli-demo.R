@@ -31,17 +31,25 @@ make_demo <- function(trial = "brackwater", cases = NULL, progress = NULL) {
 
 # The ports that served.yml names, or free ones if those are taken.
 demo_ports <- function() {
-  ports <- c(bracken = 8461, sorrel = 8462, quince = 8463)
+  ports <- ports_from(8461, c("bracken", "sorrel", "quince", "madder", "burdock"))
   ports[vapply(ports, is_taken, NA)] <- NA
   ports
+}
+
+# Ports for stand-ins, one after the other. burdock has a second host on the port after its own.
+ports_from <- function(first, names) {
+  before <- cumsum(1 + (names == "burdock")) - 1 - (names == "burdock")
+  stats::setNames(first + before, names)
 }
 
 # The demo's engines, each in a process of its own.
 serve_demo <- function(folder, addresses) {
   served <- readLines(system.file("brackwater", "served.yml", package = "sprenn"))
   for (name in names(addresses)) {
-    at <- grep(paste0("^  ", name, ":"), served)
-    line <- at - 1 + grep("address:", served[at:length(served)])[1]
+    # burdock-pictures is the host that burdock's part names.
+    at <- grep(paste0("^  ", sub("-pictures$", "", name), ":"), served)
+    what <- if (endsWith(name, "-pictures")) "hosts:" else "address:"
+    line <- at - 1 + grep(what, served[at:length(served)])[1]
     served[line] <- sub("http://127.0.0.1:[0-9]+", addresses[[name]], served[line])
   }
 
@@ -142,7 +150,7 @@ clear_demo <- function(folder) {
 }
 
 cli_standins <- function(given) {
-  names <- if (length(given$places)) given$places else c("bracken", "sorrel", "quince")
+  names <- if (length(given$places)) given$places else names(demo_ports())
   words <- strsplit(split_files(given$faults) %||% character(), "=", fixed = TRUE)
   if (!all(lengths(words) == 2)) {
     stop_sprenn(
@@ -159,7 +167,7 @@ cli_standins <- function(given) {
     vapply(words, `[`, "", 1)
   )
   running <- start_standins(
-    stats::setNames(given$port + seq_along(names) - 1, names),
+    ports_from(given$port, names),
     faults,
     given$seed,
     given$credit,

@@ -107,20 +107,23 @@ about_defaults <- list(
 
 # Traits that follow from an engine's kind.
 
-is_server <- function(engine) engine$kind %in% c("http", "inference")
+is_server <- function(engine) engine$kind %in% c("http", "inference", "described")
 
 is_by_hand <- function(engine) engine$kind == "folder"
 
 # Whether its inputs are sent as PNG files.
-takes_png <- function(engine) engine$kind %in% c("http", "command")
+takes_png <- function(engine) engine$kind %in% c("http", "command", "described")
 
-# Whether its contract guarantees that a key is paid for once.
-pays_once <- function(engine) engine$kind == "http"
+# Whether it guarantees that a key is paid for once.
+pays_once <- function(engine) engine$kind == "http" || isFALSE(engine$asks_once)
+
+# Whether what may have been paid for is not asked for again by itself.
+asks_once <- function(engine) isTRUE(engine$asks_once)
 
 # How many seeds one call asks for. Programs, tensors and people are asked for one picture at a
 # time.
 seeds_a_call <- function(engine) {
-  if (engine$kind %in% c("http", "function")) engine$about$per_call else 1
+  if (engine$kind %in% c("http", "function", "described")) engine$about$per_call else 1
 }
 
 # An engine's description of itself, complete and normalised; all problems are reported at once.

@@ -1,14 +1,15 @@
 # Conversations with servers and programs. One picture, or one question to a judge, is a
 # conversation, represented as data: a list of the `call` to make next (after `wait` seconds, if
-# any), or of the `answer` that is awaited from a program, and a function `then` for what comes,
-# which returns the next such list or the outcome. The same data can be run one call at a time, or
-# with many conversations in flight.
+# any), or of the `answer` that is awaited, and a function `then` for what comes, which returns the
+# next such list or the outcome; so does `lost`, if it is there, which is called with the failure
+# where no answer comes. The same data can be run one call at a time, or with many conversations in
+# flight.
 
 # Runs a conversation, one call after the other.
 drive <- function(turn) {
   while (is_turn(turn)) {
     Sys.sleep(turn$wait %||% 0)
-    turn <- if (awaits(turn)) turn_awaited(turn) else turn$then(fetch_call(turn$call))
+    turn <- if (awaits(turn)) turn_awaited(turn) else turn_called(turn)
   }
 
   turn
@@ -27,6 +28,22 @@ is_turn <- function(said) {
 
 awaits <- function(said) inherits(said[["answer"]], "sprenn_awaited")
 
+turn_called <- function(turn) {
+  answer <- tryCatch(fetch_call(turn$call), sprenn_failure = identity)
+  after_answer(turn, answer)
+}
+
+# The next turn or the outcome; failures are raised.
+after_answer <- function(turn, answer) {
+  if (!inherits(answer, "condition")) {
+    turn$then(answer)
+  } else if (is.null(turn$lost)) {
+    stop(answer)
+  } else {
+    turn$lost(answer)
+  }
+}
+
 turn_awaited <- function(turn) {
   on.exit(turn$answer$stop())
   pause <- shortest_pause
@@ -35,7 +52,7 @@ turn_awaited <- function(turn) {
     pause <- min(longest_pause, 2 * pause)
   }
 
-  if (inherits(answer, "condition")) stop(answer) else turn$then(answer)
+  after_answer(turn, answer)
 }
 
 # Pauses in seconds between two looks for an answer.
@@ -146,11 +163,7 @@ Conversations <- R6::R6Class(
 
 # What follows from an answer: the next turn, the outcome, or a failure.
 next_turn <- function(turn, answer) {
-  if (inherits(answer, "condition")) {
-    return(answer)
-  }
-
-  tryCatch(guarded(turn$then(answer), broken_answer), sprenn_failure = identity)
+  tryCatch(guarded(after_answer(turn, answer), broken_answer), sprenn_failure = identity)
 }
 
 # Temporary failures are retried, up to so many times, and with waits of at most so many seconds.
@@ -159,10 +172,11 @@ longest_wait <- 60
 
 # The pause in seconds before a failed call is tried again, at least as long as the server asks;
 # NULL if it is not worth another try, or asks for longer than the `longest` wait. Failures of
-# these `kinds` are.
+# these `kinds` are, unless the picture may have been paid for.
 retry_pause <- function(failure, tries, key, longest = longest_wait, kinds = passing_failures) {
   pause <- failure$retry_after %||% pause_after(tries, key)
-  if (failure$kind %in% kinds && tries < most_tries && pause <= longest) {
+  worth_it <- failure$kind %in% kinds && !isTRUE(failure$paid)
+  if (worth_it && tries < most_tries && pause <= longest) {
     pause
   }
 }

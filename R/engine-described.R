@@ -1,33 +1,106 @@
-# Engines on a service that is described in lineup.yml: which call makes a picture, how it is
-# waited for, and where the picture stands in the answer. Templates are filled by
-# engine-template.R; answers are read by paths (RFC 9535).
+# Engines on a service that is described in lineup.yml: which calls make a picture, how it is waited
+# for, and where it stands in the answer. Calls are put together by engine-described-calls.R,
+# templates filled by engine-template.R.
 
 described_engine <- function(wanted, name) {
-  conversing_engine(
-    about_from_list(wanted$about, name, "none"),
-    function(request) described_take(request, wanted),
+  service <- new_service(wanted)
+  about <- wanted$about
+  about$per_call <- wanted$per_call
+  built <- conversing_engine(
+    about_from_list(about, name, "none"),
+    function(request) described_take(request, service),
     kind = "described",
     secrets = as.character(wanted$key)
   )
+  built$asks_once <- service$asks_once
+  built$service <- service
+  built
+}
+
+# A description with what is remembered between pictures: places and templates that were read, and
+# what was uploaded. `asks_once` is whether a call that is made again is paid for again.
+new_service <- function(wanted) {
+  list(
+    wanted = wanted,
+    read = Cache$new(),
+    uploads = Uploads$new(),
+    asks_once = how_idempotent(wanted) == "none"
+  )
+}
+
+# How the service knows a call that it has had before.
+how_idempotent <- function(wanted) {
+  make <- wanted$make
+  if (!is.null(wanted$idempotent)) {
+    wanted$idempotent
+  } else if ("key" %in% names_in_template(make$headers)) {
+    "header"
+  } else if ("key" %in% names_in_template(make[c("call", "json", "form")])) {
+    "member"
+  } else {
+    "none"
+  }
 }
 
 # One picture as a conversation: uploads, the call that makes it, the wait for it, and the fetching
 # of what was made.
-described_take <- function(request, wanted) {
-  talk <- list(request = request, wanted = wanted, began = clock(), named = list())
-  upload_next(talk, needed_uploads(wanted, request))
+described_take <- function(request, service) {
+  talk <- list(
+    request = request,
+    service = service,
+    began = clock(),
+    named = list(),
+    afresh = FALSE,
+    forgotten = 0
+  )
+  upload_next(talk, needed_uploads(service$wanted, request))
 }
+
+# What was uploaded, by the hash of its bytes, for as long as the service keeps it. Conversations
+# that need a picture that is on its way wait for it.
+Uploads <- R6::R6Class(
+  "sprenn_uploads",
+  cloneable = FALSE,
+  public = list(
+    # The id of an upload that can still be used, or NULL.
+    id_of = function(hash) {
+      known <- private$known[[hash]]
+      if (!is.null(known) && clock() < known$until) known$id
+    },
+
+    is_going = function(hash) isTRUE(clock() < private$going[[hash]]),
+
+    # It is given up after so many seconds: who began it may have been stopped.
+    begin = function(hash, seconds) private$going[[hash]] <- clock() + seconds,
+
+    end = function(hash) private$going[[hash]] <- NULL,
+
+    keep = function(hash, id, seconds) {
+      self$end(hash)
+      private$known[[hash]] <- list(id = id, until = clock() + seconds)
+    },
+
+    forget = function(hashes) private$known[hashes] <- NULL
+  ),
+  private = list(known = list(), going = list())
+)
+
+# A part of the time that a service keeps an upload is left for the job that uses it.
+upload_margin <- 0.9
 
 # The uploads whose picture the request has and some template names.
 needed_uploads <- function(wanted, request) {
   named <- names_in_template(wanted[c("make", "wait")])
   Filter(
     function(name) {
-      paste0(name, ".uploaded") %in% named &&
-        !is.null(picture_named(strsplit(name, ".", fixed = TRUE)[[1]], request))
+      paste0(name, ".uploaded") %in% named && !is.null(picture_called(name, request))
     },
     unlist(wanted$upload$pictures)
   )
+}
+
+picture_called <- function(name, request) {
+  picture_named(strsplit(name, ".", fixed = TRUE)[[1]], request)
 }
 
 upload_next <- function(talk, names) {
@@ -35,297 +108,302 @@ upload_next <- function(talk, names) {
     return(make_described(talk))
   }
 
-  upload <- talk$wanted$upload
-  picture <- picture_named(strsplit(names[1], ".", fixed = TRUE)[[1]], talk$request)
-  talk$named$picture <- structure(png_part(picture), class = "sprenn_part")
-  described_call(talk, upload, function(talk, answer, found) {
-    id <- first_found(found, upload$id)
-    if (is.null(id)) {
-      stop_for_lacking(talk, answer, upload$id)
-    }
+  picture <- picture_called(names[1], talk$request)
+  uploads <- talk$service$uploads
+  hash <- sha256_of(png_part(picture)$bytes)
+  known <- uploads$id_of(hash)
+  if (!is.null(known)) {
+    talk$named[[paste0(names[1], ".uploaded")]] <- known
+    talk$reused <- c(talk$reused, hash)
+    return(upload_next(talk, names[-1]))
+  }
 
-    talk$named[[paste0(names[1], ".uploaded")]] <- id
-    upload_next(talk, names[-1])
-  })
+  if (uploads$is_going(hash)) {
+    look <- function() if (!uploads$is_going(hash)) TRUE
+    awaited <- new_awaited(look, stop = function() NULL)
+    return(list(answer = awaited, then = function(answer) upload_next(talk, names)))
+  }
+
+  upload_picture(talk, names, picture, hash)
+}
+
+upload_picture <- function(talk, names, picture, hash) {
+  upload <- talk$service$wanted$upload
+  uploads <- talk$service$uploads
+  uploads$begin(hash, talk$service$wanted$seconds %||% default_seconds)
+  own <- talk
+  own$named$picture <- picture
+  turn <- tryCatch(
+    described_call(
+      own,
+      upload,
+      "upload",
+      function(answer, found) {
+        id <- first_found(found, upload$id)
+        if (is.null(id)) {
+          uploads$end(hash)
+          stop_for_lacking(talk, answer, upload$id)
+        }
+
+        uploads$keep(hash, id, seconds_kept(upload, found))
+        talk$named[[paste0(names[1], ".uploaded")]] <- id
+        upload_next(talk, names[-1])
+      },
+      failed = function(failure) {
+        uploads$end(hash)
+        stop(failure)
+      }
+    ),
+    sprenn_failure = function(e) {
+      uploads$end(hash)
+      stop(e)
+    }
+  )
+  turn
+}
+
+seconds_kept <- function(upload, found) {
+  said <- upload$seconds
+  seconds <- if (is.character(said)) as_number(first_found(found, said)) else said
+  if (is.null(seconds) || is.na(seconds)) Inf else upload_margin * seconds
 }
 
 make_described <- function(talk) {
-  make <- talk$wanted$make
-  described_call(talk, make, function(talk, answer, found) {
-    for (name in names(make$keep)) {
-      talk$named[[name]] <- found_or_header(answer, found, make$keep[[name]])
-    }
+  make <- talk$service$wanted$make
+  described_call(
+    talk,
+    make,
+    "make",
+    function(answer, found) {
+      marking_paid(talk, {
+        for (name in names(make$keep)) {
+          kept <- first_found(found, make$keep[[name]])
+          if (is.null(kept)) {
+            stop_for_lacking(talk, answer, make$keep[[name]])
+          }
 
-    if (is.null(talk$wanted$wait)) {
-      pictures_of(talk, answer, found)
-    } else {
-      look_again(talk, answer)
-    }
-  })
-}
+          talk$named[[name]] <- kept
+        }
 
-# Follows a job until it is done, at the service's pace.
-look_again <- function(talk, answer) {
-  wait <- talk$wanted$wait
-  if (clock() - talk$began > (talk$wanted$patience %||% default_patience)) {
-    engine_failure("timed_out", paste0(talk$wanted$address, " was not done in time."))
-  }
-
-  pause <- min(retry_after_of(answer) %||% wait$every %||% 1, longest_look)
-  described_call(talk, wait, wait = pause, function(talk, answer, found) {
-    state <- as.character(first_found(found, wait$state))
-    for (kind in intersect(names(wait), c("refused", "out_of_credit", "busy", "failed"))) {
-      if (length(state) && state %in% unlist(wait[[kind]])) {
-        said <- as.character(first_found(found, wait$message) %||% state)
-        engine_failure(if (kind == "failed") "bad_answer" else kind, said)
-      }
-    }
-
-    if (length(state) && state %in% unlist(wait$done)) {
-      return(pictures_of(talk, answer, found))
-    }
-
-    look_again(talk, answer)
-  })
-}
-
-# A call of the description as a turn; `then` is called with the talk, the answer and, if that is
-# JSON, a function that finds what a path says.
-described_call <- function(talk, spec, then, wait = 0) {
-  request <- talk$request
-  parts <- regmatches(spec$call, regexec("^([A-Z]+) (.*)$", spec$call))[[1]]
-  url <- described_address(talk, parts[3])
-  headers <- fill_template(spec$headers %||% list(), request, talk$named)
-  headers <- c(
-    key_headers(talk$wanted),
-    vapply(headers, function(value) header_text(value), "")
-  )
-  body <- described_body(spec, request, talk$named)
-  list(
-    call = new_call(
-      parts[2],
-      url,
-      c(headers, body$headers),
-      body = body$body,
-      seconds = talk$wanted$seconds %||% default_seconds,
-      most = 1e6 + 12 * prod(delivered_size(request)) * length(request$seeds)
-    ),
-    wait = wait,
-    then = function(answer) {
-      found <- finder_of(answer, url)
-      stop_for_described(talk, answer, found, url)
-      then(talk, answer, found)
-    }
-  )
-}
-
-# A value can't end its header and begin another.
-header_text <- function(value) gsub("[[:cntrl:]]+", " ", value_text(unlist(value)[1]))
-
-# The address of a call, which is on the service's own host.
-described_address <- function(talk, template) {
-  pieces <- read_template(template)
-  names <- template_names(pieces)
-  values <- lapply(stats::setNames(nm = names), input_named, talk$request, talk$named)
-  said <- expand_template(pieces, values)
-  base <- sub("/$", "", talk$wanted$address)
-  url <- if (grepl("^https?://", said)) said else paste0(base, said)
-  if (!identical(origin_of(url), origin_of(base))) {
-    engine_failure(
-      "bad_answer",
-      paste0("A call would have gone to ", url, ", which is not on ", base, ".")
-    )
-  }
-
-  url
-}
-
-described_body <- function(spec, request, named) {
-  if (!is.null(spec$form)) {
-    return(multipart_body(fill_template(spec$form, request, named)))
-  }
-
-  if (!is.null(spec$json)) {
-    filled <- fill_template(spec$json, request, named)
-    if (identical(filled, left_out)) {
-      filled <- named_list(list())
-    }
-
-    list(
-      body = charToRaw(enc2utf8(to_json(filled))),
-      headers = c("Content-Type" = "application/json")
-    )
-  }
-}
-
-# A form (RFC 7578). Pictures have a file's name, without which many services take them for text.
-multipart_body <- function(values) {
-  boundary <- paste0("part-", fresh_key())
-  parts <- Map(
-    function(value, name) {
-      is_file <- inherits(value, "sprenn_part")
-      plain <- gsub("[[:cntrl:]\"]", "_", name)
-      head <- c(
-        paste0("--", boundary),
-        paste0(
-          "Content-Disposition: form-data; name=\"", plain, "\"",
-          if (is_file) paste0("; filename=\"", plain, ".png\"")
-        ),
-        if (is_file) paste0("Content-Type: ", value$type),
-        "",
-        ""
-      )
-      text <- paste(head, collapse = "\r\n")
-      bytes <- if (is_file) value$bytes else charToRaw(enc2utf8(value_text(value)))
-      c(charToRaw(enc2utf8(text)), bytes, charToRaw("\r\n"))
+        if (is.null(talk$service$wanted$wait)) {
+          pictures_of(talk, answer, found)
+        } else {
+          look_again(talk, answer)
+        }
+      })
     },
-    values,
-    names(values)
-  )
-  list(
-    body = c(unlist(unname(parts)), charToRaw(paste0("--", boundary, "--\r\n"))),
-    headers = c("Content-Type" = paste0("multipart/form-data; boundary=", boundary))
+    failed = function(failure) make_failed(talk, failure)
   )
 }
 
-# A function that returns all that a path finds in an answer, or NULL where that is no JSON.
-finder_of <- function(answer, url) {
-  if (!grepl("json", answer$type, fixed = TRUE)) {
-    return(NULL)
+# A service may have dropped an upload earlier than it said: it is uploaded again, once. Where a
+# call that is made again is paid for again, an answer that was lost is not asked for.
+make_failed <- function(talk, failure) {
+  if (failure$kind == "bad_request" && length(talk$reused) && !talk$afresh) {
+    talk$service$uploads$forget(talk$reused)
+    talk$reused <- NULL
+    talk$afresh <- TRUE
+    return(upload_next(talk, needed_uploads(talk$service$wanted, talk$request)))
   }
 
-  document <- read_json_answer(answer, url)
-  function(path) {
-    tryCatch(find_by_path(document, read_path(path)), sprenn_error_path = function(e) {
-      engine_failure("bad_answer", paste0(url, ", ", path, ": ", e$headline, "."))
-    })
-  }
+  lost <- isTRUE(failure$cut) || (failure$kind == "timed_out" && !isTRUE(failure$told)) ||
+    isTRUE(failure$status %in% gateway_lost)
+  if (talk$service$asks_once && lost) stop(as_paid(failure)) else stop(failure)
 }
 
-first_found <- function(found, path) {
-  if (is.null(found) || is.null(path)) {
-    return(NULL)
+# Statuses by which a server in between says that it has not heard the end of it.
+gateway_lost <- c(502, 504)
+
+# Runs what follows once the service has taken the order.
+marking_paid <- function(talk, code) {
+  if (!talk$service$asks_once) {
+    return(code)
   }
 
-  all <- found(path)
-  if (length(all)) all[[1]]
+  tryCatch(code, sprenn_failure = function(e) stop(as_paid(e)))
 }
 
-# `header NAME` is a header of the answer, all else a path.
-found_or_header <- function(answer, found, where) {
-  if (startsWith(where %||% "", "header ")) {
-    answer$headers[[tolower(substring(where, 8))]]
-  } else {
-    first_found(found, where)
+# Follows a job until it is done, at the service's pace. A look that fails in passing is taken
+# again: the job goes on without it.
+look_again <- function(talk, answer, missed = 0, pause = NULL) {
+  wait <- talk$service$wanted$wait
+  if (clock() - talk$began > (talk$service$wanted$patience %||% default_patience)) {
+    engine_failure("timed_out", paste0(talk$service$wanted$address, " was not done in time."))
   }
+
+  pause <- pause %||% retry_after_of(answer) %||% wait$every %||% 1
+  described_call(
+    talk,
+    wait,
+    "wait",
+    function(answer, found) marking_paid(talk, job_looked_at(talk, answer, found)),
+    failed = function(failure) {
+      if (is_forgotten(failure, talk)) {
+        talk$forgotten <- talk$forgotten + 1
+        return(make_described(talk))
+      }
+
+      marking_paid(talk, {
+        if (missed + 1 >= most_tries || !passes(failure)) {
+          stop(failure)
+        }
+
+        pause <- failure$retry_after %||% pause_after(missed + 1, talk$request$key)
+        look_again(talk, answer, missed + 1, pause)
+      })
+    },
+    wait = min(pause, longest_look)
+  )
 }
 
-# What the description, or else the status, calls a failure.
-stop_for_described <- function(talk, answer, found, url) {
-  rules <- talk$wanted$failures
-  for (kind in names(rules)) {
-    rule <- rules[[kind]]
-    value <- as.character(unlist(first_found(found, rule$at)))
-    if (answer$status %in% unlist(rule$status) || any(value %in% unlist(rule$is))) {
-      said <- first_found(found, rule$message) %||% paste(url, "answered", answer$status)
-      engine_failure(kind, as.character(said), retry_after_of(answer))
+# A restarted service knows the key but not the job, so that the call is made again.
+is_forgotten <- function(failure, talk) {
+  isTRUE(failure$status %in% c(404, 410)) &&
+    !talk$service$asks_once &&
+    talk$forgotten < most_forgotten
+}
+
+# Whether a call that failed is worth another try; what the description calls a failure is not.
+passes <- function(failure) {
+  !isTRUE(failure$told) && failure$kind %in% passing_failures
+}
+
+job_looked_at <- function(talk, answer, found) {
+  wait <- talk$service$wanted$wait
+  for (name in names(wait$same)) {
+    said <- first_found(found, wait$same[[name]])
+    if (!is.null(said) && !identical(as.character(said), as.character(talk$named[[name]]))) {
+      engine_failure(
+        "bad_answer",
+        paste0(
+          talk$service$wanted$address, " answered about another job (its ", name, " is ",
+          show_value(said), ")."
+        )
+      )
     }
   }
 
-  if (answer$status >= 300) {
-    stop_for_status(answer, url)
-  }
-}
-
-stop_for_lacking <- function(talk, answer, path) {
-  engine_failure(
-    "bad_answer",
-    paste0(
-      talk$wanted$address, " answered ", answer$status, " without anything at ", path, "; it sent ",
-      starts_like(answer$body) %||% "nothing", "."
-    )
-  )
-}
-
-# The picture in an answer: the answer itself, or what stands at a path in base64, as a data URL or
-# as an address.
-pictures_of <- function(talk, answer, found) {
-  about <- talk$wanted$picture
-  result <- function(bytes) described_result(talk, answer, found, bytes)
-  if (is.null(about$at) && startsWith(answer$type, "image/")) {
-    return(result(answer$body))
+  state <- texts_of(first_found(found, wait$state))
+  if (any(state %in% texts_of(wait$done))) {
+    return(pictures_of(talk, answer, found))
   }
 
-  said <- first_found(found, about$at)
-  if (!is_text(said)) {
-    stop_for_lacking(talk, answer, about$at %||% "its body")
-  }
-
-  if (grepl("^https?://|^/[^/]", said)) {
-    return(fetch_described(talk, said, result))
-  }
-
-  bytes <- tryCatch(
-    openssl::base64_decode(sub("^data:[^,]*,", "", said)),
-    error = function(e) raw()
-  )
-  if (length(bytes) == 0) {
-    stop_for_lacking(talk, answer, about$at)
-  }
-
-  result(bytes)
-}
-
-# Pictures are fetched from the service's own host, with its key, or without it from those that the
-# description names.
-fetch_described <- function(talk, address, result) {
-  base <- sub("/$", "", talk$wanted$address)
-  host <- sub("^(https?://[^/]+).*$", "\\1", base)
-  url <- if (startsWith(address, "/")) paste0(host, address) else address
-  own <- identical(origin_of(url), origin_of(base))
-  named <- vapply(unlist(talk$wanted$picture$hosts), origin_of, "")
-  if (!own && !origin_of(url) %in% named) {
+  if (length(state) == 0 || (!is.null(wait$going) && !state[1] %in% texts_of(wait$going))) {
     engine_failure(
       "bad_answer",
       paste0(
-        "The picture is said to be at ", url, "; only addresses on ", base,
-        " and on `picture.hosts` are fetched."
+        talk$service$wanted$address, " says of the job ",
+        if (length(state)) show_value(state[1]) else "nothing", " at ", wait$state,
+        ", which is neither done nor going."
       )
     )
   }
 
-  list(
-    call = new_call(
-      "GET",
-      url,
-      if (own) key_headers(talk$wanted) else character(),
-      seconds = talk$wanted$seconds %||% default_seconds,
-      most = 1e6 + 12 * prod(delivered_size(talk$request))
-    ),
-    wait = 0,
-    then = function(fetched) {
-      if (fetched$status != 200) {
-        stop_for_status(fetched, url)
-      }
-
-      result(fetched$body)
-    }
-  )
+  look_again(talk, answer)
 }
 
-# What the answer says of the picture besides; without a cost the price that the entry states.
-described_result <- function(talk, answer, found, bytes) {
-  wanted <- talk$wanted
-  # Headers are texts.
-  number <- function(where) {
-    value <- unlist(found_or_header(answer, found, where))
-    suppressWarnings(as_number(as.numeric(value)))
+# The pictures in an answer: the answer itself, or what stands at a place in base64, as a data URL
+# or as an address. One result, or a list of them if there were several seeds.
+pictures_of <- function(talk, answer, found) {
+  about <- talk$service$wanted$result
+  wanted <- length(talk$request$seeds)
+  said <- if (is.null(about$picture)) {
+    if (startsWith(answer$type, "image/")) list(answer$body)
+  } else {
+    all_found(found, about$picture)
   }
-  seed <- number(wanted$seed)
-  cost <- number(wanted$cost$at) * (wanted$cost$times %||% 1)
-  engine_result(
-    bytes,
-    seed = if (is.na(seed)) NA_integer_ else as.integer(seed),
-    cost = if (is.na(cost)) as_number(wanted$about$price) else cost
-  )
+  usable <- vapply(said, function(one) is.raw(one) || is_text(one), NA)
+  if (length(said) == 0 || !all(usable)) {
+    stop_for_lacking(talk, answer, about$picture %||% "its body, which is no picture")
+  }
+
+  besides <- read_besides(talk, answer, found)
+  next_picture(talk, utils::head(said, wanted), list(), function(pictures) {
+    results <- lapply(seq_along(pictures), function(i) besides(pictures[[i]], i))
+    if (wanted > 1) results else results[[1]]
+  })
+}
+
+# Takes the pictures one after the other; `then` is called with the bytes of all.
+next_picture <- function(talk, said, pictures, then) {
+  at <- length(pictures) + 1
+  if (at > length(said)) {
+    return(then(pictures))
+  }
+
+  go_on <- function(bytes) next_picture(talk, said, c(pictures, list(bytes)), then)
+  one <- said[[at]]
+  if (is.raw(one)) {
+    return(go_on(one))
+  }
+
+  if (grepl("^https?://|^/[^/]", one) && !startsWith(one, "/9j/")) {
+    return(fetch_described(talk, one, go_on))
+  }
+
+  bytes <- decoded(one)
+  if (length(bytes) == 0) {
+    engine_failure(
+      "bad_answer",
+      paste0(
+        "What ", talk$service$wanted$address, " has at ", talk$service$wanted$result$picture,
+        " is no picture in base64, no data URL and no address; it begins ",
+        quoted(substr(one, 1, 40)), "."
+      )
+    )
+  }
+
+  go_on(bytes)
+}
+
+# A text in base64, perhaps in a data URL (RFC 2397), as bytes; none if it can't be read.
+decoded <- function(text) {
+  inner <- gsub("[[:space:]]", "", sub("^data:[^,]*,", "", text))
+  if (!grepl("^[A-Za-z0-9+/_-]+=*$", inner)) {
+    return(raw())
+  }
+
+  plain <- chartr("-_", "+/", inner)
+  tryCatch(openssl::base64_decode(plain), error = function(e) raw())
+}
+
+# A function of a picture and its number that returns its result, with what the answer says of it:
+# the seed, its share of the cost, the version and the seconds.
+read_besides <- function(talk, answer, found) {
+  wanted <- talk$service$wanted
+  about <- wanted$result
+  many <- length(talk$request$seeds)
+  # Headers are texts.
+  numbers <- function(where) {
+    suppressWarnings(as.numeric(texts_of(all_found(found, where))))
+  }
+  seeds <- numbers(about$seed)
+  costs <- numbers(about$cost) * (about$unit_price %||% 1)
+  cost <- if (length(costs) && !anyNA(costs)) {
+    sum(costs) / many
+  } else {
+    price_of_request(wanted, talk$request)
+  }
+  says <- Filter(Negate(is.null), list(
+    version = first_found(found, about$version),
+    seconds = first_found(found, about$seconds)
+  ))
+  function(bytes, i) {
+    seed <- if (many == 1) seeds[1] else if (length(seeds) == many) seeds[i] else NA
+    engine_result(
+      bytes,
+      seed = if (is.na(seed)) NA_integer_ else as.integer(seed),
+      cost = cost,
+      says = says
+    )
+  }
+}
+
+# What a picture costs where the answer does not say it.
+price_of_request <- function(wanted, request) {
+  list <- wanted$price_list
+  listed <- if (!is.null(list)) {
+    list$prices[[value_text(input_named(list$by, request) %||% "")]]
+  }
+  as_number(listed %||% wanted$price %||% wanted$about$price)
 }

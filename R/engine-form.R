@@ -60,8 +60,6 @@ request_parts <- function(request) {
   )
 }
 
-named_list <- function(x) if (length(x)) x else structure(list(), names = character())
-
 numbered <- function(word, pictures) {
   stats::setNames(pictures, paste0(word, "-", seq_along(pictures), recycle0 = TRUE))
 }

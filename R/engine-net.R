@@ -3,7 +3,8 @@
 # have limits of size and time.
 
 # Describes a call. `form` is a list of parts (`bytes` and `type`) for multipart/form-data (RFC
-# 7578), `body` raw bytes.
+# 7578), `body` raw bytes. `resolve` (HOST:PORT:IP) is where the host is looked for, in place of what
+# its name stands for.
 new_call <- function(
   method,
   url,
@@ -12,7 +13,8 @@ new_call <- function(
   body = NULL,
   seconds = 120,
   most = 1e6,
-  hops = 3
+  hops = 3,
+  resolve = NULL
 ) {
   handle <- curl::new_handle(
     url = url,
@@ -29,6 +31,10 @@ new_call <- function(
   # A new connection to this machine is cheap, and avoids the 40 ms of a delayed acknowledgement.
   if (grepl("^http://(127\\.|localhost|\\[::1\\])", url)) {
     curl::handle_setopt(handle, forbid_reuse = 1L, fresh_connect = 1L)
+  }
+
+  if (!is.null(resolve)) {
+    curl::handle_setopt(handle, resolve = resolve)
   }
 
   curl::handle_setheaders(
@@ -64,7 +70,8 @@ new_call <- function(
       was_too_long = function() too_long,
       seconds = seconds,
       most = most,
-      hops = hops
+      hops = hops,
+      resolve = resolve
     ),
     class = "sprenn_call"
   )
@@ -129,7 +136,8 @@ read_response <- function(call, response) {
       call$headers,
       seconds = call$seconds,
       most = call$most,
-      hops = call$hops - 1
+      hops = call$hops - 1,
+      resolve = call$resolve
     ))
   }
 
@@ -291,9 +299,16 @@ key_headers <- function(engine) {
     )
   }
 
-  if (is.null(engine$key_header)) {
-    c(Authorization = paste("Bearer", value))
-  } else {
-    stats::setNames(value, engine$key_header)
+  if (!is.null(engine$key_query)) {
+    return(character())
   }
+
+  scheme <- engine$key_scheme
+  if (identical(tolower(scheme), "basic")) {
+    value <- openssl::base64_encode(enc2utf8(value))
+  }
+
+  name <- engine$key_header %||% "Authorization"
+  scheme <- scheme %||% if (is.null(engine$key_header)) "Bearer"
+  stats::setNames(paste(c(scheme, value), collapse = " "), name)
 }

@@ -51,7 +51,8 @@ engine_failure <- function(kind, message, retry_after = NULL) {
 }
 
 # `lasting` is a failure of the set-up, which every other take would meet too; `cut` a connection
-# that was closed without an answer.
+# that was closed without an answer. A failure that has `paid` comes after the picture may have been
+# paid for.
 raise_failure <- function(kind, message, retry_after = NULL, lasting = FALSE, cut = FALSE) {
   stop(errorCondition(
     message,
@@ -61,6 +62,19 @@ raise_failure <- function(kind, message, retry_after = NULL, lasting = FALSE, cu
     lasting = lasting,
     cut = cut
   ))
+}
+
+# A failure after which asking again would be paid for again.
+as_paid <- function(failure) {
+  if (!isTRUE(failure$paid)) {
+    failure$message <- paste(
+      sub("[.]?$", ".", conditionMessage(failure)),
+      "It may have been paid for, so it is asked for again by `run --retry` only."
+    )
+    failure$paid <- TRUE
+  }
+
+  failure
 }
 
 # Advice for each kind of failure.
@@ -155,6 +169,10 @@ judge_result <- function(engine, request, result, seconds) {
   }
   made$seconds <- seconds
   if (inherits(made, "condition")) {
+    if (asks_once(engine) && inherits(result, "sprenn_engine_result")) {
+      made <- as_paid(made)
+    }
+
     made$message <- safe_message(made$message, engine$secrets)
     made$cost <- paid
   } else {

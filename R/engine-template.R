@@ -6,8 +6,8 @@
 # has what else is known, such as the answers of earlier calls.
 #
 # A leaf whose input the case lacks is left out, and with it a map or list that held nothing else.
-# `when: NAME` in a map leaves all of it out without that input; `each: seeds` with `of: TEMPLATE`
-# is a list with an element for each seed.
+# `when: NAME` in a map leaves all of it out without that input; `each: WORD` with `of: TEMPLATE` is
+# a list with an element for each of several (each_of).
 fill_template <- function(template, request, named = list()) {
   if (is.character(template) && length(template) == 1) {
     return(fill_text(template, request, named))
@@ -25,18 +25,61 @@ fill_template <- function(template, request, named = list()) {
     template <- template[names(template) != "when"]
   }
 
-  if (identical(template[["each"]], "seeds")) {
-    return(lapply(request$seeds, function(seed) {
-      fill_template(template[["of"]], request, c(list(seed = seed), named))
-    }))
+  filled <- if (!is.null(template[["each"]])) {
+    lapply(each_of[[template[["each"]]]](request), function(one) {
+      fill_template(template[["of"]], request, c(one, named))
+    })
+  } else {
+    lapply(template, fill_template, request, named)
   }
-
-  filled <- lapply(template, fill_template, request, named)
   kept <- filled[!vapply(filled, identical, NA, left_out)]
   if (length(kept)) kept else left_out
 }
 
 left_out <- structure(list(), class = "sprenn_left_out")
+
+# What `each` can be, and what is then named of each element.
+each_of <- list(
+  seeds = function(request) lapply(request$seeds, function(seed) list(seed = seed)),
+  phrases = function(request) {
+    Map(
+      function(say, weight) list(phrase = say, phrase.weight = weight),
+      request$prompt$say,
+      request$prompt$weight,
+      USE.NAMES = FALSE
+    )
+  },
+  references = function(request) {
+    Map(
+      function(picture, weight) list(reference = picture, reference.weight = weight),
+      request$references,
+      request$reference_weights,
+      USE.NAMES = FALSE
+    )
+  },
+  looks = function(request) unname(lapply(request$looks, function(picture) list(look = picture))),
+  guides = function(request) {
+    unname(Map(
+      function(guide, kind) {
+        list(
+          guide = guide$picture,
+          guide.kind = kind,
+          guide.weight = guide$weight,
+          guide.release = guide$release
+        )
+      },
+      request$guides,
+      names(request$guides)
+    ))
+  },
+  add_ons = function(request) {
+    unname(Map(
+      function(weight, name) list(add_on = name, add_on.weight = weight),
+      request$add_ons,
+      names(request$add_ons)
+    ))
+  }
+)
 
 fill_text <- function(text, request, named) {
   pieces <- regmatches(text, gregexpr(name_in_braces, text, perl = TRUE))[[1]]
@@ -53,7 +96,7 @@ fill_text <- function(text, request, named) {
     return(values[[1]])
   }
 
-  texts <- vapply(values, function(value) paste(value_text(unlist(value)), collapse = ", "), "")
+  texts <- vapply(values, function(value) paste(texts_of(value), collapse = ", "), "")
   around <- strsplit(paste0(text, " "), name_in_braces, perl = TRUE)[[1]]
   joined <- paste0(around, c(texts, ""), collapse = "")
   substr(joined, 1, nchar(joined) - 1)
@@ -79,7 +122,8 @@ input_named <- function(name, request, named = list()) {
   parts <- strsplit(name, ".", fixed = TRUE)[[1]]
   form <- picture_forms[[parts[length(parts)]]]
   if (!is.null(form)) {
-    picture <- picture_named(parts[-length(parts)], request)
+    of <- parts[-length(parts)]
+    picture <- named[[paste(of, collapse = ".")]] %||% picture_named(of, request)
     return(if (!is.null(picture)) form(picture))
   }
 
@@ -95,21 +139,32 @@ input_named <- function(name, request, named = list()) {
 part_at <- function(values, parts) Reduce(function(value, part) value[[part]], parts, values)
 
 plain_input <- function(name, request) {
-  switch(name,
-    prompt = none_if_empty(request$text),
-    negative = none_if_empty(paste(request$negative, collapse = ", ")),
-    seed = request$seeds[1],
-    seeds = as.list(request$seeds),
-    count = length(request$seeds),
-    width = request$size[1],
-    height = request$size[2],
-    hold = null_for_na(request$hold),
-    knob = null_for_na(request$native_hold),
-    checkpoint = request$checkpoint,
-    look_weight = if (length(request$looks)) request$look_weight,
-    enlarge = request$enlarge,
-    key = request$key
-  )
+  reader <- plain_inputs[[name]]
+  if (!is.null(reader)) reader(request)
+}
+
+# Inputs that are no pictures, by name.
+plain_inputs <- list(
+  prompt = function(request) none_if_empty(request$text),
+  negative = function(request) none_if_empty(paste(request$negative, collapse = ", ")),
+  seed = function(request) request$seeds[1],
+  seeds = function(request) as.list(request$seeds),
+  count = function(request) length(request$seeds),
+  width = function(request) request$size[1],
+  height = function(request) request$size[2],
+  aspect = function(request) aspect_words(request$size),
+  hold = function(request) null_for_na(request$hold),
+  knob = function(request) null_for_na(request$native_hold),
+  checkpoint = function(request) request$checkpoint,
+  look_weight = function(request) if (length(request$looks)) request$look_weight,
+  enlarge = function(request) request$enlarge,
+  key = function(request) request$key
+)
+
+# Width to height in small numbers, such as 3:2.
+aspect_words <- function(size) {
+  divisor <- function(a, b) if (b == 0) a else divisor(b, a %% b)
+  paste(size / divisor(size[1], size[2]), collapse = ":")
 }
 
 none_if_empty <- function(value) if (length(value) && any(nzchar(value))) value

@@ -27,7 +27,11 @@ build_engines <- function(read, folder, given, ask = TRUE) {
       tryCatch(build_engine(wanted[[name]], name, folder, ask), error = identity)
     }
     if (inherits(built, "sprenn_engine")) {
-      problems <- bind_problems(problems, per_call_problem(wanted[[name]], built, place))
+      problems <- bind_problems(
+        problems,
+        per_call_problem(wanted[[name]], built, place),
+        description_problems(wanted[[name]], place)
+      )
       engine <- tryCatch(calibrated(built, curves[[name]]), sprenn_error = function(e) NULL)
       if (is.null(engine)) {
         problems <- bind_problems(
@@ -55,6 +59,7 @@ build_engines <- function(read, folder, given, ask = TRUE) {
         "call: package::function or file: path.R (one of them) that gives an engine(); see ",
         "examples/own-engine.R"
       ),
+      described = "what docs/engines.md says of a service that is described",
       http = paste0(
         "a server there that keeps the contract; `sprenn engines ",
         "--conform --at ADDRESS` tries it"
@@ -106,6 +111,7 @@ build_engine <- function(wanted, name, folder, ask = TRUE) {
     "function" = function_engine(wanted, folder),
     http = http_engine(wanted, name, folder, ask),
     inference = inference_engine(wanted, name),
+    described = described_engine(wanted, name),
     command = command_engine(wanted, name, folder),
     folder = folder_engine(wanted, name, folder)
   )

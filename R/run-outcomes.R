@@ -133,7 +133,8 @@ Outcomes <- R6::R6Class(
       }
 
       # The engine can't be reached, which is not the take's fault.
-      if (is_server(job$queue$engine) && failure$kind == "unreachable") {
+      away <- failure$kind == "unreachable" && !isTRUE(failure$paid)
+      if (is_server(job$queue$engine) && away) {
         return(private$complete_away(job, failure, stopping))
       }
 

@@ -2,12 +2,38 @@
 
 # Keys that only some kinds of engine have.
 engine_keys <- c(
-  "call", "file", "address", "key", "key_header", "model", "tensors", "binary", "refusals",
-  "command", "serve", "start_seconds", "memory_gb", "env", "folder", "name", "seconds", "patience",
-  "about"
+  "call", "file", "address", "key", "key_header", "key_scheme", "key_query", "model", "tensors",
+  "binary", "refusals", "command", "serve", "start_seconds", "memory_gb", "env", "folder", "name",
+  "seconds", "patience", "about", "upload", "make", "wait", "result", "price_list", "idempotent",
+  "failures"
 )
 
+# Of these, the keys of every kind but function.
+keys_of_kinds <- list(
+  http = c("address", "key", "key_header", "key_scheme", "seconds", "patience"),
+  inference = c(
+    "address", "key", "key_header", "key_scheme", "model", "tensors", "binary", "refusals",
+    "seconds", "about"
+  ),
+  described = c(
+    "address", "key", "key_header", "key_scheme", "key_query", "seconds", "patience", "about",
+    "upload", "make", "wait", "result", "price_list", "idempotent", "failures"
+  ),
+  command = c(
+    "command", "serve", "start_seconds", "memory_gb", "env", "seconds", "about"
+  ),
+  folder = c("folder", "name", "about")
+)
+
+banned_by_kind <- function(kind) {
+  paste(setdiff(engine_keys, keys_of_kinds[[kind]]), collapse = " ")
+}
+
 lineup_rules <- function() {
+  rbind(engine_rules(), described_rules(), pipeline_rules())
+}
+
+engine_rules <- function() {
   table_by_row(
     ~place,
     ~when,
@@ -24,25 +50,23 @@ lineup_rules <- function() {
     "engines.*",
     "kind=http",
     "address",
-    paste(
-      "call file model tensors binary refusals command serve start_seconds memory_gb env folder",
-      "name about"
-    ),
+    banned_by_kind("http"),
     "engines.*",
     "kind=inference",
     "address model about",
-    "call file command serve start_seconds memory_gb env folder name patience",
+    banned_by_kind("inference"),
+    "engines.*",
+    "kind=described",
+    "address make about",
+    banned_by_kind("described"),
     "engines.*",
     "kind=command",
     "command about",
-    "call file address key key_header model tensors binary refusals folder name patience",
+    banned_by_kind("command"),
     "engines.*",
     "kind=folder",
     "folder about",
-    paste(
-      "call file address key key_header model tensors binary refusals command serve start_seconds",
-      "memory_gb env seconds patience"
-    ),
+    banned_by_kind("folder"),
     "engines.*",
     "start_seconds",
     "serve",
@@ -74,7 +98,16 @@ lineup_rules <- function() {
     "engines.*.about.settings.*",
     "to",
     "from",
-    "words",
+    "words"
+  )
+}
+
+pipeline_rules <- function() {
+  table_by_row(
+    ~place,
+    ~when,
+    ~needs,
+    ~bans,
     "pipelines[]",
     "",
     "engine|steps",

@@ -16,12 +16,13 @@ lineup_fields <- function() {
       "no",
       "One engine.",
       "engines.*.kind",
-      choice_of(lineup_kinds),
+      choice_of(engine_kinds),
       "yes",
       paste0(
         "How it is reached: function is R code, http a server that keeps our own contract, ",
-        "inference a server that speaks the Open Inference Protocol, command a program, folder a ",
-        "person who makes the pictures."
+        "inference a server that speaks the Open Inference Protocol, described any service with ",
+        "HTTP and JSON as described here, command a program, folder a person who makes the ",
+        "pictures."
       ),
       "engines.*.call",
       "text",
@@ -34,17 +35,34 @@ lineup_fields <- function() {
       "engines.*.address",
       "address",
       "no",
-      "http, inference: its address. Nothing else is ever contacted.",
+      paste0(
+        "http, inference, described: its address. Nothing else is ever contacted, but for the ",
+        "hosts that result.hosts names."
+      ),
       "engines.*.key",
       "variable",
       "no",
-      "http, inference: the environment variable that holds its key.",
+      "http, inference, described: the environment variable that holds its key.",
       "engines.*.key_header",
       "text",
       "no",
       paste0(
-        "http, inference: the header that carries the key; if left out it is sent as ",
+        "http, inference, described: the header that carries the key; if left out it is sent as ",
         "Authorization: Bearer."
+      ),
+      "engines.*.key_scheme",
+      "text",
+      "no",
+      paste0(
+        "http, inference, described: the word before the key; Bearer if left out, and none in a ",
+        "key_header. With Basic the key is USER:PASSWORD, and is sent in base64."
+      ),
+      "engines.*.key_query",
+      "text",
+      "no",
+      paste0(
+        "described: the query parameter that carries the key, where a service takes it in no ",
+        "header."
       ),
       "engines.*.model",
       "text",
@@ -131,7 +149,7 @@ lineup_fields <- function() {
       "no",
       paste0(
         "http, function: for how many seeds to ask in one call; as many as the engine says it ",
-        "takes if left out, and never more."
+        "takes if left out, and never more. described: how many it takes; 1 if left out."
       ),
       "engines.*.per_minute",
       "number 0.01..100000",
@@ -144,12 +162,19 @@ lineup_fields <- function() {
       "engines.*.patience",
       "number 1..604800",
       "no",
-      "http: how long a picture may take altogether, queue included, in seconds; 1800 if left out.",
+      paste0(
+        "http, described: how long a picture may take altogether, queue included, in seconds; ",
+        "1800 if left out."
+      ),
       "engines.*.about",
       "record",
       "no",
-      "What the engine is and takes, where it can't say so itself (inference, command, folder)."
+      paste0(
+        "What the engine is and takes, where it can't say so itself (inference, described, ",
+        "command, folder)."
+      )
     ),
+    described_fields(),
     about_fields("engines.*.about"),
     table_by_row(
       ~place,

@@ -3,7 +3,7 @@
 # is one of these words, perhaps with something behind it (`number 0..1`).
 
 field_types <- function() {
-  c(text_types(), number_types(), picture_types(), nested_types())
+  c(text_types(), number_types(), picture_types(), nested_types(), described_types())
 }
 
 text_types <- function() {
@@ -334,9 +334,6 @@ choice_of <- function(words) paste("choice", paste(words, collapse = "|"))
 preferences <- c("better", "cheaper", "faster")
 
 engine_kinds <- c("function", "http", "inference", "command", "folder", "described")
-
-# Those that lineup.yml can name; a described service can be built by described_engine() only.
-lineup_kinds <- setdiff(engine_kinds, "described")
 
 judge_kinds <- c("answering", "embedding", "vectors", "pose", "depth")
 

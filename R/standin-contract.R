@@ -19,6 +19,8 @@ Office <- R6::R6Class(
     ahead = FALSE,
     # When each of those who work at the queue is free again.
     free_at = 0,
+    # What it drew last.
+    last = NULL,
 
     initialize = function(credit, fault_at, ledger, hosted, pace = 0, desks = 1) {
       self$fault_at <- fault_at
@@ -35,6 +37,48 @@ Office <- R6::R6Class(
       if (self$ahead) {
         mirai::daemons(1, .compute = "drawing")
       }
+    },
+
+    # Whether there is credit for what costs so much; a failure if not.
+    charge = function(cost) {
+      if (self$credit - sum(self$paid) < cost) {
+        engine_failure("out_of_credit", "There is no credit left.")
+      }
+    },
+
+    # Written beside and renamed: a server that is killed meanwhile must not lose it.
+    pay = function(key, cost) {
+      self$paid[[key]] <- cost
+      part <- paste0(self$ledger, ".part")
+      writeLines(jsonlite::toJSON(as.list(self$paid), auto_unbox = TRUE), part)
+      file.rename(part, self$ledger)
+    },
+
+    # When an order that takes so many seconds is ready: whoever is free first takes it.
+    next_free = function(now, seconds) {
+      desk <- which.min(self$free_at)
+      self$free_at[desk] <- max(now, self$free_at[desk]) + seconds
+      self$free_at[desk]
+    },
+
+    # While a picture's time runs, it is drawn by another process.
+    begin_drawing = function(engine, request) {
+      draw <- draw_ahead
+      if (self$ahead) {
+        mirai::mirai(
+          draw(engine, request),
+          draw = draw,
+          engine = engine,
+          request = request,
+          .compute = "drawing"
+        )
+      }
+    },
+
+    # The pictures of a job, as results.
+    drawn = function(engine, job) {
+      made <- if (!is.null(job$made)) mirai::call_mirai(job$made)$data
+      if (is.list(made)) made else make_each(engine, job$request)
     }
   )
 )
@@ -89,8 +133,8 @@ contract_router <- function(engine, office) {
   })
 }
 
-# Failures become problem details.
-answering <- function(res, code) {
+# Failures become problem details. `types` are those of some kinds of failure.
+answering <- function(res, code, types = c(refused = "urn:sprenn:refused")) {
   statuses <- c(
     refused = 422,
     out_of_credit = 402,
@@ -111,7 +155,7 @@ answering <- function(res, code) {
         res,
         statuses[[e$kind]],
         conditionMessage(e),
-        type = if (e$kind == "refused") "urn:sprenn:refused"
+        type = if (e$kind %in% names(types)) types[[e$kind]]
       )
     },
     error = function(e) say_problem(res, 500, "Something broke.", conditionMessage(e))
@@ -195,36 +239,24 @@ new_order <- function(engine, office, key, req) {
 
   request <- request_from_wire(engine, read_form(req))
   cost <- call_cost(engine$about, length(request$seeds))
-  if (office$credit - sum(office$paid) < cost && !key %in% names(office$paid)) {
-    engine_failure("out_of_credit", "There is no credit left.")
+  if (!key %in% names(office$paid)) {
+    office$charge(cost)
   }
 
   id <- paste0(
     "t", length(office$orders) + 1, "-",
     substr(as.character(openssl::sha1(charToRaw(key))), 1, 8)
   )
-  # Whoever is free first takes it; the first call wakes everything up.
-  desk <- which.min(office$free_at)
+  # The first call wakes everything up.
   wake <- if (office$posts == 1) 1 else 0
-  takes <- if (office$hosted) office$pace + wake else 0
-  office$free_at[desk] <- max(now, office$free_at[desk]) + takes
   office$orders[[id]] <- list(
     id = id,
     key = key,
     request = request,
-    ready = office$free_at[desk],
-    asked = now
+    ready = office$next_free(now, if (office$hosted) office$pace + wake else 0),
+    asked = now,
+    made = office$begin_drawing(engine, request)
   )
-  # While a picture's time runs, it is drawn by another process.
-  draw <- draw_ahead
-  if (office$ahead) {
-    office$orders[[id]]$made <- mirai::mirai(
-      draw(request),
-      draw = draw,
-      request = request,
-      .compute = "drawing"
-    )
-  }
 
   id
 }
@@ -250,10 +282,7 @@ tell_job <- function(engine, office, id, res) {
 
   if (is.null(job$pictures)) {
     began <- proc.time()[["elapsed"]]
-    made <- if (!is.null(job$made)) mirai::call_mirai(job$made)$data
-    if (!is.list(made)) {
-      made <- make_each(engine, job$request)
-    }
+    made <- office$drawn(engine, job)
 
     # A finished job no longer needs what it was given.
     job$made <- NULL
@@ -261,11 +290,7 @@ tell_job <- function(engine, office, id, res) {
     job$pictures <- lapply(made, function(one) lapply(one[c("picture", "spoilt")], as_png_bytes))
     job$seconds <- proc.time()[["elapsed"]] - began
     office$orders[[id]] <- job
-    office$paid[[job$key]] <- call_cost(engine$about, length(job$request$seeds))
-    # Written beside and renamed: a server that is killed meanwhile must not lose it.
-    part <- paste0(office$ledger, ".part")
-    writeLines(jsonlite::toJSON(as.list(office$paid), auto_unbox = TRUE), part)
-    file.rename(part, office$ledger)
+    office$pay(job$key, call_cost(engine$about, length(job$request$seeds)))
   }
 
   say_json(
@@ -299,8 +324,8 @@ make_each <- function(engine, request) {
   })
 }
 
-draw_ahead <- function(request) {
-  lapply(make_each(standin_bracken(), request), function(made) {
+draw_ahead <- function(engine, request) {
+  lapply(make_each(engine, request), function(made) {
     list(picture = png::writePNG(made$picture))
   })
 }

@@ -172,6 +172,9 @@ sorrel_picture <- function(request, memory) {
 #' `sorrel` holds early and takes depth guides. Its content filter refuses smoke,
 #' and one file in fifty breaks off.
 #'
+#' `madder` keeps what is there and paints thinly; `burdock` paints thickly, its
+#' checkpoint `leaf` more lightly than `burr`. As servers they have interfaces of their own.
+#'
 #' @return An [engine()] in this process; [start_standins()] runs them as servers.
 #' @family stand-ins and the command line
 #' @export

@@ -167,7 +167,7 @@ pass_on <- function(talk, target, fault_at, count, circle) {
   # Only what makes or brings a picture counts as a call.
   fault <- if (asked$path %in% circle()) {
     "circle"
-  } else if (grepl("picture|infer", asked$path)) {
+  } else if (grepl("picture|infer|paint|jobs", asked$path)) {
     fault_at(count())
   } else {
     ""

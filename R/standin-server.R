@@ -10,14 +10,16 @@
 #'
 #' @param which Which ones: `"bracken"`, `"quince"` and `"yarrow"` follow the HTTP contract,
 #'   `"sorrel"` speaks the Open Inference Protocol, and so do the judges `"heron"` and `"plover"`.
+#'   `"madder"` and `"burdock"` have interfaces of their own, as hosted services do; burdock's
+#'   pictures are fetched from another host, on the port after its own.
 #'   A name may come with a port: `c(bracken = 8461)`; otherwise a free one is taken.
 #' @param faults Faults by name of the stand-in, such as
 #'   `c(bracken = "truncated@3 busy:0.1")`: at the third call, at a tenth of the
 #'   calls. Known are `r paste(c(fault_words, wire_fault_words), collapse = ", ")`.
 #' @param seed The seed of random faults.
 #' @param credit The credit of bracken's account.
-#' @param seconds,at_once Seconds that bracken's queue takes for a picture, and how many it
-#'   makes at once; its own pace if `NULL`.
+#' @param seconds,at_once Seconds that bracken's or burdock's queue takes for a picture, and how
+#'   many it makes at once; its own pace if `NULL`.
 #' @param per_call,call_price How many seeds a call to bracken, quince or yarrow may name, and what
 #'   each call costs besides its pictures.
 #' @param key The key that clients have to send, or `NULL`.
@@ -60,7 +62,10 @@ start_standins <- function(
     ))
   }
 
-  stop_for_ports(ports[!is.na(ports)])
+  chosen <- ports[!is.na(ports)]
+  beside <- chosen[names(chosen) == "burdock"] + 1
+  names(beside) <- rep("burdock's pictures", length(beside))
+  stop_for_ports(c(chosen, beside))
   for (spec in faults) {
     read_faults(spec)
   }
@@ -73,6 +78,7 @@ start_standins <- function(
   )
   addresses <- character()
   for (name in names(ports)) {
+    apart <- if (name == "burdock") pictures_apart(ports[[name]])
     spec <- if (name %in% names(faults)) faults[[name]] else ""
     words <- strsplit(trimws(spec), "[ ,]+")[[1]]
     on_wire <- sub("[@:].*", "", words) %in% wire_fault_words
@@ -92,7 +98,8 @@ start_standins <- function(
         seconds = seconds,
         at_once = at_once,
         per_call = per_call,
-        call_price = call_price
+        call_price = call_price,
+        pictures = apart[c("folder", "host", "secret")]
       )
     )
     if (any(on_wire)) {
@@ -110,6 +117,13 @@ start_standins <- function(
     }
 
     addresses[[name]] <- paste0("http://127.0.0.1:", port)
+    if (!is.null(apart)) {
+      started[["burdock-pictures"]] <- start_apart(
+        "serve_burdock_pictures",
+        apart[c("port", "folder", "secret")]
+      )
+      addresses[["burdock-pictures"]] <- apart$host
+    }
   }
 
   for (name in names(started)) {
@@ -123,6 +137,17 @@ start_standins <- function(
   structure(
     list(addresses = addresses, ledgers = ledgers, processes = started),
     class = "sprenn_standins"
+  )
+}
+
+# The second host of burdock, on the port after its own.
+pictures_apart <- function(port) {
+  port <- if (is.na(port)) httpuv::randomPort() else port + 1
+  list(
+    port = port,
+    folder = tempfile("burdock-"),
+    host = paste0("http://127.0.0.1:", port),
+    secret = fresh_key()
   )
 }
 
@@ -176,7 +201,12 @@ is_taken <- function(port) {
   }
 }
 
-served_standins <- c("bracken", "sorrel", "quince", "yarrow", "heron", "plover")
+served_standins <- c(
+  "bracken", "sorrel", "quince", "yarrow", "madder", "burdock", "heron", "plover"
+)
+
+# Those with an interface of their own.
+described_standins <- c("madder", "burdock")
 
 #' @rdname start_standins
 #' @export
@@ -191,7 +221,8 @@ stop_standins <- function(standins) {
 
 #' @export
 print.sprenn_standins <- function(x, ...) {
-  writeLines(paste0(formatC(names(x$addresses), width = -10), x$addresses))
+  width <- max(10, nchar(names(x$addresses)) + 2)
+  writeLines(paste0(formatC(names(x$addresses), width = -width), x$addresses))
   invisible(x)
 }
 
@@ -253,8 +284,21 @@ serve_standin <- function(
   seconds = NULL,
   at_once = NULL,
   per_call = 1L,
-  call_price = 0
+  call_price = 0,
+  pictures = NULL
 ) {
+  if (name %in% described_standins) {
+    office <- Office$new(
+      credit,
+      read_faults(faults, seed),
+      ledger,
+      hosted = FALSE,
+      pace = seconds %||% 0.05,
+      desks = at_once %||% 1
+    )
+    return(serve_service(name, office, pictures, port, key))
+  }
+
   if (name %in% c("heron", "plover")) {
     return(serve_router(
       judge_router(if (name == "heron") standin_heron() else standin_plover()),
@@ -298,6 +342,17 @@ serve_standin <- function(
     )
   }
   serve_router(router, port, key)
+}
+
+# A service with an interface of its own.
+serve_service <- function(name, office, pictures, port, key) {
+  router <- if (name == "madder") {
+    madder_router(standin_madder(), office, key)
+  } else {
+    store <- BurdockStore$new(pictures$folder, pictures$host, pictures$secret)
+    burdock_router(standin_burdock(), office, store)
+  }
+  serve_router(router, port, if (name == "burdock") key)
 }
 
 serve_router <- function(router, port, key) {

@@ -75,15 +75,20 @@ madder_at <- function(address) {
         size = "{width}x{height}"
       )
     ),
-    picture = list(at = "$.result.frames[0].content"),
-    seed = "header X-Seed",
-    cost = list(at = "$.meter.units", times = 0.001),
-    failures = list(
-      refused = list(at = "$.error.code", is = list("E_CONTENT"), message = "$.error.text"),
-      busy = list(at = "$.error.code", is = list("E_LOAD"), message = "$.error.text"),
-      out_of_credit = list(at = "$.error.code", is = list("E_FUNDS"), message = "$.error.text"),
-      bad_request = list(at = "$.error.code", is = list("E_INPUT"), message = "$.error.text"),
-      bad_answer = list(at = "$.error.code", is = list("E_INTERNAL"), message = "$.error.text")
+    result = list(
+      picture = "$.result.frames[0].content",
+      seed = "header X-Seed",
+      cost = "$.meter.units",
+      unit_price = 0.001,
+      version = "$.engine.build"
+    ),
+    failures = Map(
+      function(kind, code) {
+        list(kind = kind, at = "$.error.code", is = list(code), message = "$.error.text")
+      },
+      c("refused", "busy", "out_of_credit", "bad_request", "bad_answer"),
+      c("E_CONTENT", "E_LOAD", "E_FUNDS", "E_INPUT", "E_INTERNAL"),
+      USE.NAMES = FALSE
     ),
     about = list(
       version = "2026.11",
@@ -196,8 +201,9 @@ burdock_at <- function(address, pictures_at) {
     upload = list(
       pictures = list("reference", "look"),
       call = "POST /v3/files",
-      form = list(file = "{picture}"),
-      id = "$.data.id"
+      form = list(file = "{picture.part}"),
+      id = "$.data.id",
+      seconds = "$.data.expires_in"
     ),
     make = list(
       call = "POST /v3/jobs",
@@ -211,25 +217,33 @@ burdock_at <- function(address, pictures_at) {
         canvas = list(w = "{width}", h = "{height}"),
         variations = list(each = "seeds", of = list(seed = "{seed}"))
       ),
-      keep = list(job = "$.job.href")
+      keep = list(job = "$.job.href", id = "$.job.id")
     ),
     wait = list(
       call = "GET {+job}",
       state = "$.job.state",
       done = list("ready"),
-      failed = list("broken"),
-      refused = list("stopped_by_policy"),
-      message = "$.job.reason",
+      going = list("waiting", "painting"),
+      same = list(id = "$.job.id"),
       every = 0.05
     ),
-    picture = list(at = "$.job.outputs[0].url", hosts = list(pictures_at)),
-    seed = "$.job.outputs[0].seed",
-    cost = list(at = "$.job.credits_used", times = 0.02),
-    failures = list(refused = list(
-      at = "$.type",
-      is = list("urn:burdock:not-allowed"),
-      message = "$.title"
-    )),
+    result = list(
+      picture = "$.job.outputs[*].url",
+      hosts = list(pictures_at),
+      seed = "$.job.outputs[*].seed",
+      cost = "$.job.credits_used",
+      unit_price = 0.02
+    ),
+    failures = list(
+      list(
+        kind = "refused", at = "$.type", is = list("urn:burdock:not-allowed"), message = "$.title"
+      ),
+      list(
+        kind = "refused", at = "$.job.state", is = list("stopped_by_policy"),
+        message = "$.job.reason"
+      ),
+      list(kind = "bad_answer", at = "$.job.state", is = list("broken"), message = "$.job.reason")
+    ),
     about = list(
       version = "3",
       checkpoints = list(burr = list(multiple_of = 32), leaf = list(multiple_of = 32)),

@@ -61,7 +61,7 @@ test_that("a path that can't be followed fails like an answer that can't be read
     type = "application/json",
     body = charToRaw(to_json(Reduce(function(x, k) list(a = x, b = x), 1:10, list(a = 1))))
   )
-  find <- finder_of(answer, "http://there/x")
+  find <- finder_of(list(service = new_service(list(make = list()))), answer, "http://there/x")
   expect_equal(find("$.a.a.a.a.a.a.a.a.a.a.a"), list(1L))
   failed <- tryCatch(find("$..*..*..*"), sprenn_failure = identity)
   expect_equal(failed$kind, "bad_answer")
@@ -100,12 +100,12 @@ test_that("pictures come from hosts that are named, and calls go to the service'
   pictures_at <- local_service(pictures_app())
   address <- local_service(burdock_app(pictures_at))
   entry <- burdock_at(address, pictures_at)
-  entry$picture$hosts <- NULL
+  entry$result$hosts <- NULL
   failed <- ending(described(entry))
   expect_equal(failed$kind, "bad_answer")
-  expect_match(failed$said, "only addresses on .* and on `picture.hosts` are fetched")
+  expect_match(failed$said, "only addresses on .* and on the hosts that `result.hosts` names are")
   entry <- burdock_at(address, pictures_at)
-  entry$make$keep <- list(job = "$.job.id")
+  entry$make$keep <- list(job = "$.job.id", id = "$.job.id")
   entry$wait$call <- "GET http://127.0.0.1:9/{job}"
   expect_match(ending(described(entry))$said, "which is not on")
 })

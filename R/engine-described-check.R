@@ -1,0 +1,308 @@
+# Checks of a description when it is read: that templates name what there is, and that what the
+# engine takes gets there. A setting that never reaches a service would be compared all the same.
+
+# The problems of an entry of lineup.yml; none if it is of another kind.
+description_problems <- function(wanted, place, file = "lineup.yml") {
+  if (!identical(wanted$kind, "described")) {
+    return(no_problems())
+  }
+
+  problem <- function(at, ...) new_problem(file, paste0(place, ".", at), ...)
+  bind_problems(
+    unlist(lapply(c("upload", "make", "wait"), function(role) {
+      call_problems(wanted[[role]], names_for(role, wanted), role, problem)
+    }), recursive = FALSE),
+    upload_problems(wanted, problem),
+    reach_problems(wanted, problem),
+    key_problems(wanted, problem),
+    same_and_price_problems(wanted, problem)
+  )
+}
+
+# The names that the templates of a call can have.
+names_for <- function(role, wanted) {
+  about <- wanted$about
+  forms <- names(picture_forms)
+  kinds <- intersect(unlist(about$takes), guide_kinds)
+  pictures <- c("reference", "look", "mask", paste0("guides.", kinds, recycle0 = TRUE))
+  known <- c(
+    names(plain_inputs),
+    in_forms(pictures, forms),
+    paste0("guides.", kinds, ".weight", recycle0 = TRUE),
+    paste0("guides.", kinds, ".release", recycle0 = TRUE),
+    "settings", paste0("settings.", names(about$settings), recycle0 = TRUE),
+    "add_ons", paste0("add_ons.", unlist(about$add_ons), recycle0 = TRUE)
+  )
+  if (role == "upload") {
+    return(c(in_forms("picture", forms), "key"))
+  }
+
+  c(
+    known,
+    paste0(unlist(wanted$upload$pictures), ".uploaded", recycle0 = TRUE),
+    if (role == "wait") names(wanted$make$keep)
+  )
+}
+
+in_forms <- function(pictures, forms) {
+  paste(rep(pictures, each = length(forms)), forms, sep = ".", recycle0 = TRUE)
+}
+
+# What an element of each list is called.
+names_of_each <- list(
+  seeds = "seed",
+  phrases = c("phrase", "phrase.weight"),
+  references = c("reference.weight", in_forms("reference", c("base64", "data_url", "part"))),
+  looks = in_forms("look", c("base64", "data_url", "part")),
+  guides = c(
+    "guide.kind", "guide.weight", "guide.release",
+    in_forms("guide", c("base64", "data_url", "part"))
+  ),
+  add_ons = c("add_on", "add_on.weight")
+)
+
+call_problems <- function(spec, known, role, problem) {
+  if (is.null(spec)) {
+    return(list())
+  }
+
+  in_call <- template_names(request_template(spec$call))
+  c(
+    lapply(setdiff(in_call, known), name_problem, known, paste0(role, ".call"), problem),
+    unlist(
+      lapply(intersect(c("headers", "json", "form"), names(spec)), function(part) {
+        template_problems(spec[[part]], known, paste0(role, ".", part), problem)
+      }),
+      recursive = FALSE
+    )
+  )
+}
+
+# Problems of a template and of all below it.
+template_problems <- function(template, known, at, problem) {
+  if (is.character(template)) {
+    return(text_problems(template, known, at, problem))
+  }
+
+  if (!is.list(template)) {
+    return(list())
+  }
+
+  each <- template[["each"]]
+  problems <- list()
+  when <- template[["when"]]
+  if (!is.null(when) && !(is_text(when) && when %in% known)) {
+    problems <- list(name_problem(when, known, paste0(at, ".when"), problem))
+  }
+
+  if (!is.null(each)) {
+    if (!is_text(each) || !each %in% names(names_of_each) || is.null(template$of)) {
+      wanted <- paste0("one of ", paste(names(names_of_each), collapse = ", "), ", and `of`")
+      near <- if (is_text(each)) nearest_word(each, names(names_of_each)) else NA
+      return(c(problems, list(problem(paste0(at, ".each"), show_value(each), wanted, near))))
+    }
+
+    known <- c(known, names_of_each[[each]])
+  }
+
+  below <- if (is.null(names(template))) {
+    paste0(at, "[", seq_along(template), "]")
+  } else {
+    paste0(at, ".", names(template))
+  }
+  inner <- !names(template) %in% c("when", "each")
+  inner <- if (length(inner)) inner else rep(TRUE, length(template))
+  c(
+    problems,
+    unlist(
+      Map(
+        template_problems, template[inner], below[inner],
+        MoreArgs = list(known = known, problem = problem), USE.NAMES = FALSE
+      ),
+      recursive = FALSE
+    )
+  )
+}
+
+# A word in braces may be meant as it stands only if it could be no name.
+text_problems <- function(text, known, at, problem) {
+  words <- regmatches(text, gregexpr("\\{ *[A-Za-z_][A-Za-z0-9_.-]* *\\}", text))[[1]]
+  inner <- trimws(substr(words, 2, nchar(words) - 1))
+  wrong <- inner[!inner %in% known | words != paste0("{", inner, "}")]
+  lapply(unique(wrong), name_problem, known, at, problem)
+}
+
+name_problem <- function(name, known, at, problem) {
+  name <- if (is_text(name)) name else show_value(name)
+  of_picture <- c("reference", "look", "mask", "picture")
+  near <- if (name %in% of_picture) {
+    paste0(name, ".base64")
+  } else {
+    nearest_word(name, known)
+  }
+  wanted <- if (endsWith(name, ".uploaded")) {
+    "the name of an input; a picture has .uploaded if `upload.pictures` names it"
+  } else if (grepl("^(settings|add_ons|guides)[.]", name)) {
+    paste0("the name of an input; `about` has no ", sub("[.]", " ", name))
+  } else {
+    "the name of an input (docs/engines.md lists them)"
+  }
+  problem(at, quoted(name), wanted, near)
+}
+
+upload_problems <- function(wanted, problem) {
+  pictures <- unlist(wanted$upload$pictures)
+  known <- c("reference", "look", "mask", paste0("guides.", guide_kinds))
+  wrong <- setdiff(pictures, known)
+  used <- names_in_template(wanted[c("make", "wait")])
+  idle <- setdiff(intersect(pictures, known), sub("[.]uploaded$", "", used))
+  c(
+    lapply(wrong, function(name) {
+      problem(
+        "upload.pictures",
+        quoted(name),
+        paste("one of", paste(known, collapse = ", ")),
+        nearest_word(name, known)
+      )
+    }),
+    lapply(idle, function(name) {
+      problem(
+        "upload.pictures",
+        paste0(quoted(name), ", which is nowhere used"),
+        paste0("{", name, ".uploaded} in make")
+      )
+    })
+  )
+}
+
+# What the engine takes must be somewhere in the calls.
+reach_problems <- function(wanted, problem) {
+  about <- wanted$about
+  calls <- wanted[c("upload", "make", "wait")]
+  in_calls <- unlist(lapply(calls, function(spec) {
+    if (!is.null(spec)) template_names(request_template(spec$call))
+  }))
+  used <- c(names_in_template(calls), in_calls)
+  each <- words_behind(calls, "each")
+  named <- function(pattern, list = "") any(grepl(pattern, used)) || list %in% each
+  takes <- unlist(about$takes)
+  settings <- names(about$settings)
+  add_ons <- unlist(about$add_ons)
+  lacking <- list(
+    prompt = if (!named("^prompt$", "phrases")) "{prompt}",
+    seed = if (!isFALSE(about$repeatable) && !named("^seeds?$", "seeds")) {
+      "{seed}, or `repeatable: false` in about"
+    },
+    hold = if (!is.null(about$hold) && !named("^(hold|knob)$")) "{knob}, as about has a hold",
+    reference = if (
+      !named("^reference[.]", "references") && (!"text_alone" %in% takes || !is.null(about$hold))
+    ) {
+      "{reference.base64} or another form of it, or `takes: [text_alone]` in about"
+    },
+    checkpoint = if (length(about$checkpoints) > 1 && !named("^checkpoint$")) {
+      "{checkpoint}, as about has several"
+    },
+    per_call = if ((wanted$per_call %||% 1) > 1 && !named("^seeds$", "seeds")) {
+      "{seeds} or `each: seeds`, as per_call is above 1"
+    },
+    enlarge = if ((about$enlarge %||% 1) > 1 && !named("^enlarge$")) "{enlarge}, as about has it"
+  )
+  taken <- c(
+    lapply(setdiff(takes, "text_alone"), function(word) {
+      if (!named(taken_pattern(word), taken_list(word))) {
+        paste0("{", taken_example(word), "}, as about takes ", word)
+      }
+    }),
+    lapply(settings, function(name) {
+      if (!named(paste0("^settings($|[.]", name, "$)"))) {
+        paste0("{settings.", name, "}, as about has that setting")
+      }
+    }),
+    lapply(add_ons, function(name) {
+      if (!named(paste0("^add_ons($|[.]", name, "$)"), "add_ons")) {
+        paste0("{add_ons.", name, "}, as about has that add-on")
+      }
+    })
+  )
+  lapply(Filter(Negate(is.null), c(lacking, taken)), function(what) {
+    problem("make", "no such name in its templates", what)
+  })
+}
+
+taken_pattern <- function(word) {
+  switch(word,
+    look = "^look[.]",
+    mask = "^mask[.]",
+    references = "^references$",
+    negative = "^negative$",
+    paste0("^guides[.]", word, "[.](base64|data_url|part|uploaded)$")
+  )
+}
+
+taken_list <- function(word) {
+  if (word %in% guide_kinds) {
+    "guides"
+  } else if (word %in% c("look", "references")) {
+    c(look = "looks", references = "references")[[word]]
+  } else {
+    ""
+  }
+}
+
+taken_example <- function(word) {
+  switch(word,
+    negative = "negative",
+    references = "reference.base64} within `each: references",
+    look = ,
+    mask = paste0(word, ".base64"),
+    paste0("guides.", word, ".base64")
+  )
+}
+
+# The texts behind a key of nested lists, wherever it is.
+words_behind <- function(value, key) {
+  if (!is.list(value)) {
+    return(character())
+  }
+
+  own <- value[[key]]
+  c(
+    if (is_text(own)) own,
+    unlist(lapply(value, words_behind, key), use.names = FALSE)
+  )
+}
+
+# The key by which a call is known again.
+key_problems <- function(wanted, problem) {
+  make <- wanted$make
+  in_header <- "key" %in% names_in_template(make$headers)
+  in_member <- "key" %in% c(
+    names_in_template(make[c("json", "form")]),
+    template_names(request_template(make$call))
+  )
+  how <- wanted$idempotent %||% ""
+  if (how == "header" && !in_header) {
+    list(problem("idempotent", "\"header\"", "{key} in one of make.headers"))
+  } else if (how == "member" && !in_member) {
+    list(problem("idempotent", "\"member\"", "{key} in make.json or make.form"))
+  } else {
+    list()
+  }
+}
+
+same_and_price_problems <- function(wanted, problem) {
+  kept <- names(wanted$make$keep)
+  by <- wanted$price_list$by
+  known <- names_for("make", wanted)
+  c(
+    lapply(setdiff(names(wanted$wait$same), kept), function(name) {
+      problem(
+        paste0("wait.same.", name),
+        "a name that make.keep has not",
+        paste0("one of ", paste(c(kept, if (!length(kept)) "none"), collapse = ", ")),
+        nearest_word(name, kept)
+      )
+    }),
+    if (!is.null(by) && !by %in% known) list(name_problem(by, known, "price_list.by", problem))
+  )
+}
