@@ -36,6 +36,33 @@ engine_commands <- function() {
         ),
         new_option("width", "integer", 1280L, "its width in pixels [%default]", "PIXELS"),
         new_option(
+          "dry",
+          "logical",
+          FALSE,
+          "with --try: show the calls to described services, and send nothing"
+        ),
+        new_option(
+          "replay",
+          "character",
+          NULL,
+          "show what is read of an answer of the --engine that --try kept in this file",
+          "FILE"
+        ),
+        new_option(
+          "describe",
+          "character",
+          NULL,
+          "draft the entry of a service from its OpenAPI document, instead of a trial",
+          "FILE"
+        ),
+        new_option(
+          "call",
+          "character",
+          NULL,
+          "with --describe: the call that makes a picture [the likeliest]",
+          "CALL"
+        ),
+        new_option(
           "conform",
           "logical",
           FALSE,
@@ -156,11 +183,16 @@ cli_engines <- function(given) {
     return(conform_server(given))
   }
 
+  if (!is.null(given$describe)) {
+    cat(format(draft_engine(given$describe, given$call)), sep = "\n")
+    return(0L)
+  }
+
   if (length(given$places) == 0) {
     stop_sprenn(
       "usage",
       c(
-        "`sprenn engines` needs a trial, or --conform --at ADDRESS.",
+        "`sprenn engines` needs a trial, --describe FILE, or --conform --at ADDRESS.",
         i = "`sprenn engines --help` shows examples."
       )
     )
@@ -171,6 +203,14 @@ cli_engines <- function(given) {
   stop_for_unknown(names, names(trial$lineup$engines), "lineup.yml", "engine")
   if (given$conform) {
     return(conform_all(trial, names %||% names(trial$lineup$engines), given$json))
+  }
+
+  if (!is.null(given$replay)) {
+    return(show_replay(trial, names, given))
+  }
+
+  if (given$dry) {
+    return(show_preview(trial, names, given))
   }
 
   listed <- list_engines(trial)
@@ -264,8 +304,88 @@ show_tries <- function(trial, names, given) {
     cat(strwrap(words, 100, initial = "  - ", prefix = "    "), sep = "\n")
   }
 
+  show_answers(trial, tried$answers, dirname(file))
   cat("\nThey are drawn side by side in ", file, "\n", sep = "")
   status
+}
+
+# What described services answered and what was read of it; each answer is kept in a file, to be
+# read again with --replay.
+show_answers <- function(trial, answers, folder) {
+  for (name in unique(answers$engine)) {
+    cat("\n", name, ", what was sent, answered and read:\n", sep = "")
+    service <- trial$lineup$engines[[name]]$service
+    own <- answers[answers$engine == name, ]
+    nth <- stats::ave(seq_len(nrow(own)), own$role, FUN = seq_along)
+    of_role <- paste0(own$role, ifelse(nth > 1, paste0("-", nth), ""))
+    for (i in seq_len(nrow(own))) {
+      sent <- strsplit(own$sent[i], "\n", fixed = TRUE)[[1]]
+      cat("  ", own$role[i], ": ", own$call[i], "\n", sep = "")
+      cat(paste0("    ", c(sent, paste(">", answer_headline(own[i, ]))), "\n"), sep = "")
+      if (!is.na(own$status[i]) && own$role[i] != "picture") {
+        show_readings(readings_of(service, own$role[i], answer_from_message(own$message[i])))
+        kept <- file.path(folder, paste0("tried-", name, "-", of_role[i], ".http"))
+        write_lines(own$message[i], kept)
+        cat("    kept in ", kept, "\n", sep = "")
+      }
+    }
+  }
+}
+
+answer_headline <- function(row) {
+  if (is.na(row$status)) {
+    return(row$message)
+  }
+
+  type <- sub(".*\ncontent-type: *([^\n]*)\n.*", "\\1", row$message)
+  paste0(row$status, " after ", two(row$seconds), " s", if (type != row$message) paste0(", ", type))
+}
+
+show_readings <- function(readings, indent = "    ") {
+  lines <- text_table(list(
+    read = readings$field,
+    at = readings$at,
+    found = ifelse(is.na(readings$found), "nothing", clean_text(readings$found))
+  ))
+  cat(paste0(indent, lines[-1], recycle0 = TRUE), sep = "\n")
+}
+
+show_preview <- function(trial, names, given) {
+  described <- described_engines(trial)
+  chosen <- intersect(names %||% described, described)
+  others <- setdiff(names %||% names(trial$lineup$engines), described)
+  preview <- preview_calls(trial, given$case, chosen)
+  if (given$json) {
+    return(tell_json(preview[c("case", "calls")]))
+  }
+
+  cat(format(preview), sep = "\n")
+  if (length(others)) {
+    cat("Only described services are shown, so not: ", paste(others, collapse = ", "), "\n", sep = "")
+  }
+
+  cat("Nothing was sent.\n")
+  0L
+}
+
+show_replay <- function(trial, names, given) {
+  if (length(names) != 1) {
+    stop_sprenn(
+      "usage",
+      c(
+        "--replay needs one --engine.",
+        i = "Such as `sprenn engines my-trial --engine burdock --replay answer.json`."
+      )
+    )
+  }
+
+  readings <- replay_answer(trial, names, given$replay)
+  if (given$json) {
+    return(tell_json(readings))
+  }
+
+  show_readings(readings, "")
+  0L
 }
 
 conform_all <- function(trial, names, json) {

@@ -5,11 +5,12 @@
 # where no answer comes. The same data can be run one call at a time, or with many conversations in
 # flight.
 
-# Runs a conversation, one call after the other.
-drive <- function(turn) {
+# Runs a conversation, one call after the other. `watch` is called with each turn and its answer or
+# failure.
+drive <- function(turn, watch = function(turn, answer) NULL) {
   while (is_turn(turn)) {
     Sys.sleep(turn$wait %||% 0)
-    turn <- if (awaits(turn)) turn_awaited(turn) else turn_called(turn)
+    turn <- if (awaits(turn)) turn_awaited(turn) else turn_called(turn, watch)
   }
 
   turn
@@ -28,8 +29,9 @@ is_turn <- function(said) {
 
 awaits <- function(said) inherits(said[["answer"]], "sprenn_awaited")
 
-turn_called <- function(turn) {
+turn_called <- function(turn, watch) {
   answer <- tryCatch(fetch_call(turn$call), sprenn_failure = identity)
+  watch(turn, answer)
   after_answer(turn, answer)
 }
 

@@ -337,7 +337,7 @@ next_picture <- function(talk, said, pictures, then) {
     return(go_on(one))
   }
 
-  if (grepl("^https?://|^/[^/]", one) && !startsWith(one, "/9j/")) {
+  if (is_picture_address(one)) {
     return(fetch_described(talk, one, go_on))
   }
 
@@ -354,6 +354,11 @@ next_picture <- function(talk, said, pictures, then) {
   }
 
   go_on(bytes)
+}
+
+# Whether a text is an address; a JPEG in base64 begins with /9j/.
+is_picture_address <- function(text) {
+  grepl("^https?://|^/[^/]", text) && !startsWith(text, "/9j/")
 }
 
 # A text in base64, perhaps in a data URL (RFC 2397), as bytes; none if it can't be read.

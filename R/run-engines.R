@@ -16,6 +16,11 @@
 #'   `checkpoint`, `state` (`made`, or the kind of failure), `seconds`, `waited`, `cost`,
 #'   `message` and `bytes` (a list column with the pictures' files); `case`, its id; and
 #'   `reference`, its pixels.
+#'
+#'   Of engines on a described service, `answers` has what it answered: a data frame with `engine`,
+#'   `role` (`upload`, `make`, `wait` or `picture`), `call` (method and address), `sent` (headers
+#'   and body, long texts cut), `status`, `seconds` and `message` (the answer as text); keys are
+#'   masked, and only the last look at a job is kept. [replay_answer()] says what is read of one.
 #' @family engines
 #' @export
 #' @examples
@@ -101,33 +106,22 @@ setting_words <- function(name, setting) {
 #' @export
 try_engines <- function(trial, case = NULL, engines = NULL) {
   trial <- as_trial(trial)
-  all <- Filter(Negate(is_by_hand), trial$lineup$engines)
-  ids <- vapply(trial$suite$cases, `[[`, "", "id")
-  with_reference <- ids[lengths(lapply(trial$suite$cases, `[[`, "references")) > 0]
-  check_arguments(
-    case = checkmate::check_choice(case, ids, null.ok = TRUE),
-    engines = checkmate::check_subset(engines, names(all))
-  )
-  case <- case %||% c(with_reference, ids)[1]
+  case <- case_to_try(trial, case, engines)
   inputs <- cache_of_pictures()
-  rows <- lapply(engines %||% names(all), function(name) {
-    engine <- all[[name]]
-    pipeline <- calibration_pipeline(trial, name, NULL, NULL)
-    if (!is.null(engine$about$hold)) {
-      pipeline$hold <- 0.6
+  answers <- list()
+  rows <- lapply(engines %||% engines_to_try(trial), function(name) {
+    engine <- trial$lineup$engines[[name]]
+    if (engine$kind == "described") {
+      engine$make <- function(request) {
+        drive(engine$converse(request), function(turn, answer) {
+          answers <<- c(answers, list(answer_row(name, turn, answer, engine$secrets)))
+        })
+      }
     }
 
-    take <- new_table(
-      take = fresh_key(),
-      pipeline = "trial picture",
-      case = case,
-      seed = trial$suite$seeds[1],
-      attempt = 1L,
-      control = NA_character_,
-      parent = NA_character_
-    )
+    pipeline <- pipeline_to_try(trial, name)
     made <- tryCatch(
-      make_picture(engine, request_for(trial, pipeline, engine, take, inputs)),
+      make_picture(engine, request_to_try(trial, pipeline, case, inputs)),
       sprenn_failure = identity
     )
     failed <- inherits(made, "condition")
@@ -142,7 +136,7 @@ try_engines <- function(trial, case = NULL, engines = NULL) {
       bytes = list(if (!failed) made$bytes)
     )
   })
-  reference <- trial$suite$cases[[match(case, ids)]]$references
+  reference <- case_named(trial$suite, case)$references
   none <- new_table(
     engine = character(),
     checkpoint = character(),
@@ -157,10 +151,90 @@ try_engines <- function(trial, case = NULL, engines = NULL) {
     list(
       tries = do.call(rbind, c(list(none), rows)),
       case = case,
-      reference = if (length(reference)) read_picture(reference[[1]]$path)
+      reference = if (length(reference)) read_picture(reference[[1]]$path),
+      answers = last_looks(do.call(rbind, c(list(no_answers()), answers)))
     ),
     class = "sprenn_tries"
   )
+}
+
+# The engines that can be called.
+engines_to_try <- function(trial) names(Filter(Negate(is_by_hand), trial$lineup$engines))
+
+# The id of the case to try: the first with a reference.
+case_to_try <- function(trial, case, engines) {
+  ids <- vapply(trial$suite$cases, `[[`, "", "id")
+  with_reference <- ids[lengths(lapply(trial$suite$cases, `[[`, "references")) > 0]
+  check_arguments(
+    case = checkmate::check_choice(case, ids, null.ok = TRUE),
+    engines = checkmate::check_subset(engines, engines_to_try(trial))
+  )
+  case %||% c(with_reference, ids)[1]
+}
+
+pipeline_to_try <- function(trial, engine) {
+  pipeline <- calibration_pipeline(trial, engine, NULL, NULL)
+  if (!is.null(trial$lineup$engines[[engine]]$about$hold)) {
+    pipeline$hold <- 0.6
+  }
+
+  pipeline
+}
+
+request_to_try <- function(trial, pipeline, case, inputs) {
+  take <- new_table(
+    take = fresh_key(),
+    pipeline = "trial picture",
+    case = case,
+    seed = trial$suite$seeds[1],
+    attempt = 1L,
+    control = NA_character_,
+    parent = NA_character_
+  )
+  request_for(trial, pipeline, trial$lineup$engines[[pipeline$engine]], take, inputs)
+}
+
+no_answers <- function() {
+  new_table(
+    engine = character(),
+    role = character(),
+    call = character(),
+    sent = character(),
+    status = integer(),
+    seconds = numeric(),
+    message = character()
+  )
+}
+
+answer_row <- function(engine, turn, answer, secrets) {
+  failed <- inherits(answer, "condition")
+  new_table(
+    engine = engine,
+    role = turn$role,
+    call = mask_secrets(paste(turn$call$method, turn$call$url), secrets),
+    sent = mask_secrets(paste(sent_words(turn), collapse = "\n"), secrets),
+    status = if (failed) NA_integer_ else as.integer(answer$status),
+    seconds = as.numeric(curl::handle_data(turn$call$handle)$times[["total"]]),
+    message = if (failed) {
+      safe_message(conditionMessage(answer), secrets)
+    } else {
+      answer_as_message(answer, secrets)
+    }
+  )
+}
+
+# The headers and the body of a call.
+sent_words <- function(turn) {
+  headers <- turn$call$headers
+  headers <- headers[names(headers) != "Content-Type"]
+  c(paste0(names(headers), ": ", headers, recycle0 = TRUE), body_words(turn$body))
+}
+
+# Of the looks at a job the last one tells most.
+last_looks <- function(answers) {
+  of_call <- paste(answers$call, answers$sent)
+  step <- paste(answers$engine, answers$role, ifelse(answers$role == "wait", "", of_call))
+  answers[!duplicated(step, fromLast = TRUE), ]
 }
 
 #' @export
