@@ -252,3 +252,8 @@ process_runs <- function(pid, started) {
 
   isTRUE(tools::pskill(pid, 0))
 }
+
+print_lines <- function(x) {
+  writeLines(format(x))
+  invisible(x)
+}

@@ -130,6 +130,12 @@ value_text <- function(value) {
   }
 }
 
+# The plain values of a list, each as a text.
+texts_of <- function(values) {
+  plain <- Filter(function(one) is.atomic(one) && length(one) == 1, as.list(values))
+  vapply(unname(plain), value_text, "")
+}
+
 # Percent-encodes all but unreserved letters; where `reserved` ones may stay, they and what is
 # encoded already do as well.
 escaped <- function(texts, reserved) {

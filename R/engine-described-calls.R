@@ -170,12 +170,6 @@ all_found <- function(found, where) {
   if (length(all) == 1 && is_array(all[[1]])) all[[1]] else all
 }
 
-# The plain values of a list, each as a text.
-texts_of <- function(values) {
-  plain <- Filter(function(one) is.atomic(one) && length(one) == 1, as.list(values))
-  vapply(unname(plain), value_text, "")
-}
-
 first_found <- function(found, where) {
   all <- if (!is.null(where)) found(where)
   if (length(all)) all[[1]]

@@ -61,7 +61,8 @@ names_of_each <- list(
   add_ons = c("add_on", "add_on.weight")
 )
 
-call_problems <- function(spec, known, role, problem) {
+# `lists` are those that `each` can name, with what is named of their elements.
+call_problems <- function(spec, known, role, problem, lists = names_of_each) {
   if (is.null(spec)) {
     return(list())
   }
@@ -71,7 +72,7 @@ call_problems <- function(spec, known, role, problem) {
     lapply(setdiff(in_call, known), name_problem, known, paste0(role, ".call"), problem),
     unlist(
       lapply(intersect(c("headers", "json", "form"), names(spec)), function(part) {
-        template_problems(spec[[part]], known, paste0(role, ".", part), problem)
+        template_problems(spec[[part]], known, paste0(role, ".", part), problem, lists)
       }),
       recursive = FALSE
     )
@@ -79,7 +80,7 @@ call_problems <- function(spec, known, role, problem) {
 }
 
 # Problems of a template and of all below it.
-template_problems <- function(template, known, at, problem) {
+template_problems <- function(template, known, at, problem, lists) {
   if (is.character(template)) {
     return(text_problems(template, known, at, problem))
   }
@@ -88,40 +89,49 @@ template_problems <- function(template, known, at, problem) {
     return(list())
   }
 
+  own <- c(
+    when_problems(template, known, at, problem),
+    each_problems(template, at, problem, lists)
+  )
   each <- template[["each"]]
-  problems <- list()
-  when <- template[["when"]]
-  if (!is.null(when) && !(is_text(when) && when %in% known)) {
-    problems <- list(name_problem(when, known, paste0(at, ".when"), problem))
+  if (is_text(each)) {
+    known <- c(known, lists[[each]])
   }
 
-  if (!is.null(each)) {
-    if (!is_text(each) || !each %in% names(names_of_each) || is.null(template$of)) {
-      wanted <- paste0("one of ", paste(names(names_of_each), collapse = ", "), ", and `of`")
-      near <- if (is_text(each)) nearest_word(each, names(names_of_each)) else NA
-      return(c(problems, list(problem(paste0(at, ".each"), show_value(each), wanted, near))))
-    }
-
-    known <- c(known, names_of_each[[each]])
-  }
-
-  below <- if (is.null(names(template))) {
-    paste0(at, "[", seq_along(template), "]")
+  inner <- template[setdiff(seq_along(template), which(names(template) %in% c("when", "each")))]
+  below <- if (is.null(names(inner))) {
+    paste0(at, "[", seq_along(inner), "]", recycle0 = TRUE)
   } else {
-    paste0(at, ".", names(template))
+    paste0(at, ".", names(inner), recycle0 = TRUE)
   }
-  inner <- !names(template) %in% c("when", "each")
-  inner <- if (length(inner)) inner else rep(TRUE, length(template))
   c(
-    problems,
+    own,
     unlist(
       Map(
-        template_problems, template[inner], below[inner],
-        MoreArgs = list(known = known, problem = problem), USE.NAMES = FALSE
+        template_problems, inner, below,
+        MoreArgs = list(known = known, problem = problem, lists = lists), USE.NAMES = FALSE
       ),
       recursive = FALSE
     )
   )
+}
+
+when_problems <- function(template, known, at, problem) {
+  when <- template[["when"]]
+  if (!is.null(when) && !(is_text(when) && when %in% known)) {
+    list(name_problem(when, known, paste0(at, ".when"), problem))
+  }
+}
+
+each_problems <- function(template, at, problem, lists) {
+  each <- template[["each"]]
+  if (is.null(each) || (is_text(each) && each %in% names(lists) && !is.null(template$of))) {
+    return(list())
+  }
+
+  wanted <- paste0("one of ", paste(names(lists), collapse = ", "), ", and `of`")
+  near <- if (is_text(each)) nearest_word(each, names(lists)) else NA
+  list(problem(paste0(at, ".each"), show_value(each), wanted, near))
 }
 
 # A word in braces may be meant as it stands only if it could be no name.
@@ -136,7 +146,7 @@ name_problem <- function(name, known, at, problem) {
   name <- if (is_text(name)) name else show_value(name)
   of_picture <- c("reference", "look", "mask", "picture")
   near <- if (name %in% of_picture) {
-    paste0(name, ".base64")
+    paste0(name, if (grepl("[.]form", at)) ".part" else ".base64")
   } else {
     nearest_word(name, known)
   }
@@ -177,85 +187,89 @@ upload_problems <- function(wanted, problem) {
 
 # What the engine takes must be somewhere in the calls.
 reach_problems <- function(wanted, problem) {
-  about <- wanted$about
   calls <- wanted[c("upload", "make", "wait")]
   in_calls <- unlist(lapply(calls, function(spec) {
     if (!is.null(spec)) template_names(request_template(spec$call))
   }))
   used <- c(names_in_template(calls), in_calls)
   each <- words_behind(calls, "each")
-  named <- function(pattern, list = "") any(grepl(pattern, used)) || list %in% each
-  takes <- unlist(about$takes)
-  settings <- names(about$settings)
-  add_ons <- unlist(about$add_ons)
-  lacking <- list(
-    prompt = if (!named("^prompt$", "phrases")) "{prompt}",
-    seed = if (!isFALSE(about$repeatable) && !named("^seeds?$", "seeds")) {
-      "{seed}, or `repeatable: false` in about"
-    },
-    hold = if (!is.null(about$hold) && !named("^(hold|knob)$")) "{knob}, as about has a hold",
-    reference = if (
-      !named("^reference[.]", "references") && (!"text_alone" %in% takes || !is.null(about$hold))
-    ) {
-      "{reference.base64} or another form of it, or `takes: [text_alone]` in about"
-    },
-    checkpoint = if (length(about$checkpoints) > 1 && !named("^checkpoint$")) {
-      "{checkpoint}, as about has several"
-    },
-    per_call = if ((wanted$per_call %||% 1) > 1 && !named("^seeds$", "seeds")) {
-      "{seeds} or `each: seeds`, as per_call is above 1"
-    },
-    enlarge = if ((about$enlarge %||% 1) > 1 && !named("^enlarge$")) "{enlarge}, as about has it"
+  lacking <- Filter(
+    function(need) !any(grepl(need$pattern, used)) && !any(need$list %in% each),
+    c(needs_of_description(wanted), needs_of_about(wanted$about))
   )
-  taken <- c(
-    lapply(setdiff(takes, "text_alone"), function(word) {
-      if (!named(taken_pattern(word), taken_list(word))) {
-        paste0("{", taken_example(word), "}, as about takes ", word)
-      }
-    }),
-    lapply(settings, function(name) {
-      if (!named(paste0("^settings($|[.]", name, "$)"))) {
-        paste0("{settings.", name, "}, as about has that setting")
-      }
-    }),
-    lapply(add_ons, function(name) {
-      if (!named(paste0("^add_ons($|[.]", name, "$)"), "add_ons")) {
-        paste0("{add_ons.", name, "}, as about has that add-on")
-      }
-    })
-  )
-  lapply(Filter(Negate(is.null), c(lacking, taken)), function(what) {
-    problem("make", "no such name in its templates", what)
+  lapply(unname(lacking), function(need) {
+    problem("make", "no such name in its templates", need$wanted)
   })
 }
 
-taken_pattern <- function(word) {
-  switch(word,
-    look = "^look[.]",
-    mask = "^mask[.]",
-    references = "^references$",
-    negative = "^negative$",
-    paste0("^guides[.]", word, "[.](base64|data_url|part|uploaded)$")
+# Something that some template has to name: a `pattern` of its names, the `list` by which `each`
+# names it, and what is `wanted` in words.
+new_need <- function(pattern, wanted, list = character()) {
+  list(pattern = pattern, wanted = wanted, list = list)
+}
+
+needs_of_description <- function(wanted) {
+  about <- wanted$about
+  text_alone <- "text_alone" %in% unlist(about$takes) && is.null(about$hold)
+  needs <- list(
+    prompt = new_need("^prompt$", "{prompt}", "phrases"),
+    seed = new_need("^seeds?$", "{seed}, or `repeatable: false` in about", "seeds"),
+    reference = new_need(
+      "^reference[.]",
+      "{reference.base64} or another form of it, or `takes: [text_alone]` in about",
+      "references"
+    ),
+    per_call = new_need("^seeds$", "{seeds} or `each: seeds`, as per_call is above 1", "seeds")
+  )
+  there <- c(
+    prompt = TRUE,
+    seed = !isFALSE(about$repeatable),
+    reference = !text_alone,
+    per_call = (wanted$per_call %||% 1) > 1
+  )
+  needs[there[names(needs)]]
+}
+
+needs_of_about <- function(about) {
+  c(
+    if (!is.null(about$hold)) {
+      list(new_need("^(hold|knob)$", "{knob}, as about has a hold"))
+    },
+    if (length(about$checkpoints) > 1) {
+      list(new_need("^checkpoint$", "{checkpoint}, as about has several"))
+    },
+    if ((about$enlarge %||% 1) > 1) {
+      list(new_need("^enlarge$", "{enlarge}, as about has it"))
+    },
+    lapply(setdiff(unlist(about$takes), "text_alone"), need_of_input),
+    lapply(names(about$settings), function(name) {
+      words <- paste0("{settings.", name, "}, as about has that setting")
+      new_need(paste0("^settings($|[.]", name, "$)"), words)
+    }),
+    lapply(unlist(about$add_ons), function(name) {
+      words <- paste0("{add_ons.", name, "}, as about has that add-on")
+      new_need(paste0("^add_ons($|[.]", name, "$)"), words, "add_ons")
+    })
   )
 }
 
-taken_list <- function(word) {
-  if (word %in% guide_kinds) {
-    "guides"
-  } else if (word %in% c("look", "references")) {
-    c(look = "looks", references = "references")[[word]]
-  } else {
-    ""
-  }
-}
-
-taken_example <- function(word) {
+# The need of an input that about takes.
+need_of_input <- function(word) {
+  so <- paste0(", as about takes ", word)
   switch(word,
-    negative = "negative",
-    references = "reference.base64} within `each: references",
-    look = ,
-    mask = paste0(word, ".base64"),
-    paste0("guides.", word, ".base64")
+    look = new_need("^look[.]", paste0("{look.base64}", so), "looks"),
+    mask = new_need("^mask[.]", paste0("{mask.base64}", so)),
+    references = new_need(
+      "^references$",
+      paste0("{reference.base64} within `each: references`", so),
+      "references"
+    ),
+    negative = new_need("^negative$", paste0("{negative}", so)),
+    new_need(
+      paste0("^guides[.]", word, "[.](base64|data_url|part|uploaded)$"),
+      paste0("{guides.", word, ".base64}", so),
+      "guides"
+    )
   )
 }
 

@@ -25,7 +25,7 @@ calls_for <- function(service, request) {
   calls <- c(calls, list(shown_call(talk, wanted$make, "make", does)))
   if (!is.null(wanted$wait)) {
     does <- paste0(
-      "every ", format(wanted$wait$every %||% 1), " s, or after as long as the service asks, until ",
+      "every ", format(wanted$wait$every %||% 1), " s, or as the service asks, until ",
       wanted$wait$state, " is ", paste(texts_of(wanted$wait$done), collapse = " or ")
     )
     wait <- list(

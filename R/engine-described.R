@@ -51,121 +51,11 @@ described_take <- function(request, service) {
     began = clock(),
     named = list(),
     afresh = FALSE,
-    forgotten = 0
+    forgotten = 0,
+    broken = 0,
+    key = request$key
   )
   upload_next(talk, needed_uploads(service$wanted, request))
-}
-
-# What was uploaded, by the hash of its bytes, for as long as the service keeps it. Conversations
-# that need a picture that is on its way wait for it.
-Uploads <- R6::R6Class(
-  "sprenn_uploads",
-  cloneable = FALSE,
-  public = list(
-    # The id of an upload that can still be used, or NULL.
-    id_of = function(hash) {
-      known <- private$known[[hash]]
-      if (!is.null(known) && clock() < known$until) known$id
-    },
-
-    is_going = function(hash) isTRUE(clock() < private$going[[hash]]),
-
-    # It is given up after so many seconds: who began it may have been stopped.
-    begin = function(hash, seconds) private$going[[hash]] <- clock() + seconds,
-
-    end = function(hash) private$going[[hash]] <- NULL,
-
-    keep = function(hash, id, seconds) {
-      self$end(hash)
-      private$known[[hash]] <- list(id = id, until = clock() + seconds)
-    },
-
-    forget = function(hashes) private$known[hashes] <- NULL
-  ),
-  private = list(known = list(), going = list())
-)
-
-# A part of the time that a service keeps an upload is left for the job that uses it.
-upload_margin <- 0.9
-
-# The uploads whose picture the request has and some template names.
-needed_uploads <- function(wanted, request) {
-  named <- names_in_template(wanted[c("make", "wait")])
-  Filter(
-    function(name) {
-      paste0(name, ".uploaded") %in% named && !is.null(picture_called(name, request))
-    },
-    unlist(wanted$upload$pictures)
-  )
-}
-
-picture_called <- function(name, request) {
-  picture_named(strsplit(name, ".", fixed = TRUE)[[1]], request)
-}
-
-upload_next <- function(talk, names) {
-  if (length(names) == 0) {
-    return(make_described(talk))
-  }
-
-  picture <- picture_called(names[1], talk$request)
-  uploads <- talk$service$uploads
-  hash <- sha256_of(png_part(picture)$bytes)
-  known <- uploads$id_of(hash)
-  if (!is.null(known)) {
-    talk$named[[paste0(names[1], ".uploaded")]] <- known
-    talk$reused <- c(talk$reused, hash)
-    return(upload_next(talk, names[-1]))
-  }
-
-  if (uploads$is_going(hash)) {
-    look <- function() if (!uploads$is_going(hash)) TRUE
-    awaited <- new_awaited(look, stop = function() NULL)
-    return(list(answer = awaited, then = function(answer) upload_next(talk, names)))
-  }
-
-  upload_picture(talk, names, picture, hash)
-}
-
-upload_picture <- function(talk, names, picture, hash) {
-  upload <- talk$service$wanted$upload
-  uploads <- talk$service$uploads
-  uploads$begin(hash, talk$service$wanted$seconds %||% default_seconds)
-  own <- talk
-  own$named$picture <- picture
-  turn <- tryCatch(
-    described_call(
-      own,
-      upload,
-      "upload",
-      function(answer, found) {
-        id <- first_found(found, upload$id)
-        if (is.null(id)) {
-          uploads$end(hash)
-          stop_for_lacking(talk, answer, upload$id)
-        }
-
-        uploads$keep(hash, id, seconds_kept(upload, found))
-        talk$named[[paste0(names[1], ".uploaded")]] <- id
-        upload_next(talk, names[-1])
-      },
-      failed = function(failure) {
-        uploads$end(hash)
-        stop(failure)
-      }
-    ),
-    sprenn_failure = function(e) {
-      uploads$end(hash)
-      stop(e)
-    }
-  )
-  turn
-}
-
-seconds_kept <- function(upload, found) {
-  said <- upload$seconds
-  seconds <- if (is.character(said)) as_number(first_found(found, said)) else said
-  if (is.null(seconds) || is.na(seconds)) Inf else upload_margin * seconds
 }
 
 make_described <- function(talk) {
@@ -206,9 +96,14 @@ make_failed <- function(talk, failure) {
     return(upload_next(talk, needed_uploads(talk$service$wanted, talk$request)))
   }
 
-  lost <- isTRUE(failure$cut) || (failure$kind == "timed_out" && !isTRUE(failure$told)) ||
-    isTRUE(failure$status %in% gateway_lost)
-  if (talk$service$asks_once && lost) stop(as_paid(failure)) else stop(failure)
+  if (talk$service$asks_once && may_be_lost(failure)) stop(as_paid(failure)) else stop(failure)
+}
+
+# Whether an answer may have been lost on its way.
+may_be_lost <- function(failure) {
+  isTRUE(failure$cut) ||
+    isTRUE(failure$status %in% gateway_lost) ||
+    (failure$kind == "timed_out" && !isTRUE(failure$told))
 }
 
 # Statuses by which a server in between says that it has not heard the end of it.
@@ -243,6 +138,12 @@ look_again <- function(talk, answer, missed = 0, pause = NULL) {
         return(make_described(talk))
       }
 
+      if (is_broken(failure, talk)) {
+        talk$broken <- talk$broken + 1
+        talk$request$key <- paste0(talk$key, "-", talk$broken)
+        return(make_described(talk))
+      }
+
       marking_paid(talk, {
         if (missed + 1 >= most_tries || !passes(failure)) {
           stop(failure)
@@ -263,6 +164,13 @@ is_forgotten <- function(failure, talk) {
     talk$forgotten < most_forgotten
 }
 
+# A job that the service says has failed is ordered anew, under another key: under the same one it
+# stays what it is.
+most_broken <- 2
+is_broken <- function(failure, talk) {
+  isTRUE(failure$told) && failure$kind == "bad_answer" && talk$broken < most_broken
+}
+
 # Whether a call that failed is worth another try; what the description calls a failure is not.
 passes <- function(failure) {
   !isTRUE(failure$told) && failure$kind %in% passing_failures
@@ -270,19 +178,7 @@ passes <- function(failure) {
 
 job_looked_at <- function(talk, answer, found) {
   wait <- talk$service$wanted$wait
-  for (name in names(wait$same)) {
-    said <- first_found(found, wait$same[[name]])
-    if (!is.null(said) && !identical(as.character(said), as.character(talk$named[[name]]))) {
-      engine_failure(
-        "bad_answer",
-        paste0(
-          talk$service$wanted$address, " answered about another job (its ", name, " is ",
-          show_value(said), ")."
-        )
-      )
-    }
-  }
-
+  stop_for_other_job(talk, found)
   state <- texts_of(first_found(found, wait$state))
   if (any(state %in% texts_of(wait$done))) {
     return(pictures_of(talk, answer, found))
@@ -300,6 +196,22 @@ job_looked_at <- function(talk, answer, found) {
   }
 
   look_again(talk, answer)
+}
+
+stop_for_other_job <- function(talk, found) {
+  same <- talk$service$wanted$wait$same
+  for (name in names(same)) {
+    said <- first_found(found, same[[name]])
+    if (!is.null(said) && !identical(texts_of(said), texts_of(talk$named[[name]]))) {
+      engine_failure(
+        "bad_answer",
+        paste0(
+          talk$service$wanted$address, " answered about another job (its ", name, " is ",
+          show_value(said), ")."
+        )
+      )
+    }
+  }
 }
 
 # The pictures in an answer: the answer itself, or what stands at a place in base64, as a data URL

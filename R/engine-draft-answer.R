@@ -212,9 +212,12 @@ picture_points <- function(leaf, words = NULL) {
     2 * ("[]" %in% leaf$path) * any(carries %in% own) +
     3 * (leaf_type(leaf) == "picture") +
     ((leaf$schema$format %||% "") %in% c("uri", "url")) -
-    4 * any(c("thumbnail", "preview", "next", "previous", "webhook", "cancel", "get", "type", "input",
-      "mask") %in% c(own, above))
+    4 * any(words_of_other_addresses %in% c(own, above))
 }
+
+words_of_other_addresses <- c(
+  "thumbnail", "preview", "next", "previous", "webhook", "cancel", "get", "type", "input", "mask"
+)
 
 cost_points <- function(leaf, words = NULL) {
   own <- name_words(utils::tail(leaf$path, 1))

@@ -1,71 +1,6 @@
 # Drafts the description of a service from its OpenAPI document: what each member of a request is
 # most likely for, by its name, its type and what is said of it.
 
-# What a leaf of a request can be for. `words` of its name, and for how much each counts; `type` is
-# what a leaf of that kind has to be. The first that is sure enough takes a leaf.
-leaf_roles <- list(
-  mask = list(type = "picture", words = c(mask = 3)),
-  guide = list(
-    type = "picture",
-    words = c(edges = 3, pose = 3, depth = 3, guide = 3, control = 3, structure = 2)
-  ),
-  look = list(type = "picture", words = c(style = 3, look = 3, manner = 3)),
-  reference = list(
-    type = "picture",
-    words = c(
-      image = 2, picture = 2, img = 2, photo = 2, source = 2, start = 2, init = 2, initial = 2,
-      reference = 2, input = 2, base = 1, file = 1
-    )
-  ),
-  negative = list(
-    type = "text",
-    words = c(
-      negative = 4, unwanted = 4, avoid = 4, exclude = 4, without = 3, undesired = 4, not = 2
-    )
-  ),
-  prompt = list(
-    type = "text",
-    words = c(
-      prompt = 4, text = 3, wanted = 3, instruction = 3, instructions = 3, query = 2,
-      description = 2, caption = 2, say = 2
-    )
-  ),
-  seed = list(type = "whole", words = c(seed = 4)),
-  count = list(
-    type = "whole",
-    words = c(
-      n = 2, count = 3, samples = 3, batch = 2, variations = 2, quantity = 3, num = 2, number = 2,
-      images = 1, outputs = 1
-    )
-  ),
-  width = list(type = "number", words = c(width = 4, w = 3)),
-  height = list(type = "number", words = c(height = 4, h = 3)),
-  aspect = list(type = "text", words = c(aspect = 4, ratio = 3)),
-  size = list(type = "text", words = c(size = 3, dimensions = 4, resolution = 3, canvas = 2)),
-  knob = list(
-    type = "number",
-    words = c(
-      strength = 3, closeness = 4, similarity = 4, fidelity = 4, denoise = 4, denoising = 4,
-      change = 3, variation = 3, looseness = 4, hold = 3, keep = 3, preserve = 3, preservation = 3,
-      influence = 3, creativity = 3, noise = 3, freedom = 3, adherence = 3, weight = 1, amount = 1
-    )
-  ),
-  checkpoint = list(type = "text", words = c(model = 3, checkpoint = 4, engine = 3))
-)
-
-# From so many points on a leaf is taken to be for something.
-sure_enough <- 2
-
-# Words by which the ends of a knob are told: at its higher end the picture is kept, or let go.
-words_of_keeping <- c(
-  "keep", "close", "closeness", "similar", "similarity", "fidelity", "preserve", "preservation",
-  "retain", "follow", "hold", "faithful", "influence of the"
-)
-words_of_letting_go <- c(
-  "change", "denois", "noise", "creativ", "differ", "loose", "ignore", "vary", "variation",
-  "freedom", "depart"
-)
-
 #' Draft the description of a service from its OpenAPI document
 #'
 #' Reads an OpenAPI document (3.0 or 3.1, YAML or JSON) and drafts an engine of the kind
@@ -264,7 +199,7 @@ draft_request <- function(make) {
     if (is.null(value)) {
       untold <- c(untold, untold_leaf(leaf, place))
     } else {
-      template <- put_at(template, leaf$path, value)
+      template <- placed_in(template, leaf$path, value)
       if (!is.null(guess$role)) {
         told <- c(told, list(new_table(what = guess$role, where = place)))
       }
@@ -312,111 +247,24 @@ unsure_of <- function(roles, leaves) {
     unname(in_words[lacking]),
     if (!size) "where the size goes",
     if (length(knob) && is.null(ends)) "the ends of the knob that keeps the picture (about.hold)",
-    if (length(ends) && !ends$sure) "which end of the knob keeps the picture (about.hold): check it",
+    if (length(ends) && !ends$sure) {
+      "which end of the knob keeps the picture (about.hold): check it"
+    },
     if (any(roles == "reference" & vapply(leaves, is_address_leaf, NA))) {
       "how a picture gets to an address (upload), which is what the service takes"
     }
   )
 }
 
-# Each role goes to the leaf that has most points for it; the others of that role have none.
-sort_out <- function(guesses) {
-  roles <- vapply(guesses, function(guess) guess$role %||% "", "")
-  points <- vapply(guesses, function(guess) guess$points %||% 0, 0)
-  lapply(seq_along(guesses), function(i) {
-    rivals <- which(roles == roles[i])
-    if (nzchar(roles[i]) && i == rivals[which.max(points[rivals])]) guesses[[i]] else list()
-  })
-}
-
-# What a leaf is most likely for: `role` and `points`; an empty list if nothing is likely.
-role_of <- function(leaf) {
-  type <- leaf_type(leaf)
-  names <- setdiff(leaf$path, "[]")
-  own <- name_words(utils::tail(names, 1))
-  above <- name_words(paste(utils::head(names, -1), collapse = " "))
-  said <- name_words(leaf$schema$description %||% "")
-  best <- list()
-  for (role in names(leaf_roles)) {
-    rule <- leaf_roles[[role]]
-    if (!leaf_can_be(leaf, rule$type)) {
-      next
-    }
-
-    hits <- function(words) sum(rule$words[names(rule$words) %in% words])
-    points <- hits(own) + 0.5 * hits(above) + 0.3 * min(3, hits(said)) +
-      0.5 * leaf$required * (hits(own) > 0)
-    if (rule$type == "picture" && type == "picture" && hits(own) > 0) {
-      points <- points + 1
-    }
-
-    if (points >= sure_enough && points > (best$points %||% 0)) {
-      best <- list(role = role, points = points)
-    }
-  }
-
-  best
-}
-
-# Numbers may be whole, and pictures may be plain texts that are no choice of words.
-leaf_can_be <- function(leaf, wanted) {
-  type <- leaf_type(leaf)
-  if (wanted == "picture" && type == "text") {
-    words <- name_words(utils::tail(setdiff(leaf$path, "[]"), 1))
-    return(is.null(leaf$schema$enum) && !any(words_of_facts %in% words))
-  }
-
-  type == wanted || (wanted == "number" && type == "whole")
-}
-
-# A name with one of these says something of a picture, and is none.
-words_of_facts <- c("format", "type", "size", "quality", "mode", "name", "prompt", "text", "count")
-
-leaf_type <- function(leaf) {
-  schema <- leaf$schema
-  type <- c(schema$type, "")[1]
-  if (is_binary(schema)) {
-    "picture"
-  } else if (type == "integer") {
-    "whole"
-  } else if (type %in% c("number", "boolean")) {
-    type
-  } else if (type == "string" || !is.null(schema$enum)) {
-    "text"
-  } else {
-    type
-  }
-}
-
-is_binary <- function(schema) {
-  (schema$format %||% "") %in% c("binary", "byte", "base64") ||
-    identical(schema$contentEncoding, "base64") ||
-    startsWith(schema$contentMediaType %||% "", "image/")
-}
-
-is_address_leaf <- function(leaf) {
-  (leaf$schema$format %||% "") %in% c("uri", "url", "uri-reference") ||
-    any(c("url", "uri", "id") %in% name_words(utils::tail(leaf$path, 1)))
-}
-
 # What stands in the template for a role; NULL where the leaf can't hold it.
 value_for <- function(role, leaf, is_form) {
-  said <- tolower(leaf$schema$description %||% "")
   choices <- as.character(unlist(leaf$schema$enum))
-  form <- if (is_form && !identical(leaf$schema$format, "byte")) {
-    "part"
-  } else if (grepl("data[ :-]?ur[il]", said) || startsWith(choices_or_example(leaf), "data:")) {
-    "data_url"
-  } else if (is_address_leaf(leaf)) {
-    "uploaded"
-  } else {
-    "base64"
-  }
+  form <- form_for(leaf, is_form)
   switch(role,
     reference = ,
     look = ,
     mask = paste0("{", role, ".", form, "}"),
-    guide = guide_value(leaf, form),
+    guide = paste0("{guides.", guide_kind(leaf), ".", form, "}"),
     knob = "{knob}",
     size = size_value(leaf),
     aspect = "{aspect}",
@@ -426,9 +274,22 @@ value_for <- function(role, leaf, is_form) {
   )
 }
 
-guide_value <- function(leaf, form) {
-  kind <- intersect(name_words(paste(leaf$path, collapse = " ")), c("edges", "depth", "pose"))
-  paste0("{guides.", c(kind, "edges")[1], ".", form, "}")
+# In which form a leaf takes a picture.
+form_for <- function(leaf, is_form) {
+  said <- tolower(leaf$schema$description %||% "")
+  if (is_form && !identical(leaf$schema$format, "byte")) {
+    "part"
+  } else if (grepl("data[ :-]?ur[il]", said) || startsWith(choices_or_example(leaf), "data:")) {
+    "data_url"
+  } else if (is_address_leaf(leaf)) {
+    "uploaded"
+  } else {
+    "base64"
+  }
+}
+
+guide_kind <- function(leaf) {
+  c(intersect(name_words(leaf$path), c("edges", "depth", "pose")), "edges")[1]
 }
 
 choices_or_example <- function(leaf) {
@@ -459,10 +320,10 @@ setting_of <- function(leaf) {
     return(c(list(words = as.list(words)), default_of(schema, words)))
   }
 
-  from <- schema$minimum %||% schema$exclusiveMinimum
-  to <- schema$maximum %||% schema$exclusiveMaximum
-  if (is_number(from) && is_number(to) && from < to && leaf_type(leaf) %in% c("whole", "number")) {
-    c(list(from = from, to = to), if (is_number(schema$default)) list(default = schema$default))
+  span <- span_of(schema)
+  if (!is.null(span) && leaf_type(leaf) %in% c("whole", "number")) {
+    default <- if (is_number(schema$default)) list(default = schema$default)
+    c(list(from = span[1], to = span[2]), default)
   }
 }
 
@@ -478,75 +339,17 @@ constant_of <- function(leaf) {
 }
 
 # A value put into nested lists.
-put_at <- function(template, path, value) {
+placed_in <- function(template, path, value) {
   if (length(path) == 0) {
     return(value)
   }
 
   if (path[1] == "[]") {
     inner <- if (length(template)) template[[1]] else list()
-    return(list(put_at(inner, path[-1], value)))
+    return(list(placed_in(inner, path[-1], value)))
   }
 
   inner <- template[[path[1]]] %||% list()
-  template[[path[1]]] <- put_at(inner, path[-1], value)
+  template[[path[1]]] <- placed_in(inner, path[-1], value)
   template
-}
-
-# The engine's own description.
-draft_about <- function(document, request) {
-  leaf <- function(role) request$leaves[[role]]
-  models <- as.character(unlist(leaf("checkpoint")$schema$enum))
-  models <- gsub("[^A-Za-z0-9_.-]", "-", if (length(models)) models else "plain")
-  multiple <- leaf("width")$schema$multipleOf
-  size <- drop_empty(list(multiple_of = if (is_number(multiple)) multiple))
-  sizes <- sizes_among(unlist(leaf("size")$schema$enum))
-  if (length(sizes)) {
-    size <- list(sizes = sizes)
-  }
-
-  ends <- if (!is.null(leaf("knob"))) ends_of_knob(leaf("knob"))
-  reference <- leaf("reference")
-  version <- document$info$version
-  drop_empty(list(
-    version = if (is_text(version)) version,
-    checkpoints = stats::setNames(rep(list(named_list(size)), length(models)), models),
-    hold = ends[c("at_0", "at_1")],
-    settings = request$settings,
-    takes = as.list(c(
-      if (is.null(reference) || !reference$required) "text_alone",
-      intersect(c("look", "mask", "negative"), names(request$leaves)),
-      if (!is.null(leaf("guide"))) sub("[{]guides[.]([a-z]+).*", "\\1", guide_value(leaf("guide"), ""))
-    ))
-  ))
-}
-
-sizes_among <- function(words) {
-  parts <- regmatches(words, regexec("^([0-9]+)[^0-9]([0-9]+)$", words))
-  parts <- Filter(length, parts)
-  lapply(parts, function(part) as.list(as.integer(part[2:3])))
-}
-
-# The ends of a knob: `at_0` lets the picture go, `at_1` keeps it; `sure` is whether that was told.
-# NULL if it has no ends.
-ends_of_knob <- function(leaf) {
-  schema <- leaf$schema
-  from <- schema$minimum %||% schema$exclusiveMinimum
-  to <- schema$maximum %||% schema$exclusiveMaximum
-  if (!is_number(from) || !is_number(to)) {
-    return(NULL)
-  }
-
-  said <- tolower(paste(utils::tail(leaf$path, 1), schema$description %||% ""))
-  at_low <- regmatches(said, regexpr(paste0("\\b", from, "[^.;0-9]*"), said))
-  # What is said of the lower end counts first.
-  turned <- length(at_low) > 0 && any(vapply(words_of_keeping, grepl, NA, at_low, fixed = TRUE))
-  keeps <- any(vapply(words_of_keeping, grepl, NA, said, fixed = TRUE))
-  lets_go <- any(vapply(words_of_letting_go, grepl, NA, said, fixed = TRUE))
-  kept_high <- keeps && !lets_go && !turned
-  if (kept_high) {
-    list(at_0 = from, at_1 = to, sure = TRUE)
-  } else {
-    list(at_0 = to, at_1 = from, sure = turned || (lets_go && !keeps))
-  }
 }

@@ -3,8 +3,8 @@
 # have limits of size and time.
 
 # Describes a call. `form` is a list of parts (`bytes` and `type`) for multipart/form-data (RFC
-# 7578), `body` raw bytes. `resolve` (HOST:PORT:IP) is where the host is looked for, in place of what
-# its name stands for.
+# 7578), `body` raw bytes. `resolve` (HOST:PORT:IP) is where the host is looked for, in place of
+# what its name stands for.
 new_call <- function(
   method,
   url,

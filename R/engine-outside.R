@@ -153,3 +153,16 @@ secret_value <- function(name) {
 
   value
 }
+
+# A failure after which asking again would be paid for again.
+as_paid <- function(failure) {
+  if (!isTRUE(failure$paid)) {
+    failure$message <- paste(
+      sub("[.]?$", ".", conditionMessage(failure)),
+      "It may have been paid for, so it is asked for again by `run --retry` only."
+    )
+    failure$paid <- TRUE
+  }
+
+  failure
+}

@@ -64,19 +64,6 @@ raise_failure <- function(kind, message, retry_after = NULL, lasting = FALSE, cu
   ))
 }
 
-# A failure after which asking again would be paid for again.
-as_paid <- function(failure) {
-  if (!isTRUE(failure$paid)) {
-    failure$message <- paste(
-      sub("[.]?$", ".", conditionMessage(failure)),
-      "It may have been paid for, so it is asked for again by `run --retry` only."
-    )
-    failure$paid <- TRUE
-  }
-
-  failure
-}
-
 # Advice for each kind of failure.
 failure_words <- c(
   refused = "reword the case, or leave it: a refusal is a result too",

@@ -72,6 +72,8 @@ each_of <- list(
       names(request$guides)
     ))
   },
+  # Of judges.
+  statements = function(request) lapply(request$statements, function(one) list(statement = one)),
   add_ons = function(request) {
     unname(Map(
       function(weight, name) list(add_on = name, add_on.weight = weight),

@@ -1,8 +1,8 @@
 #' Define a judge
 #'
 #' A judge is an outside model that says what is in a picture: an R function, a server that speaks
-#' the Open Inference Protocol, or a file of vectors. `brief.yml` names the judges of a trial; see
-#' `docs/judges.md`.
+#' the Open Inference Protocol, a service that is described, or a file of vectors. `brief.yml`
+#' names the judges of a trial; see `docs/judges.md`.
 #'
 #' @param name,version Text. Answers of one version are never mixed with those
 #'   of another.
@@ -138,6 +138,10 @@ build_judges <- function(brief, folder) {
       )
     }
 
+    if (!is.null(wanted$question)) {
+      problems <- c(problems, list(judge_description_problems(wanted, place)))
+    }
+
     made <- tryCatch(judge_of(wanted, name, folder), error = one_line)
     if (inherits(made, "sprenn_judge")) {
       judges[[name]] <- made
@@ -155,6 +159,10 @@ build_judges <- function(brief, folder) {
 judge_of <- function(wanted, name, folder) {
   if (wanted$kind == "vectors") {
     return(vectors_judge(wanted, name, folder))
+  }
+
+  if (!is.null(wanted$question)) {
+    return(described_judge(wanted, name))
   }
 
   if (!is.null(wanted$address)) {

@@ -131,11 +131,6 @@ text_table <- function(columns) {
   sub(" +$", "", do.call(paste, c(unname(cells), sep = "  ")))
 }
 
-print_lines <- function(x) {
-  writeLines(format(x))
-  invisible(x)
-}
-
 # Draws can't show that something never happens.
 # A chance that is not enough, and may round to what would be.
 words_below <- function(chance, wanted) {

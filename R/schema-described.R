@@ -217,8 +217,7 @@ described_fields <- function() {
     ),
     failure_fields()
   )
-  rows$place <- paste0("engines.*.", rows$place)
-  rows
+  prefixed(rows, "engines.*.")
 }
 
 # The fields of one call.
@@ -257,8 +256,7 @@ call_fields <- function(name, doc) {
     "no",
     "One part."
   )
-  rows$place <- paste0(name, rows$place)
-  rows
+  prefixed(rows, name)
 }
 
 failure_fields <- function() {
@@ -312,6 +310,11 @@ failure_fields <- function() {
     "no",
     "Where the answer explains it."
   )
+}
+
+prefixed <- function(rows, prefix) {
+  rows$place <- paste0(prefix, rows$place)
+  rows
 }
 
 described_rules <- function() {

@@ -191,8 +191,8 @@ judge_fields <- function() {
     "address",
     "no",
     paste0(
-      "The address of its server, which speaks the Open Inference Protocol. Nothing else is ever ",
-      "contacted."
+      "The address of its server, which speaks the Open Inference Protocol, or of a service that ",
+      "`question` describes. Nothing else is ever contacted."
     ),
     ".model",
     "text",
@@ -210,6 +210,10 @@ judge_fields <- function() {
     "text",
     "no",
     "The header that carries the key; if left out it is sent as Authorization: Bearer.",
+    ".key_scheme",
+    "text",
+    "no",
+    "The word before the key, as in lineup.yml.",
     ".tensors",
     "record",
     "no",
@@ -273,8 +277,55 @@ judge_fields <- function() {
     ".texts",
     "path",
     "no",
-    "vectors: those of texts, named by the text."
+    "vectors: those of texts, named by the text.",
+    ".version",
+    "text",
+    "no",
+    "With a question: its version. Answers of one are never mixed with those of another.",
+    ".answer",
+    "record",
+    "no",
+    "answering: how the answer of a described service is read.",
+    ".answer.at",
+    "answer",
+    "yes",
+    paste0(
+      "Where it stands: a number, true or false, or words; with `each: statements` as many as ",
+      "there are statements, in their order."
+    ),
+    ".answer.from",
+    "number",
+    "no",
+    "The number that means not at all; 0 if left out.",
+    ".answer.to",
+    "number",
+    "no",
+    "The number that means surely; 1 if left out.",
+    ".answer.yes",
+    "list",
+    "no",
+    "Words that mean that it holds, alone or first; yes and true if left out.",
+    ".answer.yes[]",
+    "text or flag",
+    "no",
+    "One of them.",
+    ".answer.no",
+    "list",
+    "no",
+    "Words that mean that it does not; no and false if left out.",
+    ".answer.no[]",
+    "text or flag",
+    "no",
+    "One of them."
   )
+  question <- call_fields(
+    ".question",
+    paste0(
+      "answering: the call that asks a service about a picture, with {picture.base64} and ",
+      "{statement} in its templates; see docs/judges.md."
+    )
+  )
+  rows <- rbind(rows, question, prefixed(failure_fields(), "."))
   rows$place <- paste0("judges.*", rows$place)
   rbind(
     new_table(

@@ -54,14 +54,7 @@ start_standins <- function(
     stats::setNames(rep(NA_real_, length(which)), which)
   }
   check_server_packages()
-  unknown <- setdiff(c(names(ports), names(faults)), served_standins)
-  if (length(unknown)) {
-    stop_sprenn("standins", c(
-      paste0("There is no stand-in server ", paste(unknown, collapse = ", "), "."),
-      i = paste0("Available: ", paste(served_standins, collapse = ", "), ".")
-    ))
-  }
-
+  stop_for_unserved(c(names(ports), names(faults)))
   chosen <- ports[!is.na(ports)]
   beside <- chosen[names(chosen) == "burdock"] + 1
   names(beside) <- rep("burdock's pictures", length(beside))
@@ -79,7 +72,7 @@ start_standins <- function(
   addresses <- character()
   for (name in names(ports)) {
     apart <- if (name == "burdock") pictures_apart(ports[[name]])
-    spec <- if (name %in% names(faults)) faults[[name]] else ""
+    spec <- stats::na.omit(c(faults[name], ""))[1]
     words <- strsplit(trimws(spec), "[ ,]+")[[1]]
     on_wire <- sub("[@:].*", "", words) %in% wire_fault_words
     port <- if (is.na(ports[[name]])) httpuv::randomPort() else ports[[name]]
@@ -104,16 +97,7 @@ start_standins <- function(
     )
     if (any(on_wire)) {
       wait_for_server(started[[name]], inner)
-      wire <- start_apart(
-        "serve_wire",
-        list(
-          port = port,
-          target = paste0("http://127.0.0.1:", inner),
-          spec = paste(words[on_wire], collapse = " "),
-          seed = seed
-        )
-      )
-      started[[paste0(name, "-wire")]] <- wire
+      started[[paste0(name, "-wire")]] <- start_wire(port, inner, words[on_wire], seed)
     }
 
     addresses[[name]] <- paste0("http://127.0.0.1:", port)
@@ -140,6 +124,29 @@ start_standins <- function(
   )
 }
 
+stop_for_unserved <- function(names) {
+  unknown <- setdiff(names, served_standins)
+  if (length(unknown)) {
+    stop_sprenn("standins", c(
+      paste0("There is no stand-in server ", paste(unknown, collapse = ", "), "."),
+      i = paste0("Available: ", paste(served_standins, collapse = ", "), ".")
+    ))
+  }
+}
+
+# A wire at a port that breaks as asked for, in front of a server at another one.
+start_wire <- function(port, inner, words, seed) {
+  start_apart(
+    "serve_wire",
+    list(
+      port = port,
+      target = paste0("http://127.0.0.1:", inner),
+      spec = paste(words, collapse = " "),
+      seed = seed
+    )
+  )
+}
+
 # The second host of burdock, on the port after its own.
 pictures_apart <- function(port) {
   port <- if (is.na(port)) httpuv::randomPort() else port + 1
@@ -147,7 +154,7 @@ pictures_apart <- function(port) {
     port = port,
     folder = tempfile("burdock-"),
     host = paste0("http://127.0.0.1:", port),
-    secret = fresh_key()
+    secret = random_name()
   )
 }
 

@@ -1,6 +1,10 @@
 # Two services as their documents say (services/madder.md and services/burdock.md), and their
 # descriptions. What they were asked is kept for tests to read.
 
+local_service <- function(app, env = parent.frame()) {
+  sub("/$", "", webfakes::local_app_process(app, .local_envir = env)$url())
+}
+
 # Answers at once, errors inside 200.
 madder_app <- function() {
   app <- webfakes::new_app()

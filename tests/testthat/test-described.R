@@ -3,10 +3,6 @@
 
 skip_if_not_installed("webfakes")
 
-local_service <- function(app, env = parent.frame()) {
-  sub("/$", "", webfakes::local_app_process(app, .local_envir = env)$url())
-}
-
 asked_of <- function(address) jsonlite::read_json(paste0(address, "/asked"))
 
 described <- function(entry) described_engine(entry, "described")
@@ -132,4 +128,141 @@ test_that("templates keep types, join texts, and leave out what is lacking", {
   )
   expect_identical(fill(list(when = "negative", a = 1)), left_out)
   expect_identical(names_in_template(list("{a.b} {c}", list(x = "{a.b}"))), c("a.b", "c"))
+})
+
+test_that("lists are made of what a case has several of", {
+  request <- structure(
+    list(
+      prompt = data.frame(say = c("a hill", "fog"), weight = c(1, 1.5)),
+      references = list(scene(1, 16, 16), scene(2, 16, 16)), reference_weights = c(1, 0.5),
+      looks = list(scene(3, 16, 16)), add_ons = list(grain = 0.4), size = c(96L, 64L), seeds = 1L,
+      guides = list(edges = list(picture = scene(4, 16, 16), weight = 0.8, release = 1))
+    ),
+    class = "sprenn_request"
+  )
+  fill <- function(template) fill_template(template, request)
+  phrases <- fill(list(each = "phrases", of = list(say = "{phrase}", by = "{phrase.weight}")))
+  expect_identical(phrases, list(list(say = "a hill", by = 1), list(say = "fog", by = 1.5)))
+  pictures <- fill(list(each = "references", of = "{reference.base64}"))
+  expect_length(pictures, 2)
+  expect_identical(openssl::base64_decode(pictures[[2]]), png::writePNG(scene(2, 16, 16)))
+  expect_match(fill(list(each = "looks", of = "{look.data_url}"))[[1]], "^data:image/png;base64,")
+  guides <- fill(list(each = "guides", of = list(kind = "{guide.kind}", by = "{guide.weight}")))
+  expect_identical(guides, list(list(kind = "edges", by = 0.8)))
+  add_ons <- fill(list(each = "add_ons", of = "{add_on}:{add_on.weight}"))
+  expect_identical(add_ons, list("grain:0.4"))
+  expect_identical(fill("{aspect}"), "3:2")
+  request$looks <- list()
+  expect_identical(fill_template(list(each = "looks", of = "{look.base64}"), request), left_out)
+})
+
+test_that("the key is sent as the service wants it", {
+  withr::local_envvar(OUR_KEY = "opensesame")
+  headers <- function(...) key_headers(list(key = "OUR_KEY", ...))
+  expect_equal(headers(), c(Authorization = "Bearer opensesame"))
+  expect_equal(headers(key_scheme = "Token"), c(Authorization = "Token opensesame"))
+  expect_equal(headers(key_header = "X-Key"), c("X-Key" = "opensesame"))
+  basic <- headers(key_scheme = "Basic")
+  expect_equal(basic, c(Authorization = "Basic b3BlbnNlc2FtZQ=="))
+  expect_length(headers(key_query = "k"), 0)
+  wanted <- list(key = "OUR_KEY", key_query = "k y")
+  expect_equal(with_key_query("http://a/b?c=1", wanted), "http://a/b?c=1&k%20y=opensesame")
+  expect_equal(mask_secrets("http://a/b?k%20y=opensesame", "OUR_KEY"), "http://a/b?k%20y=(OUR_KEY)")
+})
+
+test_that("hosts inside a network are known, and only named hosts fit", {
+  inside <- c(
+    "10.1.2.3", "172.31.0.1", "192.168.4.4", "127.0.0.1", "169.254.169.254", "100.64.0.9",
+    "0.0.0.0",
+    "::1", "fe80::1", "fd00::2", "::ffff:10.0.0.1"
+  )
+  expect_true(all(vapply(inside, is_private_address, NA)))
+  outside <- c("93.184.216.34", "172.32.0.1", "100.128.0.1", "2606:2800:220:1::1")
+  expect_false(any(vapply(outside, is_private_address, NA)))
+  hosts <- c("https://*.pictures.example", "http://127.0.0.1:8466")
+  fits <- function(url) is_named_host(url, hosts)
+  expect_true(fits("https://a.pictures.example/x.png?sig=1"))
+  expect_true(fits("http://127.0.0.1:8466/x"))
+  expect_false(fits("https://pictures.example.evil.example/x"))
+  expect_false(fits("https://evilpictures.example/x"))
+  expect_false(fits("http://a.pictures.example/x"))
+  expect_false(fits("https://a.pictures.example:444/x"))
+  expect_false(fits("https://user@a.pictures.example/x"))
+  expect_false(fits("http://127.0.0.1:8467/x"))
+})
+
+test_that("a host whose name leads inside is not fetched from", {
+  own <- Sys.info()[["nodename"]]
+  skip_if(length(curl::nslookup(own, error = FALSE)) == 0)
+  skip_if_not(is_private_address(curl::nslookup(own)))
+  failed <- tryCatch(public_address(paste0("https://", own, "/x.png")), sprenn_failure = identity)
+  expect_equal(failed$kind, "bad_answer")
+  expect_match(conditionMessage(failed), "leads into a network of its own")
+  expect_null(public_address("http://127.0.0.1:8466/x"))
+})
+
+# The lineup of a small trial with one described engine, its entry changed by `change`.
+described_trial <- function(entry, pipeline = "{id: a, engine: e, hold: 0.5}", ...) {
+  handlers <- list(logical = as_written, numeric = as_written)
+  lines <- strsplit(yaml::as.yaml(list(engines = list(e = entry)), handlers = handlers), "\n")[[1]]
+  folder <- small_trial(lineup = c(lines, "pipelines:", paste(" -", pipeline)), ...)
+  folder
+}
+
+problems_of <- function(entry, ...) {
+  folder <- described_trial(entry, ..., env = parent.frame())
+  tryCatch(read_trial(folder), sprenn_error_trial = function(e) e$problems)
+}
+
+test_that("a description is held against what its templates can name, and what the engine takes", {
+  sound <- madder_at("http://127.0.0.1:9")
+  expect_s3_class(problems_of(sound), "sprenn_trial")
+  entry <- sound
+  entry$make$json$ask$prompt <- "{promt}"
+  entry$make$json$ask$looseness <- 0.5
+  entry$make$json$more <- list(each = "seed", of = "{seed}")
+  entry$make$headers <- list(`X-Id` = "{settings.steps}")
+  entry$idempotent <- "header"
+  entry$about$settings <- list(guidance = list(from = 1, to = 20))
+  entry$about$takes <- list("look", "mask", "text_alone", "edges")
+  found <- problems_of(entry)
+  at <- function(place) found[found$place == paste0("engines.e.", place), ]
+  expect_equal(at("make.json.ask.prompt")$near, "prompt")
+  expect_equal(at("make.json.more.each")$near, "seeds")
+  expect_match(at("make.headers.X-Id")$wanted, "`about` has no settings steps")
+  expect_match(at("idempotent")$wanted, "{key} in one of make.headers", fixed = TRUE)
+  expect_setequal(
+    sub("}.*", "}", at("make")$wanted),
+    c("{prompt}", "{knob}", "{settings.guidance}", "{mask.base64}")
+  )
+  expect_true(all(!is.na(found$line)))
+
+  entry <- burdock_at("http://127.0.0.1:9", "http://127.0.0.1:9")
+  entry$upload$pictures <- list("reference", "look", "mask", "picture")
+  entry$upload$form$file <- "{picture}"
+  entry$wait$call <- "GET {+jobb}"
+  entry$wait$same <- list(ident = "$.job.id")
+  entry$price_list <- list(by = "chekpoint", prices = list(burr = 1))
+  entry$make$json$variations <- list(list(seed = "{seed}"))
+  entry$per_call <- 4
+  found <- problems_of(entry, pipeline = "{id: a, engine: e, checkpoint: burr, hold: 0.5}")
+  expect_equal(at("upload.pictures")$found, c("\"picture\"", "\"mask\", which is nowhere used"))
+  expect_equal(at("upload.form.file")$near, "picture.part")
+  expect_equal(at("wait.call")$near, "job")
+  expect_equal(at("wait.same.ident")$found, "a name that make.keep has not")
+  expect_equal(at("price_list.by")$near, "checkpoint")
+  expect_match(at("make")$wanted, "each: seeds")
+})
+
+test_that("paths and addresses that can't be read are told when the trial is", {
+  entry <- madder_at("http://127.0.0.1:9")
+  entry$result$picture <- "$.result..[frames"
+  entry$make$call <- "POST paint"
+  entry$result$seed <- "/a~2"
+  found <- problems_of(entry)
+  expect_setequal(
+    found$place,
+    paste0("engines.e.", c("make.call", "result.picture", "result.seed"))
+  )
+  expect_match(found$wanted[found$place == "engines.e.result.picture"], "RFC 9535")
 })

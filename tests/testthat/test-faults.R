@@ -75,6 +75,43 @@ test_that("fault by fault, a server's failures are classed as promised, over bot
   }
 })
 
+# Descriptions of the stand-ins that keep no contract of ours.
+madder_from <- function(running, ...) {
+  utils::modifyList(madder_at(running$addresses[["madder"]]), list(...))
+}
+
+burdock_from <- function(running, ...) {
+  addresses <- running$addresses
+  entry <- burdock_at(addresses[["burdock"]], addresses[["burdock-pictures"]])
+  utils::modifyList(entry, list(...))
+}
+
+test_that("fault by fault, a described service's failures are classed as promised", {
+  skip_on_cran()
+  withr::local_envvar(MADDER_KEY = "opensesame", BURDOCK_KEY = "opensesame")
+  # A job of burdock's that breaks is ordered twice more.
+  order <- c("error", setdiff(names(behind_wire), c("error", "hang")), "hang")
+  at <- function(first) paste0(order, "@", seq_along(order) + first, collapse = " ")
+  running <- start_standins(
+    c("madder", "burdock"),
+    faults = c(madder = at(0), burdock = paste("error@1 error@2", at(2)))
+  )
+  withr::defer(stop_standins(running))
+  for (entry_of in list(madder_from, burdock_from)) {
+    ends <- lapply(order, function(fault) {
+      ending(described_engine(entry_of(running, seconds = if (fault == "hang") 2 else 60), "e"))
+    })
+    expect_equal(vapply(ends, `[[`, "", "kind"), unname(behind_wire[order]))
+    expect_true(all(nchar(vapply(ends, `[[`, "", "said")) < 400))
+  }
+
+  # Only burdock says when to come back; what it promises is that a key is paid once.
+  expect_equal(ends[[match("busy_until", order)]]$retry_after, 1)
+  ledger <- function(name) unlist(jsonlite::read_json(running$ledgers[[name]]))
+  spoilt <- c("truncated", "page", "bomb", "wrong_size", "one_colour")
+  expect_length(ledger("madder"), length(spoilt))
+})
+
 test_that("a wire that breaks is told from a server that fails", {
   skip_on_cran()
   faults <- c("reset", "huge", "circle", "elsewhere", "garbled", "stall")
@@ -142,7 +179,11 @@ test_that(
 run_over <- function(faults, ..., standin = "quince", env = parent.frame()) {
   running <- start_standins(standin, faults = stats::setNames(faults, standin), seed = 3, ...)
   withr::defer(stop_standins(running), envir = env)
-  line <- if (standin == "sorrel") {
+  line <- if (standin %in% described_standins) {
+    entry <- if (standin == "madder") madder_from(running) else burdock_from(running)
+    # In one line, as the others are: JSON is YAML too.
+    paste0("  e: ", to_json(entry))
+  } else if (standin == "sorrel") {
     paste0(
       "  e: {kind: inference, address: \"",
       running$addresses,
@@ -154,7 +195,12 @@ run_over <- function(faults, ..., standin = "quince", env = parent.frame()) {
     paste0("  e: {kind: http, address: \"", running$addresses, "\", seconds: 60}")
   }
   folder <- small_trial(
-    lineup = c("engines:", line, "pipelines:", "  - {id: firm, engine: e, hold: 0.9}"),
+    lineup = c(
+      "engines:", line, "pipelines:",
+      paste0(
+        "  - {id: firm, engine: e, hold: 0.9", if (standin == "burdock") ", checkpoint: burr", "}"
+      )
+    ),
     env = env
   )
   list(folder = folder, running = running)
@@ -180,6 +226,60 @@ test_that("what passes by itself is tried again: no take is lost and none is pai
 
   run <- run_over("busy_until@2 error@3 reset@5 truncated@6", standin = "sorrel")
   expect_equal(run_trial(run$folder)$takes$state, rep("made", 6))
+})
+
+ledger_of <- function(run, name) unlist(jsonlite::read_json(run$running$ledgers[[name]]))
+
+test_that("a described service that knows a call again is paid once, whatever passes by itself", {
+  skip_on_cran()
+  withr::local_envvar(BURDOCK_KEY = "opensesame")
+  for (faults in c(
+    "busy@2 busy_until@4 error@3",
+    "forget@2 truncated@4 page@5",
+    "reset@1 reset@4 reset@6"
+  )) {
+    run <- run_over(faults, standin = "burdock")
+    takes <- run_trial(run$folder)$takes
+    expect_equal(takes$state, rep("made", 6), info = faults)
+    expect_equal(sum(takes$cost), 6 * 0.02)
+    expect_equal(unname(ledger_of(run, "burdock")), rep(0.02, 6), info = faults)
+    stop_standins(run$running)
+  }
+})
+
+test_that("of one that does not, what may have been paid for is asked for again by --retry only", {
+  skip_on_cran()
+  withr::local_envvar(MADDER_KEY = "opensesame")
+  # A call that was lost on the way back, a picture that came damaged, and two that cost nothing.
+  for (faults in c("reset@2", "truncated@3 busy@2 error@5")) {
+    run <- run_over(faults, standin = "madder")
+    takes <- run_trial(run$folder)$takes
+    expect_equal(sort(takes$state), c("failed", rep("made", 5)), info = faults)
+    expect_match(takes$message[takes$state == "failed"], "may have been paid for.*--retry")
+    expect_length(ledger_of(run, "madder"), 6)
+    expect_equal(run_trial(run$folder)$takes$state, takes$state)
+    expect_length(ledger_of(run, "madder"), 6)
+    expect_equal(run_trial(run$folder, retry = TRUE)$takes$state, rep("made", 6))
+    expect_length(ledger_of(run, "madder"), 7)
+    stop_standins(run$running)
+  }
+})
+
+test_that("several seeds go in one call, and pictures are uploaded once for all", {
+  skip_on_cran()
+  withr::local_envvar(BURDOCK_KEY = "opensesame")
+  running <- start_standins("burdock")
+  withr::defer(stop_standins(running))
+  line <- paste0("  e: ", to_json(burdock_from(running, per_call = 4)))
+  folder <- small_trial(lineup = c(
+    "engines:", line, "pipelines:", "  - {id: a, engine: e, hold: 0.9, checkpoint: burr}"
+  ))
+  takes <- run_trial(folder)$takes
+  expect_equal(takes$state, rep("made", 6))
+  expect_equal(takes$cost, rep(0.02, 6))
+  ledger <- unlist(jsonlite::read_json(running$ledgers[["burdock"]]))
+  expect_equal(unname(ledger), rep(0.04, 3))
+  expect_length(unique(takes$sha256), 6)
 })
 
 test_that("spent credit parks one engine, keeps what was made, and goes on when there is more", {

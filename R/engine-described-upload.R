@@ -1,0 +1,113 @@
+# Pictures that a described service takes in before it uses them.
+
+# What was uploaded, by the hash of its bytes, for as long as the service keeps it. Conversations
+# that need a picture that is on its way wait for it.
+Uploads <- R6::R6Class(
+  "sprenn_uploads",
+  cloneable = FALSE,
+  public = list(
+    # The id of an upload that can still be used, or NULL.
+    id_of = function(hash) {
+      known <- private$known[[hash]]
+      if (!is.null(known) && clock() < known$until) known$id
+    },
+
+    is_going = function(hash) isTRUE(clock() < private$going[[hash]]),
+
+    # It is given up after so many seconds: who began it may have been stopped.
+    begin = function(hash, seconds) private$going[[hash]] <- clock() + seconds,
+
+    end = function(hash) private$going[[hash]] <- NULL,
+
+    keep = function(hash, id, seconds) {
+      self$end(hash)
+      private$known[[hash]] <- list(id = id, until = clock() + seconds)
+    },
+
+    forget = function(hashes) private$known[hashes] <- NULL
+  ),
+  private = list(known = list(), going = list())
+)
+
+# A part of the time that a service keeps an upload is left for the job that uses it.
+upload_margin <- 0.9
+
+# The uploads whose picture the request has and some template names.
+needed_uploads <- function(wanted, request) {
+  named <- names_in_template(wanted[c("make", "wait")])
+  Filter(
+    function(name) {
+      paste0(name, ".uploaded") %in% named && !is.null(picture_called(name, request))
+    },
+    unlist(wanted$upload$pictures)
+  )
+}
+
+picture_called <- function(name, request) {
+  picture_named(strsplit(name, ".", fixed = TRUE)[[1]], request)
+}
+
+upload_next <- function(talk, names) {
+  if (length(names) == 0) {
+    return(make_described(talk))
+  }
+
+  picture <- picture_called(names[1], talk$request)
+  uploads <- talk$service$uploads
+  hash <- sha256_of(png_part(picture)$bytes)
+  known <- uploads$id_of(hash)
+  if (!is.null(known)) {
+    talk$named[[paste0(names[1], ".uploaded")]] <- known
+    talk$reused <- c(talk$reused, hash)
+    return(upload_next(talk, names[-1]))
+  }
+
+  if (uploads$is_going(hash)) {
+    look <- function() if (!uploads$is_going(hash)) TRUE
+    awaited <- new_awaited(look, stop = function() NULL)
+    return(list(answer = awaited, then = function(answer) upload_next(talk, names)))
+  }
+
+  upload_picture(talk, names, picture, hash)
+}
+
+upload_picture <- function(talk, names, picture, hash) {
+  upload <- talk$service$wanted$upload
+  uploads <- talk$service$uploads
+  uploads$begin(hash, talk$service$wanted$seconds %||% default_seconds)
+  own <- talk
+  own$named$picture <- picture
+  turn <- tryCatch(
+    described_call(
+      own,
+      upload,
+      "upload",
+      function(answer, found) {
+        id <- first_found(found, upload$id)
+        if (is.null(id)) {
+          uploads$end(hash)
+          stop_for_lacking(talk, answer, upload$id)
+        }
+
+        uploads$keep(hash, id, seconds_kept(upload, found))
+        talk$named[[paste0(names[1], ".uploaded")]] <- id
+        upload_next(talk, names[-1])
+      },
+      failed = function(failure) {
+        uploads$end(hash)
+        stop(failure)
+      }
+    ),
+    sprenn_failure = function(e) {
+      uploads$end(hash)
+      stop(e)
+    }
+  )
+  turn
+}
+
+seconds_kept <- function(upload, found) {
+  said <- upload$seconds
+  seconds <- if (is.character(said)) as_number(first_found(found, said)) else said
+  if (is.null(seconds) || is.na(seconds)) Inf else upload_margin * seconds
+}
