@@ -318,9 +318,12 @@ read_besides <- function(talk, answer, found) {
 
 # What a picture costs where the answer does not say it.
 price_of_request <- function(wanted, request) {
-  list <- wanted$price_list
-  listed <- if (!is.null(list)) {
-    list$prices[[value_text(input_named(list$by, request) %||% "")]]
-  }
+  listed <- listed_price(wanted$price_list, request)
   as_number(listed %||% wanted$price %||% wanted$about$price)
+}
+
+# The price by what it depends on; NULL where the list has none.
+listed_price <- function(list, request) {
+  value <- if (!is.null(list)) plain_input(list$by, request) %||% input_named(list$by, request)
+  if (length(value) == 1) list$prices[[value_text(value)]]
 }

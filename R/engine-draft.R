@@ -115,7 +115,7 @@ draft_of <- function(document, make, calls) {
     list(about = about)
   )
   untold <- c(
-    if (!any(c("prompt", "reference") %in% names(request$leaves)) && is.null(answer$result)) {
+    if (!any(c("prompt", "reference") %in% names(request$leaves)) && !length(answer$result)) {
       "whether any call makes pictures: by its words this one is the likeliest"
     },
     if (is.null(address)) "the service's address",

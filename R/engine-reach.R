@@ -7,6 +7,7 @@ why_unusable <- function(wanted, built, folder) {
   c(
     lacking_variables(c(wanted$key, unlist(wanted$env))),
     switch(wanted$kind,
+      described = silent_host(wanted),
       command = lacking_program(unlist(wanted$command), folder),
       inference = silent_model(wanted),
       http = built$remembered$why
@@ -34,6 +35,21 @@ lacking_program <- function(words, folder) {
   scripts <- grep("^[^-].*[.](R|py|sh|js|pl|rb|lua|jl)$", words[-1], value = TRUE)
   paths <- as.character(ifelse(startsWith(scripts, "/"), scripts, file.path(folder, scripts)))
   paste0("there is no file ", utils::head(scripts[!file.exists(paths)], 1), recycle0 = TRUE)
+}
+
+# Whatever a service answers at its address costs nothing, and shows that it is there.
+silent_host <- function(wanted) {
+  tryCatch(
+    {
+      fetch("HEAD", wanted$address, seconds = 10)
+      NULL
+    },
+    sprenn_failure = function(e) {
+      if (e$kind %in% c("unreachable", "timed_out")) {
+        safe_message(conditionMessage(e), as.character(wanted$key))
+      }
+    }
+  )
 }
 
 # The description of a model costs nothing.

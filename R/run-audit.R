@@ -32,6 +32,7 @@ plan_notes <- function(trial, inputs = case_inputs(trial$suite)) {
       )
     },
     unseeded_note(unsure),
+    paid_twice_note(trial$lineup$engines),
     if (length(unsure) &&
       length(setdiff(trial$lineup$controls, "repeat")) &&
       !"repeat" %in% trial$lineup$controls) {
@@ -47,6 +48,18 @@ plan_notes <- function(trial, inputs = case_inputs(trial$suite)) {
     contrast_note(recipes),
     same_note(trial$suite, inputs)
   )
+}
+
+# A service that does not know a call again charges for it again.
+paid_twice_note <- function(engines) {
+  names <- names(Filter(asks_once, engines))
+  if (length(names)) {
+    paste0(
+      listed(names), if (length(names) > 1) " do" else " does",
+      " not know a call that comes twice: an answer that is lost on its way is paid for again ",
+      "if you ask for it with `run --retry`, or if the run was killed meanwhile."
+    )
+  }
 }
 
 # Several pictures of one call, of engines that do not repeat seeds.

@@ -51,7 +51,7 @@ plan_takes <- function(trial, inputs = case_inputs(trial$suite)) {
     recipe = substr(step_recipes(steps, trial$lineup$engines), 1, 12),
     case = vapply(cases, `[[`, "", "id"),
     seed = trial$suite$seeds,
-    price = vapply(about, `[[`, 0, "price"),
+    price = vapply(seq_len(nrow(steps)), planned_price, 0, steps, trial$lineup$engines),
     call_price = vapply(about, `[[`, 0, "call_price"),
     stage = steps$stage,
     per_call = vapply(trial$lineup$engines[steps$engine], seeds_a_call, 0),
@@ -74,6 +74,21 @@ plan_takes <- function(trial, inputs = case_inputs(trial$suite)) {
   # those; each is made once.
   again <- duplicated(plan$take)
   if (any(again)) plan[!again, ] else plan
+}
+
+# What a picture of a step costs: by the price list of a described service, or as its engine says.
+planned_price <- function(i, steps, engines) {
+  engine <- engines[[steps$engine[i]]]
+  wanted <- engine$service$wanted
+  step <- list(
+    checkpoint = steps$checkpoint[i],
+    settings = steps$settings[[i]],
+    add_ons = steps$add_ons[[i]],
+    hold = steps$hold[i],
+    native_hold = steps$native_hold[i]
+  )
+  listed <- if (!is.null(wanted)) listed_price(wanted$price_list, step)
+  listed %||% engine$about$price
 }
 
 # Which step meets which case and seed, in the order of making.

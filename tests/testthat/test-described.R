@@ -202,11 +202,14 @@ test_that("a host whose name leads inside is not fetched from", {
 })
 
 # The lineup of a small trial with one described engine, its entry changed by `change`.
-described_trial <- function(entry, pipeline = "{id: a, engine: e, hold: 0.5}", ...) {
+described_trial <- function(
+  entry,
+  pipeline = "{id: a, engine: e, hold: 0.5}",
+  env = parent.frame()
+) {
   handlers <- list(logical = as_written, numeric = as_written)
   lines <- strsplit(yaml::as.yaml(list(engines = list(e = entry)), handlers = handlers), "\n")[[1]]
-  folder <- small_trial(lineup = c(lines, "pipelines:", paste(" -", pipeline)), ...)
-  folder
+  small_trial(lineup = c(lines, "pipelines:", paste(" -", pipeline)), env = env)
 }
 
 problems_of <- function(entry, ...) {
@@ -265,4 +268,19 @@ test_that("paths and addresses that can't be read are told when the trial is", {
     paste0("engines.e.", c("make.call", "result.picture", "result.seed"))
   )
   expect_match(found$wanted[found$place == "engines.e.result.picture"], "RFC 9535")
+})
+
+test_that("a plan knows listed prices, and says what may be paid for twice", {
+  entry <- madder_at("http://127.0.0.1:9")
+  entry$about$checkpoints <- list(fine = list(multiple_of = 16), quick = list(multiple_of = 16))
+  entry$make$json$quality <- "{checkpoint}"
+  entry$price_list <- list(by = "checkpoint", prices = list(fine = 0.04, quick = 0.01))
+  folder <- described_trial(entry, "{id: a, engine: e, checkpoint: fine, hold: 0.5}")
+  plan <- plan_run(folder)
+  expect_equal(unique(plan$takes$price), 0.04)
+  expect_match(plan$notes, "e does not know a call that comes twice", all = FALSE)
+  expect_equal(price_of_request(entry, list(checkpoint = "quick")), 0.01)
+  # A list that lacks the value leaves the price that is stated.
+  entry$about$price <- 0.02
+  expect_equal(price_of_request(entry, list(checkpoint = "odd")), 0.02)
 })

@@ -107,7 +107,7 @@ test_that("stand-ins are started by the command, say where they are, and stop", 
   )
 })
 
-test_that("the served demo is the same lineup over all five kinds", {
+test_that("the served demo is the same lineup over all six kinds", {
   folder <- file.path(withr::local_tempdir(), "demo")
   new_trial(folder, demo = TRUE)
   inside <- read_trial(folder)$lineup$pipelines
@@ -116,17 +116,71 @@ test_that("the served demo is the same lineup over all five kinds", {
     c(
       bracken = "http://127.0.0.1:9001",
       sorrel = "http://127.0.0.1:9002",
-      quince = "http://127.0.0.1:9003"
+      quince = "http://127.0.0.1:9003",
+      burdock = "http://127.0.0.1:9004",
+      "burdock-pictures" = "http://127.0.0.1:9005"
     )
   )
   served <- yaml::read_yaml(file.path(folder, "lineup.yml"))
   expect_setequal(
     unique(vapply(served$engines, `[[`, "", "kind")),
-    c("function", "http", "inference", "command", "folder")
+    c("function", "http", "inference", "described", "command", "folder")
   )
+  expect_equal(served$engines$burdock$address, "http://127.0.0.1:9004")
+  expect_equal(served$engines$burdock$result$hosts, "http://127.0.0.1:9005")
   expect_equal(served$engines$sorrel$address, "http://127.0.0.1:9002")
   expect_equal(
     vapply(served$pipelines, `[[`, "", "id"),
     inside$pipeline[is.na(inside$sweep) | inside$sweep == inside$pipeline]
   )
+})
+
+test_that("a described service is shown before, while and after it is tried", {
+  skip_on_cran()
+  running <- start_standins("burdock")
+  withr::defer(stop_standins(running))
+  withr::local_envvar(BURDOCK_KEY = "opensesame")
+  addresses <- running$addresses
+  entry <- burdock_at(addresses[["burdock"]], addresses[["burdock-pictures"]])
+  folder <- small_trial(lineup = c(
+    "engines:", paste0("  burdock: ", to_json(entry)), "  mixer: {kind: function, file: mixer.R}",
+    "pipelines:", "  - {id: a, engine: burdock, hold: 0.5, checkpoint: burr}",
+    "  - {id: b, engine: mixer, hold: 0.5}"
+  ))
+  addressless <- function(lines) {
+    lines <- gsub("127.0.0.1:[0-9]+", "127.0.0.1:PORT", lines)
+    lines <- gsub("key: [0-9a-f]{20}", "key: KEY", gsub("Key: [0-9a-f]{20}", "Key: KEY", lines))
+    gsub(folder, "TRIAL", lines, fixed = TRUE)
+  }
+  dry <- run_cli("engines", folder, "--try", "--dry")
+  expect_equal(dry$status, 0)
+  expect_snapshot(cat(addressless(dry$out), sep = "\n"))
+  # Nothing was sent.
+  expect_false(file.exists(running$ledgers[["burdock"]]))
+  file <- withr::local_tempfile(fileext = ".png")
+  tried <- run_cli("engines", folder, "--try", "--engine", "burdock", "--out", file)
+  expect_equal(tried$status, 0)
+  expect_match(tried$out, "wait.state +[$].job.state +ready", all = FALSE)
+  expect_match(tried$out, "Authorization: Bearer \\(BURDOCK_KEY\\)", all = FALSE)
+  expect_false(any(grepl("opensesame", tried$out)))
+  kept <- file.path(dirname(file), "tried-burdock-wait.http")
+  expect_match(readLines(kept)[1], "HTTP/1.1 200")
+  again <- run_cli("engines", folder, "--engine", "burdock", "--replay", kept)
+  expect_equal(again$status, 0)
+  expect_match(again$out, "result.cost +[$].job.credits_used +1", all = FALSE)
+  bare <- withr::local_tempfile(lines = "{\"job\": {\"state\": \"broken\", \"reason\": \"Oh.\"}}")
+  readings <- replay_answer(folder, "burdock", bare)
+  expect_equal(readings$found[readings$field == "wait.state"], "broken")
+  expect_true(is.na(readings$found[readings$field == "result.picture"]))
+  expect_equal(readings$found[readings$field == "failures: bad_answer"], "Oh.")
+  expect_equal(run_cli("engines", folder, "--replay", bare)$status, 2)
+  expect_error(replay_answer(folder, "mixer", bare), class = "sprenn_error_argument")
+})
+
+test_that("the entry of a service is drafted from its OpenAPI document", {
+  file <- test_path("services", "lanternworks.json")
+  run <- run_cli("engines", "--describe", file, "--call", "POST /render/from-picture")
+  expect_equal(run$status, 0)
+  expect_snapshot(cat(run$out, sep = "\n"))
+  expect_match(run_cli("engines", "--describe", "none.yaml")$err, "none.yaml", all = FALSE)
 })
