@@ -61,6 +61,9 @@ turn_awaited <- function(turn) {
 shortest_pause <- 0.002
 longest_pause <- 0.1
 
+# In seconds, between two looks whether a call has gone on.
+shortest_nap <- 0.005
+
 # Many conversations at once in one process.
 Conversations <- R6::R6Class(
   "sprenn_conversations",
@@ -90,7 +93,13 @@ Conversations <- R6::R6Class(
       }
 
       private$look()
-      curl::multi_run(timeout = timeout, poll = TRUE, pool = private$calls)
+      private$run_calls(clock() + timeout)
+    },
+
+    # Seconds until the first of those that wait is due.
+    until_due = function() {
+      due <- vapply(private$waiting, `[[`, 0, "due")
+      max(0, min(due, Inf) - clock())
     },
 
     # Whether any call is in flight.
@@ -115,6 +124,20 @@ Conversations <- R6::R6Class(
     # Conversations that await a program's answer.
     awaited = list(),
     open = 0,
+
+    # Goes on with the calls until one of them has ended, or it is `until`. curl's own wait for
+    # parts of a second is a busy one, which costs a core.
+    run_calls = function(until) {
+      repeat {
+        ran <- curl::multi_run(timeout = 0, poll = TRUE, pool = private$calls)
+        left <- until - clock()
+        if (left <= 0 || ran$pending == 0 || ran$success + ran$error > 0) {
+          return()
+        }
+
+        Sys.sleep(min(left, shortest_nap))
+      }
+    },
 
     # Takes the answers that are there.
     look = function() {

@@ -198,7 +198,7 @@ reach_problems <- function(wanted, problem) {
     c(needs_of_description(wanted), needs_of_about(wanted$about))
   )
   lapply(unname(lacking), function(need) {
-    problem("make", "no such name in its templates", need$wanted)
+    problem("make", "templates that lack it", need$wanted)
   })
 }
 

@@ -43,8 +43,9 @@ calls_for <- function(service, request) {
 
 picture_words <- function(wanted) {
   hosts <- unlist(wanted$result$hosts)
+  at <- wanted$result$picture
   paste0(
-    "the picture is at ", wanted$result$picture %||% "its body",
+    "the picture is ", if (is.null(at)) "the answer itself" else paste("at", at),
     if (length(hosts)) paste0(" (other hosts: ", paste(hosts, collapse = ", "), ")")
   )
 }

@@ -319,7 +319,7 @@ read_besides <- function(talk, answer, found) {
 # What a picture costs where the answer does not say it.
 price_of_request <- function(wanted, request) {
   listed <- listed_price(wanted$price_list, request)
-  as_number(listed %||% wanted$price %||% wanted$about$price)
+  as_number(listed %||% wanted[["price"]] %||% wanted$about$price)
 }
 
 # The price by what it depends on; NULL where the list has none.

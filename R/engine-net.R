@@ -16,27 +16,28 @@ new_call <- function(
   hops = 3,
   resolve = NULL
 ) {
-  handle <- curl::new_handle(
-    url = url,
-    customrequest = method,
-    followlocation = 0L,
-    connecttimeout = as.integer(min(10, ceiling(seconds))),
-    timeout_ms = as.integer(1000 * seconds),
-    useragent = paste0("sprenn/", utils::packageVersion("sprenn")),
-    noproxy = "127.0.0.1,localhost,::1",
-    nobody = method == "HEAD",
-    # Limits apply to the bytes received, so nothing is decompressed on the way.
-    http_content_decoding = 0L
+  options <- c(
+    list(
+      url = url,
+      customrequest = method,
+      followlocation = 0L,
+      connecttimeout = as.integer(min(10, ceiling(seconds))),
+      timeout_ms = as.integer(1000 * seconds),
+      useragent = user_agent$get("", paste0("sprenn/", utils::packageVersion("sprenn"))),
+      noproxy = "127.0.0.1,localhost,::1",
+      nobody = method == "HEAD",
+      # Limits apply to the bytes received, so nothing is decompressed on the way.
+      http_content_decoding = 0L
+    ),
+    # A new connection to this machine is cheap, and avoids the 40 ms of a delayed acknowledgement.
+    if (grepl("^http://(127\\.|localhost|\\[::1\\])", url)) {
+      list(forbid_reuse = 1L, fresh_connect = 1L)
+    },
+    if (!is.null(resolve)) list(resolve = resolve),
+    if (!is.null(body)) list(postfields = body, postfieldsize_large = length(body))
   )
-  # A new connection to this machine is cheap, and avoids the 40 ms of a delayed acknowledgement.
-  if (grepl("^http://(127\\.|localhost|\\[::1\\])", url)) {
-    curl::handle_setopt(handle, forbid_reuse = 1L, fresh_connect = 1L)
-  }
-
-  if (!is.null(resolve)) {
-    curl::handle_setopt(handle, resolve = resolve)
-  }
-
+  # Each further setting of options costs a millisecond.
+  handle <- do.call(curl::new_handle, options)
   curl::handle_setheaders(
     handle,
     .list = as.list(c(Expect = "", "Accept-Encoding" = "identity", headers))
@@ -48,26 +49,12 @@ new_call <- function(
     )
   }
 
-  if (!is.null(body)) {
-    curl::handle_setopt(handle, postfields = body, postfieldsize_large = length(body))
-  }
-
-  # A body beyond the limit is cut off, whether or not its length was announced.
-  too_long <- FALSE
-  curl::handle_setopt(handle, noprogress = FALSE, progressfunction = function(down, up) {
-    if (down[1] > most || down[2] > most) {
-      too_long <<- TRUE
-    }
-
-    !too_long
-  })
   structure(
     list(
       method = method,
       url = url,
       headers = headers,
       handle = handle,
-      was_too_long = function() too_long,
       seconds = seconds,
       most = most,
       hops = hops,
@@ -77,12 +64,16 @@ new_call <- function(
   )
 }
 
+# How Sprenn calls itself, read once.
+user_agent <- Cache$new()
+
 # Makes a call and waits for the response: `status`, `headers` (names in lower case), `type` and
 # `body` (raw). Transport errors are raised as engine_failure().
 fetch <- function(...) fetch_call(new_call(...))
 
 fetch_call <- function(call) {
   repeat {
+    call <- cut_off_at_limit(call)
     response <- tryCatch(curl::curl_fetch_memory(call$url, call$handle), error = function(e) {
       stop_for_lost(call, conditionMessage(e))
     })
@@ -93,12 +84,31 @@ fetch_call <- function(call) {
   }
 }
 
+# A body beyond the limit is cut off, whether or not its length was announced.
+cut_off_at_limit <- function(call) {
+  too_long <- FALSE
+  curl::handle_setopt(call$handle, noprogress = FALSE, progressfunction = function(down, up) {
+    if (down[1] > call$most || down[2] > call$most) {
+      too_long <<- TRUE
+    }
+
+    !too_long
+  })
+  call$was_too_long <- function() too_long
+  call
+}
+
 # The same without waiting: `done` is called with the response or the failure while curl's `pool`
 # is run.
 fetch_later <- function(call, done, pool) {
+  # With many calls in flight, a progress function would be called thousands of times a second.
+  body <- bytes_up_to(call$most)
+  call$was_too_long <- body$was_too_long
   curl::multi_add(
     call$handle,
+    data = body$add,
     done = function(response) {
+      response$content <- body$bytes()
       got <- tryCatch(read_response(call, response), sprenn_failure = identity)
       if (inherits(got, "sprenn_call")) {
         fetch_later(got, done, pool)
@@ -110,6 +120,25 @@ fetch_later <- function(call, done, pool) {
       done(tryCatch(stop_for_lost(call, message), sprenn_failure = identity))
     },
     pool = pool
+  )
+}
+
+# Takes the bytes of an answer as they come; beyond the limit it raises an error, which ends the
+# call.
+bytes_up_to <- function(most) {
+  parts <- list()
+  size <- 0
+  list(
+    add = function(bytes, final = FALSE) {
+      size <<- size + length(bytes)
+      if (size > most) {
+        stop("the answer is too long", call. = FALSE)
+      }
+
+      parts[[length(parts) + 1]] <<- bytes
+    },
+    bytes = function() as.raw(unlist(parts)),
+    was_too_long = function() size > most
   )
 }
 

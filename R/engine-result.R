@@ -343,7 +343,7 @@ verify_result <- function(result, request) {
 
   size <- dim(pixels)[2:1]
   stop_for_size(size, delivered_size(request))
-  if (diff(range(pixels)) < 1 / 255) {
+  if (is_one_colour(pixels)) {
     engine_failure("bad_answer", "The picture that came back is all one colour.")
   }
 
@@ -356,6 +356,12 @@ verify_result <- function(result, request) {
     seed = result$seed,
     waited = as_number(result$waited)
   )
+}
+
+# A few pixels tell in most cases, and all of them in the others.
+is_one_colour <- function(pixels) {
+  some <- pixels[seq(1, length(pixels), length.out = min(length(pixels), 1000))]
+  diff(range(some)) < 1 / 255 && diff(range(pixels)) < 1 / 255
 }
 
 stop_for_size <- function(size, wanted) {

@@ -102,10 +102,10 @@ judge_description_problems <- function(wanted, place) {
   bind_problems(
     call_problems(wanted$question, known, "question", problem, judge_lists),
     if (!any(grepl("^picture[.]", used))) {
-      problem("question", "no such name in its templates", "{picture.base64} or another form")
+      problem("question", "templates that lack it", "{picture.base64} or another form")
     },
     if (!any(c("statement", "statements") %in% c(used, each))) {
-      problem("question", "no such name in its templates", "{statement}")
+      problem("question", "templates that lack it", "{statement}")
     }
   )
 }

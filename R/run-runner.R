@@ -156,7 +156,7 @@ Runner <- R6::R6Class(
       }
 
       private$idle <- min(5, private$idle + 1)
-      seconds <- 0.002 * 2^private$idle
+      seconds <- min(0.002 * 2^private$idle, private$talks$until_due())
       if (private$talks$has_calls()) {
         private$talks$step(seconds)
       } else {

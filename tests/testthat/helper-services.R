@@ -1,4 +1,4 @@
-# Two services as their documents say (services/madder.md and services/burdock.md), and their
+# Two services as their documents say (docs/services), and their
 # descriptions. What they were asked is kept for tests to read.
 
 local_service <- function(app, env = parent.frame()) {

@@ -30,7 +30,9 @@ test_that("every stand-in keeps more at a higher hold, whichever way its knob tu
     standin_bracken(),
     standin_quince(),
     standin_teasel(),
-    standin_sorrel()
+    standin_sorrel(),
+    standin_madder(),
+    standin_burdock()
   )) {
     kept <- vapply(
       c(0.05, 0.6, 0.95),

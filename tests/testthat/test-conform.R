@@ -6,7 +6,9 @@ test_that("every stand-in keeps the contract, in process", {
     standin_bracken(),
     standin_quince(),
     standin_teasel(),
-    standin_sorrel()
+    standin_sorrel(),
+    standin_madder(),
+    standin_burdock()
   )) {
     expect_equal(unmet(conform_engine(engine)), character(), info = engine$about$name)
   }
@@ -27,6 +29,20 @@ test_that("every stand-in keeps the contract as a server, and as a program", {
     character()
   )
   expect_equal(unmet(conform_engine(teasel_in(withr::local_tempdir()))), character())
+})
+
+test_that("services that are described keep it through their descriptions", {
+  skip_on_cran()
+  withr::local_envvar(MADDER_KEY = "opensesame", BURDOCK_KEY = "opensesame")
+  running <- start_standins(c("madder", "burdock"))
+  withr::defer(stop_standins(running))
+  entries <- list(
+    madder_at(running$addresses[["madder"]]),
+    burdock_at(running$addresses[["burdock"]], running$addresses[["burdock-pictures"]])
+  )
+  for (entry in entries) {
+    expect_equal(unmet(conform_engine(described_engine(entry, "e"))), character())
+  }
 })
 
 test_that("an engine written from the contract alone, in another language, keeps it", {

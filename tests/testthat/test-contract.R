@@ -64,7 +64,9 @@ test_that("what stand-ins say of themselves and of a take fits it too", {
     standin_bracken(),
     standin_quince(),
     standin_teasel(),
-    standin_sorrel()
+    standin_sorrel(),
+    standin_madder(),
+    standin_burdock()
   )) {
     said <- as.character(
       jsonlite::toJSON(

@@ -8,7 +8,7 @@ example_folder <- function() {
 
 guide_names <- c(
   "blind-viewing", "first-pipeline", "local-edits", "many-machines", "new-version",
-  "own-engine", "own-measure", "scores", "telling-suite", "which-guide"
+  "own-engine", "own-measure", "scores", "telling-suite", "which-guide", "your-service"
 )
 
 test_that("every guide has an example, states what the reader can do, and shows it all", {
@@ -63,7 +63,8 @@ leaves <- list(
   "own-measure" = "tables/scores.csv",
   "scores" = c("held.png", "loose.png", "vanished.png"),
   "telling-suite" = c("probe.png", "influence.png", "seeds.png"),
-  "which-guide" = c("weights.png", "lighthouse.png")
+  "which-guide" = c("weights.png", "lighthouse.png"),
+  "your-service" = c("tried.png", "tried-madder-make.http")
 )
 
 says <- list(
@@ -76,7 +77,8 @@ says <- list(
   "own-measure" = "\"paper\"",
   "scores" = "structure +orientation +1.00",
   "telling-suite" = "Use bracken",
-  "which-guide" = "four of five takes are keepers from 0[.]3[0-9]"
+  "which-guide" = "four of five takes are keepers from 0[.]3[0-9]",
+  "your-service" = "failures: bad_request +[$].error.code +size: width x height, multiples of 16"
 )
 
 run_example <- function(name, env = parent.frame()) {
