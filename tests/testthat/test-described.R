@@ -104,6 +104,9 @@ test_that("pictures come from hosts that are named, and calls go to the service'
   entry$make$keep <- list(job = "$.job.id", id = "$.job.id")
   entry$wait$call <- "GET http://127.0.0.1:9/{job}"
   expect_match(ending(described(entry))$said, "which is not on")
+  entry <- burdock_at(address, pictures_at)
+  entry$wait$call <- "GET {job}"
+  expect_match(ending(described(entry))$said, "whole is written \\{[+]job\\}")
 })
 
 test_that("templates keep types, join texts, and leave out what is lacking", {
@@ -283,4 +286,35 @@ test_that("a plan knows listed prices, and says what may be paid for twice", {
   # A list that lacks the value leaves the price that is stated.
   entry$about$price <- 0.02
   expect_equal(price_of_request(entry, list(checkpoint = "odd")), 0.02)
+})
+
+test_that("the service in examples/ is used by a description of nine lines", {
+  skip_on_cran()
+  weld <- python_example("described-service", "weld.py")
+  address <- serve_python(weld$python, weld$script)
+  withr::local_envvar(WELD_KEY = "opensesame")
+  entry <- yaml::read_yaml(text = c(
+    "kind: described",
+    paste0("address: \"", address, "\""),
+    "key: WELD_KEY",
+    "key_header: X-Weld-Key",
+    "make:",
+    "  call: POST /pictures",
+    "  headers: {X-Order: \"{key}\"}",
+    paste0(
+      "  json: {words: \"{prompt}\", from: \"{reference.base64}\", bands: \"{knob}\", ",
+      "wide: \"{width}\", high: \"{height}\", seed: \"{seed}\"}"
+    ),
+    "result: {cost: header X-Cost, seed: header X-Seed}",
+    "failures: [{kind: refused, status: [451], message: $.why}]",
+    "about: {version: \"1\", hold: {at_0: 2, at_1: 64}}"
+  ))
+  engine <- described(entry)
+  made <- make_picture(engine, engine_request(engine, "a hill", scene(1, 64, 64), seed = 9L))
+  expect_equal(c(made$width, made$height), c(64, 64))
+  expect_equal(made[c("cost", "seed")], list(cost = 0.002, seed = 9L))
+  refused <- ending(engine, engine_request(engine, "smoke", scene(1, 64, 64)))
+  expect_equal(refused[c("kind", "said")], list(kind = "refused", said = "Smoke is not made here"))
+  withr::local_envvar(WELD_KEY = "wrong-key")
+  expect_equal(ending(engine)$kind, "bad_request")
 })
