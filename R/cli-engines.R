@@ -257,7 +257,11 @@ conform_server <- function(given) {
 }
 
 show_engines <- function(listed) {
-  cat(side_by_side(listed), sep = "\n")
+  # As many beside each other as a page is wide, and evenly.
+  pages <- ceiling(nrow(listed) / most_side_by_side)
+  page <- ceiling(seq_len(nrow(listed)) / ceiling(nrow(listed) / max(1, pages)))
+  blocks <- lapply(split(listed, page), function(some) c(side_by_side(some), ""))
+  cat(utils::head(unlist(blocks), -1), sep = "\n")
   stale <- listed[!is.na(listed$remembered), ]
   if (nrow(stale)) {
     day <- sub("T.*", "", stale$remembered)
@@ -294,6 +298,8 @@ conform_all <- function(trial, names, json) {
 
   if (kept) 0L else 1L
 }
+
+most_side_by_side <- 6
 
 # One column for each engine, one row for each fact; long facts are wrapped.
 side_by_side <- function(listed, width = 110) {

@@ -16,6 +16,8 @@ new_call <- function(
   hops = 3,
   resolve = NULL
 ) {
+  # A body beyond the limit is cut off, whether or not its length was announced.
+  too_long <- FALSE
   options <- c(
     list(
       url = url,
@@ -27,7 +29,15 @@ new_call <- function(
       noproxy = "127.0.0.1,localhost,::1",
       nobody = method == "HEAD",
       # Limits apply to the bytes received, so nothing is decompressed on the way.
-      http_content_decoding = 0L
+      http_content_decoding = 0L,
+      noprogress = FALSE,
+      progressfunction = function(down, up) {
+        if (down[1] > most || down[2] > most) {
+          too_long <<- TRUE
+        }
+
+        !too_long
+      }
     ),
     # A new connection to this machine is cheap, and avoids the 40 ms of a delayed acknowledgement.
     if (grepl("^http://(127\\.|localhost|\\[::1\\])", url)) {
@@ -55,6 +65,7 @@ new_call <- function(
       url = url,
       headers = headers,
       handle = handle,
+      was_too_long = function() too_long,
       seconds = seconds,
       most = most,
       hops = hops,
@@ -73,7 +84,6 @@ fetch <- function(...) fetch_call(new_call(...))
 
 fetch_call <- function(call) {
   repeat {
-    call <- cut_off_at_limit(call)
     response <- tryCatch(curl::curl_fetch_memory(call$url, call$handle), error = function(e) {
       stop_for_lost(call, conditionMessage(e))
     })
@@ -84,31 +94,12 @@ fetch_call <- function(call) {
   }
 }
 
-# A body beyond the limit is cut off, whether or not its length was announced.
-cut_off_at_limit <- function(call) {
-  too_long <- FALSE
-  curl::handle_setopt(call$handle, noprogress = FALSE, progressfunction = function(down, up) {
-    if (down[1] > call$most || down[2] > call$most) {
-      too_long <<- TRUE
-    }
-
-    !too_long
-  })
-  call$was_too_long <- function() too_long
-  call
-}
-
 # The same without waiting: `done` is called with the response or the failure while curl's `pool`
 # is run.
 fetch_later <- function(call, done, pool) {
-  # With many calls in flight, a progress function would be called thousands of times a second.
-  body <- bytes_up_to(call$most)
-  call$was_too_long <- body$was_too_long
   curl::multi_add(
     call$handle,
-    data = body$add,
     done = function(response) {
-      response$content <- body$bytes()
       got <- tryCatch(read_response(call, response), sprenn_failure = identity)
       if (inherits(got, "sprenn_call")) {
         fetch_later(got, done, pool)
@@ -120,25 +111,6 @@ fetch_later <- function(call, done, pool) {
       done(tryCatch(stop_for_lost(call, message), sprenn_failure = identity))
     },
     pool = pool
-  )
-}
-
-# Takes the bytes of an answer as they come; beyond the limit it raises an error, which ends the
-# call.
-bytes_up_to <- function(most) {
-  parts <- list()
-  size <- 0
-  list(
-    add = function(bytes, final = FALSE) {
-      size <<- size + length(bytes)
-      if (size > most) {
-        stop("the answer is too long", call. = FALSE)
-      }
-
-      parts[[length(parts) + 1]] <<- bytes
-    },
-    bytes = function() as.raw(unlist(parts)),
-    was_too_long = function() size > most
   )
 }
 

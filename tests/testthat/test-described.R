@@ -318,3 +318,86 @@ test_that("the service in examples/ is used by a description of nine lines", {
   withr::local_envvar(WELD_KEY = "wrong-key")
   expect_equal(ending(engine)$kind, "bad_request")
 })
+
+# A service that does what none should.
+odd_app <- function() {
+  app <- webfakes::new_app()
+  app$use(webfakes::mw_json())
+  app$post("/jobs", function(request, response) {
+    response$send_json(list(id = "j-1"), auto_unbox = TRUE)
+  })
+  app$get("/never/:id", function(request, response) {
+    response$send_json(list(id = "j-1", state = "painting"), auto_unbox = TRUE)
+  })
+  app$get("/other/:id", function(request, response) {
+    response$send_json(list(id = "j-2", state = "ready", picture = "aGk="), auto_unbox = TRUE)
+  })
+  app$get("/vague/:id", function(request, response) {
+    response$send_json(list(id = "j-1", state = "resting"), auto_unbox = TRUE)
+  })
+  app$post("/huge", function(request, response) {
+    response$send_json(list(picture = strrep("A", 5e7)), auto_unbox = TRUE)
+  })
+  app$post("/echo", function(request, response) {
+    response$set_status(400)
+    said <- list(told = request$get_header("Authorization"))
+    response$send_json(said, auto_unbox = TRUE)
+  })
+  app$post("/inside", function(request, response) {
+    response$send_json(list(picture = "http://169.254.169.254/latest/key.png"), auto_unbox = TRUE)
+  })
+  app
+}
+
+odd_at <- function(address, make = "POST /jobs", wait = NULL, ...) {
+  list(
+    kind = "described", address = address, key = "ODD_KEY",
+    make = list(
+      call = make,
+      json = list(p = "{prompt}", s = "{seed}", r = "{reference.base64}"),
+      keep = if (!is.null(wait)) list(id = "$.id")
+    ),
+    wait = if (!is.null(wait)) {
+      list(
+        call = wait, state = "$.state", done = list("ready"), going = list("painting"),
+        same = list(id = "$.id"), every = 0.1
+      )
+    },
+    result = list(picture = "$.picture"),
+    about = list(version = "1"),
+    ...
+  )
+}
+
+test_that("a service that does what none should is told off, and never believed", {
+  withr::local_envvar(ODD_KEY = "opensesame-42")
+  address <- local_service(odd_app())
+  end <- function(...) ending(described(odd_at(address, ...)))[c("kind", "said")]
+  never <- end(wait = "GET /never/{id}", patience = 1)
+  expect_equal(never$kind, "timed_out")
+  expect_match(never$said, "was not done in time")
+  other <- end(wait = "GET /other/{id}")
+  expect_match(other$said, "answered about another job (its id is \"j-2\")", fixed = TRUE)
+  expect_match(end(wait = "GET /vague/{id}")$said, "\"resting\".*neither done nor going")
+  huge <- end(make = "POST /huge")
+  expect_equal(huge$kind, "bad_answer")
+  expect_match(huge$said, "was cut off")
+  echo <- end(make = "POST /echo")
+  expect_equal(echo$kind, "bad_request")
+  expect_false(grepl("opensesame", echo$said))
+  expect_match(echo$said, "ODD_KEY", fixed = TRUE)
+  expect_match(end(make = "POST /inside")$said, "only addresses on .* are fetched")
+})
+
+test_that("in flight, an answer that is too long is cut off as well", {
+  withr::local_envvar(ODD_KEY = "opensesame-42")
+  address <- local_service(odd_app())
+  engine <- described(odd_at(address, make = "POST /huge"))
+  talks <- Conversations$new()
+  outcome <- NULL
+  talks$begin(engine$converse(small_request(engine)), function(said) outcome <<- said)
+  while (is.null(outcome)) {
+    talks$step(0.1)
+  }
+  expect_match(conditionMessage(outcome), "was cut off")
+})
