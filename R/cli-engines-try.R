@@ -14,7 +14,8 @@ show_tries <- function(trial, names, given) {
       list(
         case = tried$case,
         file = file,
-        tries = tries[c("engine", "state", "message", "seconds", "waited", "cost")]
+        tries = tries[c("engine", "state", "message", "seconds", "waited", "cost")],
+        answers = tried$answers
       ),
       status
     ))
@@ -59,7 +60,10 @@ show_answers <- function(trial, answers, folder) {
       cat("  ", own$role[i], ": ", own$call[i], "\n", sep = "")
       cat(paste0("    ", c(sent, paste(">", answer_headline(own[i, ]))), "\n"), sep = "")
       if (!is.na(own$status[i]) && own$role[i] != "picture") {
-        show_readings(readings_of(service, own$role[i], answer_from_message(own$message[i])))
+        tryCatch(
+          show_readings(readings_of(service, own$role[i], answer_from_message(own$message[i]))),
+          sprenn_failure = function(e) cat("    ", conditionMessage(e), "\n", sep = "")
+        )
         kept <- file.path(folder, paste0("tried-", name, "-", of_role[i], ".http"))
         write_lines(own$message[i], kept)
         cat("    kept in ", kept, "\n", sep = "")

@@ -77,7 +77,7 @@ upload_picture <- function(talk, names, picture, hash) {
   uploads$begin(hash, talk$service$wanted$seconds %||% default_seconds)
   own <- talk
   own$named$picture <- picture
-  turn <- tryCatch(
+  tryCatch(
     described_call(
       own,
       upload,
@@ -103,7 +103,6 @@ upload_picture <- function(talk, names, picture, hash) {
       stop(e)
     }
   )
-  turn
 }
 
 seconds_kept <- function(upload, found) {

@@ -350,13 +350,13 @@ odd_app <- function() {
 }
 
 odd_at <- function(address, make = "POST /jobs", wait = NULL, ...) {
-  list(
+  drop_empty(list(
     kind = "described", address = address, key = "ODD_KEY",
-    make = list(
+    make = drop_empty(list(
       call = make,
       json = list(p = "{prompt}", s = "{seed}", r = "{reference.base64}"),
       keep = if (!is.null(wait)) list(id = "$.id")
-    ),
+    )),
     wait = if (!is.null(wait)) {
       list(
         call = wait, state = "$.state", done = list("ready"), going = list("painting"),
@@ -366,7 +366,7 @@ odd_at <- function(address, make = "POST /jobs", wait = NULL, ...) {
     result = list(picture = "$.picture"),
     about = list(version = "1"),
     ...
-  )
+  ))
 }
 
 test_that("a service that does what none should is told off, and never believed", {
@@ -387,6 +387,24 @@ test_that("a service that does what none should is told off, and never believed"
   expect_false(grepl("opensesame", echo$said))
   expect_match(echo$said, "ODD_KEY", fixed = TRUE)
   expect_match(end(make = "POST /inside")$said, "only addresses on .* are fetched")
+})
+
+test_that("an answer that is not what it says can be tried and replayed all the same", {
+  withr::local_envvar(ODD_KEY = "opensesame-42")
+  app <- webfakes::new_app()
+  app$post("/jobs", function(request, response) {
+    response$set_header("Content-Type", "application/json")
+    response$send("<html>Back soon.</html>")
+  })
+  folder <- described_trial(odd_at(local_service(app)), "{id: a, engine: e}")
+  run <- run_cli("engines", folder, "--try")
+  expect_equal(run$status, 1)
+  expect_match(run$out, "should have answered in JSON", all = FALSE)
+  kept <- file.path(folder, "tried-e-make.http")
+  expect_match(readLines(kept), "Back soon", all = FALSE)
+  again <- run_cli("engines", folder, "--engine", "e", "--replay", kept)
+  expect_equal(again$status, 1)
+  expect_match(again$err, "should have answered in JSON", all = FALSE)
 })
 
 test_that("in flight, an answer that is too long is cut off as well", {
