@@ -215,14 +215,14 @@ described_trial <- function(
   small_trial(lineup = c(lines, "pipelines:", paste(" -", pipeline)), env = env)
 }
 
-problems_of <- function(entry, ...) {
+entry_problems <- function(entry, ...) {
   folder <- described_trial(entry, ..., env = parent.frame())
   tryCatch(read_trial(folder), sprenn_error_trial = function(e) e$problems)
 }
 
 test_that("a description is held against what its templates can name, and what the engine takes", {
   sound <- madder_at("http://127.0.0.1:9")
-  expect_s3_class(problems_of(sound), "sprenn_trial")
+  expect_s3_class(entry_problems(sound), "sprenn_trial")
   entry <- sound
   entry$make$json$ask$prompt <- "{promt}"
   entry$make$json$ask$looseness <- 0.5
@@ -231,7 +231,7 @@ test_that("a description is held against what its templates can name, and what t
   entry$idempotent <- "header"
   entry$about$settings <- list(guidance = list(from = 1, to = 20))
   entry$about$takes <- list("look", "mask", "text_alone", "edges")
-  found <- problems_of(entry)
+  found <- entry_problems(entry)
   at <- function(place) found[found$place == paste0("engines.e.", place), ]
   expect_equal(at("make.json.ask.prompt")$near, "prompt")
   expect_equal(at("make.json.more.each")$near, "seeds")
@@ -251,7 +251,7 @@ test_that("a description is held against what its templates can name, and what t
   entry$price_list <- list(by = "chekpoint", prices = list(burr = 1))
   entry$make$json$variations <- list(list(seed = "{seed}"))
   entry$per_call <- 4
-  found <- problems_of(entry, pipeline = "{id: a, engine: e, checkpoint: burr, hold: 0.5}")
+  found <- entry_problems(entry, pipeline = "{id: a, engine: e, checkpoint: burr, hold: 0.5}")
   expect_equal(at("upload.pictures")$found, c("\"picture\"", "\"mask\", which is nowhere used"))
   expect_equal(at("upload.form.file")$near, "picture.part")
   expect_equal(at("wait.call")$near, "job")
@@ -265,7 +265,7 @@ test_that("paths and addresses that can't be read are told when the trial is", {
   entry$result$picture <- "$.result..[frames"
   entry$make$call <- "POST paint"
   entry$result$seed <- "/a~2"
-  found <- problems_of(entry)
+  found <- entry_problems(entry)
   expect_setequal(
     found$place,
     paste0("engines.e.", c("make.call", "result.picture", "result.seed"))

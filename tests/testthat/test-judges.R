@@ -278,9 +278,9 @@ test_that("what is wrong with a judge in brief.yml is told before anything runs"
   expect_match(
     problem_at(
       problems("kind: answering, address: \"http://127.0.0.1:1\""),
-      "judges.owl.model"
+      "judges.owl"
     )$wanted,
-    "model"
+    "model or question, as there is address"
   )
   expect_match(
     problem_at(problems("kind: guessing, file: x.R"), "judges.owl.kind")$wanted,

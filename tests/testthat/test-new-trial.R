@@ -91,7 +91,7 @@ test_that("the demo trial is sound, and holds what it promises", {
   expect_gte(nrow(trial$lineup$pipelines), 4)
   expect_setequal(
     names(trial$lineup$engines),
-    c("yarrow", "bracken", "quince", "teasel", "sorrel", "handmade")
+    c("yarrow", "bracken", "quince", "teasel", "sorrel", "madder", "burdock", "handmade")
   )
   expect_true("hold" %in% trial$lineup$pipelines$vary)
   formats <- vapply(
