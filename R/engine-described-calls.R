@@ -59,17 +59,21 @@ described_address <- function(talk, line) {
     NA_character_
   }
   if (is.na(url) || !identical(origin_of(url), origin_of(base)) || grepl("[[:space:]]", url)) {
-    whole <- vapply(values, function(value) is_text(value) && grepl("^(https?:/)?/", value), NA)
-    hint <- if (any(whole) && !startsWith(said, "http")) {
-      paste0(" An address that is whole is written {+", names(values)[whole][1], "}.")
-    }
-    engine_failure(
-      "bad_answer",
-      paste0("A call would have gone to ", said, ", which is not on ", base, ".", hint)
-    )
+    stop_for_address(said, base, values)
   }
 
   url
+}
+
+stop_for_address <- function(said, base, values) {
+  whole <- vapply(values, function(value) is_text(value) && grepl("^(https?:/)?/", value), NA)
+  hint <- if (any(whole) && !startsWith(said, "http")) {
+    paste0(" An address that is whole is written {+", names(values)[whole][1], "}.")
+  }
+  engine_failure(
+    "bad_answer",
+    paste0("A call would have gone to ", said, ", which is not on ", base, ".", hint)
+  )
 }
 
 # Whether a template is nothing but an address that an answer gave.
