@@ -24,7 +24,7 @@
 #' folder <- file.path(tempdir(), "preview-example")
 #' new_trial(folder, demo = TRUE, cases = 1)
 #' lineup <- system.file("brackwater", "served.yml", package = "sprenn")
-#' pipelines <- c("pipelines:", "  - {id: a, engine: madder, hold: 0.5}")
+#' pipelines <- c("pipelines:", "  - {id: a, engine: madder, hold: 0.5, if_missing: drop}")
 #' served <- readLines(lineup)
 #' from <- grep("^  madder:", served)
 #' to <- grep("^  burdock:", served) - 1
