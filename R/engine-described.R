@@ -165,10 +165,13 @@ is_forgotten <- function(failure, talk) {
 }
 
 # A job that the service says has failed is ordered anew, under another key: under the same one it
-# stays what it is.
+# stays what it is. Not from a service that has no keys, since it may charge for failed jobs too.
 most_broken <- 2
 is_broken <- function(failure, talk) {
-  isTRUE(failure$told) && failure$kind == "bad_answer" && talk$broken < most_broken
+  isTRUE(failure$told) &&
+    failure$kind == "bad_answer" &&
+    !talk$service$asks_once &&
+    talk$broken < most_broken
 }
 
 # Whether a call that failed is worth another try; what the description calls a failure is not.
@@ -324,6 +327,6 @@ price_of_request <- function(wanted, request) {
 
 # The price by what it depends on; NULL where the list has none.
 listed_price <- function(list, request) {
-  value <- if (!is.null(list)) plain_input(list$by, request) %||% input_named(list$by, request)
+  value <- if (!is.null(list)) input_named(list$by, request)
   if (length(value) == 1) list$prices[[value_text(value)]]
 }

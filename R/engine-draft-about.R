@@ -6,7 +6,7 @@ words_of_keeping <- c(
   "retain", "follow", "hold", "faithful", "influence of the"
 )
 words_of_letting_go <- c(
-  "change", "denois", "noise", "creativ", "differ", "loose", "ignore", "vary", "variation",
+  "change", "denois", "noise", "differ", "loose", "ignore", "vary", "variation",
   "freedom", "depart"
 )
 

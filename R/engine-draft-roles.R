@@ -46,7 +46,7 @@ leaf_roles <- list(
     words = c(
       strength = 3, closeness = 4, similarity = 4, fidelity = 4, denoise = 4, denoising = 4,
       change = 3, variation = 3, looseness = 4, hold = 3, keep = 3, preserve = 3, preservation = 3,
-      influence = 3, creativity = 3, noise = 3, freedom = 3, adherence = 3, weight = 1, amount = 1
+      influence = 3, noise = 3, freedom = 3, adherence = 3, weight = 1, amount = 1
     )
   ),
   checkpoint = list(type = "text", words = c(model = 3, checkpoint = 4, engine = 3))
