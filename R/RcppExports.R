@@ -141,6 +141,10 @@ steady_seconds <- function() {
     .Call(`_sprenn_steady_seconds`)
 }
 
+steady_sleep <- function(seconds) {
+    invisible(.Call(`_sprenn_steady_sleep`, seconds))
+}
+
 core_view <- function(srgb, frame, size, part) {
     .Call(`_sprenn_core_view`, srgb, frame, size, part)
 }

@@ -200,7 +200,7 @@ wait_for_standins <- function(running, seconds) {
       )
     }
 
-    Sys.sleep(0.5)
+    steady_sleep(0.5)
   }
 }
 

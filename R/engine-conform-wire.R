@@ -51,7 +51,7 @@ await_take <- function(talk, answer) {
       engine_failure("timed_out", paste("it was not made within", talk$server$seconds, "s"))
     }
 
-    Sys.sleep(min(last_look, retry_after_of(answer) %||% first_look))
+    steady_sleep(min(last_look, retry_after_of(answer) %||% first_look))
     answer <- get_from(talk, job)
   }
 

@@ -9,7 +9,7 @@
 # failure.
 drive <- function(turn, watch = function(turn, answer) NULL) {
   while (is_turn(turn)) {
-    Sys.sleep(turn$wait %||% 0)
+    steady_sleep(turn$wait %||% 0)
     turn <- if (awaits(turn)) turn_awaited(turn) else turn_called(turn, watch)
   }
 
@@ -50,7 +50,7 @@ turn_awaited <- function(turn) {
   on.exit(turn$answer$stop())
   pause <- shortest_pause
   while (is.null(answer <- turn$answer$look())) {
-    Sys.sleep(pause)
+    steady_sleep(pause)
     pause <- min(longest_pause, 2 * pause)
   }
 
@@ -135,7 +135,7 @@ Conversations <- R6::R6Class(
           return()
         }
 
-        Sys.sleep(min(left, shortest_nap))
+        steady_sleep(min(left, shortest_nap))
       }
     },
 
@@ -223,7 +223,7 @@ try_patiently <- function(attempt, key, between = function() NULL, kinds = passi
     }
 
     between()
-    Sys.sleep(pause)
+    steady_sleep(pause)
   }
 }
 

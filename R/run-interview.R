@@ -203,7 +203,7 @@ interview <- function(jobs, judge, land, alive = function() NULL) {
     if (is.null(due)) {
       talks$step(0.2)
       # Nothing is in flight, and the rest waits for its retry time.
-      Sys.sleep(if (talks$count == 0) 0.05 else 0)
+      steady_sleep(if (talks$count == 0) 0.05 else 0)
     } else {
       entry <- waiting[[due]]
       waiting <- waiting[-due]

@@ -160,7 +160,7 @@ Runner <- R6::R6Class(
       if (private$talks$has_calls()) {
         private$talks$step(seconds)
       } else {
-        Sys.sleep(seconds)
+        steady_sleep(seconds)
       }
     },
 

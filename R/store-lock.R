@@ -27,7 +27,7 @@ lock_run <- function(store, wait = 0, told = function(words) NULL) {
       stop_for_holder(store, other)
     }
 
-    Sys.sleep(0.25)
+    steady_sleep(0.25)
   }
 
   own_locks$add(me$id)

@@ -444,6 +444,16 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// steady_sleep
+void steady_sleep(double seconds);
+RcppExport SEXP _sprenn_steady_sleep(SEXP secondsSEXP) {
+BEGIN_RCPP
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< double >::type seconds(secondsSEXP);
+    steady_sleep(seconds);
+    return R_NilValue;
+END_RCPP
+}
 // core_view
 SEXP core_view(Rcpp::NumericVector srgb, Rcpp::IntegerVector frame, Rcpp::IntegerVector size, std::string part);
 RcppExport SEXP _sprenn_core_view(SEXP srgbSEXP, SEXP frameSEXP, SEXP sizeSEXP, SEXP partSEXP) {
@@ -895,6 +905,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_identity_of", (DL_FUNC) &_sprenn_identity_of, 1},
     {"_sprenn_exchange_paths", (DL_FUNC) &_sprenn_exchange_paths, 2},
     {"_sprenn_steady_seconds", (DL_FUNC) &_sprenn_steady_seconds, 0},
+    {"_sprenn_steady_sleep", (DL_FUNC) &_sprenn_steady_sleep, 1},
     {"_sprenn_core_view", (DL_FUNC) &_sprenn_core_view, 4},
     {"_sprenn_core_view_bytes", (DL_FUNC) &_sprenn_core_view_bytes, 6},
     {"_sprenn_core_let_go", (DL_FUNC) &_sprenn_core_let_go, 1},

@@ -2,8 +2,10 @@
 // recorded.
 #include <Rcpp.h>
 
+#include <algorithm>
 #include <chrono>
 #include <string>
+#include <thread>
 
 #ifndef _WIN32
 #include <cerrno>
@@ -79,4 +81,18 @@ bool exchange_paths(const std::string& one, const std::string& other) {
 // [[Rcpp::export]]
 double steady_seconds() {
   return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count();
+}
+
+// Sleeps for so many seconds of that clock, and can be interrupted. R's own Sys.sleep() goes by the
+// system's clock: set back by an hour while it sleeps, it sleeps for an hour more.
+// [[Rcpp::export]]
+void steady_sleep(double seconds) {
+  const double longest_part = 0.05;  // between two looks for an interrupt
+  const double until = steady_seconds() + seconds;
+  double left = seconds;
+  while (left > 0) {
+    std::this_thread::sleep_for(std::chrono::duration<double>(std::min(left, longest_part)));
+    Rcpp::checkUserInterrupt();
+    left = until - steady_seconds();
+  }
 }

@@ -114,6 +114,18 @@ wait_until <- function(code, seconds = 60) {
   stop("It never came to that: ", deparse1(code))
 }
 
+# The environment of a process whose clock is off by what a file says, and can be set at any time.
+fake_clock <- function(said) {
+  library <- Sys.glob("/usr/lib/*/faketime/libfaketime.so.1")
+  testthat::skip_if(length(library) == 0, "libfaketime is not installed")
+  c(
+    LD_PRELOAD = library[1],
+    FAKETIME_TIMESTAMP_FILE = said,
+    FAKETIME_NO_CACHE = "1",
+    FAKETIME_DONT_FAKE_MONOTONIC = "1"
+  )
+}
+
 # Whether file systems may be mounted here.
 mounts <- function() {
   place <- tempfile("mount-")
