@@ -159,7 +159,7 @@ as_paid <- function(failure) {
   if (!isTRUE(failure$paid)) {
     failure$message <- paste(
       sub("[.]?$", ".", conditionMessage(failure)),
-      "It may have been paid for, so it is asked for again by `run --retry` only."
+      "It may have been paid for; `run --retry` asks for it again."
     )
     failure$paid <- TRUE
   }

@@ -56,8 +56,8 @@ paid_twice_note <- function(engines) {
   if (length(names)) {
     paste0(
       listed(names), if (length(names) > 1) " do" else " does",
-      " not know a call that comes twice: an answer that is lost on its way is paid for again ",
-      "if you ask for it with `run --retry`, or if the run was killed meanwhile."
+      " not know a call that comes twice. A take whose answer is lost, on its way or because the ",
+      "run is killed, may have been paid for: it counts as failed, and `run --retry` pays again."
     )
   }
 }

@@ -18,6 +18,14 @@ Outcomes <- R6::R6Class(
       private$alive <- alive
     },
 
+    note_sent = function(job) {
+      if (asks_once(job$queue$engine)) {
+        record_sent(private$store, job$take$take)
+      }
+
+      private$log$note("sent", job)
+    },
+
     # Completes a job: each of its takes is kept, tried again, or recorded as failed. `made` is a
     # picture, a failure, or for several takes a list of these. A failure of the whole call is one
     # failure, however many takes it was for.
@@ -86,9 +94,11 @@ Outcomes <- R6::R6Class(
 
     # No two cases should give exactly the same picture: a server has delivered one of them for
     # the other. Since there is no telling which is wrong, both are requested again, once; the
-    # second answer is accepted.
+    # second answer is accepted. Where that is paid for again, a person asks for it.
     doubt_twin = function(job, made) {
-      if (!is_server(job$queue$engine) || private$takes$is_doubted(job$at)) {
+      engine <- job$queue$engine
+      again <- private$takes$is_doubted(job$at) || (asks_once(engine) && job$take$attempt > 1)
+      if (!is_server(engine) || again) {
         return(made)
       }
 
@@ -97,13 +107,8 @@ Outcomes <- R6::R6Class(
         return(made)
       }
 
-      private$takes$note_doubt(job$at)
-      for (at in twins) {
-        private$unmake(at)
-      }
-
       other <- private$takes$row(twins[1])
-      failure_of(
+      doubt <- failure_of(
         "bad_answer",
         paste0(
           "The picture that came back is the one for ", other$case, ", seed ", other$seed, "."
@@ -111,6 +116,16 @@ Outcomes <- R6::R6Class(
         made$seconds,
         made$cost
       )
+      if (asks_once(engine)) {
+        return(as_paid(doubt))
+      }
+
+      private$takes$note_doubt(job$at)
+      for (at in twins) {
+        private$unmake(at)
+      }
+
+      doubt
     },
 
     # Schedules a take that was made in this run to be made again, once.
@@ -213,6 +228,10 @@ Outcomes <- R6::R6Class(
         message = conditionMessage(failure),
         seconds = due - clock()
       )
+      if (asks_once(job$queue$engine)) {
+        record_reason(private$store, job$take$take, failure)
+      }
+
       # Takes that were on their way when the run was stopped stay planned.
       if (!stopping) {
         job$queue$postpone(job$at, due)

@@ -243,7 +243,7 @@ Runner <- R6::R6Class(
         private$takes$asked_for_with(first, waiting, seeds_a_call(queue$engine))
       })
       job <- private$new_job(queue, at)
-      private$log$note("sent", job)
+      private$outcomes$note_sent(job)
       if (queue$converses) {
         turn <- tryCatch(
           guarded(queue$engine$converse(job$request), broken_answer),

@@ -281,7 +281,7 @@ test_that("a plan knows listed prices, and says what may be paid for twice", {
   folder <- described_trial(entry, "{id: a, engine: e, checkpoint: fine, hold: 0.5}")
   plan <- plan_run(folder)
   expect_equal(unique(plan$takes$price), 0.04)
-  expect_match(plan$notes, "e does not know a call that comes twice", all = FALSE)
+  expect_match(plan$notes, "e does not know a call that comes twice.*counts as failed", all = FALSE)
   expect_equal(price_of_request(entry, list(checkpoint = "quick")), 0.01)
   # A list that lacks the value leaves the price that is stated.
   entry$about$price <- 0.02

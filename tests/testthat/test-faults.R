@@ -265,6 +265,38 @@ test_that("of one that does not, what may have been paid for is asked for again 
   }
 })
 
+test_that("what a killed run had sent to such a service is asked for again by --retry only", {
+  skip_on_cran()
+  skip_on_os("windows")
+  withr::local_envvar(MADDER_KEY = "opensesame")
+  run <- run_over("", standin = "madder", seconds = 1.5)
+  process <- start_run(run$folder, "--no-score", "--workers", "0")
+  withr::defer(process$kill_tree())
+  # One is made and the next is on its way.
+  wait_until(length(ledger_of(run, "madder")) == 2)
+  process$kill_tree()
+  wait_until(!process$is_alive())
+  takes <- run_trial(run$folder)$takes
+  lost <- takes[takes$state != "made", ]
+  expect_gt(nrow(lost), 0)
+  expect_equal(unique(lost$failure), "timed_out")
+  expect_match(lost$message, "ended before it was answered. It may have been paid for; `run --retry`")
+  expect_equal(run_trial(run$folder, retry = TRUE)$takes$state, rep("made", 6))
+  expect_length(ledger_of(run, "madder"), 6 + nrow(lost))
+})
+
+test_that("a picture of such a service that is another take's is doubted, and not paid for again", {
+  skip_on_cran()
+  withr::local_envvar(MADDER_KEY = "opensesame")
+  run <- run_over("duplicate@4", standin = "madder")
+  takes <- run_trial(run$folder)$takes
+  expect_equal(sum(takes$state == "made"), 5)
+  expect_match(takes$message[takes$state == "failed"], "is the one for .*; `run --retry`")
+  expect_length(ledger_of(run, "madder"), 6)
+  expect_equal(run_trial(run$folder, retry = TRUE)$takes$state, rep("made", 6))
+  expect_length(ledger_of(run, "madder"), 7)
+})
+
 test_that("several seeds go in one call, and pictures are uploaded once for all", {
   skip_on_cran()
   withr::local_envvar(BURDOCK_KEY = "opensesame")
