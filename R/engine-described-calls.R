@@ -2,20 +2,21 @@
 
 # A call of the description as a turn: `role` is upload, make or wait. `then` is called with the
 # answer and a function that finds what stands at a place in it; `failed` with a failure of the
-# call.
-described_call <- function(talk, spec, role, then, failed = stop, wait = 0) {
-  url <- described_address(talk, spec$call)
+# call. It goes to the service's own host, or without the key to one of the `hosts`.
+described_call <- function(talk, spec, role, then, failed = stop, wait = 0, hosts = NULL) {
+  wanted <- talk$service$wanted
+  url <- described_address(talk, spec$call, hosts)
+  own <- is_own_address(talk, url)
   body <- described_body(spec, talk$request, talk$named)
-  headers <- fill_template(named_list(spec$headers), talk$request, talk$named)
-  headers <- vapply(headers[lengths(headers) > 0], header_text, "")
   list(
     call = new_call(
       request_method(spec$call),
-      with_key_query(url, talk$service$wanted),
-      c(key_headers(talk$service$wanted), headers, body$headers),
+      if (own) with_key_query(url, wanted) else url,
+      c(if (own) key_headers(wanted), headers_with(talk, spec, body)),
       body = body$body,
-      seconds = talk$service$wanted$seconds %||% default_seconds,
-      most = most_answered(talk$request)
+      seconds = wanted$seconds %||% default_seconds,
+      most = most_answered(talk$request),
+      resolve = if (!own) public_address(url)
     ),
     body = body,
     role = role,
@@ -43,8 +44,25 @@ most_answered <- function(request) {
 # A value can't end its header and begin another.
 header_text <- function(value) gsub("[[:cntrl:]]+", " ", value_text(unlist(value)[1]))
 
-# The address of a call, which is on the service's own host.
-described_address <- function(talk, line) {
+# The headers of a call besides the key's. Of two that say what the body is, a form's own counts,
+# as it has the boundary, and else the description's.
+headers_with <- function(talk, spec, body) {
+  headers <- fill_template(named_list(spec$headers), talk$request, talk$named)
+  headers <- vapply(headers[lengths(headers) > 0], header_text, "")
+  says_type <- tolower(names(headers)) == "content-type"
+  if (is.null(spec$form) && any(says_type)) {
+    headers
+  } else {
+    c(headers[!says_type | is.null(body)], body$headers)
+  }
+}
+
+is_own_address <- function(talk, url) {
+  identical(origin_of(url), origin_of(talk$service$wanted$address))
+}
+
+# The address of a call, which is on the service's own host or one of these.
+described_address <- function(talk, line, hosts = NULL) {
   pieces <- talk$service$read$get(line, list(request_template(line)))[[1]]
   names <- template_names(pieces)
   values <- lapply(stats::setNames(nm = names), input_named, talk$request, talk$named)
@@ -58,21 +76,25 @@ described_address <- function(talk, line) {
   } else {
     NA_character_
   }
-  if (is.na(url) || !identical(origin_of(url), origin_of(base)) || grepl("[[:space:]]", url)) {
-    stop_for_address(said, base, values)
+  reaches <- !is.na(url) && (is_own_address(talk, url) || is_named_host(url, unlist(hosts)))
+  if (!reaches || grepl("[[:space:]]", url)) {
+    stop_for_address(said, c(base, unlist(hosts)), values)
   }
 
   url
 }
 
-stop_for_address <- function(said, base, values) {
+stop_for_address <- function(said, bases, values) {
   whole <- vapply(values, function(value) is_text(value) && grepl("^(https?:/)?/", value), NA)
   hint <- if (any(whole) && !startsWith(said, "http")) {
     paste0(" An address that is whole is written {+", names(values)[whole][1], "}.")
   }
   engine_failure(
     "bad_answer",
-    paste0("A call would have gone to ", said, ", which is not on ", base, ".", hint)
+    paste0(
+      "A call would have gone to ", said, ", which is not on ",
+      paste(bases, collapse = " or "), ".", hint
+    )
   )
 }
 
@@ -111,6 +133,15 @@ described_body <- function(spec, request, named) {
       body = charToRaw(enc2utf8(to_json(filled))),
       headers = c("Content-Type" = "application/json")
     )
+  } else if (!is.null(spec$bytes)) {
+    bytes_body(input_named(paste0(spec$bytes, ".part"), request, named))
+  }
+}
+
+# A picture as it is, if the case has it.
+bytes_body <- function(part) {
+  if (!is.null(part)) {
+    list(value = part, body = part$bytes, headers = c("Content-Type" = part$type))
   }
 }
 
@@ -178,6 +209,20 @@ all_found <- function(found, where) {
   if (length(all) == 1 && is_array(all[[1]])) all[[1]] else all
 }
 
+# A conversation with what an answer is to `keep` for later calls.
+keeping <- function(talk, keep, answer, found) {
+  for (name in names(keep)) {
+    kept <- first_found(found, keep[[name]])
+    if (is.null(kept)) {
+      stop_for_lacking(talk, answer, keep[[name]])
+    }
+
+    talk$named[[name]] <- kept
+  }
+
+  talk
+}
+
 first_found <- function(found, where) {
   all <- if (!is.null(where)) found(where)
   if (length(all)) all[[1]]
@@ -243,7 +288,7 @@ fetch_described <- function(talk, address, then, missed = 0, wait = 0) {
   wanted <- talk$service$wanted
   base <- sub("/$", "", wanted$address)
   url <- if (startsWith(address, "/")) paste0(host_of(base), address) else address
-  own <- identical(origin_of(url), origin_of(base))
+  own <- is_own_address(talk, url)
   if (!own && !is_named_host(url, unlist(wanted$result$hosts))) {
     engine_failure(
       "bad_answer",

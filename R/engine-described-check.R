@@ -9,22 +9,24 @@ description_problems <- function(wanted, place, file = "lineup.yml") {
 
   problem <- function(at, ...) new_problem(file, paste0(place, ".", at), ...)
   bind_problems(
-    unlist(lapply(c("upload", "make", "wait"), function(role) {
+    upload_call_problems(wanted$upload, problem),
+    unlist(lapply(c("make", "wait"), function(role) {
       call_problems(wanted[[role]], names_for(role, wanted), role, problem)
     }), recursive = FALSE),
     upload_problems(wanted, problem),
     reach_problems(wanted, problem),
     key_problems(wanted, problem),
-    same_and_price_problems(wanted, problem)
+    repeat_problems(wanted$wait, names(wanted$make$keep), problem),
+    price_problems(wanted, problem)
   )
 }
 
-# The names that the templates of a call can have.
+# The names that the templates of `make` or `wait` can have.
 names_for <- function(role, wanted) {
   about <- wanted$about
   forms <- names(picture_forms)
   kinds <- intersect(unlist(about$takes), guide_kinds)
-  pictures <- c("reference", "look", "mask", paste0("guides.", kinds, recycle0 = TRUE))
+  pictures <- c("reference", "look", mask_names, paste0("guides.", kinds, recycle0 = TRUE))
   known <- c(
     names(plain_inputs),
     in_forms(pictures, forms),
@@ -33,16 +35,33 @@ names_for <- function(role, wanted) {
     "settings", paste0("settings.", names(about$settings), recycle0 = TRUE),
     "add_ons", paste0("add_ons.", unlist(about$add_ons), recycle0 = TRUE)
   )
-  if (role == "upload") {
-    return(c(in_forms("picture", forms), "key"))
-  }
-
   c(
     known,
     paste0(unlist(wanted$upload$pictures), ".uploaded", recycle0 = TRUE),
     if (role == "wait") names(wanted$make$keep)
   )
 }
+
+# An upload's calls know the picture, and what earlier ones of them kept.
+upload_call_problems <- function(upload, problem) {
+  if (is.null(upload)) {
+    return(list())
+  }
+
+  steps <- c(list(upload), upload$then)
+  roles <- c("upload", paste0("upload.then[", seq_along(upload$then), "]", recycle0 = TRUE))
+  known <- in_forms("picture", names(picture_forms))
+  problems <- list()
+  for (i in seq_along(steps)) {
+    problems <- c(problems, call_problems(steps[[i]], known, roles[i], problem))
+    known <- c(known, names(steps[[i]]$keep))
+  }
+
+  problems
+}
+
+# The ways in which a mask is told (turned_mask, clear_mask).
+mask_names <- c("mask", "mask_kept", "mask_clear")
 
 in_forms <- function(pictures, forms) {
   paste(rep(pictures, each = length(forms)), forms, sep = ".", recycle0 = TRUE)
@@ -68,8 +87,17 @@ call_problems <- function(spec, known, role, problem, lists = names_of_each) {
   }
 
   in_call <- template_names(request_template(spec$call))
+  shown <- sub("[.]base64$", "", grep("[.]base64$", known, value = TRUE))
   c(
     lapply(setdiff(in_call, known), name_problem, known, paste0(role, ".call"), problem),
+    lapply(setdiff(spec$bytes, shown), function(name) {
+      problem(
+        paste0(role, ".bytes"),
+        quoted(name),
+        paste("one of", paste(c(shown, if (!length(shown)) "none"), collapse = ", ")),
+        nearest_word(name, shown)
+      )
+    }),
     unlist(
       lapply(intersect(c("headers", "json", "form"), names(spec)), function(part) {
         template_problems(spec[[part]], known, paste0(role, ".", part), problem, lists)
@@ -144,7 +172,7 @@ text_problems <- function(text, known, at, problem) {
 
 name_problem <- function(name, known, at, problem) {
   name <- if (is_text(name)) name else show_value(name)
-  of_picture <- c("reference", "look", "mask", "picture")
+  of_picture <- c("reference", "look", mask_names, "picture")
   near <- if (name %in% of_picture) {
     paste0(name, if (grepl("[.]form", at)) ".part" else ".base64")
   } else {
@@ -162,7 +190,7 @@ name_problem <- function(name, known, at, problem) {
 
 upload_problems <- function(wanted, problem) {
   pictures <- unlist(wanted$upload$pictures)
-  known <- c("reference", "look", "mask", paste0("guides.", guide_kinds))
+  known <- c("reference", "look", mask_names, paste0("guides.", guide_kinds))
   wrong <- setdiff(pictures, known)
   used <- names_in_template(wanted[c("make", "wait")])
   idle <- setdiff(intersect(pictures, known), sub("[.]uploaded$", "", used))
@@ -187,11 +215,11 @@ upload_problems <- function(wanted, problem) {
 
 # What the engine takes must be somewhere in the calls.
 reach_problems <- function(wanted, problem) {
-  calls <- wanted[c("upload", "make", "wait")]
+  calls <- wanted[c("make", "wait")]
   in_calls <- unlist(lapply(calls, function(spec) {
     if (!is.null(spec)) template_names(request_template(spec$call))
   }))
-  used <- c(names_in_template(calls), in_calls)
+  used <- c(names_in_template(calls), in_calls, paste0(calls$make$bytes, ".part", recycle0 = TRUE))
   each <- words_behind(calls, "each")
   lacking <- Filter(
     function(need) !any(grepl(need$pattern, used)) && !any(need$list %in% each),
@@ -258,7 +286,10 @@ need_of_input <- function(word) {
   so <- paste0(", as about takes ", word)
   switch(word,
     look = new_need("^look[.]", paste0("{look.base64}", so), "looks"),
-    mask = new_need("^mask[.]", paste0("{mask.base64}", so)),
+    mask = new_need(
+      "^mask(_kept|_clear)?[.]",
+      paste0("{mask.base64}, {mask_kept.base64} or {mask_clear.base64}", so)
+    ),
     references = new_need(
       "^references$",
       paste0("{reference.base64} within `each: references`", so),
@@ -304,19 +335,22 @@ key_problems <- function(wanted, problem) {
   }
 }
 
-same_and_price_problems <- function(wanted, problem) {
-  kept <- names(wanted$make$keep)
+price_problems <- function(wanted, problem) {
   by <- wanted$price_list$by
   known <- names_for("make", wanted)
-  c(
-    lapply(setdiff(names(wanted$wait$same), kept), function(name) {
-      problem(
-        paste0("wait.same.", name),
-        "a name that make.keep has not",
-        paste0("one of ", paste(c(kept, if (!length(kept)) "none"), collapse = ", ")),
-        nearest_word(name, kept)
-      )
-    }),
-    if (!is.null(by) && !by %in% known) list(name_problem(by, known, "price_list.by", problem))
-  )
+  if (!is.null(by) && !by %in% known) {
+    list(name_problem(by, known, "price_list.by", problem))
+  }
+}
+
+# What an answer is to repeat must have been `kept`.
+repeat_problems <- function(wait, kept, problem, at = "make.keep") {
+  lapply(setdiff(names(wait$same), kept), function(name) {
+    problem(
+      paste0("wait.same.", name),
+      paste0("a name that ", at, " has not"),
+      paste0("one of ", paste(c(kept, if (!length(kept)) "none"), collapse = ", ")),
+      nearest_word(name, kept)
+    )
+  })
 }

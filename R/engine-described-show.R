@@ -11,15 +11,13 @@ calls_for <- function(service, request) {
   for (name in needed_uploads(wanted, request)) {
     own <- talk
     own$named$picture <- picture_called(name, request)
-    does <- paste0(wanted$upload$id, " is then {", name, ".uploaded}")
-    calls <- c(calls, list(shown_call(own, wanted$upload, paste("upload of", name), does)))
+    calls <- c(calls, shown_uploads(own, wanted$upload, name))
     of_answer <- paste0("[", wanted$upload$id, " of the ", name, "'s upload]")
     talk$named[[paste0(name, ".uploaded")]] <- of_answer
   }
 
-  kept <- wanted$make$keep
   does <- c(
-    paste0(unlist(kept), " is then {", names(kept), "}", recycle0 = TRUE),
+    kept_words(wanted$make$keep),
     if (is.null(wanted$wait)) picture_words(wanted)
   )
   calls <- c(calls, list(shown_call(talk, wanted$make, "make", does)))
@@ -41,6 +39,26 @@ calls_for <- function(service, request) {
   calls
 }
 
+# The calls of an upload. What only an answer tells is left as it is written.
+shown_uploads <- function(talk, upload, name) {
+  steps <- c(list(upload), upload$then)
+  kept <- unlist(lapply(steps, function(step) names(step$keep)))
+  talk$named[kept] <- paste0("{", kept, "}", recycle0 = TRUE)
+  lapply(seq_along(steps), function(i) {
+    step <- steps[[i]]
+    does <- c(
+      kept_words(step$keep),
+      if (i == length(steps)) paste0(upload$id, " is then {", name, ".uploaded}")
+    )
+    in_address <- intersect(template_names(request_template(step$call)), kept)
+    shown_call(talk, step, paste("upload of", name), does, as_written = length(in_address) > 0)
+  })
+}
+
+kept_words <- function(keep) {
+  paste0(unlist(keep), " is then {", names(keep), "}", recycle0 = TRUE)
+}
+
 picture_words <- function(wanted) {
   hosts <- unlist(wanted$result$hosts)
   at <- wanted$result$picture
@@ -50,22 +68,26 @@ picture_words <- function(wanted) {
   )
 }
 
-shown_call <- function(talk, spec, role, does) {
+# A call as it would be sent; with its address `as_written` where an earlier answer tells it, and
+# then perhaps another host's, which is not told the key.
+shown_call <- function(talk, spec, role, does, as_written = FALSE) {
   wanted <- talk$service$wanted
   body <- described_body(spec, talk$request, talk$named)
-  headers <- fill_template(named_list(spec$headers), talk$request, talk$named)
-  headers <- vapply(headers[lengths(headers) > 0], header_text, "")
-  type <- sub("boundary=.*", "boundary=...", body$headers)
+  headers <- headers_with(talk, spec, body)
+  headers <- sub("boundary=.*", "boundary=...", headers)
   list(
     role = role,
-    call = paste0(
-      request_method(spec$call), " ", described_address(talk, spec$call),
-      if (!is.null(wanted$key_query)) paste0(" (", wanted$key_query, "=(", wanted$key, "))")
-    ),
+    call = if (as_written) {
+      spec$call
+    } else {
+      paste0(
+        request_method(spec$call), " ", described_address(talk, spec$call),
+        if (!is.null(wanted$key_query)) paste0(" (", wanted$key_query, "=(", wanted$key, "))")
+      )
+    },
     headers = c(
-      key_header_words(wanted),
-      paste0(names(headers), ": ", headers, recycle0 = TRUE),
-      paste0("Content-Type: ", type, recycle0 = TRUE)
+      if (!as_written) key_header_words(wanted),
+      paste0(names(headers), ": ", headers, recycle0 = TRUE)
     ),
     body = body_words(body),
     does = does
@@ -74,11 +96,18 @@ shown_call <- function(talk, spec, role, does) {
 
 # A body in lines, with pictures and long texts cut.
 body_words <- function(body) {
-  if (startsWith(c(body$headers, "")[1], "multipart")) {
+  if (inherits(body$value, "sprenn_part")) {
+    part_words(body$value)
+  } else if (startsWith(c(body$headers, "")[1], "multipart")) {
     form_words(body$value)
   } else {
     json_words(body$value)
   }
+}
+
+part_words <- function(part) {
+  facts <- picture_facts(part$bytes)
+  paste0("a PNG of ", show_size(length(part$bytes)), ", ", facts$width, " x ", facts$height)
 }
 
 # The header of the key with the key's name in place of its value.
@@ -98,14 +127,7 @@ form_words <- function(values) {
   each <- vapply(
     values,
     function(value) {
-      if (!inherits(value, "sprenn_part")) {
-        return(shortened(form_text(value)))
-      }
-
-      facts <- picture_facts(value$bytes)
-      paste0(
-        "a PNG of ", show_size(length(value$bytes)), ", ", facts$width, " x ", facts$height
-      )
+      if (inherits(value, "sprenn_part")) part_words(value) else shortened(form_text(value))
     },
     ""
   )
@@ -142,7 +164,13 @@ readings_of <- function(service, role, answer) {
   found <- finder_of(list(service = service), answer, "The answer")
   gives_picture <- role == "wait" || (role == "make" && is.null(wanted$wait))
   places <- c(
-    if (role == "upload") list(id = wanted$upload$id, seconds = wanted$upload$seconds),
+    if (role == "upload") {
+      keeps <- lapply(c(list(wanted$upload), wanted$upload$then), `[[`, "keep")
+      c(
+        list(id = wanted$upload$id, seconds = wanted$upload$seconds),
+        prefix_names("keep.", unlist(keeps, recursive = FALSE))
+      )
+    },
     if (role == "make") prefix_names("keep.", as.list(wanted$make$keep)),
     if (role == "wait") {
       c(list(state = wanted$wait$state), prefix_names("same.", as.list(wanted$wait$same)))
@@ -159,6 +187,11 @@ readings_of <- function(service, role, answer) {
       found = found_words(all_found(found, places[[name]]), name == "result.picture")
     )
   })
+  # Each thing stands in one of the answers of an upload in several steps.
+  if (role == "upload" && length(wanted$upload$then)) {
+    rows <- Filter(function(row) !is.na(row$found), rows)
+  }
+
   rule <- Find(function(rule) fits_rule(rule, answer, found), wanted$failures)
   if (!is.null(rule)) {
     said <- texts_of(first_found(found, rule$message))

@@ -74,39 +74,57 @@ upload_next <- function(talk, names) {
 upload_picture <- function(talk, names, picture, hash) {
   upload <- talk$service$wanted$upload
   uploads <- talk$service$uploads
-  uploads$begin(hash, talk$service$wanted$seconds %||% default_seconds)
+  steps <- c(list(upload), upload$then)
+  uploads$begin(hash, length(steps) * (talk$service$wanted$seconds %||% default_seconds))
+  give_up <- function(failure) {
+    uploads$end(hash)
+    stop(failure)
+  }
   own <- talk
   own$named$picture <- picture
+  upload_calls(own, steps, list(), give_up, function(id, seconds) {
+    uploads$keep(hash, id, seconds_kept(seconds))
+    talk$named[[paste0(names[1], ".uploaded")]] <- id
+    upload_next(talk, names[-1])
+  })
+}
+
+# The calls of an upload, one after the other. `then` is called with what `id` and `seconds` were
+# found to be in the first answer that has them; `give_up` with a failure.
+upload_calls <- function(talk, steps, said, give_up, then) {
+  upload <- talk$service$wanted$upload
+  go_on <- function(answer, found) {
+    talk <- keeping(talk, steps[[1]]$keep, answer, found)
+    said$id <- said$id %||% first_found(found, upload$id)
+    said$seconds <- said$seconds %||% if (is.character(upload$seconds)) {
+      first_found(found, upload$seconds)
+    } else {
+      upload$seconds
+    }
+    if (length(steps) > 1) {
+      return(upload_calls(talk, steps[-1], said, give_up, then))
+    }
+
+    if (is.null(said$id)) {
+      stop_for_lacking(talk, answer, upload$id)
+    }
+
+    then(said$id, said$seconds)
+  }
   tryCatch(
     described_call(
-      own,
-      upload,
+      talk,
+      steps[[1]],
       "upload",
-      function(answer, found) {
-        id <- first_found(found, upload$id)
-        if (is.null(id)) {
-          uploads$end(hash)
-          stop_for_lacking(talk, answer, upload$id)
-        }
-
-        uploads$keep(hash, id, seconds_kept(upload, found))
-        talk$named[[paste0(names[1], ".uploaded")]] <- id
-        upload_next(talk, names[-1])
-      },
-      failed = function(failure) {
-        uploads$end(hash)
-        stop(failure)
-      }
+      function(answer, found) tryCatch(go_on(answer, found), sprenn_failure = give_up),
+      failed = give_up,
+      hosts = upload$hosts
     ),
-    sprenn_failure = function(e) {
-      uploads$end(hash)
-      stop(e)
-    }
+    sprenn_failure = give_up
   )
 }
 
-seconds_kept <- function(upload, found) {
-  said <- upload$seconds
-  seconds <- if (is.character(said)) as_number(first_found(found, said)) else said
-  if (is.null(seconds) || is.na(seconds)) Inf else upload_margin * seconds
+seconds_kept <- function(said) {
+  seconds <- as_number(said)
+  if (length(seconds) != 1 || is.na(seconds)) Inf else upload_margin * seconds
 }

@@ -44,12 +44,15 @@ how_idempotent <- function(wanted) {
 
 # One picture as a conversation: uploads, the call that makes it, the wait for it, and the fetching
 # of what was made.
-described_take <- function(request, service) {
+#
+# `read` is what becomes of the answer, with what is `named` in templates besides the request.
+described_take <- function(request, service, read = pictures_of, named = list()) {
   talk <- list(
     request = request,
     service = service,
+    read = read,
     began = clock(),
-    named = list(),
+    named = named,
     afresh = FALSE,
     forgotten = 0,
     broken = 0,
@@ -66,17 +69,9 @@ make_described <- function(talk) {
     "make",
     function(answer, found) {
       marking_paid(talk, {
-        for (name in names(make$keep)) {
-          kept <- first_found(found, make$keep[[name]])
-          if (is.null(kept)) {
-            stop_for_lacking(talk, answer, make$keep[[name]])
-          }
-
-          talk$named[[name]] <- kept
-        }
-
+        talk <- keeping(talk, make$keep, answer, found)
         if (is.null(talk$service$wanted$wait)) {
-          pictures_of(talk, answer, found)
+          talk$read(talk, answer, found)
         } else {
           look_again(talk, answer)
         }
@@ -184,7 +179,7 @@ job_looked_at <- function(talk, answer, found) {
   stop_for_other_job(talk, found)
   state <- texts_of(first_found(found, wait$state))
   if (any(state %in% texts_of(wait$done))) {
-    return(pictures_of(talk, answer, found))
+    return(talk$read(talk, answer, found))
   }
 
   if (length(state) == 0 || (!is.null(wait$going) && !state[1] %in% texts_of(wait$going))) {

@@ -171,14 +171,34 @@ aspect_words <- function(size) {
 
 none_if_empty <- function(value) if (length(value) && any(nzchar(value))) value
 
-# The picture that is meant by the parts of a name: reference, look, mask or a guide.
+# The picture that is meant by the parts of a name: reference, look, mask or a guide, or what a
+# judge is shown.
 picture_named <- function(parts, request) {
   switch(parts[1],
     reference = request[["reference"]],
     look = if (length(request$looks)) request$looks[[1]],
+    picture = request$picture,
     mask = request$mask,
+    mask_kept = turned_mask(request$mask),
+    mask_clear = clear_mask(request$mask),
     guides = if (length(parts) == 2) request$guides[[parts[2]]]$picture
   )
+}
+
+# A mask is white where the picture is to change. Some services want it white where it is to stay,
+# others clear where it is to change.
+turned_mask <- function(mask) {
+  if (!is.null(mask)) {
+    1 - matrix(as.numeric(mask), nrow(mask))
+  }
+}
+
+clear_mask <- function(mask) {
+  if (!is.null(mask)) {
+    clear <- array(0, c(dim(mask)[1:2], 4))
+    clear[, , 4] <- turned_mask(mask)
+    clear
+  }
 }
 
 # How a picture is told: as text in base64, as a data URL (RFC 2397), or as a part of a form.

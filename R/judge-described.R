@@ -1,8 +1,16 @@
 # Judges on a service that is described in brief.yml: one call asks whether a statement holds for a
-# picture, or several statements at once, and the answer is a number, yes or no.
+# picture, or several statements at once, and the answer is a number, yes or no. Pictures may be
+# uploaded before, and the question may be a job, as with engines.
 
 described_judge <- function(wanted, name) {
-  service <- new_service(utils::modifyList(wanted, list(make = wanted$question)))
+  wanted$make <- wanted$question
+  if (!is.null(wanted$upload)) {
+    wanted$upload$pictures <- "picture"
+  }
+
+  service <- new_service(wanted)
+  # A question that is put twice costs little, and another answer to it would be none.
+  service$asks_once <- FALSE
   asks_all <- "statements" %in% words_behind(wanted$question, "each")
   new_judge(
     name,
@@ -34,20 +42,18 @@ ask_service <- function(service, pairs, answers, pictures) {
   }
 
   asked <- pairs[[1]]
-  talk <- list(
-    request = list(
-      statements = asked$statements,
-      size = dim(asked$pixels)[2:1],
-      seeds = 1L,
-      key = fresh_key()
-    ),
-    service = service,
-    named = list(picture = asked$pixels, statement = asked$statements[1])
+  request <- list(
+    picture = asked$pixels,
+    statements = asked$statements,
+    size = dim(asked$pixels)[2:1],
+    seeds = 1L,
+    key = fresh_key()
   )
-  described_call(talk, service$wanted$question, "make", function(answer, found) {
+  read <- function(talk, answer, found) {
     said <- read_probabilities(service$wanted, found, length(asked$statements))
     ask_service(service, pairs[-1], c(answers, list(said)), pictures)
-  })
+  }
+  described_take(request, service, read, list(statement = asked$statements[1]))
 }
 
 # The probabilities in an answer, as many as there were statements.
@@ -96,11 +102,21 @@ probability_said <- function(said, about, address) {
 # The problems of the description of a judge, an entry of brief.yml.
 judge_description_problems <- function(wanted, place) {
   problem <- function(at, ...) new_problem("brief.yml", paste0(place, ".", at), ...)
-  known <- c(in_forms("picture", names(picture_forms)), "statement", "key")
-  used <- names_in_template(wanted$question)
+  known <- c(
+    in_forms("picture", names(picture_forms)), "statement", "key",
+    if (!is.null(wanted$upload)) "picture.uploaded"
+  )
+  kept <- names(wanted$question$keep)
+  used <- c(
+    names_in_template(wanted$question),
+    paste0(wanted$question$bytes, ".part", recycle0 = TRUE)
+  )
   each <- words_behind(wanted$question, "each")
   bind_problems(
+    upload_call_problems(wanted$upload, problem),
     call_problems(wanted$question, known, "question", problem, judge_lists),
+    call_problems(wanted$wait, c(known, kept), "wait", problem, judge_lists),
+    repeat_problems(wanted$wait, kept, problem, "question.keep"),
     if (!any(grepl("^picture[.]", used))) {
       problem("question", "templates that lack it", "{picture.base64} or another form")
     },

@@ -18,9 +18,10 @@ Outcomes <- R6::R6Class(
       private$alive <- alive
     },
 
+    # A take that is on its way to an engine that does not know a call again is recorded as sent.
     note_sent = function(job) {
       if (asks_once(job$queue$engine)) {
-        record_sent(private$store, job$take$take)
+        record_reason(private$store, job$take$take, failure_of("sent", "It was sent.", 0))
       }
 
       private$log$note("sent", job)
@@ -269,6 +270,15 @@ Outcomes <- R6::R6Class(
     }
   )
 )
+
+# What a killed run had sent to such an engine may have been paid for: only a person asks again.
+fail_unanswered <- function(store) {
+  takes <- read_waiting(store, "sent")
+  if (length(takes)) {
+    lost <- as_paid(failure_of("timed_out", "The run ended before it was answered.", NA_real_))
+    record_failed(store, takes, lost, NA_character_)
+  }
+}
 
 # A job of several takes as jobs of one each.
 split_job <- function(job) {

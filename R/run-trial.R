@@ -86,7 +86,7 @@ run_trial <- function(
   })
   on.exit(unlock_run(store, lock), add = TRUE, after = FALSE)
   record_plan(store, trial, plan, asked)
-  record_unanswered(store)
+  fail_unanswered(store)
   trial <- draft_for_run(trial, store, plan, progress)
   # Files that a killed process left half written.
   below <- list.files(file.path(store$folder, "takes"), all.files = TRUE, recursive = TRUE)

@@ -185,20 +185,20 @@ brief_rules <- function() {
     "question",
     "",
     "judges.*",
+    "upload",
+    "question",
+    "",
+    "judges.*",
+    "wait",
+    "question",
+    "",
+    "judges.*",
+    "patience",
+    "wait",
+    "",
+    "judges.*",
     "key_scheme",
     "key",
-    "",
-    "judges.*.question",
-    "json",
-    "",
-    "form",
-    "judges.*.failures[]",
-    "",
-    "status|at",
-    "",
-    "judges.*.failures[]",
-    "at",
-    "is|has",
     "",
     "judges.*",
     "call",
@@ -220,7 +220,8 @@ brief_rules <- function() {
     "key_header",
     "key",
     ""
-  )
+  ) |>
+    rbind(body_rules("judges.*", "question"), failure_rules("judges.*"))
 }
 
 no_rules <- function() {

@@ -282,50 +282,12 @@ judge_fields <- function() {
     "text",
     "no",
     "With a question: its version. Answers of one are never mixed with those of another.",
-    ".answer",
-    "record",
+    ".patience",
+    "number 1..604800",
     "no",
-    "answering: how the answer of a described service is read.",
-    ".answer.at",
-    "answer",
-    "yes",
-    paste0(
-      "Where it stands: a number, true or false, or words; with `each: statements` as many as ",
-      "there are statements, in their order."
-    ),
-    ".answer.from",
-    "number",
-    "no",
-    "The number that means not at all; 0 if left out.",
-    ".answer.to",
-    "number",
-    "no",
-    "The number that means surely; 1 if left out.",
-    ".answer.yes",
-    "list",
-    "no",
-    "Words that mean that it holds, alone or first; yes and true if left out.",
-    ".answer.yes[]",
-    "text or flag",
-    "no",
-    "One of them.",
-    ".answer.no",
-    "list",
-    "no",
-    "Words that mean that it does not; no and false if left out.",
-    ".answer.no[]",
-    "text or flag",
-    "no",
-    "One of them."
+    "With `wait`: how many seconds a job of it may take; 1800 if left out."
   )
-  question <- call_fields(
-    ".question",
-    paste0(
-      "answering: the call that asks a service about a picture, with {picture.base64} and ",
-      "{statement} in its templates; see docs/judges.md."
-    )
-  )
-  rows <- rbind(rows, question, prefixed(failure_fields(), "."))
+  rows <- rbind(rows, question_fields())
   rows$place <- paste0("judges.*", rows$place)
   rbind(
     new_table(

@@ -121,6 +121,15 @@ read_made <- function(store) {
   read_db(store, "SELECT take FROM takes WHERE state = 'made'")$take
 }
 
+# Planned takes for which this is the reason that they have not been made.
+read_waiting <- function(store, failure) {
+  read_db(
+    store,
+    "SELECT take FROM takes WHERE state = 'planned' AND failure = ?",
+    params = list(failure)
+  )$take
+}
+
 # The requests and answers of takes as JSON: `take`, `request`, `answer`.
 read_exchanges <- function(store) read_db(store, "SELECT take, request, answer FROM takes")
 

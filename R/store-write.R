@@ -184,24 +184,6 @@ record_failed <- function(store, takes, failure, requests) {
   )
 }
 
-# Takes that are on their way to an engine that does not know a call again. What a killed run leaves
-# so may have been paid for.
-record_sent <- function(store, takes) {
-  record_reason(store, takes, failure_of("sent", "It was sent, and has not been answered.", 0))
-}
-
-# The takes that a killed run had sent have failed: only a person asks for them again.
-record_unanswered <- function(store) {
-  unanswered <- read_db(
-    store,
-    "SELECT take FROM takes WHERE state = 'planned' AND failure = 'sent'"
-  )$take
-  if (length(unanswered)) {
-    lost <- as_paid(failure_of("timed_out", "The run ended before it was answered.", NA_real_))
-    record_failed(store, unanswered, lost, NA_character_)
-  }
-}
-
 # Why takes that stay planned have not been made.
 record_reason <- function(store, takes, failure) {
   write_db(

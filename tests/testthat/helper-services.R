@@ -256,3 +256,19 @@ burdock_at <- function(address, pictures_at) {
     )
   )
 }
+
+# The lineup of a small trial with one described engine, its entry changed by `change`.
+described_trial <- function(
+  entry,
+  pipeline = "{id: a, engine: e, hold: 0.5}",
+  env = parent.frame()
+) {
+  handlers <- list(logical = as_written, numeric = as_written)
+  lines <- strsplit(yaml::as.yaml(list(engines = list(e = entry)), handlers = handlers), "\n")[[1]]
+  small_trial(lineup = c(lines, "pipelines:", paste(" -", pipeline)), env = env)
+}
+
+entry_problems <- function(entry, ...) {
+  folder <- described_trial(entry, ..., env = parent.frame())
+  tryCatch(read_trial(folder), sprenn_error_trial = function(e) e$problems)
+}

@@ -204,22 +204,6 @@ test_that("a host whose name leads inside is not fetched from", {
   expect_null(public_address("http://127.0.0.1:8466/x"))
 })
 
-# The lineup of a small trial with one described engine, its entry changed by `change`.
-described_trial <- function(
-  entry,
-  pipeline = "{id: a, engine: e, hold: 0.5}",
-  env = parent.frame()
-) {
-  handlers <- list(logical = as_written, numeric = as_written)
-  lines <- strsplit(yaml::as.yaml(list(engines = list(e = entry)), handlers = handlers), "\n")[[1]]
-  small_trial(lineup = c(lines, "pipelines:", paste(" -", pipeline)), env = env)
-}
-
-entry_problems <- function(entry, ...) {
-  folder <- described_trial(entry, ..., env = parent.frame())
-  tryCatch(read_trial(folder), sprenn_error_trial = function(e) e$problems)
-}
-
 test_that("a description is held against what its templates can name, and what the engine takes", {
   sound <- madder_at("http://127.0.0.1:9")
   expect_s3_class(entry_problems(sound), "sprenn_trial")

@@ -280,7 +280,7 @@ test_that("what a killed run had sent to such a service is asked for again by --
   lost <- takes[takes$state != "made", ]
   expect_gt(nrow(lost), 0)
   expect_equal(unique(lost$failure), "timed_out")
-  expect_match(lost$message, "ended before it was answered. It may have been paid for; `run --retry`")
+  expect_match(lost$message, "before it was answered. It may have been paid for; `run --retry`")
   expect_equal(run_trial(run$folder, retry = TRUE)$takes$state, rep("made", 6))
   expect_length(ledger_of(run, "madder"), 6 + nrow(lost))
 })
