@@ -109,14 +109,28 @@ evidence_commands <- function() {
       note = "Press Ctrl-C to stop; every answer is already saved."
     ),
     evidence = new_command(
-      "List which phrases have evidence, from which sources, and which have none.",
+      "List which phrases have evidence, from which sources; or draft checks of them.",
       "TRIAL",
       list(
         run_option(),
+        new_option(
+          "draft",
+          "logical",
+          FALSE,
+          "read the prompts, and write the checks that they allow into suite.yml"
+        ),
+        cases_option(),
         json_option()
       ),
       cli_evidence,
-      examples = "sprenn evidence brackwater"
+      examples = c(
+        "sprenn evidence brackwater",
+        "sprenn evidence my-trial --draft"
+      ),
+      note = paste0(
+        "Drafted checks are marked. They count as drafted until you edit them, and `sprenn check` ",
+        "lists them."
+      )
     ),
     influence = new_command(
       "Measure what prompt, reference, look and guide really do.",
@@ -267,12 +281,63 @@ report_judged <- function(judged) {
 }
 
 cli_evidence <- function(given) {
+  if (given$draft) {
+    return(cli_draft_evidence(given))
+  }
+
+  if (!is.null(given$case)) {
+    stop_sprenn(
+      "usage",
+      c(
+        "`sprenn evidence --case` needs --draft.",
+        i = "Without it, evidence is listed of all cases; --json has it by case."
+      )
+    )
+  }
+
   found <- list_evidence(read_shown(given$places, ask = FALSE), given$run)
   if (given$json) {
     return(tell_json(found[c("coverage", "phrases", "pipelines", "agreement", "judges")]))
   }
 
   cat(format(found), sep = "\n")
+  0L
+}
+
+cli_draft_evidence <- function(given) {
+  drafts <- draft_evidence(given$places, split_files(given$case))
+  if (given$json) {
+    return(tell_json(list(phrases = drafts)))
+  }
+
+  why <- c(
+    own = "has a check of your own",
+    "for a judge" = "pixels don't tell; a judge may",
+    unread = "not understood"
+  )
+  said <- ifelse(drafts$part == "negative", paste("no", drafts$phrase), drafts$phrase)
+  notes <- ifelse(drafts$state == "drafted", drafts$check, unname(why[drafts$state]))
+  read <- ifelse(is.na(drafts$read_as), "", paste0(drafts$read_as, " "))
+  lines <- paste0(said, " -> ", read, "(", notes, ")", recycle0 = TRUE)
+  for (i in seq_along(lines)) {
+    if (i == 1 || drafts$case[i] != drafts$case[i - 1]) {
+      cat(drafts$case[i], ":\n", sep = "")
+    }
+
+    cat(strwrap(lines[i], 100, initial = "  ", prefix = "      "), sep = "\n")
+  }
+
+  new <- sum(drafts$state == "drafted")
+  cat(
+    "\nChecks of ", count_words(new, "phrase"), " of ", nrow(drafts), " drafted into ",
+    file.path(given$places, "suite.yml"),
+    if (new > 0) ". Look at each: it counts as drafted until you edit it.\n" else ".\n",
+    sep = ""
+  )
+  if (new > 0) {
+    next_steps(paste("sprenn check", shell_path(given$places)))
+  }
+
   0L
 }
 

@@ -167,6 +167,7 @@ cli_check <- function(given) {
           list(engine = trial$unreached$engine[i], pipelines = I(trial$unreached$pipelines[[i]]))
         }),
         warnings = warnings,
+        drafted_checks = drafted_checks(trial$suite),
         notes = I(notes)
       ),
       status
@@ -177,6 +178,7 @@ cli_check <- function(given) {
   unusable$kind <- rep("this engine can't be used now", nrow(unusable))
   show_warnings(unusable, "problem")
   show_warnings(warnings)
+  show_drafted(drafted_checks(trial$suite))
   cat("\n")
   for (note in notes) {
     cat(strwrap(note, 100, initial = "note: ", exdent = 6), sep = "\n")
@@ -195,6 +197,19 @@ cli_check <- function(given) {
     sep = ""
   )
   status
+}
+
+# What will count that no person has looked at.
+show_drafted <- function(drafted) {
+  if (nrow(drafted) == 0) {
+    return(invisible())
+  }
+
+  cat("\nDrafted checks that nobody has edited; they count all the same:\n")
+  lines <- paste0(drafted$case, ": ", drafted$phrase, " -> ", drafted$read_as)
+  for (line in lines) {
+    cat(strwrap(line, 100, initial = "  ", prefix = "      "), sep = "\n")
+  }
 }
 
 # Reports where a run differs from its records.

@@ -168,7 +168,7 @@ readings_of <- function(service, role, answer) {
       keeps <- lapply(c(list(wanted$upload), wanted$upload$then), `[[`, "keep")
       c(
         list(id = wanted$upload$id, seconds = wanted$upload$seconds),
-        prefix_names("keep.", unlist(keeps, recursive = FALSE))
+        prefix_names("keep.", as.list(unlist(keeps)))
       )
     },
     if (role == "make") prefix_names("keep.", as.list(wanted$make$keep)),

@@ -6,7 +6,7 @@ plan_notes <- function(trial, inputs = case_inputs(trial$suite)) {
   ids <- vapply(cases, `[[`, "", "id")
   unchecked <- vapply(
     cases,
-    function(case) !case$neutral && all(vapply(case$prompt, function(p) is.null(p$probe), NA)),
+    function(case) !case$neutral && all(vapply(case$prompt, function(p) !length(p$probe), NA)),
     NA
   )
   unsure <- Filter(function(engine) !engine$about$repeatable, trial$lineup$engines)

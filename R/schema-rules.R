@@ -24,7 +24,9 @@ suite_rules <- function() {
   rbind(
     case_rules(),
     probe_rules("cases[].prompt[].probe"),
-    probe_rules("cases[].negative[].probe")
+    probe_rules("cases[].prompt[].probe[]"),
+    probe_rules("cases[].negative[].probe"),
+    probe_rules("cases[].negative[].probe[]")
   )
 }
 

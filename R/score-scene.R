@@ -161,7 +161,7 @@ draw_decoys <- function(frame, n = enough_decoys) {
 # Every measure of a scene, and every probe among the phrases asked for: a list with
 # `key`, `unwanted` and perhaps `probe` each.
 score_scene <- function(scene, phrases = list(), measures = all_measures()) {
-  phrases <- Filter(function(phrase) !is.null(phrase$probe), phrases)
+  phrases <- Filter(function(phrase) length(phrase$probe) > 0, phrases)
   # Each probe looks at these.
   if (length(phrases)) {
     scene$oklab <- view_oklab(scene$take)
@@ -204,13 +204,16 @@ soften_level <- function(row, doubtful) {
 }
 
 probe_scores <- function(measure, scene, phrases) {
-  asked <- Filter(function(phrase) identical(phrase$probe$measure, measure$measure), phrases)
-  lapply(asked, function(phrase) {
-    scores <- measure$compute(scene, phrase$probe)
-    if (!is.null(scores)) {
-      as_evidence(scores, phrase)
-    }
+  each <- lapply(phrases, function(phrase) {
+    own <- Filter(function(probe) probe$measure == measure$measure, phrase$probe)
+    lapply(own, function(probe) {
+      scores <- measure$compute(scene, probe)
+      if (!is.null(scores)) {
+        as_evidence(scores, phrase)
+      }
+    })
   })
+  unlist(each, recursive = FALSE)
 }
 
 # Something unwanted scores fully where it is absent.

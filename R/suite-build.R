@@ -139,7 +139,9 @@ build_phrase <- function(phrase, unwanted = FALSE) {
     ask = phrase$ask %||% phrase$say,
     must = phrase$must %||% FALSE,
     drafted = is_drafted(phrase),
-    probe = build_probe(phrase$probe)
+    # Several checks of one phrase.
+    probe = lapply(probes_of(phrase), build_probe),
+    read_as = read_as(phrase)
   )
 }
 
@@ -153,13 +155,49 @@ is_drafted <- function(phrase) {
 
 draft_mark <- function(say) substr(sha256_of(say), 1, 8)
 
+# A phrase's probes as they are written, none or several.
+probes_of <- function(phrase) {
+  probe <- if (is.list(phrase)) phrase$probe
+  if (is_keyed(probe)) list(probe) else probe
+}
+
+# The mark of a drafted probe, in brackets behind the words for how its phrase was understood: the
+# first part fits only the phrase's words, the second only the probe.
+probe_mark <- function(say, probe) {
+  part <- function(text) substr(sha256_of(text), 1, 4)
+  probe <- sort_by_name(probe[setdiff(names(probe), "drafted")])
+  paste0(part(say), part(to_json(probe)))
+}
+
+mark_pattern <- "^(.*) \\(([0-9a-f]{4})([0-9a-f]{4})\\)$"
+
+# Whether a probe is drafted and nobody has edited it since; `stale` if the words were.
+draft_state <- function(say, probe) {
+  said <- probe$drafted %||% ""
+  parts <- regmatches(said, regexec(mark_pattern, said))[[1]]
+  if (length(parts) == 0) {
+    return("own")
+  }
+
+  mark <- probe_mark(say, probe)
+  if (parts[4] != substr(mark, 5, 8)) {
+    "own"
+  } else if (parts[3] != substr(mark, 1, 4)) {
+    "stale"
+  } else {
+    "drafted"
+  }
+}
+
+# How a phrase was understood, by its drafted probes.
+read_as <- function(phrase) {
+  drafted <- Filter(function(probe) draft_state(phrase$say, probe) == "drafted", probes_of(phrase))
+  vapply(drafted, function(probe) sub(mark_pattern, "\\1", probe$drafted), "")
+}
+
 # The probe as its measure takes it: which measure, where, the bound, and the colour or
 # the look that it is about.
 build_probe <- function(probe) {
-  if (is.null(probe)) {
-    return(NULL)
-  }
-
   measure <- Find(function(one) one$asks %in% names(probe), all_probes())
   where <- probe$where %||% "whole"
   list(
@@ -297,7 +335,7 @@ case_facts <- function(case, suite) {
   case$watch <- sorted(case$watch)
   meant <- function(phrases) {
     lapply(phrases, function(phrase) {
-      phrase[setdiff(names(phrase), c("drafted", "key", "unwanted"))]
+      phrase[setdiff(names(phrase), c("drafted", "key", "unwanted", "read_as"))]
     })
   }
 

@@ -216,7 +216,8 @@ probe_problems <- function(case, place, looks) {
   each <- lapply(probes, function(one) {
     list(
       region_problems(one$written$where, case, one$at),
-      if (is_text(one$written$look)) look_problems(one$written$look, looks, one$at)
+      if (is_text(one$written$look)) look_problems(one$written$look, looks, one$at),
+      stale_problems(one)
     )
   })
   asked <- Filter(function(one) one$part == "prompt" && length(one$probe$bound) == 2, probes)
@@ -228,20 +229,42 @@ probe_problems <- function(case, place, looks) {
 written_probes <- function(case, place) {
   of_part <- function(part) {
     phrases <- if (is.list(case[[part]])) case[[part]]
-    lapply(seq_along(phrases), function(i) {
-      written <- if (is.list(phrases[[i]])) phrases[[i]]$probe
-      if (is_keyed(written)) {
-        list(
-          part = part,
-          at = paste0(place, ".", part, "[", i, "].probe"),
-          written = written,
-          probe = tryCatch(build_probe(written), error = function(e) NULL)
-        )
-      }
-    })
+    unlist(
+      lapply(seq_along(phrases), function(i) {
+        at <- paste0(place, ".", part, "[", i, "].probe")
+        written <- probes_of(phrases[[i]])
+        several <- is.list(phrases[[i]]) && !is_keyed(phrases[[i]]$probe)
+        lapply(which(as.logical(lapply(written, is_keyed))), function(k) {
+          list(
+            part = part,
+            at = paste0(at, if (several) paste0("[", k, "]")),
+            say = phrases[[i]]$say,
+            written = written[[k]],
+            probe = tryCatch(build_probe(written[[k]]), error = function(e) NULL)
+          )
+        })
+      }),
+      recursive = FALSE
+    )
   }
 
-  Filter(Negate(is.null), c(of_part("prompt"), of_part("negative")))
+  c(of_part("prompt"), of_part("negative"))
+}
+
+# A drafted check of words that were changed since would quietly look for what they said before.
+stale_problems <- function(one) {
+  if (is_text(one$say) && is_text(one$written$drafted) &&
+    draft_state(one$say, one$written) == "stale") {
+    new_problem(
+      "suite.yml",
+      paste0(one$at, ".drafted"),
+      paste0("a check that was drafted from other words than ", show_value(one$say)),
+      paste0(
+        "a check of these words (`sprenn evidence TRIAL --draft` drafts it anew), or no ",
+        "`drafted`, if it fits them as well"
+      )
+    )
+  }
 }
 
 # Two probes that ask the same of one place with bounds that have nothing in common.

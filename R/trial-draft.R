@@ -114,13 +114,17 @@ captioning_engine <- function(engine, folder) {
   engine
 }
 
-# A suite that may lack prompts: its cases as written, and with what they take
-# over from others.
-read_draftable <- function(folder) {
+# A suite that may lack prompts, or have problems at places of this pattern: its cases as written,
+# and with what they take over from others.
+read_draftable <- function(folder, besides = NULL) {
   read <- read_trial_file(folder, "suite.yml")
   files <- examine_files(read, folder)
   problems <- bind_problems(read$problems, files$problems, suite_problems(read, files$facts))
   lacking <- grepl("^cases\\[[0-9]+\\]\\.prompt$", problems$place) & problems$found == "nothing"
+  if (!is.null(besides)) {
+    lacking <- lacking | grepl(besides, problems$place)
+  }
+
   stop_for_problems(
     place_problems(problems[!lacking, ], list(suite.yml = read$text)),
     what = "This suite"
@@ -192,17 +196,22 @@ caption_picture <- function(describer, reference) {
   trimws(gsub("[[:space:][:cntrl:]]+", " ", said[grepl("\\S", said)]))
 }
 
-# Puts prompts into the text of suite.yml, and makes sure that nothing else in
-# it has changed before the file is replaced.
+# Puts prompts into the text of suite.yml.
 write_prompts <- function(folder, own, at, prompts) {
   lines <- own$text
   wanted <- own$value
   # From the last case to the first, so that line numbers stay valid.
   for (k in order(at, decreasing = TRUE)) {
-    lines <- put_prompt(lines, own$written[[at[k]]], at[k], prompts[[k]])
+    lines <- put_phrases(lines, own$written[[at[k]]], at[k], prompts[[k]])
     wanted$cases[[at[k]]]$prompt <- prompts[[k]]
   }
 
+  write_suite(folder, lines, wanted)
+}
+
+# Writes lines in place of suite.yml, but only if they say what is `wanted`: nothing else may have
+# changed.
+write_suite <- function(folder, lines, wanted) {
   back <- read_yaml_text(paste(lines, collapse = "\n"), "suite.yml")$value
   sorted <- function(suite) {
     suite$cases <- lapply(suite$cases, sort_by_name)
@@ -223,24 +232,25 @@ write_prompts <- function(folder, own, at, prompts) {
   write_lines(lines, file, kind = "draft", kept = "The file is as it was.")
 }
 
-put_prompt <- function(lines, case, i, prompt) {
+# Puts phrases into the lines of a case under `key`, prompt or negative.
+put_phrases <- function(lines, case, i, phrases, key = "prompt") {
   places <- locate_places(lines)
   first <- places[[paste0("cases[", i, "]")]]
   after <- places[paste0("cases[", i + 1, "]")]
   last <- (if (is.na(after)) length(lines) + 1L else after[[1]]) - 1L
   dash <- sub("^( *- *).*", "\\1", lines[first])
   indent <- strrep(" ", nchar(dash))
-  block <- yaml_entry("prompt", unname(prompt), indent)
+  block <- yaml_entry(key, unname(phrases), indent)
   if (grepl("^ *- *\\{", lines[first])) {
     # A case on one line is opened up.
-    case$prompt <- prompt
+    case[[key]] <- phrases
     fresh <- yaml_block(case, indent)
     substr(fresh[1], 1, nchar(dash)) <- dash
     ends <- max(places[startsWith(names(places), paste0("cases[", i, "]"))])
     return(c(lines[seq_len(first - 1)], fresh, lines[-seq_len(ends)]))
   }
 
-  from <- places[paste0("cases[", i, "].prompt")]
+  from <- places[paste0("cases[", i, "].", key)]
   if (is.na(from)) {
     return(append(lines, block, last_said(lines, first, last)))
   }

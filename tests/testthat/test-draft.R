@@ -75,7 +75,7 @@ test_that("cases on one line are opened up, and every made-up suite keeps all el
   folder <- small_trial()
   draft_prompts(folder, teller("a sea"), join = TRUE)
   expect_equal(says(folder, 1), c("a thing", "dark", "a sea"))
-  expect_equal(read_trial(folder)$suite$cases[[1]]$prompt[[2]]$probe$bound, c(0, 0.9))
+  expect_equal(read_trial(folder)$suite$cases[[1]]$prompt[[2]]$probe[[1]]$bound, c(0, 0.9))
   for (seed in 1:12) {
     suite <- some_suite(seed)
     folder <- made_up_trial(suite)

@@ -1,0 +1,89 @@
+# From what a phrase was understood to say to the checks that need pixels only.
+
+# The checks of a phrase: `probes`, as suite.yml has them, and in words what was understood that
+# pixels don't tell (`for_judges`): things, people, lettering, and colours that most pictures have
+# somewhere.
+draft_checks <- function(say) {
+  facts <- read_phrase(say)
+  facts <- facts[facts$kind != "colour" | !duplicated(facts[c("kind", "of")]), ]
+  rows <- lapply(seq_len(nrow(facts)), function(i) facts[i, ])
+  probes <- lapply(rows, probe_of_fact)
+  seen <- !vapply(probes, is.null, NA)
+  probes <- Map(
+    function(probe, fact) {
+      words <- understood_words(fact)
+      c(probe, drafted = paste0(words, " (", probe_mark(say, probe), ")"))
+    },
+    probes[seen],
+    rows[seen]
+  )
+  list(probes = unname(probes), for_judges = vapply(rows[!seen], understood_words, ""))
+}
+
+# The probe of a fact, or NULL if pixels don't tell.
+probe_of_fact <- function(fact) {
+  place <- list(top = "top third", bottom = "bottom third", border = "border", centre = "centre")
+  where <- place[[fact$at]]
+  key <- paste(fact$kind, fact$of)
+  if (fact$kind == "colour" && !is.null(where)) {
+    list(colour = fact$of, where = where, share = paste("at least", least_of_place))
+  } else if (fact$kind == "colour" && fact$of %in% telling_colours) {
+    list(colour = fact$of, patches = "at least 1")
+  } else if (!is.null(fact_bounds[[key]])) {
+    bound <- fact_bounds[[key]]
+    drop_empty(c(list(where = where), stats::setNames(list(bound[[2]]), bound[[1]])))
+  }
+}
+
+# Colours of which one patch somewhere tells something: less than a third of photographs have it.
+# All bounds here are of the photographs of the part `fit` in bench/natural/photographs.csv; how
+# often the other part keeps to them by chance is in docs/measures.md.
+telling_colours <- c("red", "yellow", "teal", "purple", "pink")
+
+# Of a sky or a background that has a colour, a good part has it; engines shade and cloud the rest.
+least_of_place <- 0.3
+
+# The bounds of everything else: a tenth of the photographs keeps to them. Of symmetry it is a
+# quarter, since pictures that are meant to be symmetrical are so only by and large.
+fact_bounds <- list(
+  "light dark" = list("brightness", "at most 0.43"),
+  "light bright" = list("brightness", "at least 0.67"),
+  "light misty" = list("contrast", "at most 0.42"),
+  "light warm" = list("warmth", "at least 0.75"),
+  "light cool" = list("warmth", "at most 0.3"),
+  "tone mono" = list("monochrome", "at least 0.9"),
+  "tone vivid" = list("colourfulness", "at least 0.53"),
+  "tone muted" = list("colourfulness", "at most 0.1"),
+  "tone high contrast" = list("contrast", "at least 0.8"),
+  "tone low contrast" = list("contrast", "at most 0.42"),
+  "layout busy" = list("busy", "at least 0.68"),
+  "layout plain" = list("busy", "at most 0.1"),
+  "layout symmetry" = list("symmetry", "at least 0.6")
+)
+
+understood_words <- function(fact) {
+  place <- c(
+    top = " at the top", bottom = " at the bottom", border = " around", centre = " in the middle"
+  )
+  place <- if (fact$at %in% names(place)) place[[fact$at]] else ""
+  switch(fact$kind,
+    colour = paste0(fact$of, if (nzchar(place)) place else " somewhere"),
+    light = paste0(fact$of, place),
+    tone = if (fact$of == "mono") "in greys or one tint" else fact$of,
+    layout = paste0(if (fact$of == "symmetry") "symmetrical" else fact$of, place),
+    thing = ,
+    people = paste0(fact$of, ": ", count_wanted(fact$at)),
+    person = fact$of,
+    text = if (fact$of == "none") "no lettering" else paste("lettering", show_value(fact$of))
+  )
+}
+
+count_wanted <- function(at) {
+  if (at == "0") {
+    "none"
+  } else if (endsWith(at, "+")) {
+    paste("at least", sub("+", "", at, fixed = TRUE))
+  } else {
+    at
+  }
+}
