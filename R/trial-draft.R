@@ -247,6 +247,7 @@ put_phrases <- function(lines, case, i, phrases, key = "prompt") {
     fresh <- yaml_block(case, indent)
     substr(fresh[1], 1, nchar(dash)) <- dash
     ends <- max(places[startsWith(names(places), paste0("cases[", i, "]"))])
+    fresh <- with_comments(fresh, lines[first:ends])
     return(c(lines[seq_len(first - 1)], fresh, lines[-seq_len(ends)]))
   }
 
@@ -260,7 +261,36 @@ put_phrases <- function(lines, case, i, phrases, key = "prompt") {
     substr(block[1], 1, nchar(dash)) <- dash
   }
 
-  c(lines[seq_len(from - 1)], block, lines[-seq_len(end_of_value(lines, from, last, indent))])
+  ends <- end_of_value(lines, from, last, indent)
+  c(lines[seq_len(from - 1)], with_comments(block, lines[from:ends]), lines[-seq_len(ends)])
+}
+
+# The lines of a value with the comments of those that they replace: the first line's behind it, the
+# others above, each on a line of its own.
+with_comments <- function(block, replaced) {
+  # What looks like a comment in a text over several lines is none.
+  if (grepl("[|>][+-]? *$", replaced[1])) {
+    return(block)
+  }
+
+  comments <- comment_of(replaced)
+  if (nzchar(comments[1])) {
+    block[1] <- paste(block[1], comments[1])
+  }
+
+  others <- comments[-1][nzchar(comments[-1])]
+  if (length(others) == 0) {
+    return(block)
+  }
+
+  c(paste0(sub("^( *).*", "\\1", block[1]), others), block)
+}
+
+# The comment that each line has, "" without one. A # within quotes begins none.
+comment_of <- function(lines) {
+  bare <- gsub("\"(\\\\.|[^\"])*\"|'[^']*'", "", lines)
+  found <- sub("^(|.*?\\s)(#.*)$", "\\2", bare, perl = TRUE)
+  ifelse(grepl("(^|\\s)#", bare), found, "")
 }
 
 # The last line of a case that is neither empty nor a comment.

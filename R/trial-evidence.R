@@ -157,13 +157,9 @@ put_changed <- function(lines, case, i, part, phrases, changed) {
       last <- min(last, first[[k + 1]] - 1)
     }
 
-    comments <- sub("^.*?(\\s+#.*)?$", "\\1", lines[from], perl = TRUE)
-    block <- yaml_block(list(phrases[[k]]), indent)
-    if (nzchar(comments)) {
-      block[length(block)] <- paste0(block[length(block)], comments)
-    }
-
-    lines <- c(lines[seq_len(from - 1)], block, lines[-seq_len(last_said(lines, from, last))])
+    last <- last_said(lines, from, last)
+    block <- with_comments(yaml_block(list(phrases[[k]]), indent), lines[from:last])
+    lines <- c(lines[seq_len(from - 1)], block, lines[-seq_len(last)])
   }
 
   lines

@@ -162,7 +162,7 @@ test_that("drafts go into suite.yml, and nothing else in it changes", {
   expect_equal(drafts$state, c("drafted", "own", "for a judge", "drafted", "unread", "drafted"))
   expect_equal(drafts$part, rep(c("prompt", "negative", "prompt"), c(3, 2, 1)))
   lines <- readLines(file.path(folder, "suite.yml"))
-  expect_match(lines, "teal at the top .*# above all$", all = FALSE)
+  expect_match(lines, "say: a teal sky # above all$", all = FALSE)
   expect_match(lines, "# a comment of its own", all = FALSE)
   expect_match(lines, "# the first", all = FALSE)
   suite <- read_trial(folder)$suite
@@ -176,6 +176,39 @@ test_that("drafts go into suite.yml, and nothing else in it changes", {
   expect_equal(readLines(file.path(folder, "suite.yml")), lines)
   expect_equal(nrow(draft_evidence(folder, cases = "three")), 0)
   expect_error(draft_evidence(folder, cases = "four"), "four", class = "sprenn_error_argument")
+})
+
+test_that("comments stay, however a suite is written", {
+  head <- c("suite: small", "seeds: [1]", "size: [96, 64]", "cases:")
+  cases <- list(
+    "  - {id: one, job: restyle, reference: references/one.png, prompt: [a teal sky, fog]}  # kept",
+    c(
+      "  - id: one", "    job: restyle", "    reference: references/one.png",
+      "    prompt: \"a teal sky # 4\"   # kept"
+    ),
+    c(
+      "  - id: one", "    job: restyle", "    reference: references/one.png", "    prompt:",
+      "      - say: a teal sky   # kept", "        # above the weight", "        weight: 2"
+    ),
+    c(
+      "  - id: one", "    job: restyle", "    reference: references/one.png", "    prompt: [fog,",
+      "      a teal sky]   # kept", "    # the end"
+    )
+  )
+  for (case in cases) {
+    folder <- small_trial(suite = c(head, case))
+    draft_evidence(folder)
+    lines <- readLines(file.path(folder, "suite.yml"))
+    expect_equal(sum(grepl("# kept$", lines)), 1, info = case[1])
+    own <- grep("# (above|the end)", case, value = TRUE)
+    expect_equal(sum(grepl("# (above|the end)", lines)), length(own))
+    read <- read_trial(folder)$suite$cases[[1]]$prompt
+    expect_true("teal at the top" %in% unlist(lapply(read, `[[`, "read_as")))
+  }
+  expect_equal(
+    comment_of(c("a: b # c", "a: \"b # c\"", "# d", "a: 'it # x' # y", "a: b#c")),
+    c("# c", "", "# d", "# y", "")
+  )
 })
 
 test_that("a check counts as drafted until it is edited, and not for other words", {
