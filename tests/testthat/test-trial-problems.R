@@ -4,7 +4,7 @@ test_that("a sound trial has no problems and reads back as what was written", {
   expect_equal(trial$suite$seeds, c(1L, 2L))
   expect_equal(vapply(trial$suite$cases, `[[`, "", "id"), c("one", "two", "three"))
   expect_equal(
-    trial$suite$cases[[1]]$prompt[[2]]$probe,
+    trial$suite$cases[[1]]$prompt[[2]]$probe[[1]],
     list(measure = "brightness", where = "whole", bound = c(0, 0.9), colour = NULL, look = NULL)
   )
   expect_equal(trial$lineup$pipelines$native_hold, c(9, 1))
