@@ -315,7 +315,7 @@ cli_draft_evidence <- function(given) {
     "for a judge" = "pixels don't tell; a judge may",
     unread = "not understood"
   )
-  said <- ifelse(drafts$part == "negative", paste("no", drafts$phrase), drafts$phrase)
+  said <- ifelse(drafts$part == "negative", unwanted_key(drafts$phrase), drafts$phrase)
   notes <- ifelse(drafts$state == "drafted", drafts$check, unname(why[drafts$state]))
   read <- ifelse(is.na(drafts$read_as), "", paste0(drafts$read_as, " "))
   lines <- paste0(said, " -> ", read, "(", notes, ")", recycle0 = TRUE)
@@ -329,9 +329,9 @@ cli_draft_evidence <- function(given) {
 
   new <- sum(drafts$state == "drafted")
   cat(
-    "\nChecks of ", count_words(new, "phrase"), " of ", nrow(drafts), " drafted into ",
+    "\nChecks drafted for ", new, " of ", count_words(nrow(drafts), "phrase"), " in ",
     file.path(given$places, "suite.yml"),
-    if (new > 0) ". Look at each: it counts as drafted until you edit it.\n" else ".\n",
+    if (new > 0) ". Read each one: it counts as drafted until you edit it.\n" else ".\n",
     sep = ""
   )
   if (new > 0) {

@@ -205,7 +205,7 @@ show_drafted <- function(drafted) {
     return(invisible())
   }
 
-  cat("\nDrafted checks that nobody has edited; they count all the same:\n")
+  cat("\nDrafted checks that nobody has edited (they are scored like your own):\n")
   lines <- paste0(drafted$case, ": ", drafted$phrase, " -> ", drafted$read_as)
   for (line in lines) {
     cat(strwrap(line, 100, initial = "  ", prefix = "      "), sep = "\n")

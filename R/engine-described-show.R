@@ -50,8 +50,7 @@ shown_uploads <- function(talk, upload, name) {
       kept_words(step$keep),
       if (i == length(steps)) paste0(upload$id, " is then {", name, ".uploaded}")
     )
-    in_address <- intersect(template_names(request_template(step$call)), kept)
-    shown_call(talk, step, paste("upload of", name), does, as_written = length(in_address) > 0)
+    shown_call(talk, step, paste("upload of", name), does, upload$hosts, kept)
   })
 }
 
@@ -68,25 +67,26 @@ picture_words <- function(wanted) {
   )
 }
 
-# A call as it would be sent; with its address `as_written` where an earlier answer tells it, and
-# then perhaps another host's, which is not told the key.
-shown_call <- function(talk, spec, role, does, as_written = FALSE) {
+# A call as it would be sent. Where its address is one that an earlier answer `kept`, it is shown as
+# written, and without the key, since it may be on one of the other `hosts`.
+shown_call <- function(talk, spec, role, does, hosts = NULL, kept = NULL) {
   wanted <- talk$service$wanted
+  is_known <- !any(template_names(request_template(spec$call)) %in% kept)
+  url <- if (is_known) described_address(talk, spec$call, hosts)
+  has_key <- is_known && is_own_address(talk, url)
   body <- described_body(spec, talk$request, talk$named)
   headers <- headers_with(talk, spec, body)
   headers <- sub("boundary=.*", "boundary=...", headers)
   list(
     role = role,
-    call = if (as_written) {
-      spec$call
-    } else {
-      paste0(
-        request_method(spec$call), " ", described_address(talk, spec$call),
-        if (!is.null(wanted$key_query)) paste0(" (", wanted$key_query, "=(", wanted$key, "))")
-      )
-    },
+    call = paste0(
+      if (is_known) paste(request_method(spec$call), url) else spec$call,
+      if (has_key && !is.null(wanted$key_query)) {
+        paste0(" (", wanted$key_query, "=(", wanted$key, "))")
+      }
+    ),
     headers = c(
-      if (!as_written) key_header_words(wanted),
+      if (has_key) key_header_words(wanted),
       paste0(names(headers), ": ", headers, recycle0 = TRUE)
     ),
     body = body_words(body),

@@ -124,7 +124,8 @@ upload_calls <- function(talk, steps, said, give_up, then) {
   )
 }
 
+# Headers, and some services' members, are texts.
 seconds_kept <- function(said) {
-  seconds <- as_number(said)
+  seconds <- suppressWarnings(as.numeric(texts_of(said)))
   if (length(seconds) != 1 || is.na(seconds)) Inf else upload_margin * seconds
 }

@@ -9,7 +9,7 @@ described_judge <- function(wanted, name) {
   }
 
   service <- new_service(wanted)
-  # A question that is put twice costs little, and another answer to it would be none.
+  # Asking a question twice costs little, so an answer that was lost is asked for again.
   service$asks_once <- FALSE
   asks_all <- "statements" %in% words_behind(wanted$question, "each")
   new_judge(

@@ -123,17 +123,10 @@ build_mask <- function(mask, path) {
 
 # A phrase: `key` is what its evidence goes by.
 build_phrase <- function(phrase, unwanted = FALSE) {
-  if (is.character(phrase)) {
-    phrase <- list(say = phrase)
-  }
-
+  phrase <- as_phrase(phrase)
   list(
     say = phrase$say,
-    key = if (unwanted) {
-      paste("no", sub("^(a|an|the|some|any) ", "", phrase$say))
-    } else {
-      phrase$say
-    },
+    key = if (unwanted) unwanted_key(phrase$say) else phrase$say,
     unwanted = unwanted,
     weight = as.numeric(phrase$weight %||% 1),
     ask = phrase$ask %||% phrase$say,
@@ -144,6 +137,11 @@ build_phrase <- function(phrase, unwanted = FALSE) {
     read_as = read_as(phrase)
   )
 }
+
+# A phrase as a record, which a file may give as a text.
+as_phrase <- function(phrase) if (is.list(phrase)) phrase else list(say = phrase)
+
+unwanted_key <- function(say) paste("no", sub("^(a|an|the|some|any) ", "", say))
 
 # The phrases that can be checked in a take: a neutral prompt asks for nothing that could be.
 asked_phrases <- function(case) c(if (!case$neutral) case$prompt, case$unwanted)

@@ -1,7 +1,7 @@
 # The colours that a phrase names, and where they are.
 
 read_colours <- function(said) {
-  if (said$removes || says(said, "\\b(no|not|without)\\b")) {
+  if (said$removes || said$denies) {
     return(NULL)
   }
 

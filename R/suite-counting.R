@@ -6,7 +6,7 @@ read_people <- function(said) {
     return(new_fact("people", "people", "0"))
   }
 
-  if (says(said, "\\b(no|not|without|like an?|statue of|mask of|doll)\\b")) {
+  if (said$denies || says(said, "\\b(like an?|statue of|mask of|doll)\\b")) {
     return(NULL)
   }
 
@@ -14,13 +14,14 @@ read_people <- function(said) {
     return(new_fact("people", "people", "2+"))
   }
 
-  grouped <- regmatches(said$text, regexec(group_pattern(), said$text, perl = TRUE))[[1]]
-  if (length(grouped)) {
-    return(new_fact("people", "people", as.character(number_of(grouped[2]))))
-  }
+  count <- group_count(said) %||% counts_of(said, function(i) person_at(said$words, i))
+  if (!is.null(count)) new_fact("people", "people", count)
+}
 
-  counts <- counts_of(said, function(i) person_at(said$words, i))
-  if (is.null(counts)) NULL else new_fact("people", "people", counts)
+# The number in "a family of four".
+group_count <- function(said) {
+  found <- regmatches(said$text, regexec(group_pattern(), said$text, perl = TRUE))[[1]]
+  if (length(found)) as.character(number_of(found[2]))
 }
 
 nobody_pattern <- paste0(
@@ -127,15 +128,14 @@ read_things <- function(said, things) {
     return(NULL)
   }
 
-  none <- says(said, "\\b(no|without|not)\\b")
   longest <- longest_things(said$words)
   rows <- lapply(intersect(names(thing_words), things), function(kind) {
     count <- counts_of(said, function(i) if (identical(longest[[i]]$kind, kind)) longest[[i]])
     if (is.null(count)) {
       NULL
-    } else if (said$removes || (none && negates(said, thing_words[[kind]]))) {
+    } else if (said$removes || negates(said, thing_words[[kind]])) {
       new_fact("thing", kind, "0")
-    } else if (!none) {
+    } else if (!said$denies) {
       new_fact("thing", kind, count)
     }
   })

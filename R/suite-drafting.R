@@ -1,23 +1,23 @@
 # From what a phrase was understood to say to the checks that need pixels only.
 
-# The checks of a phrase: `probes`, as suite.yml has them, and in words what was understood that
-# pixels don't tell (`for_judges`): things, people, lettering, and colours that most pictures have
-# somewhere.
+# The checks of a phrase: `probes`, as suite.yml has them, what they were `read_as`, and in words
+# what was understood that pixels don't tell (`for_judges`): things, people, lettering, and colours
+# that most pictures have somewhere.
 draft_checks <- function(say) {
   facts <- read_phrase(say)
   facts <- facts[facts$kind != "colour" | !duplicated(facts[c("kind", "of")]), ]
   rows <- lapply(seq_len(nrow(facts)), function(i) facts[i, ])
   probes <- lapply(rows, probe_of_fact)
+  words <- vapply(rows, understood_words, "")
   seen <- !vapply(probes, is.null, NA)
-  probes <- Map(
-    function(probe, fact) {
-      words <- understood_words(fact)
-      c(probe, drafted = paste0(words, " (", probe_mark(say, probe), ")"))
-    },
-    probes[seen],
-    rows[seen]
+  marked <- function(probe, words) {
+    c(probe, drafted = paste0(words, " (", probe_mark(say, probe), ")"))
+  }
+  list(
+    probes = Map(marked, probes[seen], words[seen], USE.NAMES = FALSE),
+    read_as = words[seen],
+    for_judges = words[!seen]
   )
-  list(probes = unname(probes), for_judges = vapply(rows[!seen], understood_words, ""))
 }
 
 # The probe of a fact, or NULL if pixels don't tell.
@@ -35,15 +35,16 @@ probe_of_fact <- function(fact) {
   }
 }
 
-# Colours of which one patch somewhere tells something: less than a third of photographs have it.
-# All bounds here are of the photographs of the part `fit` in bench/natural/photographs.csv; how
-# often the other part keeps to them by chance is in docs/measures.md.
+# Colours of which one patch somewhere tells something: less than a third of the photographs of the
+# part `fit` in bench/natural/photographs.csv have it. How often the other part has it by chance,
+# and keeps to the bounds below, is in docs/measures.md.
 telling_colours <- c("red", "yellow", "teal", "purple", "pink")
 
 # Of a sky or a background that has a colour, a good part has it; engines shade and cloud the rest.
+# A choice, as is that of `mono`.
 least_of_place <- 0.3
 
-# The bounds of everything else: a tenth of the photographs keeps to them. Of symmetry it is a
+# The bounds of everything else: a tenth of the same photographs keeps to them. Of symmetry it is a
 # quarter, since pictures that are meant to be symmetrical are so only by and large.
 fact_bounds <- list(
   "light dark" = list("brightness", "at most 0.43"),
@@ -74,7 +75,11 @@ understood_words <- function(fact) {
     thing = ,
     people = paste0(fact$of, ": ", count_wanted(fact$at)),
     person = fact$of,
-    text = if (fact$of == "none") "no lettering" else paste("lettering", show_value(fact$of))
+    text = switch(fact$of,
+      none = "no lettering",
+      some = "lettering",
+      paste("lettering", show_value(fact$of))
+    )
   )
 }
 

@@ -11,7 +11,7 @@
 #   thing   of a kind, at a count: 2, 2+ (two or more), 0
 #   people  at a count
 #   person  smile, frown, facing left, right, front or away, full figure or portrait
-#   text    none, or the words
+#   text    none, some (as what is unwanted may be), or the words
 read_phrase <- function(say, things = names(thing_words)) {
   facts <- do.call(rbind, lapply(parts_of_prompt(say), read_part, things))
   together(facts[!duplicated(facts), ])
@@ -65,7 +65,8 @@ no_facts <- function() new_table(kind = character(), of = character(), at = char
 new_fact <- function(kind, of, at = "whole") new_table(kind = kind, of = of, at = at)
 
 # A phrase taken apart: `text` in small letters without what is quoted, its `words`, what is
-# `quoted`, whether it `removes` something, and whether it only says what `keeps` as it is.
+# `quoted`, whether it `denies` or `removes` something, and whether it only says what `keeps` as it
+# is.
 phrase_said <- function(say) {
   say <- gsub("[\u201c\u201d\u201e]", "\"", say)
   quoted <- regmatches(say, gregexpr("\"[^\"]+\"", say))[[1]]
@@ -83,6 +84,7 @@ phrase_said <- function(say) {
     text = text,
     words = strsplit(text, " ", fixed = TRUE)[[1]],
     quoted = substr(quoted, 2, nchar(quoted) - 1),
+    denies = grepl("\\b(no|not|without)\\b", text),
     removes = removes,
     keeps = keeps
   )
@@ -111,13 +113,15 @@ read_lettering <- function(said) {
   if (says(said, none) || (said$removes && says(said, paste0("\\b", writing, "\\b")))) {
     new_fact("text", "none")
   } else if (length(said$quoted)) {
-    do.call(rbind, lapply(said$quoted, function(words) new_fact("text", words)))
+    rows_of("text", said$quoted)
+  } else if (says(said, paste0("^(any |some )?", writing, "$"))) {
+    new_fact("text", "some")
   }
 }
 
 # What is said of the people in the picture.
 read_person <- function(said) {
-  if (says(said, "\\b(no|not|without)\\b")) {
+  if (said$denies) {
     return(NULL)
   }
 
@@ -134,7 +138,7 @@ read_person <- function(said) {
   rows_of("person", found)
 }
 
-going <- "(facing|looking|walking|running|galloping|turned|riding)"
+turned_word <- "(facing|looking|walking|running|galloping|turned|riding)"
 person_patterns <- list(
   "smile" = "\\b(smil(e|es|ing)|laugh(s|ing)?|grinning|grin)\\b",
   "frown" = paste0(
@@ -144,8 +148,8 @@ person_patterns <- list(
   "facing front" = paste0(
     "\\b(facing|looking( straight)? (at|into)) (the )?(camera|viewer|us|lens)\\b"
   ),
-  "facing left" = paste0("\\b", going, " (to )?(the )?left\\b"),
-  "facing right" = paste0("\\b", going, " (to )?(the )?right\\b"),
+  "facing left" = paste0("\\b", turned_word, " (to )?(the )?left\\b"),
+  "facing right" = paste0("\\b", turned_word, " (to )?(the )?right\\b"),
   "facing away" = paste0(
     "\\b((seen )?from behind|back view|facing away|with (his|her|their) backs? to)\\b"
   ),
@@ -163,7 +167,7 @@ rows_of <- function(kind, of) {
 
 # How light it is, and how warm.
 read_light <- function(said) {
-  if (says(said, "\\b(no|not|without)\\b")) {
+  if (said$denies) {
     return(NULL)
   }
 
@@ -226,7 +230,7 @@ light_patterns <- list(
 
 # How it is coloured as a whole.
 read_tone <- function(said) {
-  if (says(said, "\\b(no|not|without|less|more)\\b")) {
+  if (said$denies || says(said, "\\b(less|more)\\b")) {
     return(NULL)
   }
 
@@ -262,7 +266,7 @@ read_layout <- function(said) {
   busy <- "\\b(busy|cluttered|bustling|teeming)\\b|^(highly |very )?(detailed|intricate)\\b"
   do.call(rbind, list(
     if (says(said, plain)) new_fact("layout", "plain", "border"),
-    if (says(said, busy) && !says(said, "\\b(no|not|without|less)\\b")) new_fact("layout", "busy"),
+    if (says(said, busy) && !said$denies && !says(said, "\\bless\\b")) new_fact("layout", "busy"),
     if (says(said, "\\bsymmetr(y|ic|ical)\\b")) new_fact("layout", "symmetry"),
     if (says(said, "\\bempty (middle|centre|center)\\b")) new_fact("layout", "plain", "centre")
   ))

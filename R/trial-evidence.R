@@ -91,9 +91,8 @@ draft_part <- function(written) {
     return(list())
   }
 
-  phrases <- if (is_keyed(written) || !is.list(written)) as.list(written) else written
-  lapply(unname(phrases), function(phrase) {
-    record <- if (is.list(phrase)) phrase else list(say = phrase)
+  lapply(as.list(written), function(phrase) {
+    record <- as_phrase(phrase)
     by_hand <- Filter(function(probe) draft_state(record$say, probe) == "own", probes_of(record))
     if (length(by_hand)) {
       return(list(phrase = phrase, changed = FALSE, state = "own", read = NA_character_))
@@ -109,8 +108,7 @@ draft_phrase <- function(phrase, record) {
   before <- record$probe
   record$probe <- if (length(probes) == 1) probes[[1]] else if (length(probes)) probes
   same <- identical(before, record$probe)
-  words <- vapply(probes, function(probe) sub(mark_pattern, "\\1", probe$drafted), "")
-  read <- c(words, drafted$for_judges)
+  read <- c(drafted$read_as, drafted$for_judges)
   list(
     phrase = if (same) phrase else record,
     changed = !same,
@@ -126,7 +124,7 @@ draft_phrase <- function(phrase, record) {
 }
 
 shown_draft <- function(one, case, part) {
-  record <- if (is.list(one$phrase)) one$phrase else list(say = one$phrase)
+  record <- as_phrase(one$phrase)
   checks <- vapply(probes_of(record), function(probe) probe_words(build_probe(probe)), "")
   new_table(
     case = case,

@@ -1,10 +1,15 @@
-# How prompts are read: Rscript bench/phrases.R [FILE]. Two hundred prompts in the manner of people who
+# How prompts are read: Rscript bench/phrases.R [FILE | chance]. Two hundred prompts in the manner of people who
 # write them, with what of each phrase can be checked as a person sees it (bench/phrases): the first
-# hundred were at hand when the reader was written, the second was written before it and not looked at.
+# hundred were at hand when the reader was written; the second was written before it, and first looked
+# at once it had been measured.
 #
 # right: some facts were read, and all of them are among the person's; wrong: one is not; none: nothing
 # was read. A check that asks for less than the person's (at any place, at least so many) is right.
-library(sprenn)
+#
+# chance: what drafted probes give on average on the photographs of the part `report`
+# (bench/natural/photographs.csv, fetched once), of which nobody asked it. Their bounds are of the part
+# `fit`.
+suppressMessages(library(sprenn))
 
 folder <- "bench/phrases"
 facts_of_person <- function(text) {
@@ -88,7 +93,47 @@ judge_file <- function(file) {
   do.call(rbind, unlist(rows, recursive = FALSE))
 }
 
+# The mean grade of a probe over pictures that are seen already.
+grade_of <- function(scenes, fact) {
+  probe <- sprenn:::build_probe(sprenn:::probe_of_fact(fact))
+  measure <- sprenn:::probe_named(probe$measure)
+  mean(vapply(scenes, function(scene) measure$compute(scene, probe)$value, 0))
+}
+
+print_chance <- function() {
+  source("bench/natural/gather.R")
+  photographs <- gather_photographs()
+  paths <- photographs$path[photographs$part == "report"]
+  scenes <- lapply(paths, function(path) {
+    take <- sprenn:::view_picture(pixels_of(photograph(path, 512)))
+    list(take = take, oklab = sprenn:::view_oklab(take))
+  })
+  cat(length(scenes), "photographs\n")
+  for (key in names(sprenn:::fact_bounds)) {
+    words <- strsplit(key, " ")[[1]]
+    at <- if (key == "layout plain") "border" else "whole"
+    fact <- sprenn:::new_fact(words[1], paste(words[-1], collapse = " "), at)
+    cat(sprintf("%-22s %.2f\n", key, grade_of(scenes, fact)))
+  }
+  for (place in c("top", "border")) {
+    each <- vapply(colour_names()$colour, function(colour) {
+      grade_of(scenes, sprenn:::new_fact("colour", colour, place))
+    }, 0)
+    most <- names(which.max(each))
+    cat(sprintf("a colour, %-12s %.2f (%s %.2f)\n", place, mean(each), most, max(each)))
+  }
+  for (colour in sprenn:::telling_colours) {
+    fact <- sprenn:::new_fact("colour", colour, "any")
+    cat(sprintf("%-22s %.2f\n", paste("some", colour), grade_of(scenes, fact)))
+  }
+}
+
 wanted <- commandArgs(TRUE)
+if (identical(wanted, "chance")) {
+  print_chance()
+  quit()
+}
+
 files <- if (length(wanted)) wanted else file.path(folder, c("first.txt", "second.txt"))
 for (file in files) {
   found <- judge_file(file)

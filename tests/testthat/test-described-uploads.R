@@ -144,6 +144,12 @@ test_that("a preview shows all its calls, and not a key where none is sent", {
   expect_match(calls[[2]]$body, "^a PNG of .*, 96 x 64$")
   expect_equal(calls[[1]]$does, "$.place is then {place}")
   expect_equal(calls[[2]]$does, "$.file.id is then {reference.uploaded}")
+  # Another host may be named in the description itself.
+  fixed <- placed_at(at$address, at$store)
+  fixed$upload$then[[1]]$call <- paste0("PUT ", at$store, "/in/p-1")
+  call <- preview_calls(described_trial(fixed, "{id: a, engine: e}"))$calls$e[[2]]
+  expect_equal(call$call, paste0("PUT ", at$store, "/in/p-1"))
+  expect_equal(call$headers, "Content-Type: image/png")
   tried <- run_cli("engines", folder, "--try")
   expect_match(tried$out, "upload.id.*f-1", all = FALSE)
   expect_false(any(grepl("upload.*nothing", tried$out)))
@@ -197,6 +203,13 @@ test_that("a picture can be the whole body of a call", {
   spec <- list(call = "POST /up", form = list(a = "b"), headers = list(`Content-Type` = "x"))
   named <- headers_with(talk, spec, described_body(spec, talk$request, list()))
   expect_match(named, "^multipart/form-data; boundary=")
+})
+
+test_that("how long an upload is kept may be said as a text", {
+  expect_equal(seconds_kept("600"), 0.9 * 600)
+  expect_equal(seconds_kept(600L), 0.9 * 600)
+  expect_equal(seconds_kept("soon"), Inf)
+  expect_equal(seconds_kept(NULL), Inf)
 })
 
 test_that("masks are told in three ways", {

@@ -94,6 +94,8 @@ test_that("people's looks and lettering are read", {
   expect_equal(read_as_text("sign reading \"QUAY ST, 4\""), "text QUAY ST, 4 whole")
   expect_equal(read_as_text("\u201cOPEN\u201d in red"), c("text OPEN whole", "colour red any"))
   expect_equal(read_as_text("no lettering"), "text none whole")
+  expect_equal(read_as_text("lettering"), "text some whole")
+  expect_equal(draft_checks("lettering")$for_judges, "lettering")
   expect_equal(read_as_text("remove the date stamp"), "text none whole")
 })
 
@@ -266,6 +268,7 @@ test_that("sprenn evidence --draft shows what it read, and check lists what nobo
   expect_match(said$out, "a teal sky -> teal at the top .teal: at least 0.30", all = FALSE)
   expect_match(said$out, "two kites -> kite: 2", all = FALSE)
   expect_match(said$out, "no noise -> (not understood)", fixed = TRUE, all = FALSE)
+  expect_match(said$out, "Checks drafted for 3 of 6 phrases in .*suite.yml", all = FALSE)
   checked <- run_cli("check", folder)
   expect_match(checked$out, "Drafted checks that nobody has edited", all = FALSE)
   expect_match(checked$out, "one: a teal sky -> teal at the top", all = FALSE)
