@@ -179,7 +179,7 @@ measure_problems <- function(brief, folder, judges = list()) {
 
   known <- c(
     listed$measure[listed$axis != "adherence"],
-    names(Filter(function(judge) inherits(judge, "sprenn_judge_of_references"), judges)),
+    unlist(lapply(judges, structure_measures), use.names = FALSE),
     vapply(own, `[[`, "", "measure")
   )
   weights <- c(

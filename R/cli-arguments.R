@@ -46,6 +46,22 @@ parser_option <- function(option) {
   )
 }
 
+# Refuses a command that was `given` other things than it needs.
+stop_for_places <- function(word, needs, given) {
+  stop_sprenn(
+    "usage",
+    c(
+      paste0("`sprenn ", word, "` needs ", paste(needs, collapse = " "), "."),
+      x = if (length(given)) {
+        paste0("It was given ", paste(given, collapse = " "), ".")
+      } else {
+        "It was given nothing."
+      },
+      i = paste0("`sprenn ", word, " --help` shows an example.")
+    )
+  )
+}
+
 # A list item with a dash and a hanging indent.
 say_item <- function(words) {
   cat(strwrap(words, 100, initial = "  - ", prefix = "    "), sep = "\n")
@@ -96,18 +112,7 @@ read_arguments <- function(command, word, arguments) {
     }
   )
   if (length(parsed$args) < wanted || length(parsed$args) > most) {
-    stop_sprenn(
-      "usage",
-      c(
-        paste0("`sprenn ", word, "` needs ", paste(command$places, collapse = " "), "."),
-        x = paste0(
-          "It was given ",
-          if (length(parsed$args)) paste(parsed$args, collapse = " ") else "nothing",
-          "."
-        ),
-        i = paste0("`sprenn ", word, " --help` shows an example.")
-      )
-    )
+    stop_for_places(word, command$places, parsed$args)
   }
 
   c(parsed$options, list(places = parsed$args))

@@ -50,9 +50,15 @@ evidence_commands <- function() {
       )
     ),
     judges = new_command(
-      "List the brief's judges; ask them about one picture.",
-      "TRIAL",
+      "List the brief's judges; ask them about one picture; install some that run here.",
+      c("[TRIAL]", "[NAME...]"),
       list(
+        new_option(
+          "install",
+          "logical",
+          FALSE,
+          "install the judges NAME...; without one, list those that there are"
+        ),
         new_option("try", "logical", FALSE, "ask each about one picture of a case"),
         new_option(
           "case",
@@ -68,10 +74,21 @@ evidence_commands <- function() {
           "with --try: the picture [the case's reference]",
           "FILE"
         ),
+        new_option(
+          "out",
+          "character",
+          NULL,
+          "with --try: draw what was found as a PNG or SVG file [found.png in TRIAL]",
+          "FILE"
+        ),
         json_option()
       ),
       cli_judges,
-      examples = "sprenn judges brackwater --try --case windmill-linocut"
+      examples = c(
+        "sprenn judges brackwater --try --case windmill-linocut",
+        "sprenn judges --install"
+      ),
+      note = "Judges that are installed run on this machine, and need Node.js: docs/judges.md."
     ),
     viewing = new_command(
       "Have people judge takes blind, on a page served by this machine.",
@@ -186,98 +203,6 @@ cli_probe <- function(given) {
   }
 
   0L
-}
-
-cli_judges <- function(given) {
-  trial <- read_shown(given$places)
-  judges <- list_judges(trial)
-  status <- if (all(is.na(judges$problem))) 0L else 1L
-  tried <- if (given$try && nrow(judges)) try_judges(trial, given$case, given$picture)
-  if (given$json) {
-    return(tell_json(list(judges = judges, tried = tried), status))
-  }
-
-  if (nrow(judges) == 0) {
-    cat(paste0(
-      "The brief names no judges: only probes and viewings can say what is in a picture.\nHow ",
-      "to name one: docs/judges.md\n"
-    ))
-    return(0L)
-  }
-
-  show_judges(judges)
-  if (is.null(tried)) {
-    return(status)
-  }
-
-  show_tried(tried)
-  0L
-}
-
-show_judges <- function(judges) {
-  cat(
-    text_table(list(
-      judge = judges$judge,
-      kind = judges$kind,
-      version = ifelse(is.na(judges$version), "-", judges$version),
-      batch = as.character(judges$batch),
-      edge = as.character(judges$edge)
-    )),
-    sep = "\n"
-  )
-  for (i in which(!is.na(judges$problem))) {
-    say_item(paste0(judges$judge[i], ": ", judges$problem[i]))
-  }
-}
-
-show_tried <- function(tried) {
-  answers <- tried$answers
-  cat(
-    "\nAnswers about ", tried$picture, ", as case ", tried$case, " shows it:\n",
-    sep = ""
-  )
-  cat(
-    text_table(list(
-      judge = answers$judge,
-      phrase = ifelse(is.na(answers$phrase), "", answers$phrase),
-      value = two(answers$value),
-      raw = two(answers$raw),
-      said = answers$said
-    )),
-    sep = "\n"
-  )
-  cat(
-    "\nThe value is the evidence: 0 absent, 1 present. Raw is the probability of the statement",
-    "alone, or how many standard deviations nearer the phrase is than the decoys.",
-    sep = "\n"
-  )
-}
-
-# Reports the outcome of asking the judges in a run.
-report_judged <- function(judged) {
-  for (i in seq_len(NROW(judged))) {
-    one <- judged[i, ]
-    cat(
-      one$judge, " (", one$kind, "): ",
-      count_words(one$asked, "call"), ", ",
-      count_words(one$from_before, "answer"), " from before.\n",
-      sep = ""
-    )
-    if (!is.na(one$problem)) {
-      cat(
-        strwrap(
-          paste0(
-            "It has not answered everything: ", one$problem,
-            " Its answers are kept; `sprenn score` asks the rest."
-          ),
-          100,
-          initial = "  - ",
-          prefix = "    "
-        ),
-        sep = "\n"
-      )
-    }
-  }
 }
 
 cli_evidence <- function(given) {

@@ -167,7 +167,9 @@ infer_message <- function(tensors, wanted, key, binary) {
     to_json(list(
       id = key,
       inputs = unname(inputs),
-      outputs = list(list(name = wanted, parameters = list(binary_data = binary)))
+      outputs = lapply(unname(wanted), function(name) {
+        list(name = name, parameters = list(binary_data = binary))
+      })
     ))
   )
   list(

@@ -225,6 +225,27 @@ tensor_from_raw <- function(bytes, type) {
   }
 }
 
+# Texts as JSON has them; what is none is empty.
+texts_in <- function(data) {
+  flat <- unlist(lapply(data, function(one) if (is.null(one)) "" else one))
+  as.character(flat)
+}
+
+# Texts as bytes, each preceded by its length in four bytes.
+texts_from_raw <- function(bytes) {
+  texts <- character()
+  at <- 0
+  while (at + 4 <= length(bytes)) {
+    size <- little_endian(bytes, at + 1, 4)
+    text <- bytes[at + 4 + seq_len(min(size, length(bytes) - at - 4))]
+    texts <- c(texts, rawToChar(text[text != 0]))
+    at <- at + 4 + size
+  }
+
+  Encoding(texts) <- "UTF-8"
+  texts
+}
+
 # Pictures of one size as one tensor, in the model's order of dimensions.
 batch_tensor <- function(pictures, input) {
   each <- lapply(

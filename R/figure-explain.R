@@ -164,6 +164,10 @@ panel_layers <- function(panel, pixels, name, left, scene) {
     layers <- c(layers, box_layers(panel$boxes, left, high))
   }
 
+  if (length(panel$figures)) {
+    layers <- c(layers, figure_layers(panel$figures, left, high))
+  }
+
   if (!is.null(panel$outline)) {
     layers <- c(layers, marked_shape(left + panel$outline[, 1], -panel$outline[, 2] * high))
   }

@@ -17,8 +17,15 @@
 #'   as shares of the picture.
 #' @param depth A function of such pictures that returns, for each, a matrix
 #'   that is larger where things are nearer.
-#' @return An object of class `sprenn_judge`. Its kind (`answering`, `embedding`, `pose` or
-#'   `depth`) follows from the functions given.
+#' @param find A function of such pictures that returns, for each, a list of what it found, without
+#'   the parts that it can't tell of: `things` and `words`, data frames with a row for each and the
+#'   columns `said` (what it is, or says), `left`, `top`, `right`, `bottom` (its box, as shares of
+#'   the picture) and `sure` (0 to 1); `faces`, a list with box and `sure`, and matrices with
+#'   a row a face: `expression` (7 shares: angry, disgust, fear, happy, neutral, sad, surprise),
+#'   `turn` (degrees: yaw to the picture's right, pitch up, roll clockwise) and `descriptor`
+#'   (numbers that are alike for one face); `figures`, as above.
+#' @return An object of class `sprenn_judge`. Its kind (`answering`, `embedding`, `pose`, `depth` or
+#'   `finding`) follows from the functions given.
 #' @family measures and evidence
 #' @export
 #' @examples
@@ -33,9 +40,16 @@ judge <- function(
   embed_pictures = NULL,
   embed_texts = NULL,
   figures = NULL,
-  depth = NULL
+  depth = NULL,
+  find = NULL
 ) {
-  given <- list(answering = answer, embedding = embed_pictures, pose = figures, depth = depth)
+  given <- list(
+    answering = answer,
+    embedding = embed_pictures,
+    pose = figures,
+    depth = depth,
+    finding = find
+  )
   kinds <- names(given)[!vapply(given, is.null, NA)]
   takes <- function(f, nargs) checkmate::check_function(f, nargs = nargs, null.ok = TRUE)
   check_arguments(
@@ -46,10 +60,14 @@ judge <- function(
     embed_texts = takes(embed_texts, 1),
     figures = takes(figures, 1),
     depth = takes(depth, 1),
+    find = takes(find, 1),
     functions = if (length(kinds) == 1) {
       TRUE
     } else {
-      "must be of one kind: answer, or embed_pictures and embed_texts, or figures, or depth"
+      paste0(
+        "must be of one kind: answer, or embed_pictures and embed_texts, or figures, or depth, ",
+        "or find"
+      )
     },
     embed_texts = if (is.null(embed_texts) == is.null(embed_pictures)) {
       TRUE
@@ -73,23 +91,26 @@ judge <- function(
         }
       },
       pose = function(subjects, statements) figures(lapply(subjects, `[[`, "pixels")),
-      depth = function(subjects, statements) depth(lapply(subjects, `[[`, "pixels"))
+      depth = function(subjects, statements) depth(lapply(subjects, `[[`, "pixels")),
+      finding = function(subjects, statements) find(lapply(subjects, `[[`, "pixels"))
     )
   )
 }
 
-# A judge is asked about the phrases of a prompt, or compares takes with their reference.
+# A judge is asked about the phrases of a prompt, compares takes with their reference, or finds what
+# is in a picture, for both.
 judge_families <- c(
   answering = "sprenn_judge_of_phrases",
   embedding = "sprenn_judge_of_phrases",
   pose = "sprenn_judge_of_references",
-  depth = "sprenn_judge_of_references"
+  depth = "sprenn_judge_of_references",
+  finding = "sprenn_judge_of_contents"
 )
 
 # `version()` returns the version. `ask(subjects, statements)` is given pictures with `pixels` and
 # `sha256`, or none for texts, and returns the answers or a conversation as engines do (`call` and
 # `then`), so that a run can have many in flight. `edge` is the long edge of the pictures, `batch`
-# how many are sent at a time.
+# how many are sent at a time. `close()` ends what was started for it.
 new_judge <- function(
   name,
   kind,
@@ -111,7 +132,8 @@ new_judge <- function(
       batch = batch,
       at_once = at_once,
       pattern = pattern,
-      secrets = secrets
+      secrets = secrets,
+      close = function() NULL
     ),
     class = c(paste0("sprenn_", kind), judge_families[[kind]], "sprenn_judge")
   )
@@ -128,6 +150,8 @@ build_judges <- function(brief, folder) {
   problems <- list()
   judges <- list()
   taken <- c(list_measures()$measure, "viewing")
+  ours <- unlist(lapply(names(brief$judges), function(name) paste0(name, "_", compared_parts)))
+  taken <- c(taken, ours)
   for (name in names(brief$judges)) {
     wanted <- brief$judges[[name]]
     place <- paste0("judges.", name)
@@ -159,6 +183,10 @@ build_judges <- function(brief, folder) {
 judge_of <- function(wanted, name, folder) {
   if (wanted$kind == "vectors") {
     return(vectors_judge(wanted, name, folder))
+  }
+
+  if (wanted$kind == "local") {
+    return(local_judge(wanted, name))
   }
 
   if (!is.null(wanted$question)) {

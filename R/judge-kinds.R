@@ -122,11 +122,6 @@ asked_of_texts.sprenn_embedding <- function(judge, statements) statements
 
 #' @export
 check_said.sprenn_pose <- function(judge, said, subjects, statements) {
-  is_point <- function(at) is.numeric(at) && length(at) == 2 && all(is.finite(at))
-  is_figure <- function(figure) {
-    is.list(figure) && all(names(figure) %in% joint_names) && all(vapply(figure, is_point, NA))
-  }
-
   are_figures <- function(one) is.list(one) && all(vapply(one, is_figure, NA))
   check_each(
     judge,
@@ -135,6 +130,11 @@ check_said.sprenn_pose <- function(judge, said, subjects, statements) {
     are_figures,
     "gave figures that are not lists of joints by name, each x and y."
   )
+}
+
+is_figure <- function(figure) {
+  is_point <- function(at) is.numeric(at) && length(at) == 2 && all(is.finite(at))
+  is.list(figure) && all(names(figure) %in% joint_names) && all(vapply(figure, is_point, NA))
 }
 
 #' @export

@@ -350,7 +350,7 @@ record_viewed <- function(store, suite, take = NULL) {
     scores <- if (nrow(ballots)) {
       viewed_scores(ballots, read_takes(store, deciding_columns), suite)
     }
-    replace_measure(store, "viewing", scores)
+    replace_measures(store, "viewing", scores)
   } else {
     # Between two answers there is no time to read all takes of a large run.
     scores <- if (nrow(ballots)) viewed_scores(ballots, read_take(store, take), suite)

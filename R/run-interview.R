@@ -25,10 +25,15 @@ ask_judges <- function(store, trial, lock, progress = NULL) {
   takes <- takes[takes$state == "made" &
     asked &
     takes$pipeline %in% trial$lineup$pipelines$pipeline, ]
+  beliefs <- NULL
   reports <- lapply(judges, function(judge) {
+    # Also if this is interrupted.
+    on.exit(judge$close())
     found <- ask_judge(judge, store, trial, takes, alive, progress)
     if (!is.na(found$version)) {
-      record_judged(store, judge, judged_scores(judge, found$version, store, trial, takes))
+      judged <- judged_scores(judge, found$version, store, trial, takes)
+      record_judged(store, c(judge$name, structure_measures(judge)), judged$scores)
+      beliefs <<- rbind(beliefs, told_by(judge, judged$beliefs))
     }
 
     found
@@ -46,9 +51,14 @@ ask_judges <- function(store, trial, lock, progress = NULL) {
     store,
     judges = to_json(
       lapply(seq_len(nrow(reports)), function(i) Filter(Negate(is.na), as.list(reports[i, ])))
-    )
+    ),
+    beliefs = to_json(beliefs)
   )
   reports
+}
+
+told_by <- function(judge, beliefs) {
+  cbind(new_table(judge = rep(judge$name, nrow(beliefs))), beliefs)
 }
 
 ask_judge <- function(judge, store, trial, takes, alive, progress) {
@@ -124,6 +134,8 @@ open_questions <- function(judge, trial, takes, known, store) {
     )
     texts <- union(texts, asked_of_texts(judge, statements))
   }
+
+  jobs <- c(jobs, questions_about_others(judge, trial, takes, asked_before))
 
   texts <- texts[!paste0(" ", texts, recycle0 = TRUE) %in% asked_before]
   jobs <- c(

@@ -10,8 +10,9 @@
 #' @return `list_judges()`: a data frame with one row a judge: `judge`, `kind`, `version`, `batch`
 #'   (pictures at a time), `edge` (pixels) and `problem` (`NA`, or why it can't be asked).
 #'   `try_judges()`: a list of class `sprenn_answers`: `answers`, a data frame with one row a judge
-#'   and phrase (`judge`, `phrase`, `value` (the evidence, 0 to 1), `raw` and `said`); `case`; and
-#'   `picture`.
+#'   and phrase (`judge`, `phrase`, `value` (the evidence, 0 to 1), `raw` and `said`); `case`;
+#'   `picture`; `pixels`, the picture as they saw it; and `findings`, what judges that find things
+#'   found, by judge, in the form that [judge()] describes.
 #' @family measures and evidence
 #' @export
 #' @examples
@@ -67,7 +68,8 @@ try_judges <- function(trial, case = NULL, picture = NULL) {
   } else {
     bring_back(read_picture(picture), frame)
   }
-  rows <- lapply(trial$brief$judges, try_judge, case, trial$suite, seen)
+  tried <- lapply(trial$brief$judges, try_judge, case, trial$suite, seen)
+  rows <- lapply(tried, `[[`, "rows")
   none <- new_table(
     judge = character(),
     phrase = character(),
@@ -79,7 +81,9 @@ try_judges <- function(trial, case = NULL, picture = NULL) {
     list(
       answers = do.call(rbind, c(list(none), unname(rows))),
       case = case$id,
-      picture = picture %||% "the reference"
+      picture = picture %||% "the reference",
+      pixels = seen,
+      findings = Filter(Negate(is.null), lapply(tried, `[[`, "finding"))
     ),
     class = "sprenn_answers"
   )
@@ -111,8 +115,10 @@ case_to_ask <- function(suite, id) {
   fitting[[1]]
 }
 
-# One judge's answers about a picture, seen as part of a case: a row for each phrase.
+# One judge's answers about a picture, seen as part of a case: `rows`, one for each phrase, and
+# what it found, if it does (`finding`).
 try_judge <- function(judge, case, suite, seen) {
+  on.exit(judge$close())
   size <- dim(seen)[2:1]
   shown <- resize_picture(
     seen,
@@ -139,19 +145,33 @@ try_judge <- function(judge, case, suite, seen) {
 
   problem <- interview(jobs, judge, land)
   if (!is.null(problem)) {
-    return(words(safe_message(conditionMessage(problem), judge$secrets)))
+    return(list(rows = words(safe_message(conditionMessage(problem), judge$secrets))))
   }
 
-  if (inherits(judge, "sprenn_judge_of_references")) {
-    return(words(said_in_words(judge, unpack_said(judge, known$said)[[1]])))
+  finding <- if (!inherits(judge, "sprenn_judge_of_phrases")) unpack_said(judge, known$said)[[1]]
+  overall <- if (!is.null(finding)) words(said_in_words(judge, finding))
+
+  takes <- new_table(take = "shown", sha256 = "shown", case = case$id)
+  found <- as_evidence_rows(phrase_rows(judge, takes, case, decoys, asking(known, judge)))
+  phrases <- vapply(judged_phrases(judge, case), `[[`, "", "key")
+  if (length(phrases) == 0) {
+    return(list(rows = overall, finding = finding_of(judge, finding)))
   }
 
-  takes <- new_table(take = "shown", sha256 = "shown")
-  found <- phrase_rows(judge, takes, case, decoys(case), asking(known, judge))
-  phrases <- vapply(asked_phrases(case), `[[`, "", "key")
   at <- match(phrases, found$phrase)
   said <- ifelse(is.na(at), "nothing that could be used", "")
-  words(said, phrases, found$value[at], found$raw[at])
+  list(
+    rows = rbind(overall, words(said, phrases, found$value[at], found$raw[at])),
+    finding = finding_of(judge, finding)
+  )
+}
+
+# What can be drawn over a picture: a finding, or the figures of a judge of poses.
+finding_of <- function(judge, said) {
+  switch(judge$kind,
+    finding = said,
+    pose = list(figures = said)
+  )
 }
 
 # How what is known is looked up: a list with what was said of each.
@@ -172,13 +192,16 @@ case_statements <- function(judge, case, decoys) UseMethod("case_statements")
 # The pictures of a case that a judge is shown.
 case_subjects <- function(judge, case, suite, takes) UseMethod("case_subjects")
 
-# Scores of a case's takes: a row for each take and phrase, or for each take. NULL if there are
-# none.
-case_scores <- function(judge, takes, case, suite, decoys, said) UseMethod("case_scores")
+# Scores of a case's takes against its reference: a row for each take, or several with their
+# `measure`. NULL if there are none.
+case_scores <- function(judge, takes, case, suite, said) UseMethod("case_scores")
 
-# How phrases are scored: a function of a phrase that returns `value` and `raw`, one for each of the
-# takes.
-phrase_scorer <- function(judge, takes, decoys, said) UseMethod("phrase_scorer")
+# The phrases of a case that a judge is asked about, or looks for.
+judged_phrases <- function(judge, case) UseMethod("judged_phrases")
+
+# How phrases are scored: a function of a phrase that returns `value` and `raw`, one for each of
+# the pictures with these hashes.
+phrase_scorer <- function(judge, hashes, decoys, said) UseMethod("phrase_scorer")
 
 # An answer of a judge of references about one picture, in words.
 said_in_words <- function(judge, said) UseMethod("said_in_words")
@@ -186,18 +209,11 @@ said_in_words <- function(judge, said) UseMethod("said_in_words")
 # How alike a take's answer and its reference's are, at most 1.
 likeness <- function(judge, take, reference) UseMethod("likeness")
 
-# A judge's scores of a run, from its stored answers.
-judged_scores <- function(judge, version, store, trial, takes) {
-  said <- asking(read_answers(store, judge$name, version), judge)
-  decoys <- decoys_of(judge, trial$suite)
-  rows <- lapply(trial$suite$cases, function(case) {
-    own <- takes[takes$case == case$id, ]
-    if (nrow(own) > 0) {
-      case_scores(judge, own, case, trial$suite, decoys, said)
-    }
-  })
-  do.call(rbind, rows)
-}
+#' @export
+judged_phrases.sprenn_judge <- function(judge, case) list()
+
+#' @export
+judged_phrases.sprenn_judge_of_phrases <- function(judge, case) asked_phrases(case)
 
 #' @export
 case_subjects.sprenn_judge <- function(judge, case, suite, takes) {
@@ -205,22 +221,6 @@ case_subjects.sprenn_judge <- function(judge, case, suite, takes) {
 }
 
 # Judges of phrases.
-
-#' @export
-case_scores.sprenn_judge_of_phrases <- function(judge, takes, case, suite, decoys, said) {
-  if (length(asked_phrases(case)) > 0) {
-    phrase_rows(judge, takes, case, decoys(case), said)
-  }
-}
-
-phrase_rows <- function(judge, takes, case, decoys, said) {
-  scores_of <- phrase_scorer(judge, takes, decoys, said)
-  rows <- lapply(asked_phrases(case), function(phrase) {
-    as_evidence(c(scores_of(phrase), list(axis = "adherence", take = takes$take)), phrase)
-  })
-  table <- do.call(rbind, lapply(rows, as_table))
-  table[!is.na(table$value), ]
-}
 
 fill_in <- function(pattern, said) {
   vapply(said, function(one) gsub("{say}", one, pattern, fixed = TRUE), "", USE.NAMES = FALSE)
@@ -235,10 +235,10 @@ case_statements.sprenn_answering <- function(judge, case, decoys) {
 }
 
 #' @export
-phrase_scorer.sprenn_answering <- function(judge, takes, decoys, said) {
+phrase_scorer.sprenn_answering <- function(judge, hashes, decoys, said) {
   function(phrase) {
-    yes <- unlist(said(takes$sha256, fill_in(judge$pattern[1], phrase$ask)))
-    no <- unlist(said(takes$sha256, fill_in(judge$pattern[2], phrase$ask)))
+    yes <- unlist(said(hashes, fill_in(judge$pattern[1], phrase$ask)))
+    no <- unlist(said(hashes, fill_in(judge$pattern[2], phrase$ask)))
     list(value = answered_score(yes, no), raw = yes)
   }
 }
@@ -252,8 +252,8 @@ case_statements.sprenn_embedding <- function(judge, case, decoys) {
 }
 
 #' @export
-phrase_scorer.sprenn_embedding <- function(judge, takes, decoys, said) {
-  vectors <- said(takes$sha256, "")
+phrase_scorer.sprenn_embedding <- function(judge, hashes, decoys, said) {
+  vectors <- said(hashes, "")
   others <- if (length(decoys)) {
     do.call(rbind, Filter(length, said("", fill_in(judge$pattern[1], decoys))))
   }
@@ -298,7 +298,10 @@ case_subjects.sprenn_judge_of_references <- function(judge, case, suite, takes) 
 }
 
 #' @export
-case_scores.sprenn_judge_of_references <- function(judge, takes, case, suite, decoys, said) {
+case_scores.sprenn_judge <- function(judge, takes, case, suite, said) NULL
+
+#' @export
+case_scores.sprenn_judge_of_references <- function(judge, takes, case, suite, said) {
   reference <- if (!is.null(case$reference)) said(reference_key(case, suite), "")[[1]]
   if (is.null(reference)) {
     return(NULL)
@@ -314,7 +317,8 @@ case_scores.sprenn_judge_of_references <- function(judge, takes, case, suite, de
     raw = value,
     axis = "structure",
     take = takes$take,
-    phrase = NA_character_
+    phrase = NA_character_,
+    measure = judge$name
   )
   table[!is.na(table$value), ]
 }

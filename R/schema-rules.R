@@ -26,7 +26,11 @@ suite_rules <- function() {
     probe_rules("cases[].prompt[].probe"),
     probe_rules("cases[].prompt[].probe[]"),
     probe_rules("cases[].negative[].probe"),
-    probe_rules("cases[].negative[].probe[]")
+    probe_rules("cases[].negative[].probe[]"),
+    find_rules("cases[].prompt[].find"),
+    find_rules("cases[].prompt[].find[]"),
+    find_rules("cases[].negative[].find"),
+    find_rules("cases[].negative[].find[]")
   )
 }
 
@@ -64,6 +68,36 @@ probe_rules <- function(place) {
       needs = vapply(with, paste, "", collapse = "|"),
       bans = ""
     )
+  )
+}
+
+# What is looked for is of one kind.
+find_rules <- function(place) {
+  table_by_row(
+    ~place,
+    ~when,
+    ~needs,
+    ~bans,
+    place,
+    "",
+    "thing|face|lettering|text",
+    "",
+    place,
+    "thing",
+    "count",
+    "face lettering text",
+    place,
+    "face",
+    "",
+    "thing count lettering text",
+    place,
+    "lettering",
+    "",
+    "thing count face text",
+    place,
+    "text",
+    "",
+    "thing count face lettering"
   )
 }
 
@@ -162,6 +196,21 @@ brief_rules <- function() {
     "kind=depth",
     "call|file|address",
     "text_model ask deny pictures texts question answer version",
+    "judges.*",
+    "kind=finding",
+    "call|file|address",
+    "text_model ask deny pictures texts question answer version install",
+    "judges.*",
+    "kind=local",
+    "",
+    paste(
+      "call file address model text_model tensors binary key ask deny pictures texts question",
+      "answer version at_once"
+    ),
+    "judges.*",
+    "install",
+    "",
+    "call file address",
     "judges.*",
     "kind=vectors",
     "pictures texts",

@@ -255,12 +255,65 @@ phrase_fields <- function(place) {
     "probe[]",
     "record",
     "no",
+    "One of several.",
+    "find",
+    "record or list",
+    "no",
+    "What a judge of the kind finding or local looks for, or a list of such.",
+    "find[]",
+    "record",
+    "no",
     "One of several."
   )
-  rows <- rbind(rows, prefixed(probe_fields(), "probe"), prefixed(probe_fields(), "probe[]"))
+  rows <- rbind(
+    rows,
+    prefixed(probe_fields(), "probe"),
+    prefixed(probe_fields(), "probe[]"),
+    prefixed(find_fields(), "find"),
+    prefixed(find_fields(), "find[]")
+  )
   rows$place <- paste0(place, ".", rows$place)
   rows
 }
+
+# The words of suite.yml for what judges look for (score-findings.R).
+find_fields <- function() {
+  table_by_row(
+    ~place,
+    ~type,
+    ~needed,
+    ~doc,
+    ".thing",
+    "text",
+    "no",
+    "The kind of thing to count, as the judge calls it: person, kite, boat.",
+    ".count",
+    "count",
+    "no",
+    "How many of it there are to be.",
+    ".face",
+    choice_of(face_words),
+    "no",
+    "What the largest face is to be like, or how much of a person is to be seen.",
+    ".lettering",
+    "choice none|some",
+    "no",
+    "Whether there is lettering.",
+    ".text",
+    "text",
+    "no",
+    "Words to be read in the picture.",
+    ".drafted",
+    "text",
+    "no",
+    drafted_doc
+  )
+}
+
+drafted_doc <- paste0(
+  "Written by `sprenn evidence --draft`: how the phrase was understood, and the mark of a check ",
+  "that no person has edited."
+)
 
 probe_fields <- function() {
   table_by_row(
@@ -323,9 +376,6 @@ probe_fields <- function() {
     ".drafted",
     "text",
     "no",
-    paste0(
-      "Written by `sprenn evidence --draft`: how the phrase was understood, and the mark of a ",
-      "check that no person has edited."
-    )
+    drafted_doc
   )
 }

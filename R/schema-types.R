@@ -335,7 +335,15 @@ preferences <- c("better", "cheaper", "faster")
 
 engine_kinds <- c("function", "http", "inference", "command", "folder", "described")
 
-judge_kinds <- c("answering", "embedding", "vectors", "pose", "depth")
+judge_kinds <- c("answering", "embedding", "vectors", "pose", "depth", "finding", "local")
+
+# What the largest face can be like, and how much of a person can be seen.
+face_words <- c(
+  "smiling", "frowning", "facing left", "facing right", "facing front", "portrait", "full figure"
+)
+
+# The judges that `sprenn judges --install` installs.
+local_judge_names <- c("people", "letters")
 
 variable_pattern <- "^[A-Za-z_][A-Za-z0-9_]*$"
 

@@ -67,6 +67,10 @@ pose_likeness <- function(take, reference) {
     return(NA_real_)
   }
 
+  if (length(take) == 0) {
+    return(0)
+  }
+
   alike <- function(one, other) {
     joints <- intersect(names(joint_spread), names(one))
     at <- do.call(rbind, one[joints])
@@ -94,16 +98,22 @@ pose_likeness <- function(take, reference) {
     seq_along(take),
     Vectorize(function(i, j) alike(reference[[i]], take[[j]]))
   )
-  found <- numeric(length(reference))
-  # The best pair first; nobody stands in two places.
+  # Nobody stands in two places.
+  pairs <- best_pairs(table)
+  sum(table[pairs]) / length(reference)
+}
+
+# Pairs of a row and a column, the best first, each row and column once: a matrix of two columns.
+best_pairs <- function(table) {
+  pairs <- matrix(0L, 0, 2)
   for (k in seq_len(min(dim(table)))) {
     best <- arrayInd(which.max(table), dim(table))
-    found[best[1]] <- table[best]
-    table[best[1], ] <- -1
-    table[, best[2]] <- -1
+    pairs <- rbind(pairs, best)
+    table[best[1], ] <- -Inf
+    table[, best[2]] <- -Inf
   }
 
-  mean(found)
+  pairs
 }
 
 joint_spread <- c(

@@ -270,13 +270,13 @@ record_answers <- function(store, judge, version, rows) {
   )
 }
 
-# A judge's scores, in place of those that it had.
-record_judged <- function(store, judge, scores) {
+# A judge's scores, in place of all that its `measures` had.
+record_judged <- function(store, measures, scores) {
   if (NROW(scores) > 0) {
-    scores[c("measure", "level", "place")] <- list(judge$name, NA_character_, NA_character_)
+    scores[c("level", "place")] <- list(NA_character_, NA_character_)
   }
 
-  replace_measure(store, judge$name, scores)
+  replace_measures(store, measures, scores)
 }
 
 # Scores of judges that were asked before, and that the brief names no longer. Their
@@ -287,7 +287,8 @@ forget_judges <- function(store, judges) {
     setdiff(vapply(jsonlite::parse_json(before), function(one) one$judge, ""), judges)
   }
   if (length(gone)) {
-    write_db(store$db, "DELETE FROM scores WHERE measure = ?", params = list(gone))
+    measures <- c(gone, outer(gone, compared_parts, paste, sep = "_"))
+    write_db(store$db, "DELETE FROM scores WHERE measure = ?", params = list(measures))
   }
 }
 
@@ -307,10 +308,10 @@ replace_scores <- function(store, scores, takes, measures) {
   })
 }
 
-# Puts a measure's scores in place of all that it had.
-replace_measure <- function(store, measure, scores) {
+# Puts the scores of measures in place of all that they had.
+replace_measures <- function(store, measures, scores) {
   in_transaction(store$db, {
-    write_db(store$db, "DELETE FROM scores WHERE measure = ?", params = list(measure))
+    write_db(store$db, "DELETE FROM scores WHERE measure = ?", params = list(measures))
     if (NROW(scores) > 0) {
       insert_scores(store, scores)
     }

@@ -212,7 +212,7 @@ shape_slack <- function(a, b) 0.01 + 2 / min(a, b)
 # Problems of probes with their case: places and looks that it lacks, and bounds that no picture
 # can meet together.
 probe_problems <- function(case, place, looks) {
-  probes <- written_probes(case, place)
+  probes <- written_checks(case, place, "probe", build_probe)
   each <- lapply(probes, function(one) {
     list(
       region_problems(one$written$where, case, one$at),
@@ -220,27 +220,29 @@ probe_problems <- function(case, place, looks) {
       stale_problems(one)
     )
   })
+  finds <- lapply(written_checks(case, place, "find", build_find), stale_problems)
   asked <- Filter(function(one) one$part == "prompt" && length(one$probe$bound) == 2, probes)
-  bind_problems(unlist(each, recursive = FALSE), contradictions(asked))
+  bind_problems(unlist(each, recursive = FALSE), finds, contradictions(asked))
 }
 
-# The probes of a case's phrases: `written` as in the file, `probe` as it is built from that
-# (NULL where it can't be), with the `part` of the case and the place `at` which it stands.
-written_probes <- function(case, place) {
+# The checks of a case's phrases under one `key`: `written` as in the file, `probe` as it is built
+# from that (NULL where it can't be), with the `part` of the case and the place `at` which it
+# stands.
+written_checks <- function(case, place, key, build) {
   of_part <- function(part) {
     phrases <- if (is.list(case[[part]])) case[[part]]
     unlist(
       lapply(seq_along(phrases), function(i) {
-        at <- paste0(place, ".", part, "[", i, "].probe")
-        written <- probes_of(phrases[[i]])
-        several <- is.list(phrases[[i]]) && !is_keyed(phrases[[i]]$probe)
+        at <- paste0(place, ".", part, "[", i, "].", key)
+        written <- checks_of(phrases[[i]], key)
+        several <- is.list(phrases[[i]]) && !is_keyed(phrases[[i]][[key]])
         lapply(which(as.logical(lapply(written, is_keyed))), function(k) {
           list(
             part = part,
             at = paste0(at, if (several) paste0("[", k, "]")),
             say = phrases[[i]]$say,
             written = written[[k]],
-            probe = tryCatch(build_probe(written[[k]]), error = function(e) NULL)
+            probe = tryCatch(build(written[[k]]), error = function(e) NULL)
           )
         })
       }),

@@ -1,24 +1,61 @@
-# From what a phrase was understood to say to the checks that need pixels only.
+# From what a phrase was understood to say to checks: of pixels, and of what judges find.
 
-# The checks of a phrase: `probes`, as suite.yml has them, what they were `read_as`, and in words
-# what was understood that pixels don't tell (`for_judges`): things, people, lettering, and colours
-# that most pictures have somewhere.
-draft_checks <- function(say) {
+# The checks of a phrase: `probes` and `finds`, as suite.yml has them, what they were `read_as`, and
+# in words what was understood that nothing here tells (`for_judges`): colours that most pictures
+# have somewhere, and whatever no judge finds that `tells` of it (things, faces, figures, words).
+draft_checks <- function(say, tells = character()) {
   facts <- read_phrase(say)
   facts <- facts[facts$kind != "colour" | !duplicated(facts[c("kind", "of")]), ]
   rows <- lapply(seq_len(nrow(facts)), function(i) facts[i, ])
   probes <- lapply(rows, probe_of_fact)
+  finds <- lapply(rows, find_of_fact, tells)
   words <- vapply(rows, understood_words, "")
   seen <- !vapply(probes, is.null, NA)
+  found <- !vapply(finds, is.null, NA)
   marked <- function(probe, words) {
     c(probe, drafted = paste0(words, " (", probe_mark(say, probe), ")"))
   }
   list(
     probes = Map(marked, probes[seen], words[seen], USE.NAMES = FALSE),
-    read_as = words[seen],
-    for_judges = words[!seen]
+    finds = Map(marked, finds[found], words[found], USE.NAMES = FALSE),
+    read_as = words[seen | found],
+    for_judges = words[!seen & !found]
   )
 }
+
+# What judges look for of a fact, or NULL if none of them tells of it.
+find_of_fact <- function(fact, tells) {
+  find <- switch(fact$kind,
+    thing = list(thing = fact$of, count = count_of_fact(fact$at)),
+    people = list(thing = "person", count = count_of_fact(fact$at)),
+    person = if (fact$of %in% names(face_of_fact)) list(face = face_of_fact[[fact$of]]),
+    text = if (fact$of %in% c("none", "some")) list(lettering = fact$of) else list(text = fact$of)
+  )
+  if (!is.null(find) && part_needed(find) %in% tells) find
+}
+
+# Which part of a finding it takes to tell.
+part_needed <- function(find) {
+  if (identical(find$face, "full figure")) "figures" else part_of_kind[[names(find)[1]]]
+}
+
+part_of_kind <- c(thing = "things", face = "faces", lettering = "words", text = "words")
+
+# A number alone is wanted exactly.
+count_of_fact <- function(at) {
+  if (endsWith(at, "+")) paste("at least", sub("+", "", at, fixed = TRUE)) else as.numeric(at)
+}
+
+# Facts about people that a face or a figure shows.
+face_of_fact <- list(
+  smile = "smiling",
+  frown = "frowning",
+  "facing left" = "facing left",
+  "facing right" = "facing right",
+  "facing front" = "facing front",
+  portrait = "portrait",
+  "full figure" = "full figure"
+)
 
 # The probe of a fact, or NULL if pixels don't tell.
 probe_of_fact <- function(fact) {

@@ -6,8 +6,9 @@
 #' somebody edits it. Nothing else in the file changes, comments included.
 #'
 #' Phrases with a check of a person's own are left alone; drafted checks that nobody has edited are
-#' replaced. What is not understood for certain is left unread. What only a judge can tell (things,
-#' people, lettering) is named and not drafted.
+#' replaced. What is not understood for certain is left unread. Things, people and lettering are
+#' drafted as what a judge is to look for if the brief names one that tells of them (kind `local` or
+#' `finding`), and only named if not.
 #'
 #' @param trial A trial's folder. Its suite must have no other problem than drafted checks of words
 #'   that were edited since.
@@ -35,6 +36,7 @@ draft_evidence <- function(trial, cases = NULL) {
   own <- read_draftable(folder, "[.]drafted$")
   ids <- vapply(own$cases, `[[`, "", "id")
   stop_for_unknown(cases, ids, "The suite", "case")
+  tells <- parts_told(read_trial_file(folder, "brief.yml")$value$judges)
   todo <- if (is.null(cases)) seq_along(ids) else match(cases, ids)
   rows <- list()
   lines <- own$text
@@ -43,7 +45,7 @@ draft_evidence <- function(trial, cases = NULL) {
   for (i in sort(todo, decreasing = TRUE)) {
     for (part in c("negative", "prompt")) {
       written <- own$written[[i]][[part]]
-      read <- draft_part(written)
+      read <- draft_part(written, tells)
       rows <- c(lapply(read, shown_draft, ids[i], part), rows)
       changed <- which(vapply(read, `[[`, NA, "changed"))
       if (length(changed)) {
@@ -86,33 +88,34 @@ no_drafts <- function() {
 
 # The phrases of a prompt or negative prompt, as written, each with what is drafted for it: `phrase`
 # (as it is to be written), whether it is `changed`, its `state`, and how it was `read`.
-draft_part <- function(written) {
+draft_part <- function(written, tells) {
   if (is.null(written) || identical(written, "neutral")) {
     return(list())
   }
 
   lapply(as.list(written), function(phrase) {
     record <- as_phrase(phrase)
-    by_hand <- Filter(function(probe) draft_state(record$say, probe) == "own", probes_of(record))
+    checks <- c(probes_of(record), finds_of(record))
+    by_hand <- Filter(function(check) draft_state(record$say, check) == "own", checks)
     if (length(by_hand)) {
       return(list(phrase = phrase, changed = FALSE, state = "own", read = NA_character_))
     }
 
-    draft_phrase(phrase, record)
+    draft_phrase(phrase, record, tells)
   })
 }
 
-draft_phrase <- function(phrase, record) {
-  drafted <- draft_checks(record$say)
-  probes <- drafted$probes
-  before <- record$probe
-  record$probe <- if (length(probes) == 1) probes[[1]] else if (length(probes)) probes
-  same <- identical(before, record$probe)
+draft_phrase <- function(phrase, record, tells) {
+  drafted <- draft_checks(record$say, tells)
+  before <- record[c("probe", "find")]
+  record$probe <- one_or_list(drafted$probes)
+  record$find <- one_or_list(drafted$finds)
+  same <- identical(before, record[c("probe", "find")])
   read <- c(drafted$read_as, drafted$for_judges)
   list(
     phrase = if (same) phrase else record,
     changed = !same,
-    state = if (length(probes)) {
+    state = if (length(drafted$probes) + length(drafted$finds)) {
       "drafted"
     } else if (length(drafted$for_judges)) {
       "for a judge"
@@ -123,9 +126,15 @@ draft_phrase <- function(phrase, record) {
   )
 }
 
+# Checks as a file has them: one alone, or a list.
+one_or_list <- function(checks) if (length(checks) == 1) checks[[1]] else if (length(checks)) checks
+
 shown_draft <- function(one, case, part) {
   record <- as_phrase(one$phrase)
-  checks <- vapply(probes_of(record), function(probe) probe_words(build_probe(probe)), "")
+  checks <- c(
+    vapply(probes_of(record), function(probe) probe_words(build_probe(probe)), ""),
+    vapply(finds_of(record), function(find) find_words(build_find(find)), "")
+  )
   new_table(
     case = case,
     part = part,

@@ -1,0 +1,215 @@
+# A judge's answers as scores: evidence for phrases, less what is chance, and scores against
+# references.
+
+# A judge's `scores` of a run, from its stored answers, and its `beliefs`: a row for each statement
+# that is told from chance or not.
+judged_scores <- function(judge, version, store, trial, takes) {
+  said <- asking(read_answers(store, judge$name, version), judge)
+  decoys <- decoys_of(judge, trial$suite)
+  cases <- Filter(function(case) any(takes$case == case$id), trial$suite$cases)
+  of_case <- function(case) takes[takes$case == case$id, ]
+  evidence <- do.call(rbind, lapply(cases, function(case) {
+    phrase_rows(judge, of_case(case), case, decoys, said)
+  }))
+  beliefs <- beliefs_of(judge, evidence, cases, trial$suite, takes, decoys, said)
+  against <- lapply(cases, function(case) {
+    case_scores(judge, of_case(case), case, trial$suite, said)
+  })
+  believed <- believed_rows(evidence, beliefs)
+  if (!is.null(believed)) {
+    believed$measure <- rep(judge$name, nrow(believed))
+  }
+
+  list(scores = do.call(rbind, c(list(believed), against)), beliefs = beliefs)
+}
+
+# What an answering judge is asked about pictures that nobody asked its statements of, beside its
+# own questions.
+questions_about_others <- function(judge, trial, takes, asked_before) {
+  if (!inherits(judge, "sprenn_answering")) {
+    return(list())
+  }
+
+  cases <- Filter(function(case) any(takes$case == case$id), trial$suite$cases)
+  pictures <- pictures_of_all(judge, cases, trial$suite, takes)
+  phrases <- unlist(lapply(cases, judged_phrases, judge = judge), recursive = FALSE)
+  phrases <- phrases[!duplicated(vapply(phrases, statement_of, "", judge = judge))]
+  wanted <- do.call(rbind, lapply(phrases, function(phrase) {
+    others <- unasked_pictures(judge, phrase, cases, pictures)
+    both <- c(fill_in(judge$pattern[1], phrase$ask), fill_in(judge$pattern[2], phrase$ask))
+    new_table(
+      sha256 = rep(others$sha256, length(both)),
+      case = rep(others$case, length(both)),
+      statement = rep(both, each = nrow(others))
+    )
+  }))
+  wanted <- wanted[!paste(wanted$sha256, wanted$statement) %in% asked_before, ]
+  lapply(split(wanted, factor(wanted$sha256, unique(wanted$sha256))), function(own) {
+    case <- case_named(trial$suite, own$case[1])
+    take <- takes[takes$sha256 == own$sha256[1] & takes$case == case$id, ][1, ]
+    list(
+      case = case,
+      subjects = list(list(sha256 = own$sha256[1], take = take)),
+      statements = unique(own$statement)
+    )
+  })
+}
+
+# What a judge said of a case's phrases: a row for each take and phrase, `value` for how far the
+# phrase is so, wanted or not.
+phrase_rows <- function(judge, takes, case, decoys, said) {
+  phrases <- judged_phrases(judge, case)
+  if (length(phrases) == 0) {
+    return(NULL)
+  }
+
+  scores_of <- phrase_scorer(judge, takes$sha256, decoys(case), said)
+  rows <- lapply(phrases, function(phrase) {
+    as_table(c(
+      scores_of(phrase),
+      list(
+        take = takes$take,
+        case = takes$case,
+        group = paste(takes$case, takes$pipeline),
+        phrase = phrase$key,
+        statement = statement_of(judge, phrase),
+        unwanted = phrase$unwanted
+      )
+    ))
+  })
+  do.call(rbind, rows)
+}
+
+# What phrases of several cases have in common, if they ask the same.
+statement_of <- function(judge, phrase) UseMethod("statement_of")
+
+#' @export
+statement_of.sprenn_judge <- function(judge, phrase) phrase$ask
+
+# As evidence: something unwanted scores fully where it is absent.
+as_evidence_rows <- function(rows) {
+  if (is.null(rows)) {
+    return(NULL)
+  }
+
+  rows$value <- ifelse(rows$unwanted, 1 - rows$value, rows$value)
+  rows$axis <- rep("adherence", nrow(rows))
+  rows <- rows[c("value", "raw", "axis", "take", "phrase")]
+  rows[!is.na(rows$value), ]
+}
+
+# Evidence less chance, without what is not believed.
+believed_rows <- function(rows, beliefs) {
+  if (is.null(rows)) {
+    return(NULL)
+  }
+
+  at <- match(statement_key(rows), statement_key(beliefs))
+  rows$value <- above_chance(rows$value, beliefs$chance[at])
+  as_evidence_rows(rows[beliefs$believed[at], ])
+}
+
+statement_key <- function(rows) paste(rows$statement, rows$unwanted)
+
+# Pictures that nobody asked a statement of are spread over all cases: the first of each, and then
+# the second. At most so many are compared where the judge has seen them anyway.
+most_unasked_seen <- 60
+
+# An answering judge is asked about so many beside.
+most_unasked_answers <- 8
+
+most_unasked <- function(judge) {
+  if (inherits(judge, "sprenn_answering")) most_unasked_answers else most_unasked_seen
+}
+
+beliefs_of <- function(judge, evidence, cases, suite, takes, decoys, said) {
+  none <- new_table(
+    statement = character(),
+    unwanted = logical(),
+    asked = integer(),
+    unasked = integer(),
+    chance = numeric(),
+    p = numeric(),
+    believed = logical()
+  )
+  if (is.null(evidence)) {
+    return(none)
+  }
+
+  pictures <- pictures_of_all(judge, cases, suite, takes)
+  keys <- statement_key(evidence)
+  many <- length(unique(keys))
+  rows <- lapply(unique(keys), function(key) {
+    own <- evidence[keys == key, ]
+    case <- case_named(suite, own$case[1])
+    phrase <- Find(function(one) one$key == own$phrase[1], judged_phrases(judge, case))
+    others <- unasked_pictures(judge, phrase, cases, pictures)
+    value <- phrase_scorer(judge, others$sha256, decoys(case), said)(phrase)$value
+    found <- if (own$unwanted[1]) {
+      belief_in_absence(own$value, own$group, value, many)
+    } else {
+      belief_in(own$value, value, many)
+    }
+    if (is_in_reference(judge, phrase, case, suite, decoys, said)) {
+      found$told <- FALSE
+    }
+
+    new_table(
+      statement = own$statement[1],
+      unwanted = own$unwanted[1],
+      asked = sum(!is.na(own$value)),
+      unasked = found$unasked,
+      chance = if (is.na(found$chance)) usual_chance(judge, phrase) else found$chance,
+      p = found$p,
+      believed = found$told
+    )
+  })
+  settle_beliefs(do.call(rbind, rows))
+}
+
+# With too few pictures to tell, a judge is believed, less its usual chance. One that told any
+# wanted statement is believed in the unwanted ones too.
+settle_beliefs <- function(beliefs) {
+  proven <- any(beliefs$believed & !beliefs$unwanted, na.rm = TRUE)
+  beliefs$believed <- is.na(beliefs$believed) | beliefs$believed | (beliefs$unwanted & proven)
+  beliefs
+}
+
+# How often a judge says yes by chance where the suite can't tell.
+usual_chance <- function(judge, phrase) UseMethod("usual_chance")
+
+#' @export
+usual_chance.sprenn_judge <- function(judge, phrase) 0
+
+# Whether a job that puts something in another's place asks for what its reference has already.
+is_in_reference <- function(judge, phrase, case, suite, decoys, said) UseMethod("is_in_reference")
+
+#' @export
+is_in_reference.sprenn_judge <- function(judge, phrase, case, suite, decoys, said) FALSE
+
+# All pictures that a judge is shown, each once, in their order of comparison.
+pictures_of_all <- function(judge, cases, suite, takes) {
+  rows <- lapply(cases, function(case) {
+    own <- takes[takes$case == case$id, ]
+    hashes <- unique(vapply(case_subjects(judge, case, suite, own), `[[`, "", "sha256"))
+    new_table(sha256 = sort(hashes), rank = seq_along(hashes), case = case$id)
+  })
+  table <- do.call(rbind, rows)
+  table[order(table$rank), ]
+}
+
+# Of these, the pictures that nobody asked a phrase of, and of cases that speak of other things.
+unasked_pictures <- function(judge, phrase, cases, pictures) {
+  words <- telling_words(c(phrase$ask, phrase$say))
+  other <- Filter(function(case) {
+    said <- telling_words(unlist(lapply(asked_phrases(case), `[`, c("ask", "say"))))
+    asked <- vapply(judged_phrases(judge, case), statement_of, "", judge = judge)
+    !any(words %in% said) && !statement_of(judge, phrase) %in% asked
+  }, cases)
+  utils::head(pictures[pictures$case %in% vapply(other, `[[`, "", "id"), ], most_unasked(judge))
+}
+
+telling_words <- function(texts) {
+  words <- tolower(unlist(strsplit(as.character(texts), "[^[:alnum:]]+")))
+  unique(words[nchar(words) >= 4])
+}

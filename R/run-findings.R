@@ -1,0 +1,87 @@
+# Judges that find what is in a picture, in a run: each picture is looked at once, references too.
+
+#' @export
+judged_phrases.sprenn_judge_of_contents <- function(judge, case) {
+  Filter(function(phrase) length(phrase$find) > 0, asked_phrases(case))
+}
+
+#' @export
+statement_of.sprenn_judge_of_contents <- function(judge, phrase) {
+  paste(vapply(phrase$find, find_words, ""), collapse = "; ")
+}
+
+#' @export
+case_statements.sprenn_judge_of_contents <- function(judge, case, decoys) ""
+
+#' @export
+case_subjects.sprenn_judge_of_contents <- function(judge, case, suite, takes) {
+  reference <- if (!is.null(case$reference)) list(list(sha256 = reference_key(case, suite)))
+  c(reference, NextMethod())
+}
+
+# The mean of what is looked for, as far as the judge tells of it.
+#' @export
+phrase_scorer.sprenn_judge_of_contents <- function(judge, hashes, decoys, said) {
+  findings <- said(hashes, "")
+  function(phrase) {
+    each <- lapply(findings, function(finding) {
+      found <- lapply(phrase$find, score_of_find, finding = finding)
+      list(
+        value = mean_of_told(vapply(found, `[[`, 0, "value")),
+        raw = mean_of_told(vapply(found, `[[`, 0, "raw"))
+      )
+    })
+    list(value = vapply(each, `[[`, 0, "value"), raw = vapply(each, `[[`, 0, "raw"))
+  }
+}
+
+mean_of_told <- function(values) if (all(is.na(values))) NA_real_ else mean(values, na.rm = TRUE)
+
+# How often the judges that can be installed say yes of photographs that have nothing of the kind
+# (bench/judges.R, docs/judges.md).
+chance_on_photographs <- c(thing = 0.02, face = 0.15, lettering = 0.2, text = 0.2)
+
+#' @export
+usual_chance.sprenn_judge_of_contents <- function(judge, phrase) {
+  mean(chance_on_photographs[vapply(phrase$find, `[[`, "", "kind")])
+}
+
+# What a job puts in another thing's place can't be there before. A judge that sees it in the
+# reference sees something else.
+#' @export
+is_in_reference.sprenn_judge_of_contents <- function(judge, phrase, case, suite, decoys, said) {
+  if (case$job != "swap" || is.null(case$reference) || phrase$unwanted) {
+    return(FALSE)
+  }
+
+  score <- phrase_scorer(judge, reference_key(case, suite), decoys(case), said)(phrase)
+  isTRUE(score$value > 0.5)
+}
+
+#' @export
+case_scores.sprenn_judge_of_contents <- function(judge, takes, case, suite, said) {
+  reference <- if (!is.null(case$reference)) said(reference_key(case, suite), "")[[1]]
+  if (is.null(reference)) {
+    return(NULL)
+  }
+
+  each <- lapply(said(takes$sha256, ""), function(finding) {
+    if (!is.null(finding)) finding_likeness(finding, reference)
+  })
+  rows <- lapply(compared_parts, function(part) {
+    value <- vapply(each, function(one) if (is.null(one)) NA_real_ else one[[part]], 0)
+    new_table(
+      value = value,
+      raw = value,
+      axis = "structure",
+      take = takes$take,
+      phrase = NA_character_,
+      measure = paste0(judge$name, "_", part)
+    )
+  })
+  table <- do.call(rbind, rows)
+  table[!is.na(table$value), ]
+}
+
+#' @export
+said_in_words.sprenn_judge_of_contents <- function(judge, said) finding_in_words(said)

@@ -1,0 +1,68 @@
+# What a judge's yes is worth: its answers about pictures that nobody asked a statement of say how
+# often it says yes by chance.
+
+# Fewer of these pictures than this say nothing about chance.
+fewest_unasked <- 6
+fewest_asked <- 3
+
+# How likely it may be that a judge that tells nothing is believed in any of its statements.
+false_belief <- 0.05
+
+# `asked` are the values on pictures of the cases that ask for a statement, `unasked` on others, and
+# `statements` how many the judge has in all. A list: `chance`, the mean of the others; `unasked`,
+# how many those are; `p`, how likely a judge that tells nothing would rank the pictures asked for
+# as high (Wilcoxon 1945); `told`, whether that is unlikely. With too few pictures `chance` and
+# `told` are NA.
+belief_in <- function(asked, unasked, statements = 1) {
+  asked <- asked[!is.na(asked)]
+  unasked <- unasked[!is.na(unasked)]
+  few <- length(unasked) < fewest_unasked || length(asked) < fewest_asked
+  p <- if (few) NA_real_ else rank_test(asked, unasked)
+  list(
+    chance = if (few) NA_real_ else mean(unasked),
+    unasked = length(unasked),
+    p = p,
+    told = if (few) NA else p < false_belief / statements && mean(unasked) < most_chance
+  )
+}
+
+# A judge that says yes to half of the pictures without it is not believed.
+most_chance <- 0.5
+
+rank_test <- function(asked, unasked) {
+  if (max(asked, unasked) - min(asked, unasked) == 0) {
+    return(1)
+  }
+
+  suppressWarnings(
+    stats::wilcox.test(asked, unasked, alternative = "greater", exact = FALSE)$p.value
+  )
+}
+
+# What is unwanted ought to be nowhere, so that pictures can't be told from others by it.
+# A judge is believed that sees it nowhere, or that sees it by pipeline or case (Kruskal and Wallis
+# 1952) rather than anywhere.
+belief_in_absence <- function(asked, groups, unasked, statements = 1) {
+  known <- !is.na(asked)
+  asked <- asked[known]
+  groups <- groups[known]
+  unasked <- unasked[!is.na(unasked)]
+  enough <- length(unasked) >= fewest_unasked
+  p <- if (length(asked) < fewest_asked || length(unique(groups)) < 2) {
+    NA_real_
+  } else if (max(asked) - min(asked) == 0) {
+    1
+  } else {
+    stats::kruskal.test(asked, factor(groups))$p.value
+  }
+  nowhere <- length(asked) > 0 && max(asked) < 0.5
+  list(
+    chance = if (enough) mean(unasked) else NA_real_,
+    unasked = length(unasked),
+    p = p,
+    told = if (nowhere) TRUE else if (is.na(p)) NA else p < false_belief / statements
+  )
+}
+
+# Values between chance (0) and always (1).
+above_chance <- function(value, chance) pmin(1, pmax(0, (value - chance) / (1 - chance)))

@@ -1,0 +1,121 @@
+// Lettering: whether there is any, where, and what it says, by the program tesseract.
+
+import { execFile, execFileSync } from 'node:child_process';
+
+export const name = 'letters';
+export const outputs = [
+  { name: 'word', datatype: 'BYTES', shape: [-1, -1] },
+  { name: 'word_box', datatype: 'FP32', shape: [-1, -1, 5] },
+];
+
+const SECONDS = 60;
+// Lettering anywhere, in no order: pages are rare in pictures, signs and watermarks are not.
+const SPARSE = '11';
+// Letters of fewer pixels than about 20 are not read; small pictures are enlarged.
+const LEAST_EDGE = 1200;
+
+export const version = `1-${programVersion()}`;
+
+function programVersion() {
+  try {
+    const said = execFileSync('tesseract', ['--version'], { encoding: 'utf8', stdio: 'pipe' });
+    return /tesseract v?([\d.]+)/.exec(said)?.[1] ?? 'unknown';
+  } catch {
+    return 'missing';
+  }
+}
+
+export async function load() {
+  if (version === '1-missing') {
+    throw new Error('the program tesseract is not installed');
+  }
+
+  return { find };
+}
+
+async function find(picture) {
+  const shown = enlarged(picture);
+  const words = await read(pixmap(shown));
+  return {
+    word: words.map((one) => one.said),
+    word_box: words.map((one) => [
+      one.left / shown.columns,
+      one.top / shown.rows,
+      (one.left + one.width) / shown.columns,
+      (one.top + one.height) / shown.rows,
+      one.sure / 100,
+    ]),
+  };
+}
+
+function read(bytes) {
+  return new Promise((resolve, reject) => {
+    const limits = { timeout: SECONDS * 1000, maxBuffer: 32e6 };
+    const program = execFile(
+      'tesseract',
+      ['-', '-', '-l', 'eng', '--psm', SPARSE, 'tsv'],
+      // One thread each: the judge's speed must not depend on what else runs here.
+      { ...limits, env: { ...process.env, OMP_THREAD_LIMIT: '1' } },
+      (error, said) => (error ? reject(new Error(error.message)) : resolve(wordsIn(said))),
+    );
+    program.stdin.on('error', () => {});
+    program.stdin.end(bytes);
+  });
+}
+
+// The words of tesseract's table, whose rows of level 5 are words.
+function wordsIn(table) {
+  return table
+    .split('\n')
+    .map((line) => line.split('\t'))
+    .filter((cells) => cells[0] === '5' && cells[11]?.trim())
+    .map((cells) => ({
+      left: Number(cells[6]),
+      top: Number(cells[7]),
+      width: Number(cells[8]),
+      height: Number(cells[9]),
+      sure: Number(cells[10]),
+      said: cells[11].trim(),
+    }))
+    .filter((one) => one.sure > 0);
+}
+
+function enlarged(picture) {
+  const by = Math.ceil(LEAST_EDGE / Math.max(picture.rows, picture.columns));
+  if (by <= 1) {
+    return picture;
+  }
+
+  const rows = picture.rows * by;
+  const columns = picture.columns * by;
+  const values = new Float32Array(rows * columns * 3);
+  for (let row = 0; row < rows; row += 1) {
+    for (let column = 0; column < columns; column += 1) {
+      blend(picture, (row + 0.5) / by - 0.5, (column + 0.5) / by - 0.5, values, (row * columns + column) * 3);
+    }
+  }
+
+  return { rows, columns, values };
+}
+
+// Bilinear interpolation of one pixel.
+function blend(picture, row, column, into, at) {
+  const top = Math.min(Math.max(Math.floor(row), 0), picture.rows - 1);
+  const left = Math.min(Math.max(Math.floor(column), 0), picture.columns - 1);
+  const bottom = Math.min(top + 1, picture.rows - 1);
+  const right = Math.min(left + 1, picture.columns - 1);
+  const down = Math.min(Math.max(row - top, 0), 1);
+  const along = Math.min(Math.max(column - left, 0), 1);
+  const value = (y, x, colour) => picture.values[(y * picture.columns + x) * 3 + colour];
+  for (let colour = 0; colour < 3; colour += 1) {
+    const above = value(top, left, colour) * (1 - along) + value(top, right, colour) * along;
+    const below = value(bottom, left, colour) * (1 - along) + value(bottom, right, colour) * along;
+    into[at + colour] = above * (1 - down) + below * down;
+  }
+}
+
+// A picture as a portable pixmap.
+function pixmap(picture) {
+  const head = Buffer.from(`P6\n${picture.columns} ${picture.rows}\n255\n`);
+  return Buffer.concat([head, Buffer.from(Uint8ClampedArray.from(picture.values))]);
+}
