@@ -222,7 +222,8 @@ cli_evidence <- function(given) {
 
   found <- list_evidence(read_shown(given$places, ask = FALSE), given$run)
   if (given$json) {
-    return(tell_json(found[c("coverage", "phrases", "pipelines", "agreement", "judges")]))
+    parts <- c("coverage", "phrases", "pipelines", "agreement", "beliefs", "judges")
+    return(tell_json(found[parts]))
   }
 
   cat(format(found), sep = "\n")

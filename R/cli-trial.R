@@ -129,6 +129,7 @@ cli_new <- function(given) {
 
   cat(format(trial), sep = "\n")
   next_steps(c(
+    if (length(given$prompt)) paste("sprenn evidence", shell_path(given$places), "--draft"),
     paste("sprenn check", shell_path(given$places)),
     paste("sprenn plan", shell_path(given$places)),
     paste("sprenn run", shell_path(given$places))
@@ -314,6 +315,10 @@ cli_caption <- function(given) {
     if (new > 0) ". They are marked as drafted until you edit them.\n" else ".\n",
     sep = ""
   )
+  if (new > 0) {
+    next_steps(paste("sprenn evidence", shell_path(given$places), "--draft"))
+  }
+
   status
 }
 

@@ -110,7 +110,8 @@ judge_families <- c(
 # `version()` returns the version. `ask(subjects, statements)` is given pictures with `pixels` and
 # `sha256`, or none for texts, and returns the answers or a conversation as engines do (`call` and
 # `then`), so that a run can have many in flight. `edge` is the long edge of the pictures, `batch`
-# how many are sent at a time. `close()` ends what was started for it.
+# how many are sent at a time. `close()` ends what was started for it; `lacks()` says in words what
+# it lacks on this machine.
 new_judge <- function(
   name,
   kind,
@@ -133,7 +134,8 @@ new_judge <- function(
       at_once = at_once,
       pattern = pattern,
       secrets = secrets,
-      close = function() NULL
+      close = function() NULL,
+      lacks = function() NULL
     ),
     class = c(paste0("sprenn_", kind), judge_families[[kind]], "sprenn_judge")
   )

@@ -214,6 +214,7 @@ local_judge <- function(wanted, name) {
   wanted$seconds <- wanted$seconds %||% 300
   made <- inference_judge(wanted, name, server$address)
   made$close <- server$stop
+  made$lacks <- function() lacks_locally(installed)
   made
 }
 

@@ -33,11 +33,16 @@ format.sprenn_evidence <- function(x, ...) {
     if (nrow(x$agreement)) {
       c(
         "",
-        "Agreement between sources:",
+        "Agreement between sources, by what is asked for:",
         paste0(
           "  ",
           text_table(list(
-            who = paste(x$agreement$one, "and", x$agreement$other),
+            who = ifelse(
+              x$agreement$kind == "all",
+              paste(x$agreement$one, "and", x$agreement$other),
+              ""
+            ),
+            about = x$agreement$kind,
             "both judged" = as.character(x$agreement$both),
             "rank correlation" = two(x$agreement$agreement),
             opposed = share(x$agreement$opposed)
@@ -58,6 +63,7 @@ format.sprenn_evidence <- function(x, ...) {
         )
       )
     },
+    unbelieved_words(x$beliefs),
     if (nrow(bare)) {
       c(
         "",
@@ -71,6 +77,28 @@ format.sprenn_evidence <- function(x, ...) {
     } else {
       c("", "Every phrase has evidence.")
     }
+  )
+}
+
+# The statements in which a judge is not believed, and why.
+unbelieved_words <- function(beliefs) {
+  vain <- beliefs[beliefs$believed %in% FALSE, ]
+  if (nrow(vain) == 0) {
+    return(NULL)
+  }
+
+  c(
+    "",
+    "No evidence, because the judge can't tell pictures that were asked for this from others:",
+    unlist(lapply(unbelieved_each(beliefs), strwrap, 100, initial = "  ", prefix = "      "))
+  )
+}
+
+unbelieved_each <- function(beliefs) {
+  vain <- beliefs[beliefs$believed %in% FALSE, ]
+  paste0(
+    vain$judge, ", ", quoted(vain$statement), ": ", two(vain$level), " where it was asked for (",
+    count_words(vain$asked, "picture"), "), ", two(vain$chance), " elsewhere (", vain$unasked, ")"
   )
 }
 

@@ -157,6 +157,8 @@ evidence_section <- function(found, verdict = NULL) {
     opposed = percent(phrases$conflict)
   )
   bare <- phrases[phrases$covered == 0 & phrases$takes > 0, ]
+  agreement <- found$agreement[found$agreement$kind == "all", ]
+  vain <- unbelieved_words(found$beliefs)
   tag$section(
     id = "evidence",
     tag$h2("Evidence by source"),
@@ -174,7 +176,14 @@ evidence_section <- function(found, verdict = NULL) {
         )
       )
     },
-    if (nrow(found$agreement)) {
+    if (length(vain)) {
+      htmltools::tagList(
+        tag$h3("Judges that are not believed"),
+        tag$p(vain[2]),
+        tag$ul(lapply(unbelieved_each(found$beliefs), tag$li))
+      )
+    },
+    if (nrow(agreement)) {
       htmltools::tagList(
         tag$h3("Agreement between sources"),
         tag$ul(
@@ -187,11 +196,11 @@ evidence_section <- function(found, verdict = NULL) {
                 "."
               ))
             },
-            found$agreement$one,
-            found$agreement$other,
-            found$agreement$both,
-            found$agreement$agreement,
-            found$agreement$opposed
+            agreement$one,
+            agreement$other,
+            agreement$both,
+            agreement$agreement,
+            agreement$opposed
           )
         )
       )

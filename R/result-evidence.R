@@ -7,9 +7,12 @@
 #' @return An object of class `sprenn_evidence`, a list: `phrases` (a data frame with a row for each
 #'   phrase of each case: `case`, `phrase`, `weight`, `sources`, `takes`, `covered`, `value`,
 #'   `apart`, `conflict`), `pipelines` (`pipeline`, `coverage`, `adherence`, means over its
-#'   takes), `agreement` (a row for each two sources: `both`, on how many answers both judged;
-#'   `agreement`, the rank correlation of what they said; `opposed`, the share on which one said
-#'   yes and the other no), `judges` (their latest results) and `coverage`, over all.
+#'   takes), `agreement` (a row for each two sources and kind of phrase, `all` first: `both`, on how
+#'   many answers both judged; `agreement`, the rank correlation of what they said; `opposed`, the
+#'   share on which one said yes and the other no), `beliefs` (a row for each judge and statement:
+#'   `asked` and `unasked`, on how many pictures it was and was not asked for; `level` and `chance`,
+#'   what the judge said of these on average; `p`, how likely a judge that tells nothing would tell
+#'   them apart as well; `believed`), `judges` (their latest results) and `coverage`, over all.
 #' @family measures and evidence
 #' @export
 #' @examples
@@ -30,6 +33,7 @@ list_evidence <- function(trial, run = "main") {
   scores <- as_table(read_adherence_scores(store))
   scores <- scores[scores$take %in% takes$take, ]
   phrases <- suite_phrases(trial$suite)
+  facts <- get_facts(store)
   each <- adherence_of(takes, phrase_evidence(takes, scores, phrases), phrases)
   made <- takes$state == "made" & takes$case %in% phrases$case
   mean_of <- function(x) {
@@ -46,12 +50,45 @@ list_evidence <- function(trial, run = "main") {
         coverage = mean_of(each$coverage),
         adherence = mean_of(each$adherence)
       ),
-      agreement = source_agreement(scores),
-      judges = clean_said(jsonlite::fromJSON(get_facts(store)$judges %||% "[]")),
+      agreement = agreement_by_kind(scores, trial$suite),
+      beliefs = read_beliefs(facts$beliefs),
+      judges = clean_said(jsonlite::fromJSON(facts$judges %||% "[]")),
       coverage = mean(each$coverage[made])
     ),
     class = "sprenn_evidence"
   )
+}
+
+# The agreement of sources over all phrases, and over those of each kind.
+agreement_by_kind <- function(scores, suite) {
+  phrases <- unlist(lapply(suite$cases, asked_phrases), recursive = FALSE)
+  keys <- vapply(phrases, `[[`, "", "key")
+  kinds <- vapply(phrases[!duplicated(keys)], kind_of_phrase, "")
+  kind <- kinds[match(scores$phrase, unique(keys))]
+  of_kind <- function(name, rows) {
+    found <- source_agreement(rows)
+    cbind(new_table(kind = rep(name, nrow(found))), found)
+  }
+  each <- lapply(sort(unique(kinds)), function(name) of_kind(name, scores[kind %in% name, ]))
+  found <- do.call(rbind, c(list(of_kind("all", scores)), each))
+  # Both sources together, over all first.
+  pair <- paste(found$one, found$other)
+  as_table(found[order(match(pair, unique(pair))), ])
+}
+
+# What a run keeps of which statements its judges told from chance; `told` may be NULL.
+read_beliefs <- function(told) {
+  found <- if (!is.null(told)) jsonlite::fromJSON(told)
+  columns <- c(
+    "judge", "statement", "unwanted", "asked", "unasked", "level", "chance", "p", "believed"
+  )
+  if (!is.data.frame(found)) {
+    return(as_table(stats::setNames(rep(list(logical()), length(columns)), columns)))
+  }
+
+  lacking <- setdiff(columns, names(found))
+  found[lacking] <- rep(NA, nrow(found))
+  as_table(found[columns])
 }
 
 #' Effect of each input

@@ -4,9 +4,10 @@
 plan_notes <- function(trial, inputs = case_inputs(trial$suite)) {
   cases <- trial$suite$cases
   ids <- vapply(cases, `[[`, "", "id")
+  judges <- trial$brief$judges
   unchecked <- vapply(
     cases,
-    function(case) !case$neutral && all(vapply(case$prompt, function(p) !length(p$probe), NA)),
+    function(case) !case$neutral && !any(vapply(case$prompt, can_be_checked, NA, judges)),
     NA
   )
   unsure <- Filter(function(engine) !engine$about$repeatable, trial$lineup$engines)
@@ -15,9 +16,12 @@ plan_notes <- function(trial, inputs = case_inputs(trial$suite)) {
     if (any(unchecked)) {
       paste0(
         "No phrase of ", shorten_list(ids[unchecked]),
-        " can be checked: adherence has no evidence there, and is left out of the choice."
+        " can be checked: adherence has no evidence there, and is left out of the choice. ",
+        "`sprenn evidence TRIAL --draft` drafts checks."
       )
     },
+    unfound_note(cases, judges),
+    lacking_note(judges),
     if (length(cases) < 3) {
       "Fewer than 3 cases: too few to generalise to other pictures."
     },
@@ -48,6 +52,42 @@ plan_notes <- function(trial, inputs = case_inputs(trial$suite)) {
     contrast_note(recipes),
     same_note(trial$suite, inputs)
   )
+}
+
+# Whether a phrase has a probe, or a judge that is asked about it or looks for it.
+can_be_checked <- function(phrase, judges) {
+  looks <- length(phrase$find) > 0 && any(vapply(judges, finds_things, NA))
+  length(phrase$probe) > 0 ||
+    looks ||
+    any(vapply(judges, inherits, NA, "sprenn_judge_of_phrases"))
+}
+
+finds_things <- function(judge) inherits(judge, "sprenn_judge_of_contents")
+
+# What is to be found, and nobody looks for.
+unfound_note <- function(cases, judges) {
+  wanting <- Filter(
+    function(case) any(vapply(asked_phrases(case), function(one) length(one$find) > 0, NA)),
+    cases
+  )
+  if (length(wanting) && !any(vapply(judges, finds_things, NA))) {
+    paste0(
+      "The brief names no judge that looks for what `find` asks for in ",
+      shorten_list(vapply(wanting, `[[`, "", "id")), ": name one of the kind local ",
+      "(`sprenn judges --install` lists them)."
+    )
+  }
+}
+
+# Judges of this machine that can't start.
+lacking_note <- function(judges) {
+  lacking <- Filter(Negate(is.null), lapply(judges, function(judge) judge$lacks()))
+  if (length(lacking)) {
+    paste0(
+      "What ", listed(names(lacking)), " would tell has no evidence: ",
+      paste(unique(unlist(lacking)), collapse = "; "), "."
+    )
+  }
 }
 
 # A service that does not know a call again charges for it again.

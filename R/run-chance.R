@@ -116,7 +116,7 @@ statement_key <- function(rows) paste(rows$statement, rows$unwanted)
 most_unasked_seen <- 60
 
 # An answering judge is asked about so many beside.
-most_unasked_answers <- 8
+most_unasked_answers <- 12
 
 most_unasked <- function(judge) {
   if (inherits(judge, "sprenn_answering")) most_unasked_answers else most_unasked_seen
@@ -128,6 +128,7 @@ beliefs_of <- function(judge, evidence, cases, suite, takes, decoys, said) {
     unwanted = logical(),
     asked = integer(),
     unasked = integer(),
+    level = numeric(),
     chance = numeric(),
     p = numeric(),
     believed = logical()
@@ -159,6 +160,7 @@ beliefs_of <- function(judge, evidence, cases, suite, takes, decoys, said) {
       unwanted = own$unwanted[1],
       asked = sum(!is.na(own$value)),
       unasked = found$unasked,
+      level = mean_of_told(own$value),
       chance = if (is.na(found$chance)) usual_chance(judge, phrase) else found$chance,
       p = found$p,
       believed = found$told

@@ -37,9 +37,9 @@ phrase_scorer.sprenn_judge_of_contents <- function(judge, hashes, decoys, said) 
 
 mean_of_told <- function(values) if (all(is.na(values))) NA_real_ else mean(values, na.rm = TRUE)
 
-# How often the judges that can be installed say yes of photographs that have nothing of the kind
-# (bench/judges.R, docs/judges.md).
-chance_on_photographs <- c(thing = 0.02, face = 0.15, lettering = 0.2, text = 0.2)
+# What the judges that can be installed say on average of photographs that have nothing of the kind
+# (people, smiles of others, lettering, words of others): the half `first` of bench/judges.R.
+chance_on_photographs <- c(thing = 0.05, face = 0.25, lettering = 0.01, text = 0.12)
 
 #' @export
 usual_chance.sprenn_judge_of_contents <- function(judge, phrase) {

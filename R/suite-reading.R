@@ -17,6 +17,18 @@ read_phrase <- function(say, things = names(thing_words)) {
   together(facts[!duplicated(facts), ])
 }
 
+# What kind of thing a phrase asks for, as far as it is understood: of which reports say how well
+# sources agree.
+kind_of_phrase <- function(phrase) {
+  facts <- read_phrase(phrase$say)
+  if (nrow(facts)) kind_words[[facts$kind[1]]] else "other"
+}
+
+kind_words <- c(
+  colour = "colour", light = "light", tone = "tones and layout", layout = "tones and layout",
+  thing = "things", people = "people", person = "people", text = "lettering"
+)
+
 # A prompt in one text is read part by part, but a list of colours as one.
 parts_of_prompt <- function(say) {
   # Not within quotes.
@@ -39,6 +51,13 @@ together <- function(facts) {
   }
 
   facts[!is.na(facts$at), ]
+}
+
+# The phrases that a prompt in one text is made of, each of which has its own evidence: a list where
+# joining them gives the same text again.
+phrases_of_text <- function(text) {
+  parts <- parts_of_prompt(text)
+  if (identical(paste(parts, collapse = ", "), text) && length(parts) > 1) as.list(parts) else text
 }
 
 read_part <- function(say, things) {

@@ -180,7 +180,7 @@ first_cases <- function(lines, cases) {
 # called `name`.
 write_from_pictures <- function(folder, name, from, kind, like, look, prompt) {
   model <- if (!is.null(like)) model_of(like)
-  prompt <- prompt %||% "in a new look"
+  prompt <- phrases_of_text(prompt %||% "in a new look")
   found <- if (kind == "folder") {
     cases_from_folder(from, prompt)
   } else {

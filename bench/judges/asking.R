@@ -1,0 +1,51 @@
+# What the installed judges find in pictures, asked as in a run.
+
+# `pictures` is a list of functions that return pixels. A list of findings.
+findings_of <- function(judge, pictures) {
+  found <- vector("list", length(pictures))
+  jobs <- lapply(seq_along(pictures), function(i) {
+    list(
+      subjects = list(list(sha256 = as.character(i))),
+      statements = character(),
+      pixels = function(subject) pictures[[i]]()
+    )
+  })
+  problem <- core("interview")(jobs, judge, function(job, said) {
+    found[[as.integer(job$subjects[[1]]$sha256)]] <<- said[[1]]
+  })
+  if (!is.null(problem)) {
+    stop(problem)
+  }
+
+  found
+}
+
+# Pixels at the size that the judge is shown in a run.
+at_edge <- function(pixels, edge) {
+  size <- dim(pixels)[2:1]
+  core("resize_picture")(pixels, as.integer(pmax(1, round(size * min(1, edge / max(size))))))
+}
+
+with_judge <- function(name, use) {
+  judge <- core("local_judge")(list(kind = "local"), name)
+  on.exit(judge$close())
+  use(judge)
+}
+
+# How often a value of the first kind is above one of the second.
+area_under <- function(yes, no) mean(outer(yes, no, ">") + 0.5 * outer(yes, no, "=="))
+
+# Findings are kept between runs, by judge, version and what was shown.
+kept_findings <- function(name, key, pictures) {
+  with_judge(name, function(judge) {
+    file <- file.path(
+      kept_in(), "findings", paste0(digest::digest(list(judge$version(), key)), ".rds")
+    )
+    if (!file.exists(file)) {
+      dir.create(dirname(file), recursive = TRUE, showWarnings = FALSE)
+      saveRDS(findings_of(judge, pictures), file)
+    }
+
+    readRDS(file)
+  })
+}

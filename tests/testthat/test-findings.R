@@ -1,0 +1,345 @@
+# What judges find in a picture: how it is read, stored, scored, and held against a reference.
+
+box_at <- function(left, top, right, bottom, sure) {
+  data.frame(left = left, top = top, right = right, bottom = bottom, sure = sure)
+}
+
+# Things of some kinds at the same place, each so sure.
+some_things <- function(said, sure) {
+  n <- length(said)
+  cbind(
+    said = said,
+    box_at(rep(0.1, n), rep(0.1, n), rep(0.3, n), rep(0.3, n), sure)
+  )
+}
+
+face_like <- function(left, yaw, descriptor, happy = 0.1, sure = 0.9) {
+  list(
+    left = left, top = rep(0.2, length(left)), right = left + 0.3,
+    bottom = rep(0.6, length(left)), sure = rep(sure, length(left)),
+    expression = matrix(rep(c(0, 0, 0, happy, 1 - happy, 0, 0), each = length(left)), length(left)),
+    turn = cbind(yaw, 0 * left, 0 * left, deparse.level = 0),
+    descriptor = descriptor
+  )
+}
+
+a_judge <- function(find = identity) judge("owl", find = find)
+
+value_of <- function(finding, ...) score_of_find(finding, list(...))$value
+
+test_that("a count holds as far as its things are sure", {
+  three <- list(things = some_things(c("kite", "kite", "boat"), c(0.9, 0.9, 0.9)))
+  expect_gt(value_of(three, kind = "thing", of = "kite", bound = c(2, 2)), 0.99)
+  expect_lt(value_of(three, kind = "thing", of = "kite", bound = c(3, 3)), 0.01)
+  expect_gt(value_of(three, kind = "thing", of = "cat", bound = c(0, 0)), 0.99)
+  # One that is as likely there as not.
+  unsure <- list(things = some_things("kite", even_confidence))
+  expect_equal(value_of(unsure, kind = "thing", of = "kite", bound = c(1, Inf)), 0.5)
+  expect_equal(
+    chance_of_counts(c(0.5, 0.2)),
+    c(0.5 * 0.8, 0.5 * 0.8 + 0.5 * 0.2, 0.5 * 0.2)
+  )
+  expect_true(is.na(value_of(list(), kind = "thing", of = "kite", bound = c(1, 1))))
+})
+
+test_that("people are counted by their faces where bodies are few", {
+  two <- list(
+    things = some_things("person", 0.2),
+    faces = face_like(c(0.1, 0.6), c(0, 0), diag(2))
+  )
+  expect_equal(score_of_find(two, list(kind = "thing", of = "person", bound = c(2, 2)))$raw, 2)
+})
+
+test_that("faces tell expression, side and size, and without one nothing is told", {
+  one <- list(faces = face_like(0.3, 35, diag(1), happy = 0.8))
+  expect_equal(value_of(one, kind = "face", of = "smiling"), 0.8)
+  expect_equal(value_of(one, kind = "face", of = "facing right"), 1)
+  expect_equal(value_of(one, kind = "face", of = "facing left"), 0)
+  expect_equal(value_of(one, kind = "face", of = "facing front"), 0)
+  expect_equal(value_of(one, kind = "face", of = "portrait"), 1)
+  expect_true(is.na(value_of(one, kind = "face", of = "full figure")))
+  faint <- list(faces = face_like(0.3, 35, diag(1), sure = 0.2))
+  expect_true(is.na(value_of(faint, kind = "face", of = "smiling")))
+  whole <- list(figures = list(list(nose = c(0.5, 0.1), left_ankle = c(0.5, 0.9))))
+  expect_equal(value_of(whole, kind = "face", of = "full figure"), 1)
+})
+
+test_that("lettering is words of four letters and more, and words are read in any order", {
+  sign <- list(words = some_things(c("FERRY", "ab", "to"), c(0.95, 0.99, 0.9)))
+  leaves <- list(words = some_things(c("wv", "i|~"), c(0.99, 0.9)))
+  none <- list(words = some_things(character(), numeric()))
+  some <- function(finding) value_of(finding, kind = "lettering", of = "some")
+  expect_gt(some(sign), 0.98)
+  expect_lt(some(leaves), 0.01)
+  expect_equal(some(none), 1 - value_of(none, kind = "lettering", of = "none"))
+  expect_equal(value_of(sign, kind = "text", of = "To ferry"), 1)
+  expect_equal(value_of(sign, kind = "text", of = "FERRI"), 0.8)
+  expect_equal(value_of(none, kind = "text", of = "FERRY"), 0)
+})
+
+test_that("a take is held against its reference part by part", {
+  own <- c(1, 0, 0)
+  finding <- list(
+    things = some_things("person", 0.9),
+    faces = face_like(0.3, 10, matrix(own, 1)),
+    figures = list(list(nose = c(0.5, 0.1), left_hip = c(0.5, 0.5), left_ankle = c(0.6, 0.9)))
+  )
+  same <- finding_likeness(finding, finding)
+  expect_equal(names(same), compared_parts)
+  expect_equal(unname(same), c(1, 1, 1, 1))
+  other <- finding
+  other$faces <- face_like(0.3, 40, matrix(c(0, 1, 0), 1))
+  other$things <- some_things(c("person", "person"), c(0.9, 0.9))
+  changed <- finding_likeness(other, finding)
+  expect_equal(changed[["likeness"]], 0)
+  expect_equal(changed[["facing"]], 0.5)
+  expect_equal(changed[["number"]], 0.5)
+  # Who has gone is not alike; who was never there is not asked after.
+  gone <- finding_likeness(list(faces = face_like(numeric(), numeric(), matrix(0, 0, 3))), finding)
+  expect_equal(gone[["likeness"]], 0)
+  expect_true(is.na(gone[["pose"]]))
+  expect_true(all(is.na(finding_likeness(finding, list()))))
+})
+
+test_that("findings are stored as they were said", {
+  said <- list(
+    things = some_things(c("kite", "a \"quoted\" thing"), c(0.5, 0.25)),
+    words = some_things(character(), numeric()),
+    faces = face_like(c(0.1, 0.6), c(-5, 12.5), matrix(c(0.5, -1, 2, 0.25), 2)),
+    figures = list(list(nose = c(0.5, 0.25)))
+  )
+  back <- unpack_said(a_judge(), pack_said(a_judge(), said))[[1]]
+  expect_equal(as.list(back$things), as.list(said$things), ignore_attr = TRUE)
+  expect_equal(nrow(back$words), 0)
+  expect_equal(back$faces, said$faces, tolerance = 1e-6)
+  expect_equal(back$figures, said$figures)
+  nobody <- list(faces = face_like(numeric(), numeric(), matrix(0, 0, 3)), figures = list())
+  back <- unpack_said(a_judge(), pack_said(a_judge(), nobody))[[1]]
+  expect_length(back$faces$sure, 0)
+  expect_equal(back$figures, list())
+  expect_null(back$things)
+})
+
+test_that("what is no finding is refused", {
+  refuse <- function(found, words = "is not a list of") {
+    expect_error(
+      check_said(a_judge(), list(found), list(1), character()),
+      words,
+      class = "sprenn_failure_bad_answer"
+    )
+  }
+  refuse("a kite")
+  refuse(list(kites = 2))
+  refuse(list(things = data.frame(said = "kite")))
+  refuse(list(things = some_things("kite", 1.7)))
+  refuse(list(things = some_things("kite", NaN)))
+  refuse(list(things = cbind(some_things("kite", 0.5)[-1], said = 3)))
+  away <- some_things("kite", 0.5)
+  away$right <- 40
+  refuse(list(things = away))
+  short <- face_like(c(0.1, 0.6), c(0, 0), diag(2))
+  short$turn <- short$turn[1, , drop = FALSE]
+  refuse(list(faces = short))
+  refuse(list(figures = list(list(tail = c(0, 0)))))
+  expect_error(
+    check_said(a_judge(), list(), list(1), character()),
+    class = "sprenn_failure_bad_answer"
+  )
+})
+
+# Outputs as a server sends them: values row by row.
+output <- function(sizes, values) list(sizes = sizes, values = values)
+
+test_that("findings come from tensors, whose lists are filled up to one length", {
+  outputs <- list(
+    thing = output(c(2, 2), c("kite", "boat", "kite", "")),
+    thing_box = output(
+      c(2, 2, 5),
+      c(0, 0, 1, 1, 0.9, 0.2, 0.2, 0.4, 0.4, 0.5, 0, 0, 1, 1, 0.8, rep(-1, 5))
+    ),
+    face_box = output(c(2, 1, 5), c(0.1, 0.1, 0.5, 0.5, 0.7, rep(-1, 5))),
+    turn = output(c(2, 1, 3), c(12, -3, 1, -1, -1, -1)),
+    descriptor = output(c(2, 1, 2), c(3, 4, -1, -1))
+  )
+  wrong <- function(name, wanted) stop(name, " should be ", wanted)
+  found <- findings_in(outputs, 2, wrong)
+  expect_equal(found[[1]]$things$said, c("kite", "boat"))
+  expect_equal(found[[1]]$things$right, c(1, 0.4))
+  expect_equal(found[[2]]$things$said, "kite")
+  expect_equal(found[[1]]$faces$turn, matrix(c(12, -3, 1), 1))
+  expect_equal(found[[1]]$faces$descriptor, matrix(c(3, 4), 1))
+  expect_length(found[[2]]$faces$sure, 0)
+  expect_null(found[[1]]$words)
+  expect_no_error(check_said(a_judge(), found, list(1, 2), character()))
+  outputs$turn$sizes <- c(2, 1, 2)
+  expect_error(findings_in(outputs, 2, wrong), "turn should be pictures x how many x 3")
+  expect_equal(
+    outputs_for_findings(c("thing", "word", "word_box", "face_box", "turn", "mood")),
+    c("word", "word_box", "face_box", "turn")
+  )
+})
+
+test_that("a judge that tells nothing is not believed, and one that does is less its chance", {
+  set.seed(4)
+  told <- belief_in(runif(12, 0.6, 1), runif(30, 0, 0.3), 20)
+  expect_true(told$told)
+  expect_gt(told$chance, 0.1)
+  expect_equal(above_chance(c(told$chance, 1, 0), told$chance), c(0, 1, 0))
+  expect_false(belief_in(runif(12), runif(30), 20)$told)
+  # One that says yes to everything, a little more where it was asked for.
+  expect_false(belief_in(runif(12, 0.9, 1), runif(30, 0.7, 0.8), 20)$told)
+  expect_false(belief_in(rep(0, 9), rep(0, 9))$told)
+  expect_true(is.na(belief_in(c(1, 1), rep(0, 9))$told))
+  # The unwanted: nowhere, by pipeline, anywhere.
+  groups <- rep(c("a", "b", "c"), each = 6)
+  expect_true(belief_in_absence(rep(0.1, 18), groups, rep(0, 9))$told)
+  expect_true(belief_in_absence(ifelse(groups == "b", 0.9, 0.1), groups, rep(0, 9), 5)$told)
+  expect_false(belief_in_absence(rep(c(0.9, 0.1), 9), groups, rep(0, 9))$told)
+})
+
+# A suite of six cases, of which each asks for one of three things, and a judge that finds what the
+# reference is named by: its light.
+finding_suite <- function() {
+  things <- rep(c("kite", "boat", "clock"), 2)
+  c(
+    "suite: finds",
+    "size: 64",
+    "seeds: [1, 2]",
+    "cases:",
+    unlist(lapply(seq_along(things), function(i) {
+      c(
+        sprintf("  - id: case-%d", i),
+        "    job: restyle",
+        sprintf("    reference: references/%s.png", things[i]),
+        sprintf(
+          "    prompt: [{say: one %s, find: {thing: %s, count: at least 1}}]", things[i], things[i]
+        ),
+        "    negative: [{say: lettering, find: {lettering: some}}]"
+      )
+    }))
+  )
+}
+
+# The light of a picture says which thing is in it: 0.2 a kite, 0.5 a boat, 0.8 a clock.
+finds_by_light <- function(pictures) {
+  lapply(pictures, function(pixels) {
+    thing <- c("kite", "boat", "clock")[which.min(abs(mean(pixels) - c(0.2, 0.5, 0.8)))]
+    list(
+      things = data.frame(
+        said = thing, left = 0.1, top = 0.1, right = 0.5, bottom = 0.5, sure = 0.8
+      ),
+      words = data.frame(
+        said = character(), left = numeric(), top = numeric(), right = numeric(),
+        bottom = numeric(), sure = numeric()
+      )
+    )
+  })
+}
+
+finding_trial <- function(find, env = parent.frame()) {
+  folder <- small_trial(
+    suite = finding_suite(),
+    brief = c(
+      "brief: find", "weights: {structure: 0.5, adherence: 0.5}", "style: stay",
+      "structure_from: {structure: 1, owl_number: 1}",
+      "judges:", "  owl: {kind: finding, file: owl.R}"
+    ),
+    env = env
+  )
+  for (thing in c("kite", "boat", "clock")) {
+    light <- c(kite = 0.2, boat = 0.5, clock = 0.8)[[thing]]
+    png::writePNG(
+      array(light, c(48, 64, 3)),
+      file.path(folder, "references", paste0(thing, ".png"))
+    )
+  }
+
+  assign("owl_finds", find, globalenv())
+  withr::defer(rm("owl_finds", envir = globalenv()), envir = env)
+  writeLines("judge('owl', '1', find = get('owl_finds', globalenv()))", file.path(folder, "owl.R"))
+  folder
+}
+
+test_that("findings become evidence in a run, each picture looked at once", {
+  looks <- 0
+  folder <- finding_trial(function(pictures) {
+    looks <<- looks + length(pictures)
+    finds_by_light(pictures)
+  })
+  made <- run_trial(folder)
+  expect_true(is.na(made$judged$problem))
+  found <- list_evidence(folder)
+  expect_equal(found$coverage, 1)
+  told <- found$beliefs[!found$beliefs$unwanted, ]
+  expect_setequal(told$statement, paste0(c("kite", "boat", "clock"), ": at least 1"))
+  expect_true(all(told$believed))
+  # One of the two pipelines washes everything out.
+  expect_true(all(told$level > 0.49 & told$level > told$chance + 0.4))
+  expect_true(all(found$beliefs$believed))
+  evidence <- found$pipelines
+  expect_gt(evidence$adherence[1], evidence$adherence[2] + 0.2)
+  expect_match(names(choose_pipeline(folder)$table), "structure", all = FALSE)
+  before <- looks
+  score_run(folder, again = TRUE)
+  expect_equal(looks, before)
+  tried <- try_judges(folder, "case-2")
+  expect_gt(tried$answers$value[tried$answers$phrase %in% "one boat"], 0.95)
+  expect_equal(tried$findings$owl$things$said, "boat")
+  expect_s3_class(ggplot2::autoplot(tried), "ggplot")
+})
+
+test_that("of a judge whose answers are shuffled, no statement is believed", {
+  set.seed(8)
+  folder <- finding_trial(function(pictures) {
+    lights <- sample(c(0.2, 0.5, 0.8), length(pictures), replace = TRUE)
+    finds_by_light(lapply(lights, function(light) array(light, c(4, 4, 3))))
+  })
+  run_trial(folder)
+  found <- list_evidence(folder)
+  told <- found$beliefs[!found$beliefs$unwanted, ]
+  expect_equal(nrow(told), 3)
+  expect_false(any(told$believed))
+  wanted <- startsWith(found$phrases$phrase, "one")
+  expect_true(all(found$phrases$covered[wanted] == 0))
+  expect_match(format(found), "can't tell pictures that were asked for this", all = FALSE)
+})
+
+test_that("what is to be found is one thing at a time, and needs a judge", {
+  problems_of <- function(find) {
+    suite <- sub("find: \\{thing: kite, count: at least 1\\}", find, finding_suite())
+    folder <- small_trial(suite = suite)
+    file.copy(
+      file.path(folder, "references", "one.png"),
+      file.path(folder, "references", paste0(c("kite", "boat", "clock"), ".png"))
+    )
+    tryCatch(read_trial(folder), sprenn_error = function(e) paste(conditionMessage(e)))
+  }
+  expect_match(problems_of("find: {thing: kite}"), "count")
+  expect_match(problems_of("find: {face: smiling, text: OPEN}"), "text")
+  expect_match(problems_of("find: {face: handsome}"), "smiling")
+  expect_match(problems_of("find: {}"), "find")
+  sound <- problems_of("find: [{thing: kite, count: 2}, {text: OPEN}]")
+  expect_s3_class(sound, "sprenn_trial")
+  expect_match(plan_run(sound)$notes, "names no judge that looks for", all = FALSE)
+})
+
+test_that("drafts are of what the judges of the brief tell of", {
+  folder <- finding_trial(finds_by_light)
+  suite <- readLines(file.path(folder, "suite.yml"))
+  phrases <- "    prompt: [two kites, a smiling woman, 'a sign \"OPEN\"', no text]"
+  writeLines(sub("^    prompt: .*", phrases, suite), file.path(folder, "suite.yml"))
+  drafted <- draft_evidence(folder, "case-1")
+  own <- drafted[drafted$part == "prompt", ]
+  expect_equal(own$state, rep("drafted", 4))
+  expect_equal(
+    own$check,
+    c("kite: 2", "person: at least 1; smiling", "the words \"OPEN\"", "no lettering")
+  )
+  # Without a judge they are named only.
+  writeLines(small_brief, file.path(folder, "brief.yml"))
+  expect_equal(
+    unique(draft_evidence(folder, "case-1")$state[1:4]),
+    "for a judge"
+  )
+  expect_false(any(grepl("drafted", readLines(file.path(folder, "suite.yml")))))
+})
