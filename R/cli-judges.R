@@ -9,7 +9,10 @@ cli_judges <- function(given) {
     stop_for_places("judges", "TRIAL", given$places)
   }
 
-  trial <- read_shown(given$places)
+  show_trial_judges(given, read_shown(given$places))
+}
+
+show_trial_judges <- function(given, trial) {
   judges <- list_judges(trial)
   status <- if (all(is.na(judges$problem))) 0L else 1L
   tried <- if (given$try && nrow(judges)) try_judges(trial, given$case, given$picture)

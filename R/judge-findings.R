@@ -231,7 +231,7 @@ finding_in_words <- function(said) {
   words <- words_found(said$words)$said
   parts <- c(
     if (!is.null(said$things)) count_words(people, "person"),
-    paste(things, names(things), recycle0 = TRUE),
+    paste0(things, ifelse(things > 1, " x ", " "), names(things), recycle0 = TRUE),
     if (!is.null(said$faces)) count_words(faces, "face"),
     if (!is.null(said$figures)) count_words(length(said$figures), "figure"),
     if (!is.null(said$words)) {

@@ -10,13 +10,14 @@ local_judges <- list(
       "people, 80 kinds of things, faces with their expression, which way they look and how alike",
       "they are, and joints"
     ),
-    size = "about 135 MB on disk, up to 1 GB of memory while it runs",
+    size = "about 80 MB on disk, up to 1 GB of memory while it runs",
     licence = "MIT (@vladmandic/human, with its nets), Apache-2.0 (TensorFlow.js)",
     tells = c("things", "faces", "figures"),
     modules = TRUE,
     programs = character(),
     edge = 640,
-    batch = 2
+    batch = 2,
+    at_once = 1
   ),
   letters = list(
     version = "1",
@@ -27,7 +28,9 @@ local_judges <- list(
     modules = FALSE,
     programs = "tesseract",
     edge = 1600,
-    batch = 1
+    batch = 1,
+    # One process of the program each.
+    at_once = 2
   )
 )
 
@@ -210,7 +213,7 @@ local_judge <- function(wanted, name) {
   wanted$binary <- TRUE
   wanted$edge <- wanted$edge %||% about$edge
   wanted$batch <- wanted$batch %||% about$batch
-  wanted$at_once <- 1
+  wanted$at_once <- about$at_once
   wanted$seconds <- wanted$seconds %||% 300
   made <- inference_judge(wanted, name, server$address)
   made$close <- server$stop

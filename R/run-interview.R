@@ -176,15 +176,6 @@ shown_pixels <- function(subject, case, judge, trial, store) {
   resize_picture(seen, size)
 }
 
-# The reference of a case as a subject: its picture, fitted in its way.
-reference_key <- function(case, suite) {
-  hash_of(list(
-    suite$files[[case$reference$path]]$hash,
-    case_frame(case, suite),
-    case$reference[c("fit", "focus", "box", "fill")]
-  ))
-}
-
 # Runs the jobs, with `at_once` calls in flight if the judge is a server; answers are kept as they
 # arrive. Temporary failures are retried; any other ends the judge and is returned. Earlier
 # answers are kept.

@@ -202,7 +202,7 @@ finding_likeness <- function(take, reference) {
 }
 
 figures_alike <- function(take, reference) {
-  if (is.null(take$figures)) NA_real_ else pose_likeness(take$figures, reference$figures)
+  if (length(take$figures)) pose_likeness(take$figures, reference$figures) else NA_real_
 }
 
 faces_there <- function(faces) {
@@ -232,11 +232,11 @@ pair_faces <- function(take, reference) {
   best_pairs(-apart)
 }
 
-# A face that the reference has and the take has not is not alike; without one in the reference
-# there is nothing to compare.
+# Of several faces one that has gone is not alike. Where the take shows none at all its look may
+# hide them, so that nothing is told.
 mean_of_pairs <- function(reference, pairs, alike) {
   many <- NROW(reference$middle)
-  if (many == 0) {
+  if (many == 0 || NROW(pairs) == 0) {
     return(NA_real_)
   }
 
@@ -271,9 +271,9 @@ descriptors_alike <- function(take, reference, pairs) {
   })
 }
 
-# Cosines of descriptors: the 95th percentile of strangers, and the median of one face under
-# harmless changes (bench/judges.R, docs/judges.md).
-strangers_cosine <- 0.5
+# Cosines of descriptors: the 95th percentile of strangers, and the median of one face under looks
+# that only change its colours (bench/judges.R faces, docs/judges.md).
+strangers_cosine <- 0.58
 same_cosine <- 0.9
 
 # The smaller number of people as a share of the larger.

@@ -23,7 +23,7 @@ files <- setdiff(changed(), c("R/RcppExports.R", "src/RcppExports.cpp"))
 files <- files[file.exists(files)]
 r_files <- grep("^(R|tests|tools|bench|data-raw)/.*[.]R$", files, value = TRUE)
 cpp_files <- grep("^src/.*[.](cpp|h)$", files, value = TRUE)
-page_files <- grep("^(inst|tools)/.*[.](js|css)$", files, value = TRUE)
+page_files <- grep("^(inst|tools)/.*[.](m?js|css)$", files, value = TRUE)
 
 options(styler.quiet = TRUE)
 
@@ -117,7 +117,7 @@ page_checked <- function(files) {
     }
   }
 
-  scripts <- grep("^inst/.*[.]js$", files, value = TRUE)
+  scripts <- grep("^inst/.*[.]m?js$", files, value = TRUE)
   c(
     run(
       "prettier",

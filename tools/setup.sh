@@ -31,6 +31,8 @@ if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null && debs=$(missing debian)
     command -v gmic >/dev/null || debs="$debs gmic"
     command -v gegl >/dev/null || debs="$debs gegl"
   fi
+  # The judges that can be installed are servers on Node.
+  if [ $tests = yes ] && ! command -v node >/dev/null; then debs="$debs nodejs"; fi
   # A clock that can be made to jump, for one process.
   if [ $tests = yes ] && ! ls /usr/lib/*/faketime/libfaketime.so.1 >/dev/null 2>&1; then
     debs="$debs libfaketime"

@@ -83,6 +83,11 @@ for (name in names) {
   own <- stats::na.omit(diag(each))
   apart <- outer(at, at, function(i, j) i != j & !(i %in% same & j %in% same))
   other <- stats::na.omit(each[apart])
+  if (length(own) < 2) {
+    cat(sprintf("%-16s found %2d of %2d\n", name, sum(lengths(styled) > 0), length(at)))
+    next
+  }
+
   cat(sprintf(
     "%-16s found %2d of %2d, same %.2f, strangers %.2f, area under the curve %.3f\n",
     name, sum(lengths(styled) > 0), length(at), stats::median(own), stats::median(other),

@@ -1,33 +1,33 @@
 // Lettering: whether there is any, where, and what it says, by the program tesseract.
 
-import { execFile, execFileSync } from 'node:child_process';
+import { execFile, execFileSync } from "node:child_process";
 
-export const name = 'letters';
+export const name = "letters";
 export const outputs = [
-  { name: 'word', datatype: 'BYTES', shape: [-1, -1] },
-  { name: 'word_box', datatype: 'FP32', shape: [-1, -1, 5] },
+  { name: "word", datatype: "BYTES", shape: [-1, -1] },
+  { name: "word_box", datatype: "FP32", shape: [-1, -1, 5] },
 ];
 
 const SECONDS = 60;
 // Lettering anywhere, in no order: pages are rare in pictures, signs and watermarks are not.
-const SPARSE = '11';
-// Letters of fewer pixels than about 20 are not read; small pictures are enlarged.
-const LEAST_EDGE = 1200;
+const SPARSE = "11";
+// Letters of fewer pixels than about 20 are not read; smaller pictures are enlarged to this.
+const LEAST_EDGE = 1600;
 
 export const version = `1-${programVersion()}`;
 
 function programVersion() {
   try {
-    const said = execFileSync('tesseract', ['--version'], { encoding: 'utf8', stdio: 'pipe' });
-    return /tesseract v?([\d.]+)/.exec(said)?.[1] ?? 'unknown';
+    const said = execFileSync("tesseract", ["--version"], { encoding: "utf8", stdio: "pipe" });
+    return /tesseract v?([\d.]+)/.exec(said)?.[1] ?? "unknown";
   } catch {
-    return 'missing';
+    return "missing";
   }
 }
 
 export async function load() {
-  if (version === '1-missing') {
-    throw new Error('the program tesseract is not installed');
+  if (version === "1-missing") {
+    throw new Error("the program tesseract is not installed");
   }
 
   return { find };
@@ -52,13 +52,13 @@ function read(bytes) {
   return new Promise((resolve, reject) => {
     const limits = { timeout: SECONDS * 1000, maxBuffer: 32e6 };
     const program = execFile(
-      'tesseract',
-      ['-', '-', '-l', 'eng', '--psm', SPARSE, 'tsv'],
+      "tesseract",
+      ["-", "-", "-l", "eng", "--psm", SPARSE, "tsv"],
       // One thread each: the judge's speed must not depend on what else runs here.
-      { ...limits, env: { ...process.env, OMP_THREAD_LIMIT: '1' } },
+      { ...limits, env: { ...process.env, OMP_THREAD_LIMIT: "1" } },
       (error, said) => (error ? reject(new Error(error.message)) : resolve(wordsIn(said))),
     );
-    program.stdin.on('error', () => {});
+    program.stdin.on("error", () => {});
     program.stdin.end(bytes);
   });
 }
@@ -66,9 +66,9 @@ function read(bytes) {
 // The words of tesseract's table, whose rows of level 5 are words.
 function wordsIn(table) {
   return table
-    .split('\n')
-    .map((line) => line.split('\t'))
-    .filter((cells) => cells[0] === '5' && cells[11]?.trim())
+    .split("\n")
+    .map((line) => line.split("\t"))
+    .filter((cells) => cells[0] === "5" && cells[11]?.trim())
     .map((cells) => ({
       left: Number(cells[6]),
       top: Number(cells[7]),
@@ -81,17 +81,18 @@ function wordsIn(table) {
 }
 
 function enlarged(picture) {
-  const by = Math.ceil(LEAST_EDGE / Math.max(picture.rows, picture.columns));
+  const by = LEAST_EDGE / Math.max(picture.rows, picture.columns);
   if (by <= 1) {
     return picture;
   }
 
-  const rows = picture.rows * by;
-  const columns = picture.columns * by;
+  const rows = Math.max(1, Math.round(picture.rows * by));
+  const columns = Math.max(1, Math.round(picture.columns * by));
   const values = new Float32Array(rows * columns * 3);
   for (let row = 0; row < rows; row += 1) {
     for (let column = 0; column < columns; column += 1) {
-      blend(picture, (row + 0.5) / by - 0.5, (column + 0.5) / by - 0.5, values, (row * columns + column) * 3);
+      const at = (row * columns + column) * 3;
+      blend(picture, (row + 0.5) / by - 0.5, (column + 0.5) / by - 0.5, values, at);
     }
   }
 

@@ -2,38 +2,54 @@
 // people, and things of 80 kinds. The nets are those of the package @vladmandic/human, run by the
 // WASM backend of @tensorflow/tfjs.
 
-import { createHash } from 'node:crypto';
-import { readFileSync } from 'node:fs';
-import { createRequire } from 'node:module';
-import { basename, join } from 'node:path';
+import { createHash } from "node:crypto";
+import { readFileSync } from "node:fs";
+import { createRequire } from "node:module";
+import { basename, join } from "node:path";
 
-export const name = 'people';
-export const version = '1-3.3.6';
+export const name = "people";
+export const version = "1-3.3.6";
 
-export const EXPRESSIONS = ['angry', 'disgust', 'fear', 'happy', 'neutral', 'sad', 'surprise'];
+export const EXPRESSIONS = ["angry", "disgust", "fear", "happy", "neutral", "sad", "surprise"];
 const JOINTS = [
-  'nose', 'leftEye', 'rightEye', 'leftEar', 'rightEar', 'leftShoulder', 'rightShoulder',
-  'leftElbow', 'rightElbow', 'leftWrist', 'rightWrist', 'leftHip', 'rightHip', 'leftKnee',
-  'rightKnee', 'leftAnkle', 'rightAnkle',
+  "nose",
+  "leftEye",
+  "rightEye",
+  "leftEar",
+  "rightEar",
+  "leftShoulder",
+  "rightShoulder",
+  "leftElbow",
+  "rightElbow",
+  "leftWrist",
+  "rightWrist",
+  "leftHip",
+  "rightHip",
+  "leftKnee",
+  "rightKnee",
+  "leftAnkle",
+  "rightAnkle",
 ];
 const DESCRIPTOR = 1024;
 
 export const outputs = [
-  { name: 'thing', datatype: 'BYTES', shape: [-1, -1] },
-  { name: 'thing_box', datatype: 'FP32', shape: [-1, -1, 5] },
-  { name: 'face_box', datatype: 'FP32', shape: [-1, -1, 5] },
-  { name: 'expression', datatype: 'FP32', shape: [-1, -1, EXPRESSIONS.length] },
-  { name: 'turn', datatype: 'FP32', shape: [-1, -1, 3] },
-  { name: 'descriptor', datatype: 'FP32', shape: [-1, -1, DESCRIPTOR] },
-  { name: 'figures', datatype: 'FP32', shape: [-1, -1, JOINTS.length, 3] },
+  { name: "thing", datatype: "BYTES", shape: [-1, -1] },
+  { name: "thing_box", datatype: "FP32", shape: [-1, -1, 5] },
+  { name: "face_box", datatype: "FP32", shape: [-1, -1, 5] },
+  { name: "expression", datatype: "FP32", shape: [-1, -1, EXPRESSIONS.length] },
+  { name: "turn", datatype: "FP32", shape: [-1, -1, 3] },
+  { name: "descriptor", datatype: "FP32", shape: [-1, -1, DESCRIPTOR] },
+  { name: "figures", datatype: "FP32", shape: [-1, -1, JOINTS.length, 3] },
 ];
 
 // The nets that are used, by file, with the SHA-256 of what they are.
-const NETS = JSON.parse(readFileSync(new URL('people/nets.json', import.meta.url), 'utf8'));
+const NETS = JSON.parse(readFileSync(new URL("people/nets.json", import.meta.url), "utf8"));
 
 // What a look at a picture asks for; the settings of the look before would hold on otherwise.
 const FACES_AND_THINGS = {
-  face: { enabled: true }, object: { enabled: true }, body: { enabled: false },
+  face: { enabled: true },
+  object: { enabled: true },
+  body: { enabled: false },
 };
 const FIGURES = { face: { enabled: false }, object: { enabled: false }, body: { enabled: true } };
 
@@ -48,12 +64,12 @@ const SURE_JOINT = 0.3;
 const FEWEST_JOINTS = 6;
 
 export async function load(modules) {
-  const require = createRequire(join(modules, 'here.js'));
-  const folder = (of) => join(modules, 'node_modules', of);
-  const wasm = folder('@tensorflow/tfjs-backend-wasm/dist/');
-  serveNets(folder('@vladmandic/human/models'));
-  require('@tensorflow/tfjs-backend-wasm').setWasmPaths(wasm);
-  const { Human } = require(folder('@vladmandic/human/dist/human.node-wasm.js'));
+  const require = createRequire(join(modules, "here.js"));
+  const folder = (of) => join(modules, "node_modules", of);
+  const wasm = folder("@tensorflow/tfjs-backend-wasm/dist/");
+  serveNets(folder("@vladmandic/human/models"));
+  require("@tensorflow/tfjs-backend-wasm").setWasmPaths(wasm);
+  const { Human } = require(folder("@vladmandic/human/dist/human.node-wasm.js"));
   const human = new Human(settings(wasm));
   await human.load();
   return { find: (picture) => find(human, picture) };
@@ -61,14 +77,14 @@ export async function load(modules) {
 
 function settings(wasm) {
   return {
-    backend: 'wasm',
+    backend: "wasm",
     wasmPath: wasm,
-    modelBasePath: 'http://nets/',
+    modelBasePath: "http://nets/",
     debug: false,
     // Every picture stands for itself: nothing is taken over from the one before.
     cacheSensitivity: 0,
     skipAllowed: false,
-    warmup: 'none',
+    warmup: "none",
     filter: { enabled: false },
     face: {
       enabled: true,
@@ -80,9 +96,9 @@ function settings(wasm) {
       antispoof: { enabled: false },
       liveness: { enabled: false },
     },
-    body: { enabled: false, modelPath: 'movenet-lightning.json', minConfidence: 0.1 },
+    body: { enabled: false, modelPath: "movenet-lightning.json", minConfidence: 0.1 },
     hand: { enabled: false },
-    object: { enabled: true, modelPath: 'centernet.json', maxDetected: 50, minConfidence: 0.15 },
+    object: { enabled: true, modelPath: "centernet.json", maxDetected: 50, minConfidence: 0.15 },
     gesture: { enabled: false },
     segmentation: { enabled: false },
   };
@@ -97,13 +113,13 @@ function serveNets(folder) {
     }
 
     const bytes = readFileSync(join(folder, file));
-    const hash = createHash('sha256').update(bytes).digest('hex');
+    const hash = createHash("sha256").update(bytes).digest("hex");
     if (hash !== NETS[file]) {
       throw new Error(`${file} is damaged: its SHA-256 is not the one that belongs to it`);
     }
 
-    const type = file.endsWith('.json') ? 'application/json' : 'application/octet-stream';
-    return new Response(bytes, { headers: { 'content-type': type } });
+    const type = file.endsWith(".json") ? "application/json" : "application/octet-stream";
+    return new Response(bytes, { headers: { "content-type": type } });
   };
 }
 
@@ -111,7 +127,10 @@ async function find(human, picture) {
   const { rows, columns } = picture;
   const seen = await detect(human, picture, WHOLE, FACES_AND_THINGS);
   const share = ([x, y, width, height]) => [
-    x / columns, y / rows, (x + width) / columns, (y + height) / rows,
+    x / columns,
+    y / rows,
+    (x + width) / columns,
+    (y + height) / rows,
   ];
   const things = seen.object.map((one) => ({
     said: one.label,
@@ -133,7 +152,7 @@ async function find(human, picture) {
 async function detect(human, picture, part, what) {
   const pixels = cropped(picture, part);
   const shape = [1, pixels.rows, pixels.columns, 3];
-  const tensor = human.tf.tensor(pixels.values, shape, 'float32');
+  const tensor = human.tf.tensor(pixels.values, shape, "float32");
   try {
     const seen = await human.detect(tensor, what);
     if (seen.error) {
@@ -149,7 +168,7 @@ async function detect(human, picture, part, what) {
 // The joints of each person; without one, those that are found in the whole picture.
 async function figuresOf(human, picture, things) {
   const people = things
-    .filter((one) => one.said === 'person' && one.box[4] >= SURE_PERSON)
+    .filter((one) => one.said === "person" && one.box[4] >= SURE_PERSON)
     .sort((a, b) => b.box[4] - a.box[4])
     .slice(0, MOST_FIGURES);
   const parts = people.length ? people.map((one) => around(one.box)) : [WHOLE];

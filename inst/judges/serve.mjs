@@ -6,8 +6,8 @@
 // model is loaded, one line is written: "ready PORT". The server ends when its standard input is
 // closed, and so with whoever started it.
 
-import http from 'node:http';
-import { parseArgs } from 'node:util';
+import http from "node:http";
+import { parseArgs } from "node:util";
 
 const MOST_BYTES = 256e6;
 const BYTES_EACH = { UINT8: 1, FP32: 4 };
@@ -21,7 +21,7 @@ class Refusal extends Error {
 
 const { values: given, positionals } = parseArgs({
   allowPositionals: true,
-  options: { modules: { type: 'string' }, port: { type: 'string', default: '0' } },
+  options: { modules: { type: "string" }, port: { type: "string", default: "0" } },
 });
 const model = await import(`./${positionals[0]}.mjs`);
 const finder = await model.load(given.modules);
@@ -31,42 +31,42 @@ const server = http.createServer((request, response) => {
     .then((said) => send(response, 200, said))
     .catch((error) => send(response, error.status ?? 500, { error: error.message }));
 });
-server.listen(Number(given.port), '127.0.0.1', () => {
+server.listen(Number(given.port), "127.0.0.1", () => {
   process.stdout.write(`ready ${server.address().port}\n`);
 });
-process.stdin.on('end', () => process.exit(0));
+process.stdin.on("end", () => process.exit(0));
 process.stdin.resume();
 
 function send(response, status, said) {
   const body = JSON.stringify(said);
   response.writeHead(status, {
-    'Content-Type': 'application/json',
-    'Content-Length': Buffer.byteLength(body),
+    "Content-Type": "application/json",
+    "Content-Length": Buffer.byteLength(body),
   });
   response.end(body);
 }
 
 async function answer(request) {
   // A page in a browser must not get here under another name.
-  const host = (request.headers.host ?? '').replace(/:\d+$/, '');
-  if (host !== '127.0.0.1' && host !== 'localhost') {
+  const host = (request.headers.host ?? "").replace(/:\d+$/, "");
+  if (host !== "127.0.0.1" && host !== "localhost") {
     throw new Refusal(403, `this server is not ${host}`);
   }
 
-  const path = new URL(request.url, 'http://127.0.0.1').pathname;
+  const path = new URL(request.url, "http://127.0.0.1").pathname;
   const of = `/v2/models/${model.name}`;
   switch (`${request.method} ${path}`) {
-    case 'GET /v2':
-      return { name: 'sprenn-judges', version: model.version, extensions: ['binary_tensor_data'] };
-    case 'GET /v2/health/live':
-    case 'GET /v2/health/ready':
+    case "GET /v2":
+      return { name: "sprenn-judges", version: model.version, extensions: ["binary_tensor_data"] };
+    case "GET /v2/health/live":
+    case "GET /v2/health/ready":
       return {};
     case `GET ${of}`:
       return {
         name: model.name,
         versions: [model.version],
-        platform: 'node',
-        inputs: [{ name: 'picture', datatype: 'UINT8', shape: [-1, -1, -1, 3] }],
+        platform: "node",
+        inputs: [{ name: "picture", datatype: "UINT8", shape: [-1, -1, -1, 3] }],
         outputs: model.outputs,
       };
     case `POST ${of}/infer`:
@@ -110,7 +110,7 @@ async function bodyOf(request) {
 
 // The JSON of a request, and the bytes after it.
 function split(body, headers) {
-  const stated = headers['inference-header-content-length'];
+  const stated = headers["inference-header-content-length"];
   const length = stated === undefined ? body.length : Number(stated);
   if (!Number.isInteger(length) || length < 0 || length > body.length) {
     throw new Refusal(400, `no JSON of ${stated} bytes is here`);
@@ -119,23 +119,23 @@ function split(body, headers) {
   try {
     return { said: JSON.parse(body.subarray(0, length)), rest: body.subarray(length) };
   } catch {
-    throw new Refusal(400, 'the request is no JSON');
+    throw new Refusal(400, "the request is no JSON");
   }
 }
 
 // The pictures of the input `picture`: rows x columns x 3 of 0 to 255 each.
 function picturesIn(said, rest) {
   const inputs = said?.inputs ?? [];
-  const input = inputs.find((one) => one.name === 'picture');
+  const input = inputs.find((one) => one.name === "picture");
   if (input === undefined) {
-    throw new Refusal(400, 'the input picture is missing');
+    throw new Refusal(400, "the input picture is missing");
   }
 
   const shape = input.shape ?? [];
   const [count, rows, columns, colours] = shape;
   const sound = shape.length === 4 && shape.every((one) => Number.isInteger(one) && one > 0);
   if (!sound || colours !== 3 || !(input.datatype in BYTES_EACH)) {
-    throw new Refusal(400, 'picture must be pictures x rows x columns x 3 of UINT8 or FP32');
+    throw new Refusal(400, "picture must be pictures x rows x columns x 3 of UINT8 or FP32");
   }
 
   const values = valuesOf(input, inputs, rest);
@@ -153,7 +153,7 @@ function picturesIn(said, rest) {
 
 function valuesOf(input, inputs, rest) {
   // Numbers of the type FP32 are colours from 0 to 1.
-  const scale = input.datatype === 'FP32' ? 255 : 1;
+  const scale = input.datatype === "FP32" ? 255 : 1;
   const size = input.parameters?.binary_data_size;
   if (size === undefined) {
     return Float32Array.from((input.data ?? []).flat(Infinity), (one) => one * scale);
@@ -163,7 +163,7 @@ function valuesOf(input, inputs, rest) {
     .slice(0, inputs.indexOf(input))
     .reduce((sum, one) => sum + (one.parameters?.binary_data_size ?? 0), 0);
   const bytes = rest.subarray(before, before + size);
-  if (input.datatype === 'UINT8') {
+  if (input.datatype === "UINT8") {
     return Float32Array.from(bytes);
   }
 
@@ -175,13 +175,13 @@ function outputsWanted(said) {
   const known = model.outputs.map((one) => one.name);
   const asked = said.outputs ?? model.outputs;
   if (!Array.isArray(asked)) {
-    throw new Refusal(400, 'outputs must be a list');
+    throw new Refusal(400, "outputs must be a list");
   }
 
   const wanted = asked.map((one) => one.name);
   const unknown = wanted.find((name) => !known.includes(name));
   if (unknown !== undefined) {
-    throw new Refusal(400, `there is no output ${unknown}; there are ${known.join(', ')}`);
+    throw new Refusal(400, `there is no output ${unknown}; there are ${known.join(", ")}`);
   }
 
   return wanted;
@@ -194,10 +194,10 @@ function padded(name, found) {
   const inner = about.shape.slice(2);
   const each = inner.reduce((product, one) => product * one, 1);
   const most = Math.max(0, ...found.map((one) => one[name].length));
-  const text = about.datatype === 'BYTES';
+  const text = about.datatype === "BYTES";
   const data = found.flatMap((one) => {
     const lacking = most - one[name].length;
-    return [...one[name].flat(Infinity), ...Array(lacking * each).fill(text ? '' : -1)];
+    return [...one[name].flat(Infinity), ...Array(lacking * each).fill(text ? "" : -1)];
   });
   return { name, datatype: about.datatype, shape: [found.length, most, ...inner], data };
 }

@@ -94,10 +94,14 @@ test_that("a take is held against its reference part by part", {
   expect_equal(changed[["likeness"]], 0)
   expect_equal(changed[["facing"]], 0.5)
   expect_equal(changed[["number"]], 0.5)
-  # Who has gone is not alike; who was never there is not asked after.
-  gone <- finding_likeness(list(faces = face_like(numeric(), numeric(), matrix(0, 0, 3))), finding)
-  expect_equal(gone[["likeness"]], 0)
-  expect_true(is.na(gone[["pose"]]))
+  # Of two, the one that has gone is not alike; where no face is seen, a look may hide it.
+  two <- finding
+  two$faces <- face_like(c(0.1, 0.6), c(10, 10), rbind(own, own, deparse.level = 0))
+  one <- two
+  one$faces <- face_like(0.1, 10, matrix(own, 1))
+  expect_equal(finding_likeness(one, two)[["likeness"]], 0.5)
+  none <- list(faces = face_like(numeric(), numeric(), matrix(0, 0, 3)), figures = list())
+  expect_true(all(is.na(finding_likeness(none, finding)[c("likeness", "facing", "pose")])))
   expect_true(all(is.na(finding_likeness(finding, list()))))
 })
 
@@ -342,4 +346,22 @@ test_that("drafts are of what the judges of the brief tell of", {
     "for a judge"
   )
   expect_false(any(grepl("drafted", readLines(file.path(folder, "suite.yml")))))
+})
+
+test_that("the command tries a judge and draws what it found over the picture", {
+  skip_on_cran()
+  folder <- finding_trial(finds_by_light)
+  code <- c("judge('owl', '1', find =", deparse(finds_by_light), ")")
+  writeLines(code, file.path(folder, "owl.R"))
+  file <- file.path(folder, "seen.png")
+  said <- run_cli("judges", folder, "--try", "--case", "case-2", "--out", file)
+  expect_equal(said$status, 0)
+  expect_match(said$out, "0 people, 1 boat, no lettering", all = FALSE)
+  expect_match(said$out, "seen.png", fixed = TRUE, all = FALSE)
+  expect_gt(dim(read_picture(file))[2], 600)
+  data <- jsonlite::parse_json(run_cli("judges", folder, "--try", "--json")$out)
+  expect_equal(data$tried$file, file.path(folder, "found.png"))
+  neither <- run_cli("judges")
+  expect_equal(neither$status, 2)
+  expect_match(neither$err, "needs TRIAL", all = FALSE)
 })

@@ -19,7 +19,8 @@ local_tesseract <- function(script, env = parent.frame()) {
 # Its table: a level, eight columns of place, how sure, and the word.
 reads_ferry <- c(
   "cat > /dev/null",
-  "printf 'level\\tpage\\tblock\\tpar\\tline\\tword\\tleft\\ttop\\twidth\\theight\\tconf\\ttext\\n'",
+  "printf 'level\\tpage\\tblock\\tpar\\tline\\tword\\tleft\\ttop\\twidth\\theight'",
+  "printf '\\tconf\\ttext\\n'",
   "printf '5\\t1\\t1\\t1\\t1\\t1\\t120\\t60\\t600\\t300\\t93.5\\tFERRY\\n'",
   "printf '5\\t1\\t1\\t1\\t1\\t2\\t0\\t0\\t1\\t1\\t-1\\t \\n'"
 )
@@ -121,8 +122,9 @@ test_that("lettering is found by a server that is started and ended for it", {
   found <- look_once(judge)
   expect_equal(found$words$said, "FERRY")
   expect_equal(found$words$sure, 0.935)
-  # A picture of 120 x 60 is shown to it ten times as large.
-  expect_equal(unlist(found$words[box_names], use.names = FALSE), c(0.1, 0.1, 0.6, 0.6))
+  # A picture of 120 x 60 is enlarged to 1600 x 800 for it.
+  places <- c(120 / 1600, 60 / 800, 720 / 1600, 360 / 800)
+  expect_equal(unlist(found$words[box_names], use.names = FALSE), places)
   expect_null(found$faces)
   expect_equal(finding_in_words(found), "reads \"FERRY\"")
   servers <- function() {

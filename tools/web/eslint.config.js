@@ -1,11 +1,18 @@
-// What the pages' scripts are held against.
+// What the scripts of pages and judges are held against.
 const js = require("@eslint/js");
 const globals = require("globals");
+
+const rules = { complexity: ["error", 15], "max-depth": ["error", 3], eqeqeq: "error" };
 
 module.exports = [
   js.configs.recommended,
   {
     languageOptions: { sourceType: "script", globals: { ...globals.browser, Shiny: "readonly" } },
-    rules: { complexity: ["error", 15], "max-depth": ["error", 3], eqeqeq: "error" },
+    rules,
+  },
+  {
+    files: ["inst/judges/**/*.mjs"],
+    languageOptions: { sourceType: "module", globals: globals.node },
+    rules,
   },
 ];
