@@ -206,6 +206,16 @@ cli_probe <- function(given) {
 }
 
 cli_evidence <- function(given) {
+  if (given$draft && given$run != "main") {
+    stop_sprenn(
+      "usage",
+      c(
+        "`sprenn evidence --draft` takes no --run.",
+        i = "Checks are drafted into suite.yml, which all runs of the trial share."
+      )
+    )
+  }
+
   if (given$draft) {
     return(cli_draft_evidence(given))
   }

@@ -44,18 +44,20 @@ boxes_found <- function(finding) {
   faces <- faces_labelled(finding$faces)
   do.call(rbind, c(
     list(no_boxes()),
-    if (NROW(things)) list(labelled(things, paste0(things$said, " ", two(things$sure)))),
+    if (NROW(things)) list(labelled(things, paste0(things$said, " ", two(things$sure)), "thing")),
     if (NROW(faces)) list(faces),
-    if (NROW(words)) list(labelled(words, words$said))
+    if (NROW(words)) list(labelled(words, words$said, "word"))
   ))
 }
 
 no_boxes <- function() {
-  labelled(lapply(stats::setNames(nm = box_names), function(name) numeric()), character())
+  none <- lapply(stats::setNames(nm = box_names), function(name) numeric())
+  labelled(none, character(), character())
 }
 
-labelled <- function(rows, label) {
-  cbind(as_table(unclass(rows)[box_names]), new_table(label = label))
+labelled <- function(rows, label, part) {
+  boxes <- as_table(unclass(rows)[box_names])
+  cbind(boxes, new_table(label = label, part = rep(part, length.out = nrow(boxes))))
 }
 
 faces_labelled <- function(faces) {
@@ -70,7 +72,7 @@ faces_labelled <- function(faces) {
     most <- if (!is.null(faces$expression)) expression_names[which.max(faces$expression[i, ])]
     listed(c("face", most, if (nzchar(side)) paste("to the", side)))
   }, "")
-  labelled(lapply(faces[box_names], `[`, there), looks)
+  labelled(lapply(faces[box_names], `[`, there), looks, "face")
 }
 
 # Joints as points, with limbs (prep-pose.R) between those that were found, in a panel from `left`

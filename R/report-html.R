@@ -6,8 +6,8 @@
 #' effect of inputs, and every take beside its reference, to sort, filter and compare.
 #'
 #' Takes are shown as previews, which are smaller the more there are. Clicking one opens it beside
-#' its reference, with linked zoom, a wipe, and overlays of matching contours and of lost and new
-#' parts. The page's address holds the current view, so that it can be shared.
+#' its reference, with linked zoom, a wipe, and overlays of matching contours, of lost and new parts,
+#' and of what judges found. The page's address holds the current view, so that it can be shared.
 #'
 #' @inheritParams choose_pipeline
 #' @param file The file to write; `report.html` in the run's folder if `NULL`.
@@ -92,7 +92,7 @@ write_report <- function(trial, run = "main", file = NULL, job = NULL, full = FA
       takes_section(),
       tag$section(id = "basis", tag$h2("What it is based on"), rests_section(trial, verdicts, run))
     ),
-    compare_dialog()
+    compare_dialog(any(vapply(trial$brief$judges, finds_things, NA)))
   )
   title <- paste0(verdicts[[1]]$suite$title, ": ", headline_words(verdicts[[1]]))
   dir.create(dirname(file), showWarnings = FALSE, recursive = TRUE)

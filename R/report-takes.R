@@ -150,7 +150,7 @@ told_of_lines <- function(jobs, verdicts, recipes) {
 }
 
 # The previews of one case: `reference`, `look`, and by the number of the take `takes` and
-# `overlays`. A picture that several takes share is there once.
+# `overlays`; and what judges `found`. A picture that several takes share is there once.
 case_pictures <- function(case, takes, trial, run, edge) {
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
@@ -172,6 +172,7 @@ case_pictures <- function(case, takes, trial, run, edge) {
       USE.NAMES = FALSE
     )),
     takes = previews,
+    found = found_in_case(case, takes[made, ], trial, store),
     overlays = I(overlays$overlay[match(takes$take[made], overlays$take)])
   )
 }
@@ -256,7 +257,8 @@ takes_section <- function() {
   )
 }
 
-compare_dialog <- function() {
+# `found` is whether a judge of the run finds things.
+compare_dialog <- function(found) {
   tag <- htmltools::tags
   button <- function(id, label, key, ...) {
     tag$button(type = "button", id = id, title = paste0("key ", key), label, ...)
@@ -281,7 +283,8 @@ compare_dialog <- function() {
           id = "overlay",
           tag$option(value = "none", "none"),
           tag$option(value = "contours", "where contours agree"),
-          tag$option(value = "details", "vanished and new")
+          tag$option(value = "details", "vanished and new"),
+          if (found) tag$option(value = "found", "what judges found")
         )
       ),
       button("close", "close", "Esc")

@@ -10,9 +10,9 @@
 #'   takes), `agreement` (a row for each two sources and kind of phrase, `all` first: `both`, on how
 #'   many answers both judged; `agreement`, the rank correlation of what they said; `opposed`, the
 #'   share on which one said yes and the other no), `beliefs` (a row for each judge and statement:
-#'   `asked` and `unasked`, on how many pictures it was and was not asked for; `level` and `chance`,
-#'   what the judge said of these on average; `p`, how likely a judge that tells nothing would tell
-#'   them apart as well; `believed`), `judges` (their latest results) and `coverage`, over all.
+#'   `absent`, whether what it speaks of is to be absent; `asked` and `unasked`, on how many pictures
+#'   it was and was not asked for; `level` and `chance`, how far that is there in these on average;
+#'   `p`, how likely a judge that tells nothing would tell them apart as well; `believed`), `judges` (their latest results) and `coverage`, over all.
 #' @family measures and evidence
 #' @export
 #' @examples
@@ -80,7 +80,7 @@ agreement_by_kind <- function(scores, suite) {
 read_beliefs <- function(told) {
   found <- if (!is.null(told)) jsonlite::fromJSON(told)
   columns <- c(
-    "judge", "statement", "unwanted", "asked", "unasked", "level", "chance", "p", "believed"
+    "judge", "statement", "absent", "asked", "unasked", "level", "chance", "p", "believed"
   )
   if (!is.data.frame(found)) {
     return(as_table(stats::setNames(rep(list(logical()), length(columns)), columns)))

@@ -55,8 +55,8 @@ questions_about_others <- function(judge, trial, takes, asked_before) {
   })
 }
 
-# What a judge said of a case's phrases: a row for each take and phrase, `value` for how far the
-# phrase is so, wanted or not.
+# What a judge said of a case's phrases: a row for each take and phrase, `value` for how far what
+# the phrase speaks of is there, wanted or not, and whether it is wanted to be `absent`.
 phrase_rows <- function(judge, takes, case, decoys, said) {
   phrases <- judged_phrases(judge, case)
   if (length(phrases) == 0) {
@@ -65,19 +65,40 @@ phrase_rows <- function(judge, takes, case, decoys, said) {
 
   scores_of <- phrase_scorer(judge, takes$sha256, decoys(case), said)
   rows <- lapply(phrases, function(phrase) {
+    said <- scores_of(phrase)
     as_table(c(
-      scores_of(phrase),
+      list(value = presence(said$value, phrase), raw = said$raw),
       list(
         take = takes$take,
         case = takes$case,
         group = paste(takes$case, takes$pipeline),
         phrase = phrase$key,
         statement = statement_of(judge, phrase),
-        unwanted = phrase$unwanted
+        absent = xor(phrase$unwanted, denies(phrase))
       )
     ))
   })
   do.call(rbind, rows)
+}
+
+# "No lettering" is as true of most pictures as "lettering" is false: what such a phrase is worth is
+# told by what it denies.
+presence <- function(value, phrase) if (denies(phrase)) 1 - value else value
+
+denies <- function(phrase) {
+  if (length(phrase$find)) {
+    all(vapply(phrase$find, is_denial, NA))
+  } else {
+    grepl("^(no|without|not)\\b", tolower(phrase$ask))
+  }
+}
+
+is_denial <- function(find) {
+  switch(find$kind,
+    thing = find$bound[2] == 0,
+    lettering = find$of == "none",
+    FALSE
+  )
 }
 
 # What phrases of several cases have in common, if they ask the same.
@@ -86,13 +107,13 @@ statement_of <- function(judge, phrase) UseMethod("statement_of")
 #' @export
 statement_of.sprenn_judge <- function(judge, phrase) phrase$ask
 
-# As evidence: something unwanted scores fully where it is absent.
+# As evidence: what is wanted to be absent scores fully where it is.
 as_evidence_rows <- function(rows) {
   if (is.null(rows)) {
     return(NULL)
   }
 
-  rows$value <- ifelse(rows$unwanted, 1 - rows$value, rows$value)
+  rows$value <- ifelse(rows$absent, 1 - rows$value, rows$value)
   rows$axis <- rep("adherence", nrow(rows))
   rows <- rows[c("value", "raw", "axis", "take", "phrase")]
   rows[!is.na(rows$value), ]
@@ -109,7 +130,7 @@ believed_rows <- function(rows, beliefs) {
   as_evidence_rows(rows[beliefs$believed[at], ])
 }
 
-statement_key <- function(rows) paste(rows$statement, rows$unwanted)
+statement_key <- function(rows) paste(rows$statement, rows$absent)
 
 # Pictures that nobody asked a statement of are spread over all cases: the first of each, and then
 # the second. At most so many are compared where the judge has seen them anyway.
@@ -125,7 +146,7 @@ most_unasked <- function(judge) {
 beliefs_of <- function(judge, evidence, cases, suite, takes, decoys, said) {
   none <- new_table(
     statement = character(),
-    unwanted = logical(),
+    absent = logical(),
     asked = integer(),
     unasked = integer(),
     level = numeric(),
@@ -146,7 +167,8 @@ beliefs_of <- function(judge, evidence, cases, suite, takes, decoys, said) {
     phrase <- Find(function(one) one$key == own$phrase[1], judged_phrases(judge, case))
     others <- unasked_pictures(judge, phrase, cases, pictures)
     value <- phrase_scorer(judge, others$sha256, decoys(case), said)(phrase)$value
-    found <- if (own$unwanted[1]) {
+    value <- presence(value, phrase)
+    found <- if (own$absent[1]) {
       belief_in_absence(own$value, own$group, value, many)
     } else {
       belief_in(own$value, value, many)
@@ -157,7 +179,7 @@ beliefs_of <- function(judge, evidence, cases, suite, takes, decoys, said) {
 
     new_table(
       statement = own$statement[1],
-      unwanted = own$unwanted[1],
+      absent = own$absent[1],
       asked = sum(!is.na(own$value)),
       unasked = found$unasked,
       level = mean_of_told(own$value),
@@ -169,11 +191,11 @@ beliefs_of <- function(judge, evidence, cases, suite, takes, decoys, said) {
   settle_beliefs(do.call(rbind, rows))
 }
 
-# With too few pictures to tell, a judge is believed, less its usual chance. One that told any
-# wanted statement is believed in the unwanted ones too.
+# With too few pictures to tell, a judge is believed, less its usual chance. One that told anything
+# that is wanted is believed in what is to be absent too.
 settle_beliefs <- function(beliefs) {
-  proven <- any(beliefs$believed & !beliefs$unwanted, na.rm = TRUE)
-  beliefs$believed <- is.na(beliefs$believed) | beliefs$believed | (beliefs$unwanted & proven)
+  proven <- any(beliefs$believed & !beliefs$absent, na.rm = TRUE)
+  beliefs$believed <- is.na(beliefs$believed) | beliefs$believed | (beliefs$absent & proven)
   beliefs
 }
 

@@ -92,6 +92,20 @@ read_answers <- function(store, judge, version) {
   )
 }
 
+# The same about these subjects alone.
+read_answers_about <- function(store, judge, version, subjects) {
+  subjects <- unique(subjects)
+  marks <- paste(rep("?", length(subjects)), collapse = ", ")
+  read_db(
+    store,
+    paste0(
+      "SELECT subject, statement, said FROM answers ",
+      "WHERE judge = ? AND version = ? AND subject IN (", marks, ")"
+    ),
+    params = c(list(judge, version), as.list(subjects))
+  )
+}
+
 # The bytes of a take's picture, if they are still those that were recorded.
 take_bytes <- function(store, take) {
   path <- take_path(store, take$file)

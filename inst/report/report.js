@@ -416,6 +416,28 @@
     }
     return sheet;
   }
+  // What judges found: boxes with labels, and limbs between joints.
+  function findings(found) {
+    const sheet = boxes(
+      found.boxes.map((box) => [box.left, box.top, box.right, box.bottom]),
+      "come",
+    );
+    for (const [x1, y1, x2, y2] of found.limbs) {
+      const one = document.createElementNS("http://www.w3.org/2000/svg", "line");
+      for (const [key, value] of Object.entries({ x1, y1, x2, y2, class: "limb" }))
+        one.setAttribute(key, value);
+      sheet.append(one);
+    }
+    const labels = found.boxes.map((box) => {
+      const label = make("span", { class: "label", text: box.label });
+      label.style.left = 100 * Math.max(0, box.left) + "%";
+      // A face is within a person, whose label stands at the top.
+      if (box.part === "face") label.style.bottom = 100 * Math.max(0, 1 - box.bottom) + "%";
+      else label.style.top = 100 * Math.max(0, box.top) + "%";
+      return label;
+    });
+    return [sheet, ...labels];
+  }
   // A pane's picture with what is drawn over it. `lone` is the overlay of the only take beside
   // the reference: what vanished in it is drawn on the reference.
   function pane_picture(pane, lone) {
@@ -430,6 +452,7 @@
       if (pane.overlay) inside.append(boxes(pane.overlay.come, "come"));
       if (!pane.take && lone) inside.append(boxes(lone.gone, "gone"));
     }
+    if (state.overlay === "found" && pane.found) inside.append(...findings(pane.found));
     return inside;
   }
   const keeper_words = (keeper) => (keeper === null ? "" : keeper ? ", keeper" : ", not a keeper");
@@ -469,8 +492,15 @@
     const number = own[0].case;
     const about = facts.cases[number];
     const shown = own.filter((one) => one.case === number);
+    const found = pictures(number).found;
     panes = pictures(number).reference
-      ? [{ name: "reference", src: jpeg(pictures(number).reference) }]
+      ? [
+          {
+            name: "reference",
+            src: jpeg(pictures(number).reference),
+            found: found && found.reference,
+          },
+        ]
       : [];
     for (const take of shown)
       panes.push({
@@ -481,6 +511,7 @@
           take.state === "made"
             ? read_overlay((pictures(number).overlays || [])[take.picture])
             : null,
+        found: take.state === "made" && found ? found.takes[take.picture] : null,
       });
     by("compare-title").textContent = about.id + ": " + shown.map(name_of).join(" and ");
     by("compare-asked").textContent = about.prompt.join(", ");
@@ -507,6 +538,7 @@
         none: "",
         contours: "Blue: contours run as in the reference. Orange: they do not.",
         details: "Solid: new in the take." + (lone ? " Dashed, on the reference: vanished." : ""),
+        found: "Boxes: what judges found. Lines: joints.",
       }[state.overlay] || "";
     draw_wipe();
     whole();
@@ -646,7 +678,7 @@
     )
       return;
     const key = event.key.length === 1 ? event.key.toLowerCase() : event.key;
-    const overlays = ["none", "contours", "details"];
+    const overlays = Array.from(by("overlay").options, (option) => option.value);
     const keys = {
       ArrowLeft: () => step(-1),
       ArrowRight: () => step(1),
@@ -657,7 +689,7 @@
       w: () => by("wiping").click(),
       e: () => by("next-wipe").click(),
       Escape: () => by("compare").close(),
-      o: () => change({ overlay: overlays[(overlays.indexOf(state.overlay) + 1) % 3] }, true),
+      o: () => change({ overlay: overlays[(overlays.indexOf(state.overlay) + 1) % overlays.length] }, true),
       r: () => {
         if (!event.repeat) hold_reference(true);
       },

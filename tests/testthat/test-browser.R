@@ -266,6 +266,36 @@ test_that("every control of the report does what it says", {
   expect_length(opened$asked(), 1)
 })
 
+test_that("the page draws what judges found over reference and takes", {
+  folder <- finding_trial(finds_by_light)
+  run_trial(folder)
+  opened <- open_page(write_report(folder))
+  opened$value("location.hash = '#job=restyle&open=0&overlay=found'")
+  labels <- "[...document.querySelectorAll('#stage .label')].map((one) => one.textContent)"
+  shown <- NULL
+  for (i in 1:50) {
+    shown <- unlist(opened$value(labels))
+    if (length(shown)) {
+      break
+    }
+
+    Sys.sleep(0.1)
+  }
+
+  expect_equal(shown[1], "kite 0.80")
+  expect_equal(opened$value("document.getElementById('overlay').value"), "found")
+  expect_gte(opened$value("document.querySelectorAll('#stage svg rect').length"), length(shown))
+  # Without a judge that finds things nothing of the kind is offered.
+  plain <- small_trial()
+  run_trial(plain)
+  expect_no_match(
+    paste(readLines(write_report(plain), warn = FALSE), collapse = "\n"),
+    "what judges found</option>",
+    fixed = TRUE
+  )
+  expect_length(opened$said(), 0)
+})
+
 test_that("an address opens what was shown, and paper shows all that was asked for", {
   opened <- open_report()
   opened$value("location.hash = '#job=restyle&pipeline=firm&open=0&overlay=contours&wipe=0'")

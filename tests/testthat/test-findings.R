@@ -201,69 +201,6 @@ test_that("a judge that tells nothing is not believed, and one that does is less
   expect_false(belief_in_absence(rep(c(0.9, 0.1), 9), groups, rep(0, 9))$told)
 })
 
-# A suite of six cases, of which each asks for one of three things, and a judge that finds what the
-# reference is named by: its light.
-finding_suite <- function() {
-  things <- rep(c("kite", "boat", "clock"), 2)
-  c(
-    "suite: finds",
-    "size: 64",
-    "seeds: [1, 2]",
-    "cases:",
-    unlist(lapply(seq_along(things), function(i) {
-      c(
-        sprintf("  - id: case-%d", i),
-        "    job: restyle",
-        sprintf("    reference: references/%s.png", things[i]),
-        sprintf(
-          "    prompt: [{say: one %s, find: {thing: %s, count: at least 1}}]", things[i], things[i]
-        ),
-        "    negative: [{say: lettering, find: {lettering: some}}]"
-      )
-    }))
-  )
-}
-
-# The light of a picture says which thing is in it: 0.2 a kite, 0.5 a boat, 0.8 a clock.
-finds_by_light <- function(pictures) {
-  lapply(pictures, function(pixels) {
-    thing <- c("kite", "boat", "clock")[which.min(abs(mean(pixels) - c(0.2, 0.5, 0.8)))]
-    list(
-      things = data.frame(
-        said = thing, left = 0.1, top = 0.1, right = 0.5, bottom = 0.5, sure = 0.8
-      ),
-      words = data.frame(
-        said = character(), left = numeric(), top = numeric(), right = numeric(),
-        bottom = numeric(), sure = numeric()
-      )
-    )
-  })
-}
-
-finding_trial <- function(find, env = parent.frame()) {
-  folder <- small_trial(
-    suite = finding_suite(),
-    brief = c(
-      "brief: find", "weights: {structure: 0.5, adherence: 0.5}", "style: stay",
-      "structure_from: {structure: 1, owl_number: 1}",
-      "judges:", "  owl: {kind: finding, file: owl.R}"
-    ),
-    env = env
-  )
-  for (thing in c("kite", "boat", "clock")) {
-    light <- c(kite = 0.2, boat = 0.5, clock = 0.8)[[thing]]
-    png::writePNG(
-      array(light, c(48, 64, 3)),
-      file.path(folder, "references", paste0(thing, ".png"))
-    )
-  }
-
-  assign("owl_finds", find, globalenv())
-  withr::defer(rm("owl_finds", envir = globalenv()), envir = env)
-  writeLines("judge('owl', '1', find = get('owl_finds', globalenv()))", file.path(folder, "owl.R"))
-  folder
-}
-
 test_that("findings become evidence in a run, each picture looked at once", {
   looks <- 0
   folder <- finding_trial(function(pictures) {
@@ -274,7 +211,7 @@ test_that("findings become evidence in a run, each picture looked at once", {
   expect_true(is.na(made$judged$problem))
   found <- list_evidence(folder)
   expect_equal(found$coverage, 1)
-  told <- found$beliefs[!found$beliefs$unwanted, ]
+  told <- found$beliefs[!found$beliefs$absent, ]
   expect_setequal(told$statement, paste0(c("kite", "boat", "clock"), ": at least 1"))
   expect_true(all(told$believed))
   # One of the two pipelines washes everything out.
@@ -292,6 +229,26 @@ test_that("findings become evidence in a run, each picture looked at once", {
   expect_s3_class(ggplot2::autoplot(tried), "ggplot")
 })
 
+test_that("what is to be absent is believed where it is seen nowhere, though it is so everywhere", {
+  folder <- finding_trial(finds_by_light)
+  suite <- readLines(file.path(folder, "suite.yml"))
+  at <- grep("one kite", suite)
+  suite[at] <- sub(
+    "prompt: \\[",
+    paste0(
+      "prompt: [{say: no sign, find: {lettering: none}}, ",
+      "{say: no cats, find: {thing: cat, count: 0}}, "
+    ),
+    suite[at]
+  )
+  writeLines(suite, file.path(folder, "suite.yml"))
+  run_trial(folder)
+  found <- list_evidence(folder)
+  none <- found$phrases$phrase %in% c("no sign", "no cats")
+  expect_equal(sum(none), 4)
+  expect_true(all(found$phrases$value[none] > 0.95))
+})
+
 test_that("of a judge whose answers are shuffled, no statement is believed", {
   set.seed(8)
   folder <- finding_trial(function(pictures) {
@@ -300,7 +257,7 @@ test_that("of a judge whose answers are shuffled, no statement is believed", {
   })
   run_trial(folder)
   found <- list_evidence(folder)
-  told <- found$beliefs[!found$beliefs$unwanted, ]
+  told <- found$beliefs[!found$beliefs$absent, ]
   expect_equal(nrow(told), 3)
   expect_false(any(told$believed))
   wanted <- startsWith(found$phrases$phrase, "one")
