@@ -50,7 +50,7 @@ evidence_commands <- function() {
       )
     ),
     judges = new_command(
-      "List the brief's judges; ask them about one picture; install some that run here.",
+      "List the brief's judges, try them on one picture, or install some.",
       c("[TRIAL]", "[NAME...]"),
       list(
         new_option(

@@ -6,8 +6,9 @@
 #' effect of inputs, and every take beside its reference, to sort, filter and compare.
 #'
 #' Takes are shown as previews, which are smaller the more there are. Clicking one opens it beside
-#' its reference, with linked zoom, a wipe, and overlays of matching contours, of lost and new parts,
-#' and of what judges found. The page's address holds the current view, so that it can be shared.
+#' its reference, with linked zoom, a wipe, and overlays of matching contours, of lost and new
+#' parts, and of what judges found. The page's address holds the current view, so that it can be
+#' shared.
 #'
 #' @inheritParams choose_pipeline
 #' @param file The file to write; `report.html` in the run's folder if `NULL`.

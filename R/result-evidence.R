@@ -10,9 +10,10 @@
 #'   takes), `agreement` (a row for each two sources and kind of phrase, `all` first: `both`, on how
 #'   many answers both judged; `agreement`, the rank correlation of what they said; `opposed`, the
 #'   share on which one said yes and the other no), `beliefs` (a row for each judge and statement:
-#'   `absent`, whether what it speaks of is to be absent; `asked` and `unasked`, on how many pictures
-#'   it was and was not asked for; `level` and `chance`, how far that is there in these on average;
-#'   `p`, how likely a judge that tells nothing would tell them apart as well; `believed`), `judges` (their latest results) and `coverage`, over all.
+#'   `absent`, whether what it speaks of is to be absent; `asked` and `unasked`, on how many
+#'   pictures it was and was not asked for; `level` and `chance`, how far that is there in these on
+#'   average; `p`, how likely a judge that tells nothing would tell them apart as well;
+#'   `believed`), `judges` (their latest results) and `coverage`, over all.
 #' @family measures and evidence
 #' @export
 #' @examples

@@ -477,6 +477,24 @@
     }
     return caption;
   }
+  // What a pane shows: the picture, and what can be drawn over it.
+  function reference_panes(number) {
+    const { reference, found } = pictures(number);
+    return reference
+      ? [{ name: "reference", src: jpeg(reference), found: found && found.reference }]
+      : [];
+  }
+  function take_pane(number, take) {
+    const made = take.state === "made";
+    const { overlays, found } = pictures(number);
+    return {
+      name: name_of(take),
+      take,
+      src: made ? source(take) : null,
+      overlay: made ? read_overlay((overlays || [])[take.picture]) : null,
+      found: made && found ? found.takes[take.picture] : null,
+    };
+  }
   function open_takes() {
     const own = state.open
       .split(",")
@@ -492,27 +510,7 @@
     const number = own[0].case;
     const about = facts.cases[number];
     const shown = own.filter((one) => one.case === number);
-    const found = pictures(number).found;
-    panes = pictures(number).reference
-      ? [
-          {
-            name: "reference",
-            src: jpeg(pictures(number).reference),
-            found: found && found.reference,
-          },
-        ]
-      : [];
-    for (const take of shown)
-      panes.push({
-        name: name_of(take),
-        take,
-        src: take.state === "made" ? source(take) : null,
-        overlay:
-          take.state === "made"
-            ? read_overlay((pictures(number).overlays || [])[take.picture])
-            : null,
-        found: take.state === "made" && found ? found.takes[take.picture] : null,
-      });
+    panes = [...reference_panes(number), ...shown.map((take) => take_pane(number, take))];
     by("compare-title").textContent = about.id + ": " + shown.map(name_of).join(" and ");
     by("compare-asked").textContent = about.prompt.join(", ");
     // Tall pictures stay on the page.
@@ -689,7 +687,11 @@
       w: () => by("wiping").click(),
       e: () => by("next-wipe").click(),
       Escape: () => by("compare").close(),
-      o: () => change({ overlay: overlays[(overlays.indexOf(state.overlay) + 1) % overlays.length] }, true),
+      o: () =>
+        change(
+          { overlay: overlays[(overlays.indexOf(state.overlay) + 1) % overlays.length] },
+          true,
+        ),
       r: () => {
         if (!event.repeat) hold_reference(true);
       },

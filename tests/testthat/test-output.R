@@ -187,6 +187,8 @@ writes_itself <- c(
   "run-status.R file", "run-status.R writeLines",
   # A whole file goes to another place.
   "run-check.R file.rename",
+  # Into a folder beside the place that it is renamed to.
+  "judge-local.R file.copy", "judge-local.R file.rename",
   # To a path that base-output.R gave.
   "figure-theme.R ggsave", "sheet-card.R agg_png", "sheet-draw.R agg_png", "sheet-draw.R cairo_pdf",
   "sheet-draw.R svg", "report-html.R file", "report-html.R writeBin",

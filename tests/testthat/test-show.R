@@ -508,11 +508,21 @@ test_that("the report says who speaks on what the prompts ask for, and what nobo
     list(
       coverage = 0.6,
       agreement = tibble::tibble(
+        kind = c("all", "colour"),
         one = "colour_share",
         other = "heron",
         both = 12L,
         agreement = 0.5,
         opposed = 0.25
+      ),
+      beliefs = tibble::tibble(
+        judge = "heron",
+        statement = "a <i>wisp</i>",
+        asked = 8L,
+        unasked = 12L,
+        level = 0.12,
+        chance = 0.1,
+        believed = FALSE
       ),
       phrases = tibble::tibble(
         case = c("mill", "sea"),
@@ -534,11 +544,17 @@ test_that("the report says who speaks on what the prompts ask for, and what nobo
   }
 
   expect_match(said("//p")[1], "60 %", fixed = TRUE)
-  expect_equal(said("//h3"), c("Phrases without evidence", "Agreement between sources"))
+  expect_equal(
+    said("//h3"),
+    c("Phrases without evidence", "Judges that are not believed", "Agreement between sources")
+  )
   expect_equal(
     said("//li"),
     c(
       "a wisp (sea)",
+      paste0(
+        "heron, \"a <i>wisp</i>\": 0.12 where it was asked for (8 pictures), 0.10 elsewhere (12)"
+      ),
       "colour share and heron both judged on 12 answers: rank correlation 0.50, opposed on 25 %."
     )
   )
