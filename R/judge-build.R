@@ -23,6 +23,7 @@ build_judges <- function(brief, folder) {
 
     made <- tryCatch(judge_of(wanted, name, folder), error = one_line)
     if (inherits(made, "sprenn_judge")) {
+      made$unasked <- wanted$unasked %||% made$unasked
       judges[[name]] <- made
     } else {
       problems <- c(

@@ -111,7 +111,8 @@ judge_families <- c(
 # `sha256`, or none for texts, and returns the answers or a conversation as engines do (`call` and
 # `then`), so that a run can have many in flight. `edge` is the long edge of the pictures, `batch`
 # how many are sent at a time. `close()` ends what was started for it; `lacks()` says in words what
-# it lacks on this machine.
+# it lacks on this machine. An answering judge is asked each statement about `unasked` pictures that
+# nobody asked it of.
 new_judge <- function(
   name,
   kind,
@@ -133,6 +134,7 @@ new_judge <- function(
       batch = batch,
       at_once = at_once,
       pattern = pattern,
+      unasked = usual_unasked,
       secrets = secrets,
       close = function() NULL,
       lacks = function() NULL
@@ -140,6 +142,8 @@ new_judge <- function(
     class = c(paste0("sprenn_", kind), judge_families[[kind]], "sprenn_judge")
   )
 }
+
+usual_unasked <- 12
 
 #' @export
 print.sprenn_judge <- function(x, ...) {

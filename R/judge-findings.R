@@ -20,9 +20,10 @@ check_said.sprenn_finding <- function(judge, said, subjects, statements) {
       all(mapply(function(part, name) part_is_sound[[name]](part), one, names(one)))
   }
 
+  # What a server says is shown to people.
   check_each(
     judge,
-    said,
+    safe_said(said, judge$secrets),
     length(subjects),
     is_finding,
     "found something that is not a list of `things`, `words`, `faces` or `figures` (see ?judge)."
@@ -135,6 +136,7 @@ finding_outputs <- list(
   faces = "face_box",
   figures = "figures"
 )
+
 # Which of these a model has, by our names.
 outputs_for_findings <- function(has) {
   told <- Filter(function(needs) all(needs %in% has), finding_outputs)
@@ -145,67 +147,76 @@ outputs_for_findings <- function(has) {
 # The findings about `n` pictures in a model's outputs, by our names: `values` (row by row) and
 # `sizes` each. `wrong(output, wanted)` refuses.
 findings_in <- function(outputs, n, wrong) {
-  many <- function(name, inner) {
-    sizes <- outputs[[name]]$sizes
-    fits <- length(sizes) == 2 + length(inner) && sizes[1] == n &&
-      all(is.na(inner) | utils::tail(sizes, length(inner)) == inner)
-    if (!fits) {
-      wrong(name, paste(c("pictures x how many", ifelse(is.na(inner), "numbers", inner)),
-        collapse = " x "
-      ))
-    }
-
-    sizes[2]
+  figures <- if (!is.null(outputs$figures)) {
+    told <- outputs$figures
+    figures_in(as.numeric(told$values), told$sizes, n, function(wanted) wrong("figures", wanted))
   }
-  # What an output says of one picture: a matrix with a row for each that was found.
-  of_picture <- function(name, i, inner) {
-    long <- many(name, inner)
-    width <- max(1, utils::tail(outputs[[name]]$sizes, length(inner)))
-    at <- (i - 1) * long * width + seq_len(long * width)
-    matrix(outputs[[name]]$values[at], long, width, byrow = TRUE)
-  }
+  each <- intersect(names(output_widths()), names(outputs))
+  told <- lapply(stats::setNames(nm = each), function(name) {
+    by_picture(outputs[[name]], n, output_widths()[[name]], function(wanted) wrong(name, wanted))
+  })
   lapply(seq_len(n), function(i) {
+    own <- lapply(told, `[[`, i)
     Filter(Negate(is.null), list(
-      things = said_in_tensors(outputs, "thing", of_picture, i),
-      words = said_in_tensors(outputs, "word", of_picture, i),
-      faces = faces_in_tensors(outputs, of_picture, i),
-      figures = if (!is.null(outputs$figures)) {
-        figures_in(
-          as.numeric(outputs$figures$values),
-          outputs$figures$sizes,
-          n,
-          function(wanted) wrong("figures", wanted)
-        )[[i]]
-      }
+      things = said_in_tensors(own$thing, own$thing_box),
+      words = said_in_tensors(own$word, own$word_box),
+      faces = faces_in_tensors(own),
+      figures = figures[[i]]
     ))
   })
 }
 
-# Boxes whose confidence is below 0 only fill up what a picture has less of than another.
-said_in_tensors <- function(outputs, name, of_picture, i) {
-  if (is.null(outputs[[name]])) {
-    return(NULL)
-  }
-
-  boxes <- of_picture(paste0(name, "_box"), i, 5)
-  said <- of_picture(name, i, numeric())[, 1]
-  rows <- cbind(new_table(said = as.character(said)), boxed(boxes))
-  rows[rows$sure >= 0, ]
+# How many values an output has for each that was found: none of their own for texts, NA for as many
+# as the model likes.
+output_widths <- function() {
+  boxes <- list(thing_box = 5, word_box = 5, face_box = 5)
+  c(list(thing = numeric(), word = numeric()), boxes, face_widths())
 }
 
-faces_in_tensors <- function(outputs, of_picture, i) {
-  if (is.null(outputs$face_box)) {
+# An output's values for each picture: a matrix with a row for each that was found.
+by_picture <- function(output, n, width, wrong) {
+  sizes <- output$sizes
+  inner <- utils::tail(sizes, length(width))
+  if (length(sizes) != 2 + length(width) || sizes[1] != n || !all(is.na(width) | inner == width)) {
+    wanted <- ifelse(is.na(width), "numbers", width)
+    wrong(paste(c("pictures x how many", wanted), collapse = " x "))
+  }
+
+  many <- sizes[2]
+  if (many > most_found) {
+    wrong(paste("at most", most_found, "things a picture"))
+  }
+
+  columns <- max(1, inner)
+  lapply(seq_len(n), function(i) {
+    at <- (i - 1) * many * columns + seq_len(many * columns)
+    matrix(output$values[at], many, columns, byrow = TRUE)
+  })
+}
+
+# Nobody looks for more in one picture.
+most_found <- 1000
+
+# Boxes whose confidence is below 0 only fill up what a picture has less of than another.
+said_in_tensors <- function(said, boxes) {
+  if (is.null(said) || is.null(boxes)) {
     return(NULL)
   }
 
-  faces <- boxed(of_picture("face_box", i, 5))
-  there <- faces$sure >= 0
-  faces <- as.list(faces[there, ])
-  for (part in intersect(names(face_widths()), names(outputs))) {
-    faces[[part]] <- of_picture(part, i, face_widths()[[part]])[there, , drop = FALSE]
+  rows <- boxed(boxes)
+  there <- rows$sure >= 0
+  as_table(c(list(said = as.character(said[there, 1])), rows[there, ]))
+}
+
+faces_in_tensors <- function(own) {
+  if (is.null(own$face_box)) {
+    return(NULL)
   }
 
-  faces
+  faces <- boxed(own$face_box)
+  there <- faces$sure >= 0
+  parts <- own[intersect(names(face_widths()), names(own))]
+  c(as.list(faces[there, ]), lapply(parts, function(part) part[there, , drop = FALSE]))
 }
 
 boxed <- function(boxes) {
@@ -230,7 +241,7 @@ finding_in_words <- function(said) {
   faces <- sum(said$faces$sure >= sure_face)
   words <- words_found(said$words)$said
   parts <- c(
-    if (!is.null(said$things)) count_words(people, "person"),
+    if (!is.null(said$things)) paste(people, if (people == 1) "person" else "people"),
     paste0(things, ifelse(things > 1, " x ", " "), names(things), recycle0 = TRUE),
     if (!is.null(said$faces)) count_words(faces, "face"),
     if (!is.null(said$figures)) count_words(length(said$figures), "figure"),
@@ -242,5 +253,5 @@ finding_in_words <- function(said) {
       }
     }
   )
-  sub("\\b([02-9]|[0-9]{2,}) persons\\b", "\\1 people", listed(parts))
+  listed(parts)
 }

@@ -44,7 +44,7 @@ local_folder <- function(name) {
 }
 
 # What a local judge lacks on this machine, in words; NULL if it can be started.
-lacks_locally <- function(name) {
+lacks_locally <- function(name, folder = local_folder(name)) {
   about <- local_judges[[name]]
   node <- node_version()
   programs <- about$programs[!nzchar(Sys.which(about$programs))]
@@ -57,8 +57,8 @@ lacks_locally <- function(name) {
       "it needs ", shorten_list(programs), ", which is not on this machine (Debian: ",
       debian_of[[programs[1]]], ")"
     )
-  } else if (about$modules && !file.exists(file.path(local_folder(name), "node_modules"))) {
-    others <- Sys.glob(file.path(dirname(local_folder(name)), paste0(name, "-*")))
+  } else if (about$modules && !file.exists(file.path(folder, "node_modules"))) {
+    others <- Sys.glob(file.path(dirname(folder), paste0(name, "-*")))
     paste0(
       if (length(others)) "it is installed in another version" else "it is not installed",
       "; `sprenn judges --install ", name, "` installs ", about$version
@@ -102,7 +102,11 @@ LocalServer <- R6::R6Class(
   "sprenn_local_server",
   cloneable = FALSE,
   public = list(
-    initialize = function(name) private$name <- name,
+    # `folder` has what it needs.
+    initialize = function(name, folder = local_folder(name)) {
+      private$name <- name
+      private$folder <- folder
+    },
     address = function() {
       if (!self$is_up()) {
         private$start()
@@ -124,13 +128,14 @@ LocalServer <- R6::R6Class(
   ),
   private = list(
     name = NULL,
+    folder = NULL,
     process = NULL,
     port = NULL,
     starts = 0,
     log = NULL,
     finalize = function() self$stop(),
     start = function() {
-      lacking <- lacks_locally(private$name)
+      lacking <- lacks_locally(private$name, private$folder)
       if (!is.null(lacking)) {
         engine_failure(
           "bad_request",
@@ -156,7 +161,8 @@ LocalServer <- R6::R6Class(
         c(
           system.file("judges", "serve.mjs", package = "sprenn"),
           private$name,
-          "--modules", local_folder(private$name)
+          "--modules", private$folder,
+          "--with-parent"
         ),
         stdin = "|",
         stdout = "|",
@@ -224,9 +230,9 @@ local_judge <- function(wanted, name) {
 #' Install judges that run on this machine
 #'
 #' Installs what the judges of the kind `local` need: `people` finds people, things, faces and
-#' joints, `letters` finds lettering and reads it. Both are servers that run on Node.js
-#' ([`judges.md`](https://nodejs.org) of the docs says how well they see). `list_local_judges()`
-#' says what there is, and what is installed.
+#' joints, `letters` finds lettering and reads it. Both are servers that run on Node.js;
+#' `docs/judges.md` says how well they see. `list_local_judges()` says what there is, and what is
+#' installed.
 #'
 #' @param names Names of the judges to install.
 #' @param tell A function that is called with a line of text before each step.
@@ -283,16 +289,33 @@ install_judge <- function(name, tell) {
   tell(paste0("  ", about$size, "; ", about$licence))
   need <- c("node", if (about$modules) "npm", about$programs)
   install_programs(need[!nzchar(Sys.which(need))], name, tell)
-  if (about$modules && !is.null(lacks_locally(name))) {
+  # What is damaged is installed anew.
+  if (about$modules && !is.null(why_not_started(name))) {
     install_modules(name, tell)
   }
 
-  lacking <- lacks_locally(name)
-  if (!is.null(lacking)) {
-    stop_sprenn("install", paste0("The judge ", name, " can't be installed: ", lacking, "."))
-  }
-
+  stop_unless_started(name)
   tell(paste0("  ", name, " is installed."))
+}
+
+# Starts a judge once, on what is in `folder`: NULL, or in words why it does not start.
+why_not_started <- function(name, folder = local_folder(name)) {
+  server <- LocalServer$new(name, folder)
+  on.exit(server$stop())
+  tryCatch(
+    {
+      server$address()
+      NULL
+    },
+    sprenn_failure = conditionMessage
+  )
+}
+
+stop_unless_started <- function(name, folder = local_folder(name)) {
+  why <- why_not_started(name, folder)
+  if (!is.null(why)) {
+    stop_sprenn("install", c(paste0("The judge ", name, " can't be installed."), x = why))
+  }
 }
 
 # Programs of the system: from Debian if this process may install them.
@@ -333,7 +356,7 @@ install_programs <- function(programs, name, tell) {
   }
 }
 
-# The packages are put together beside their place, tried, and moved there.
+# The packages are put together beside their place, started once, and moved there.
 install_modules <- function(name, tell) {
   folder <- local_folder(name)
   part <- paste0(folder, "-part")
@@ -362,6 +385,7 @@ install_modules <- function(name, tell) {
 
   # Only people who develop these packages need the rest.
   unlink(list.files(part, "[.](map|d[.]ts)$", recursive = TRUE, full.names = TRUE))
+  stop_unless_started(name, part)
   unlink(folder, recursive = TRUE)
   file.rename(part, folder)
 }

@@ -44,15 +44,15 @@ questions_about_others <- function(judge, trial, takes, asked_before) {
     )
   }))
   wanted <- wanted[!paste(wanted$sha256, wanted$statement) %in% asked_before, ]
-  lapply(split(wanted, factor(wanted$sha256, unique(wanted$sha256))), function(own) {
+  jobs <- lapply(split(wanted, factor(wanted$sha256, unique(wanted$sha256))), function(own) {
     case <- case_named(trial$suite, own$case[1])
     take <- takes[takes$sha256 == own$sha256[1] & takes$case == case$id, ][1, ]
-    list(
-      case = case,
-      subjects = list(list(sha256 = own$sha256[1], take = take)),
-      statements = unique(own$statement)
-    )
+    lapply(in_chunks(unique(own$statement), texts_at_once), function(statements) {
+      subjects <- list(list(sha256 = own$sha256[1], take = take))
+      list(case = case, subjects = subjects, statements = statements)
+    })
   })
+  unlist(unname(jobs), recursive = FALSE)
 }
 
 # What a judge said of a case's phrases: a row for each take and phrase, `value` for how far what
@@ -136,11 +136,9 @@ statement_key <- function(rows) paste(rows$statement, rows$absent)
 # the second. At most so many are compared where the judge has seen them anyway.
 most_unasked_seen <- 60
 
-# An answering judge is asked about so many beside.
-most_unasked_answers <- 12
-
+# An answering judge is asked about `unasked` of them.
 most_unasked <- function(judge) {
-  if (inherits(judge, "sprenn_answering")) most_unasked_answers else most_unasked_seen
+  if (inherits(judge, "sprenn_answering")) judge$unasked else most_unasked_seen
 }
 
 beliefs_of <- function(judge, evidence, cases, suite, takes, decoys, said) {

@@ -23,6 +23,7 @@
 list_judges <- function(trial) {
   judges <- as_trial(trial)$brief$judges
   rows <- lapply(judges, function(judge) {
+    on.exit(judge$close())
     version <- tryCatch(judge$version(), sprenn_failure = identity, error = as_engine_error)
     failed <- inherits(version, "condition")
     new_table(

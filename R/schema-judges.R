@@ -139,6 +139,13 @@ judge_fields <- function() {
     "text",
     "no",
     "answering: how its denial is put; not the case: {say} if left out.",
+    ".unasked",
+    "integer 0..60",
+    "no",
+    paste0(
+      "answering: about how many pictures of other cases it is asked each statement beside, to ",
+      "learn what its yes is worth; 12 if left out. With fewer than 6 that is not known."
+    ),
     ".edge",
     "integer 32..2048",
     "no",

@@ -30,6 +30,11 @@ export async function load() {
     throw new Error("the program tesseract is not installed");
   }
 
+  const languages = execFileSync("tesseract", ["--list-langs"], { encoding: "utf8" });
+  if (!languages.split("\n").includes("eng")) {
+    throw new Error("tesseract has no data for English (Debian: tesseract-ocr-eng)");
+  }
+
   return { find };
 }
 

@@ -72,7 +72,14 @@ export async function load(modules) {
   const { Human } = require(folder("@vladmandic/human/dist/human.node-wasm.js"));
   const human = new Human(settings(wasm));
   await human.load();
-  return { find: (picture) => find(human, picture) };
+  // The nets' settings belong to one look at a time.
+  let last = Promise.resolve();
+  const inTurn = (picture) => {
+    const found = last.then(() => find(human, picture));
+    last = found.catch(() => {});
+    return found;
+  };
+  return { find: inTurn };
 }
 
 function settings(wasm) {
@@ -106,21 +113,26 @@ function settings(wasm) {
 
 // The nets are read from the disk, each checked; nothing else can be fetched by this process.
 function serveNets(folder) {
+  const nets = Object.entries(NETS).map(([file, hash]) => [file, intact(folder, file, hash)]);
+  const bytes = Object.fromEntries(nets);
   globalThis.fetch = async (address) => {
     const file = basename(String(address));
-    if (!(file in NETS)) {
+    if (!(file in bytes)) {
       throw new Error(`${file} is none of this judge's files`);
     }
 
-    const bytes = readFileSync(join(folder, file));
-    const hash = createHash("sha256").update(bytes).digest("hex");
-    if (hash !== NETS[file]) {
-      throw new Error(`${file} is damaged: its SHA-256 is not the one that belongs to it`);
-    }
-
     const type = file.endsWith(".json") ? "application/json" : "application/octet-stream";
-    return new Response(bytes, { headers: { "content-type": type } });
+    return new Response(bytes[file], { headers: { "content-type": type } });
   };
+}
+
+function intact(folder, file, hash) {
+  const bytes = readFileSync(join(folder, file));
+  if (createHash("sha256").update(bytes).digest("hex") !== hash) {
+    throw new Error(`${file} is damaged: install the judge again`);
+  }
+
+  return bytes;
 }
 
 async function find(human, picture) {

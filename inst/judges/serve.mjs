@@ -1,14 +1,16 @@
-// A small server that speaks the Open Inference Protocol (version 2, REST) on this machine alone.
+// A small server that speaks the Open Inference Protocol (version 2, REST).
 //
-//   node serve.mjs MODEL --modules FOLDER [--port PORT]
+//   node serve.mjs MODEL [--modules FOLDER] [--port PORT] [--listen ADDRESS] [--with-parent]
 //
 // MODEL is a file beside this one (people, letters). What it needs is read from FOLDER. Once the
-// model is loaded, one line is written: "ready PORT". The server ends when its standard input is
-// closed, and so with whoever started it.
+// model is loaded, one line is written: "ready PORT". It listens to this machine alone unless
+// ADDRESS is another. With --with-parent it ends when its standard input is closed, and so with
+// whoever started it.
 
 import http from "node:http";
 import { parseArgs } from "node:util";
 
+const LOOPBACK = "127.0.0.1";
 const MOST_BYTES = 256e6;
 const BYTES_EACH = { UINT8: 1, FP32: 4 };
 
@@ -21,7 +23,12 @@ class Refusal extends Error {
 
 const { values: given, positionals } = parseArgs({
   allowPositionals: true,
-  options: { modules: { type: "string" }, port: { type: "string", default: "0" } },
+  options: {
+    modules: { type: "string" },
+    port: { type: "string", default: "0" },
+    listen: { type: "string", default: LOOPBACK },
+    "with-parent": { type: "boolean", default: false },
+  },
 });
 const model = await import(`./${positionals[0]}.mjs`);
 const finder = await model.load(given.modules);
@@ -31,11 +38,13 @@ const server = http.createServer((request, response) => {
     .then((said) => send(response, 200, said))
     .catch((error) => send(response, error.status ?? 500, { error: error.message }));
 });
-server.listen(Number(given.port), "127.0.0.1", () => {
+server.listen(Number(given.port), given.listen, () => {
   process.stdout.write(`ready ${server.address().port}\n`);
 });
-process.stdin.on("end", () => process.exit(0));
-process.stdin.resume();
+if (given["with-parent"]) {
+  process.stdin.on("end", () => process.exit(0));
+  process.stdin.resume();
+}
 
 function send(response, status, said) {
   const body = JSON.stringify(said);
@@ -47,9 +56,9 @@ function send(response, status, said) {
 }
 
 async function answer(request) {
-  // A page in a browser must not get here under another name.
+  // A page in a browser of this machine must not get here under another name.
   const host = (request.headers.host ?? "").replace(/:\d+$/, "");
-  if (host !== "127.0.0.1" && host !== "localhost") {
+  if (given.listen === LOOPBACK && host !== LOOPBACK && host !== "localhost") {
     throw new Refusal(403, `this server is not ${host}`);
   }
 

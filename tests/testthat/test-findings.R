@@ -183,6 +183,32 @@ test_that("findings come from tensors, whose lists are filled up to one length",
   )
 })
 
+test_that("what a server found is limited and cleaned before it is kept", {
+  many <- list(thing = output(c(1, 2000), rep("kite", 2000)))
+  expect_error(findings_in(many, 1, function(name, wanted) stop(wanted)), "at most 1000 things")
+  said <- list(list(words = some_things("FER\033[31mRY", 0.9)))
+  clean <- check_said(a_judge(), said, list(1), character())[[1]]
+  expect_false(grepl("\033", clean$words$said, fixed = TRUE))
+  expect_equal(clean$words$sure, 0.9)
+})
+
+test_that("what a swap puts in is not believed where the judge sees it before", {
+  suite <- read_trial(small_trial())$suite
+  phrase <- list(
+    say = "a kite", unwanted = FALSE,
+    find = list(list(kind = "thing", of = "kite", bound = c(1, Inf)))
+  )
+  sees <- function(thing, job = "swap") {
+    case <- suite$cases[[1]]
+    case$job <- job
+    said <- function(subject, statement) list(list(things = some_things(thing, 0.9)))
+    is_in_reference(a_judge(), phrase, case, suite, function(case) character(), said)
+  }
+  expect_true(sees("kite"))
+  expect_false(sees("boat"))
+  expect_false(sees("kite", "restyle"))
+})
+
 test_that("a judge that tells nothing is not believed, and one that does is less its chance", {
   set.seed(4)
   told <- belief_in(runif(12, 0.6, 1), runif(30, 0, 0.3), 20)

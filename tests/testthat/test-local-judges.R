@@ -10,8 +10,9 @@ skip_without_node <- function() {
 local_tesseract <- function(script, env = parent.frame()) {
   folder <- withr::local_tempdir(.local_envir = env)
   program <- file.path(folder, "tesseract")
+  languages <- "test \"$1\" = --list-langs && echo eng && exit"
   version <- "test \"$1\" = --version && echo 'tesseract 5.9.1' && exit"
-  writeLines(c("#!/bin/sh", version, script), program)
+  writeLines(c("#!/bin/sh", version, languages, script), program)
   Sys.chmod(program, "755")
   withr::local_envvar(PATH = paste0(folder, ":", Sys.getenv("PATH")), .local_envir = env)
 }
@@ -153,6 +154,60 @@ test_that("a program that fails is a failure of the judge, with what it said", {
   said <- fetch_call(turn$call)
   expect_equal(said$status, 500)
   expect_match(rawToChar(said$body), "eng.traineddata")
+})
+
+test_that("a judge ends with its parent if it is told to, and else stays up", {
+  skip_without_node()
+  local_tesseract(reads_ferry)
+  serve <- system.file("judges", "serve.mjs", package = "sprenn")
+  started <- function(...) {
+    process <- processx::process$new("node", c(serve, "letters", ...), stdin = "|", stdout = "|")
+    said <- character()
+    while (!length(said) && process$is_alive()) {
+      process$poll_io(1000)
+      said <- process$read_output_lines()
+    }
+
+    expect_match(said, "^ready [0-9]+$")
+    process
+  }
+  tied <- started("--with-parent")
+  free <- started()
+  withr::defer(free$kill())
+  close(tied$get_input_connection())
+  close(free$get_input_connection())
+  tied$wait(10000)
+  expect_false(tied$is_alive())
+  expect_true(free$is_alive())
+})
+
+test_that("a judge that does not start says why, and is not installed", {
+  skip_without_node()
+  data <- withr::local_tempdir()
+  withr::local_envvar(R_USER_DATA_DIR = data)
+  # Packages that npm put together, and that have no net.
+  dir.create(file.path(local_folder("people"), "node_modules"), recursive = TRUE)
+  said <- conditionMessage(look_once(local_judge(list(kind = "local"), "people")))
+  expect_match(said, "The judge people did not start. It said: .*no such file")
+  local_tesseract("exit 1")
+  none <- sub("echo eng", "echo deu", readLines(Sys.which("tesseract")))
+  writeLines(none, Sys.which("tesseract"))
+  expect_match(why_not_started("letters"), "no data for English")
+  expect_error(
+    install_judges("letters", function(line) NULL),
+    "no data for English",
+    class = "sprenn_error_install"
+  )
+})
+
+test_that("versions are those that the servers say", {
+  folder <- system.file("judges", package = "sprenn")
+  said <- function(name) {
+    lines <- readLines(file.path(folder, paste0(name, ".mjs")))
+    sub(".*version = [\"`]([^\"`$]*).*", "\\1", grep("^export const version", lines, value = TRUE))
+  }
+  expect_equal(said("people"), local_judges$people$version)
+  expect_equal(said("letters"), paste0(local_judges$letters$version, "-"))
 })
 
 test_that("the server refuses what it can't answer", {
