@@ -7,17 +7,8 @@ source("bench/natural/looks.R")
 source("bench/judges/asking.R")
 
 faces_from_npm <- function() {
-  folder <- file.path(kept_in(), "npm")
-  picture <- file.path(folder, "package/assets/screenshot-facematch.jpg")
-  if (!file.exists(picture)) {
-    dir.create(folder, recursive = TRUE, showWarnings = FALSE)
-    old <- setwd(folder)
-    on.exit(setwd(old))
-    system2("npm", c("pack", "--silent", "@vladmandic/human@3.3.6"), stdout = FALSE)
-    utils::untar(Sys.glob("vladmandic-human-*.tgz")[1])
-  }
-
-  sheet <- pixels_of(picture)
+  folder <- unpack_from_npm("@vladmandic/human@3.3.6")
+  sheet <- pixels_of(file.path(folder, "package/assets/screenshot-facematch.jpg"))
   places <- expand.grid(column = 0:17, row = 0:5)
   lapply(seq_len(nrow(places)), function(i) {
     top <- round(283 + 112.6 * places$row[i])

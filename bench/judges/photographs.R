@@ -1,17 +1,26 @@
 # People, things and lettering in photographs that nobody chose for it. What is in each was written
 # down by one person (photographs.csv); what was unsure is left empty. The bounds of
-# R/score-findings.R were set on the half `first`; figures are of both halves, apart.
+# R/score-findings.R were set with the halves `first` and `second` in view, those of lettering by
+# both. The pictures of `unseen`, of faces for the most part, were written down and then looked at
+# once, after everything was set.
 source("bench/natural/gather.R")
 source("bench/judges/asking.R")
 
 labels <- utils::read.csv("bench/judges/photographs.csv", colClasses = "character")
 photographs <- gather_photographs()
-labels <- labels[match(photographs$file, labels$file), ]
-shown <- function(edge) {
-  lapply(photographs$path, function(path) function() at_edge(pixels_of(path), edge))
+unseen <- gather_unseen(labels[labels$half == "unseen", ])
+labels <- labels[match(c(photographs$file, unseen$file), labels$file), ]
+shown <- function(paths, edge) {
+  lapply(paths, function(path) function() at_edge(pixels_of(path), edge))
 }
-people <- kept_findings("people", photographs$sha256, shown(640))
-letters <- kept_findings("letters", photographs$sha256, shown(1600))
+of_all <- function(name, edge) {
+  c(
+    kept_findings(name, photographs$sha256, shown(photographs$path, edge)),
+    kept_findings(name, unseen$sha256, shown(unseen$path, edge))
+  )
+}
+people <- of_all("people", 640)
+letters <- of_all("letters", 1600)
 
 score <- function(findings, wanted) {
   vapply(findings, function(one) core("score_of_find")(one, wanted)$value, 0)
@@ -25,7 +34,7 @@ bound_of <- function(text) {
   c(least, if (endsWith(text, "+")) Inf else least)
 }
 fits <- function(number, text) number >= bound_of(text)[1] & number <= bound_of(text)[2]
-halves <- c("first", "second")
+halves <- c("first", "second", "unseen")
 by_half <- function(use) {
   for (half in halves) {
     use(labels$half == half, half)
@@ -47,6 +56,10 @@ by_half(function(own, half) {
 })
 
 by_half(function(own, half) {
+  if (!any(own & labels$things != "")) {
+    return(NULL)
+  }
+
   kinds <- names(core("thing_words"))
   written <- lapply(labels$things, function(text) {
     parts <- strsplit(strsplit(text, "; ")[[1]], ": ")
@@ -75,10 +88,33 @@ by_half(function(own, half) {
   yes <- smiles[own & labels$smile == "yes"]
   no <- smiles[own & labels$smile == "no"]
   cat(sprintf(
-    "%s: smiling %s, not %s (no face found: NA)\n",
-    half, toString(round(sort(yes, na.last = TRUE), 2)), toString(round(sort(no, na.last = TRUE), 2))
+    "%s: smiling %s; not %s; no face found in %d; area under the curve %.2f\n",
+    half, toString(round(sort(yes), 2)), toString(round(sort(no), 2)),
+    sum(is.na(c(yes, no))), area_under(stats::na.omit(yes), stats::na.omit(no))
   ))
 })
+
+# Likeness among the unseen: one person in several pictures, and strangers.
+descriptors <- lapply(people, function(one) {
+  at <- which.max(one$faces$sure)
+  if (length(at) && one$faces$sure[at] >= core("sure_face")) one$faces$descriptor[at, ]
+})
+known <- which(labels$who != "" & lengths(descriptors) > 0)
+pairs <- utils::combn(known, 2)
+cosines <- apply(pairs, 2, function(at) {
+  core("cosine")(matrix(descriptors[[at[1]]], 1), descriptors[[at[2]]])
+})
+same <- labels$who[pairs[1, ]] == labels$who[pairs[2, ]]
+video <- same & labels$who[pairs[1, ]] == "franck"
+cat(sprintf(
+  paste0(
+    "unseen: faces found in %d of %d; cosine of one video %.2f (%d pairs), of one person in two ",
+    "photographs %s, of strangers %.2f (95 %% below %.2f, %d pairs); area under the curve %.3f\n"
+  ),
+  length(known), sum(labels$who != ""), stats::median(cosines[video]), sum(video),
+  toString(round(cosines[same & !video], 2)), stats::median(cosines[!same]),
+  stats::quantile(cosines[!same], 0.95), sum(!same), area_under(cosines[same], cosines[!same])
+))
 
 by_half(function(own, half) {
   value <- score(letters, list(kind = "lettering", of = "some"))
@@ -92,6 +128,10 @@ by_half(function(own, half) {
 
 by_half(function(own, half) {
   known <- which(own & labels$reads != "")
+  if (length(known) == 0) {
+    return(NULL)
+  }
+
   each <- vapply(known, function(i) {
     core("score_of_find")(letters[[i]], list(kind = "text", of = labels$reads[i]))$value
   }, 0)
@@ -111,7 +151,8 @@ kinds <- names(core("thing_words"))
 by_half(function(own, half) {
   empty <- own & labels$people == "0"
   things <- vapply(kinds, function(kind) {
-    without <- empty & !grepl(paste0(kind, ":"), labels$things, fixed = TRUE)
+    # Nobody wrote down the things of the unseen.
+    without <- empty & half != "unseen" & !grepl(paste0(kind, ":"), labels$things, fixed = TRUE)
     mean(score(people[without], list(kind = "thing", of = kind, bound = c(1, Inf))))
   }, 0)
   person <- score(people[empty], list(kind = "thing", of = "person", bound = c(1, Inf)))
@@ -120,7 +161,7 @@ by_half(function(own, half) {
   lettering <- score(letters[no_letters], list(kind = "lettering", of = "some"))
   cat(sprintf(
     "%s: chance of a thing %.3f (%s %.2f), of a person %.3f, of a face %.3f, of lettering %.3f\n",
-    half, mean(things), names(which.max(things)), max(things), mean(person), mean(faces > 0),
+    half, mean(things), c(names(which.max(things)), "-")[1], max(things), mean(person), mean(faces > 0),
     mean(lettering)
   ))
 })
