@@ -44,9 +44,9 @@ brief_problems <- function(read, suite) {
 # A brief has one purpose (for one job, or NA for all cases) or several, one for each job.
 build_brief <- function(brief) {
   purposes <- if (is.null(brief$purposes)) {
-    list(build_purpose(brief, brief$job %||% NA_character_))
+    list(build_purpose(brief, brief$job %||% NA_character_, brief$judges))
   } else {
-    unname(Map(build_purpose, brief$purposes, names(brief$purposes)))
+    unname(Map(build_purpose, brief$purposes, names(brief$purposes), list(brief$judges)))
   }
   list(
     brief = brief$brief,
@@ -60,7 +60,20 @@ build_brief <- function(brief) {
   )
 }
 
-build_purpose <- function(purpose, job) {
+# Where a picture is kept but for a part of it, a face ought to stay the same face: so its likeness is
+# a third of structure in these jobs if a judge tells of faces, and the brief does not say otherwise.
+jobs_that_keep_faces <- c("repair", "edit")
+
+usual_structure <- function(job, judges) {
+  faces <- judges_of_faces(judges)
+  if (!job %in% jobs_that_keep_faces || length(faces) == 0) {
+    return(c(structure = 1))
+  }
+
+  stats::setNames(c(2, 1), c("structure", paste0(faces[1], "_likeness")))
+}
+
+build_purpose <- function(purpose, job, judges) {
   by_axis <- function(values, default) {
     out <- stats::setNames(rep(default, length(axes)), axes)
     out[names(values)] <- as.numeric(unlist(values))
@@ -71,7 +84,7 @@ build_purpose <- function(purpose, job) {
   list(
     job = job,
     weights = weights / sum(weights),
-    structure_from = unlist(purpose$structure_from) %||% c(structure = 1),
+    structure_from = unlist(purpose$structure_from) %||% usual_structure(job, judges),
     floors = by_axis(purpose$floors, NA_real_),
     style = if (is.list(purpose$style)) {
       as.numeric(unlist(purpose$style$change))

@@ -2,11 +2,14 @@
 #'
 #' Makes the Brackwater trial in a new folder, starts stand-in engines of every kind (as servers
 #' and as programs), makes and measures the takes, chooses a pipeline, writes a contact sheet and
-#' a report, and stops the servers.
+#' a report, and stops the servers. The demo of portrait cards (`cards`) has engines in this process
+#' only, and asks the judges `people` and `letters` if they are installed ([install_judges()]).
 #'
 #' @param trial The folder to make. It must not exist, or be empty.
 #' @param cases How many of the demo's cases to take, 1 to 8; all of them if
 #'   `NULL`.
+#' @param cards Whether to make the demo of portrait cards: who keeps everybody's likeness, who
+#'   smiles when asked, who writes on the cards?
 #' @param progress As for [run_trial()].
 #' @return The verdict of [choose_pipeline()], invisibly.
 #' @family trials
@@ -17,11 +20,14 @@
 #' make_demo(folder, cases = 1)
 #' unlink(folder, recursive = TRUE)
 #' }
-make_demo <- function(trial = "brackwater", cases = NULL, progress = NULL) {
-  new_trial(trial, demo = TRUE, cases = cases)
-  running <- start_standins(demo_ports())
-  on.exit(stop_standins(running))
-  serve_demo(trial, running$addresses)
+make_demo <- function(trial = "brackwater", cases = NULL, cards = FALSE, progress = NULL) {
+  new_trial(trial, demo = !cards, cards = cards, cases = cases)
+  if (!cards) {
+    running <- start_standins(demo_ports())
+    on.exit(stop_standins(running))
+    serve_demo(trial, running$addresses)
+  }
+
   read <- read_trial(trial)
   run_trial(read, progress = progress)
   draw_sheet(read)
@@ -74,17 +80,55 @@ serve_demo <- function(folder, addresses) {
 }
 
 cli_demo <- function(given) {
-  folder <- if (length(given$places)) given$places else "brackwater"
+  usual <- if (given$cards) "brackwater-cards" else "brackwater"
+  folder <- if (length(given$places)) given$places else usual
   if (given$force) {
     clear_demo(folder)
   }
 
-  cat(paste0(
-    "The Brackwater trial: a board-game maker looks for a pipeline that repaints its island ",
-    "tiles.\n"
-  ))
-  verdict <- make_demo(folder, progress = run_progress())
+  cat(
+    "The Brackwater trial: a board-game maker looks for a pipeline that ",
+    if (given$cards) "paints the portraits of its cards.\n" else "repaints its island tiles.\n",
+    sep = ""
+  )
+  verdict <- make_demo(folder, cards = given$cards, progress = run_progress())
   cat("", colour_headline(format(verdict), verdict), sep = "\n")
+  if (given$cards) {
+    say_who_keeps_faces(folder)
+  } else {
+    say_other_jobs(folder, verdict)
+  }
+
+  say_demo_files(folder)
+  say_what_next(folder, given$cards)
+  0L
+}
+
+# Who keeps a likeness, smiles or writes: what the judges found, or what they would find.
+say_who_keeps_faces <- function(folder) {
+  found <- shown_words(list_evidence(folder)$shown)
+  if (length(found)) {
+    cat(found, sep = "\n")
+  }
+
+  there <- list_local_judges()
+  lacking <- there$judge[!there$installed]
+  if (length(lacking)) {
+    told <- c(people = "likeness and smiles", letters = "lettering")
+    cat(
+      "",
+      paste0(
+        "Nothing is known of ", paste(told[lacking], collapse = " and "), ": ",
+        paste(lacking, collapse = " and "), " would tell. Install and ask them:"
+      ),
+      paste0("  sprenn judges --install ", paste(lacking, collapse = " ")),
+      paste0("  sprenn score ", folder),
+      sep = "\n"
+    )
+  }
+}
+
+say_other_jobs <- function(folder, verdict) {
   others <- setdiff(brief_jobs(read_trial(folder)$brief), verdict$brief$job)
   if (length(others)) {
     cat(
@@ -98,6 +142,9 @@ cli_demo <- function(given) {
     )
   }
 
+}
+
+say_demo_files <- function(folder) {
   run <- file.path(folder, "runs", "main")
   cat(
     "",
@@ -109,8 +156,22 @@ cli_demo <- function(given) {
     paste0("  ", file.path(run, "sheet.png"), "    every take beside its reference"),
     paste0("  ", file.path(run, "report.html"), "  the report, in one file"),
     paste0("  ", file.path(run, "takes"), "        the pictures"),
-    "",
-    "Try next:",
+    sep = "\n"
+  )
+}
+
+say_what_next <- function(folder, cards) {
+  cat("", "Try next:", sep = "\n")
+  if (cards) {
+    cat(
+      paste0("  see what judges say of each prompt: sprenn evidence ", folder),
+      paste0("  see what they find in a picture: sprenn judges ", folder, " --try"),
+      sep = "\n"
+    )
+    return(invisible())
+  }
+
+  cat(
     paste0(
       "  change a weight in ", file.path(folder, "brief.yml"), ", then: sprenn choose ",
       folder
@@ -123,10 +184,10 @@ cli_demo <- function(given) {
       "  try the engines: sprenn standins (they were stopped), then sprenn engines ",
       folder, " --try"
     ),
+    "  see who keeps a likeness, in portraits: sprenn demo --cards",
     "  use your own pictures: sprenn new my-trial --from FOLDER",
     sep = "\n"
   )
-  0L
 }
 
 # Removes a demo; any other trial is refused.
@@ -136,7 +197,7 @@ clear_demo <- function(folder) {
     return(invisible())
   }
 
-  if (!any(grepl("^suite: *brackwater-tiles *$", readLines(suite, warn = FALSE)))) {
+  if (!any(grepl("^suite: *brackwater-(tiles|cards) *$", readLines(suite, warn = FALSE)))) {
     stop_sprenn(
       "new",
       c(
@@ -209,9 +270,12 @@ demo_commands <- function() {
     demo = new_command(
       "Make the demo trial and run every step on it.",
       "[FOLDER]",
-      list(new_option("force", "logical", FALSE, "replace an existing demo")),
+      list(
+        new_option("cards", "logical", FALSE, "the portraits of the game's cards in place of its tiles"),
+        new_option("force", "logical", FALSE, "replace an existing demo")
+      ),
       run = cli_demo,
-      examples = "sprenn demo brackwater"
+      examples = c("sprenn demo brackwater", "sprenn demo --cards")
     )
   )
 }

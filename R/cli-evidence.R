@@ -232,7 +232,7 @@ cli_evidence <- function(given) {
 
   found <- list_evidence(read_shown(given$places, ask = FALSE), given$run)
   if (given$json) {
-    parts <- c("coverage", "phrases", "pipelines", "agreement", "beliefs", "judges")
+    parts <- c("coverage", "phrases", "pipelines", "agreement", "beliefs", "shown", "judges")
     return(tell_json(found[parts]))
   }
 
@@ -263,6 +263,7 @@ cli_draft_evidence <- function(given) {
     cat(strwrap(lines[i], 100, initial = "  ", prefix = "      "), sep = "\n")
   }
 
+  cli_draft_watch(given)
   new <- sum(drafts$state == "drafted")
   cat(
     "\nChecks drafted for ", new, " of ", count_words(nrow(drafts), "phrase"), " in ",
@@ -275,6 +276,32 @@ cli_draft_evidence <- function(given) {
   }
 
   0L
+}
+
+# Regions are drafted where a judge of the brief can look for faces.
+cli_draft_watch <- function(given) {
+  if (length(judges_of_faces(read_trial_file(given$places, "brief.yml")$value$judges)) == 0) {
+    return(invisible())
+  }
+
+  regions <- tryCatch(
+    draft_watch(given$places, split_files(given$case)),
+    sprenn_error_draft = function(e) conditionMessage(e),
+    sprenn_error_trial = function(e) NULL
+  )
+  if (is.character(regions)) {
+    said <- gsub("\n", " ", regions, fixed = TRUE)
+    cat("", strwrap(paste("No faces to watch were looked for.", said), 100), sep = "\n")
+  } else if (NROW(regions)) {
+    each <- split(regions, factor(regions$case, unique(regions$case)))
+    cat("\nFaces to watch, found in references:\n")
+    cat(paste0("  ", names(each), ": ", vapply(each, boxes_in_words, "")), sep = "\n")
+  }
+}
+
+boxes_in_words <- function(regions) {
+  boxes <- apply(as.matrix(regions[box_names]), 1, paste, collapse = ", ")
+  paste0(regions$region, " [", boxes, "]", collapse = "; ")
 }
 
 cli_influence <- function(given) {

@@ -24,6 +24,7 @@ trial_commands <- function() {
         new_option("prompt", "character", NULL, "the prompt of every case [in a new look]", "TEXT"),
         new_option("demo", "logical", FALSE, "make the demo trial instead"),
         new_option("untidy", "logical", FALSE, "make the untidy demo, which shows every warning"),
+        new_option("cards", "logical", FALSE, "make the demo of portrait cards"),
         json_option()
       ),
       run = cli_new,
@@ -105,7 +106,8 @@ cli_new <- function(given) {
     look = split_files(given$look),
     prompt = given$prompt,
     demo = given$demo,
-    untidy = given$untidy
+    untidy = given$untidy,
+    cards = given$cards
   )
   left_out <- made$left_out
   trial <- read_shown(given$places)

@@ -111,8 +111,8 @@ judge_families <- c(
 # `sha256`, or none for texts, and returns the answers or a conversation as engines do (`call` and
 # `then`), so that a run can have many in flight. `edge` is the long edge of the pictures, `batch`
 # how many are sent at a time. `close()` ends what was started for it; `lacks()` says in words what
-# it lacks on this machine. An answering judge is asked each statement about `unasked` pictures that
-# nobody asked it of.
+# it lacks on this machine. `converses` is whether it answers by conversations. An answering judge is
+# each statement about `unasked` pictures that nobody asked it of.
 new_judge <- function(
   name,
   kind,
@@ -122,7 +122,8 @@ new_judge <- function(
   batch = 8,
   at_once = 1,
   pattern = c("{say}", "not the case: {say}"),
-  secrets = character()
+  secrets = character(),
+  converses = FALSE
 ) {
   structure(
     list(
@@ -136,6 +137,7 @@ new_judge <- function(
       pattern = pattern,
       unasked = usual_unasked,
       secrets = secrets,
+      converses = converses,
       close = function() NULL,
       lacks = function() NULL
     ),

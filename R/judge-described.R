@@ -31,7 +31,8 @@ described_judge <- function(wanted, name) {
     batch = 1,
     at_once = wanted$at_once %||% 2,
     pattern = c(wanted$ask %||% "{say}", wanted$deny %||% "not the case: {say}"),
-    secrets = as.character(wanted$key)
+    secrets = as.character(wanted$key),
+    converses = TRUE
   )
 }
 

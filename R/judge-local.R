@@ -20,7 +20,7 @@ local_judges <- list(
     at_once = 1
   ),
   letters = list(
-    version = "1",
+    version = "2",
     finds = "lettering, where it is and what it says, in Latin script",
     size = "about 8 MB on disk",
     licence = "Apache-2.0 (tesseract, with its data for English)",
@@ -78,6 +78,11 @@ parts_told <- function(judges) {
     }
   })
   unique(unlist(told))
+}
+
+# The names of those that tell of faces.
+judges_of_faces <- function(judges) {
+  Filter(function(name) "faces" %in% parts_told(judges[name]), as.character(names(judges)))
 }
 
 node_version <- function() {

@@ -122,7 +122,8 @@ inference_judge <- function(wanted, name, address_now = function() sub("/$", "",
     batch = wanted$batch %||% 8,
     at_once = wanted$at_once %||% 2,
     pattern = c(wanted$ask %||% "{say}", wanted$deny %||% "not the case: {say}"),
-    secrets = as.character(wanted$key)
+    secrets = as.character(wanted$key),
+    converses = TRUE
   )
 }
 

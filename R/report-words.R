@@ -20,7 +20,21 @@ brief_words <- function(brief) {
     paste(names(weights), two(weights), collapse = ", "),
     ". Floors: ",
     if (length(floors)) paste(names(floors), two(floors), collapse = ", ") else "none",
-    ". Style should: ", aim, "."
+    ". Style should: ", aim, ".",
+    structure_words(brief$structure_from)
+  )
+}
+
+# What makes up structure, if not the usual measure alone.
+structure_words <- function(parts) {
+  if (identical(names(parts), "structure")) {
+    return("")
+  }
+
+  paste0(
+    " Structure is made up of ",
+    paste(percent(parts / sum(parts)), names(parts), collapse = ", "),
+    " (structure_from)."
   )
 }
 

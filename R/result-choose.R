@@ -128,10 +128,25 @@ read_deciding <- function(
     run = run,
     folder = trial$folder,
     unreached = trial$unreached,
-    weak_spots = weak_spots(
-      trial,
-      Filter(function(case) is.na(brief$job) || case$job == brief$job, trial$suite$cases)
+    weak_spots = c(
+      unheld_words(table),
+      weak_spots(
+        trial,
+        Filter(function(case) is.na(brief$job) || case$job == brief$job, trial$suite$cases)
+      )
     )
+  )
+}
+
+# Where a part of structure has no scores and the others make it up.
+unheld_words <- function(table) {
+  lacking <- table[table$state == "made" & table$unheld != "", ]
+  each <- split(lacking$case, lacking$unheld)
+  paste0(
+    names(each), " counts for nothing in ",
+    vapply(each, function(cases) shorten_list(unique(cases)), ""),
+    ", where not every pipeline has it: the rest makes up structure there.",
+    recycle0 = TRUE
   )
 }
 

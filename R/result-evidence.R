@@ -13,7 +13,9 @@
 #'   `absent`, whether what it speaks of is to be absent; `asked` and `unasked`, on how many
 #'   pictures it was and was not asked for; `level` and `chance`, how far that is there in these on
 #'   average; `p`, how likely a judge that tells nothing would tell them apart as well;
-#'   `believed`), `judges` (their latest results) and `coverage`, over all.
+#'   `believed`), `shown` (a row for each judge that finds things, statement and pipeline: `wanted` and
+#'   `elsewhere`, how far what is looked for is there on average in takes of cases that want it and
+#'   in all others, or under the name of a score against the reference its mean), `judges` (their latest results) and `coverage`, over all.
 #' @family measures and evidence
 #' @export
 #' @examples
@@ -52,7 +54,8 @@ list_evidence <- function(trial, run = "main") {
         adherence = mean_of(each$adherence)
       ),
       agreement = agreement_by_kind(scores, trial$suite),
-      beliefs = read_beliefs(facts$beliefs),
+      beliefs = read_told(facts$beliefs, belief_columns),
+      shown = read_told(facts$shown, shown_columns),
       judges = clean_said(jsonlite::fromJSON(facts$judges %||% "[]")),
       coverage = mean(each$coverage[made])
     ),
@@ -77,12 +80,14 @@ agreement_by_kind <- function(scores, suite) {
   as_table(found[order(match(pair, unique(pair))), ])
 }
 
-# What a run keeps of which statements its judges told from chance; `told` may be NULL.
-read_beliefs <- function(told) {
+belief_columns <- c(
+  "judge", "statement", "absent", "asked", "unasked", "level", "chance", "p", "believed"
+)
+shown_columns <- c("judge", "statement", "pipeline", "wanted", "elsewhere")
+
+# A table that a run keeps of what its judges said; `told` may be NULL.
+read_told <- function(told, columns) {
   found <- if (!is.null(told)) jsonlite::fromJSON(told)
-  columns <- c(
-    "judge", "statement", "absent", "asked", "unasked", "level", "chance", "p", "believed"
-  )
   if (!is.data.frame(found)) {
     return(as_table(stats::setNames(rep(list(logical()), length(columns)), columns)))
   }

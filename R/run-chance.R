@@ -20,8 +20,20 @@ judged_scores <- function(judge, version, store, trial, takes) {
     believed$measure <- rep(judge$name, nrow(believed))
   }
 
-  list(scores = do.call(rbind, c(list(believed), against)), beliefs = beliefs)
+  scores <- do.call(rbind, c(list(believed), against))
+  list(
+    scores = scores,
+    beliefs = beliefs,
+    shown = shown_by_pipeline(judge, cases, takes, scores, said)
+  )
 }
+
+# How far each pipeline shows what a judge looks for: NULL for judges that are asked of some takes
+# only.
+shown_by_pipeline <- function(judge, cases, takes, scores, said) UseMethod("shown_by_pipeline")
+
+#' @export
+shown_by_pipeline.sprenn_judge <- function(judge, cases, takes, scores, said) NULL
 
 # What an answering judge is asked about pictures that nobody asked its statements of, beside its
 # own questions.
@@ -74,7 +86,7 @@ phrase_rows <- function(judge, takes, case, decoys, said) {
         group = paste(takes$case, takes$pipeline),
         phrase = phrase$key,
         statement = statement_of(judge, phrase),
-        absent = xor(phrase$unwanted, denies(phrase))
+        absent = is_to_be_absent(phrase)
       )
     ))
   })
@@ -84,6 +96,9 @@ phrase_rows <- function(judge, takes, case, decoys, said) {
 # "No lettering" is as true of most pictures as "lettering" is false: what such a phrase is worth is
 # told by what it denies.
 presence <- function(value, phrase) if (denies(phrase)) 1 - value else value
+
+# Whether what a phrase speaks of is to be absent.
+is_to_be_absent <- function(phrase) xor(phrase$unwanted, denies(phrase))
 
 denies <- function(phrase) {
   if (length(phrase$find)) {
@@ -220,12 +235,16 @@ pictures_of_all <- function(judge, cases, suite, takes) {
   table[order(table$rank), ]
 }
 
-# Of these, the pictures that nobody asked a phrase of, and of cases that speak of other things.
+# Of these, the pictures that nobody asked a phrase of, and of cases that speak of other things. A
+# case that does not want what the phrase does is one of them.
 unasked_pictures <- function(judge, phrase, cases, pictures) {
   words <- telling_words(c(phrase$ask, phrase$say))
+  spoken <- function(phrases) {
+    if (is_to_be_absent(phrase)) phrases else Filter(Negate(is_to_be_absent), phrases)
+  }
   other <- Filter(function(case) {
-    said <- telling_words(unlist(lapply(asked_phrases(case), `[`, c("ask", "say"))))
-    asked <- vapply(judged_phrases(judge, case), statement_of, "", judge = judge)
+    said <- telling_words(unlist(lapply(spoken(asked_phrases(case)), `[`, c("ask", "say"))))
+    asked <- vapply(spoken(judged_phrases(judge, case)), statement_of, "", judge = judge)
     !any(words %in% said) && !statement_of(judge, phrase) %in% asked
   }, cases)
   utils::head(pictures[pictures$case %in% vapply(other, `[[`, "", "id"), ], most_unasked(judge))

@@ -83,5 +83,50 @@ case_scores.sprenn_judge_of_contents <- function(judge, takes, case, suite, said
   table[!is.na(table$value), ]
 }
 
+# A row for each statement and pipeline: how far what it speaks of is there in the takes whose case
+# wants it (`wanted`) and in all others (`elsewhere`), on average; and of each score against the
+# reference its mean. (A judge of contents has looked at every take for everything.)
+#' @export
+shown_by_pipeline.sprenn_judge_of_contents <- function(judge, cases, takes, scores, said) {
+  phrases <- unlist(lapply(cases, judged_phrases, judge = judge), recursive = FALSE)
+  phrases <- phrases[!duplicated(vapply(phrases, statement_of, "", judge = judge))]
+  takes <- takes[is.na(takes$control), ]
+  score <- phrase_scorer(judge, takes$sha256, character(), said)
+  looked_for <- lapply(phrases, function(phrase) {
+    statement <- statement_of(judge, phrase)
+    wanting <- Filter(function(case) wants(judge, case, statement), cases)
+    wanted <- takes$case %in% vapply(wanting, `[[`, "", "id")
+    shown_rows(statement, takes$pipeline, presence(score(phrase)$value, phrase), wanted)
+  })
+  measures <- structure_measures(judge)
+  compared <- lapply(measures, function(measure) {
+    own <- scores[scores$measure == measure, ]
+    value <- own$value[match(takes$take, own$take)]
+    shown_rows(measure, takes$pipeline, value, rep(TRUE, nrow(takes)))
+  })
+  do.call(rbind, c(looked_for, compared))
+}
+
+wants <- function(judge, case, statement) {
+  own <- Filter(
+    function(phrase) statement_of(judge, phrase) == statement,
+    judged_phrases(judge, case)
+  )
+  any(!vapply(own, is_to_be_absent, NA))
+}
+
+shown_rows <- function(statement, pipeline, value, wanted) {
+  pipelines <- unique(pipeline)
+  mean_where <- function(rows) {
+    vapply(pipelines, function(one) mean_of_told(value[rows & pipeline == one]), 0)
+  }
+  means <- list(wanted = mean_where(wanted), elsewhere = mean_where(!wanted))
+  if (all(is.na(unlist(means)))) {
+    return(NULL)
+  }
+
+  as_table(c(list(statement = rep(statement, length(pipelines)), pipeline = pipelines), means))
+}
+
 #' @export
 said_in_words.sprenn_judge_of_contents <- function(judge, said) finding_in_words(said)

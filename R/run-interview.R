@@ -4,8 +4,9 @@
 
 # Asks the brief's judges the open questions about the takes that were made, and turns all answers
 # into scores, with those that people gave in viewings. Returns a data frame with a row a judge:
-# `judge`, `kind`, `version`, `asked` (calls), `from_before`, `problem` (NA, or why it stopped).
-ask_judges <- function(store, trial, lock, progress = NULL) {
+# `judge`, `kind`, `version`, `asked` (calls), `from_before`, `problem` (NA, or why it stopped). `early`
+# are those that were asked while the run made its takes.
+ask_judges <- function(store, trial, lock, progress = NULL, early = list()) {
   judges <- trial$brief$judges
   beaten <- clock()
   # Other processes see the heartbeat.
@@ -20,20 +21,19 @@ ask_judges <- function(store, trial, lock, progress = NULL) {
   record_viewed(store, trial$suite)
   forget_judges(store, names(judges))
   takes <- read_takes(store)
-  # Controls with another prompt are not judged, since they were not asked for these phrases.
-  asked <- is.na(takes$control) | !control_inputs[takes$control] %in% "prompt"
-  takes <- takes[takes$state == "made" &
-    asked &
-    takes$pipeline %in% trial$lineup$pipelines$pipeline, ]
+  takes <- takes[takes$state == "made" & is_judged(takes, trial), ]
   beliefs <- NULL
+  shown <- NULL
   reports <- lapply(judges, function(judge) {
     # Also if this is interrupted.
     on.exit(judge$close())
-    found <- ask_judge(judge, store, trial, takes, alive, progress)
+    before <- Find(function(one) one$name == judge$name, early)
+    found <- ask_judge(judge, store, trial, takes, alive, progress, before)
     if (!is.na(found$version)) {
       judged <- judged_scores(judge, found$version, store, trial, takes)
       record_judged(store, c(judge$name, structure_measures(judge)), judged$scores)
       beliefs <<- rbind(beliefs, told_by(judge, judged$beliefs))
+      shown <<- rbind(shown, told_by(judge, judged$shown))
     }
 
     found
@@ -52,16 +52,25 @@ ask_judges <- function(store, trial, lock, progress = NULL) {
     judges = to_json(
       lapply(seq_len(nrow(reports)), function(i) Filter(Negate(is.na), as.list(reports[i, ])))
     ),
-    beliefs = to_json(beliefs)
+    beliefs = to_json(beliefs),
+    shown = to_json(shown)
   )
   reports
 }
 
-told_by <- function(judge, beliefs) {
-  cbind(new_table(judge = rep(judge$name, nrow(beliefs))), beliefs)
+# Controls with another prompt are not judged, since they were not asked for these phrases.
+is_judged <- function(takes, trial) {
+  asked <- is.na(takes$control) | !control_inputs[takes$control] %in% "prompt"
+  asked & takes$pipeline %in% trial$lineup$pipelines$pipeline
 }
 
-ask_judge <- function(judge, store, trial, takes, alive, progress) {
+told_by <- function(judge, table) {
+  if (!is.null(table)) {
+    cbind(new_table(judge = rep(judge$name, nrow(table))), table)
+  }
+}
+
+ask_judge <- function(judge, store, trial, takes, alive, progress, early = NULL) {
   report <- function(version, asked, before, problem) {
     said <- if (is.null(problem)) {
       NA_character_
@@ -107,13 +116,34 @@ ask_judge <- function(judge, store, trial, takes, alive, progress) {
     },
     alive
   )
-  report(version, done, nrow(known), problem)
+  report(version, done + (early$asked %||% 0), nrow(known) - (early$kept %||% 0), problem)
 }
 
 # The open questions as jobs: `subjects` (a list of `sha256`, and how to get its `pixels`) and
 # `statements`.
 open_questions <- function(judge, trial, takes, known, store) {
   asked_before <- paste(known$subject, known$statement)
+  own <- questions_by_case(judge, trial, takes, asked_before)
+  jobs <- c(own$jobs, questions_about_others(judge, trial, takes, asked_before))
+  texts <- own$texts[!paste0(" ", own$texts, recycle0 = TRUE) %in% asked_before]
+  jobs <- c(
+    jobs,
+    lapply(in_chunks(texts, texts_at_once), function(chunk) {
+      list(subjects = list(), statements = chunk)
+    })
+  )
+  with_pixels(jobs, judge, trial, store)
+}
+
+with_pixels <- function(jobs, judge, trial, store) {
+  lapply(jobs, function(job) {
+    job$pixels <- function(subject) shown_pixels(subject, job$case, judge, trial, store)
+    job
+  })
+}
+
+# What a judge is asked about the takes of each case, as jobs, and the `texts` that go with it.
+questions_by_case <- function(judge, trial, takes, asked_before) {
   decoys <- decoys_of(judge, trial$suite)
   jobs <- list()
   texts <- character()
@@ -135,19 +165,7 @@ open_questions <- function(judge, trial, takes, known, store) {
     texts <- union(texts, asked_of_texts(judge, statements))
   }
 
-  jobs <- c(jobs, questions_about_others(judge, trial, takes, asked_before))
-
-  texts <- texts[!paste0(" ", texts, recycle0 = TRUE) %in% asked_before]
-  jobs <- c(
-    jobs,
-    lapply(in_chunks(texts, texts_at_once), function(chunk) {
-      list(subjects = list(), statements = chunk)
-    })
-  )
-  lapply(jobs, function(job) {
-    job$pixels <- function(subject) shown_pixels(subject, job$case, judge, trial, store)
-    job
-  })
+  list(jobs = jobs, texts = texts)
 }
 
 texts_at_once <- 64

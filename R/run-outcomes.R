@@ -4,9 +4,18 @@ Outcomes <- R6::R6Class(
   "sprenn_outcomes",
   cloneable = FALSE,
   public = list(
-    # The parts of a run; `alive` is called before anything is recorded. An engine that can't be
-    # reached for `outage` seconds is left alone.
-    initialize = function(store, takes, queues, status, measuring, log, score, outage, alive) {
+    # The parts of a run; `alive` is called before anything is recorded, `kept` with each take that
+    # was made. An engine that can't be reached for `outage` seconds is left alone.
+    initialize = function(store,
+                          takes,
+                          queues,
+                          status,
+                          measuring,
+                          log,
+                          score,
+                          outage,
+                          alive,
+                          kept) {
       private$store <- store
       private$takes <- takes
       private$queues <- queues
@@ -16,6 +25,7 @@ Outcomes <- R6::R6Class(
       private$score <- score
       private$outage <- outage
       private$alive <- alive
+      private$kept <- kept
     },
 
     # A take that is on its way to an engine that does not know a call again is recorded as sent.
@@ -55,6 +65,7 @@ Outcomes <- R6::R6Class(
     score = TRUE,
     outage = 0,
     alive = NULL,
+    kept = NULL,
 
     # An answer with what all tries have cost, or the doubt about it.
     add_up = function(job, made) {
@@ -86,6 +97,7 @@ Outcomes <- R6::R6Class(
       private$log$note("made", job, seconds = made$seconds, cost = made$cost)
       if (private$score) {
         private$measuring$add(job$at)
+        private$kept(private$takes$row(job$at))
       }
 
       for (child in private$takes$children_of(job$at)) {

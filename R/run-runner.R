@@ -47,6 +47,7 @@ Runner <- R6::R6Class(
         private$status,
         to_score
       )
+      private$.judges <- if (score) early_judges(trial, store)
       private$outcomes <- Outcomes$new(
         store,
         private$takes,
@@ -56,7 +57,12 @@ Runner <- R6::R6Class(
         private$log,
         score,
         outage,
-        alive = function() private$heartbeat(now = TRUE)
+        alive = function() private$heartbeat(now = TRUE),
+        kept = function(take) {
+          for (judge in private$.judges) {
+            judge$offer(take)
+          }
+        }
       )
       whole <- TRUE
       private$log$note("run began", message = paste(sum(wanted), "takes to make"))
@@ -73,6 +79,7 @@ Runner <- R6::R6Class(
           }
 
           busy <- private$complete_next() || busy
+          private$ask_early()
           if (private$is_over()) {
             break
           }
@@ -91,10 +98,19 @@ Runner <- R6::R6Class(
         }
       )
       private$tell(now = TRUE)
+      if (!private$.stopping) {
+        for (judge in private$.judges) {
+          judge$finish(function() private$heartbeat())
+        }
+      }
     },
 
     close = function() {
       private$talks$close()
+      for (judge in private$.judges) {
+        judge$close()
+      }
+
       for (queue in private$queues) {
         queue$close()
       }
@@ -110,6 +126,8 @@ Runner <- R6::R6Class(
   active = list(
     # Whether it is stopping: takes in flight are completed, no new ones are sent.
     stopping = function() private$.stopping,
+    # The judges that were asked while takes were made.
+    judges = function() private$.judges,
     # The reasons why engines were left alone, by name.
     parked = function() {
       Filter(Negate(is.null), lapply(private$queues, function(queue) queue$parked))
@@ -132,6 +150,7 @@ Runner <- R6::R6Class(
     # Answers of servers that have not been processed.
     answers = list(),
     .stopping = FALSE,
+    .judges = list(),
     last_heartbeat = -Inf,
     # The number of idle turns in a row.
     idle = 0,
@@ -161,6 +180,14 @@ Runner <- R6::R6Class(
         private$talks$step(seconds)
       } else {
         steady_sleep(seconds)
+      }
+    },
+
+    ask_early = function() {
+      if (!private$.stopping) {
+        for (judge in private$.judges) {
+          judge$step()
+        }
       }
     },
 

@@ -126,7 +126,7 @@ run_trial <- function(
     runner$run()
     compare_across(store, trial$suite)
     if (score && !runner$stopping) {
-      judged <<- ask_judges(store, trial, lock, shown)
+      judged <<- ask_judges(store, trial, lock, shown, runner$judges)
     }
 
     runner$stopping

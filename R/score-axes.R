@@ -5,7 +5,8 @@
 # structure; `phrases` gives `case`, `phrase`, `weight`, `must` and `unwanted` of all phrases asked
 # for. Returns `takes` with `structure`, `adherence` and `style` (0 to 1, NA without evidence),
 # `coverage`, `flaws` (the serious ones, named), `slight` (the slight ones) and `missed` (the
-# phrases that must be there and are not). With `evenly` evidence counts only where all pipelines
+# phrases that must be there and are not) and `unheld` (parts of structure that its case has no
+# scores for, listed: the others make it up there). With `evenly` evidence counts only where all pipelines
 # have it (see even_evidence()), and `counted` is the share of the prompts' weight that does.
 axis_table <- function(
   takes,
@@ -25,8 +26,8 @@ axis_table <- function(
     for_takes(takes, rows$take, rows$measure, listed, "")
   }
 
-  parts <- matrix(vapply(names(structure_from), value, numeric(nrow(takes))), nrow(takes))
-  takes$structure <- clamp_share(drop(parts %*% structure_from) / sum(structure_from))
+  parts <- lapply(stats::setNames(nm = names(structure_from)), value)
+  takes[c("structure", "unheld")] <- structure_of(takes, parts, structure_from, evenly)
   evidence <- phrase_evidence(takes, scores, phrases)
   graded <- adherence_of(takes, evidence, phrases)
   takes$coverage <- graded$coverage
@@ -46,6 +47,36 @@ axis_table <- function(
   }
 
   as_table(takes)
+}
+
+# Structure as the weighted mean of its `parts`. Where no take of a case has a part (no face, or no
+# judge that was asked), the others make it up there. With `evenly`, one that a pipeline lacks in a
+# case altogether counts for none there.
+structure_of <- function(takes, parts, weights, evenly) {
+  made <- which(takes$state == "made")
+  own <- takes[made, c("case", "pipeline")]
+  counts <- matrix(FALSE, nrow(takes), length(parts))
+  for (k in seq_along(parts)) {
+    own$value <- parts[[k]][made]
+    if (evenly) {
+      own <- fill_evenly(own, "value", pairs_of(own$case, own$pipeline), own$case)
+    }
+
+    counts[made, k] <- own$case %in% own$case[!is.na(own$value)]
+    parts[[k]][made] <- own$value
+  }
+
+  weighed <- counts * rep(weights, each = nrow(takes))
+  values <- matrix(unlist(parts), nrow(takes))
+  values[!counts] <- 0
+  total <- rowSums(weighed)
+  unheld <- character(nrow(takes))
+  some <- total > 0 & rowSums(!counts) > 0
+  unheld[some] <- apply(!counts[some, , drop = FALSE], 1, function(row) listed(names(parts)[row]))
+  list(
+    structure = ifelse(total > 0, clamp_share(rowSums(values * weighed) / total), NA_real_),
+    unheld = unheld
+  )
 }
 
 # Evidence that counts for all pipelines alike. A judge that is silent on one pipeline would

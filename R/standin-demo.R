@@ -40,6 +40,10 @@ demo_pictures <- function() {
     }
   }
 
+  card <- function(name, seed, ...) {
+    function(path) write_drawing(draw_portrait(card_people()[[name]], 320, 400, seed), path, ...)
+  }
+
   worn <- function(name, seed, ...) {
     function(path) write_drawing(wear(draw_tile(name, 480, 320, seed), seed), path, ...)
   }
@@ -77,6 +81,10 @@ demo_pictures <- function() {
     },
     "references/shingle.png" = function(path) write_drawing(draw_shingle(480, 320, 317), path),
     "references/ferry-again.jpg" = tile("ferry", 640, 360, 303),
+    "references/ferryman.png" = card("ferryman", 321),
+    "references/harbour-mistress.jpg" = card("mistress", 322),
+    "references/lamplighter.png" = card("lamplighter", 323),
+    "references/salt-raker.jpg" = card("raker", 324),
     "looks/linocut-a.png" = look("linocut", "salt", 41),
     "looks/linocut-b.png" = look("linocut", "mast", 42),
     "looks/gouache-a.png" = look("gouache", "mast", 43),
@@ -241,10 +249,10 @@ wear <- function(picture, seed) {
   })
 }
 
-add_lettering <- function(picture) {
+add_lettering <- function(picture, size = 2.2) {
   layer <- draw_layer(dim(picture)[1], dim(picture)[2], function() {
     fill_polygon(c(0.14, 0.86, 0.86, 0.14), c(0.06, 0.06, 0.2, 0.2), "#efe4c9", "#3a2f25")
-    graphics::text(0.5, 0.13, "BRACKWATER", cex = 2.2, col = "#3a2f25", font = 2)
+    graphics::text(0.5, 0.13, "BRACKWATER", cex = size, col = "#3a2f25", font = 2)
   })
   lay_over(picture, layer)
 }

@@ -35,7 +35,8 @@ bracken_picture <- function(request, memory) {
     style$manner,
     style$palette,
     strength = 0.95,
-    window = guide_window(0.15, 0.6, 0.85)
+    window = guide_window(0.15, 0.6, 0.85),
+    cards = card_habits(smiles = "never")
   )
 }
 
@@ -83,7 +84,8 @@ quince_picture <- function(request, memory) {
     style$manner,
     style$palette,
     strength = 0.9,
-    blur = small
+    blur = small,
+    cards = card_habits(house = 0.85, smiles = "always")
   )
   mirrors <- is.null(mask) && with_drawing_seed(request$seed, stats::runif(1)) < 0.3 * change
   if (mirrors) {
@@ -136,7 +138,8 @@ sorrel_picture <- function(request, memory) {
     style$manner,
     style$palette,
     strength = 0.75,
-    window = guide_window(0.2, 0.8, 1.3)
+    window = guide_window(0.2, 0.8, 1.3),
+    cards = card_habits(letters = TRUE)
   )
 }
 
@@ -149,6 +152,9 @@ sorrel_picture <- function(request, memory) {
 #' heavy a one comes through as lines; one that lets go early has held the layout and leaves the
 #' manner its texture. A look that weighs too much brings its pictures' contents along, a colour
 #' that is stressed too much floods the picture, and words of praise give polish and nothing else.
+#'
+#' Portraits (`sprenn demo --cards`) show habits that real engines have too: quince gives everybody
+#' one face and a smile, bracken never lets anybody smile, sorrel writes under the picture.
 #'
 #' `yarrow` is local, free and repeatable. Its own knob runs from 0 to 1 and a
 #' higher value *changes* more. It needs sizes in multiples of 64 and wrecks

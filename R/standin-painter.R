@@ -5,7 +5,7 @@
 # of (0 not at all, 1 altogether), `pull` how much the prompt counts (0 to 1),
 # `manner` and `palette` how it is painted, `strength` how strongly; details
 # smaller than `blur` pixels are lost; `mends` takes scratches off; `window` says which weights of
-# guides work (standin-steering.R).
+# guides work (standin-steering.R); `cards` what becomes of portraits (standin-cards.R).
 paint_take <- function(
   request,
   change,
@@ -15,7 +15,8 @@ paint_take <- function(
   strength = 1,
   blur = 1,
   mends = fade_scratches,
-  window = guide_window()
+  window = guide_window(),
+  cards = card_habits()
 ) {
   with_drawing_seed(request$seed, {
     # Who does not read the prompt reads nothing of it.
@@ -29,7 +30,7 @@ paint_take <- function(
       picture <- soften(picture, blur)
     }
 
-    picture <- reinvent(picture, change, prompt$scene)
+    picture <- reinvent(picture, change, prompt)
     open_to_prompt <- pull * (0.5 + 0.5 * change)
     if (length(request$guides) && !is.null(request[["reference"]]) && !is.na(prompt$scene)) {
       picture <- swap_thing(picture, prompt$scene, clamp(3 * freedom * pull - 0.4))
@@ -41,6 +42,10 @@ paint_take <- function(
     }
 
     sky <- if (!is.null(prompt$sky)) sky_of(picture)
+    if (prompt$portrait) {
+      picture <- paint_card_face(picture, cards, prompt$smile && open_to_prompt > 0.5)
+    }
+
     things <- layer_of_things(dim(picture), prompt$things, open_to_prompt)
     if (!is.null(things)) {
       picture <- lay_over(picture, things)
@@ -50,6 +55,10 @@ paint_take <- function(
     picture <- paint_manner(picture, manner, palette, strength)
     picture <- tint_sky(picture, sky, prompt, open_to_prompt)
     picture <- set_light(picture, prompt, open_to_prompt)
+    if (prompt$portrait && cards$letters) {
+      picture <- add_lettering(picture, size = 2.2 * dim(picture)[2] / 384)
+    }
+
     picture <- flood_with_look(picture, request)
     picture <- flood_with_colour(picture, prompt, open_to_prompt)
     picture <- polish(picture, request$prompt, pull)
@@ -181,9 +190,9 @@ drift <- function(picture, change) {
   draw_warp(picture, along, aside)
 }
 
-# Replaces patches by a scene of the stand-in's own, more of them the more is
+# Replaces patches by a scene of the stand-in's own, or a face of its own, more of them the more is
 # let go of; drawn small, since only its broad shapes are taken over.
-reinvent <- function(picture, change, scene) {
+reinvent <- function(picture, change, prompt) {
   if (change < 0.12) {
     return(picture)
   }
@@ -191,11 +200,14 @@ reinvent <- function(picture, change, scene) {
   rows <- dim(picture)[1]
   columns <- dim(picture)[2]
   seed <- sample.int(1e6, 1)
-  if (is.na(scene)) {
-    scene <- sample(tile_names(), 1)
+  size <- pmax(16, round(c(columns, rows) / 4))
+  own <- if (prompt$portrait) {
+    draw_portrait(card_people()$house, size[1], size[2], seed)
+  } else {
+    scene <- if (is.na(prompt$scene)) sample(tile_names(), 1) else prompt$scene
+    draw_tile(scene, size[1], size[2], seed)
   }
 
-  own <- draw_tile(scene, max(16, round(columns / 4)), max(16, round(rows / 4)), seed)
   own <- resample_picture(own, rows, columns)
   if (stats::runif(1) < 0.5) {
     own <- own[, rev(seq_len(columns)), ]

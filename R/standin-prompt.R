@@ -37,7 +37,9 @@ read_prompt <- function(phrases) {
     things = things,
     sky = colours,
     light = light,
-    mend = grepl("mend|clean|without scratches|restored", all)
+    mend = grepl("mend|clean|without scratches|restored", all),
+    portrait = grepl("portrait", all),
+    smile = grepl("\\bsmil", all) && !grepl("\\b(no|not|without)( a)? smil", all)
   )
 }
 
@@ -55,7 +57,7 @@ scene_words <- function() {
 }
 
 light_words <- function() {
-  c(dark = "night|dusk|moonlit", bright = "noon|sunny|bright", misty = "mist|fog")
+  c(dark = "night|dusk|moonlit", bright = "noon|sunny|bright", misty = "\\bmist(y|s)?\\b|fog")
 }
 
 # The manner and the palette that a request asks for: its look's, or the

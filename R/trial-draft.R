@@ -234,16 +234,21 @@ write_suite <- function(folder, lines, wanted) {
 
 # Puts phrases into the lines of a case under `key`, prompt or negative.
 put_phrases <- function(lines, case, i, phrases, key = "prompt") {
+  put_value(lines, case, i, unname(phrases), key)
+}
+
+# Puts the value of a key into the lines of case number `i`, which is written as `case`.
+put_value <- function(lines, case, i, value, key) {
   places <- locate_places(lines)
   first <- places[[paste0("cases[", i, "]")]]
   after <- places[paste0("cases[", i + 1, "]")]
   last <- (if (is.na(after)) length(lines) + 1L else after[[1]]) - 1L
   dash <- sub("^( *- *).*", "\\1", lines[first])
   indent <- strrep(" ", nchar(dash))
-  block <- yaml_entry(key, unname(phrases), indent)
+  block <- yaml_entry(key, value, indent)
   if (grepl("^ *- *\\{", lines[first])) {
     # A case on one line is opened up.
-    case[[key]] <- phrases
+    case[[key]] <- value
     fresh <- yaml_block(case, indent)
     substr(fresh[1], 1, nchar(dash)) <- dash
     ends <- max(places[startsWith(names(places), paste0("cases[", i, "]"))])

@@ -1,7 +1,7 @@
 #' Make a new trial
 #'
-#' Writes a trial's folder: the demo trial of Brackwater tiles, or a trial of
-#' your own pictures, ready to run with the stand-in engines until `lineup.yml`
+#' Writes a trial's folder: the demo trial of Brackwater tiles, the one of its portrait cards, or a
+#' trial of your own pictures, ready to run with the stand-in engines until `lineup.yml`
 #' names your own.
 #'
 #' @param trial The folder to make. It must not exist, or be empty.
@@ -24,6 +24,7 @@
 #' @param demo Whether to make the demo trial.
 #' @param untidy Whether to make the untidy demo, which shows every warning of
 #'   [check_trial()] once.
+#' @param cards Whether to make the demo of portrait cards.
 #' @param cases How many of the demo's cases to take, 1 to 8; all of them if
 #'   `NULL`.
 #' @return A list of class `sprenn_new_trial`, invisibly: `folder`; `left_out`, the pictures
@@ -47,6 +48,7 @@ new_trial <- function(
   prompt = NULL,
   demo = FALSE,
   untidy = FALSE,
+  cards = FALSE,
   cases = NULL
 ) {
   check_arguments(
@@ -57,16 +59,18 @@ new_trial <- function(
     prompt = checkmate::check_string(prompt, pattern = "\\S", null.ok = TRUE),
     demo = checkmate::check_flag(demo),
     untidy = checkmate::check_flag(untidy),
+    cards = checkmate::check_flag(cards),
     cases = checkmate::check_int(cases, lower = 1, upper = 8, null.ok = TRUE)
   )
-  stop_for_sources(trial, from, demo + untidy + (!is.null(from) || !is.null(like)))
-  kind <- if (demo || untidy) "demo" else source_kind(from)
+  demos <- c(brackwater = demo, untidy = untidy, cards = cards)
+  stop_for_sources(trial, from, sum(demos) + (!is.null(from) || !is.null(like)))
+  kind <- if (any(demos)) "demo" else source_kind(from)
   name <- plain_names(basename(normalizePath(trial, mustWork = FALSE)))
   made <- write_folder(
     trial,
     function(building) {
       switch(kind,
-        demo = write_demo(building, if (untidy) "untidy" else "brackwater", cases),
+        demo = write_demo(building, names(demos)[demos], cases),
         trial = copy_trial(read_trial(like)$folder, building),
         zip = list(left_out = unpack_trial(from, building)),
         write_from_pictures(building, name, from, kind, like, look, prompt)
@@ -94,7 +98,7 @@ stop_for_sources <- function(trial, from, sources) {
       "new",
       c(paste0(
         "A new trial is made from pictures, a table or a zip (`from`), from another trial ",
-        "(`like`), or is a demo (`demo`, `untidy`), one of these."
+        "(`like`), or is a demo (`demo`, `untidy`, `cards`), one of these."
       ))
     )
   }

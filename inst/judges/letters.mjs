@@ -9,12 +9,13 @@ export const outputs = [
 ];
 
 const SECONDS = 60;
-// Lettering anywhere, in no order: pages are rare in pictures, signs and watermarks are not.
-const SPARSE = "11";
+// Ways of reading: lettering anywhere, in no order, as on signs; and blocks of text, as on labels.
+// Either misses what the other reads.
+const WAYS = ["11", "3"];
 // Letters of fewer pixels than about 20 are not read; smaller pictures are enlarged to this.
 const LEAST_EDGE = 1600;
 
-export const version = `1-${programVersion()}`;
+export const version = `2-${programVersion()}`;
 
 function programVersion() {
   try {
@@ -26,7 +27,7 @@ function programVersion() {
 }
 
 export async function load() {
-  if (version === "1-missing") {
+  if (version === "2-missing") {
     throw new Error("the program tesseract is not installed");
   }
 
@@ -40,7 +41,14 @@ export async function load() {
 
 async function find(picture) {
   const shown = enlarged(picture);
-  const words = await read(pixmap(shown));
+  const bytes = pixmap(shown);
+  const words = [];
+  for (const way of WAYS) {
+    for (const word of await read(bytes, way)) {
+      keepSurer(words, word);
+    }
+  }
+
   return {
     word: words.map((one) => one.said),
     word_box: words.map((one) => [
@@ -53,12 +61,32 @@ async function find(picture) {
   };
 }
 
-function read(bytes) {
+// Adds a word, unless one in its place is surer.
+function keepSurer(words, word) {
+  const at = words.findIndex((other) => overlap(other, word) > 0.5);
+  if (at < 0) {
+    words.push(word);
+  } else if (word.sure > words[at].sure) {
+    words[at] = word;
+  }
+}
+
+// The share of the smaller box that lies in the other.
+function overlap(one, other) {
+  const along = (a, b, from, size) =>
+    Math.min(a[from] + a[size], b[from] + b[size]) - Math.max(a[from], b[from]);
+  const shared =
+    Math.max(0, along(one, other, "left", "width")) *
+    Math.max(0, along(one, other, "top", "height"));
+  return shared / Math.max(1, Math.min(one.width * one.height, other.width * other.height));
+}
+
+function read(bytes, way) {
   return new Promise((resolve, reject) => {
     const limits = { timeout: SECONDS * 1000, maxBuffer: 32e6 };
     const program = execFile(
       "tesseract",
-      ["-", "-", "-l", "eng", "--psm", SPARSE, "tsv"],
+      ["-", "-", "-l", "eng", "--psm", way, "tsv"],
       // One thread each: the judge's speed must not depend on what else runs here.
       { ...limits, env: { ...process.env, OMP_THREAD_LIMIT: "1" } },
       (error, said) => (error ? reject(new Error(error.message)) : resolve(wordsIn(said))),

@@ -235,7 +235,7 @@ test_that("the server refuses what it can't answer", {
   expect_match(said(post(sub("1, 1, 2, 3", "1, 9, 9, 3", sprintf(small, ""))))$error, "values")
   expect_equal(post(sprintf(small, ""), "Host: example.org")$status_code, 403)
   metadata <- said(curl::curl_fetch_memory(paste0(address, "/v2/models/letters")))
-  expect_equal(metadata$versions, list("1-5.9.1"))
+  expect_equal(metadata$versions, list("2-5.9.1"))
   expect_equal(
     curl::curl_fetch_memory(paste0(address, "/v2/models/parrots"))$status_code,
     404

@@ -282,7 +282,8 @@ outcomes_of <- function(env = parent.frame(), outage = 60, kind = "http") {
   )
   parts$outcomes <- Outcomes$new(
     store, parts$takes, list(mixer = parts$queue), parts$status, parts$measuring,
-    log = list(note = function(...) NULL), score = TRUE, outage = outage, alive = function() NULL
+    log = list(note = function(...) NULL), score = TRUE, outage = outage, alive = function() NULL,
+    kept = function(take) NULL
   )
   parts$job <- function(at) {
     list(
