@@ -60,8 +60,9 @@ build_brief <- function(brief) {
   )
 }
 
-# Where a picture is kept but for a part of it, a face ought to stay the same face: so its likeness is
-# a third of structure in these jobs if a judge tells of faces, and the brief does not say otherwise.
+# Where a picture is kept but for a part of it, a face ought to stay the same face: so its likeness
+# is a third of structure in these jobs if a judge tells of faces, and the brief does not say
+# otherwise.
 jobs_that_keep_faces <- c("repair", "edit")
 
 usual_structure <- function(job, judges) {

@@ -141,7 +141,6 @@ say_other_jobs <- function(folder, verdict) {
       sep = "\n"
     )
   }
-
 }
 
 say_demo_files <- function(folder) {
@@ -166,6 +165,7 @@ say_what_next <- function(folder, cards) {
     cat(
       paste0("  see what judges say of each prompt: sprenn evidence ", folder),
       paste0("  see what they find in a picture: sprenn judges ", folder, " --try"),
+      paste0("  have faces found, to be watched: sprenn evidence ", folder, " --draft"),
       sep = "\n"
     )
     return(invisible())
@@ -271,7 +271,7 @@ demo_commands <- function() {
       "Make the demo trial and run every step on it.",
       "[FOLDER]",
       list(
-        new_option("cards", "logical", FALSE, "the portraits of the game's cards in place of its tiles"),
+        new_option("cards", "logical", FALSE, "portraits of the game's cards, not its tiles"),
         new_option("force", "logical", FALSE, "replace an existing demo")
       ),
       run = cli_demo,

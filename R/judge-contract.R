@@ -111,8 +111,8 @@ judge_families <- c(
 # `sha256`, or none for texts, and returns the answers or a conversation as engines do (`call` and
 # `then`), so that a run can have many in flight. `edge` is the long edge of the pictures, `batch`
 # how many are sent at a time. `close()` ends what was started for it; `lacks()` says in words what
-# it lacks on this machine. `converses` is whether it answers by conversations. An answering judge is
-# each statement about `unasked` pictures that nobody asked it of.
+# it lacks on this machine. `converses` is whether it answers by conversations. An answering judge
+# is asked each statement about `unasked` pictures that nobody asked it of.
 new_judge <- function(
   name,
   kind,

@@ -66,25 +66,6 @@ lacks_locally <- function(name, folder = local_folder(name)) {
   }
 }
 
-# The parts of a finding (score-findings.R) that the judges of a brief tell of, as it names them.
-# What a server tells of is known only when it is asked, so it is taken to tell of all.
-parts_told <- function(judges) {
-  told <- lapply(names(judges), function(name) {
-    judge <- judges[[name]]
-    if (identical(judge$kind, "finding")) {
-      names(finding_outputs)
-    } else if (identical(judge$kind, "local")) {
-      local_judges[[judge$install %||% name]]$tells
-    }
-  })
-  unique(unlist(told))
-}
-
-# The names of those that tell of faces.
-judges_of_faces <- function(judges) {
-  Filter(function(name) "faces" %in% parts_told(judges[name]), as.character(names(judges)))
-}
-
 node_version <- function() {
   if (!nzchar(Sys.which("node"))) {
     return(NA_character_)

@@ -13,9 +13,10 @@
 #'   `absent`, whether what it speaks of is to be absent; `asked` and `unasked`, on how many
 #'   pictures it was and was not asked for; `level` and `chance`, how far that is there in these on
 #'   average; `p`, how likely a judge that tells nothing would tell them apart as well;
-#'   `believed`), `shown` (a row for each judge that finds things, statement and pipeline: `wanted` and
-#'   `elsewhere`, how far what is looked for is there on average in takes of cases that want it and
-#'   in all others, or under the name of a score against the reference its mean), `judges` (their latest results) and `coverage`, over all.
+#'   `believed`), `shown` (a row for each judge that finds things, statement and pipeline: `wanted`
+#'   and `elsewhere`, how far what is looked for is there on average in takes of cases that want it
+#'   and in all others, or under the name of a score against the reference its mean), `judges`
+#'   (their latest results) and `coverage`, over all.
 #' @family measures and evidence
 #' @export
 #' @examples

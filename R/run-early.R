@@ -134,7 +134,7 @@ EarlyJudge <- R6::R6Class(
       rows <- answer_rows(private$judge, job, said)
       record_answers(private$store, private$judge$name, private$version, rows)
       private$.asked <- private$.asked + 1L
-      private$.kept <- private$.kept + nrow(rows)
+      private$.kept <- private$.kept + length(rows$said)
     }
   )
 )

@@ -4,8 +4,8 @@
 
 # Asks the brief's judges the open questions about the takes that were made, and turns all answers
 # into scores, with those that people gave in viewings. Returns a data frame with a row a judge:
-# `judge`, `kind`, `version`, `asked` (calls), `from_before`, `problem` (NA, or why it stopped). `early`
-# are those that were asked while the run made its takes.
+# `judge`, `kind`, `version`, `asked` (calls), `from_before`, `problem` (NA, or why it stopped).
+# `early` are those that were asked while the run made its takes.
 ask_judges <- function(store, trial, lock, progress = NULL, early = list()) {
   judges <- trial$brief$judges
   beaten <- clock()

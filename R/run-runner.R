@@ -28,14 +28,9 @@ Runner <- R6::R6Class(
       private$log <- EventLog$new(store$folder)
       whole <- FALSE
       on.exit(if (!whole) private$log$close())
-      made_in_workers <- vapply(
-        private$queues,
-        function(queue) if (queue$goes_out) queue$total else 0,
-        0
-      )
       private$workers <- WorkerJobs$new(
         workers,
-        sum(made_in_workers) + to_measure,
+        made_in_workers(private$queues) + to_measure,
         store$folder,
         private$log
       )
@@ -58,11 +53,7 @@ Runner <- R6::R6Class(
         score,
         outage,
         alive = function() private$heartbeat(now = TRUE),
-        kept = function(take) {
-          for (judge in private$.judges) {
-            judge$offer(take)
-          }
-        }
+        kept = function(take) lapply(private$.judges, function(judge) judge$offer(take))
       )
       whole <- TRUE
       private$log$note("run began", message = paste(sum(wanted), "takes to make"))
@@ -79,7 +70,7 @@ Runner <- R6::R6Class(
           }
 
           busy <- private$complete_next() || busy
-          private$ask_early()
+          private$each_judge(function(judge) judge$step())
           if (private$is_over()) {
             break
           }
@@ -98,22 +89,12 @@ Runner <- R6::R6Class(
         }
       )
       private$tell(now = TRUE)
-      if (!private$.stopping) {
-        for (judge in private$.judges) {
-          judge$finish(function() private$heartbeat())
-        }
-      }
+      private$each_judge(function(judge) judge$finish(function() private$heartbeat()))
     },
 
     close = function() {
       private$talks$close()
-      for (judge in private$.judges) {
-        judge$close()
-      }
-
-      for (queue in private$queues) {
-        queue$close()
-      }
+      lapply(c(private$.judges, private$queues), function(one) one$close())
 
       private$workers$close()
       private$log$note(
@@ -183,13 +164,8 @@ Runner <- R6::R6Class(
       }
     },
 
-    ask_early = function() {
-      if (!private$.stopping) {
-        for (judge in private$.judges) {
-          judge$step()
-        }
-      }
-    },
+    # The judges are left alone once it is stopping.
+    each_judge = function(f) if (!private$.stopping) lapply(private$.judges, f),
 
     # Sends a heartbeat every two seconds, and before anything is recorded after a pause.
     heartbeat = function(now = FALSE) {
@@ -255,14 +231,10 @@ Runner <- R6::R6Class(
     goes_out = function(queue) private$workers$are_there() && queue$goes_out,
 
     may_send = function(queue) {
-      !private$.stopping &&
-        (!private$goes_out(queue) || private$has_room_to_make()) &&
-        queue$may_begin(clock())
-    },
-
-    has_room_to_make = function() {
       kept <- private$measuring$count >= fewest_measured && !private$workers$are_measuring()
-      private$workers$have_room(kept = as.numeric(kept))
+      !private$.stopping &&
+        (!private$goes_out(queue) || private$workers$have_room(kept = as.numeric(kept))) &&
+        queue$may_begin(clock())
     },
 
     send = function(queue) {

@@ -1,11 +1,11 @@
 #' Draft regions to watch
 #'
-#' Has a judge look for faces in the references of cases that watch nothing, and writes them into
-#' `suite.yml` as regions to watch, for a person to look at: `face`, and `face-2` and `face-3` in a
-#' picture of several. Nothing else in the file changes, comments included.
+#' Has a judge look for faces in the references of cases that watch nothing, and writes them
+#' into `suite.yml` as regions to watch, for a person to look at: `face`, and `face-2` and `face-3`
+#' in a picture of several. Nothing else in the file changes, comments included.
 #'
-#' The judge is the first of the brief that tells of faces (kind `local` or `finding`). A face counts
-#' from a confidence of 0.3 on if it is at least 8 % of the reference's height.
+#' The judge is the first of the brief that tells of faces (kind `local` or `finding`). A face
+#' counts from a confidence of 0.3 on if it is at least 8 % of the reference's height.
 #'
 #' @param trial A trial's folder.
 #' @param cases Ids of the cases to draft regions for; all if `NULL`.
@@ -42,7 +42,8 @@ draft_watch <- function(trial, cases = NULL) {
     )
   }
 
-  open <- Filter(function(at) is_unwatched(read$suite$cases[[at]]), which(ids %in% (cases %||% ids)))
+  asked <- which(ids %in% (cases %||% ids))
+  open <- Filter(function(at) is_unwatched(read$suite$cases[[at]]), asked)
   found <- faces_of_references(read$suite$cases[open], read$brief$judges[[judges[1]]])
   names(found) <- open
   found <- Filter(length, found)

@@ -269,3 +269,8 @@ write_join_script <- function(pool, folder) {
   Sys.chmod(file, "600")
   file
 }
+
+# How many takes worker processes have to make.
+made_in_workers <- function(queues) {
+  sum(vapply(queues, function(queue) if (queue$goes_out) queue$total else 0, 0))
+}

@@ -138,7 +138,8 @@ purpose_fields <- function(place, needed = "no") {
       "no",
       paste0(
         "The measures that make up structure, by their weights; the usual weighting of `sprenn ",
-        "measure` if left out."
+        "measure` if left out (in `repair` and `edit` with a third for the likeness of faces if a ",
+        "judge of the kind local or finding tells of them)."
       ),
       "structure_from.*",
       "number 0..100",

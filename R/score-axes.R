@@ -6,8 +6,9 @@
 # for. Returns `takes` with `structure`, `adherence` and `style` (0 to 1, NA without evidence),
 # `coverage`, `flaws` (the serious ones, named), `slight` (the slight ones) and `missed` (the
 # phrases that must be there and are not) and `unheld` (parts of structure that its case has no
-# scores for, listed: the others make it up there). With `evenly` evidence counts only where all pipelines
-# have it (see even_evidence()), and `counted` is the share of the prompts' weight that does.
+# scores for, listed: the others make it up there). With `evenly` evidence counts only where all
+# pipelines have it (see even_evidence()), and `counted` is the share of the prompts' weight that
+# does.
 axis_table <- function(
   takes,
   scores,
@@ -27,7 +28,7 @@ axis_table <- function(
   }
 
   parts <- lapply(stats::setNames(nm = names(structure_from)), value)
-  takes[c("structure", "unheld")] <- structure_of(takes, parts, structure_from, evenly)
+  takes[c("structure", "unheld")] <- structure_from_parts(takes, parts, structure_from, evenly)
   evidence <- phrase_evidence(takes, scores, phrases)
   graded <- adherence_of(takes, evidence, phrases)
   takes$coverage <- graded$coverage
@@ -52,7 +53,7 @@ axis_table <- function(
 # Structure as the weighted mean of its `parts`. Where no take of a case has a part (no face, or no
 # judge that was asked), the others make it up there. With `evenly`, one that a pipeline lacks in a
 # case altogether counts for none there.
-structure_of <- function(takes, parts, weights, evenly) {
+structure_from_parts <- function(takes, parts, weights, evenly) {
   made <- which(takes$state == "made")
   own <- takes[made, c("case", "pipeline")]
   counts <- matrix(FALSE, nrow(takes), length(parts))

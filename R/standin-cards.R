@@ -12,8 +12,21 @@ card_habits <- function(house = 0, smiles = "asked", letters = FALSE) {
 # How broad a smile is painted.
 card_smile <- 1.2
 
-paint_card_face <- function(picture, cards, asked) {
-  smiles <- switch(cards$smiles, asked = asked, always = TRUE, never = FALSE)
+# From this openness to the prompt on, a smile is painted where one is asked for.
+open_to_smiles <- 0.5
+
+# What becomes of the face of a portrait; other pictures stay as they are.
+paint_card_face <- function(picture, prompt, cards, open_to_prompt) {
+  if (!prompt$portrait) {
+    return(picture)
+  }
+
+  asked <- prompt$smile && open_to_prompt > open_to_smiles
+  smiles <- switch(cards$smiles,
+    asked = asked,
+    always = TRUE,
+    never = FALSE
+  )
   smile <- if (smiles) card_smile else 0
   person <- card_people()$house
   on <- face_plan(person, dim(picture)[2], dim(picture)[1])
@@ -25,6 +38,14 @@ paint_card_face <- function(picture, cards, asked) {
   }
 
   if (smiles) paint_smile(picture, on, person, smile) else picture
+}
+
+write_on_card <- function(picture, prompt, cards) {
+  if (prompt$portrait && cards$letters) {
+    add_lettering(picture, size = 2.2 * dim(picture)[2] / 384)
+  } else {
+    picture
+  }
 }
 
 # The colour of both cheeks.

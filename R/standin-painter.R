@@ -42,10 +42,7 @@ paint_take <- function(
     }
 
     sky <- if (!is.null(prompt$sky)) sky_of(picture)
-    if (prompt$portrait) {
-      picture <- paint_card_face(picture, cards, prompt$smile && open_to_prompt > 0.5)
-    }
-
+    picture <- paint_card_face(picture, prompt, cards, open_to_prompt)
     things <- layer_of_things(dim(picture), prompt$things, open_to_prompt)
     if (!is.null(things)) {
       picture <- lay_over(picture, things)
@@ -55,10 +52,7 @@ paint_take <- function(
     picture <- paint_manner(picture, manner, palette, strength)
     picture <- tint_sky(picture, sky, prompt, open_to_prompt)
     picture <- set_light(picture, prompt, open_to_prompt)
-    if (prompt$portrait && cards$letters) {
-      picture <- add_lettering(picture, size = 2.2 * dim(picture)[2] / 384)
-    }
-
+    picture <- write_on_card(picture, prompt, cards)
     picture <- flood_with_look(picture, request)
     picture <- flood_with_colour(picture, prompt, open_to_prompt)
     picture <- polish(picture, request$prompt, pull)

@@ -9,10 +9,10 @@ card_frame <- list(x = 0.5, y = 0.53, half = 0.3)
 portrait_light <- c(-0.46, 0.51, 0.73)
 
 # The people of the cards, and `house`, the face that quince gives everybody. Measures are in
-# halves of the face's height: `wide` (half the face), `jaw` (0 pointed, 1 square), `chin` (longer),
-# `eyes` (distance from the middle), `eye_size`, `eye_height` (above the middle), `brow` (thickness),
-# `brow_tilt` (outer ends up), `brow_up` (above the eyes), `nose` (length), `nose_wide`, `mouth` (half
-# its width), `mouth_at` (height), `lips`, `hairline`; `age` runs from 0 to 1.
+# halves of the face's height: `wide` (half the face), `chin` (longer), `eyes` (distance from the
+# middle), `eye_size`, `eye_height` (above the middle), `brow` (thickness), `brow_tilt` (outer ends
+# up), `brow_up` (above the eyes), `nose` (length), `nose_wide`, `mouth` (half its width),
+# `mouth_at` (height), `lips`, `hairline`. `jaw` (square) and `age` run from 0 to 1.
 card_people <- function() {
   colours <- function(code) drop(grDevices::col2rgb(code)) / 255
   list(

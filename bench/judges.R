@@ -2,13 +2,14 @@
 #   Rscript bench/judges.R standins [PAIRS]   the demo's judges, on drawings
 #   Rscript bench/judges.R photographs        people and letters, on photographs out of packages
 #   Rscript bench/judges.R faces              likeness, of one person and strangers, under 12 looks
+#   Rscript bench/judges.R drawn              portraits that are drawn: faces, smiles, likeness
 #   Rscript bench/judges.R speed              pictures a second and memory
-# The last three need `sprenn judges --install people letters`.
+# The last four need `sprenn judges --install people letters`.
 library(sprenn)
 core <- function(name) getFromNamespace(name, "sprenn")
 wanted <- commandArgs(trailingOnly = TRUE)[1]
-if (!wanted %in% c("standins", "photographs", "faces", "speed")) {
-  stop("say which: standins, photographs, faces or speed")
+if (!wanted %in% c("standins", "photographs", "faces", "drawn", "speed")) {
+  stop("say which: standins, photographs, faces, drawn or speed")
 }
 
 source(file.path("bench/judges", paste0(wanted, ".R")))

@@ -1,169 +1,105 @@
-# What a case's card says and marks, as data: what is drawn of it is looked at.
-card_of <- function(...) {
-  suite <- list(
-    suite = "x",
-    seeds = list(1),
-    size = list(96, 64),
-    cases = list(c(list(id = "a"), list(...)))
-  )
-  trial <- read_trial(made_up_trial(suite, env = parent.frame()))
-  case <- trial$suite$cases[[1]]
-  case_card(
-    case,
-    trial,
-    inputs_by_size(case, trial),
-    trial_warnings(trial)
-  )
+# The demo of portrait cards: faces that are drawn, and what the stand-in engines make of them.
+
+# How far two pictures differ on average in a part of the face, given by the hill around a place.
+differ_at <- function(one, other, x, y, person = card_people()$house) {
+  on <- face_plan(person, dim(one)[2], dim(one)[1])
+  near <- hill(on$x - x, on$y - y, 0.2, 0.12) > 0.5
+  apart <- rowMeans(abs(matrix(one - other, ncol = 3)))
+  mean(apart[c(near)])
 }
 
-titles <- function(card) vapply(card$panels, `[[`, "", "title")
-panel <- function(card, title) card$panels[[match(title, titles(card))]]
+card <- function(name = "ferryman", seed = 3, smile = 0) {
+  draw_portrait(card_people()[[name]], 128, 192, seed, smile)
+}
 
-test_that("a card's head is the case, its job, and the prompt with what was set", {
-  card <- card_of(
-    job = "restyle",
-    reference = "references/one.png",
-    prompt = list(
-      "a mill",
-      list(say = "two kites", weight = 1.5, must = TRUE),
-      list(say = "a boat", drafted = draft_mark("a boat")),
-      list(say = "a gull", drafted = draft_mark("a tern"))
-    ),
-    negative = list("text", "frames")
+made_card <- function(engine, says, reference = card(), hold = 0.9) {
+  request <- engine_request(
+    engine, says, reference,
+    size = c(128, 192), seed = 3, hold = hold, checkpoint = names(engine$about$checkpoints)[1],
+    settings = if ("guidance" %in% names(engine$about$settings)) list(guidance = 9) else list()
   )
-  expect_equal(card$title, "a \u2014 restyle")
-  expect_equal(
-    card$subtitle,
-    "a mill, two kites (1.5, must), a boat (drafted), a gull \u2014 not: text, frames"
-  )
-  neutral <- card_of(job = "restyle", reference = "references/one.png", prompt = "neutral")
-  expect_equal(neutral$subtitle, "a neutral prompt")
-})
+  decode_picture(encoded_picture(make_picture(engine, request)$bytes))
+}
 
-test_that("the original is shown with the window that is taken and the focus, where one decides", {
-  whole <- panel(
-    card_of(job = "restyle", reference = "references/one.png", prompt = "x"),
-    "original"
-  )
-  expect_length(whole$boxes, 1)
-  expect_equal(whole$boxes[[1]]$at, c(0, 0, 1, 1))
-  expect_equal(whole$note, "one.png, 96 x 64, crop")
-  half <- card_of(
-    job = "restyle",
-    reference = list(
-      picture = "references/one.png",
-      box = list(0, 0, 0.5, 1),
-      focus = list(0.5, 0.9)
-    ),
-    prompt = "x"
-  )
-  boxes <- panel(half, "original")$boxes
-  expect_length(boxes, 2)
-  # The half is 48 x 64; of it 48 x 32 are taken, as low as the focus wants.
-  expect_equal(boxes[[1]]$at, c(0, 0.5, 0.5, 1), tolerance = 0.02)
-  expect_equal(mean(boxes[[2]]$at[c(1, 3)]), 0.5, tolerance = 0.1)
-})
-
-test_that("a window that leaves the picture is shown on that much bare ground", {
-  card <- card_of(
-    job = "restyle",
-    reference = list(
-      picture = "references/one.png",
-      box = list(0.5, 0, 1.5, 1),
-      fit = "extend"
-    ),
-    prompt = "x"
-  )
-  original <- panel(card, "original")
-  expect_equal(dim(original$pixels)[1:2], c(64, 144))
-  expect_equal(original$boxes[[1]]$at, c(1 / 3, 0, 1, 1), tolerance = 1e-6)
-  expect_true(all(original$pixels[, 97:144, ] == 1))
-})
-
-test_that("masks, guides, watched regions and looks have panels that say what they are", {
-  card <- card_of(
-    job = "swap",
-    reference = "references/one.png",
-    prompt = "x",
-    mask = list(boxes = list(list(0.5, 0, 1, 1)), padding = 8),
-    guides = list(edges = 0.5, areas = list(weight = 1, release = 0.4)),
-    watch = list(
-      sail = list(box = list(0.1, 0.2, 0.3, 0.4)),
-      hull = list(mask = "masks/half.png")
-    )
-  )
-  expect_equal(
-    titles(card),
-    c("original", "given", "may change", "guide: edges", "guide: areas", "watched")
-  )
-  expect_equal(panel(card, "given")$note, "mixer plain: 96 x 64")
-  expect_equal(panel(card, "guide: edges")$note, "weight 0.50")
-  expect_equal(panel(card, "guide: areas")$note, "weight 1.00, lets go at 0.40")
-  expect_equal(panel(card, "watched")$note, "sail, hull")
-  expect_equal(panel(card, "watched")$boxes[[1]]$at, c(0.1, 0.2, 0.3, 0.4))
-  masked <- panel(card, "may change")
-  expect_equal(masked$boxes[[1]]$at, c(40 / 96, 0, 1, 1), tolerance = 0.02)
-  # Orange lies where the engine may paint, and only there.
-  one <- read_picture(picture_file(scene(1)))
-  expect_equal(masked$pixels[, 1:40, ], one[, 1:40, ], tolerance = 0.02)
-  expect_gt(mean(masked$pixels[, 60:90, 1] - masked$pixels[, 60:90, 3]), 0.3)
-})
-
-test_that("several references are numbered, with their weights, and a look shows its pictures", {
-  card <- card_of(
-    job = "blend",
-    references = list("references/one.png", list(picture = "references/two.png", weight = 0.3)),
-    prompt = "x"
-  )
-  expect_equal(
-    titles(card),
-    c("original 1, weight 1.00", "original 2, weight 0.30", "given 1", "given 2")
-  )
-  suite <- list(
-    suite = "x",
-    seeds = list(1),
-    size = list(96, 64),
-    looks = list(oils = list(pictures = list("references/two.png", "references/three.png"))),
-    cases = list(list(
-      id = "a",
-      job = "restyle",
-      reference = "references/one.png",
-      prompt = "x",
-      look = list(name = "oils", weight = 0.7)
-    ))
-  )
-  trial <- read_trial(made_up_trial(suite))
-  look <- look_panel(trial$suite$cases[[1]], trial$suite)
-  expect_equal(
-    look[c("title", "note")],
-    list(title = "look: oils", note = "2 pictures, weight 0.70")
-  )
-  expect_equal(dim(look$pixels), c(200, 600, 3))
-})
-
-test_that("cards fill their width, and their height grows by whole rows", {
-  layout <- card_layout
-  card <- function(panels, warnings = 0) {
-    list(panels = vector("list", panels), warnings = vector("list", warnings))
+test_that("portraits are drawn from people and a seed alone", {
+  expect_equal(dim(card()), c(192, 128, 3))
+  expect_lt(differ_at(card(), card(seed = 4), 0.3, 0.1), 0.05)
+  expect_true(all(card() >= 0 & card() <= 1))
+  expect_identical(card(), card())
+  expect_false(identical(card(seed = 4), card()))
+  for (name in setdiff(names(card_people()), "ferryman")) {
+    # Other people differ more than another seed does.
+    expect_gt(differ_at(card(), card(name), 0.3, 0.1), 0.1)
   }
-
-  for (width in c(640, 1280, 1600)) {
-    l <- layout(card(3), width)
-    expect_equal(l$gap + l$columns * (l$cell + l$gap), width, tolerance = 0.02)
-    expect_equal(layout(card(l$columns), width)$rows, 1)
-    expect_equal(
-      layout(card(l$columns + 1), width)$height - layout(card(l$columns), width)$height,
-      l$row
-    )
-    expect_equal(layout(card(1, 2), width)$height, layout(card(1, 1), width)$height)
-    expect_equal(layout(card(1, 3), width)$height - layout(card(1, 2), width)$height, l$warning)
-  }
+  smiling <- card(smile = card_smile)
+  expect_gt(differ_at(card(), smiling, 0, -0.55), 3 * differ_at(card(), smiling, 0, 0.5))
 })
 
-test_that("sheets hold what fits, in order, and one too tall gets a sheet of its own", {
-  pages <- pages_of
-  expect_equal(pages(c(100, 100, 100), 250), c(1, 1, 2))
-  expect_equal(pages(c(900, 100), 250), c(1, 2))
-  expect_equal(pages(c(100, 900, 100), 250), c(1, 2, 3))
-  expect_equal(pages(numeric(), 250), numeric())
+test_that("stand-ins read of portraits and smiles what a prompt says", {
+  read <- function(...) read_prompt(data.frame(say = c(...), weight = 1))
+  told <- read("a portrait of the harbour mistress", "smiling")
+  expect_true(told$portrait)
+  expect_true(told$smile)
+  # A mistress is no mist.
+  expect_length(told$light, 0)
+  expect_equal(read("a misty morning")$light, "misty")
+  expect_false(read("a portrait", "not smiling")$smile)
+  expect_false(read("a portrait", "without a smile")$smile)
+  expect_false(read("a windmill")$portrait)
+})
+
+test_that("quince gives everybody one face, bracken no smile, sorrel a title", {
+  habit <- function(engine, says, ...) {
+    asked <- list(portrait = TRUE, smile = "smiling" %in% says)
+    paint_card_face(card(), asked, card_habits(...), 1)
+  }
+  mouth <- function(picture) differ_at(picture, card(), 0, -0.5)
+  expect_equal(mouth(habit(NULL, "a portrait")), 0)
+  expect_gt(mouth(habit(NULL, "smiling")), 0.05)
+  expect_equal(mouth(habit(NULL, "smiling", smiles = "never")), 0)
+  expect_gt(mouth(habit(NULL, "a portrait", smiles = "always")), 0.05)
+  # One face, whoever it was; hair and ground stay.
+  earnest <- list(portrait = TRUE, smile = FALSE)
+  one <- paint_card_face(card(), earnest, card_habits(house = 1), 1)
+  other <- paint_card_face(card("lamplighter"), earnest, card_habits(house = 1), 1)
+  expect_lt(differ_at(one, other, 0, -0.5), 0.3 * differ_at(card(), card("lamplighter"), 0, -0.5))
+  expect_lt(differ_at(one, card(), 0, 0.9), 0.03)
+  says <- data.frame(say = c("a portrait", "smiling"), weight = 1)
+  plain <- made_card(standin_sorrel(), says$say[1])
+  yarrow <- made_card(standin_yarrow(), says$say[1])
+  board <- function(picture) mean(picture[158:178, 24:104, ])
+  expect_gt(board(plain), board(yarrow) + 0.2)
+  smiles <- function(engine) {
+    differ_at(made_card(engine, says$say), made_card(engine, says$say[1]), 0, -0.5)
+  }
+  expect_gt(smiles(standin_yarrow()), 0.03)
+  expect_lt(smiles(standin_bracken()), 0.01)
+})
+
+test_that("the demo of cards runs without judges, and says what they would tell", {
+  skip_on_cran()
+  programs <- withr::local_tempdir()
+  file.symlink(Sys.which(c("sh", "wc")), file.path(programs, c("sh", "wc")))
+  withr::local_envvar(R_USER_DATA_DIR = withr::local_tempdir(), PATH = programs)
+  folder <- file.path(withr::local_tempdir(), "cards")
+  new_trial(folder, cards = TRUE)
+  expect_error(new_trial(file.path(folder, "b"), cards = TRUE, demo = TRUE), "one of these")
+  trial <- read_trial(folder)
+  expect_equal(trial$suite$suite, "brackwater-cards")
+  expect_equal(NROW(check_trial(folder)), 0)
+  trial$suite$seeds <- 11L
+  trial$lineup$pipelines <- trial$lineup$pipelines[1:2, ]
+  trial$lineup$controls <- NULL
+  made <- run_trial(trial)
+  expect_match(made$judged$problem, "needs|not installed|tesseract", all = TRUE)
+  expect_true(all(made$takes$state == "made"))
+  expect_equal(nrow(list_evidence(trial)$shown), 0)
+  verdict <- choose_pipeline(trial)
+  # Likeness is told by nobody: structure is made up of the rest.
+  expect_true(all(verdict$table$structure > 0.3))
+  words <- paste(format(verdict), collapse = " ")
+  expect_match(words, "people_likeness counts for nothing in ferryman")
+  said <- capture.output(say_who_keeps_faces(folder))
+  expect_match(said, "Nothing is known of likeness and smiles and lettering", all = FALSE)
+  expect_match(said, "sprenn judges --install people letters", all = FALSE)
 })

@@ -211,3 +211,48 @@ test_that("check and plan say that cases which share a reference are one witness
   alone <- read_trial(small_trial())
   expect_no_match(paste(weak_spots(alone), collapse = " "), "independent cases")
 })
+
+test_that("a part of structure that a case lacks is made up by the others there", {
+  takes <- data.frame(
+    take = letters[1:6],
+    pipeline = rep(c("p", "q"), 3),
+    case = rep(c("c1", "c2", "c3"), each = 2),
+    state = "made"
+  )
+  weights <- c(structure = 1, owl_likeness = 3)
+  usual <- c(0.4, 0.8, 0.4, 0.8, 0.4, 0.8)
+  structure_at <- function(likeness, evenly) {
+    found <- structure_from_parts(
+      takes,
+      list(structure = usual, owl_likeness = likeness),
+      weights,
+      evenly
+    )
+    found
+  }
+  # Both have it in c1, one in c2, neither in c3.
+  likeness <- c(1, 1, 0, NA, NA, NA)
+  even <- structure_at(likeness, TRUE)
+  expect_equal(even$structure, c(0.85, 0.95, 0.4, 0.8, 0.4, 0.8))
+  expect_equal(even$unheld, c("", "", rep("owl_likeness", 4)))
+  # Take by take, what one lacks is not guessed.
+  single <- structure_at(likeness, FALSE)
+  expect_equal(single$structure, c(0.85, 0.95, 0.1, NA, 0.4, 0.8))
+  expect_equal(single$unheld[3:4], c("", ""))
+  nothing <- structure_from_parts(takes, list(structure = rep(NA_real_, 6)), c(structure = 1), TRUE)
+  expect_true(all(is.na(nothing$structure)))
+  expect_equal(nothing$unheld, rep("", 6))
+})
+
+test_that("a likeness is a third of structure where a picture is kept, if a judge tells of faces", {
+  people <- list(people = list(kind = "local"))
+  expect_equal(usual_structure("repair", people), c(structure = 2, people_likeness = 1))
+  expect_equal(usual_structure("edit", people), c(structure = 2, people_likeness = 1))
+  expect_equal(usual_structure("restyle", people), c(structure = 1))
+  expect_equal(usual_structure(NA_character_, people), c(structure = 1))
+  expect_equal(usual_structure("edit", list(letters = list(kind = "local"))), c(structure = 1))
+  expect_equal(usual_structure("edit", NULL), c(structure = 1))
+  words <- structure_words(c(structure = 2, people_likeness = 1))
+  expect_match(words, "67 % structure, 33 % people_likeness")
+  expect_equal(structure_words(c(structure = 1)), "")
+})

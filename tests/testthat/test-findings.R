@@ -348,3 +348,80 @@ test_that("the command tries a judge and draws what it found over the picture", 
   expect_equal(neither$status, 2)
   expect_match(neither$err, "needs TRIAL", all = FALSE)
 })
+
+test_that("what each pipeline shows is told, where it is wanted and elsewhere", {
+  folder <- finding_trial(finds_by_light)
+  run_trial(folder)
+  found <- list_evidence(folder)
+  shown <- found$shown
+  kites <- shown[shown$statement == "kite: at least 1", ]
+  expect_equal(nrow(kites), 2)
+  expect_gt(kites$wanted[1], kites$elsewhere[1] + 0.4)
+  # The pipeline that washes everything out shows one thing wherever it is asked for another.
+  expect_lt(kites$wanted[2], 0.5)
+  number <- shown[shown$statement == "owl_number", ]
+  expect_true(all(number$wanted == 1))
+  expect_true(all(is.na(number$elsewhere)))
+  expect_match(format(found), "kite: at least 1", all = FALSE, fixed = TRUE)
+  # What tells no pipeline apart is not listed.
+  expect_false(any(grepl("owl_number", format(found))))
+})
+
+test_that("cases that do not want a thing tell how often it is seen by chance", {
+  folder <- finding_trial(finds_by_light)
+  suite <- readLines(file.path(folder, "suite.yml"))
+  # All cases speak of kites: those of kites want them, the others don't.
+  away <- ", {say: a kite, find: {thing: kite, count: at least 1}}]"
+  others <- which(grepl("one (boat|clock)", suite))
+  suite[others + 1] <- sub("\\]$", away, suite[others + 1])
+  writeLines(suite, file.path(folder, "suite.yml"))
+  run_trial(folder)
+  beliefs <- list_evidence(folder)$beliefs
+  kites <- beliefs[beliefs$statement == "kite: at least 1", ]
+  expect_equal(sort(kites$absent), c(FALSE, TRUE))
+  wanted <- kites[!kites$absent, ]
+  expect_gte(wanted$unasked, 8)
+  expect_true(wanted$believed)
+  unwanted <- new_table(
+    judge = "owl", statement = "kite: at least 1", absent = TRUE, asked = 4L, unasked = 0L,
+    level = 0.5, chance = 0.05, p = 0.7, believed = FALSE
+  )
+  expect_match(
+    paste(trimws(unbelieved_words(unwanted)), collapse = " "),
+    "is unwanted, and seen (0.50 on average of 4 pictures) without a difference",
+    fixed = TRUE
+  )
+})
+
+test_that("faces of references are drafted as regions to watch", {
+  # The lighter the picture the more faces: none in the kite's, one in the boat's, then four.
+  faces_by_light <- function(pictures) {
+    lapply(pictures, function(pixels) {
+      many <- c(0, 1, 4)[which.min(abs(mean(pixels) - c(0.2, 0.5, 0.8)))]
+      if (many == 0) {
+        return(list(things = some_things(character(), numeric())))
+      }
+
+      at <- seq_len(many)
+      descriptor <- diag(4)[at, , drop = FALSE]
+      list(faces = face_like(c(0, 0.2, 0.4, 0.6)[at], rep(0, many), descriptor))
+    })
+  }
+  folder <- finding_trial(faces_by_light)
+  before <- readLines(file.path(folder, "suite.yml"))
+  drafted <- draft_watch(folder, c("case-1", "case-2", "case-3"))
+  expect_equal(drafted$case, c("case-2", rep("case-3", 3)))
+  expect_equal(drafted$region, c("face", "face", "face-2", "face-3"))
+  after <- readLines(file.path(folder, "suite.yml"))
+  expect_equal(setdiff(before, after), character())
+  watch <- read_trial(folder)$suite$cases[[2]]$watch
+  expect_equal(unname(unlist(watch$face$box)), c(0, 0.2, 0.3, 0.6))
+  # Cases that watch something are left alone.
+  expect_equal(nrow(draft_watch(folder, c("case-2", "case-3"))), 0)
+  expect_error(draft_watch(folder, "case-9"), class = "sprenn_error_argument")
+  assign("owl_finds", function(pictures) stop("The net is damaged."), globalenv())
+  expect_error(draft_watch(folder), "net is damaged", class = "sprenn_error_draft")
+  expect_equal(readLines(file.path(folder, "suite.yml")), after)
+  writeLines(small_brief, file.path(folder, "brief.yml"))
+  expect_error(draft_watch(folder), "No judge of the brief", class = "sprenn_error_draft")
+})

@@ -277,3 +277,27 @@ test_that("a server that is not there leaves the run whole, and says so", {
   expect_true(all(made$takes$state == "made"))
   expect_match(list_judges(folder)$problem, "127.0.0.1:9")
 })
+
+test_that("judges that are servers are asked while the run makes, and report as one", {
+  skip_on_cran()
+  asking <- character()
+  said <- paste0("function(request, calls) (", right_answer, ")(request)")
+  address <- lying_server(eval(parse(text = said)))
+  folder <- small_trial(
+    brief = lines_for(paste0(
+      "  liar: {kind: answering, address: \"", address, "\", model: liar, unasked: 0, batch: 1}"
+    ))
+  )
+  made <- run_trial(folder, progress = function(..., words = "", to_ask = 0) {
+    if (to_ask > 0) asking <<- c(asking, words)
+  })
+  expect_equal(made$judged$problem, NA_character_)
+  pictures <- length(unique(made$takes$sha256[made$takes$state == "made"]))
+  expect_equal(made$judged$asked, pictures)
+  expect_equal(made$judged$from_before, 0)
+  # Nothing, or what was made last, was left to be asked after the run.
+  expect_lt(length(asking), pictures / 2)
+  again <- run_trial(folder)
+  expect_equal(again$judged$asked, 0)
+  expect_gt(again$judged$from_before, 0)
+})

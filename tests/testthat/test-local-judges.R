@@ -119,7 +119,7 @@ test_that("lettering is found by a server that is started and ended for it", {
   local_tesseract(reads_ferry)
   judge <- letters_judge()
   withr::defer(judge$close())
-  expect_equal(judge$version(), "letters 1-5.9.1")
+  expect_equal(judge$version(), "letters 2-5.9.1")
   found <- look_once(judge)
   expect_equal(found$words$said, "FERRY")
   expect_equal(found$words$sure, 0.935)
