@@ -275,7 +275,7 @@ demo_commands <- function() {
         new_option("force", "logical", FALSE, "replace an existing demo")
       ),
       run = cli_demo,
-      examples = c("sprenn demo brackwater", "sprenn demo --cards")
+      examples = "sprenn demo brackwater"
     )
   )
 }

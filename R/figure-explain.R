@@ -207,6 +207,9 @@ box_layers <- function(boxes, left, high) {
   named <- boxes[boxes$label != "", ]
   # At the right a label would reach into the next picture.
   aside <- named$left > 0.8
+  # Over a word it would cover the word.
+  above <- rep("part" %in% names(named), nrow(named)) & named$top > 0.06
+  above[above] <- named$part[above] == "word"
   labels <- if (nrow(named)) {
     ggplot2::annotate(
       "label",
@@ -214,7 +217,7 @@ box_layers <- function(boxes, left, high) {
       -named$top * high,
       label = named$label,
       hjust = as.numeric(aside),
-      vjust = 1,
+      vjust = as.numeric(!above),
       size = 3.2,
       label.size = 0,
       fill = family_palette[2],

@@ -141,7 +141,8 @@ unbelieved_each <- function(beliefs) {
     vain$absent,
     paste0(
       " is unwanted, and seen (", two(vain$level), " on average of ",
-      count_words(vain$asked, "picture"), ") without a difference by pipeline or case"
+      count_words(vain$asked, "picture"), ") without a difference by pipeline or case; ",
+      "nothing that is wanted shows that the judge can tell"
     ),
     paste0(
       ": ", two(vain$level), " where it was asked for (", count_words(vain$asked, "picture"),

@@ -198,18 +198,22 @@ beliefs_of <- function(judge, evidence, cases, suite, takes, decoys, said) {
       level = mean_of_told(own$value),
       chance = if (is.na(found$chance)) usual_chance(judge, phrase) else found$chance,
       p = found$p,
-      believed = found$told
+      believed = found$told,
+      nowhere = isTRUE(found$nowhere)
     )
   })
   settle_beliefs(do.call(rbind, rows))
 }
 
 # With too few pictures to tell, a judge is believed, less its usual chance. One that told anything
-# that is wanted is believed in what is to be absent too.
+# that is wanted is believed in what is to be absent too; one that could have, and told nothing, is
+# not believed to see nothing either.
 settle_beliefs <- function(beliefs) {
-  proven <- any(beliefs$believed & !beliefs$absent, na.rm = TRUE)
-  beliefs$believed <- is.na(beliefs$believed) | beliefs$believed | (beliefs$absent & proven)
-  beliefs
+  tested <- beliefs$believed[!beliefs$absent & !is.na(beliefs$believed)]
+  vain <- length(tested) > 0 && !any(tested)
+  beliefs$believed <- is.na(beliefs$believed) | beliefs$believed | (beliefs$absent & any(tested))
+  beliefs$believed[beliefs$nowhere & vain] <- FALSE
+  beliefs[names(beliefs) != "nowhere"]
 }
 
 # How often a judge says yes by chance where the suite can't tell.

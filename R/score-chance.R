@@ -40,8 +40,8 @@ rank_test <- function(asked, unasked) {
 }
 
 # What is unwanted ought to be nowhere, so that pictures can't be told from others by it.
-# A judge is believed that sees it nowhere, or that sees it by pipeline or case (Kruskal and Wallis
-# 1952) rather than anywhere.
+# A judge is believed that sees it nowhere (`nowhere`: a judge that tells nothing may do so too), or
+# that sees it by pipeline or case (Kruskal and Wallis 1952) rather than anywhere.
 belief_in_absence <- function(asked, groups, unasked, statements = 1) {
   known <- !is.na(asked)
   asked <- asked[known]
@@ -60,7 +60,8 @@ belief_in_absence <- function(asked, groups, unasked, statements = 1) {
     chance = if (enough) mean(unasked) else NA_real_,
     unasked = length(unasked),
     p = p,
-    told = if (nowhere) TRUE else if (is.na(p)) NA else p < false_belief / statements
+    told = if (nowhere) TRUE else if (is.na(p)) NA else p < false_belief / statements,
+    nowhere = nowhere && !isTRUE(p < false_belief / statements)
   )
 }
 

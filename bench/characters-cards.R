@@ -45,11 +45,13 @@ is_so(
 
 smiles <- told("people", "smiling", "wanted")
 unasked <- told("people", "smiling", "elsewhere")
+of_yarrow <- startsWith(names(smiles), "yarrow")
+more <- smiles - unasked
 is_so(
   "who smiles when asked",
-  "yarrow and sorrel, where they were asked",
+  "yarrow alone: bracken never, quince always, and sorrel hears too little of the prompt",
   paste0("asked: ", say(smiles), "; elsewhere: ", say(unasked)),
-  all((smiles - unasked)[c("yarrow", "sorrel")] > 0.15)
+  min(more[of_yarrow]) > max(more[!of_yarrow]) + 0.05
 )
 is_so(
   "who never smiles",

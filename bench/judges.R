@@ -4,12 +4,13 @@
 #   Rscript bench/judges.R faces              likeness, of one person and strangers, under 12 looks
 #   Rscript bench/judges.R drawn              portraits that are drawn: faces, smiles, likeness
 #   Rscript bench/judges.R speed              pictures a second and memory
-# The last four need `sprenn judges --install people letters`.
+#   Rscript bench/judges.R shuffled TRIAL     whether judges are believed whose answers are shuffled
+# All but the first and the last need `sprenn judges --install people letters`.
 library(sprenn)
 core <- function(name) getFromNamespace(name, "sprenn")
 wanted <- commandArgs(trailingOnly = TRUE)[1]
-if (!wanted %in% c("standins", "photographs", "faces", "drawn", "speed")) {
-  stop("say which: standins, photographs, faces, drawn or speed")
+if (!wanted %in% c("standins", "photographs", "faces", "drawn", "speed", "shuffled")) {
+  stop("say which: standins, photographs, faces, drawn, speed or shuffled")
 }
 
 source(file.path("bench/judges", paste0(wanted, ".R")))

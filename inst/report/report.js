@@ -431,8 +431,10 @@
     const labels = found.boxes.map((box) => {
       const label = make("span", { class: "label", text: box.label });
       label.style.left = 100 * Math.max(0, box.left) + "%";
-      // A face is within a person, whose label stands at the top.
+      // A face is within a person, whose label stands at the top; a word is not to be covered.
       if (box.part === "face") label.style.bottom = 100 * Math.max(0, 1 - box.bottom) + "%";
+      else if (box.part === "word" && box.top > 0.06)
+        label.style.bottom = 100 * (1 - box.top) + "%";
       else label.style.top = 100 * Math.max(0, box.top) + "%";
       return label;
     });

@@ -82,24 +82,31 @@ test_that("the demo of cards runs without judges, and says what they would tell"
   file.symlink(Sys.which(c("sh", "wc")), file.path(programs, c("sh", "wc")))
   withr::local_envvar(R_USER_DATA_DIR = withr::local_tempdir(), PATH = programs)
   folder <- file.path(withr::local_tempdir(), "cards")
-  new_trial(folder, cards = TRUE)
-  expect_error(new_trial(file.path(folder, "b"), cards = TRUE, demo = TRUE), "one of these")
-  trial <- read_trial(folder)
-  expect_equal(trial$suite$suite, "brackwater-cards")
+  expect_error(new_trial(folder, cards = TRUE, demo = TRUE), "one of these")
+  demo <- run_cli("demo", folder, "--cards")
+  expect_equal(demo$status, 0)
+  said <- demo$out
+  expect_match(said, "paints the portraits of its cards", all = FALSE)
+  expect_match(said, "Nothing is known of likeness and smiles and lettering", all = FALSE)
+  expect_match(said, "sprenn judges --install people letters", all = FALSE)
   expect_equal(NROW(check_trial(folder)), 0)
-  trial$suite$seeds <- 11L
-  trial$lineup$pipelines <- trial$lineup$pipelines[1:2, ]
-  trial$lineup$controls <- NULL
-  made <- run_trial(trial)
-  expect_match(made$judged$problem, "needs|not installed|tesseract", all = TRUE)
-  expect_true(all(made$takes$state == "made"))
-  expect_equal(nrow(list_evidence(trial)$shown), 0)
-  verdict <- choose_pipeline(trial)
+  found <- list_evidence(folder)
+  expect_match(found$judges$problem, "needs|not installed|tesseract", all = TRUE)
+  expect_equal(nrow(found$shown), 0)
+  verdict <- choose_pipeline(folder)
   # Likeness is told by nobody: structure is made up of the rest.
   expect_true(all(verdict$table$structure > 0.3))
   words <- paste(format(verdict), collapse = " ")
   expect_match(words, "people_likeness counts for nothing in ferryman")
-  said <- capture.output(say_who_keeps_faces(folder))
-  expect_match(said, "Nothing is known of likeness and smiles and lettering", all = FALSE)
-  expect_match(said, "sprenn judges --install people letters", all = FALSE)
+  # With judges, what they found is told in its place.
+  shown <- new_table(
+    judge = "letters", statement = "lettering", pipeline = c("yarrow", "sorrel"),
+    wanted = NA_real_, elsewhere = c(0, 0.98)
+  )
+  expect_match(shown_words(shown), "sorrel +- +0.98", all = FALSE)
+  expect_null(shown_words(shown[1, ]))
+  # A demo is replaced by --force, and --cards makes the trial alone too.
+  expect_equal(run_cli("new", folder, "--cards")$status, 2)
+  clear_demo(folder)
+  expect_equal(run_cli("new", folder, "--cards")$status, 0)
 })
