@@ -29,7 +29,7 @@ draw_findings <- function(tried) {
   row_of_panels(
     panels,
     shown,
-    paste0("Found in ", cut_text(basename(tried$picture), 40), ", as case ", tried$case, " shows it"),
+    paste0("Found in ", cut_text(basename(tried$picture), 40), ", shown as case ", tried$case),
     c(
       paste0(names(findings), ": ", vapply(findings, finding_in_words, ""), "."),
       paste0(asked$judge, ", ", quoted(asked$phrase), ": ", two(asked$value), recycle0 = TRUE)

@@ -81,46 +81,6 @@ format.sprenn_evidence <- function(x, ...) {
   )
 }
 
-# What tells pipelines apart in what judges found: statements with means that differ by so much.
-telling_difference <- 0.25
-most_shown_apart <- 6
-
-# The statements, those that differ most first.
-most_apart <- function(shown) {
-  spread <- function(values) {
-    if (all(is.na(values))) 0 else diff(range(values, na.rm = TRUE))
-  }
-  each <- split(shown, paste(shown$judge, shown$statement))
-  apart <- vapply(each, function(rows) max(spread(rows$wanted), spread(rows$elsewhere)), 0)
-  kept <- utils::head(order(-apart), most_shown_apart)
-  unname(each[kept[apart[kept] >= telling_difference]])
-}
-
-shown_words <- function(shown) {
-  apart <- most_apart(shown)
-  if (length(apart) == 0) {
-    return(NULL)
-  }
-
-  rows <- do.call(rbind, apart)
-  first <- !duplicated(paste(rows$judge, rows$statement))
-  c(
-    "",
-    "What judges found, by pipeline, on average (0 never, 1 always; scores against the reference",
-    "under their names), where it tells pipelines apart:",
-    paste0(
-      "  ",
-      text_table(list(
-        judge = ifelse(first, rows$judge, ""),
-        found = ifelse(first, rows$statement, ""),
-        pipeline = rows$pipeline,
-        "where wanted" = two(rows$wanted),
-        elsewhere = two(rows$elsewhere)
-      ))
-    )
-  )
-}
-
 # The statements in which a judge is not believed, and why.
 unbelieved_words <- function(beliefs) {
   vain <- beliefs[beliefs$believed %in% FALSE, ]

@@ -56,3 +56,81 @@ told_limbs <- function(figures) {
     recursive = FALSE
   )
 }
+
+# What tells pipelines apart in what judges found: statements with means that differ by so much.
+telling_difference <- 0.25
+most_shown_apart <- 6
+
+# The statements, those that differ most first.
+most_apart <- function(shown) {
+  spread <- function(values) {
+    if (all(is.na(values))) 0 else diff(range(values, na.rm = TRUE))
+  }
+  each <- split(shown, paste(shown$judge, shown$statement))
+  apart <- vapply(each, function(rows) max(spread(rows$wanted), spread(rows$elsewhere)), 0)
+  kept <- utils::head(order(-apart), most_shown_apart)
+  unname(each[kept[apart[kept] >= telling_difference]])
+}
+
+# As cells of a table, by column; NULL if nothing tells pipelines apart.
+shown_cells <- function(shown) {
+  apart <- most_apart(shown)
+  if (length(apart) == 0) {
+    return(NULL)
+  }
+
+  rows <- do.call(rbind, apart)
+  first <- !duplicated(paste(rows$judge, rows$statement))
+  list(
+    judge = ifelse(first, rows$judge, ""),
+    found = ifelse(first, rows$statement, ""),
+    pipeline = rows$pipeline,
+    "where wanted" = two(rows$wanted),
+    elsewhere = two(rows$elsewhere)
+  )
+}
+
+shown_words <- function(shown) {
+  cells <- shown_cells(shown)
+  if (!is.null(cells)) {
+    c(
+      "",
+      "What judges found, by pipeline, on average (0 never, 1 always; scores against the reference",
+      "under their names), where it tells pipelines apart:",
+      paste0("  ", text_table(cells))
+    )
+  }
+}
+
+# What tells pipelines apart in what judges found, as a part of the page.
+shown_part <- function(cells) {
+  if (is.null(cells)) {
+    return(NULL)
+  }
+
+  tag <- htmltools::tags
+  rows <- lapply(seq_along(cells$pipeline), function(i) {
+    tag$tr(
+      lapply(cells[c("judge", "found")], function(column) tag$td(column[i])),
+      tag$th(scope = "row", cells$pipeline[i]),
+      lapply(cells[c("where wanted", "elsewhere")], function(column) tag$td(column[i]))
+    )
+  })
+  htmltools::tagList(
+    tag$h3("What judges found, by pipeline"),
+    tag$div(
+      class = "scroll",
+      tabindex = "0",
+      role = "region",
+      `aria-label` = "What judges found, by pipeline",
+      tag$table(
+        tag$caption(paste0(
+          "On average, 0 never to 1 always, where that was wanted and elsewhere; scores against ",
+          "the reference under their names. Only what tells pipelines apart."
+        )),
+        tag$thead(tag$tr(lapply(names(cells), tag$th, scope = "col"))),
+        tag$tbody(rows)
+      )
+    )
+  )
+}

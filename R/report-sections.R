@@ -183,6 +183,7 @@ evidence_section <- function(found, verdict = NULL) {
         tag$ul(lapply(unbelieved_each(found$beliefs), tag$li))
       )
     },
+    shown_part(shown_cells(found$shown)),
     if (nrow(agreement)) {
       htmltools::tagList(
         tag$h3("Agreement between sources"),

@@ -518,6 +518,7 @@ test_that("the report says who speaks on what the prompts ask for, and what nobo
       beliefs = tibble::tibble(
         judge = "heron",
         statement = "a <i>wisp</i>",
+        absent = FALSE,
         asked = 8L,
         unasked = 12L,
         level = 0.12,
@@ -533,6 +534,10 @@ test_that("the report says who speaks on what the prompts ask for, and what nobo
         covered = c(1, 0),
         value = c(0.8, NA),
         conflict = c(0.25, NA)
+      ),
+      shown = new_table(
+        judge = "owl", statement = "a <b>smile</b>", pipeline = c("firm", "loose"),
+        wanted = c(0.9, 0.1), elsewhere = c(0.05, NA)
       )
     ),
     class = "sprenn_evidence"
@@ -546,8 +551,13 @@ test_that("the report says who speaks on what the prompts ask for, and what nobo
   expect_match(said("//p")[1], "60 %", fixed = TRUE)
   expect_equal(
     said("//h3"),
-    c("Phrases without evidence", "Judges that are not believed", "Agreement between sources")
+    c(
+      "Phrases without evidence", "Judges that are not believed", "What judges found, by pipeline",
+      "Agreement between sources"
+    )
   )
+  expect_equal(said("(//table)[1]/tbody/tr[1]/*"), c("owl", "a <b>smile</b>", "firm", "0.90", "0.05"))
+  expect_equal(said("(//table)[1]/tbody/tr[2]/*"), c("", "", "loose", "0.10", "-"))
   expect_equal(
     said("//li"),
     c(
@@ -558,8 +568,8 @@ test_that("the report says who speaks on what the prompts ask for, and what nobo
       "colour share and heron both judged on 12 answers: rank correlation 0.50, opposed on 25 %."
     )
   )
-  expect_equal(said("//tbody/tr/th"), c("<b>a cream sky</b>", "a wisp"))
-  expect_equal(said("//tbody/tr[2]/td"), c("sea", "0.50", "none", "0 %", "-", "-"))
+  expect_equal(said("//details//tbody/tr/th"), c("<b>a cream sky</b>", "a wisp"))
+  expect_equal(said("//details//tbody/tr[2]/td"), c("sea", "0.50", "none", "0 %", "-", "-"))
   # Of one job nothing of another's cases, and where nothing is asked there is nothing to say.
   one <- as.character(
     evidence_section(
