@@ -556,7 +556,8 @@ test_that("the report says who speaks on what the prompts ask for, and what nobo
       "Agreement between sources"
     )
   )
-  expect_equal(said("(//table)[1]/tbody/tr[1]/*"), c("owl", "a <b>smile</b>", "firm", "0.90", "0.05"))
+  first <- c("owl", "a <b>smile</b>", "firm", "0.90", "0.05")
+  expect_equal(said("(//table)[1]/tbody/tr[1]/*"), first)
   expect_equal(said("(//table)[1]/tbody/tr[2]/*"), c("", "", "loose", "0.10", "-"))
   expect_equal(
     said("//li"),
