@@ -206,15 +206,21 @@ beliefs_of <- function(judge, evidence, cases, suite, takes, decoys, said) {
 }
 
 # With too few pictures to tell, a judge is believed, less its usual chance. One that told anything
-# that is wanted is believed in what is to be absent too; one that could have, and told nothing, is
-# not believed to see nothing either.
+# that is wanted is believed in what is to be absent too; one that told nothing of several statements
+# is believed in none, and not to see nothing either.
 settle_beliefs <- function(beliefs) {
   tested <- beliefs$believed[!beliefs$absent & !is.na(beliefs$believed)]
-  vain <- length(tested) > 0 && !any(tested)
+  unproven <- is.na(beliefs$believed) | beliefs$nowhere
   beliefs$believed <- is.na(beliefs$believed) | beliefs$believed | (beliefs$absent & any(tested))
-  beliefs$believed[beliefs$nowhere & vain] <- FALSE
+  if (length(tested) >= fewest_tested && !any(tested)) {
+    beliefs$believed[unproven] <- FALSE
+  }
+
   beliefs[names(beliefs) != "nowhere"]
 }
+
+# So many statements that a judge can't tell say something of the judge.
+fewest_tested <- 3
 
 # How often a judge says yes by chance where the suite can't tell.
 usual_chance <- function(judge, phrase) UseMethod("usual_chance")

@@ -16,10 +16,11 @@ told <- function(what) {
   beliefs <- beliefs[beliefs$asked > 0, ]
   for (judge in unique(beliefs$judge)) {
     own <- beliefs[beliefs$judge == judge, ]
-    tested <- own[!own$absent & !is.na(own$p), ]
+    wanted <- own[!own$absent, ]
     cat(sprintf(
-      "%s, %s: %d of %d wanted statements believed; of %d unwanted %d\n",
-      what, judge, sum(tested$believed), nrow(tested), sum(own$absent), sum(own$believed[own$absent])
+      "%s, %s: %d of %d wanted statements believed (%d could be tested); of %d unwanted %d\n",
+      what, judge, sum(wanted$believed), nrow(wanted), sum(!is.na(wanted$p)), sum(own$absent),
+      sum(own$believed[own$absent])
     ))
   }
 }
