@@ -206,8 +206,8 @@ beliefs_of <- function(judge, evidence, cases, suite, takes, decoys, said) {
 }
 
 # With too few pictures to tell, a judge is believed, less its usual chance. One that told anything
-# that is wanted is believed in what is to be absent too; one that told nothing of several statements
-# is believed in none, and not to see nothing either.
+# that is wanted is believed in what is to be absent too; one that told nothing of several
+# statements is believed in none, and not to see nothing either.
 settle_beliefs <- function(beliefs) {
   tested <- beliefs$believed[!beliefs$absent & !is.na(beliefs$believed)]
   unproven <- is.na(beliefs$believed) | beliefs$nowhere
