@@ -27,7 +27,7 @@ brief_words <- function(brief) {
 
 # What makes up structure, if not the usual measure alone.
 structure_words <- function(parts) {
-  if (identical(names(parts), "structure")) {
+  if (all(names(parts) == "structure")) {
     return("")
   }
 
