@@ -114,13 +114,14 @@ say_who_keeps_faces <- function(folder) {
   there <- list_local_judges()
   lacking <- there$judge[!there$installed]
   if (length(lacking)) {
-    told <- c(people = "likeness and smiles", letters = "lettering")
+    unjudged <- switch(paste(sort(lacking), collapse = " and "),
+      letters = "Lettering was not judged.",
+      people = "Likeness and smiles were not judged.",
+      "Likeness, smiles and lettering were not judged."
+    )
     cat(
       "",
-      paste0(
-        "Nothing is known of ", paste(told[lacking], collapse = " and "), ": ",
-        paste(lacking, collapse = " and "), " would tell. Install and ask them:"
-      ),
+      paste0(unjudged, " To install ", paste(lacking, collapse = " and "), " and ask them:"),
       paste0("  sprenn judges --install ", paste(lacking, collapse = " ")),
       paste0("  sprenn score ", folder),
       sep = "\n"

@@ -287,11 +287,13 @@ cli_draft_watch <- function(given) {
   regions <- tryCatch(
     draft_watch(given$places, split_files(given$case)),
     sprenn_error_draft = function(e) conditionMessage(e),
-    sprenn_error_trial = function(e) NULL
+    sprenn_error_trial = function(e) {
+      "The trial has problems, which `sprenn check` lists: correct them and draft again."
+    }
   )
   if (is.character(regions)) {
     said <- gsub("\n", " ", regions, fixed = TRUE)
-    cat("", strwrap(paste("No faces to watch were looked for.", said), 100), sep = "\n")
+    cat("", strwrap(paste("References were not searched for faces.", said), 100), sep = "\n")
   } else if (NROW(regions)) {
     each <- split(regions, factor(regions$case, unique(regions$case)))
     cat("\nFaces to watch, found in references:\n")

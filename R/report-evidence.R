@@ -100,9 +100,8 @@ unbelieved_each <- function(beliefs) {
   why <- ifelse(
     vain$absent,
     paste0(
-      " is unwanted, and seen (", two(vain$level), " on average of ",
-      count_words(vain$asked, "picture"), ") without a difference by pipeline or case; ",
-      "nothing that is wanted shows that the judge can tell"
+      ", unwanted: ", two(vain$level), " on average of ", count_words(vain$asked, "picture"),
+      ", alike in all pipelines and cases, and the judge tells no wanted statement either"
     ),
     paste0(
       ": ", two(vain$level), " where it was asked for (", count_words(vain$asked, "picture"),

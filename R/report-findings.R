@@ -57,7 +57,7 @@ told_limbs <- function(figures) {
   )
 }
 
-# What tells pipelines apart in what judges found: statements with means that differ by so much.
+# Pipelines differ in what judges found if their means lie this far apart.
 telling_difference <- 0.25
 most_shown_apart <- 6
 
@@ -72,7 +72,7 @@ most_apart <- function(shown) {
   unname(each[kept[apart[kept] >= telling_difference]])
 }
 
-# As cells of a table, by column; NULL if nothing tells pipelines apart.
+# As cells of a table, by column; NULL if pipelines differ in nothing.
 shown_cells <- function(shown) {
   apart <- most_apart(shown)
   if (length(apart) == 0) {
@@ -95,14 +95,14 @@ shown_words <- function(shown) {
   if (!is.null(cells)) {
     c(
       "",
-      "What judges found, by pipeline, on average (0 never, 1 always; scores against the reference",
-      "under their names), where it tells pipelines apart:",
+      "What judges found and pipelines differ in: means over takes, from 0 (never) to 1 (always),",
+      "where it was wanted and elsewhere. Scores against the reference have their own names.",
       paste0("  ", text_table(cells))
     )
   }
 }
 
-# What tells pipelines apart in what judges found, as a part of the page.
+# What pipelines differ in, as a part of the page.
 shown_part <- function(cells) {
   if (is.null(cells)) {
     return(NULL)
@@ -118,19 +118,15 @@ shown_part <- function(cells) {
   })
   htmltools::tagList(
     tag$h3("What judges found, by pipeline"),
-    tag$div(
-      class = "scroll",
-      tabindex = "0",
-      role = "region",
-      `aria-label` = "What judges found, by pipeline",
-      tag$table(
-        tag$caption(paste0(
-          "On average, 0 never to 1 always, where that was wanted and elsewhere; scores against ",
-          "the reference under their names. Only what tells pipelines apart."
-        )),
-        tag$thead(tag$tr(lapply(names(cells), tag$th, scope = "col"))),
-        tag$tbody(rows)
-      )
+    scroll_table(
+      "What judges found, by pipeline",
+      paste0(
+        "Means over the takes of all cases, from 0 (never) to 1 (always), where it was wanted and ",
+        "elsewhere. Scores against the reference have their own names. Only what differs between ",
+        "pipelines is listed."
+      ),
+      names(cells),
+      rows
     )
   )
 }

@@ -71,46 +71,22 @@ score_section <- function(verdict) {
     )
   }
 
-  tag$div(
-    class = "scroll",
-    tabindex = "0",
-    role = "region",
-    `aria-label` = "Scores of the pipelines",
-    tag$table(
-      tag$caption(
-        paste0(
-          "Expected worth on new pictures, and means over cases, with 90 % intervals. ",
-          "A take's "
-        ),
-        "worth is the brief's weighting of its axes, and 0 if it is not a keeper."
-      ),
-      tag$thead(
-        tag$tr(
-          lapply(
-            c(
-              "pipeline",
-              names(measures),
-              close_title,
-              "cost per keeper",
-              "seconds per keeper"
-            ),
-            tag$th,
-            scope = "col"
-          )
-        )
-      ),
-      tag$tbody(
-        lapply(seq_len(nrow(rows)), function(i) {
-          tag$tr(
-            tag$th(scope = "row", swatch(colours[[rows$pipeline[i]]]), rows$pipeline[i]),
-            lapply(measures, cell, i = i),
-            tag$td(class = "number", chance_words(rows$chance_close[i])),
-            tag$td(class = "number", small_sum(rows$cost_per_keeper[i])),
-            tag$td(class = "number", two(rows$seconds_per_keeper[i]))
-          )
-        })
+  scroll_table(
+    "Scores of the pipelines",
+    paste0(
+      "Expected worth on new pictures, and means over cases, with 90 % intervals. A take's worth ",
+      "is the brief's weighting of its axes, and 0 if it is not a keeper."
+    ),
+    c("pipeline", names(measures), close_title, "cost per keeper", "seconds per keeper"),
+    lapply(seq_len(nrow(rows)), function(i) {
+      tag$tr(
+        tag$th(scope = "row", swatch(colours[[rows$pipeline[i]]]), rows$pipeline[i]),
+        lapply(measures, cell, i = i),
+        tag$td(class = "number", chance_words(rows$chance_close[i])),
+        tag$td(class = "number", small_sum(rows$cost_per_keeper[i])),
+        tag$td(class = "number", two(rows$seconds_per_keeper[i]))
       )
-    )
+    })
   )
 }
 
@@ -208,26 +184,19 @@ evidence_section <- function(found, verdict = NULL) {
     },
     tag$details(
       tag$summary("Phrase by phrase"),
-      tag$div(
-        class = "scroll",
-        tabindex = "0",
-        role = "region",
-        `aria-label` = "Evidence of each phrase",
-        tag$table(
-          tag$caption(paste0(
-            "Value: mean evidence over takes, 0 absent to 1 present. Opposed: the share of takes ",
-            "on which sources contradict each other."
-          )),
-          tag$thead(tag$tr(lapply(c("phrase", names(cells)), tag$th, scope = "col"))),
-          tag$tbody(
-            lapply(seq_len(nrow(phrases)), function(i) {
-              tag$tr(
-                tag$th(scope = "row", phrases$phrase[i]),
-                lapply(cells, function(column) tag$td(column[i]))
-              )
-            })
+      scroll_table(
+        "Evidence of each phrase",
+        paste0(
+          "Value: mean evidence over takes, 0 absent to 1 present. Opposed: the share of takes ",
+          "on which sources contradict each other."
+        ),
+        c("phrase", names(cells)),
+        lapply(seq_len(nrow(phrases)), function(i) {
+          tag$tr(
+            tag$th(scope = "row", phrases$phrase[i]),
+            lapply(cells, function(column) tag$td(column[i]))
           )
-        )
+        })
       )
     )
   )
@@ -280,42 +249,25 @@ rests_section <- function(trial, verdicts, run) {
     if (length(audit)) {
       htmltools::tagList(tag$h3("Is the comparison fair?"), tag$ul(lapply(audit, tag$li)))
     },
-    tag$div(
-      class = "scroll",
-      tabindex = "0",
-      role = "region",
-      `aria-label` = "Settings of every pipeline",
-      tag$table(
-        tag$caption(
-          "Settings of every pipeline, and what it gives in place of what a case has. The native ",
-          "knob is the engine's own scale for hold."
-        ),
-        tag$thead(
-          tag$tr(
-            lapply(
-              c("pipeline", "engine", "checkpoint", "hold", "native knob", "settings"),
-              tag$th,
-              scope = "col"
-            )
-          )
-        ),
-        tag$tbody(
-          lapply(seq_len(nrow(recipes)), function(i) {
-            one <- recipes[i, ]
-            tag$tr(
-              tag$th(scope = "row", one$pipeline),
-              tag$td(one$engine),
-              tag$td(one$checkpoint),
-              tag$td(class = "number", two(one$hold)),
-              tag$td(
-                class = "number",
-                if (is.na(one$native_hold)) "-" else format_value(one$native_hold)
-              ),
-              tag$td(settings_words(one))
-            )
-          })
+    scroll_table(
+      "Settings of every pipeline",
+      paste0(
+        "Settings of every pipeline, and what it gives in place of what a case has. The native ",
+        "knob is the engine's own scale for hold."
+      ),
+      c("pipeline", "engine", "checkpoint", "hold", "native knob", "settings"),
+      lapply(seq_len(nrow(recipes)), function(i) {
+        one <- recipes[i, ]
+        knob <- if (is.na(one$native_hold)) "-" else format_value(one$native_hold)
+        tag$tr(
+          tag$th(scope = "row", one$pipeline),
+          tag$td(one$engine),
+          tag$td(one$checkpoint),
+          tag$td(class = "number", two(one$hold)),
+          tag$td(class = "number", knob),
+          tag$td(settings_words(one))
         )
-      )
+      })
     )
   )
 }

@@ -141,13 +141,19 @@ read_deciding <- function(
 # Where a part of structure has no scores and the others make it up.
 unheld_words <- function(table) {
   lacking <- table[table$state == "made" & table$unheld != "", ]
-  each <- split(lacking$case, lacking$unheld)
-  paste0(
-    names(each), " counts for nothing in ",
-    vapply(each, function(cases) shorten_list(unique(cases)), ""),
-    ", where not every pipeline has it: the rest makes up structure there.",
-    recycle0 = TRUE
-  )
+  each <- lapply(split(lacking$case, lacking$unheld), unique)
+  cases <- unique(table$case[table$state == "made"])
+  where <- vapply(each, function(own) {
+    if (setequal(own, cases)) {
+      ": every case lacks it for some pipeline, so the rest makes up structure."
+    } else {
+      paste0(
+        " in ", shorten_list(own),
+        ", where not every pipeline has it: the rest makes up structure there."
+      )
+    }
+  }, "")
+  paste0(names(each), " counts for nothing", where, recycle0 = TRUE)
 }
 
 # The axis table of a brief's job: the takes of the pipelines `kept` on the cases that all of

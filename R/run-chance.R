@@ -8,32 +8,37 @@ judged_scores <- function(judge, version, store, trial, takes) {
   decoys <- decoys_of(judge, trial$suite)
   cases <- Filter(function(case) any(takes$case == case$id), trial$suite$cases)
   of_case <- function(case) takes[takes$case == case$id, ]
-  evidence <- do.call(rbind, lapply(cases, function(case) {
-    phrase_rows(judge, of_case(case), case, decoys, said)
-  }))
-  beliefs <- beliefs_of(judge, evidence, cases, trial$suite, takes, decoys, said)
-  against <- lapply(cases, function(case) {
-    case_scores(judge, of_case(case), case, trial$suite, said)
+  shown_phrases <- phrases_to_show(judge, cases)
+  each <- lapply(cases, function(case) {
+    own <- of_case(case)
+    list(
+      evidence = phrase_rows(judge, own, case, decoys, said),
+      shown = shown_in_case(judge, own, case, shown_phrases, said),
+      against = case_scores(judge, own, case, trial$suite, said)
+    )
   })
+  all_of <- function(part) do.call(rbind, lapply(each, `[[`, part))
+  evidence <- all_of("evidence")
+  beliefs <- beliefs_of(judge, evidence, cases, trial$suite, takes, decoys, said)
   believed <- believed_rows(evidence, beliefs)
   if (!is.null(believed)) {
     believed$measure <- rep(judge$name, nrow(believed))
   }
 
-  scores <- do.call(rbind, c(list(believed), against))
+  against <- all_of("against")
   list(
-    scores = scores,
+    scores = rbind(believed, against),
     beliefs = beliefs,
-    shown = shown_by_pipeline(judge, cases, takes, scores, said)
+    shown = rbind(shown_by_pipeline(all_of("shown")), compared_by_pipeline(judge, takes, against))
   )
 }
 
-# How far each pipeline shows what a judge looks for: NULL for judges that are asked of some takes
-# only.
-shown_by_pipeline <- function(judge, cases, takes, scores, said) UseMethod("shown_by_pipeline")
+# How far takes of a case show what a judge looks for anywhere: NULL for judges that are asked about
+# some takes only.
+shown_in_case <- function(judge, takes, case, phrases, said) UseMethod("shown_in_case")
 
 #' @export
-shown_by_pipeline.sprenn_judge <- function(judge, cases, takes, scores, said) NULL
+shown_in_case.sprenn_judge <- function(judge, takes, case, phrases, said) NULL
 
 # What an answering judge is asked about pictures that nobody asked its statements of, beside its
 # own questions.
@@ -82,6 +87,7 @@ phrase_rows <- function(judge, takes, case, decoys, said) {
       list(value = presence(said$value, phrase), raw = said$raw),
       list(
         take = takes$take,
+        sha256 = takes$sha256,
         case = takes$case,
         group = paste(takes$case, takes$pipeline),
         phrase = phrase$key,
@@ -173,33 +179,32 @@ beliefs_of <- function(judge, evidence, cases, suite, takes, decoys, said) {
 
   pictures <- pictures_of_all(judge, cases, suite, takes)
   keys <- statement_key(evidence)
-  many <- length(unique(keys))
   rows <- lapply(unique(keys), function(key) {
     own <- evidence[keys == key, ]
+    # Takes of an engine that ignores seeds are one picture.
+    own <- own[!duplicated(own$sha256), ]
     case <- case_named(suite, own$case[1])
     phrase <- Find(function(one) one$key == own$phrase[1], judged_phrases(judge, case))
     others <- unasked_pictures(judge, phrase, cases, pictures)
     value <- phrase_scorer(judge, others$sha256, decoys(case), said)(phrase)$value
     value <- presence(value, phrase)
     found <- if (own$absent[1]) {
-      belief_in_absence(own$value, own$group, value, many)
+      belief_in_absence(own$value, own$group, value)
     } else {
-      belief_in(own$value, value, many)
+      belief_in(own$value, value)
     }
-    if (is_in_reference(judge, phrase, case, suite, decoys, said)) {
-      found$told <- FALSE
-    }
-
     new_table(
       statement = own$statement[1],
       absent = own$absent[1],
       asked = sum(!is.na(own$value)),
       unasked = found$unasked,
       level = mean_of_told(own$value),
-      chance = if (is.na(found$chance)) usual_chance(judge, phrase) else found$chance,
+      chance = found$chance,
+      usual = usual_chance(judge, phrase),
       p = found$p,
-      believed = found$told,
-      nowhere = isTRUE(found$nowhere)
+      least = found$least %||% 0,
+      nowhere = found$nowhere %||% FALSE,
+      shown_before = is_in_reference(judge, phrase, case, suite, decoys, said)
     )
   })
   settle_beliefs(do.call(rbind, rows))
@@ -209,18 +214,17 @@ beliefs_of <- function(judge, evidence, cases, suite, takes, decoys, said) {
 # that is wanted is believed in what is to be absent too; one that told nothing of several
 # statements is believed in none, and not to see nothing either.
 settle_beliefs <- function(beliefs) {
-  tested <- beliefs$believed[!beliefs$absent & !is.na(beliefs$believed)]
-  unproven <- is.na(beliefs$believed) | beliefs$nowhere
-  beliefs$believed <- is.na(beliefs$believed) | beliefs$believed | (beliefs$absent & any(tested))
-  if (length(tested) >= fewest_tested && !any(tested)) {
-    beliefs$believed[unproven] <- FALSE
-  }
-
-  beliefs[names(beliefs) != "nowhere"]
+  absent <- beliefs$absent
+  told <- told_from_chance(beliefs$p, beliefs$least, ifelse(absent, 0, beliefs$chance))
+  told[beliefs$shown_before] <- FALSE
+  tested <- told[!absent & !is.na(told)]
+  unproven <- (is.na(told) | (beliefs$nowhere & !told)) & !beliefs$shown_before
+  proven <- told %in% TRUE
+  worthless <- length(tested) >= fewest_tested && !any(tested)
+  beliefs$believed <- proven | (unproven & !worthless) | (absent & any(tested))
+  beliefs$chance <- ifelse(is.na(beliefs$chance), beliefs$usual, beliefs$chance)
+  beliefs[c("statement", "absent", "asked", "unasked", "level", "chance", "p", "believed")]
 }
-
-# So many statements that a judge can't tell say something of the judge.
-fewest_tested <- 3
 
 # How often a judge says yes by chance where the suite can't tell.
 usual_chance <- function(judge, phrase) UseMethod("usual_chance")
@@ -257,7 +261,8 @@ unasked_pictures <- function(judge, phrase, cases, pictures) {
     asked <- vapply(spoken(judged_phrases(judge, case)), statement_of, "", judge = judge)
     !any(words %in% said) && !statement_of(judge, phrase) %in% asked
   }, cases)
-  utils::head(pictures[pictures$case %in% vapply(other, `[[`, "", "id"), ], most_unasked(judge))
+  pictures <- pictures[pictures$case %in% vapply(other, `[[`, "", "id"), ]
+  utils::head(pictures[!duplicated(pictures$sha256), ], most_unasked(judge))
 }
 
 telling_words <- function(texts) {

@@ -14,9 +14,11 @@ EarlyJudge <- R6::R6Class(
       private$talks <- Conversations$new(judge$at_once)
     },
 
-    # A take that was made, with its picture recorded.
+    # A take that was made, with its picture recorded. While enough wait, others are left for the
+    # end.
     offer = function(take) {
-      if (!private$over && is_judged(take, private$trial)) {
+      has_room <- length(private$waiting) < most_waiting
+      if (!private$over && has_room && is_judged(take, private$trial)) {
         private$waiting <- c(private$waiting, list(take))
       }
     },
@@ -56,6 +58,7 @@ EarlyJudge <- R6::R6Class(
     store = NULL,
     talks = NULL,
     version = NULL,
+    decoys = NULL,
     # Takes that it has not been asked about, and questions that are ready to be sent.
     waiting = list(),
     jobs = list(),
@@ -74,6 +77,7 @@ EarlyJudge <- R6::R6Class(
         }
 
         private$version <- version
+        private$decoys <- decoys_of(private$judge, private$trial$suite)
       }
 
       if (length(private$jobs) == 0) {
@@ -93,6 +97,7 @@ EarlyJudge <- R6::R6Class(
       own <- which(vapply(private$waiting, function(take) take$case == case, NA))
       own <- utils::head(own, private$judge$batch)
       takes <- do.call(rbind, private$waiting[own])
+      takes <- takes[!duplicated(takes$sha256), ]
       private$waiting <- private$waiting[-own]
       suite <- private$trial$suite
       case <- case_named(suite, case)
@@ -104,8 +109,15 @@ EarlyJudge <- R6::R6Class(
         c(takes$sha256, reference)
       )
       asked_before <- paste(known$subject, known$statement)
-      jobs <- questions_by_case(private$judge, private$trial, takes, asked_before)$jobs
-      jobs <- lapply(jobs, function(job) {
+      asked <- questions_of_case(
+        private$judge,
+        case,
+        suite,
+        takes,
+        private$decoys,
+        asked_before
+      )
+      jobs <- lapply(asked$jobs, function(job) {
         flying <- vapply(job$subjects, function(one) one$sha256 %in% private$flying, NA)
         job$subjects <- job$subjects[!flying]
         job
@@ -138,6 +150,9 @@ EarlyJudge <- R6::R6Class(
     }
   )
 )
+
+# So many takes wait for a judge at most: enough that it is never idle.
+most_waiting <- 256
 
 # The judges of a trial that can be asked while it makes pictures.
 early_judges <- function(trial, store) {

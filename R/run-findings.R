@@ -83,49 +83,71 @@ case_scores.sprenn_judge_of_contents <- function(judge, takes, case, suite, said
   table[!is.na(table$value), ]
 }
 
-# A row for each statement and pipeline: how far what it speaks of is there in the takes whose case
-# wants it (`wanted`) and in all others (`elsewhere`), on average; and of each score against the
-# reference its mean. (A judge of contents has looked at every take for everything.)
-#' @export
-shown_by_pipeline.sprenn_judge_of_contents <- function(judge, cases, takes, scores, said) {
+# What is told of each pipeline: of the statements that most cases have, so many.
+most_shown <- 12
+
+# A phrase for each of these statements.
+phrases_to_show <- function(judge, cases) {
   phrases <- unlist(lapply(cases, judged_phrases, judge = judge), recursive = FALSE)
-  phrases <- phrases[!duplicated(vapply(phrases, statement_of, "", judge = judge))]
-  takes <- takes[is.na(takes$control), ]
+  statements <- vapply(phrases, statement_of, "", judge = judge)
+  often <- names(sort(table(factor(statements, unique(statements))), decreasing = TRUE))
+  phrases[match(utils::head(often, most_shown), statements)]
+}
+
+# A row for each statement and pipeline: the `sum` of how far what it speaks of is there in the
+# takes of a case, over how many `takes`, and whether the case is `wanting` it. (A judge of contents
+# has looked at every take for everything.)
+#' @export
+shown_in_case.sprenn_judge_of_contents <- function(judge, takes, case, phrases, said) {
   score <- phrase_scorer(judge, takes$sha256, character(), said)
-  looked_for <- lapply(phrases, function(phrase) {
+  own <- Filter(Negate(is_to_be_absent), judged_phrases(judge, case))
+  wanting <- vapply(own, statement_of, "", judge = judge)
+  rows <- lapply(phrases, function(phrase) {
+    value <- presence(score(phrase)$value, phrase)
+    told <- !is.na(value) & is.na(takes$control)
+    pipelines <- unique(takes$pipeline[told])
+    at <- factor(takes$pipeline[told], pipelines)
     statement <- statement_of(judge, phrase)
-    wanting <- Filter(function(case) wants(judge, case, statement), cases)
-    wanted <- takes$case %in% vapply(wanting, `[[`, "", "id")
-    shown_rows(statement, takes$pipeline, presence(score(phrase)$value, phrase), wanted)
+    as_table(list(
+      statement = rep(statement, length(pipelines)),
+      pipeline = pipelines,
+      wanting = rep(statement %in% wanting, length(pipelines)),
+      sum = as.vector(rowsum(value[told], at)),
+      takes = tabulate(at)
+    ))
   })
-  measures <- structure_measures(judge)
-  compared <- lapply(measures, function(measure) {
-    own <- scores[scores$measure == measure, ]
-    value <- own$value[match(takes$take, own$take)]
-    shown_rows(measure, takes$pipeline, value, rep(TRUE, nrow(takes)))
-  })
-  do.call(rbind, c(looked_for, compared))
+  do.call(rbind, rows)
 }
 
-wants <- function(judge, case, statement) {
-  own <- Filter(
-    function(phrase) statement_of(judge, phrase) == statement,
-    judged_phrases(judge, case)
-  )
-  any(!vapply(own, is_to_be_absent, NA))
-}
-
-shown_rows <- function(statement, pipeline, value, wanted) {
-  pipelines <- unique(pipeline)
-  mean_where <- function(rows) {
-    vapply(pipelines, function(one) mean_of_told(value[rows & pipeline == one]), 0)
-  }
-  means <- list(wanted = mean_where(wanted), elsewhere = mean_where(!wanted))
-  if (all(is.na(unlist(means)))) {
+# The means over all cases: `wanted` over those that want it, `elsewhere` over all others.
+shown_by_pipeline <- function(rows) {
+  if (NROW(rows) == 0) {
     return(NULL)
   }
 
-  as_table(c(list(statement = rep(statement, length(pipelines)), pipeline = pipelines), means))
+  each <- split(rows, factor(paste(rows$statement, rows$pipeline, sep = "\r")))
+  mean_of <- function(rows) if (nrow(rows)) sum(rows$sum) / sum(rows$takes) else NA_real_
+  as_table(list(
+    statement = vapply(each, function(own) own$statement[1], "", USE.NAMES = FALSE),
+    pipeline = vapply(each, function(own) own$pipeline[1], "", USE.NAMES = FALSE),
+    wanted = vapply(each, function(own) mean_of(own[own$wanting, ]), 0, USE.NAMES = FALSE),
+    elsewhere = vapply(each, function(own) mean_of(own[!own$wanting, ]), 0, USE.NAMES = FALSE)
+  ))
+}
+
+# The same of scores against references, which are wanted everywhere.
+compared_by_pipeline <- function(judge, takes, scores) {
+  takes <- takes[is.na(takes$control), ]
+  own <- scores[scores$measure %in% structure_measures(judge) & scores$take %in% takes$take, ]
+  if (!inherits(judge, "sprenn_judge_of_contents") || NROW(own) == 0) {
+    return(NULL)
+  }
+
+  own <- as_table(own)
+  own$pipeline <- takes$pipeline[match(own$take, takes$take)]
+  names <- list(statement = own$measure, pipeline = own$pipeline)
+  means <- stats::aggregate(list(wanted = own$value), names, mean)
+  as_table(c(means, list(elsewhere = rep(NA_real_, nrow(means)))))
 }
 
 #' @export

@@ -123,11 +123,23 @@ ask_judge <- function(judge, store, trial, takes, alive, progress, early = NULL)
 # `statements`.
 open_questions <- function(judge, trial, takes, known, store) {
   asked_before <- paste(known$subject, known$statement)
-  own <- questions_by_case(judge, trial, takes, asked_before)
-  jobs <- c(own$jobs, questions_about_others(judge, trial, takes, asked_before))
-  texts <- own$texts[!paste0(" ", own$texts, recycle0 = TRUE) %in% asked_before]
+  decoys <- decoys_of(judge, trial$suite)
+  takes <- takes[!duplicated(takes[c("case", "sha256")]), ]
+  by_case <- split(takes, takes$case)
+  own <- list()
+  asked_now <- asked_before
+  for (case in Filter(function(case) case$id %in% names(by_case), trial$suite$cases)) {
+    asked <- questions_of_case(judge, case, trial$suite, by_case[[case$id]], decoys, asked_now)
+    own <- c(own, list(asked))
+    # Another case may have the same picture.
+    asked_now <- c(asked_now, unlist(lapply(asked$jobs, pairs_asked)))
+  }
+
+  texts <- unique(unlist(lapply(own, `[[`, "texts")))
+  texts <- texts[!paste0(" ", texts, recycle0 = TRUE) %in% asked_before]
   jobs <- c(
-    jobs,
+    unlist(lapply(own, `[[`, "jobs"), recursive = FALSE),
+    questions_about_others(judge, trial, takes, asked_before),
     lapply(in_chunks(texts, texts_at_once), function(chunk) {
       list(subjects = list(), statements = chunk)
     })
@@ -142,30 +154,21 @@ with_pixels <- function(jobs, judge, trial, store) {
   })
 }
 
-# What a judge is asked about the takes of each case, as jobs, and the `texts` that go with it.
-questions_by_case <- function(judge, trial, takes, asked_before) {
-  decoys <- decoys_of(judge, trial$suite)
-  jobs <- list()
-  texts <- character()
-  for (case in trial$suite$cases) {
-    own <- takes[takes$case == case$id & !duplicated(takes$sha256), ]
-    statements <- if (nrow(own)) case_statements(judge, case, decoys)
-    if (is.null(statements)) {
-      next
-    }
-
-    asked <- asked_of_pictures(judge, statements)
-    lacking <- open_subjects(judge, case, trial$suite, own, asked, asked_before)
-    jobs <- c(
-      jobs,
-      lapply(in_chunks(lacking, judge$batch), function(chunk) {
-        list(case = case, subjects = chunk, statements = asked)
-      })
-    )
-    texts <- union(texts, asked_of_texts(judge, statements))
+# What a judge is asked about takes of one case, as `jobs`, and the `texts` that go with it.
+questions_of_case <- function(judge, case, suite, takes, decoys, asked_before) {
+  statements <- case_statements(judge, case, decoys)
+  if (is.null(statements)) {
+    return(NULL)
   }
 
-  list(jobs = jobs, texts = texts)
+  asked <- asked_of_pictures(judge, statements)
+  lacking <- open_subjects(judge, case, suite, takes, asked, asked_before)
+  list(
+    jobs = lapply(in_chunks(lacking, judge$batch), function(chunk) {
+      list(case = case, subjects = chunk, statements = asked)
+    }),
+    texts = asked_of_texts(judge, statements)
+  )
 }
 
 texts_at_once <- 64
@@ -173,13 +176,16 @@ texts_at_once <- 64
 # The pictures of a case that have not been asked about everything.
 open_subjects <- function(judge, case, suite, takes, asked, asked_before) {
   subjects <- case_subjects(judge, case, suite, takes)
-  wanted <- if (length(asked)) asked else ""
-  lacks <- vapply(
-    subjects,
-    function(subject) !all(paste(subject$sha256, wanted) %in% asked_before),
-    NA
-  )
-  subjects[lacks]
+  pairs <- pairs_asked(list(subjects = subjects, statements = asked))
+  known <- matrix(pairs %in% asked_before, ncol = length(subjects))
+  subjects[colSums(!known) > 0]
+}
+
+# Each picture of a job with each statement, all of the first picture before the next.
+pairs_asked <- function(job) {
+  hashes <- vapply(job$subjects, `[[`, "", "sha256")
+  statements <- if (length(job$statements)) job$statements else ""
+  paste(rep(hashes, each = length(statements)), rep(statements, times = length(hashes)))
 }
 
 # A picture as a judge is shown it: in its case's frame, no larger than it wants it.
@@ -190,8 +196,30 @@ shown_pixels <- function(subject, case, judge, trial, store) {
   } else {
     bring_back(decode_picture(encoded_picture(take_bytes(store, subject$take))), frame)
   }
-  size <- as.integer(pmax(1, round(frame * min(1, judge$edge / max(frame)))))
-  resize_picture(seen, size)
+  sized_for(judge, seen)
+}
+
+# A picture no larger than a judge wants it.
+sized_for <- function(judge, pixels) {
+  size <- dim(pixels)[2:1]
+  resize_picture(pixels, as.integer(pmax(1, round(size * min(1, judge$edge / max(size))))))
+}
+
+# What a judge says of pictures of no case: a list, or the failure that ended it. `pictures` are
+# functions that return pixels.
+said_of_pictures <- function(judge, pictures) {
+  found <- vector("list", length(pictures))
+  jobs <- lapply(seq_along(pictures), function(i) {
+    list(
+      subjects = list(list(sha256 = as.character(i))),
+      statements = character(),
+      pixels = function(subject) pictures[[i]]()
+    )
+  })
+  problem <- interview(jobs, judge, function(job, said) {
+    found[as.integer(job$subjects[[1]]$sha256)] <<- said[1]
+  })
+  problem %||% found
 }
 
 # Runs the jobs, with `at_once` calls in flight if the judge is a server; answers are kept as they

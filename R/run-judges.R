@@ -120,11 +120,7 @@ case_to_ask <- function(suite, id) {
 # what it found, if it does (`finding`).
 try_judge <- function(judge, case, suite, seen) {
   on.exit(judge$close())
-  size <- dim(seen)[2:1]
-  shown <- resize_picture(
-    seen,
-    as.integer(pmax(1, round(size * min(1, judge$edge / max(size)))))
-  )
+  shown <- sized_for(judge, seen)
   decoys <- decoys_of(judge, suite)
   statements <- case_statements(judge, case, decoys)
   asked <- asked_of_pictures(judge, statements)

@@ -1,10 +1,17 @@
 # What judges are asked about a case, by their kind, and how their answers are read.
 
 # How what is known is looked up: a list with what was said of each.
+# The same is often looked up several times in a row, and unpacked once.
 asking <- function(known, judge) {
   at <- stats::setNames(seq_len(nrow(known)), paste(known$subject, known$statement))
+  last <- list()
   function(subject, statement) {
-    unpack_said(judge, known$said[at[paste(subject, statement)]])
+    rows <- at[paste(subject, statement)]
+    if (!identical(rows, last$rows)) {
+      last <<- list(rows = rows, said = unpack_said(judge, known$said[rows]))
+    }
+
+    last$said
   }
 }
 

@@ -72,27 +72,15 @@ least_watched_face <- 0.08
 # The regions of each case, by name, as suite.yml has them.
 faces_of_references <- function(cases, judge) {
   on.exit(judge$close())
-  found <- vector("list", length(cases))
-  jobs <- lapply(seq_along(cases), function(i) {
-    list(
-      subjects = list(list(sha256 = as.character(i))),
-      statements = character(),
-      pixels = function(subject) {
-        picture <- read_picture(cases[[i]]$reference$path)
-        size <- dim(picture)[2:1]
-        resize_picture(picture, as.integer(pmax(1, round(size * min(1, judge$edge / max(size))))))
-      }
-    )
-  })
-  problem <- interview(jobs, judge, function(job, said) {
-    found[[as.integer(job$subjects[[1]]$sha256)]] <<- said[[1]]
-  })
-  if (!is.null(problem)) {
+  found <- said_of_pictures(judge, lapply(cases, function(case) {
+    function() sized_for(judge, read_picture(case$reference$path))
+  }))
+  if (inherits(found, "condition")) {
     stop_sprenn(
       "draft",
       c(
         paste0("The judge ", judge$name, " can't look for faces."),
-        x = safe_message(conditionMessage(problem), judge$secrets)
+        x = safe_message(conditionMessage(found), judge$secrets)
       )
     )
   }

@@ -8,23 +8,32 @@ fewest_asked <- 3
 # How likely it may be that a judge that tells nothing is believed in any of its statements.
 false_belief <- 0.05
 
-# `asked` are the values on pictures of the cases that ask for a statement, `unasked` on others, and
-# `statements` how many the judge has in all. A list: `chance`, the mean of the others; `unasked`,
-# how many those are; `p`, how likely a judge that tells nothing would rank the pictures asked for
-# as high (Wilcoxon 1945); `told`, whether that is unlikely. With too few pictures `chance` and
-# `told` are NA.
-belief_in <- function(asked, unasked, statements = 1) {
+# `asked` are the values on pictures of the cases that ask for a statement, and `unasked` on others.
+# A list: `chance`, the mean of the others; `unasked`, how many those are; `p`, how likely a judge
+# that tells nothing would rank the pictures asked for as high (Wilcoxon 1945), and `least`, what
+# `p` can come to at best. With too few pictures `chance` and `p` are NA.
+belief_in <- function(asked, unasked) {
   asked <- asked[!is.na(asked)]
   unasked <- unasked[!is.na(unasked)]
   few <- length(unasked) < fewest_unasked || length(asked) < fewest_asked
-  p <- if (few) NA_real_ else rank_test(asked, unasked)
   list(
     chance = if (few) NA_real_ else mean(unasked),
     unasked = length(unasked),
-    p = p,
-    told = if (few) NA else p < false_belief / statements && mean(unasked) < most_chance
+    p = if (few) NA_real_ else rank_test(asked, unasked),
+    least = 1 / choose(length(asked) + length(unasked), length(asked))
   )
 }
+
+# Which of a judge's statements it tells from chance (Holm 1979, so that one that tells nothing is
+# rarely believed in any): NA where a test was not possible, or where no judge could have passed it.
+told_from_chance <- function(p, least, chance) {
+  told <- stats::p.adjust(p, "holm") < false_belief
+  told[told %in% FALSE & least >= false_belief / sum(!is.na(p))] <- NA
+  told & chance < most_chance
+}
+
+# So many statements that a judge can't tell say something of the judge.
+fewest_tested <- 3
 
 # A judge that says yes to half of the pictures without it is not believed.
 most_chance <- 0.5
@@ -40,14 +49,13 @@ rank_test <- function(asked, unasked) {
 }
 
 # What is unwanted ought to be nowhere, so that pictures can't be told from others by it.
-# A judge is believed that sees it nowhere (`nowhere`: a judge that tells nothing may do so too), or
-# that sees it by pipeline or case (Kruskal and Wallis 1952) rather than anywhere.
-belief_in_absence <- function(asked, groups, unasked, statements = 1) {
+# A judge is believed that sees it `nowhere` (one that tells nothing may do so too), or that sees it
+# by pipeline or case (Kruskal and Wallis 1952) rather than anywhere.
+belief_in_absence <- function(asked, groups, unasked) {
   known <- !is.na(asked)
   asked <- asked[known]
   groups <- groups[known]
   unasked <- unasked[!is.na(unasked)]
-  enough <- length(unasked) >= fewest_unasked
   p <- if (length(asked) < fewest_asked || length(unique(groups)) < 2) {
     NA_real_
   } else if (max(asked) - min(asked) == 0) {
@@ -55,13 +63,11 @@ belief_in_absence <- function(asked, groups, unasked, statements = 1) {
   } else {
     stats::kruskal.test(asked, factor(groups))$p.value
   }
-  nowhere <- length(asked) > 0 && max(asked) < 0.5
   list(
-    chance = if (enough) mean(unasked) else NA_real_,
+    chance = if (length(unasked) >= fewest_unasked) mean(unasked) else NA_real_,
     unasked = length(unasked),
     p = p,
-    told = if (nowhere) TRUE else if (is.na(p)) NA else p < false_belief / statements,
-    nowhere = nowhere && !isTRUE(p < false_belief / statements)
+    nowhere = length(asked) > 0 && max(asked) < 0.5
   )
 }
 

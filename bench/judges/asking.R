@@ -2,29 +2,16 @@
 
 # `pictures` is a list of functions that return pixels. A list of findings.
 findings_of <- function(judge, pictures) {
-  found <- vector("list", length(pictures))
-  jobs <- lapply(seq_along(pictures), function(i) {
-    list(
-      subjects = list(list(sha256 = as.character(i))),
-      statements = character(),
-      pixels = function(subject) pictures[[i]]()
-    )
-  })
-  problem <- core("interview")(jobs, judge, function(job, said) {
-    found[[as.integer(job$subjects[[1]]$sha256)]] <<- said[[1]]
-  })
-  if (!is.null(problem)) {
-    stop(problem)
+  found <- core("said_of_pictures")(judge, pictures)
+  if (inherits(found, "condition")) {
+    stop(found)
   }
 
   found
 }
 
 # Pixels at the size that the judge is shown in a run.
-at_edge <- function(pixels, edge) {
-  size <- dim(pixels)[2:1]
-  core("resize_picture")(pixels, as.integer(pmax(1, round(size * min(1, edge / max(size))))))
-}
+at_edge <- function(pixels, edge) core("sized_for")(list(edge = edge), pixels)
 
 with_judge <- function(name, use) {
   judge <- core("local_judge")(list(kind = "local"), name)

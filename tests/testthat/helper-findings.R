@@ -7,7 +7,7 @@ finding_suite <- function() {
   c(
     "suite: finds",
     "size: 64",
-    "seeds: [1, 2]",
+    "seeds: [1, 2, 3, 4]",
     "cases:",
     unlist(lapply(seq_along(things), function(i) {
       c(

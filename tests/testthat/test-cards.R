@@ -87,7 +87,7 @@ test_that("the demo of cards runs without judges, and says what they would tell"
   expect_equal(demo$status, 0)
   said <- demo$out
   expect_match(said, "paints the portraits of its cards", all = FALSE)
-  expect_match(said, "Nothing is known of likeness and smiles and lettering", all = FALSE)
+  expect_match(said, "Likeness, smiles and lettering were not judged", all = FALSE)
   expect_match(said, "sprenn judges --install people letters", all = FALSE)
   expect_equal(NROW(check_trial(folder)), 0)
   found <- list_evidence(folder)
@@ -97,7 +97,7 @@ test_that("the demo of cards runs without judges, and says what they would tell"
   # Likeness is told by nobody: structure is made up of the rest.
   expect_true(all(verdict$table$structure > 0.3))
   words <- paste(format(verdict), collapse = " ")
-  expect_match(words, "people_likeness counts for nothing in ferryman")
+  expect_match(words, "people_likeness counts for nothing: every case lacks it")
   # With judges, what they found is told in its place.
   shown <- new_table(
     judge = "letters", statement = "lettering", pipeline = c("yarrow", "sorrel"),

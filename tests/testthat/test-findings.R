@@ -211,20 +211,37 @@ test_that("what a swap puts in is not believed where the judge sees it before", 
 
 test_that("a judge that tells nothing is not believed, and one that does is less its chance", {
   set.seed(4)
-  told <- belief_in(runif(12, 0.6, 1), runif(30, 0, 0.3), 20)
-  expect_true(told$told)
+  # Of as many statements as there are `others` more that are told by none.
+  is_told <- function(found, others = 0) {
+    p <- c(found$p, rep(0.9, others))
+    told_from_chance(p, c(found$least, rep(0, others)), c(found$chance, rep(0, others)))[1]
+  }
+  told <- belief_in(runif(12, 0.6, 1), runif(30, 0, 0.3))
+  expect_true(is_told(told, 19))
   expect_gt(told$chance, 0.1)
   expect_equal(above_chance(c(told$chance, 1, 0), told$chance), c(0, 1, 0))
-  expect_false(belief_in(runif(12), runif(30), 20)$told)
+  expect_false(is_told(belief_in(runif(12), runif(30)), 19))
   # One that says yes to everything, a little more where it was asked for.
-  expect_false(belief_in(runif(12, 0.9, 1), runif(30, 0.7, 0.8), 20)$told)
-  expect_false(belief_in(rep(0, 9), rep(0, 9))$told)
-  expect_true(is.na(belief_in(c(1, 1), rep(0, 9))$told))
+  expect_false(is_told(belief_in(runif(12, 0.9, 1), runif(30, 0.7, 0.8))))
+  expect_false(is_told(belief_in(rep(0, 9), rep(0, 9))))
+  expect_true(is.na(is_told(belief_in(c(1, 1), rep(0, 9)))))
+  # Three against six come to 1 of 84 at best: enough for one statement, not for twenty, of which
+  # it may still be the last.
+  three <- belief_in(c(1, 0.5, 0.2), c(0.9, 0.8, 0.7, rep(0, 3)))
+  expect_false(is_told(three))
+  expect_true(is.na(is_told(three, 19)))
+  expect_true(is_told(belief_in(rep(1, 3), rep(0, 6))))
+  expect_equal(told_from_chance(c(0.001, 0.03, 0.9), rep(0, 3), rep(0, 3)), c(TRUE, FALSE, FALSE))
+  expect_equal(told_from_chance(c(0.001, 0.02, NA), rep(0, 3), rep(0, 3)), c(TRUE, TRUE, NA))
   # The unwanted: nowhere, by pipeline, anywhere.
   groups <- rep(c("a", "b", "c"), each = 6)
-  expect_true(belief_in_absence(rep(0.1, 18), groups, rep(0, 9))$told)
-  expect_true(belief_in_absence(ifelse(groups == "b", 0.9, 0.1), groups, rep(0, 9), 5)$told)
-  expect_false(belief_in_absence(rep(c(0.9, 0.1), 9), groups, rep(0, 9))$told)
+  expect_true(belief_in_absence(rep(0.1, 18), groups, rep(0, 9))$nowhere)
+  by_pipeline <- belief_in_absence(ifelse(groups == "b", 0.9, 0.1), groups, rep(0, 9))
+  expect_false(by_pipeline$nowhere)
+  expect_lt(by_pipeline$p, 0.01)
+  anywhere <- belief_in_absence(rep(c(0.9, 0.1), 9), groups, rep(0, 9))
+  expect_false(anywhere$nowhere)
+  expect_gt(anywhere$p, 0.5)
 })
 
 test_that("findings become evidence in a run, each picture looked at once", {
@@ -389,7 +406,7 @@ test_that("cases that do not want a thing tell how often it is seen by chance", 
   )
   expect_match(
     paste(trimws(unbelieved_words(unwanted)), collapse = " "),
-    "is unwanted, and seen (0.50 on average of 4 pictures) without a difference",
+    ", unwanted: 0.50 on average of 4 pictures, alike in all pipelines and cases",
     fixed = TRUE
   )
 })
