@@ -135,7 +135,7 @@ open_questions <- function(judge, trial, takes, known, store) {
     asked_now <- c(asked_now, unlist(lapply(asked$jobs, pairs_asked)))
   }
 
-  texts <- unique(unlist(lapply(own, `[[`, "texts")))
+  texts <- unique(as.character(unlist(lapply(own, `[[`, "texts"))))
   texts <- texts[!paste0(" ", texts, recycle0 = TRUE) %in% asked_before]
   jobs <- c(
     unlist(lapply(own, `[[`, "jobs"), recursive = FALSE),
@@ -196,12 +196,12 @@ shown_pixels <- function(subject, case, judge, trial, store) {
   } else {
     bring_back(decode_picture(encoded_picture(take_bytes(store, subject$take))), frame)
   }
-  sized_for(judge, seen)
+  # An engine may have made another size, and pictures of a call are of one.
+  sized_for(judge, seen, frame)
 }
 
-# A picture no larger than a judge wants it.
-sized_for <- function(judge, pixels) {
-  size <- dim(pixels)[2:1]
+# A picture of `size`, but no larger than a judge wants it.
+sized_for <- function(judge, pixels, size = dim(pixels)[2:1]) {
   resize_picture(pixels, as.integer(pmax(1, round(size * min(1, judge$edge / max(size))))))
 }
 

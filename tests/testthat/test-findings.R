@@ -272,6 +272,33 @@ test_that("findings become evidence in a run, each picture looked at once", {
   expect_s3_class(ggplot2::autoplot(tried), "ggplot")
 })
 
+test_that("a judge sees a take in its case's frame, whatever the engine made", {
+  sizes <- list()
+  folder <- finding_trial(function(pictures) {
+    sizes <<- c(sizes, lapply(pictures, function(pixels) dim(pixels)[1:2]))
+    finds_by_light(pictures)
+  })
+  assign("twice_as_large", function() {
+    made <- mixing_engine()
+    made$about$checkpoints$plain$sizes <- list(c(128, 128))
+    engine(made$about, made$make)
+  }, globalenv())
+  withr::defer(rm("twice_as_large", envir = globalenv()))
+  writeLines("get('twice_as_large', globalenv())()", file.path(folder, "mixer.R"))
+  expect_equal(unique(run_trial(folder)$takes$state), "made")
+  expect_equal(unique(sizes), list(c(64L, 64L)))
+})
+
+test_that("judges have nothing to tell of a run that made nothing", {
+  folder <- finding_trial(finds_by_light)
+  assign("never_makes", function() mixing_engine(broken = function(request) stop("no")), globalenv())
+  withr::defer(rm("never_makes", envir = globalenv()))
+  writeLines("get('never_makes', globalenv())()", file.path(folder, "mixer.R"))
+  made <- run_trial(folder)
+  expect_false("made" %in% made$takes$state)
+  expect_equal(made$judged$asked, 0)
+})
+
 test_that("what is to be absent is believed where it is seen nowhere, though it is so everywhere", {
   folder <- finding_trial(finds_by_light)
   suite <- readLines(file.path(folder, "suite.yml"))
