@@ -61,7 +61,7 @@ labelled <- function(rows, label, part) {
 }
 
 faces_labelled <- function(faces) {
-  there <- which(faces$sure >= sure_face)
+  there <- sure_faces(faces)
   if (length(there) == 0) {
     return(NULL)
   }

@@ -1,8 +1,6 @@
 # Finding: what is in a picture, without being asked about anything. What a finding is made of is
 # said in score-findings.R.
 
-box_names <- c("left", "top", "right", "bottom")
-
 # What each part of a finding must be.
 part_is_sound <- list(
   things = function(part) is_list_of_said(part),
@@ -233,12 +231,19 @@ structure_measures <- function(judge) {
   }
 }
 
+# The measures that a judge gives scores of flaws by.
+flaw_measures <- function(judge) {
+  if (inherits(judge, "sprenn_judge_of_contents")) {
+    paste0(judge$name, "_", judged_flaw_names)
+  }
+}
+
 # A finding in words: "2 people, 1 kite, 1 face, no lettering".
 finding_in_words <- function(said) {
-  people <- score_of_count(said, list(of = "person", bound = c(0, Inf)))$raw
+  people <- people_in(said)
   things <- said$things$said[said$things$sure >= even_confidence]
   things <- table(things[things != "person"])
-  faces <- sum(said$faces$sure >= sure_face)
+  faces <- length(sure_faces(said$faces))
   words <- words_found(said$words)$said
   parts <- c(
     if (!is.null(said$things)) paste(people, if (people == 1) "person" else "people"),

@@ -20,7 +20,7 @@ local_judges <- list(
     at_once = 1
   ),
   letters = list(
-    version = "2",
+    version = "3",
     finds = "lettering, where it is and what it says, in Latin script",
     size = "about 8 MB on disk",
     licence = "Apache-2.0 (tesseract, with its data for English)",

@@ -66,13 +66,11 @@ finds_things <- function(judge) inherits(judge, "sprenn_judge_of_contents")
 
 # What is to be found, and nobody looks for.
 unfound_note <- function(cases, judges) {
-  wanting <- Filter(
-    function(case) any(vapply(asked_phrases(case), function(one) length(one$find) > 0, NA)),
-    cases
-  )
+  looks <- function(case) any(vapply(asked_phrases(case), function(one) length(one$find) > 0, NA))
+  wanting <- Filter(function(case) length(case$flaws) > 0 || looks(case), cases)
   if (length(wanting) && !any(vapply(judges, finds_things, NA))) {
     paste0(
-      "The brief names no judge that looks for what `find` asks for in ",
+      "The brief names no judge that looks for what `find` or `flaws` ask for in ",
       shorten_list(vapply(wanting, `[[`, "", "id")), ": name one of the kind local ",
       "(`sprenn judges --install` lists them)."
     )

@@ -22,10 +22,12 @@ judged_scores <- function(judge, version, store, trial, takes) {
   beliefs <- beliefs_of(judge, evidence, cases, trial$suite, takes, decoys, said)
   believed <- believed_rows(evidence, beliefs)
   if (!is.null(believed)) {
-    believed$measure <- rep(judge$name, nrow(believed))
+    none <- rep(NA_character_, nrow(believed))
+    own <- list(measure = rep(judge$name, nrow(believed)), level = none, place = none)
+    believed <- as_table(c(believed, own))
   }
 
-  against <- all_of("against")
+  against <- without_vain_flaws(all_of("against"), beliefs)
   list(
     scores = rbind(believed, against),
     beliefs = beliefs,
@@ -224,6 +226,12 @@ settle_beliefs <- function(beliefs) {
   beliefs$believed <- proven | (unproven & !worthless) | (absent & any(tested))
   beliefs$chance <- ifelse(is.na(beliefs$chance), beliefs$usual, beliefs$chance)
   beliefs[c("statement", "absent", "asked", "unasked", "level", "chance", "p", "believed")]
+}
+
+# A judge that is believed in nothing finds no flaws either.
+without_vain_flaws <- function(scores, beliefs) {
+  vain <- nrow(beliefs) > 0 && !any(beliefs$believed)
+  if (vain && NROW(scores)) scores[scores$axis != "flaws", ] else scores
 }
 
 # How often a judge says yes by chance where the suite can't tell.

@@ -61,11 +61,15 @@ is_in_reference.sprenn_judge_of_contents <- function(judge, phrase, case, suite,
 #' @export
 case_scores.sprenn_judge_of_contents <- function(judge, takes, case, suite, said) {
   reference <- if (!is.null(case$reference)) said(reference_key(case, suite), "")[[1]]
-  if (is.null(reference)) {
-    return(NULL)
-  }
+  findings <- said(takes$sha256, "")
+  rbind(
+    if (!is.null(reference)) likeness_rows(judge, takes$take, findings, reference),
+    do.call(rbind, lapply(case$flaws, flaw_rows, judge, takes$take, case, findings, reference))
+  )
+}
 
-  each <- lapply(said(takes$sha256, ""), function(finding) {
+likeness_rows <- function(judge, takes, findings, reference) {
+  each <- lapply(findings, function(finding) {
     if (!is.null(finding)) finding_likeness(finding, reference)
   })
   rows <- lapply(compared_parts, function(part) {
@@ -74,13 +78,33 @@ case_scores.sprenn_judge_of_contents <- function(judge, takes, case, suite, said
       value = value,
       raw = value,
       axis = "structure",
-      take = takes$take,
+      take = takes,
       phrase = NA_character_,
-      measure = paste0(judge$name, "_", part)
+      measure = paste0(judge$name, "_", part),
+      level = NA_character_,
+      place = NA_character_
     )
   })
   table <- do.call(rbind, rows)
   table[!is.na(table$value), ]
+}
+
+# A flaw that a case asks judges to look for, in the takes that this one tells of.
+flaw_rows <- function(kind, judge, takes, case, findings, reference) {
+  keeps_look <- case$job %in% jobs_that_keep_looks
+  each <- lapply(findings, function(finding) judged_flaw(kind, finding, reference, keeps_look))
+  told <- !vapply(each, is.null, NA)
+  of_each <- function(name, type) vapply(each[told], `[[`, type, name)
+  new_table(
+    value = of_each("value", 0),
+    raw = of_each("raw", 0),
+    axis = rep("flaws", sum(told)),
+    take = takes[told],
+    phrase = rep(NA_character_, sum(told)),
+    measure = rep(paste0(judge$name, "_", judged_flaw_names[[kind]]), sum(told)),
+    level = of_each("level", ""),
+    place = of_each("place", "")
+  )
 }
 
 # What is told of each pipeline: of the statements that most cases have, so many.

@@ -31,7 +31,8 @@ ask_judges <- function(store, trial, lock, progress = NULL, early = list()) {
     found <- ask_judge(judge, store, trial, takes, alive, progress, before)
     if (!is.na(found$version)) {
       judged <- judged_scores(judge, found$version, store, trial, takes)
-      record_judged(store, c(judge$name, structure_measures(judge)), judged$scores)
+      measures <- c(judge$name, structure_measures(judge), flaw_measures(judge))
+      replace_measures(store, measures, judged$scores)
       beliefs <<- rbind(beliefs, told_by(judge, judged$beliefs))
       shown <<- rbind(shown, told_by(judge, judged$shown))
     }

@@ -125,7 +125,7 @@ compare_across <- function(store, suite) {
     scores <- across_scores(
       own,
       vapply(cases, `[[`, "", "look"),
-      vapply(cases, `[[`, "", "job") %in% c("repair", "edit", "extend")
+      vapply(cases, `[[`, "", "job") %in% jobs_that_keep_looks
     )
     replace_scores(store, scores, own$take, unique(scores$measure))
   }

@@ -151,7 +151,9 @@ case_scores.sprenn_judge_of_references <- function(judge, takes, case, suite, sa
     axis = "structure",
     take = takes$take,
     phrase = NA_character_,
-    measure = judge$name
+    measure = judge$name,
+    level = NA_character_,
+    place = NA_character_
   )
   table[!is.na(table$value), ]
 }

@@ -206,6 +206,17 @@ suite_fields <- function() {
       "number 0..2",
       "no",
       "As a share of the frame's height; 0 if left out.",
+      "cases[].flaws",
+      "list",
+      "no",
+      "Flaws that judges of the kind finding or local look for.",
+      "cases[].flaws[]",
+      choice_of(judged_flaw_words),
+      "no",
+      paste0(
+        "lettering: words are read; number: another number of people than in the reference; ",
+        "likeness: a face is no longer the reference's."
+      ),
       "cases[].watch",
       "map",
       "no",

@@ -319,6 +319,10 @@ read_count <- function(text) {
 # Words that a suite, a lineup and a brief may use.
 
 jobs <- c("restyle", "vary", "repair", "swap", "edit", "extend", "blend", "fresh")
+
+# Jobs that leave the look of the reference as it is.
+jobs_that_keep_looks <- c("repair", "edit", "extend")
+
 guide_kinds <- c("edges", "soft_edges", "areas", "depth", "pose")
 
 # Guides that are computed from a reference; the others come as files.
@@ -341,6 +345,9 @@ judge_kinds <- c("answering", "embedding", "vectors", "pose", "depth", "finding"
 face_words <- c(
   "smiling", "frowning", "facing left", "facing right", "facing front", "portrait", "full figure"
 )
+
+# The flaws that a case may have judges look for.
+judged_flaw_words <- c("lettering", "number", "likeness")
 
 # The judges that `sprenn judges --install` installs.
 local_judge_names <- c("people", "letters")

@@ -4,6 +4,7 @@
 # columns without `said`, and of matrices with a row a face: `expression`, `turn`, `descriptor`) and
 # `figures` (joints, as prep-pose.R has them). What the judge does not tell is NULL.
 
+box_names <- c("left", "top", "right", "bottom")
 expression_names <- c("angry", "disgust", "fear", "happy", "neutral", "sad", "surprise")
 turn_names <- c("yaw", "pitch", "roll")
 
@@ -13,8 +14,10 @@ turn_names <- c("yaw", "pitch", "roll")
 even_confidence <- 0.3
 confidence_spread <- 0.06
 
-# A face that is less sure than this counts as none.
+# A face that is less sure than this counts as none, and one that shares more than this with a surer
+# one is the same: nets box a face that fills the picture several times.
 sure_face <- 0.5
+most_shared <- 0.5
 
 # The same of words, for lettering there is: what is read in leaves and bricks is short and unsure.
 # A word to be read counts from less on.
@@ -56,7 +59,7 @@ score_of_count <- function(finding, wanted) {
 # People are counted by their bodies or by their faces, whichever are more: of portraits the nets
 # for things often say nothing.
 with_faces <- function(believed, faces) {
-  seen <- if (!is.null(faces)) faces$sure[faces$sure >= sure_face]
+  seen <- faces$sure[sure_faces(faces)]
   if (sum(seen) > sum(believed)) seen else believed
 }
 
@@ -113,7 +116,7 @@ portrait_from <- c(0.1, 0.25)
 ramp <- function(x, between) (x - between[1]) / diff(between)
 
 largest_face <- function(faces) {
-  there <- if (!is.null(faces)) which(faces$sure >= sure_face)
+  there <- sure_faces(faces)
   if (length(there) == 0) {
     return(NULL)
   }
@@ -126,6 +129,26 @@ largest_face <- function(faces) {
     expression = faces$expression[at, ],
     turn = faces$turn[at, ]
   )
+}
+
+# The faces that count, by their places in the list.
+sure_faces <- function(faces) {
+  kept <- integer()
+  for (i in order(as.numeric(faces$sure), decreasing = TRUE)) {
+    if (faces$sure[i] >= sure_face && all(shared_by_boxes(faces, i, kept) <= most_shared)) {
+      kept <- c(kept, i)
+    }
+  }
+
+  sort(kept)
+}
+
+# How much of the smaller box the boxes `one` and each of `others` have in common.
+shared_by_boxes <- function(boxes, one, others) {
+  area <- (boxes$right - boxes$left) * (boxes$bottom - boxes$top)
+  wide <- pmin(boxes$right[one], boxes$right[others]) - pmax(boxes$left[one], boxes$left[others])
+  high <- pmin(boxes$bottom[one], boxes$bottom[others]) - pmax(boxes$top[one], boxes$top[others])
+  pmax(0, wide) * pmax(0, high) / pmax(1e-9, pmin(area[one], area[others]))
 }
 
 # From head to foot: the joints of both are seen.
@@ -197,7 +220,7 @@ finding_likeness <- function(take, reference) {
     pose = figures_alike(take, reference),
     facing = facing_alike(own, faces, pairs),
     number = numbers_alike(take, reference),
-    likeness = descriptors_alike(own, faces, pairs)
+    likeness = mean(descriptors_alike(own, faces, pairs))
   )
 }
 
@@ -207,9 +230,10 @@ figures_alike <- function(take, reference) {
 
 faces_there <- function(faces) {
   if (!is.null(faces)) {
-    at <- which(faces$sure >= sure_face)
+    at <- sure_faces(faces)
     middle <- cbind((faces$left + faces$right) / 2, (faces$top + faces$bottom) / 2)
     list(
+      box = cbind(faces$left, faces$top, faces$right, faces$bottom)[at, , drop = FALSE],
       middle = middle[at, , drop = FALSE],
       turn = faces$turn[at, , drop = FALSE],
       descriptor = faces$descriptor[at, , drop = FALSE]
@@ -232,16 +256,20 @@ pair_faces <- function(take, reference) {
   best_pairs(-apart)
 }
 
-# Of several faces one that has gone is not alike. Where the take shows none at all its look may
-# hide them, so that nothing is told.
-mean_of_pairs <- function(reference, pairs, alike) {
+# How alike each face of the reference is. Of several faces one that has gone is not alike. Where
+# the take shows none at all its look may hide them, so that nothing is told.
+alike_by_face <- function(reference, pairs, alike) {
   many <- NROW(reference$middle)
   if (many == 0 || NROW(pairs) == 0) {
     return(NA_real_)
   }
 
-  each <- vapply(seq_len(NROW(pairs)), function(k) alike(pairs[k, 1], pairs[k, 2]), 0)
-  sum(each) / many
+  each <- numeric(many)
+  for (k in seq_len(NROW(pairs))) {
+    each[pairs[k, 1]] <- alike(pairs[k, 1], pairs[k, 2])
+  }
+
+  each
 }
 
 # Faces that look the same way are alike; 60 degrees apart they are not.
@@ -252,20 +280,21 @@ facing_alike <- function(take, reference, pairs) {
     return(NA_real_)
   }
 
-  mean_of_pairs(reference, pairs, function(i, j) {
+  each <- alike_by_face(reference, pairs, function(i, j) {
     apart <- sqrt(sum((reference$turn[i, 1:2] - take$turn[j, 1:2])^2))
     max(0, 1 - apart / opposed_angle)
   })
+  mean(each)
 }
 
 # The cosine of two faces' descriptors, between what strangers have (0) and what one face has under
-# harmless changes (1).
+# harmless changes (1): one number for each face of the reference.
 descriptors_alike <- function(take, reference, pairs) {
   if (is.null(take$descriptor) || is.null(reference$descriptor)) {
     return(NA_real_)
   }
 
-  mean_of_pairs(reference, pairs, function(i, j) {
+  alike_by_face(reference, pairs, function(i, j) {
     likeness <- cosine(reference$descriptor[i, , drop = FALSE], take$descriptor[j, ])
     min(1, max(0, ramp(likeness, c(strangers_cosine, same_cosine))))
   })
@@ -278,9 +307,10 @@ same_cosine <- 0.9
 
 # The smaller number of people as a share of the larger.
 numbers_alike <- function(take, reference) {
-  many <- function(finding) {
-    score_of_count(finding, list(of = "person", bound = c(0, Inf)))$raw
-  }
-  both <- c(many(take), many(reference))
+  both <- c(people_in(take), people_in(reference))
   if (anyNA(both) || both[2] == 0) NA_real_ else min(both) / max(both)
+}
+
+people_in <- function(finding) {
+  score_of_count(finding, list(of = "person", bound = c(0, Inf)))$raw
 }

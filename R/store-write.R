@@ -270,15 +270,6 @@ record_answers <- function(store, judge, version, rows) {
   )
 }
 
-# A judge's scores, in place of all that its `measures` had.
-record_judged <- function(store, measures, scores) {
-  if (NROW(scores) > 0) {
-    scores[c("level", "place")] <- list(NA_character_, NA_character_)
-  }
-
-  replace_measures(store, measures, scores)
-}
-
 # Scores of judges that were asked before, and that the brief names no longer. Their
 # answers stay.
 forget_judges <- function(store, judges) {
@@ -287,7 +278,7 @@ forget_judges <- function(store, judges) {
     setdiff(vapply(jsonlite::parse_json(before), function(one) one$judge, ""), judges)
   }
   if (length(gone)) {
-    measures <- c(gone, outer(gone, compared_parts, paste, sep = "_"))
+    measures <- c(gone, outer(gone, c(compared_parts, judged_flaw_names), paste, sep = "_"))
     write_db(store$db, "DELETE FROM scores WHERE measure = ?", params = list(measures))
   }
 }

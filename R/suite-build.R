@@ -21,7 +21,7 @@ build_suite <- function(suite, folder) {
 # `look` (NA without) and `look_weight`, `prompt` (a list of phrases), `neutral`,
 # `negative` (texts) and `unwanted` (the same as phrases), `guides` (by kind),
 # `mask` or NULL, `grow` (left, top, right,
-# bottom), `watch` (by name).
+# bottom), `watch` (by name), `flaws` (what judges look for).
 build_case <- function(case, folder) {
   path <- function(path) if (!is.null(path)) resolve_path(path, folder)$path
   references <- case[["references"]] %||% if (!is.null(case[["reference"]])) {
@@ -59,6 +59,7 @@ build_case <- function(case, folder) {
       MoreArgs = list(path = path)
     ),
     mask = build_mask(case$mask, path),
+    flaws = sort(unique(as.character(unlist(case$flaws)))),
     grow = vapply(
       c("left", "top", "right", "bottom"),
       function(side) as.numeric(case$grow[[side]] %||% 0),

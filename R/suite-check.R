@@ -118,8 +118,20 @@ shape_problems <- function(case, place, files) {
       }),
       recursive = FALSE
     ),
+    flaw_problems(case$flaws, is.null(first), problem),
     box_problems(if (is.list(first)) first$box, problem)
   ))
+}
+
+flaw_problems <- function(flaws, no_reference, problem) {
+  compared <- if (no_reference) which(unlist(flaws) != "lettering")
+  lapply(compared, function(at) {
+    problem(
+      paste0(".flaws[", at, "]"),
+      paste0(quoted(flaws[[at]]), " without a reference"),
+      "a reference to compare with, or lettering alone"
+    )
+  })
 }
 
 facts_at <- function(path, files) if (is.character(path)) files[[path]]

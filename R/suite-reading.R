@@ -165,7 +165,8 @@ person_patterns <- list(
     "sad (man|woman|boy|girl|child|face|clown|look|expression))\\b"
   ),
   "facing front" = paste0(
-    "\\b(facing|looking( straight)? (at|into)) (the )?(camera|viewer|us|lens)\\b"
+    "\\b(facing|looking( straight)? (at|into)) (the )?(camera|viewer|us|lens)\\b|",
+    "\\bfacing (the )?(front|forwards?)\\b"
   ),
   "facing left" = paste0("\\b", turned_word, " (to )?(the )?left\\b"),
   "facing right" = paste0("\\b", turned_word, " (to )?(the )?right\\b"),

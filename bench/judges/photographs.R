@@ -156,7 +156,7 @@ by_half(function(own, half) {
     mean(score(people[without], list(kind = "thing", of = kind, bound = c(1, Inf))))
   }, 0)
   person <- score(people[empty], list(kind = "thing", of = "person", bound = c(1, Inf)))
-  faces <- vapply(people[empty], function(one) sum(one$faces$sure >= core("sure_face")), 0)
+  faces <- vapply(people[empty], function(one) length(core("sure_faces")(one$faces)), 0)
   no_letters <- own & labels$lettering == "no"
   lettering <- score(letters[no_letters], list(kind = "lettering", of = "some"))
   cat(sprintf(

@@ -9,14 +9,23 @@ export const outputs = [
 ];
 
 const SECONDS = 60;
-// Ways of reading: lettering anywhere, in no order, as on signs; and blocks of text, as on labels.
-// Of 12 photographs with lettering (bench/judges/photographs.csv), the first reads something in 7
-// and the second in 3, but two of these better; titles of drawn cards only the second reads.
-const WAYS = ["11", "3"];
+// Ways of reading: lettering anywhere, in no order, as on signs (11), and blocks of text, as on labels
+// (3). Of 12 photographs with lettering (bench/judges/photographs.csv), the first reads something in
+// 7 and the second in 3, but two of these better; titles of drawn cards only the second reads. Words
+// over a busy picture are read where the lightest or the darkest parts alone are looked at.
+const WAYS = [
+  { layout: "11", shows: pixmap },
+  { layout: "3", shows: pixmap },
+  { layout: "11", shows: lightest },
+  { layout: "11", shows: darkest },
+];
+// From which value on all colours of a pixel are light, and up to which all are dark.
+const LIGHT = 217;
+const DARK = 31;
 // Letters of fewer pixels than about 20 are not read; smaller pictures are enlarged to this.
 const LEAST_EDGE = 1600;
 
-export const version = `2-${programVersion()}`;
+export const version = `3-${programVersion()}`;
 
 function programVersion() {
   try {
@@ -28,7 +37,7 @@ function programVersion() {
 }
 
 export async function load() {
-  if (version === "2-missing") {
+  if (version === "3-missing") {
     throw new Error("the program tesseract is not installed");
   }
 
@@ -42,10 +51,9 @@ export async function load() {
 
 async function find(picture) {
   const shown = enlarged(picture);
-  const bytes = pixmap(shown);
   const words = [];
   for (const way of WAYS) {
-    for (const word of await read(bytes, way)) {
+    for (const word of await read(way.shows(shown), way.layout)) {
       keepSurer(words, word);
     }
   }
@@ -82,12 +90,12 @@ function overlap(one, other) {
   return shared / Math.max(1, Math.min(one.width * one.height, other.width * other.height));
 }
 
-function read(bytes, way) {
+function read(bytes, layout) {
   return new Promise((resolve, reject) => {
     const limits = { timeout: SECONDS * 1000, maxBuffer: 32e6 };
     const program = execFile(
       "tesseract",
-      ["-", "-", "-l", "eng", "--psm", way, "tsv"],
+      ["-", "-", "-l", "eng", "--psm", layout, "tsv"],
       // One thread each: the judge's speed must not depend on what else runs here.
       { ...limits, env: { ...process.env, OMP_THREAD_LIMIT: "1" } },
       (error, said) => (error ? reject(new Error(error.message)) : resolve(wordsIn(said))),
@@ -153,4 +161,26 @@ function blend(picture, row, column, into, at) {
 function pixmap(picture) {
   const head = Buffer.from(`P6\n${picture.columns} ${picture.rows}\n255\n`);
   return Buffer.concat([head, Buffer.from(Uint8ClampedArray.from(picture.values))]);
+}
+
+// The lightest parts as black on white, and the darkest.
+function lightest(picture) {
+  return bitmap(picture, (red, green, blue) => Math.min(red, green, blue) >= LIGHT);
+}
+
+function darkest(picture) {
+  return bitmap(picture, (red, green, blue) => Math.max(red, green, blue) <= DARK);
+}
+
+// A picture as a portable graymap: black where `is` holds.
+function bitmap(picture, is) {
+  const head = Buffer.from(`P5\n${picture.columns} ${picture.rows}\n255\n`);
+  const grey = new Uint8Array(picture.columns * picture.rows);
+  const colours = picture.values;
+  for (let i = 0; i < grey.length; i += 1) {
+    const at = i * 3;
+    grey[i] = is(colours[at], colours[at + 1], colours[at + 2]) ? 0 : 255;
+  }
+
+  return Buffer.concat([head, Buffer.from(grey)]);
 }

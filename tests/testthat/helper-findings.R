@@ -62,3 +62,29 @@ finding_trial <- function(find, env = parent.frame()) {
   writeLines("judge('owl', '1', find = get('owl_finds', globalenv()))", file.path(folder, "owl.R"))
   folder
 }
+
+# Parts of a finding.
+box_at <- function(left, top, right, bottom, sure) {
+  data.frame(left = left, top = top, right = right, bottom = bottom, sure = sure)
+}
+
+# Things of some kinds at the same place, each so sure.
+some_things <- function(said, sure) {
+  n <- length(said)
+  cbind(
+    said = said,
+    box_at(rep(0.1, n), rep(0.1, n), rep(0.3, n), rep(0.3, n), sure)
+  )
+}
+
+face_like <- function(left, yaw, descriptor, happy = 0.1, sure = 0.9) {
+  list(
+    left = left, top = rep(0.2, length(left)), right = left + 0.3,
+    bottom = rep(0.6, length(left)), sure = rep(sure, length(left)),
+    expression = matrix(rep(c(0, 0, 0, happy, 1 - happy, 0, 0), each = length(left)), length(left)),
+    turn = cbind(yaw, 0 * left, 0 * left, deparse.level = 0),
+    descriptor = descriptor
+  )
+}
+
+a_judge <- function(find = identity) judge("owl", find = find)

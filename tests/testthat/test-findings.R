@@ -1,30 +1,5 @@
 # What judges find in a picture: how it is read, stored, scored, and held against a reference.
 
-box_at <- function(left, top, right, bottom, sure) {
-  data.frame(left = left, top = top, right = right, bottom = bottom, sure = sure)
-}
-
-# Things of some kinds at the same place, each so sure.
-some_things <- function(said, sure) {
-  n <- length(said)
-  cbind(
-    said = said,
-    box_at(rep(0.1, n), rep(0.1, n), rep(0.3, n), rep(0.3, n), sure)
-  )
-}
-
-face_like <- function(left, yaw, descriptor, happy = 0.1, sure = 0.9) {
-  list(
-    left = left, top = rep(0.2, length(left)), right = left + 0.3,
-    bottom = rep(0.6, length(left)), sure = rep(sure, length(left)),
-    expression = matrix(rep(c(0, 0, 0, happy, 1 - happy, 0, 0), each = length(left)), length(left)),
-    turn = cbind(yaw, 0 * left, 0 * left, deparse.level = 0),
-    descriptor = descriptor
-  )
-}
-
-a_judge <- function(find = identity) judge("owl", find = find)
-
 value_of <- function(finding, ...) score_of_find(finding, list(...))$value
 
 test_that("a count holds as far as its things are sure", {
@@ -48,6 +23,23 @@ test_that("people are counted by their faces where bodies are few", {
     faces = face_like(c(0.1, 0.6), c(0, 0), diag(2))
   )
   expect_equal(score_of_find(two, list(kind = "thing", of = "person", bound = c(2, 2)))$raw, 2)
+})
+
+test_that("a face that is boxed several times counts once", {
+  # A face that fills the picture, two boxes more within it, and another face beside it.
+  boxes <- rbind(
+    c(0.04, 0.2, 0.5, 1, 0.6), c(0, 0, 0.55, 1, 0.95), c(0, 0, 0.4, 0.7, 0.5),
+    c(0.5, 0.1, 0.9, 0.9, 0.7)
+  )
+  faces <- as.list(as.data.frame(boxes))
+  names(faces) <- c(box_names, "sure")
+  faces$descriptor <- diag(4)
+  expect_equal(sure_faces(faces), c(2, 4))
+  expect_equal(people_in(list(things = some_things(character(), numeric()), faces = faces)), 2)
+  expect_equal(faces_there(faces)$descriptor, diag(4)[c(2, 4), ])
+  expect_equal(sure_faces(NULL), integer())
+  faces$sure[] <- 0.3
+  expect_equal(sure_faces(faces), integer())
 })
 
 test_that("faces tell expression, side and size, and without one nothing is told", {
@@ -291,7 +283,8 @@ test_that("a judge sees a take in its case's frame, whatever the engine made", {
 
 test_that("judges have nothing to tell of a run that made nothing", {
   folder <- finding_trial(finds_by_light)
-  assign("never_makes", function() mixing_engine(broken = function(request) stop("no")), globalenv())
+  refuse <- function(request) stop("no")
+  assign("never_makes", function() mixing_engine(broken = refuse), globalenv())
   withr::defer(rm("never_makes", envir = globalenv()))
   writeLines("get('never_makes', globalenv())()", file.path(folder, "mixer.R"))
   made <- run_trial(folder)

@@ -119,7 +119,7 @@ test_that("lettering is found by a server that is started and ended for it", {
   local_tesseract(reads_ferry)
   judge <- letters_judge()
   withr::defer(judge$close())
-  expect_equal(judge$version(), "letters 2-5.9.1")
+  expect_equal(judge$version(), "letters 3-5.9.1")
   found <- look_once(judge)
   expect_equal(found$words$said, "FERRY")
   expect_equal(found$words$sure, 0.935)
@@ -235,7 +235,7 @@ test_that("the server refuses what it can't answer", {
   expect_match(said(post(sub("1, 1, 2, 3", "1, 9, 9, 3", sprintf(small, ""))))$error, "values")
   expect_equal(post(sprintf(small, ""), "Host: example.org")$status_code, 403)
   metadata <- said(curl::curl_fetch_memory(paste0(address, "/v2/models/letters")))
-  expect_equal(metadata$versions, list("2-5.9.1"))
+  expect_equal(metadata$versions, list("3-5.9.1"))
   expect_equal(
     curl::curl_fetch_memory(paste0(address, "/v2/models/parrots"))$status_code,
     404
