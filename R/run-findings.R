@@ -39,7 +39,7 @@ mean_of_told <- function(values) if (all(is.na(values))) NA_real_ else mean(valu
 
 # What the judges that can be installed say on average of photographs that have nothing of the kind
 # (people, smiles of others, lettering, words of others): the half `first` of bench/judges.R.
-chance_on_photographs <- c(thing = 0.05, face = 0.25, lettering = 0.01, text = 0.12)
+chance_on_photographs <- c(thing = 0.05, face = 0.25, lettering = 0.01, text = 0.14)
 
 #' @export
 usual_chance.sprenn_judge_of_contents <- function(judge, phrase) {

@@ -14,10 +14,10 @@ const SECONDS = 60;
 // 7 and the second in 3, but two of these better; titles of drawn cards only the second reads. Words
 // over a busy picture are read where the lightest or the darkest parts alone are looked at.
 const WAYS = [
-  { layout: "11", shows: pixmap },
-  { layout: "3", shows: pixmap },
-  { layout: "11", shows: lightest },
-  { layout: "11", shows: darkest },
+  { layout: "11", shows: pixmap, scale: 1 },
+  { layout: "3", shows: pixmap, scale: 1 },
+  { layout: "11", shows: lightest, scale: 0.5 },
+  { layout: "11", shows: darkest, scale: 0.5 },
 ];
 // From which value on all colours of a pixel are light, and up to which all are dark.
 const LIGHT = 217;
@@ -53,20 +53,31 @@ async function find(picture) {
   const shown = enlarged(picture);
   const words = [];
   for (const way of WAYS) {
+    const size = { columns: shown.columns * way.scale, rows: shown.rows * way.scale };
     for (const word of await read(way.shows(shown), way.layout)) {
-      keepSurer(words, word);
+      keepSurer(words, inShares(word, size));
     }
   }
 
   return {
     word: words.map((one) => one.said),
     word_box: words.map((one) => [
-      one.left / shown.columns,
-      one.top / shown.rows,
-      (one.left + one.width) / shown.columns,
-      (one.top + one.height) / shown.rows,
+      one.left,
+      one.top,
+      one.left + one.width,
+      one.top + one.height,
       one.sure / 100,
     ]),
+  };
+}
+
+function inShares(word, size) {
+  return {
+    ...word,
+    left: word.left / size.columns,
+    top: word.top / size.rows,
+    width: word.width / size.columns,
+    height: word.height / size.rows,
   };
 }
 
@@ -87,7 +98,7 @@ function overlap(one, other) {
   const shared =
     Math.max(0, along(one, other, "left", "width")) *
     Math.max(0, along(one, other, "top", "height"));
-  return shared / Math.max(1, Math.min(one.width * one.height, other.width * other.height));
+  return shared / Math.max(1e-9, Math.min(one.width * one.height, other.width * other.height));
 }
 
 function read(bytes, layout) {
@@ -172,14 +183,24 @@ function darkest(picture) {
   return bitmap(picture, (red, green, blue) => Math.max(red, green, blue) <= DARK);
 }
 
-// A picture as a portable graymap: black where `is` holds.
+// A picture of half the size as a portable graymap: black where `is` holds, grey where it does so for
+// some of four pixels.
 function bitmap(picture, is) {
-  const head = Buffer.from(`P5\n${picture.columns} ${picture.rows}\n255\n`);
-  const grey = new Uint8Array(picture.columns * picture.rows);
+  const columns = Math.floor(picture.columns / 2);
+  const rows = Math.floor(picture.rows / 2);
+  const head = Buffer.from(`P5\n${columns} ${rows}\n255\n`);
+  const grey = new Uint8Array(columns * rows);
   const colours = picture.values;
-  for (let i = 0; i < grey.length; i += 1) {
-    const at = i * 3;
-    grey[i] = is(colours[at], colours[at + 1], colours[at + 2]) ? 0 : 255;
+  for (let row = 0; row < rows; row += 1) {
+    for (let column = 0; column < columns; column += 1) {
+      let white = 4;
+      for (const corner of [0, 1, picture.columns, picture.columns + 1]) {
+        const at = (2 * row * picture.columns + 2 * column + corner) * 3;
+        white -= is(colours[at], colours[at + 1], colours[at + 2]);
+      }
+
+      grey[row * columns + column] = Math.round((white * 255) / 4);
+    }
   }
 
   return Buffer.concat([head, Buffer.from(grey)]);
