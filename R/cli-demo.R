@@ -121,7 +121,7 @@ say_who_keeps_faces <- function(folder) {
     )
     cat(
       "",
-      paste0(unjudged, " To install ", paste(lacking, collapse = " and "), " and ask them:"),
+      paste0(unjudged, " Install ", paste(lacking, collapse = " and "), ", and score again:"),
       paste0("  sprenn judges --install ", paste(lacking, collapse = " ")),
       paste0("  sprenn score ", folder),
       sep = "\n"

@@ -208,6 +208,7 @@ local_judge <- function(wanted, name) {
   wanted$at_once <- about$at_once
   wanted$seconds <- wanted$seconds %||% 300
   made <- inference_judge(wanted, name, server$address)
+  made$tells <- about$tells
   made$close <- server$stop
   made$lacks <- function() lacks_locally(installed)
   made

@@ -71,12 +71,6 @@ score_section <- function(verdict) {
     )
   }
 
-  # Without a keeper there are none.
-  seconds <- ifelse(
-    is.finite(rows$seconds_per_keeper),
-    two(rows$seconds_per_keeper),
-    "-"
-  )
   scroll_table(
     "Scores of the pipelines",
     paste0(
@@ -90,7 +84,7 @@ score_section <- function(verdict) {
         lapply(measures, cell, i = i),
         tag$td(class = "number", chance_words(rows$chance_close[i])),
         tag$td(class = "number", small_sum(rows$cost_per_keeper[i])),
-        tag$td(class = "number", seconds[i])
+        tag$td(class = "number", small_sum(rows$seconds_per_keeper[i]))
       )
     })
   )

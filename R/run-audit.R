@@ -21,6 +21,7 @@ plan_notes <- function(trial, inputs = case_inputs(trial$suite)) {
       )
     },
     unfound_note(cases, judges),
+    untold_flaws_note(cases, judges),
     lacking_note(judges),
     if (length(cases) < 3) {
       "Fewer than 3 cases: too few to generalise to other pictures."
@@ -66,13 +67,36 @@ finds_things <- function(judge) inherits(judge, "sprenn_judge_of_contents")
 
 # What is to be found, and nobody looks for.
 unfound_note <- function(cases, judges) {
-  looks <- function(case) any(vapply(asked_phrases(case), function(one) length(one$find) > 0, NA))
-  wanting <- Filter(function(case) length(case$flaws) > 0 || looks(case), cases)
+  wanting <- Filter(
+    function(case) any(vapply(asked_phrases(case), function(one) length(one$find) > 0, NA)),
+    cases
+  )
   if (length(wanting) && !any(vapply(judges, finds_things, NA))) {
     paste0(
-      "The brief names no judge that looks for what `find` or `flaws` ask for in ",
+      "The brief names no judge that looks for what `find` asks for in ",
       shorten_list(vapply(wanting, `[[`, "", "id")), ": name one of the kind local ",
       "(`sprenn judges --install` lists them)."
+    )
+  }
+}
+
+# Flaws that no judge tells of: without an answer there is none. What a server tells of is known
+# only when it is asked.
+untold_flaws_note <- function(cases, judges) {
+  judges <- Filter(finds_things, judges)
+  is_told <- function(flaw) {
+    part <- parts_of_flaws[[flaw]]
+    any(vapply(judges, function(judge) part %in% (judge$tells %||% part), NA))
+  }
+  wanted <- unique(unlist(lapply(cases, `[[`, "flaws")))
+  untold <- Filter(Negate(is_told), wanted)
+  if (length(untold)) {
+    asking <- Filter(function(case) any(case$flaws %in% untold), cases)
+    paste0(
+      "No judge of the brief can find the flaws that ",
+      shorten_list(vapply(asking, `[[`, "", "id")), " name (", listed(untold),
+      "): nothing looks for them. Of the judges that can be installed, people finds number and ",
+      "likeness, and letters finds lettering."
     )
   }
 }

@@ -204,8 +204,8 @@ beliefs_of <- function(judge, evidence, cases, suite, takes, decoys, said) {
       chance = found$chance,
       usual = usual_chance(judge, phrase),
       p = found$p,
-      least = found$least %||% 0,
-      nowhere = found$nowhere %||% FALSE,
+      least = found$least,
+      nowhere = found$nowhere,
       shown_before = is_in_reference(judge, phrase, case, suite, decoys, said)
     )
   })

@@ -11,7 +11,8 @@ false_belief <- 0.05
 # `asked` are the values on pictures of the cases that ask for a statement, and `unasked` on others.
 # A list: `chance`, the mean of the others; `unasked`, how many those are; `p`, how likely a judge
 # that tells nothing would rank the pictures asked for as high (Wilcoxon 1945), and `least`, what
-# `p` can come to at best. With too few pictures `chance` and `p` are NA.
+# `p` can come to at best. With too few pictures `chance` and `p` are NA. (`nowhere` is for what is
+# to be absent, below.)
 belief_in <- function(asked, unasked) {
   asked <- asked[!is.na(asked)]
   unasked <- unasked[!is.na(unasked)]
@@ -20,7 +21,8 @@ belief_in <- function(asked, unasked) {
     chance = if (few) NA_real_ else mean(unasked),
     unasked = length(unasked),
     p = if (few) NA_real_ else rank_test(asked, unasked),
-    least = 1 / choose(length(asked) + length(unasked), length(asked))
+    least = 1 / choose(length(asked) + length(unasked), length(asked)),
+    nowhere = FALSE
   )
 }
 
@@ -67,6 +69,7 @@ belief_in_absence <- function(asked, groups, unasked) {
     chance = if (length(unasked) >= fewest_unasked) mean(unasked) else NA_real_,
     unasked = length(unasked),
     p = p,
+    least = 0,
     nowhere = length(asked) > 0 && max(asked) < 0.5
   )
 }

@@ -18,6 +18,9 @@ judged_flaw_names <- c(
   lettering = "lettering", number = "number_changed", likeness = "likeness_lost"
 )
 
+# The part of a finding that tells of each.
+parts_of_flaws <- c(lettering = "words", number = "things", likeness = "faces")
+
 # The score of one of these flaws, or NULL where the finding does not tell. Where it needs a
 # `reference` and there is none, it does not tell either. `keeps_look` is whether the job leaves the
 # look as it is.

@@ -125,7 +125,18 @@ test_that("the words of a case's flaws are those that have a score, and need a r
   alone <- problems_of("flaws: [lettering, likeness]}")
   expect_equal(alone$place, "cases[1].flaws[2]")
   expect_match(alone$found, "without a reference")
-  lettering <- read_trial(small_trial(sub("flaws: .*", "flaws: [lettering]}", fresh)))
-  expect_match(unfound_note(lettering$suite$cases, list()), "no judge .* `flaws` ask for in one")
-  expect_null(unfound_note(lettering$suite$cases, list(a_judge())))
+})
+
+test_that("flaws that no judge tells of are noted before a run", {
+  case <- list(id = "one", flaws = c("lettering", "likeness"))
+  none <- untold_flaws_note(list(case), list())
+  expect_match(none, "flaws that one name \\(lettering, likeness\\)")
+  # One that finds people and faces does not read.
+  people <- local_judge(list(), "people")
+  expect_match(untold_flaws_note(list(case), list(people)), "name \\(lettering\\)")
+  expect_null(untold_flaws_note(list(case), list(people, local_judge(list(), "letters"))))
+  # A server may tell of everything.
+  expect_null(untold_flaws_note(list(case), list(a_judge())))
+  expect_null(untold_flaws_note(list(list(id = "two", flaws = character())), list()))
+  expect_setequal(names(parts_of_flaws), judged_flaw_words)
 })
