@@ -115,8 +115,8 @@ evidence_commands <- function() {
           FALSE,
           "show the most informative pairs, given all answers so far"
         ),
-        new_option("port", "integer", NULL, "the page's port [a free one]", "PORT"),
-        new_option("for", "double", Inf, "stop after so many seconds", "SECONDS"),
+        serving_options()$port,
+        serving_options()$seconds,
         new_option("results", "logical", FALSE, "only show the results so far"),
         new_option("out", "character", NULL, "draw the results as a PNG or SVG file", "FILE"),
         json_option("the results as JSON")
@@ -331,14 +331,7 @@ cli_viewing <- function(given) {
       given$job,
       given$port,
       given[["for"]],
-      ready = function(address) {
-        cat(
-          file = if (given$json) stderr() else "",
-          "Open this address on this machine, one window per person. Press Ctrl-C to stop:\n\n  ",
-          address, "\n\n",
-          sep = ""
-        )
-      }
+      ready = tell_address(given, ", one window per person")
     )
   }
   show_found(

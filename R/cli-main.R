@@ -132,14 +132,15 @@ cli_commands <- function() {
     picture_commands(),
     export_commands(),
     evidence_commands(),
+    page_commands(),
     shell_commands()
   )
   # In the order of use.
   commands[c(
-    "demo", "new", "check", "caption", "pack", "prepare", "engines", "calibrate", "plan", "run",
-    "score", "choose", "explain", "curves", "match", "contrasts", "compare", "sheet", "report",
-    "export", "recipe", "prune", "measure", "probe", "judges", "viewing", "evidence", "influence",
-    "standins", "completions"
+    "demo", "new", "check", "caption", "mark", "pack", "prepare", "engines", "calibrate", "plan",
+    "run", "score", "choose", "explain", "curves", "match", "contrasts", "compare", "sheet",
+    "report", "export", "recipe", "prune", "measure", "probe", "judges", "viewing", "evidence",
+    "influence", "standins", "completions"
   )]
 }
 

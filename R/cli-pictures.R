@@ -39,7 +39,20 @@ picture_commands <- function() {
           "PATHS"
         ),
         new_option("seed", "integer", NULL, "which seed to show [the first]", "SEED"),
-        new_option("rows", "integer", 40L, "the maximum number of rows per page [%default]", "N"),
+        new_option(
+          "rows",
+          "integer",
+          NULL,
+          "the number of rows per page [what fits a screen]",
+          "N"
+        ),
+        new_option(
+          "columns",
+          "integer",
+          NULL,
+          "the number of columns per page [what fits the width]",
+          "N"
+        ),
         new_option("width", "integer", 1600L, "its width in pixels [%default]", "PIXELS"),
         json_option()
       ),
@@ -103,13 +116,18 @@ cli_sheet <- function(given) {
     case = split_files(given$case),
     pipeline = given$pipeline,
     rows = given$rows,
-    vary = given$vary
+    vary = given$vary,
+    columns = given$columns
   )
   if (given$json) {
     return(tell_json(list(files = I(files))))
   }
 
-  cat("The contact sheet is ", paste(files, collapse = ", "), "\n", sep = "")
+  cat("The contact sheet is ", files[1], "\n", sep = "")
+  if (length(files) > 1) {
+    cat("Its other pages are ", paste(basename(files[-1]), collapse = ", "), "\n", sep = "")
+  }
+
   0L
 }
 

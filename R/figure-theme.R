@@ -92,3 +92,9 @@ save_row <- function(figure, file, width = 1280) {
   limits <- figure$coordinates$limits
   save_figure(figure, file, width, round(width * diff(limits$y) / diff(limits$x)) + 110)
 }
+
+# The colour of each pipeline, by its name.
+pipeline_colours <- function(recipes) {
+  colours <- family_colours(recipes)[family_of(recipes)]
+  stats::setNames(colours, recipes$pipeline)
+}

@@ -56,8 +56,8 @@ contrast_words <- function(differences, base) {
   paste0("Beyond luck, against ", base, ": ", paste(said, collapse = "; "), ".")
 }
 
-# The report's section; NULL if there is nothing to tell.
-contrasts_section <- function(verdict) {
+# The report's part; NULL if there is nothing to tell.
+contrasts_part <- function(verdict) {
   found <- if_there(contrasts_of(verdict, most = told_contrasts))
   if (is.null(found) || nrow(found$differences) == 0) {
     return(NULL)
@@ -66,8 +66,8 @@ contrasts_section <- function(verdict) {
   tag <- htmltools::tags
   each <- split(found$differences, found$differences$contrast)
   vary <- found$contrasts$vary[match(names(each), found$contrasts$contrast)]
-  tag$section(
-    tag$h2("One thing at a time"),
+  htmltools::tagList(
+    tag$h3("One thing at a time"),
     tag$ul(
       Map(
         function(own, path) {

@@ -1,9 +1,15 @@
 #' Write a report
 #'
 #' Writes one self-contained HTML file that needs no network. For every job that the brief has a
-#' purpose for, it has the verdict in words, the pipelines with their intervals, what would change
-#' the choice, the scores along a sweep with the takes below, engines at equal structure, the
-#' effect of inputs, and every take beside its reference, to sort, filter and compare.
+#' purpose for, its first screen shows the verdict, how sure it is, and takes of the two
+#' pipelines that lead beside the reference. Below are all pipelines with their intervals and a
+#' take that shows why each of the others was not chosen, what would change the choice, the
+#' scores along a sweep with the takes below, engines at equal structure, the effect of inputs,
+#' and every take beside its reference, to sort, filter and compare. The last part has the method
+#' and the limits of the claim for readers of a publication, and how to cite Sprenn.
+#'
+#' The typical case of the first screen is the one in which the chosen pipeline's worth is the
+#' median. Its takes have the seed of median worth.
 #'
 #' Takes are shown as previews, which are smaller the more there are. Clicking one opens it beside
 #' its reference, with linked zoom, a wipe, and overlays of matching contours, of lost and new
@@ -51,7 +57,11 @@ write_report <- function(trial, run = "main", file = NULL, job = NULL, full = FA
   pool <- if (workers > 0) WorkerPool$new(workers)
   on.exit(if (!is.null(pool)) pool$close())
   begun <- c(
-    begin_work(pool, "job_section", Map(list, jobs, verdicts)),
+    begin_work(
+      pool,
+      "job_section",
+      Map(list, jobs, verdicts, list(trial), list(run), list(read_viewing(trial, run)))
+    ),
     begin_work(pool, "influence_section", list(list(trial, run))),
     begin_work(pool, "evidence_part", list(list(trial, run, if (!is.null(job)) verdicts[[1]])))
   )
@@ -71,12 +81,13 @@ write_report <- function(trial, run = "main", file = NULL, job = NULL, full = FA
       tag$p(class = "over", verdicts[[1]]$suite$title),
       if (length(pages) > 1) {
         tag$nav(
+          class = "jobs",
           `aria-label` = "Jobs",
           lapply(pages, function(job) tag$a(href = paste0("#job=", job), `data-job` = job, job))
         )
-      },
-      if (length(jobs) > 1) tag$p(class = "disagree", disagreement_words(jobs, verdicts))
+      }
     ),
+    contents_bar(),
     tag$main(
       sections[seq_along(jobs)],
       if (length(rest)) {
@@ -89,9 +100,16 @@ write_report <- function(trial, run = "main", file = NULL, job = NULL, full = FA
           ))
         )
       },
-      sections[-seq_along(jobs)],
       takes_section(),
-      tag$section(id = "basis", tag$h2("What it is based on"), rests_section(trial, verdicts, run))
+      tag$div(`data-part` = "evidence", sections[-seq_along(jobs)]),
+      tag$section(
+        id = "basis",
+        `data-part` = "basis",
+        tag$h2("Basis"),
+        if (length(jobs) > 1) tag$p(class = "disagree", disagreement_words(jobs, verdicts)),
+        rests_section(trial, verdicts, run),
+        readers_part(trial, verdicts, run)
+      )
     ),
     compare_dialog(any(vapply(trial$brief$judges, finds_things, NA)))
   )
@@ -144,8 +162,8 @@ write_page <- function(file, title, body, facts, trial, run, pool) {
 # What is shown first comes first. Written out by hand, because htmltools lifts the head out of a
 # page that it turns into text.
 say_page <- function(say, title, body, facts, trial, run, pool) {
-  style <- report_part("report.css")
-  script <- report_part("report.js")
+  style <- page_style("report")
+  script <- page_script("report")
   policy <- paste0(
     "default-src 'none'; img-src data:; style-src ", only_source(style), "; script-src ",
     only_source(script), "; base-uri 'none'; form-action 'none'"
@@ -182,24 +200,6 @@ say_page <- function(say, title, body, facts, trial, run, pool) {
   say("</body>\n</html>\n")
 }
 
-report_part <- function(name) {
-  paste(
-    readLines(system.file("report", name, package = "sprenn"), encoding = "UTF-8"),
-    collapse = "\n"
-  )
-}
-
-# Data that a script reads. No text can end the element or begin a comment in it.
-data_block <- function(id, data) {
-  text <- as.character(
-    jsonlite::toJSON(data, auto_unbox = TRUE, digits = 4, na = "null", null = "null")
-  )
-  paste0(
-    "<script type=\"application/json\" id=\"", id, "\">",
-    gsub("<", "\\u003c", text, fixed = TRUE), "</script>\n"
-  )
-}
-
 # The previews of a case, the `at`-th of the report.
 pictures_block <- function(at, case, takes, trial, run, edge) {
   data_block(paste0("pictures-", at - 1), case_pictures(case, takes, trial, run, edge))
@@ -209,46 +209,110 @@ evidence_part <- function(trial, run, verdict) {
   evidence_section(list_evidence(trial, run), verdict)
 }
 
-# Everything of one job but its takes.
-job_section <- function(job, verdict) {
+# The parts of the page, as its contents bar names them.
+contents_bar <- function() {
   tag <- htmltools::tags
-  several <- sum(verdict$brief$weights > 0) > 1 && nrow(verdict$pipelines) > 1
-  curves <- if_there(curves_of(verdict))
-  match <- if_there(match_of(verdict))
+  parts <- c("verdict", "pipelines", "trade-off", "settings", "cases", "evidence", "basis")
+  tag$nav(
+    class = "contents",
+    `aria-label` = "Contents",
+    lapply(parts, function(part) {
+      tag$a(href = paste0("#part=", part), `data-to` = part, part)
+    })
+  )
+}
+
+# Everything of one job but its takes.
+job_section <- function(job, verdict, trial, run, viewing) {
+  tag <- htmltools::tags
+  shown <- cases_shown_first(verdict, trial, run)
   tag$article(
     id = paste0("job-", job),
     `data-job` = job,
+    first_section(verdict, shown, viewing),
     verdict_section(verdict),
-    tag$section(tag$h2("The pipelines"), score_section(verdict)),
     tag$section(
-      tag$h2("Trade-off"),
+      `data-part` = "pipelines",
+      tag$h2("Pipelines"),
+      score_section(verdict, viewing),
+      telling_section(verdict),
+      tag$h3("Keepers and cost"),
       figure_tag(
-        untitled(draw_tradeoff(verdict)),
-        "Structure against style, one point per pipeline, with intervals"
+        untitled(draw_keepers(verdict)),
+        "Share of keepers, and what a keeper costs in money and seconds",
+        height = 110 + 36 * nrow(verdict$pipelines)
       ),
-      tag$div(
-        class = "two",
-        if (nrow(verdict$pipelines) > 1) {
+      tag$h3("Variation between seeds"),
+      tag$p(
+        class = "soft",
+        paste0(
+          "What each take is worth: a line for each case, from its worst seed to its best. ",
+          "Click a dot to open the take."
+        )
+      ),
+      tag$div(class = "seeds")
+    ),
+    tradeoff_section(verdict),
+    settings_section(job, verdict),
+    htmltools::HTML(first_block(job, shown))
+  )
+}
+
+tradeoff_section <- function(verdict) {
+  tag <- htmltools::tags
+  several <- sum(verdict$brief$weights > 0) > 1 && nrow(verdict$pipelines) > 1
+  tag$section(
+    `data-part` = "trade-off",
+    tag$h2("Trade-off"),
+    figure_tag(
+      untitled(draw_tradeoff(verdict)),
+      "Structure against style, one point per pipeline, with intervals"
+    ),
+    tag$div(
+      class = "two",
+      if (nrow(verdict$pipelines) > 1) {
+        tag$div(
+          tag$h3("Ranking"),
           figure_tag(
-            draw_ranks(verdict),
+            untitled(draw_ranks(verdict)),
             "Each pipeline's rank by worth, with intervals",
             700,
             520
           )
-        },
-        if (several) {
+        )
+      },
+      if (several) {
+        tag$div(
+          tag$h3("Sensitivity to the weights"),
           figure_tag(
-            draw_weights(verdict),
+            untitled(draw_weights(verdict)),
             "Which pipeline leads under which weights of the axes",
             700,
             520
           )
-        }
-      )
-    ),
+        )
+      }
+    )
+  )
+}
+
+# What the lineup's settings do: along sweeps, one thing at a time, and at equal structure.
+settings_section <- function(job, verdict) {
+  tag <- htmltools::tags
+  curves <- if_there(curves_of(verdict))
+  match <- if_there(match_of(verdict))
+  contrasts <- contrasts_part(verdict)
+  matched <- !is.null(match) && nrow(match$levels) > 0
+  if (is.null(curves) && is.null(contrasts) && !matched) {
+    return(NULL)
+  }
+
+  tag$section(
+    `data-part` = "settings",
+    tag$h2("Settings"),
     if (!is.null(curves)) {
-      tag$section(
-        tag$h2(paste("Along", curves$vary)),
+      htmltools::tagList(
+        tag$h3(paste("Along", curves$vary)),
         tag$ul(lapply(feature_lines(curves), tag$li)),
         figure_tag(
           untitled(draw_curve(verdict, curves$vary)),
@@ -258,10 +322,10 @@ job_section <- function(job, verdict) {
         tag$div(class = "under", `data-job` = job)
       )
     },
-    contrasts_section(verdict),
-    if (!is.null(match) && nrow(match$levels)) {
-      tag$section(
-        tag$h2("At equal structure"),
+    contrasts,
+    if (matched) {
+      htmltools::tagList(
+        tag$h3("At equal structure"),
         tag$pre(class = "words", paste(format(match), collapse = "\n")),
         figure_tag(
           untitled(draw_match(match)),
@@ -269,59 +333,12 @@ job_section <- function(job, verdict) {
           height = 480
         )
       )
-    },
-    tag$section(
-      tag$h2("Keepers, cost and luck"),
-      figure_tag(
-        draw_keepers(verdict),
-        "Share of keepers, and what a keeper costs in money and seconds",
-        height = 140 + 36 * nrow(verdict$pipelines)
-      ),
-      figure_tag(
-        draw_seeds(verdict),
-        "What each take is worth, by case and seed",
-        height = 160 + 44 * nrow(verdict$pipelines)
-      )
-    )
+    }
   )
 }
 
 # For parts that a run may lack, such as a sweep.
 if_there <- function(code) tryCatch(code, sprenn_error_run = function(e) NULL)
-
-# Drawn by attributes: the page's policy lets no element bring a style of its own.
-interval_bar <- function(value, low, high, colour) {
-  at <- function(x) formatC(100 * clamp_share(x), format = "f", digits = 1)
-  htmltools::tags$svg(
-    class = "track",
-    viewBox = "0 0 100 8",
-    preserveAspectRatio = "none",
-    `aria-hidden` = "true",
-    htmltools::HTML(paste0(
-      "<rect class=\"rail\" x=\"0\" y=\"0\" width=\"100\" height=\"8\"></rect>",
-      if (!is.na(low)) {
-        paste0(
-          "<rect x=\"", at(low), "\" y=\"2\" width=\"", at(high - low),
-          "\" height=\"4\" fill=\"", colour, "\" fill-opacity=\"0.5\"></rect>"
-        )
-      },
-      "<rect x=\"",
-      at(value - 0.01),
-      "\" y=\"0\" width=\"2.5\" height=\"8\" fill=\"",
-      colour,
-      "\"></rect>"
-    ))
-  )
-}
-
-swatch <- function(colour) {
-  htmltools::tags$svg(
-    class = "swatch",
-    viewBox = "0 0 1 1",
-    `aria-hidden` = "true",
-    htmltools::HTML(paste0("<rect width=\"1\" height=\"1\" fill=\"", colour, "\"></rect>"))
-  )
-}
 
 figure_tag <- function(figure, alt, width = 1100, height = 640) {
   file <- tempfile(fileext = ".png")
@@ -339,12 +356,3 @@ figure_tag <- function(figure, alt, width = 1100, height = 640) {
 
 # A figure below a heading that says the same.
 untitled <- function(figure) figure + ggplot2::labs(title = NULL)
-
-data_uri <- function(bytes, type) {
-  paste0("data:", type, ";base64,", gsub("\n", "", jsonlite::base64_enc(bytes)))
-}
-
-# A script or style as a content policy names it, so that no other runs.
-only_source <- function(text) {
-  paste0("'sha256-", openssl::base64_encode(openssl::sha256(charToRaw(enc2utf8(text)))), "'")
-}

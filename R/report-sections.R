@@ -1,5 +1,6 @@
 # The report's sections, in the order in which they stand.
 
+# What the first screen has no room for: reasons, caveats, and how to use the choice.
 verdict_section <- function(verdict) {
   tag <- htmltools::tags
   words <- verdict_words(verdict)
@@ -10,9 +11,8 @@ verdict_section <- function(verdict) {
   }
 
   tag$section(
-    class = "verdict",
-    tag$h1(class = if (verdict$state == "decided") "decided" else "open", words$headline),
-    lapply(words$standing, tag$p),
+    class = "reasons",
+    lapply(words$standing[-1], tag$p),
     tag$div(
       class = "two",
       tag$div(points(words$why, words$reasons)),
@@ -31,62 +31,63 @@ verdict_section <- function(verdict) {
   )
 }
 
-score_section <- function(verdict) {
+score_section <- function(verdict, viewing) {
   tag <- htmltools::tags
   rows <- verdict$pipelines
-  colours <- family_colours(verdict$recipes)[family_of(verdict$recipes)]
-  names(colours) <- verdict$recipes$pipeline
-  measures <- c(
-    worth = "worth",
-    structure = "structure",
-    adherence = "adherence",
-    style = "style",
-    keepers = "keepers"
-  )
+  colours <- pipeline_colours(verdict$recipes)
+  measures <- c("worth", "structure", "adherence", "style", "keepers")
   within <- close_enough_of(verdict$brief)
   close_title <- if (within > 0) {
     paste("chance within", format(within), "of the best")
   } else {
     "chance best"
   }
-  cell <- function(i, measure) {
-    value <- rows[[measure]][i]
-    if (is.na(value)) {
-      return(tag$td(class = "number", "no evidence"))
-    }
-
-    low <- rows[[paste0(measure, "_low")]][i]
-    high <- rows[[paste0(measure, "_high")]][i]
-    words <- if (measure == "keepers") percent else two
-    tag$td(
-      class = "number",
-      words(value),
-      if (!is.na(low)) {
-        tag$span(
-          class = "range",
-          sub(" %( to .* %)", "\\1", paste(words(low), "to", words(high)))
-        )
-      },
-      interval_bar(value, low, high, colours[[rows$pipeline[i]]])
-    )
-  }
-
+  people <- people_cells(viewing, rows$pipeline)
   scroll_table(
     "Scores of the pipelines",
     paste0(
       "Expected worth on new pictures, and means over cases, with 90 % intervals. A take's worth ",
-      "is the brief's weighting of its axes, and 0 if it is not a keeper."
+      "is the brief's weighting of its axes, and 0 if it is not a keeper. A pipeline's name shows ",
+      "its takes."
     ),
-    c("pipeline", names(measures), close_title, "cost per keeper", "seconds per keeper"),
+    c(
+      "pipeline", measures, close_title, "cost per keeper", "seconds per keeper",
+      if (!is.null(people)) "preferred by people"
+    ),
     lapply(seq_len(nrow(rows)), function(i) {
+      name <- rows$pipeline[i]
       tag$tr(
-        tag$th(scope = "row", swatch(colours[[rows$pipeline[i]]]), rows$pipeline[i]),
-        lapply(measures, cell, i = i),
+        tag$th(
+          scope = "row",
+          swatch(colours[[name]]),
+          tag$a(
+            href = paste0("#pipeline=", utils::URLencode(name, reserved = TRUE), "&part=cases"),
+            `data-takes` = name,
+            breakable(name)
+          )
+        ),
+        lapply(measures, function(measure) score_cell(i, rows, measure, colours)),
         tag$td(class = "number", chance_words(rows$chance_close[i])),
         tag$td(class = "number", small_sum(rows$cost_per_keeper[i])),
-        tag$td(class = "number", small_sum(rows$seconds_per_keeper[i]))
+        tag$td(class = "number", small_sum(rows$seconds_per_keeper[i])),
+        if (!is.null(people)) tag$td(class = "number", people[i])
       )
     })
+  )
+}
+
+# How often people preferred each pipeline; NULL if nobody was asked.
+people_cells <- function(viewing, pipelines) {
+  strengths <- viewing$strengths
+  if (NROW(strengths) == 0) {
+    return(NULL)
+  }
+
+  at <- match(pipelines, strengths$pipeline)
+  ifelse(
+    is.na(at),
+    "-",
+    paste(vapply(strengths$preferred[at], format_value, ""), "of", strengths$shown[at])
   )
 }
 

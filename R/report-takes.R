@@ -212,7 +212,8 @@ takes_section <- function() {
   choice <- function(id, label, ...) tag$label(label, tag$select(id = id, ...))
   tag$section(
     id = "takes",
-    tag$h2("The takes"),
+    `data-part` = "cases",
+    tag$h2("Cases"),
     tag$noscript(
       tag$p(
         "The takes are shown by a script that comes with this file; here scripts are turned off."

@@ -145,23 +145,6 @@ text_table <- function(columns) {
   sub(" +$", "", do.call(paste, c(unname(cells), sep = "  ")))
 }
 
-# A table that scrolls by itself where the page is narrow. `label` is said to those who can't see
-# it; `rows` are the rows of its body.
-scroll_table <- function(label, caption, heads, rows) {
-  tag <- htmltools::tags
-  tag$div(
-    class = "scroll",
-    tabindex = "0",
-    role = "region",
-    `aria-label` = label,
-    tag$table(
-      tag$caption(caption),
-      tag$thead(tag$tr(lapply(heads, tag$th, scope = "col"))),
-      tag$tbody(rows)
-    )
-  )
-}
-
 # Draws can't show that something never happens.
 # A chance that is not enough, and may round to what would be.
 words_below <- function(chance, wanted) {

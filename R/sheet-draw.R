@@ -1,7 +1,9 @@
 #' Draw a contact sheet
 #'
 #' Draws takes beside their references and looks, with scores, flaws and cost under each, and a
-#' close-up of the case's watched region, in several pages if there are many rows.
+#' close-up of the case's watched region. Pipelines stand in the order of what they are worth, the
+#' chosen one first and those of an engine together. A page holds what fits a reader's screen;
+#' there are as many as it takes: all cases of the first columns, then those of the next.
 #'
 #' @inheritParams choose_pipeline
 #' @param file Where to write the sheet, a `.png`, `.pdf` or `.svg`; `NULL` puts `sheet.png` into
@@ -16,7 +18,8 @@
 #'   and columns without any are left out.
 #' @param case Ids of the cases to show; all if `NULL`.
 #' @param pipeline With `seeds` and `steps`: the pipeline; the chosen one if `NULL`.
-#' @param rows The maximum number of rows per page.
+#' @param rows The number of rows per page; as many as fit 1000 pixels if `NULL`.
+#' @param columns The number of columns per page; as many as fit the width if `NULL`.
 #' @param vary With `sweep`: a path such as `"guides.kind"`; with `grid`: two, such as
 #'   `"hold,look.weight"`; the first that there is if `NULL`.
 #' @return The files, invisibly.
@@ -44,8 +47,9 @@ draw_sheet <- function(
   show = "all",
   case = NULL,
   pipeline = NULL,
-  rows = 40,
-  vary = NULL
+  rows = NULL,
+  vary = NULL,
+  columns = NULL
 ) {
   check_arguments(
     file = checkmate::check_string(file, pattern = "\\.(png|pdf|svg)$", null.ok = TRUE),
@@ -55,7 +59,8 @@ draw_sheet <- function(
     show = checkmate::check_choice(show, names(shown_takes_of)),
     case = checkmate::check_character(case, any.missing = FALSE, null.ok = TRUE),
     pipeline = checkmate::check_string(pipeline, null.ok = TRUE),
-    rows = checkmate::check_int(rows, lower = 1, upper = 1000),
+    rows = checkmate::check_int(rows, lower = 1, upper = 1000, null.ok = TRUE),
+    columns = checkmate::check_int(columns, lower = 1, upper = 1000, null.ok = TRUE),
     vary = checkmate::check_string(vary, null.ok = TRUE)
   )
   trial <- as_trial(trial)
@@ -88,26 +93,26 @@ draw_sheet <- function(
     ),
     if (show != "all") paste0(", ", show, " only")
   )
-  pages <- split(grid$rows, (seq_along(grid$rows) - 1) %/% rows)
-  layouts <- lapply(pages, function(page) sheet_layout(page, nrow(grid$columns), width))
+  pages <- sheet_pages(grid, width, rows, columns)
   with_strip <- by == "sweep" && (is.null(vary) || vary %in% swept_settings(verdict$recipes))
   strip <- if (with_strip) {
     strip_figure(verdict, unique(vapply(grid$rows, `[[`, "", "case")), vary)
   }
-  invisible(paint_pages(pages, layouts, grid$columns, title, strip, file, width))
+  invisible(paint_pages(pages, title, strip, file, width))
 }
 
-paint_pages <- function(pages, layouts, columns, title, strip, file, width) {
+paint_pages <- function(pages, title, strip, file, width) {
   ending <- sub(".*\\.", "", file)
   last <- length(pages)
-  heights <- vapply(layouts, `[[`, 0, "height")
+  heights <- vapply(pages, function(page) page$layout$height, 0)
   if (!is.null(strip)) {
     heights[last] <- heights[last] + strip_height
   }
 
   paint <- function(i) {
     of <- if (last > 1) paste0(", page ", i, " of ", last)
-    paint_sheet(pages[[i]], columns, layouts[[i]], paste0(title, of), heights[i])
+    page <- pages[[i]]
+    paint_sheet(page$rows, page$columns, page$layout, paste0(title, of), heights[i])
     if (i == last && !is.null(strip)) {
       paint_strip(strip, strip_height / heights[i])
     }
@@ -193,33 +198,6 @@ strip_figure <- function(verdict, cases, vary) {
     ggplot2::theme(legend.position = "right")
 }
 
-sheet_layout <- function(rows, columns, width) {
-  sides <- 1 + any(!vapply(rows, function(row) is.null(row$look), NA))
-  columns <- columns + sides
-  gap <- 8
-  # A sheet of one column would be a poster.
-  cell <- min(420, floor((width - 2 * gap) / columns) - gap)
-  # Each row as high as its own pictures.
-  pictures <- vapply(rows, function(row) round(cell * min(1.4, row$frame[2] / row$frame[1])), 0)
-  text <- 62
-  close_up <- round(cell * 0.5)
-  tall <- pictures +
-    vapply(rows, function(row) text + (if (is.null(row$watch)) 0 else close_up + gap) + gap, 0)
-  head <- 104
-  list(
-    width = width,
-    gap = gap,
-    cell = cell,
-    pictures = pictures,
-    text = text,
-    close_up = close_up,
-    head = head,
-    sides = sides,
-    tops = head + cumsum(c(0, tall[-length(tall)])),
-    height = head + sum(tall) + gap
-  )
-}
-
 paint_sheet <- function(rows, columns, layout, title, height) {
   open_page(layout$width, height)
   say <- function(..., most = layout$cell) put_text(..., most = most)
@@ -242,35 +220,46 @@ paint_sheet <- function(rows, columns, layout, title, height) {
   }
 
   for (k in seq_len(nrow(columns))) {
-    lines <- heading_lines(columns$title[k])
+    lines <- heading_lines(columns$title[k], layout$cell)
     for (i in seq_along(lines)) {
       say(
         lines[i],
         left(k + layout$sides),
-        layout$head - 26 - 15 * (length(lines) - i),
+        layout$head - 26 - heading_height * (length(lines) - i),
         heading_size,
         columns$colour[k],
-        bold = TRUE,
-        ends = TRUE
+        bold = TRUE
       )
     }
   }
+
+  paint_groups(columns, layout, left)
 
   for (i in seq_along(rows)) {
     paint_row(rows[[i]], layout$tops[i], c(layout, picture = layout$pictures[i]), left)
   }
 }
 
-heading_size <- 12.5
-
-# A member of a sweep has what it varies in a line below its family.
-heading_lines <- function(title) {
-  if (!grepl("/", title, fixed = TRUE)) {
-    return(title)
+# The engine of neighbouring columns, above a line across them.
+paint_groups <- function(columns, layout, left) {
+  if (is.null(columns$group)) {
+    return()
   }
 
-  family <- sub("/.*$", "", title)
-  c(family, trimws(substring(short_label(title), nchar(family) + 1)))
+  runs <- rle(columns$group)
+  ends <- cumsum(runs$lengths)
+  begins <- ends - runs$lengths + 1
+  y <- 54
+  for (g in seq_along(ends)) {
+    from <- left(begins[g] + layout$sides)
+    to <- left(ends[g] + layout$sides) + layout$cell
+    put_text(runs$values[g], from, y, heading_size, "#555555", most = to - from)
+    grid::grid.lines(
+      grid::unit(c(from, to), "native"),
+      grid::unit(rep(y + heading_height + 3, 2), "native"),
+      gp = grid::gpar(col = "#999999")
+    )
+  }
 }
 
 paint_row <- function(row, top, layout, left) {

@@ -28,7 +28,7 @@ sheet_grid <- function(trial, verdict, run, by, show, seed, case, pipeline, vary
   recipes <- by_family(verdict$recipes[verdict$recipes$pipeline %in% table$pipeline, ])
   table$shown <- shown_takes_of[[show]](table)
   found <- switch(by,
-    pipelines = columns_of(table, table$pipeline, recipes$pipeline, recipes, verdict),
+    pipelines = ranked_pipeline_columns(table, recipes, verdict),
     steps = columns_of(table, table$pipeline, unique(table$pipeline), recipes, verdict),
     seeds = columns_of(table, table$seed, sort(unique(table$seed)), NULL, verdict, "seed "),
     best = ,
@@ -54,6 +54,17 @@ sheet_grid <- function(trial, verdict, run, by, show, seed, case, pipeline, vary
     row
   })
   list(columns = found$columns[full, ], rows = rows)
+}
+
+# Pipelines by what they are worth, the verdict's first, those of an engine together.
+ranked_pipeline_columns <- function(table, recipes, verdict) {
+  rank <- match(recipes$pipeline, verdict$pipelines$pipeline)
+  rank[is.na(rank)] <- length(rank) + 1L
+  first <- stats::ave(rank, recipes$engine, FUN = min)
+  recipes <- recipes[order(first, rank), ]
+  found <- columns_of(table, table$pipeline, recipes$pipeline, recipes, verdict)
+  found$columns$group <- recipes$engine
+  found
 }
 
 # The column of each take, and the headings.

@@ -22,12 +22,11 @@ put_text <- function(
   size = 12,
   colour = "#222222",
   bold = FALSE,
-  most,
-  ends = FALSE
+  most
 ) {
   style <- grid::gpar(fontsize = size, col = colour, fontface = if (bold) "bold" else "plain")
   grid::grid.text(
-    fit_text(text, most, style, ends),
+    fit_text(text, most, style),
     grid::unit(x, "native"),
     grid::unit(y, "native"),
     just = c("left", "top"),
@@ -35,9 +34,8 @@ put_text <- function(
   )
 }
 
-# Cuts text that is too long for its place, measured as it is drawn: at its end, or in its
-# middle where both `ends` tell (pipelines of a sweep differ in their last letters).
-fit_text <- function(text, most, style, ends = FALSE) {
+# Cuts text that is too long for its place, measured as it is drawn.
+fit_text <- function(text, most, style) {
   width <- function(text) {
     grid::convertWidth(
       grid::grobWidth(grid::textGrob(text, gp = style)),
@@ -50,13 +48,8 @@ fit_text <- function(text, most, style, ends = FALSE) {
     return(text)
   }
 
-  whole <- nchar(text)
-  cut <- function(letters) {
-    last <- if (ends) letters %/% 2 else 0
-    paste0(substr(text, 1, letters - last), "\u2026", substr(text, whole - last + 1, whole))
-  }
-
-  letters <- whole
+  cut <- function(letters) paste0(substr(text, 1, letters), "\u2026")
+  letters <- nchar(text)
   while (letters > 1 && width(cut(letters)) > most) {
     letters <- letters - 1
   }

@@ -3,6 +3,9 @@
 # The phrase that a neutral prompt says to an engine that must be told something.
 neutral_phrase <- "a picture"
 
+# The long edge of takes, in pixels, where a suite gives no size.
+default_size <- 576L
+
 build_suite <- function(suite, folder) {
   looks <- lapply(suite$looks, function(look) {
     vapply(look$pictures, function(path) resolve_path(path, folder)$path, "")
@@ -11,7 +14,7 @@ build_suite <- function(suite, folder) {
     suite = suite$suite,
     title = suite$title %||% suite$suite,
     seeds = as.integer(unlist(suite$seeds)),
-    size = as.integer(unlist(suite$size %||% 576)),
+    size = as.integer(unlist(suite$size %||% default_size)),
     looks = looks,
     cases = lapply(suite$cases, build_case, folder = folder)
   )

@@ -1,159 +1,155 @@
-# The page of a viewing, as it is before anything is shown on it. What is shown comes over
-# the session, see viewing-serve.R; what happens on the page is in inst/viewing/page.js.
-
-page_part <- function(name) {
-  file <- system.file("viewing", name, package = "sprenn")
-  paste(readLines(file, encoding = "UTF-8", warn = FALSE), collapse = "\n")
-}
+# The page of a viewing, as it is before anything is shown on it. What is shown comes in messages,
+# see viewing-serve.R; what happens on the page is in inst/pages/viewing.js.
 
 viewing_page <- function(viewing) {
+  list(
+    title = paste("Viewing:", viewing$trial$suite$title),
+    style = page_style("viewing"),
+    script = page_script("live", "viewing"),
+    body = viewing_body(viewing)
+  )
+}
+
+viewing_body <- function(viewing) {
   tag <- htmltools::tags
   pairs <- viewing$kind == "pairs"
-  # shiny takes the language of the page from here.
-  structure(
-    htmltools::tagList(
-      tag$head(
-        tag$title(paste("Viewing:", viewing$trial$suite$title)),
-        tag$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
-        tag$meta(name = "color-scheme", content = "light dark"),
-        tag$style(htmltools::HTML(page_part("page.css")))
+  tag$main(
+    id = "viewing",
+    `data-kind` = viewing$kind,
+    tag$p(
+      id = "lost",
+      role = "alert",
+      hidden = NA,
+      "The viewing has ended, or the connection is lost. What you said until now is kept."
+    ),
+    tag$section(
+      id = "door",
+      `aria-labelledby` = "door-title",
+      tag$h1(id = "door-title", viewing$trial$suite$title),
+      tag$p(
+        class = "lead",
+        if (pairs) {
+          paste0(
+            "You will see two pictures at a time, made for the same task by two pipelines, ",
+            "beside the picture that they started from. Say which one you would rather use."
+          )
+        } else {
+          paste0(
+            "You will see one picture at a time beside the picture that it started from. Say ",
+            "whether you would use it, and if not, why."
+          )
+        }
       ),
-      tag$main(
-        id = "viewing",
-        `data-kind` = viewing$kind,
-        tag$section(
-          id = "door",
-          `aria-labelledby` = "door-title",
-          tag$h1(id = "door-title", viewing$trial$suite$title),
-          tag$p(
-            class = "lead",
-            if (pairs) {
-              paste0(
-                "You will see two pictures at a time, made for the same task by two pipelines, ",
-                "beside the picture that they started from. Say which one you would rather use."
-              )
-            } else {
-              paste0(
-                "You will see one picture at a time beside the picture that it started from. Say ",
-                "whether you would use it, and if not, why."
-              )
-            }
-          ),
-          tag$p(paste0("What it is for: ", viewing$trial$brief$brief, ".")),
-          tag$p(paste0(
-            "Nobody is told which pipeline made what until you are done. Every answer is saved ",
-            "at once; you can leave and come back under the same name."
-          )),
-          tag$form(
-            id = "who",
-            tag$label(`for` = "name", "Your name"),
-            tag$input(
-              id = "name",
-              type = "text",
-              maxlength = "40",
-              autocomplete = "off",
-              required = NA
-            ),
-            # Not of the type submit: shiny would hold everything back until it is pressed.
-            tag$button(id = "begin", type = "button", class = "go", "Begin")
-          ),
-          tag$p(id = "refused", role = "alert"),
-          keys_table(pairs)
+      tag$p(paste0("What it is for: ", viewing$trial$brief$brief, ".")),
+      tag$p(paste0(
+        "Nobody is told which pipeline made what until you are done. Every answer is saved ",
+        "at once; you can leave and come back under the same name."
+      )),
+      tag$form(
+        id = "who",
+        tag$label(`for` = "name", "Your name"),
+        tag$input(
+          id = "name",
+          type = "text",
+          maxlength = "40",
+          autocomplete = "off",
+          required = NA
         ),
-        tag$section(
-          id = "look",
-          hidden = NA,
-          `aria-label` = "Pictures to judge",
-          tag$header(
-            tag$div(tag$p(id = "asked"), tag$p(id = "unwanted")),
-            tag$div(
-              class = "aside",
-              tag$output(id = "count", `aria-live` = "polite"),
-              tag$button(id = "undo", type = "button", "Undo", tag$kbd("U"))
-            )
-          ),
-          tag$div(
-            id = "stage",
-            picture_frame("reference", "reference", "R"),
-            picture_frame("one", if (pairs) "left" else "take", NULL),
-            if (pairs) picture_frame("other", "right", NULL)
-          ),
-          tag$div(
-            id = "wipe",
-            hidden = NA,
-            tag$div(
-              id = "wiped",
-              tag$img(id = "under", alt = ""),
-              tag$img(id = "over", alt = "")
-            ),
-            tag$label(
-              class = "slide",
-              tag$span(id = "wipe-of"),
-              tag$input(
-                id = "edge",
-                type = "range",
-                min = "0",
-                max = "100",
-                value = "50",
-                `aria-label` = "How far the second picture is drawn over the first"
-              )
-            )
-          ),
-          tag$div(
-            class = "tools",
-            role = "toolbar",
-            `aria-label` = "Ways of looking",
-            tool_button("nearer", "Nearer", "+"),
-            tool_button("further", "Further", "\u2212"),
-            tool_button("whole", "Whole", "0"),
-            tool_button("wiping", "Wipe", "W"),
-            tool_button("next-wipe", "Wipe the next two", "E")
-          ),
-          if (pairs) {
-            tag$div(
-              class = "choices",
-              choice_button("one", "Left", "\u2190"),
-              choice_button("neither", "Neither is better", "\u2193"),
-              choice_button("other", "Right", "\u2192")
-            )
-          } else {
-            tag$div(
-              class = "singles",
-              tag$fieldset(id = "phrases", tag$legend("Is it there?")),
-              tag$fieldset(
-                id = "reasons",
-                tag$legend("If not usable, why?"),
-                lapply(seq_along(reject_reasons), function(i) {
-                  tag$label(
-                    tag$input(type = "checkbox", value = reject_reasons[i]),
-                    tag$kbd(i),
-                    reject_reasons[i]
-                  )
-                })
-              ),
-              tag$div(
-                class = "choices",
-                choice_button("keep", "Keep", "K"),
-                choice_button("reject", "Reject", "J")
-              )
-            )
-          }
-        ),
-        tag$section(
-          id = "end",
-          hidden = NA,
-          tabindex = "-1",
-          `aria-labelledby` = "end-title",
-          tag$h1(id = "end-title", "Thank you"),
-          tag$p(id = "end-words"),
-          tag$button(id = "show", type = "button", class = "go", "Show what came of it"),
-          tag$button(id = "last", type = "button", "Undo the last answer"),
-          tag$div(id = "results", `aria-live` = "polite")
+        tag$button(id = "begin", type = "submit", class = "go", "Begin")
+      ),
+      tag$p(id = "refused", role = "alert"),
+      keys_table(pairs)
+    ),
+    tag$section(
+      id = "look",
+      hidden = NA,
+      `aria-label` = "Pictures to judge",
+      tag$header(
+        tag$div(tag$p(id = "asked"), tag$p(id = "unwanted")),
+        tag$div(
+          class = "aside",
+          tag$output(id = "count", `aria-live` = "polite"),
+          tag$button(id = "undo", type = "button", "Undo", tag$kbd("U"))
         )
       ),
-      tag$script(htmltools::HTML(page_part("page.js")))
+      tag$div(
+        id = "stage",
+        picture_frame("reference", "reference", "R"),
+        picture_frame("one", if (pairs) "left" else "take", NULL),
+        if (pairs) picture_frame("other", "right", NULL)
+      ),
+      tag$div(
+        id = "wipe",
+        hidden = NA,
+        tag$div(
+          id = "wiped",
+          tag$img(id = "under", alt = ""),
+          tag$img(id = "over", alt = "")
+        ),
+        tag$label(
+          class = "slide",
+          tag$span(id = "wipe-of"),
+          tag$input(
+            id = "edge",
+            type = "range",
+            min = "0",
+            max = "100",
+            value = "50",
+            `aria-label` = "How far the second picture is drawn over the first"
+          )
+        )
+      ),
+      tag$div(
+        class = "tools",
+        role = "toolbar",
+        `aria-label` = "Ways of looking",
+        tool_button("nearer", "Nearer", "+"),
+        tool_button("further", "Further", "\u2212"),
+        tool_button("whole", "Whole", "0"),
+        tool_button("wiping", "Wipe", "W"),
+        tool_button("next-wipe", "Wipe the next two", "E")
+      ),
+      if (pairs) {
+        tag$div(
+          class = "choices",
+          choice_button("one", "Left", "\u2190"),
+          choice_button("neither", "Neither is better", "\u2193"),
+          choice_button("other", "Right", "\u2192")
+        )
+      } else {
+        tag$div(
+          class = "singles",
+          tag$fieldset(id = "phrases", tag$legend("Is it there?")),
+          tag$fieldset(
+            id = "reasons",
+            tag$legend("If not usable, why?"),
+            lapply(seq_along(reject_reasons), function(i) {
+              tag$label(
+                tag$input(type = "checkbox", value = reject_reasons[i]),
+                tag$kbd(i),
+                reject_reasons[i]
+              )
+            })
+          ),
+          tag$div(
+            class = "choices",
+            choice_button("keep", "Keep", "K"),
+            choice_button("reject", "Reject", "J")
+          )
+        )
+      }
     ),
-    lang = "en"
+    tag$section(
+      id = "end",
+      hidden = NA,
+      tabindex = "-1",
+      `aria-labelledby` = "end-title",
+      tag$h1(id = "end-title", "Thank you"),
+      tag$p(id = "end-words"),
+      tag$button(id = "show", type = "button", class = "go", "Show what came of it"),
+      tag$button(id = "last", type = "button", "Undo the last answer"),
+      tag$div(id = "results", `aria-live` = "polite")
+    )
   )
 }
 
@@ -202,15 +198,7 @@ keys_table <- function(pairs) {
     "W" = "wipe one picture over another",
     "E" = "wipe the next two"
   )
-  tag <- htmltools::tags
-  tag$details(
-    tag$summary("Keys"),
-    tag$table(
-      lapply(names(keys), function(key) {
-        tag$tr(tag$th(scope = "row", tag$kbd(key)), tag$td(keys[[key]]))
-      })
-    )
-  )
+  keys_part(keys)
 }
 
 # The results, as they are shown when somebody is done.
@@ -298,11 +286,11 @@ results_html <- function(found) {
   )
 }
 
-# Bars as plain markup: a scale, an interval and a point a pipeline.
+# A scale, an interval and a point for each pipeline.
 strength_bars <- function(strengths) {
   tag <- htmltools::tags
   ends <- range(strengths$low, strengths$high, 0)
-  at <- function(x) sprintf("%.1f%%", 100 * (x - ends[1]) / diff(ends))
+  at <- function(x) (x - ends[1]) / diff(ends)
   tag$table(
     class = "bars",
     lapply(seq_len(nrow(strengths)), function(i) {
@@ -312,11 +300,7 @@ strength_bars <- function(strengths) {
         tag$td(class = "number", two(one$strength)),
         tag$td(
           class = "bar",
-          tag$span(
-            class = "between",
-            style = paste0("left:", at(one$low), ";right:calc(100% - ", at(one$high), ")")
-          ),
-          tag$span(class = "point", style = paste0("left:", at(one$strength)))
+          interval_bar(at(one$strength), at(one$low), at(one$high), "currentColor")
         ),
         tag$td(class = "number", paste0(two(one$low), " to ", two(one$high))),
         tag$td(paste0("preferred ", format(one$preferred), " of ", one$shown))

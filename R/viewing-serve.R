@@ -61,84 +61,31 @@ view_takes <- function(
     job %||% NA_character_,
     trial$brief$seed
   )
-  token <- fresh_key()
-  port <- port %||% httpuv::randomPort()
-  app <- viewing_app(viewing, token)
-  ends <- clock() + seconds
-  app$onStart <- function() {
-    # Once the server listens.
-    later::later(function() ready(paste0("http://127.0.0.1:", port, "/?token=", token)), 0)
-    watch <- function() if (clock() >= ends) shiny::stopApp() else later::later(watch, 0.5)
-    if (is.finite(seconds)) {
-      watch()
-    }
-  }
-
-  # runApp() attaches shiny, and says so.
-  withCallingHandlers(
-    tryCatch(
-      shiny::runApp(app, host = "127.0.0.1", port = port, quiet = TRUE, launch.browser = FALSE),
-      interrupt = function(e) NULL
-    ),
-    packageStartupMessage = function(m) invokeRestart("muffleMessage")
-  )
+  serve_site(viewing_site(viewing), port, seconds, ready)
   invisible(viewing_of(store, trial))
 }
 
-# The page and its server. It keeps track of who is using which name.
-viewing_app <- function(viewing, token) {
+# The page and what it is told. It keeps track of who is using which name.
+viewing_site <- function(viewing) {
   desk <- list(
     viewing = viewing,
-    token = token,
     people = PeopleViewing$new(),
-    pictures = Cache$new()
+    pictures = Cache$new(most_bytes = most_kept_pictures),
+    names = Cache$new()
   )
-  ui <- function(request) {
-    if (!is_from_here(request) || !has_token(desk, request$QUERY_STRING)) {
-      return(shiny::httpResponse(
-        403,
-        "text/plain; charset=utf-8",
-        "This page needs the complete address that `sprenn viewing` printed, with its token."
-      ))
-    }
-
-    viewing_page(viewing)
-  }
-
-  server <- function(input, output, session) {
-    # Pages of other sites may open a WebSocket to this machine too.
-    if (is_from_here(session$request)) {
-      serve_person(desk, input, session)
-    } else {
-      session$close()
-    }
-  }
-  app <- shiny::shinyApp(ui, server)
-  answer <- app$httpHandler
-  app$httpHandler <- function(request) {
-    response <- answer(request)
-    if (!is.null(response)) {
-      response$headers <- utils::modifyList(as.list(response$headers), viewing_headers())
-    }
-
-    response
-  }
-  app
-}
-
-# Nothing but our own script runs, no other site may show the page in a frame, and the address
-# with its token is told to nobody.
-viewing_headers <- function() {
   list(
-    "Content-Security-Policy" = paste0(
-      "default-src 'self'; script-src 'self' ", only_source(page_part("page.js")),
-      "; style-src 'self' 'unsafe-inline'; img-src 'self' data:; object-src 'none'; ",
-      "base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
-    ),
-    "X-Content-Type-Options" = "nosniff",
-    "Referrer-Policy" = "no-referrer"
+    page = function() viewing_page(viewing),
+    picture = function(name) {
+      if (desk$names$has(name)) {
+        list(type = "image/png", bytes = shown_bytes(desk, desk$names$get(name)))
+      }
+    },
+    enter = function(window) serve_person(desk, window)
   )
 }
+
+# As many bytes of pictures are kept ready to be shown.
+most_kept_pictures <- 256 * 2^20
 
 # The people by name, and their browser windows.
 PeopleViewing <- R6::R6Class(
@@ -158,69 +105,60 @@ PeopleViewing <- R6::R6Class(
   private = list(windows = list())
 )
 
-has_token <- function(desk, query) {
-  identical(shiny::parseQueryString(query %||% "")$token, desk$token)
-}
-
-# Whether a request names this machine, and comes from one of our own pages if from any.
-is_from_here <- function(request) {
-  host <- request$HTTP_HOST %||% ""
-  origin <- request$HTTP_ORIGIN
-  grepl("^(127[.]0[.]0[.]1|localhost)(:[0-9]+)?$", host) &&
-    (is.null(origin) || identical(tolower(origin), paste0("http://", tolower(host))))
-}
-
 # One browser window: its person, and what it shows.
-serve_person <- function(desk, input, session) {
+serve_person <- function(desk, window) {
   viewing <- desk$viewing
   person <- NULL
   shown <- NULL
-  send <- function(next_one) {
+  show <- function(next_one) {
     shown <<- next_one
     if (is.null(shown)) {
-      session$sendCustomMessage("done", done_words(viewing, person))
+      window$send("done", done_words(viewing, person))
     } else {
-      message <- showing_message(viewing, shown, session, desk$pictures)
-      session$sendCustomMessage("show", message)
+      window$send("show", showing_message(desk, shown))
     }
   }
-
-  shiny::observeEvent(input$person, {
-    name <- trimws(gsub("[[:space:]]+", " ", clean_text(as.character(input$person$name))))
-    refused <- why_refused(desk, name, session)
+  enter <- function(said) {
+    name <- trimws(gsub("[[:space:]]+", " ", clean_text(as.character(said$name %||% ""))))
+    refused <- why_refused(desk, name)
     if (is.null(refused)) {
-      desk$people$add(name, session$token)
+      desk$people$add(name, window$id)
       person <<- name
-      send(next_showing(viewing, name))
+      show(next_showing(viewing, name))
     } else {
-      session$sendCustomMessage("refused", refused)
+      window$send("refused", refused)
     }
-  })
-  shiny::observeEvent(input$said, {
-    # A ballot of another showing is an old one, sent twice or late.
-    current <- !is.null(person) && identical(input$said$ballot, shown$ballot)
-    if (current &&
-      !is.null(shown) &&
-      keep_ballot(viewing, person, shown, input$said, session)) {
-      send(next_showing(viewing, person))
+  }
+  # A ballot of another showing is an old one, sent twice or late.
+  answer <- function(said) {
+    if (!is.null(shown) && identical(said$ballot, shown$ballot) &&
+      keep_ballot(viewing, person, shown, said, window)) {
+      show(next_showing(viewing, person))
     }
-  })
-  shiny::observeEvent(input$undo, {
-    if (!is.null(person)) {
-      send(undo_ballot(viewing, person) %||% next_showing(viewing, person))
+  }
+  undo <- function(said) show(undo_ballot(viewing, person) %||% next_showing(viewing, person))
+  results <- function(said) {
+    found <- results_html(viewing_of(viewing$store, viewing$trial))
+    window$send("results", as.character(found))
+  }
+  list(
+    heard = function(kind, said) {
+      if (kind == "person" && is.null(person)) {
+        enter(said)
+      } else if (!is.null(person)) {
+        switch(kind,
+          said = answer(said),
+          undo = undo(said),
+          results = results(said)
+        )
+      }
+    },
+    left = function() {
+      if (!is.null(person)) {
+        desk$people$remove(person, window$id)
+      }
     }
-  })
-  shiny::observeEvent(input$results, {
-    if (!is.null(person)) {
-      results <- results_html(viewing_of(viewing$store, viewing$trial))
-      session$sendCustomMessage("results", as.character(results))
-    }
-  })
-  session$onSessionEnded(function() {
-    if (!is.null(person)) {
-      desk$people$remove(person, session$token)
-    }
-  })
+  )
 }
 
 done_words <- function(viewing, person) {
@@ -231,11 +169,7 @@ done_words <- function(viewing, person) {
   )
 }
 
-why_refused <- function(desk, name, session) {
-  if (!has_token(desk, session$clientData$url_search)) {
-    return("This page needs the complete address that was printed, with its token.")
-  }
-
+why_refused <- function(desk, name) {
   if (nchar(name) < 1 || nchar(name) > 40) {
     return("A name of 1 to 40 characters, please.")
   }
@@ -250,14 +184,14 @@ why_refused <- function(desk, name, session) {
 }
 
 # Whether an answer could be kept; if not, the page is told why.
-keep_ballot <- function(viewing, person, shown, said, session) {
+keep_ballot <- function(viewing, person, shown, said, window) {
   tryCatch(
     {
       record_ballot(viewing, person, shown, said)
       TRUE
     },
     sprenn_error = function(e) {
-      session$sendCustomMessage("refused", conditionMessage(e))
+      window$send("refused", conditionMessage(e))
       FALSE
     }
   )
@@ -271,27 +205,17 @@ viewing_ballots_of <- function(viewing, person) {
 
 # A showing as it is sent to the page: the words, and where the pictures are. Pictures are served
 # under meaningless names, as plain PNG, whatever file they came from.
-showing_message <- function(viewing, shown, session, pictures) {
+showing_message <- function(desk, shown) {
+  viewing <- desk$viewing
   case <- case_named(
     viewing$trial$suite,
     viewing$takes$case[match(shown$one, viewing$takes$take)]
   )
-  frame <- case_frame(case, viewing$trial$suite)
-  png_of_take <- function(id) {
-    pictures$get(id, {
-      take <- viewing$takes[viewing$takes$take == id, ]
-      png::writePNG(
-        bring_back(decode_picture(encoded_picture(take_bytes(viewing$store, take))), frame)
-      )
-    })
+  serve <- function(what) {
+    name <- fresh_key()
+    desk$names$get(name, what)
+    paste0("pictures/", name)
   }
-
-  serve <- function(bytes) {
-    session$registerDataObj(fresh_key(), bytes, function(data, request) {
-      shiny::httpResponse(200, "image/png", data, headers = list("Cache-Control" = "no-store"))
-    })
-  }
-
   asked <- if (case$neutral) {
     "no prompt"
   } else {
@@ -321,17 +245,29 @@ showing_message <- function(viewing, shown, session, pictures) {
     pictures = Filter(
       Negate(is.null),
       list(
-        reference = if (!is.null(case$reference)) {
-          serve(
-            pictures$get(
-              paste("reference", case$id),
-              png::writePNG(fitted_reference(case, viewing$trial$suite))
-            )
-          )
-        },
-        one = serve(png_of_take(shown$one)),
-        other = if (!is.na(shown$other)) serve(png_of_take(shown$other))
+        reference = if (!is.null(case$reference)) serve(list(case = case$id)),
+        one = serve(list(case = case$id, take = shown$one)),
+        other = if (!is.na(shown$other)) serve(list(case = case$id, take = shown$other))
       )
     )
   )
+}
+
+# The PNG of a take in its case's frame, or of the reference.
+shown_bytes <- function(desk, what) {
+  viewing <- desk$viewing
+  case <- case_named(viewing$trial$suite, what$case)
+  desk$pictures$get(what$take %||% paste("reference", what$case), {
+    png::writePNG(
+      if (is.null(what$take)) {
+        fitted_reference(case, viewing$trial$suite)
+      } else {
+        take <- viewing$takes[viewing$takes$take == what$take, ]
+        bring_back(
+          decode_picture(encoded_picture(take_bytes(viewing$store, take))),
+          case_frame(case, viewing$trial$suite)
+        )
+      }
+    )
+  })
 }

@@ -19,7 +19,7 @@ play_viewers <- function(address, ballots) {
     value <- function(script) page$Runtime$evaluate(script, returnByValue = TRUE, awaitPromise = TRUE)$result$value
     until <- function(script) for (i in 1:600) if (isTRUE(value(script))) return(invisible()) else Sys.sleep(0.05)
     page$Page$navigate(address)
-    until("!!(window.Shiny && Shiny.shinyapp && Shiny.shinyapp.$socket && Shiny.shinyapp.$socket.readyState === 1)")
+    until("document.documentElement.dataset.live === 'yes'")
     value(sprintf("(document.getElementById('name').value = '%s', document.getElementById('who').requestSubmit(), true)", person))
     until("!document.getElementById('look').hidden")
     for (i in seq_len(ballots)) {

@@ -24,8 +24,9 @@ if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null && debs=$(missing debian)
   case $what in check | docs) command -v pandoc >/dev/null || debs="$debs pandoc" ;; esac
   if [ "$what" = lint ]; then
     command -v clang-format >/dev/null || debs="$debs clang-format"
-    command -v npm >/dev/null || debs="$debs npm"
   fi
+  # For what tools/web has: formatters, linters, and axe, which tests pages for accessibility.
+  case $what in lint | test) command -v npm >/dev/null || debs="$debs npm" ;; esac
   # What gives photographs their looks in bench/natural.R.
   if [ "$what" = bench ]; then
     command -v gmic >/dev/null || debs="$debs gmic"
@@ -64,6 +65,10 @@ if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null && debs=$(missing debian)
 fi
 # What Debian lacks, or could not give; nothing if all is there.
 missing cran
-if [ "$what" = lint ] && [ ! -d tools/web/node_modules ]; then
-  npm ci --silent --no-audit --no-fund --prefix tools/web
-fi
+case $what in
+  lint | test)
+    if [ ! -d tools/web/node_modules/axe-core ] && command -v npm >/dev/null; then
+      npm ci --silent --no-audit --no-fund --prefix tools/web
+    fi
+    ;;
+esac

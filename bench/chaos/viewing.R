@@ -11,14 +11,13 @@ answers_asked <- 12
 sit_down <- function(name, address, diary) {
   place <- sub("^http://([^/]*)/.*$", "\\1", address)
   socket <- websocket::WebSocket$new(
-    paste0("ws://", place, "/websocket/"),
+    paste0("ws", sub("^http", "", address), "live"),
     headers = list(Origin = paste0("http://", place)),
     autoConnect = FALSE,
     errorLogChannels = "none"
   )
-  update <- function(...) {
-    data <- list(...)
-    message <- list(method = "update", data = data)
+  say <- function(kind, said) {
+    message <- list(kind = kind, said = said)
     if (socket$readyState() == 1L) socket$send(jsonlite::toJSON(message, auto_unbox = TRUE))
   }
   underway <- NULL
@@ -31,14 +30,13 @@ sit_down <- function(name, address, diary) {
     last <- tail(setdiff(names(diary$said), diary$undone), 1)
     if (length(last) && shown$number > 1 && runif(1) < 0.15) {
       underway <<- list(kind = "undo", ballot = last)
-      return(update(undo = list(nonce = runif(1))))
+      return(say("undo", list()))
     }
 
     choices <- if (shown$kind == "pair") c("one", "other", "neither") else c("keep", "reject")
     underway <<- list(kind = "said", ballot = shown$ballot, choice = sample(choices, 1))
     phrases <- stats::setNames(rep(list("yes"), length(shown$phrases)), unlist(shown$phrases))
-    update(said = list(
-      nonce = runif(1),
+    say("said", list(
       ballot = shown$ballot,
       choice = underway$choice,
       reasons = list(),
@@ -46,31 +44,20 @@ sit_down <- function(name, address, diary) {
       seconds = 1
     ))
   }
-  socket$onOpen(function(event) {
-    search <- paste0("?", sub("^[^?]*[?]", "", address))
-    first <- list(method = "init", data = list(.clientdata_url_search = search))
-    socket$send(jsonlite::toJSON(first, auto_unbox = TRUE))
-  })
+  socket$onOpen(function(event) say("person", list(name = name)))
   socket$onMessage(function(event) {
     message <- jsonlite::parse_json(event$data)
-    if (!is.null(message$config)) {
-      update(person = list(nonce = runif(1), name = name))
-    }
-
-    if (!is.null(message$custom$refused)) {
-      found("a viewing refused ", name, ": ", message$custom$refused)
-    }
-
-    shown <- message$custom$show
-    if (!is.null(shown)) {
-      acknowledge()
-      later::later(function() answer(shown), runif(1, 0, 0.05))
-    }
-
-    if (!is.null(message$custom$done)) {
-      acknowledge()
-      diary$done <- TRUE
-    }
+    switch(message$kind,
+      refused = found("a viewing refused ", name, ": ", message$said),
+      show = {
+        acknowledge()
+        later::later(function() answer(message$said), runif(1, 0, 0.05))
+      },
+      done = {
+        acknowledge()
+        diary$done <- TRUE
+      }
+    )
   })
   socket$connect()
   socket

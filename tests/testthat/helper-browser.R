@@ -86,3 +86,222 @@ expect_accessible <- function(opened, at_least) {
     expect_equal(unique(unlist(opened$value(contrast))), NULL, info = scheme)
   }
 }
+
+# What a page asks for, and what its console says.
+listen_to <- function(page) {
+  asked <- character()
+  said <- character()
+  page$Network$enable()
+  page$Runtime$enable()
+  page$Network$requestWillBeSent(callback_ = function(event) {
+    asked <<- c(asked, event$request$url)
+  })
+  page$Runtime$consoleAPICalled(callback_ = function(event) said <<- c(said, event$type))
+  page$Runtime$exceptionThrown(callback_ = function(event) {
+    said <<- c(said, paste("exception:", event$exceptionDetails$exception$description))
+  })
+  list(
+    asked = function() asked[!startsWith(asked, "data:")],
+    said = function() said
+  )
+}
+
+# A page in a file, opened: what it asks for, what its console says, and values of its scripts.
+open_file <- function(file, width = 1280, height = 800, env = parent.frame()) {
+  page <- new_browser(env, width, height)
+  heard <- listen_to(page)
+  loaded <- page$Page$loadEventFired(wait_ = FALSE, timeout_ = 60)
+  page$Page$navigate(paste0("file://", normalizePath(file)), wait_ = FALSE)
+  page$wait_for(loaded)
+  list(
+    page = page,
+    asked = heard$asked,
+    said = heard$said,
+    value = function(script) page$Runtime$evaluate(script, returnByValue = TRUE)$result$value
+  )
+}
+
+# A page that a function of the package serves in a process of its own: its address, and how to
+# stop it.
+served_page <- function(call, folder, ..., env = parent.frame()) {
+  told <- tempfile("address-")
+  given <- tempfile("serving-", fileext = ".rds")
+  saveRDS(list(paths = .libPaths(), arguments = list(trial = folder, seconds = 300, ...)), given)
+  code <- sprintf(
+    paste0(
+      "given <- readRDS('%s'); .libPaths(given$paths); do.call(sprenn::%s, ",
+      "c(given$arguments, list(ready = function(address) writeLines(address, '%s'))))"
+    ),
+    given,
+    call,
+    told
+  )
+  process <- processx::process$new(
+    file.path(R.home("bin"), "Rscript"),
+    c("--no-save", "--no-restore", "-e", code),
+    cleanup_tree = TRUE,
+    stdout = NULL,
+    stderr = tempfile("serving-", fileext = ".log")
+  )
+  withr::defer(process$kill_tree(), envir = env)
+  began <- Sys.time()
+  while (!file.exists(told) && process$is_alive() && Sys.time() - began < 60) {
+    process$wait(100)
+  }
+
+  if (!file.exists(told)) {
+    stop(paste(readLines(process$get_error_file()), collapse = "\n"))
+  }
+
+  list(address = readLines(told), process = process)
+}
+
+# A browser window on it.
+window_on <- function(
+  address,
+  first = NULL,
+  env = parent.frame(),
+  width = 1280,
+  height = 800
+) {
+  page <- if (is.null(first)) {
+    new_browser(env, width, height)
+  } else {
+    first$page$parent$new_session(width = width, height = height)
+  }
+  heard <- listen_to(page)
+  loaded <- page$Page$loadEventFired(wait_ = FALSE)
+  page$Page$navigate(address, wait_ = FALSE)
+  page$wait_for(loaded)
+  value <- function(script) page$Runtime$evaluate(script, returnByValue = TRUE)$result$value
+  until <- function(script, seconds = 30) {
+    began <- Sys.time()
+    while (!isTRUE(value(script))) {
+      if (Sys.time() - began > seconds) {
+        stop("never came true: ", script)
+      }
+
+      page$Runtime$evaluate("new Promise((done) => setTimeout(done, 50))", awaitPromise = TRUE)
+    }
+  }
+
+  key <- function(key) {
+    value(
+      sprintf(
+        "document.dispatchEvent(new KeyboardEvent('keydown', {key: '%s', bubbles: true})) || true",
+        key
+      )
+    )
+  }
+
+  enter <- function(name) {
+    until("document.documentElement.dataset.live === 'yes'")
+    value(
+      sprintf(
+        paste0(
+          "(document.getElementById('name').value = '%s', ",
+          "document.getElementById('who').requestSubmit(), true)"
+        ),
+        name
+      )
+    )
+  }
+
+  list(
+    page = page,
+    value = value,
+    until = until,
+    key = key,
+    enter = enter,
+    # Requests to elsewhere, and what the console says.
+    strangers = function() {
+      asked <- heard$asked()
+      asked[!startsWith(asked, sub("(//[^/]*/).*", "\\1", address))]
+    },
+    said = heard$said,
+    shown = function() value("document.getElementById('viewing').dataset.shown || ''")
+  )
+}
+
+# The mouse pressed at the first of some points (in pixels of the page), moved and let go.
+drag_mouse <- function(window, ...) {
+  points <- list(...)
+  send <- function(type, at, buttons) {
+    window$page$Input$dispatchMouseEvent(
+      type = type, x = at[1], y = at[2], button = "left", buttons = buttons, clickCount = 1
+    )
+  }
+  send("mousePressed", points[[1]], 1)
+  for (at in points[-1]) {
+    send("mouseMoved", at, 1)
+  }
+  send("mouseReleased", points[[length(points)]], 0)
+}
+
+# The same by a finger.
+drag_finger <- function(window, ...) {
+  points <- list(...)
+  touch <- function(type, at) {
+    fingers <- if (is.null(at)) list() else list(list(x = at[1], y = at[2]))
+    window$page$Input$dispatchTouchEvent(type = type, touchPoints = fingers)
+  }
+  touch("touchStart", points[[1]])
+  for (at in points[-1]) {
+    touch("touchMove", at)
+  }
+  touch("touchEnd", NULL)
+}
+
+# A real key: its name, and the text that it types.
+press_key <- function(window, key, text = if (nchar(key) == 1) key else "", modifiers = 0) {
+  codes <- c(
+    ArrowLeft = 37, ArrowUp = 38, ArrowRight = 39, ArrowDown = 40, Enter = 13, Tab = 9,
+    Escape = 27, " " = 32
+  )
+  code <- if (key %in% names(codes)) codes[[key]] else utf8ToInt(toupper(key))
+  if (key == "Enter") {
+    text <- "\r"
+  }
+  down <- list(
+    type = "keyDown", key = key, code = key, windowsVirtualKeyCode = code, modifiers = modifiers
+  )
+  do.call(window$page$Input$dispatchKeyEvent, c(down, if (nzchar(text)) list(text = text)))
+  window$page$Input$dispatchKeyEvent(
+    type = "keyUp", key = key, code = key, windowsVirtualKeyCode = code, modifiers = modifiers
+  )
+}
+
+# What axe, a general library for accessibility, finds that is serious or worse.
+barriers_of <- function(opened) {
+  source <- "../../tools/web/node_modules/axe-core/axe.min.js"
+  skip_if_not(file.exists(source), "axe-core is not installed (tools/setup.sh test)")
+  opened$page$Runtime$evaluate(paste(readLines(source, warn = FALSE), collapse = "\n"))
+  script <- paste0(
+    "axe.run(document, { resultTypes: ['violations'] }).then(found => found.violations",
+    ".filter(one => ['serious', 'critical'].includes(one.impact))",
+    ".map(one => one.id + ': ' + one.nodes.map(node => node.target.join(' ')).slice(0, 3)))"
+  )
+  found <- opened$page$Runtime$evaluate(
+    script,
+    returnByValue = TRUE,
+    awaitPromise = TRUE,
+    timeout_ = 120
+  )
+  expect_null(found$exceptionDetails)
+  as.character(unlist(found$result$value))
+}
+
+# None in light and dark, at 360, 1280 and 2560 pixels.
+expect_no_barriers <- function(opened) {
+  for (scheme in c("light", "dark")) {
+    for (width in c(360, 1280, 2560)) {
+      opened$page$Emulation$setDeviceMetricsOverride(
+        width = width, height = 800, deviceScaleFactor = 1, mobile = FALSE
+      )
+      opened$page$Emulation$setEmulatedMedia(
+        features = list(list(name = "prefers-color-scheme", value = scheme))
+      )
+      expect_equal(barriers_of(opened), character(), info = paste(scheme, width))
+    }
+  }
+}

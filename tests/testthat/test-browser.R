@@ -1,26 +1,4 @@
 # The report in a real headless Chromium.
-open_page <- function(file, width = 1280, height = 800, env = parent.frame()) {
-  page <- new_browser(env, width, height)
-  asked <- character()
-  said <- character()
-  page$Network$enable()
-  page$Runtime$enable()
-  page$Network$requestWillBeSent(callback_ = function(event) {
-    asked <<- c(asked, event$request$url)
-  })
-  page$Runtime$consoleAPICalled(callback_ = function(event) said <<- c(said, event$type))
-  page$Runtime$exceptionThrown(callback_ = function(event) said <<- c(said, "exception"))
-  loaded <- page$Page$loadEventFired(wait_ = FALSE, timeout_ = 60)
-  page$Page$navigate(paste0("file://", normalizePath(file)), wait_ = FALSE)
-  page$wait_for(loaded)
-  list(
-    page = page,
-    asked = function() asked[!startsWith(asked, "data:")],
-    said = function() said,
-    value = function(script) page$Runtime$evaluate(script, returnByValue = TRUE)$result$value
-  )
-}
-
 test_that("the report opens whole, asks for nothing and fits its width, light and dark", {
   folder <- small_trial(
     brief = c("brief: keep the layout", "weights: {structure: 1, adherence: 1}", "style: stay")
@@ -28,7 +6,7 @@ test_that("the report opens whole, asks for nothing and fits its width, light an
   run_trial(folder)
   score_run(folder)
   report <- write_report(folder)
-  opened <- open_page(report)
+  opened <- open_file(report)
   expect_equal(opened$value("document.querySelector('h1').innerText.length > 3"), TRUE)
   expect_equal(
     opened$value(paste0(
@@ -101,7 +79,7 @@ report_of_two_jobs <- function() {
 
 # The same, opened.
 open_report <- function(env = parent.frame()) {
-  opened <- open_page(
+  opened <- open_file(
     file.path(copy_of("two jobs", report_of_two_jobs, env), "report.html"),
     env = env
   )
@@ -167,6 +145,7 @@ test_that("every control of the report does what it says", {
     opened$wait("document.querySelector('nav a[aria-current]').dataset.job === 'restyle'")
   )
   # Filters.
+  value("document.getElementById('takes').scrollIntoView()")
   opened$set("f-pipeline", "firm")
   expect_match(opened$shown(), "^6 of 48 takes")
   opened$set("f-case", "two")
@@ -269,7 +248,7 @@ test_that("every control of the report does what it says", {
 test_that("the page draws what judges found over reference and takes", {
   folder <- finding_trial(finds_by_light)
   run_trial(folder)
-  opened <- open_page(write_report(folder))
+  opened <- open_file(write_report(folder))
   opened$value("location.hash = '#job=restyle&open=0&overlay=found'")
   labels <- "[...document.querySelectorAll('#stage .label')].map((one) => one.textContent)"
   shown <- NULL

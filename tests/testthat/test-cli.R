@@ -267,7 +267,7 @@ test_that("zsh reads its completions", {
 test_that("every command that says something says it as JSON too, and nothing beside it", {
   commands <- cli_commands()
   has <- vapply(commands, function(command) "--json" %in% flags_of(command), NA)
-  expect_setequal(names(has)[!has], c("demo", "standins", "completions"))
+  expect_setequal(names(has)[!has], c("demo", "mark", "standins", "completions"))
   folder <- small_trial()
   picture <- list.files(file.path(folder, "references"), full.names = TRUE)[1]
   told <- function(...) {

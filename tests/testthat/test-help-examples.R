@@ -5,7 +5,7 @@
 
 # Not part of what is typed, but nobody is there to end these.
 end_by_itself <- function(line) {
-  sub("^(sprenn (viewing|standins) .*)$", "\\1 --for 2", line)
+  sub("^(sprenn (viewing|standins|mark) .*)$", "\\1 --for 2", line)
 }
 
 # What has to be there before the first example of a command.
@@ -108,7 +108,7 @@ shared <- new.env()
 # The words of an answer, without what differs from run to run: numbers, times, folders, tokens.
 wording <- function(text, folder) {
   lines <- strsplit(gsub(folder, "FOLDER", text, fixed = TRUE), "\n", fixed = TRUE)[[1]]
-  lines <- gsub("token=[0-9a-f]+", "token=T", lines)
+  lines <- gsub("(127[.]0[.]0[.]1:[0-9]+)/[0-9a-f]+/", "\\1/T/", lines)
   lines <- gsub("[0-9][0-9a-f]{11,}(-[0-9a-f]+)*", "HASH", lines)
   lines <- gsub("[-+<>]?[0-9]+([.,:][0-9]+)*", "N", lines)
   lines <- gsub("\\b(s|min|h)\\b", "s", gsub("-{3,}|\u2500+", "--", lines))
@@ -278,6 +278,8 @@ test_that("a sheet shows the takes that it is asked for, so many rows to a page"
     "keepers",
     "--rows",
     "2",
+    "--columns",
+    "20",
     "--out",
     out
   )
@@ -447,6 +449,13 @@ test_that("single takes are viewed at the port that is named, and what came of i
   expect_match(said$out, paste0(":", port), all = FALSE)
   none <- run_cli("viewing", place("brackwater"), "--results", "--out", place("viewing.png"))
   expect_match(c(none$out, none$err), "Nobody has", all = FALSE)
+})
+
+test_that("references are marked at the port that is named", {
+  port <- httpuv::randomPort()
+  said <- run_cli("mark", place("brackwater"), "--port", port, "--for", "1")
+  expect_equal(said$status, 0)
+  expect_match(said$out, paste0("http://127.0.0.1:", port, "/"), all = FALSE)
 })
 
 test_that("stand-ins are served with the pace, the account and the luck that are asked for", {

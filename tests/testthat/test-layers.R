@@ -18,8 +18,10 @@ rooms_in_order <- c(
   run = "work",
   figure = "interface",
   sheet = "interface",
+  page = "interface",
   report = "interface",
   viewing = "interface",
+  mark = "interface",
   cli = "interface",
   standin = "standin"
 )

@@ -354,107 +354,6 @@ test_that("there must be something to compare", {
   )
 })
 
-# A viewing on a real page, in a process of its own: its address, and how to stop it.
-opened_viewing <- function(folder, ..., env = parent.frame()) {
-  told <- tempfile("address-")
-  code <- sprintf(
-    paste0(
-      "given <- readRDS('%s'); .libPaths(given$paths); do.call(sprenn::view_takes, ",
-      "c(given$arguments, list(ready = function(address) writeLines(address, '%s'))))"
-    ),
-    local({
-      file <- tempfile("viewing-", fileext = ".rds")
-      saveRDS(
-        list(paths = .libPaths(), arguments = list(trial = folder, seconds = 300, ...)),
-        file
-      )
-      file
-    }),
-    told
-  )
-  process <- processx::process$new(
-    file.path(R.home("bin"), "Rscript"),
-    c("--no-save", "--no-restore", "-e", code),
-    cleanup_tree = TRUE,
-    stdout = NULL,
-    stderr = tempfile("viewing-", fileext = ".log")
-  )
-  withr::defer(process$kill_tree(), envir = env)
-  began <- Sys.time()
-  while (!file.exists(told) && process$is_alive() && Sys.time() - began < 60) {
-    process$wait(100)
-  }
-
-  if (!file.exists(told)) {
-    stop(paste(readLines(process$get_error_file()), collapse = "\n"))
-  }
-
-  list(address = readLines(told), process = process)
-}
-
-# A browser window on it.
-window_on <- function(
-  address,
-  first = NULL,
-  env = parent.frame(),
-  width = 1280,
-  height = 800
-) {
-  page <- if (is.null(first)) {
-    new_browser(env, width, height)
-  } else {
-    first$page$parent$new_session(width = width, height = height)
-  }
-  loaded <- page$Page$loadEventFired(wait_ = FALSE)
-  page$Page$navigate(address, wait_ = FALSE)
-  page$wait_for(loaded)
-  value <- function(script) page$Runtime$evaluate(script, returnByValue = TRUE)$result$value
-  until <- function(script, seconds = 30) {
-    began <- Sys.time()
-    while (!isTRUE(value(script))) {
-      if (Sys.time() - began > seconds) {
-        stop("never came true: ", script)
-      }
-
-      page$Runtime$evaluate("new Promise((done) => setTimeout(done, 50))", awaitPromise = TRUE)
-    }
-  }
-
-  key <- function(key) {
-    value(
-      sprintf(
-        "document.dispatchEvent(new KeyboardEvent('keydown', {key: '%s', bubbles: true})) || true",
-        key
-      )
-    )
-  }
-
-  enter <- function(name) {
-    until(paste0(
-      "!!(window.Shiny && Shiny.shinyapp && Shiny.shinyapp.$socket && ",
-      "Shiny.shinyapp.$socket.readyState === 1)"
-    ))
-    value(
-      sprintf(
-        paste0(
-          "(document.getElementById('name').value = '%s', ",
-          "document.getElementById('who').requestSubmit(), true)"
-        ),
-        name
-      )
-    )
-  }
-
-  list(
-    page = page,
-    value = value,
-    until = until,
-    key = key,
-    enter = enter,
-    shown = function() value("document.getElementById('viewing').dataset.shown || ''")
-  )
-}
-
 # Says something, and waits for the next showing or the end.
 says <- function(window, key) {
   before <- window$shown()
@@ -473,6 +372,7 @@ says <- function(window, key) {
 # Whether the viewing closes a WebSocket that a page of this origin opens, within two seconds.
 is_closed_to <- function(address, origin) {
   host <- sub("http://([^/]*)/.*", "\\1", address)
+  path <- sub("http://[^/]*", "", address)
   talk <- socketConnection(
     "127.0.0.1",
     as.integer(sub(".*:", "", host)),
@@ -482,14 +382,14 @@ is_closed_to <- function(address, origin) {
   on.exit(close(talk))
   writeBin(
     charToRaw(paste0(
-      "GET /websocket/ HTTP/1.1\r\nHost: ", host, "\r\nOrigin: ", origin,
+      "GET ", path, "live HTTP/1.1\r\nHost: ", host, "\r\nOrigin: ", origin,
       "\r\nUpgrade: websocket\r\nConnection: Upgrade\r\nSec-WebSocket-Version: 13",
       "\r\nSec-WebSocket-Key: dGhlIHNhbXBsZSBub25jZQ==\r\n\r\n"
     )),
     talk
   )
-  # A text frame of an opened session: shiny's first message, masked with zeros.
-  said <- charToRaw("{\"method\":\"init\",\"data\":{}}")
+  # A text frame that says nothing, masked with zeros.
+  said <- charToRaw("{\"kind\":\"none\"}")
   Sys.sleep(0.5)
   try(writeBin(c(as.raw(c(0x81, 0x80 + length(said), 0, 0, 0, 0)), said), talk), silent = TRUE)
   Sys.sleep(1.5)
@@ -514,17 +414,19 @@ test_that(
       ),
       file.path(folder, "mixer.R")
     )
-    viewing <- opened_viewing(folder, ballots = 6)
+    viewing <- served_page("view_takes", folder, ballots = 6)
     expect_match(
-      curl_text(sub("token=.*", "token=wrong", viewing$address)),
+      curl_text(sub("[^/]+/$", "wrong/", viewing$address)),
       "needs the complete address"
     )
     answer <- curl::curl_fetch_memory(viewing$address)
     headers <- curl::parse_headers_list(answer$headers)
     expect_match(headers$`content-security-policy`, "frame-ancestors 'none'", fixed = TRUE)
     expect_equal(headers$`referrer-policy`, "no-referrer")
+    own <- sub("/[^/]+/$", "", viewing$address)
     expect_true(is_closed_to(viewing$address, "http://evil.invalid"))
-    expect_false(is_closed_to(viewing$address, sub("/[?].*", "", viewing$address)))
+    expect_true(is_closed_to(sub("[^/]+/$", "wrong/", viewing$address), own))
+    expect_false(is_closed_to(viewing$address, own))
     ana <- window_on(viewing$address)
     ben <- window_on(viewing$address, ana)
     ana$enter("ana")
@@ -535,6 +437,7 @@ test_that(
     ben$enter("ben")
     ben$until("!document.getElementById('look').hidden")
     expect_accessible(ana, 8)
+    expect_no_barriers(ana)
     # Nothing on the page says which pipeline made what.
     expect_false(ana$value("/firm|loose/.test(document.documentElement.outerHTML)"))
     expect_true(

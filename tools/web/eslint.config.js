@@ -7,8 +7,13 @@ const rules = { complexity: ["error", 15], "max-depth": ["error", 3], eqeqeq: "e
 module.exports = [
   js.configs.recommended,
   {
-    languageOptions: { sourceType: "script", globals: { ...globals.browser, Shiny: "readonly" } },
+    languageOptions: { sourceType: "script", globals: { ...globals.browser, pages: "readonly" } },
     rules,
+  },
+  // What the others call `pages`.
+  {
+    files: ["inst/pages/viewer.js"],
+    rules: { "no-redeclare": "off", "no-unused-vars": ["error", { varsIgnorePattern: "^pages$" }] },
   },
   {
     files: ["inst/judges/**/*.mjs"],

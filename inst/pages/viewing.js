@@ -2,14 +2,19 @@
 // back as "said". Zoom and place are one for all pictures, so that they move in step.
 (function () {
   "use strict";
-  const by = (id) => document.getElementById(id);
+  const { by } = pages;
   const kind = by("viewing").dataset.kind;
   let shown = null,
     began = 0,
     sending = false,
     phrase = 0;
-  const view = { scale: 1, x: 0, y: 0 };
-  const wipes =
+  const view = new pages.View({
+    pictures: ".pane img, #wiped img",
+    surface: ".pane, #wiped",
+    moved: () => wipe.slide(),
+  });
+  const wipe = new pages.Wipe(view);
+  const pairs =
     kind === "pairs"
       ? [
           ["one", "other"],
@@ -17,57 +22,29 @@
           ["reference", "other"],
         ]
       : [["reference", "one"]];
-  let wipe = -1;
+  let pair = -1;
 
   function show(id) {
     for (const other of ["door", "look", "end"]) by(other).hidden = other !== id;
   }
-  function place() {
-    const how = `translate(${view.x}%, ${view.y}%) scale(${view.scale})`;
-    for (const image of document.querySelectorAll(".pane img, #wiped img"))
-      image.style.transform = how;
-  }
-  function zoom(by_much) {
-    view.scale = Math.min(16, Math.max(1, view.scale * by_much));
-    move(0, 0);
-  }
-  function move(dx, dy) {
-    const most = 50 * (view.scale - 1);
-    view.x = Math.min(most, Math.max(-most, view.x + dx));
-    view.y = Math.min(most, Math.max(-most, view.y + dy));
-    place();
-  }
-  function whole() {
-    view.scale = 1;
-    view.x = 0;
-    view.y = 0;
-    place();
-  }
-  function set_wipe(which) {
-    wipe = which;
-    const on = wipe >= 0;
+  function set_pair(which) {
+    pair = which;
+    const on = pair >= 0;
     by("wipe").hidden = !on;
     by("stage").hidden = on;
     by("wiping").setAttribute("aria-pressed", on);
-    by("next-wipe").disabled = !on || wipes.length < 2;
+    by("next-wipe").disabled = !on || pairs.length < 2;
     if (!on || !shown) return;
     const words = {
       reference: "reference",
       one: kind === "pairs" ? "left" : "take",
       other: "right",
     };
-    const [under, over] = wipes[wipe];
-    by("under").src = shown.pictures[under];
-    by("over").src = shown.pictures[over];
-    by("under").alt = words[under];
-    by("over").alt = words[over];
-    by("wipe-of").textContent = words[over] + " over " + words[under];
-    slide();
-  }
-  function slide() {
-    // The edge lies on the page, whatever the zoom: the picture is cut where it shows.
-    const t = 50 + (by("edge").value - 50 - view.x) / view.scale;
-    by("over").style.clipPath = `inset(0 ${100 - t}% 0 0)`;
+    const [under, over] = pairs[pair].map((id) => ({
+      src: shown.pictures[id],
+      name: words[id],
+    }));
+    wipe.show(under, over);
   }
   function hold_reference(on) {
     if (!shown || !shown.pictures.reference) return;
@@ -143,11 +120,6 @@
       seconds: (performance.now() - began) / 1000,
     });
   }
-  function send(name, value) {
-    Shiny.setInputValue(name, Object.assign({ nonce: Math.random() }, value), {
-      priority: "event",
-    });
-  }
   function undo() {
     if (!sending) {
       sending = true;
@@ -155,8 +127,8 @@
     }
   }
 
-  function begin() {
-    Shiny.addCustomMessageHandler("show", (next) => {
+  const heard = {
+    show: (next) => {
       const images = Object.values(next.pictures).map(
         (src) =>
           new Promise((done) => {
@@ -181,99 +153,60 @@
         document.querySelectorAll("#reasons input").forEach((box) => {
           box.checked = false;
         });
-        whole();
+        view.whole();
         phrase_rows();
-        set_wipe(wipe);
+        set_pair(pair);
         began = performance.now();
         sending = false;
         by("viewing").dataset.shown = next.ballot;
       });
-    });
-    Shiny.addCustomMessageHandler("refused", (words) => {
+    },
+    refused: (words) => {
       by("refused").textContent = words;
       sending = false;
-    });
-    Shiny.addCustomMessageHandler("done", (words) => {
+    },
+    done: (words) => {
       shown = null;
       sending = false;
       by("end-words").textContent = words;
       show("end");
       by("end").focus();
-    });
-    Shiny.addCustomMessageHandler("results", (html) => {
-      by("results").innerHTML = html;
-    });
-    by("who").addEventListener("submit", (event) => {
-      event.preventDefault();
-      send("person", { name: by("name").value });
-    });
-    by("begin").addEventListener("click", () => by("who").requestSubmit());
-    by("undo").addEventListener("click", undo);
-    by("last").addEventListener("click", undo);
-    by("show").addEventListener("click", () => send("results", {}));
-    by("nearer").addEventListener("click", () => zoom(1.5));
-    by("further").addEventListener("click", () => zoom(1 / 1.5));
-    by("whole").addEventListener("click", whole);
-    by("wiping").addEventListener("click", () => set_wipe(wipe >= 0 ? -1 : 0));
-    by("next-wipe").addEventListener("click", () => set_wipe((wipe + 1) % wipes.length));
-    by("edge").addEventListener("input", slide);
-    document
-      .querySelectorAll(".choice")
-      .forEach((button) => button.addEventListener("click", () => say(button.dataset.choice)));
-    by("name").focus();
-  }
-
-  const fingers = new Map();
-  document.addEventListener("pointerdown", (event) => {
-    if (!event.target.closest(".pane, #wiped")) return;
-    fingers.set(event.pointerId, [event.clientX, event.clientY]);
-    event.target.setPointerCapture(event.pointerId);
-  });
-  document.addEventListener("pointermove", (event) => {
-    const from = fingers.get(event.pointerId);
-    if (!from) return;
-    const pane = event.target.closest(".pane, #wiped") || document.querySelector(".pane");
-    const others = [...fingers.entries()].filter(([id]) => id !== event.pointerId);
-    if (others.length) {
-      const far = (a, b) => Math.hypot(a[0] - b[0], a[1] - b[1]);
-      const now = [event.clientX, event.clientY];
-      zoom(far(now, others[0][1]) / Math.max(20, far(from, others[0][1])));
-    } else {
-      move(
-        (100 * (event.clientX - from[0])) / pane.clientWidth,
-        (100 * (event.clientY - from[1])) / pane.clientHeight,
-      );
-    }
-    if (wipe >= 0) slide();
-    fingers.set(event.pointerId, [event.clientX, event.clientY]);
-  });
-  for (const name of ["pointerup", "pointercancel"])
-    document.addEventListener(name, (event) => fingers.delete(event.pointerId));
-  document.addEventListener(
-    "wheel",
-    (event) => {
-      if (!event.target.closest(".pane, #wiped")) return;
-      event.preventDefault();
-      zoom(event.deltaY < 0 ? 1.2 : 1 / 1.2);
-      if (wipe >= 0) slide();
     },
-    { passive: false },
-  );
+    results: (html) => {
+      by("results").innerHTML = html;
+    },
+  };
+  const send = pages.talk(heard, () => {
+    by("lost").hidden = false;
+  });
+
+  by("who").addEventListener("submit", (event) => {
+    event.preventDefault();
+    send("person", { name: by("name").value });
+  });
+  by("undo").addEventListener("click", undo);
+  by("last").addEventListener("click", undo);
+  by("show").addEventListener("click", () => send("results", {}));
+  by("nearer").addEventListener("click", () => view.zoom(1.5));
+  by("further").addEventListener("click", () => view.zoom(1 / 1.5));
+  by("whole").addEventListener("click", () => view.whole());
+  by("wiping").addEventListener("click", () => set_pair(pair >= 0 ? -1 : 0));
+  by("next-wipe").addEventListener("click", () => set_pair((pair + 1) % pairs.length));
+  document
+    .querySelectorAll(".choice")
+    .forEach((button) => button.addEventListener("click", () => say(button.dataset.choice)));
+  by("name").focus();
 
   document.addEventListener("keydown", (event) => {
-    if (by("look").hidden || event.ctrlKey || event.metaKey || event.altKey) return;
-    const at_slider = event.target.id === "edge" && event.key.startsWith("Arrow");
-    if (event.repeat || at_slider) return;
-    const key = event.key.length === 1 ? event.key.toLowerCase() : event.key;
+    if (by("look").hidden || pages.with_modifier(event)) return;
+    if (event.repeat || pages.arrow_at(event)) return;
+    const key = pages.plain_key(event);
     const keys = {
       u: undo,
-      "+": () => zoom(1.5),
-      "=": () => zoom(1.5),
-      "-": () => zoom(1 / 1.5),
-      0: whole,
+      ...view.keys(),
       w: () => by("wiping").click(),
       e: () => {
-        if (wipe >= 0) by("next-wipe").click();
+        if (pair >= 0) by("next-wipe").click();
       },
       r: () => hold_reference(true),
     };
@@ -299,12 +232,8 @@
     if (!keys[key]) return;
     event.preventDefault();
     keys[key]();
-    if (wipe >= 0) slide();
   });
   document.addEventListener("keyup", (event) => {
     if (event.key.toLowerCase() === "r") hold_reference(false);
   });
-
-  if (window.Shiny && Shiny.addCustomMessageHandler) begin();
-  else document.addEventListener("DOMContentLoaded", begin);
 })();

@@ -2,7 +2,7 @@
 // reference and held against each other. What is shown is in the page's address.
 (function () {
   "use strict";
-  const by = (id) => document.getElementById(id);
+  const { by, make, draw: draw_svg, swatch } = pages;
   const read = (id) => JSON.parse(by(id).textContent);
   const facts = read("facts");
   const columns = facts.takes;
@@ -28,17 +28,6 @@
   const source = (take) => jpeg(pictures(take.case).takes[take.picture]);
   const name_of = (take) => facts.pipelines[take.pipeline].id + ", seed " + take.seed;
   const two = (x) => (x === null ? "–" : x.toFixed(2));
-  function make(name, attributes, ...inside) {
-    const element = document.createElement(name);
-    for (const key of Object.keys(attributes || {})) {
-      if (key === "text") element.textContent = attributes[key];
-      else if (key === "class") element.className = attributes[key];
-      else element.setAttribute(key, attributes[key]);
-    }
-    element.append(...inside.filter((one) => one !== null));
-    return element;
-  }
-
   // What is shown, as it stands in the address.
   const plain = {
     job: "",
@@ -50,6 +39,7 @@
     open: "",
     wipe: "",
     overlay: "none",
+    part: "",
   };
   let state = Object.assign({}, plain);
   const jobs = [...document.querySelectorAll("article[data-job]")].map((one) => one.dataset.job);
@@ -127,15 +117,6 @@
       else marked.delete(take.index);
       mark_bar(take.case);
     });
-    const colour = document.createElementNS("http://www.w3.org/2000/svg", "svg");
-    colour.setAttribute("class", "swatch");
-    colour.setAttribute("viewBox", "0 0 1 1");
-    colour.setAttribute("aria-hidden", "true");
-    const dot = document.createElementNS("http://www.w3.org/2000/svg", "rect");
-    dot.setAttribute("width", "1");
-    dot.setAttribute("height", "1");
-    dot.setAttribute("fill", facts.pipelines[take.pipeline].colour);
-    colour.append(dot);
     const scores =
       take.state === "made"
         ? [
@@ -155,7 +136,7 @@
         make(
           "p",
           { class: "by" },
-          colour,
+          swatch(facts.pipelines[take.pipeline].colour),
           make("b", { text: facts.pipelines[take.pipeline].id }),
           " seed " + take.seed,
         ),
@@ -336,8 +317,215 @@
     }
   }
 
+  // The take of a pipeline, a case and a seed that an element speaks of, by their names.
+  const place_of = new Map(
+    takes.map((one) => [
+      [one.job, facts.cases[one.case].id, facts.pipelines[one.pipeline].id, one.seed].join("\n"),
+      one,
+    ]),
+  );
+  const take_at = (job, { case: of_case, pipeline, seed }) =>
+    place_of.get([job, of_case, pipeline, seed].join("\n"));
+  function open_of(button) {
+    const { job } = button.closest("article").dataset;
+    const one = take_at(job, button.dataset);
+    const other =
+      button.dataset.with && take_at(job, { ...button.dataset, pipeline: button.dataset.with });
+    if (one) change({ open: [one, other].flatMap((take) => (take ? [take.index] : [])).join(",") });
+  }
+  document.addEventListener("click", (event) => {
+    const button = event.target.closest("button.opens");
+    if (button) open_of(button);
+  });
+  // The pictures beside what a pipeline loses by.
+  const near_slots = new IntersectionObserver(
+    (entries) => {
+      for (const { isIntersecting, target } of entries) {
+        if (!isIntersecting) continue;
+        near_slots.unobserve(target);
+        const take = take_at(target.closest("article").dataset.job, target.dataset);
+        if (!take) continue;
+        target.append(
+          take.state === "made"
+            ? make("img", { src: source(take), alt: "" })
+            : make("span", { class: "none", text: take.state }),
+        );
+      }
+    },
+    { rootMargin: "600px" },
+  );
+
+  // The first screen: the edge between reference and takes follows the slider, and a finger or
+  // the mouse on the pictures; a press without moving opens the take.
+  function set_edge(stage, share) {
+    const edge = Math.min(100, Math.max(0, share));
+    const slider = stage.querySelector(".edge");
+    if (slider) slider.value = edge;
+    for (const cut of stage.querySelectorAll(".wiped")) cut.style.setProperty("--edge", edge + "%");
+  }
+  let moved = 0;
+  pages.follow(".cut.wiped", {
+    start: () => {
+      moved = 0;
+    },
+    drag: (dx, dy, event, cut) => {
+      moved += Math.abs(dx) + Math.abs(dy);
+      if (moved < 4) return;
+      const { left, width } = cut.getBoundingClientRect();
+      set_edge(cut.closest(".shown"), (100 * (event.clientX - left)) / width);
+    },
+    end: (event, cut) => {
+      if (moved < 4) cut.closest("figure").querySelector("button.opens").click();
+    },
+  });
+  const layer = (name, src, alt) => make("img", { class: name, src, alt, draggable: "false" });
+  // The reference over each take, where there are both.
+  function lay_reference(stage) {
+    const reference = stage.querySelector(".side[data-kind=reference] .base");
+    for (const cut of stage.querySelectorAll(".side[data-kind=take] .cut")) {
+      const wiped = reference && cut.querySelector(".base");
+      cut.classList.toggle("wiped", Boolean(wiped));
+      if (wiped) cut.append(layer("over", reference.src, ""), make("span", { class: "grip" }));
+    }
+  }
+  function show_case(stage, shown, at) {
+    const one = shown[at];
+    stage.querySelector(".of-case").textContent = one.title;
+    stage.querySelector(".asked").lastChild.textContent = " " + one.asked;
+    stage.querySelectorAll(".side").forEach((side, i) => {
+      const pane = one.panes[i];
+      side.hidden = !pane;
+      if (!pane) return;
+      side
+        .querySelector(".cut")
+        .replaceChildren(
+          pane.src
+            ? layer("base", pane.src, pane.name)
+            : make("span", { class: "none", text: pane.words }),
+        );
+      side.querySelector(".words").textContent = pane.words;
+      const button = side.querySelector("button.opens");
+      if (button) Object.assign(button.dataset, { case: pane.case, seed: pane.seed });
+    });
+    lay_reference(stage);
+    set_edge(stage, 0);
+    stage
+      .querySelectorAll(".strips button")
+      .forEach((button, i) => button.setAttribute("aria-pressed", i === at));
+  }
+  function begin_first(stage) {
+    lay_reference(stage);
+    const slider = stage.querySelector(".edge");
+    if (slider) {
+      slider.addEventListener("input", () => set_edge(stage, slider.value));
+      slider.parentElement.hidden = false;
+    }
+    const block = by("first-" + stage.closest("article").dataset.job);
+    if (!block) return;
+    const shown = JSON.parse(block.textContent);
+    // The pictures of the case that is shown first are on the page already.
+    for (const one of shown)
+      one.panes.forEach((pane, i) => {
+        const there = stage.querySelectorAll(".side")[i]?.querySelector(".base");
+        if (pane.src) pane.src = jpeg(pane.src);
+        else if (pane.here && there) pane.src = there.src;
+      });
+    stage.querySelector(".strips").addEventListener("click", (event) => {
+      const button = event.target.closest("button");
+      if (button) show_case(stage, shown, Number(button.dataset.at));
+    });
+  }
+
+  // Where the contents bar leads: the part of the job that is shown.
+  const part_called = (name) =>
+    [...document.querySelectorAll(`[data-part="${CSS.escape(name)}"]`)].find(
+      (part) => part.offsetParent,
+    );
+  function go_to(name) {
+    const part = part_called(name);
+    if (part) part.scrollIntoView();
+  }
+  // Which part the page is at; the last one that begins in its upper half.
+  function mark_contents() {
+    const links = [...document.querySelectorAll(".contents a")];
+    const parts = links.map((link) => part_called(link.dataset.to));
+    const above = parts.map(
+      (part) => part && part.getBoundingClientRect().top < window.innerHeight / 2,
+    );
+    const at = above.lastIndexOf(true);
+    links.forEach((link, i) => {
+      link.hidden = !parts[i];
+      if (i === at) link.setAttribute("aria-current", "true");
+      else link.removeAttribute("aria-current");
+    });
+  }
+
+  // What each take of a job is worth, as a dot that opens it: a band for each pipeline, in the
+  // order of the table, with a line for each case.
+  const chart = { width: 1000, names: 270, right: 20, least_band: 26, row: 5, bottom: 34 };
+  function draw_seeds(box, job) {
+    const article = box.closest("article");
+    const order = [...article.querySelectorAll("a[data-takes]")].map((link) => link.dataset.takes);
+    const own = takes.filter((one) => one.job === job && one.worth !== null);
+    const cases = [...new Set(own.map((one) => one.case))];
+    const band = Math.max(chart.least_band, chart.row * (cases.length + 1));
+    const height = band * order.length + chart.bottom;
+    const across = (worth) => chart.names + worth * (chart.width - chart.names - chart.right);
+    const down = (one) => {
+      const row = order.indexOf(facts.pipelines[one.pipeline].id);
+      return band * (row + (cases.indexOf(one.case) + 1) / (cases.length + 1));
+    };
+    const sheet = draw_svg("svg", {
+      viewBox: `0 0 ${chart.width} ${height}`,
+      role: "img",
+      "aria-label": "What each take is worth, by pipeline and case",
+    });
+    for (const at of [0, 0.25, 0.5, 0.75, 1]) {
+      const [x, foot] = [across(at), height - chart.bottom];
+      sheet.append(
+        draw_svg("line", { x1: x, x2: x, y1: 0, y2: foot, class: "rule" }),
+        draw_svg("text", { x, y: foot + 14, class: "tick", text: at.toFixed(2) }),
+      );
+    }
+    const middle = { x: across(0.5), y: height - 4, class: "tick" };
+    sheet.append(draw_svg("text", { ...middle, text: "worth of a take; 0 is not a keeper" }));
+    order.forEach((name, row) =>
+      sheet.append(
+        draw_svg("text", { x: chart.names - 14, y: band * (row + 0.5) + 4, text: name }),
+      ),
+    );
+    const lines = new Map();
+    for (const one of own) {
+      const key = one.pipeline + " " + one.case;
+      lines.set(key, [...(lines.get(key) || []), one]);
+    }
+    for (const some of lines.values()) {
+      const worths = some.map((one) => across(one.worth));
+      const y = down(some[0]);
+      const stroke = facts.pipelines[some[0].pipeline].colour;
+      const [x1, x2] = [Math.min(...worths), Math.max(...worths)];
+      sheet.append(draw_svg("line", { x1, x2, y1: y, y2: y, stroke, class: "span" }));
+    }
+    for (const one of own) {
+      const words = `${facts.cases[one.case].id}, ${name_of(one)}: worth ${two(one.worth)}`;
+      const place = { cx: across(one.worth), cy: down(one), r: 3.4 };
+      const fill = facts.pipelines[one.pipeline].colour;
+      sheet.append(
+        draw_svg(
+          "circle",
+          { ...place, fill, "data-take": one.index },
+          draw_svg("title", { text: words }),
+        ),
+      );
+    }
+    sheet.addEventListener("click", (event) => {
+      const dot = event.target.closest("circle");
+      if (dot) change({ open: dot.dataset.take });
+    });
+    box.replaceChildren(sheet);
+  }
+
   // Takes beside their reference.
-  const view = { scale: 1, x: 0, y: 0 };
   let panes = [],
     pair = 0,
     came_from = null;
@@ -348,31 +536,12 @@
       for (let j = i + 1; j < panes.length; j++) all.push([i, j]);
     return all;
   };
-  function place() {
-    for (const image of document.querySelectorAll("#stage .seen, #wiped img"))
-      image.style.transform = `translate(${view.x}%, ${view.y}%) scale(${view.scale})`;
-    slide();
-  }
-  function zoom(times) {
-    view.scale = Math.min(16, Math.max(1, view.scale * times));
-    move(0, 0);
-  }
-  function move(dx, dy) {
-    const most = 50 * (view.scale - 1);
-    view.x = Math.min(most, Math.max(-most, view.x + dx));
-    view.y = Math.min(most, Math.max(-most, view.y + dy));
-    place();
-  }
-  function whole() {
-    view.scale = 1;
-    view.x = 0;
-    view.y = 0;
-    place();
-  }
-  function slide() {
-    const t = 50 + (by("edge").value - 50 - view.x) / view.scale;
-    by("over").style.clipPath = `inset(0 ${100 - t}% 0 0)`;
-  }
+  const view = new pages.View({
+    pictures: "#stage .seen, #wiped img",
+    surface: ".pane, #wiped",
+    moved: () => wipe.slide(),
+  });
+  const wipe = new pages.Wipe(view);
   function read_overlay(text) {
     if (!text) return null;
     const bytes = Uint8Array.from(atob(text), (letter) => letter.charCodeAt(0));
@@ -398,22 +567,21 @@
     return sheet;
   }
   function boxes(some, kind) {
-    const sheet = document.createElementNS("http://www.w3.org/2000/svg", "svg");
-    sheet.setAttribute("viewBox", "0 0 1 1");
-    sheet.setAttribute("preserveAspectRatio", "none");
-    sheet.setAttribute("class", "map");
-    for (const [left, top, right, bottom] of some) {
-      const one = document.createElementNS("http://www.w3.org/2000/svg", "rect");
-      for (const [key, value] of Object.entries({
-        x: left,
-        y: top,
-        width: right - left,
-        height: bottom - top,
-        class: kind,
-      }))
-        one.setAttribute(key, value);
-      sheet.append(one);
-    }
+    const sheet = draw_svg("svg", {
+      viewBox: "0 0 1 1",
+      preserveAspectRatio: "none",
+      class: "map",
+    });
+    for (const [left, top, right, bottom] of some)
+      sheet.append(
+        draw_svg("rect", {
+          x: left,
+          y: top,
+          width: right - left,
+          height: bottom - top,
+          class: kind,
+        }),
+      );
     return sheet;
   }
   // What judges found: boxes with labels, and limbs between joints.
@@ -422,12 +590,8 @@
       found.boxes.map((box) => [box.left, box.top, box.right, box.bottom]),
       "come",
     );
-    for (const [x1, y1, x2, y2] of found.limbs) {
-      const one = document.createElementNS("http://www.w3.org/2000/svg", "line");
-      for (const [key, value] of Object.entries({ x1, y1, x2, y2, class: "limb" }))
-        one.setAttribute(key, value);
-      sheet.append(one);
-    }
+    for (const [x1, y1, x2, y2] of found.limbs)
+      sheet.append(draw_svg("line", { x1, y1, x2, y2, class: "limb" }));
     const labels = found.boxes.map((box) => {
       const label = make("span", { class: "label", text: box.label });
       label.style.left = 100 * Math.max(0, box.left) + "%";
@@ -541,7 +705,7 @@
         found: "Boxes: what judges found. Lines: joints.",
       }[state.overlay] || "";
     draw_wipe();
-    whole();
+    view.whole();
     if (!dialog.open) {
       came_from = document.activeElement;
       dialog.showModal();
@@ -558,12 +722,7 @@
     by("next-wipe").disabled = !on || all.length < 2;
     if (!on) return;
     const [under, over] = all[pair].map((at) => panes[at]);
-    by("under").src = under.src;
-    by("over").src = over.src;
-    by("under").alt = under.name;
-    by("over").alt = over.name;
-    by("wipe-of").textContent = over.name + " over " + under.name;
-    slide();
+    wipe.show(under, over);
   }
   function step(by_much) {
     const order = [...document.querySelectorAll(".case")].flatMap((section) => section.takes);
@@ -581,15 +740,18 @@
   function draw() {
     for (const article of document.querySelectorAll("article[data-job]"))
       article.hidden = article.dataset.job !== state.job;
-    for (const link of document.querySelectorAll("nav a"))
+    for (const link of document.querySelectorAll(".jobs a"))
       if (link.dataset.job === state.job) link.setAttribute("aria-current", "page");
       else link.removeAttribute("aria-current");
     options();
     for (const key of ["case", "pipeline", "seed", "show", "sort"])
       by("f-" + key).value = state[key];
     draw_under();
+    for (const box of document.querySelectorAll("article:not([hidden]) .seeds:empty"))
+      draw_seeds(box, state.job);
     draw_takes();
     open_takes();
+    mark_contents();
   }
   let offered = "";
   function options() {
@@ -612,18 +774,39 @@
   by("f-clear").addEventListener("click", () =>
     change({ case: "", pipeline: "", seed: "", show: "all", sort: "pipeline" }),
   );
-  document.querySelectorAll("nav a").forEach((link) =>
+  document.querySelectorAll(".jobs a").forEach((link) =>
     link.addEventListener("click", (event) => {
       event.preventDefault();
       change(Object.assign({}, plain, { job: link.dataset.job }));
       window.scrollTo(0, 0);
     }),
   );
+  document.addEventListener("click", (event) => {
+    const link = event.target.closest("a[data-to], a[data-takes]");
+    if (!link) return;
+    event.preventDefault();
+    if (link.dataset.to) change({ part: link.dataset.to });
+    else change({ pipeline: link.dataset.takes, part: "cases" });
+    go_to(state.part);
+  });
+  let waiting = false;
+  document.addEventListener(
+    "scroll",
+    () => {
+      if (waiting) return;
+      waiting = true;
+      requestAnimationFrame(() => {
+        waiting = false;
+        mark_contents();
+      });
+    },
+    { passive: true },
+  );
   by("earlier").addEventListener("click", () => step(-1));
   by("later").addEventListener("click", () => step(1));
-  by("nearer").addEventListener("click", () => zoom(1.5));
-  by("further").addEventListener("click", () => zoom(1 / 1.5));
-  by("whole").addEventListener("click", whole);
+  by("nearer").addEventListener("click", () => view.zoom(1.5));
+  by("further").addEventListener("click", () => view.zoom(1 / 1.5));
+  by("whole").addEventListener("click", () => view.whole());
   by("wiping").addEventListener("click", () =>
     change({ wipe: state.wipe === "" ? "0" : "" }, true),
   );
@@ -631,61 +814,20 @@
   by("overlay").addEventListener("change", (event) =>
     change({ overlay: event.target.value }, true),
   );
-  by("edge").addEventListener("input", slide);
   by("close").addEventListener("click", () => by("compare").close());
   by("compare").addEventListener("close", () => {
     if (state.open !== "") change({ open: "", wipe: "", overlay: "none" });
     if (came_from && came_from.isConnected) came_from.focus();
   });
 
-  const fingers = new Map();
-  document.addEventListener("pointerdown", (event) => {
-    if (!event.target.closest(".pane, #wiped")) return;
-    event.preventDefault();
-    fingers.set(event.pointerId, [event.clientX, event.clientY]);
-  });
-  document.addEventListener("pointermove", (event) => {
-    const from = fingers.get(event.pointerId);
-    if (!from) return;
-    const pane = event.target.closest(".pane, #wiped") || document.querySelector(".pane");
-    const now = [event.clientX, event.clientY];
-    const others = [...fingers.entries()].filter(([id]) => id !== event.pointerId);
-    const far = (a, b) => Math.hypot(a[0] - b[0], a[1] - b[1]);
-    if (others.length) zoom(far(now, others[0][1]) / Math.max(20, far(from, others[0][1])));
-    else
-      move(
-        (100 * (now[0] - from[0])) / pane.clientWidth,
-        (100 * (now[1] - from[1])) / pane.clientHeight,
-      );
-    fingers.set(event.pointerId, now);
-  });
-  for (const name of ["pointerup", "pointercancel"])
-    document.addEventListener(name, (event) => fingers.delete(event.pointerId));
-  document.addEventListener(
-    "wheel",
-    (event) => {
-      if (!event.target.closest(".pane, #wiped")) return;
-      event.preventDefault();
-      zoom(event.deltaY < 0 ? 1.2 : 1 / 1.2);
-    },
-    { passive: false },
-  );
   document.addEventListener("keydown", (event) => {
-    if (!by("compare").open || event.ctrlKey || event.metaKey || event.altKey) return;
-    if (
-      event.key.startsWith("Arrow") &&
-      (event.target.id === "edge" || event.target.tagName === "SELECT")
-    )
-      return;
-    const key = event.key.length === 1 ? event.key.toLowerCase() : event.key;
+    if (!by("compare").open || pages.with_modifier(event) || pages.arrow_at(event)) return;
+    const key = pages.plain_key(event);
     const overlays = Array.from(by("overlay").options, (option) => option.value);
     const keys = {
       ArrowLeft: () => step(-1),
       ArrowRight: () => step(1),
-      "+": () => zoom(1.5),
-      "=": () => zoom(1.5),
-      "-": () => zoom(1 / 1.5),
-      0: whole,
+      ...view.keys(),
       w: () => by("wiping").click(),
       e: () => by("next-wipe").click(),
       Escape: () => by("compare").close(),
@@ -708,20 +850,24 @@
 
   // On paper there is no scrolling: all that is asked for is there.
   window.addEventListener("beforeprint", () => document.querySelectorAll(".case").forEach(fill));
-  window.addEventListener("hashchange", () => {
-    read_address();
-    draw();
-  });
-  window.addEventListener("popstate", () => {
-    read_address();
-    draw();
-  });
+  for (const name of ["hashchange", "popstate"])
+    window.addEventListener(name, () => {
+      read_address();
+      draw();
+      if (state.part) go_to(state.part);
+    });
   by("filters").hidden = false;
   document.querySelector(".keys").hidden = false;
   // The previews come after this script in the file.
   read_address();
   for (const article of document.querySelectorAll("article[data-job]"))
     article.hidden = article.dataset.job !== state.job;
-  if (document.readyState === "loading") document.addEventListener("DOMContentLoaded", draw);
-  else draw();
+  document.querySelectorAll(".shown").forEach(begin_first);
+  function begin() {
+    draw();
+    document.querySelectorAll(".slot").forEach((slot) => near_slots.observe(slot));
+    if (state.part) go_to(state.part);
+  }
+  if (document.readyState === "loading") document.addEventListener("DOMContentLoaded", begin);
+  else begin();
 })();

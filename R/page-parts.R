@@ -1,0 +1,102 @@
+# What pages are made of: styles and scripts, their content policy, data for scripts, and small
+# drawings by attributes, as no element may bring a style of its own.
+
+page_part <- function(name) {
+  file <- system.file("pages", name, package = "sprenn")
+  paste(readLines(file, encoding = "UTF-8", warn = FALSE), collapse = "\n")
+}
+
+# The style and the script of a page: what all have, and its own.
+page_style <- function(name) {
+  paste0(page_part("common.css"), "\n", page_part(paste0(name, ".css")))
+}
+
+page_script <- function(...) {
+  parts <- c("viewer", ...)
+  paste(vapply(paste0(parts, ".js"), page_part, ""), collapse = "\n")
+}
+
+# A script or style as a content policy names it, so that no other runs.
+only_source <- function(text) {
+  paste0("'sha256-", openssl::base64_encode(openssl::sha256(charToRaw(enc2utf8(text)))), "'")
+}
+
+# Data that a script reads. No text can end the element or begin a comment in it.
+data_block <- function(id, data) {
+  text <- as.character(
+    jsonlite::toJSON(data, auto_unbox = TRUE, digits = 4, na = "null", null = "null")
+  )
+  paste0(
+    "<script type=\"application/json\" id=\"", id, "\">",
+    gsub("<", "\\u003c", text, fixed = TRUE), "</script>\n"
+  )
+}
+
+data_uri <- function(bytes, type) {
+  paste0("data:", type, ";base64,", gsub("\n", "", jsonlite::base64_enc(bytes)))
+}
+
+# A value between 0 and 1 with its interval.
+interval_bar <- function(value, low, high, colour) {
+  at <- function(x) formatC(100 * clamp_share(x), format = "f", digits = 1)
+  htmltools::tags$svg(
+    class = "track",
+    viewBox = "0 0 100 8",
+    preserveAspectRatio = "none",
+    `aria-hidden` = "true",
+    htmltools::HTML(paste0(
+      "<rect class=\"rail\" x=\"0\" y=\"0\" width=\"100\" height=\"8\"></rect>",
+      if (!is.na(low)) {
+        paste0(
+          "<rect x=\"", at(low), "\" y=\"2\" width=\"", at(high - low),
+          "\" height=\"4\" fill=\"", colour, "\" fill-opacity=\"0.5\"></rect>"
+        )
+      },
+      "<rect x=\"",
+      at(value - 0.01),
+      "\" y=\"0\" width=\"2.5\" height=\"8\" fill=\"",
+      colour,
+      "\"></rect>"
+    ))
+  )
+}
+
+swatch <- function(colour) {
+  htmltools::tags$svg(
+    class = "swatch",
+    viewBox = "0 0 1 1",
+    `aria-hidden` = "true",
+    htmltools::HTML(paste0("<rect width=\"1\" height=\"1\" fill=\"", colour, "\"></rect>"))
+  )
+}
+
+# A table that scrolls by itself where the page is narrow. `label` is said to those who can't see
+# it; `rows` are the rows of its body.
+scroll_table <- function(label, caption, heads, rows) {
+  tag <- htmltools::tags
+  tag$div(
+    class = "scroll",
+    tabindex = "0",
+    role = "region",
+    `aria-label` = label,
+    tag$table(
+      tag$caption(caption),
+      tag$thead(tag$tr(lapply(heads, tag$th, scope = "col"))),
+      tag$tbody(rows)
+    )
+  )
+}
+
+# What keys do, named by them, to be opened.
+keys_part <- function(keys) {
+  tag <- htmltools::tags
+  tag$details(
+    class = "keys",
+    tag$summary("Keys"),
+    tag$table(
+      lapply(names(keys), function(key) {
+        tag$tr(tag$th(scope = "row", tag$kbd(key)), tag$td(keys[[key]]))
+      })
+    )
+  )
+}
