@@ -12,9 +12,135 @@ page_commands <- function() {
         "What has changed is shown before it is written into suite.yml, masks/ and guides/.\n",
         "Press Ctrl-C to stop."
       )
+    ),
+    watch = new_command(
+      "Watch a run on a page: newest takes, queues, failures, money, verdict.",
+      "TRIAL",
+      c(
+        list(
+          run_option(),
+          new_option("stop", "logical", FALSE, "no page: stop the run after what is in flight"),
+          new_option(
+            "leave-out",
+            "character",
+            NULL,
+            "no page: make no more takes of these; separate several with commas",
+            "PIPELINES"
+          ),
+          new_option(
+            "take-back",
+            "character",
+            NULL,
+            "no page: make takes again of what was left out",
+            "PIPELINES"
+          )
+        ),
+        unname(serving_options()),
+        list(json_option("no page: how the run stands, as JSON"))
+      ),
+      cli_watch,
+      examples = c("sprenn watch brackwater", "sprenn watch brackwater --json"),
+      note = paste0(
+        "It reads the run's records, so the run may be made elsewhere. Press Ctrl-C to stop\n",
+        "watching; the run goes on."
+      )
     )
   )
 }
+
+cli_watch <- function(given) {
+  trial <- read_shown(given$places)
+  orders <- list(
+    leave_out = split_files(given[["leave-out"]]),
+    take_back = split_files(given[["take-back"]])
+  )
+  for (order in names(orders)[lengths(orders) > 0]) {
+    leave_out(trial, orders[[order]], given$run, back = order == "take_back")
+  }
+
+  if (given$stop && !stop_run(trial, given$run)) {
+    cat("No process is making takes of this run.\n", file = stderr())
+  }
+
+  if (given$json) {
+    return(tell_json(unclass(read_run(trial, given$run))))
+  }
+
+  if (given$stop || any(lengths(orders) > 0)) {
+    cat(format(read_run(trial, given$run)), sep = "\n")
+  } else {
+    watch_run(trial, given$run, given$port, given[["for"]], ready = tell_address(given))
+  }
+
+  0L
+}
+
+# Watching in a process of its own, beside one that makes a run. It can begin once there is a run.
+RunWatcher <- R6::R6Class(
+  "sprenn_run_watcher",
+  cloneable = FALSE,
+  public = list(
+    # `tell` is called with the page's address.
+    initialize = function(folder, run, tell) {
+      private$folder <- folder
+      private$run <- run
+      private$tell <- tell
+    },
+
+    begin = function() {
+      if (!is.null(private$process)) {
+        return(invisible())
+      }
+
+      code <- paste0(
+        ".libPaths(", as_r_words(.libPaths()), "); sprenn::watch_run(",
+        as_r_words(normalizePath(private$folder)), ", ", as_r_words(private$run),
+        ", ready = function(address) { cat(address, fill = TRUE); flush(stdout()) })"
+      )
+      private$process <- processx::process$new(
+        file.path(R.home("bin"), "Rscript"),
+        c("--no-save", "--no-restore", "-e", code),
+        stdout = "|",
+        stderr = NULL,
+        env = c("current", own_start_files()),
+        supervise = TRUE
+      )
+      address <- private$wait_for_address()
+      if (!is.na(address)) {
+        private$tell(address)
+      }
+    },
+
+    # The page is told how the run has ended.
+    end = function() {
+      if (!is.null(private$process)) {
+        private$process$interrupt()
+        private$process$wait(5000)
+        private$process$kill()
+      }
+    }
+  ),
+  private = list(
+    folder = NULL,
+    run = NULL,
+    tell = NULL,
+    process = NULL,
+
+    # The run does without a page that does not come.
+    wait_for_address = function() {
+      began <- clock()
+      while (clock() - began < 30 && private$process$is_alive()) {
+        private$process$poll_io(500)
+        said <- private$process$read_output_lines()
+        if (length(said) > 0) {
+          return(said[1])
+        }
+      }
+
+      NA_character_
+    }
+  )
+)
 
 serving_options <- function() {
   list(

@@ -82,6 +82,7 @@ run_commands <- function() {
           "ADDRESS"
         ),
         wait_option(),
+        new_option("watch", "logical", FALSE, "show the run on a page while it is made"),
         json_option("the results as JSON, with every take")
       ),
       cli_run,
@@ -108,8 +109,20 @@ run_commands <- function() {
 }
 
 cli_run <- function(given) {
+  trial <- read_shown(given$places)
+  progress <- run_progress()
+  if (given$watch) {
+    watcher <- RunWatcher$new(trial$folder, given$run, tell_address(given))
+    on.exit(watcher$end())
+    shown <- progress
+    progress <- function(...) {
+      watcher$begin()
+      shown(...)
+    }
+  }
+
   made <- run_trial(
-    read_shown(given$places),
+    trial,
     given$run,
     retry = given$retry,
     within = given$within,
@@ -119,11 +132,11 @@ cli_run <- function(given) {
     workers = given_workers(given$workers),
     store = given$store,
     wait = if (given$wait) Inf else 0,
-    progress = run_progress()
+    progress = progress
   )
   takes <- made$takes
-  left_out <- isTRUE(made$race$closed)
-  done <- all(takes$state == "made" | (left_out & takes$state == "planned"))
+  not_needed <- isTRUE(made$race$closed) | takes$pipeline %in% made$left_out
+  done <- all(takes$state == "made" | (not_needed & takes$state == "planned"))
   status <- if (done && length(made$parked) == 0) 0L else 1L
   if (given$json) {
     return(tell_json(run_facts(made), status))
@@ -133,6 +146,20 @@ cli_run <- function(given) {
   report_race(made$race, takes)
   report_by_hand(made$by_hand)
   report_judged(made$judged)
+  if (length(made$left_out)) {
+    cat(
+      strwrap(
+        paste0(
+          "Left out, as asked by somebody who watches: ", shorten_list(made$left_out),
+          ". `sprenn watch ", shell_path(given$places), " --take-back` takes them back in."
+        ),
+        100,
+        exdent = 4
+      ),
+      sep = "\n"
+    )
+  }
+
   for (words in made$turned_away) {
     cat(
       strwrap(
@@ -213,6 +240,7 @@ run_facts <- function(made) {
     planned = sum(takes$state == "planned"),
     cost = sum(takes$cost, na.rm = TRUE),
     race = made$race,
+    left_out = I(as.character(made$left_out)),
     left_alone = as.list(made$parked),
     left_over = made$left_over,
     judges = made$judged,

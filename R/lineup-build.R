@@ -224,6 +224,20 @@ same_recipes <- function(lineup) {
 # The pipelines and the earlier steps of chains.
 all_steps <- function(lineup) rbind(lineup$pipelines, lineup$stages)
 
+# The names of pipelines, and of the steps that lead to them.
+steps_towards <- function(lineup, pipelines) {
+  steps <- all_steps(lineup)
+  needed <- pipelines
+  repeat {
+    more <- setdiff(stats::na.omit(steps$follows[steps$pipeline %in% needed]), needed)
+    if (length(more) == 0) {
+      return(needed)
+    }
+
+    needed <- c(needed, more)
+  }
+}
+
 # A recipe is an engine with all its settings, and the recipe of the step before.
 step_recipes <- function(steps, engines) {
   recipes <- vapply(seq_len(nrow(steps)), function(i) recipe_hash(steps, i, engines), "")

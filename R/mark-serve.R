@@ -118,9 +118,6 @@ serve_marker <- function(desk, window) {
   )
 }
 
-# An error in lines, the headline first.
-error_lines <- function(e) strsplit(conditionMessage(e), "\n", fixed = TRUE)[[1]]
-
 told_of_suite <- function(markable) {
   jobs <- unique(vapply(markable$own$cases, function(case) case$job, ""))
   may <- lapply(stats::setNames(nm = jobs), parts_of_job)

@@ -100,3 +100,42 @@ keys_part <- function(keys) {
     )
   )
 }
+
+# A picture with its name, and the key that shows it.
+picture_frame <- function(id, label, key) {
+  tag <- htmltools::tags
+  tag$figure(
+    id = paste0("frame-", id),
+    tag$figcaption(label, if (!is.null(key)) tag$kbd(key)),
+    tag$div(
+      class = "pane",
+      tag$img(id = paste0("picture-", id), alt = label, draggable = "false")
+    )
+  )
+}
+
+tool_button <- function(id, label, key) {
+  htmltools::tags$button(id = id, type = "button", label, htmltools::tags$kbd(key))
+}
+
+# A picture over another, with a slider for the edge between them.
+wipe_part <- function() {
+  tag <- htmltools::tags
+  tag$div(
+    id = "wipe",
+    hidden = NA,
+    tag$div(id = "wiped", tag$img(id = "under", alt = ""), tag$img(id = "over", alt = "")),
+    tag$label(
+      class = "slide",
+      tag$span(id = "wipe-of"),
+      tag$input(
+        id = "edge",
+        type = "range",
+        min = "0",
+        max = "100",
+        value = "50",
+        `aria-label` = "How far the second picture is drawn over the first"
+      )
+    )
+  )
+}

@@ -5,7 +5,8 @@
 # A `site` is a list of functions: `page()` returns the page (see write_site_page()),
 # `picture(name)` a picture as list(type, bytes) or NULL, and `enter(window)` what hears a browser
 # window that was opened: list(heard = function(kind, said), left = function()). `window` has
-# `id` and `send(kind, said)`. A site has no pictures if it lacks `picture`.
+# `id` and `send(kind, said)`. A site has no pictures if it lacks `picture`; it may have `ending()`,
+# which is called before it ends.
 
 # Longer messages and request bodies are refused.
 most_said_bytes <- 64 * 2^20
@@ -37,6 +38,12 @@ serve_site <- function(site, port, seconds, ready, each_second = NULL) {
     interrupt = function(e) NULL,
     error = function(e) if (!is_hidden_interrupt(e)) stop(e)
   )
+  if (!is.null(site$ending)) {
+    site$ending()
+    # What was said at the end is still sent.
+    later::run_now(0.2)
+  }
+
   invisible()
 }
 
@@ -182,3 +189,6 @@ picture_answer <- function(site, name) {
     body = picture$bytes
   )
 }
+
+# An error in lines, the headline first.
+error_lines <- function(e) strsplit(conditionMessage(e), "\n", fixed = TRUE)[[1]]

@@ -243,6 +243,7 @@ saving_words <- function(reason) {
 caveat_words <- function(verdict) {
   unreached <- c(
     not_compared_words(verdict$unreached),
+    left_out_words(verdict$left_out),
     changed_suite_words(verdict$suite$changed, verdict$run)
   )
   if (verdict$state %in% c("nothing made", "no evidence")) {

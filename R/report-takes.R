@@ -292,15 +292,7 @@ compare_dialog <- function(found) {
     ),
     tag$p(id = "compare-asked"),
     tag$div(id = "stage"),
-    tag$div(
-      id = "wipe",
-      hidden = NA,
-      tag$div(id = "wiped", tag$img(id = "under", alt = ""), tag$img(id = "over", alt = "")),
-      tag$label(
-        tag$span(id = "wipe-of"),
-        tag$input(id = "edge", type = "range", min = "0", max = "100", value = "50")
-      )
-    ),
+    wipe_part(),
     tag$p(class = "soft", id = "overlay-words"),
     tag$p(
       class = "soft",

@@ -39,7 +39,7 @@ headline_words <- function(verdict) {
     ),
     "unfinished" = paste0(
       "Not decided: ", sum(verdict$table$state == "planned"), " of ",
-      nrow(verdict$table), " takes have not been made yet; so far ", verdict$best,
+      nrow(verdict$table), " takes are still missing; so far ", verdict$best,
       " leads."
     ),
     "no keepers" = paste0(
@@ -336,6 +336,17 @@ changed_suite_words <- function(changed, run) {
     paste0(
       "The suite has changed since run ", run, " was last begun (", shorten_list(changed, 6),
       "); `sprenn run` brings it up to date."
+    )
+  }
+}
+
+# Which pipelines were left out while the run was made.
+left_out_words <- function(left_out) {
+  if (length(left_out)) {
+    paste0(
+      shorten_list(left_out), if (length(left_out) == 1) " was" else " were",
+      " left out while the run was made, and", if (length(left_out) == 1) " is" else " are",
+      " not compared."
     )
   }
 }

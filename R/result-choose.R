@@ -68,7 +68,8 @@ choose_pipeline <- function(
 ) {
   told <- read_deciding(trial, run, job, brief, without, weights)
   verdict <- verdict_from(told$table, told$brief, told$race)
-  verdict <- c(verdict, told[c("recipes", "suite", "run", "folder", "weak_spots", "unreached")])
+  about <- c("recipes", "suite", "run", "folder", "weak_spots", "unreached", "left_out")
+  verdict <- c(verdict, told[about])
   if (!is.null(verdict$pipelines)) {
     verdict$engines <- chance_by_engine(verdict$pipelines, told$recipes)
   }
@@ -103,9 +104,11 @@ read_deciding <- function(
     brief_for(if (is.null(brief)) trial$brief else read_brief(brief, trial$suite), job),
     weights
   )
-  kept <- left_in(trial$lineup, without)
   store <- open_store(trial$folder, run)
   on.exit(close_store(store))
+  # A pipeline that was left out of the run has not met what the others have.
+  left_out <- intersect(read_left_out(store), trial$lineup$pipelines$pipeline)
+  kept <- left_in(trial$lineup, c(without, left_out))
   table <- deciding_table(store, trial, brief, kept)
   race <- race_of(store, brief$job)
   # Takes that a race left unmade were not needed.
@@ -128,6 +131,7 @@ read_deciding <- function(
     run = run,
     folder = trial$folder,
     unreached = trial$unreached,
+    left_out = setdiff(left_out, pipelines_named(trial$lineup, without)),
     weak_spots = c(
       unheld_words(table),
       weak_spots(
@@ -221,12 +225,22 @@ with_pictures <- function(takes, suite) {
   takes
 }
 
-# The pipelines that are left in: all but those named, by their own name or their engine's.
+# The pipelines that are left in: all but those named.
 left_in <- function(lineup, without) {
+  kept <- setdiff(lineup$pipelines$pipeline, pipelines_named(lineup, without))
+  if (length(kept) == 0) {
+    stop_sprenn("argument", c("Nothing is left to choose from.", i = "Leave fewer out."))
+  }
+
+  kept
+}
+
+# The pipelines that are named by their own name, by their engine's, or by one of their steps.
+pipelines_named <- function(lineup, names) {
   steps <- all_steps(lineup)
   known <- union(steps$engine, lineup$pipelines$pipeline)
-  stop_for_unknown(without, known, "The lineup", "engine or pipeline")
-  out <- union(without, steps$pipeline[steps$engine %in% without])
+  stop_for_unknown(names, known, "The lineup", "engine or pipeline")
+  out <- union(names, steps$pipeline[steps$engine %in% names])
   # A chain is out with any of its steps.
   repeat {
     more <- setdiff(steps$pipeline[steps$follows %in% out], out)
@@ -237,12 +251,7 @@ left_in <- function(lineup, without) {
     out <- c(out, more)
   }
 
-  kept <- setdiff(lineup$pipelines$pipeline, out)
-  if (length(kept) == 0) {
-    stop_sprenn("argument", c("Nothing is left to choose from.", i = "Leave fewer out."))
-  }
-
-  kept
+  intersect(lineup$pipelines$pipeline, out)
 }
 
 reweighed <- function(brief, weights) {

@@ -14,6 +14,9 @@ ask_judges <- function(store, trial, lock, progress = NULL, early = list()) {
     if (clock() - beaten > 2) {
       beaten <<- clock()
       send_heartbeat(store, lock)
+      if (is_asked_to_stop(store, lock)) {
+        rlang::interrupt()
+      }
     }
   }
 

@@ -4,27 +4,31 @@ EngineQueue <- R6::R6Class(
   "sprenn_queue",
   cloneable = FALSE,
   public = list(
-    # `waiting` are numbers of takes, `total` how many takes the engine has to make in all
-    # (including those that wait for another step).
-    initialize = function(engine,
-                          name,
-                          waiting = integer(),
-                          total = length(waiting),
-                          far = FALSE) {
+    # `waiting` are numbers of takes, `own` those of all that the engine has to make (including
+    # those that wait for another step).
+    initialize = function(engine, name, waiting = integer(), own = waiting, far = FALSE) {
       private$.engine <- engine
       # Programs run beside this process, unless other machines could run them.
       private$.converses <- !is.null(engine$converse) && !(far && !is.null(engine$plan))
       private$.name <- name
       private$waiting <- waiting
-      private$.total <- total
+      private$.total <- length(own)
+      private$unsent[own] <- TRUE
     },
 
     # Adds takes at the front: the step before is done, or it is made again.
-    add = function(at) private$waiting <- c(at, private$waiting),
+    add = function(at) {
+      private$unsent[at] <- TRUE
+      private$waiting <- c(at, private$waiting)
+    },
+
+    # No more takes of these numbers are sent, until they are taken back in by leaving out others.
+    leave_out = function(out) private$out <- out,
 
     # Whether anything is left that does not need a person.
     is_open = function() {
-      is.null(private$.parked) && length(private$waiting) + nrow(private$later) > 0
+      is.null(private$.parked) &&
+        length(private$not_out(c(private$waiting, private$later$take))) > 0
     },
 
     # Whether the engine can be sent a take now.
@@ -43,14 +47,16 @@ EngineQueue <- R6::R6Class(
         private$later <- private$later[-due, ]
       }
 
-      length(private$waiting) > 0
+      length(private$not_out(private$waiting)) > 0
     },
 
     # Takes the next take off the queue, and those that `together`, a function of it and of all that
     # wait, says are asked for in the same call.
     take_next = function(together = function(first, waiting) first) {
-      at <- together(private$waiting[1], private$waiting)
+      waiting <- private$not_out(private$waiting)
+      at <- together(waiting[1], waiting)
       private$waiting <- private$waiting[!private$waiting %in% at]
+      private$unsent[at] <- FALSE
       at
     },
 
@@ -86,6 +92,7 @@ EngineQueue <- R6::R6Class(
 
     # A take is tried again at that time.
     postpone = function(at, due) {
+      private$unsent[at] <- TRUE
       private$later <- rbind(private$later, data.frame(take = at, due = rep(due, length(at))))
     },
 
@@ -183,12 +190,14 @@ EngineQueue <- R6::R6Class(
   active = list(
     name = function() private$.name,
     engine = function() private$.engine,
-    total = function() private$.total,
+    # Takes that are left out don't count until they are taken back in.
+    total = function() private$.total - self$left_out,
+    left_out = function() sum(private$unsent[private$out] %in% TRUE),
     made = function() private$.made,
     failed = function() private$.failed,
     in_flight = function() private$.in_flight,
     # The number of takes that are neither made nor given up.
-    left = function() private$.total - private$.made - private$.failed,
+    left = function() self$total - private$.made - private$.failed,
     # Why it is left alone; NULL while it is not.
     parked = function() private$.parked,
     # Whether one process can have many of its calls in flight.
@@ -206,6 +215,9 @@ EngineQueue <- R6::R6Class(
     .in_flight = 0,
     .parked = NULL,
     waiting = integer(),
+    # By the number of a take, whether it is still to be sent.
+    unsent = logical(),
+    out = integer(),
     later = data.frame(take = integer(), due = numeric()),
     away = NULL,
     busy_since = NULL,
@@ -215,6 +227,10 @@ EngineQueue <- R6::R6Class(
     starts = numeric(),
     seconds = 0,
     timed = 0,
+
+    not_out = function(takes) {
+      if (length(private$out) == 0) takes else takes[!takes %in% private$out]
+    },
 
     # Whether another call keeps to the rate limit.
     keeps_rate = function(now) {
@@ -239,7 +255,7 @@ new_queues <- function(engines, takes, far) {
       engines[[name]],
       name,
       waiting = takes$ready_of(name),
-      total = length(takes$wanted_of(name)),
+      own = takes$wanted_of(name),
       far = far
     )
   })
@@ -248,131 +264,3 @@ new_queues <- function(engines, takes, far) {
 # After so many failures alike, of so many takes, an engine is left alone.
 most_alike <- 8
 most_alike_takes <- 3
-
-# The takes of a run: which are made, how often each was tried, and which wait for others.
-RunTakes <- R6::R6Class(
-  "sprenn_takes",
-  cloneable = FALSE,
-  public = list(
-    # `takes` is what read_takes() gives, `wanted` says which of them are to be made, `steps`
-    # are the lineup's. A take is known by its number in `takes`.
-    initialize = function(takes, wanted, steps) {
-      count <- nrow(takes)
-      private$takes <- takes
-      private$steps <- steps[match(takes$pipeline, steps$pipeline), ]
-      private$is_made <- takes$state == "made" & !wanted
-      private$tries <- private$spent <- private$losses <- private$cuts <- numeric(count)
-      private$doubted <- private$made_here <- logical(count)
-      waits <- !is.na(takes$parent) & !(takes$parent %in% takes$take[private$is_made])
-      private$children <- split(which(wanted & waits), takes$parent[wanted & waits])
-      private$wanted <- wanted
-      private$ready <- wanted & !waits
-    },
-
-    row = function(at) private$takes[at, ],
-    step = function(at) private$steps[at, ],
-    engine_of = function(at) private$steps$engine[at],
-    # The takes that an engine has to make in this run.
-    wanted_of = function(engine) which(private$wanted & private$steps$engine %in% engine),
-    ready_of = function(engine) which(private$ready & private$steps$engine %in% engine),
-
-    # The take and those of `waiting` that differ from it only in the seed, at most `most` in all. A
-    # later step of a chain works on another picture for each seed.
-    asked_for_with = function(at, waiting, most) {
-      if (most == 1 || !is.na(private$takes$parent[at])) {
-        return(at)
-      }
-
-      if (is.null(private$group)) {
-        parts <- paste(private$takes$pipeline, private$takes$case, private$takes$control)
-        private$group <- match(parts, parts)
-      }
-
-      same <- waiting[private$group[waiting] == private$group[at]]
-      utils::head(unique(c(at, sort(same))), most)
-    },
-
-    # Steps of chains that can start once this take is made.
-    children_of = function(at) private$children[[private$takes$take[at]]],
-
-    # The number of this try, from 1.
-    begin_try = function(at) {
-      private$tries[at] <- private$tries[at] + 1
-      private$tries[at]
-    },
-
-    # Tries that failed for external reasons do not count.
-    forget_try = function(at) private$tries[at] <- private$tries[at] - 1,
-
-    # The cost of all tries of a take so far, including this answer.
-    add_spent = function(at, engine, made) {
-      private$spent[at] <- add_spent(engine, made, private$spent[at])
-      private$spent[at]
-    },
-
-    # Counts how often the connection was cut on which it was asked for.
-    count_cut = function(at) {
-      private$cuts[at] <- private$cuts[at] + 1
-      private$cuts[at]
-    },
-
-    # Counts how often the process that had it ended.
-    count_loss = function(at) {
-      private$losses[at] <- private$losses[at] + 1
-      private$losses[at]
-    },
-
-    note_made = function(at, picture, bytes) {
-      private$is_made[at] <- TRUE
-      private$made_here[at] <- TRUE
-      private$takes$file[at] <- picture$file
-      private$takes$sha256[at] <- picture$sha256
-      private$takes$bytes[at] <- bytes
-    },
-
-    note_unmade = function(at) private$is_made[at] <- FALSE,
-
-    # Takes of other cases with exactly the same picture.
-    twins_of = function(at, sha256) {
-      same <- private$is_made & private$takes$sha256 %in% sha256
-      which(same & private$takes$case != private$takes$case[at])
-    },
-
-    is_doubted = function(at) private$doubted[at],
-    note_doubt = function(at) private$doubted[at] <- TRUE,
-
-    # A take can be made again if this run made it and no later step depends on it.
-    can_be_unmade = function(at) {
-      private$made_here[at] && !private$takes$take[at] %in% private$takes$parent
-    },
-
-    # Other takes of the same case that wait to be measured, and the size of their pictures in
-    # bytes.
-    of_same_case = function(at, among) {
-      among[private$takes$case[among] == private$takes$case[at]]
-    },
-
-    bytes = function(ats) private$takes$bytes[ats],
-
-    # Which of them still have the same picture.
-    are_still = function(ats, sha256) {
-      (private$takes$sha256[ats] == sha256 & private$is_made[ats]) %in% TRUE
-    }
-  ),
-  private = list(
-    takes = NULL,
-    steps = NULL,
-    # Takes that differ only in the seed have the same number here, once it was needed.
-    group = NULL,
-    wanted = logical(),
-    ready = logical(),
-    children = list(),
-    is_made = logical(),
-    made_here = logical(),
-    doubted = logical(),
-    tries = numeric(),
-    spent = numeric(),
-    losses = numeric(),
-    cuts = numeric()
-  )
-)

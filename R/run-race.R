@@ -58,6 +58,13 @@ run_race <- function(store, trial, planned, make) {
     }
 
     takes <- read_takes(store)
+    # Whoever was left out meanwhile has dropped out.
+    left_out <- read_left_out(store)
+    for (job in open) {
+      race$jobs[[job]]$dropped <- union(race$jobs[[job]]$dropped, left_out)
+    }
+
+    wanted <- wanted & wanted_in_race(takes, trial, race, open)
     # An engine that is away has to be waited for.
     if (any(takes$state[wanted] == "planned")) {
       return(race)
@@ -102,18 +109,11 @@ end_race <- function(store) {
 
 # Takes of a purpose that is open still, and of steps that lead to a pipeline that is still in.
 wanted_in_race <- function(takes, trial, race, open) {
-  steps <- all_steps(trial$lineup)
   jobs <- jobs_of_takes(takes, trial$suite)
   wanted <- rep(FALSE, nrow(takes))
   for (job in open) {
     running <- setdiff(trial$lineup$pipelines$pipeline, race$jobs[[job]]$dropped)
-    needed <- running
-    while (length(
-      more <- setdiff(stats::na.omit(steps$follows[steps$pipeline %in% needed]), needed)
-    )) {
-      needed <- c(needed, more)
-    }
-
+    needed <- steps_towards(trial$lineup, running)
     wanted <- wanted | ((job == "all" | jobs == job) & takes$pipeline %in% needed)
   }
 

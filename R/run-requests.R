@@ -312,3 +312,22 @@ describe_request <- function(request, step, version, take, known) {
     if (length(step$gives[[1]])) list(gives = step$gives[[1]])
   ))
 }
+
+# A job of one take, or of several that one call asks for: the call begins.
+new_job <- function(queue, at, takes, requests) {
+  try <- max(takes$begin_try(at))
+  take <- takes$row(at)
+  step <- takes$step(at[1])
+  sent <- requests$request_of(queue$engine, step, take)
+  began <- clock()
+  list(
+    at = at,
+    take = take,
+    queue = queue,
+    request = sent$request,
+    described = sent$described,
+    began = began,
+    try = try,
+    first = queue$begin_call(step$checkpoint, began)
+  )
+}

@@ -55,6 +55,15 @@ Runner <- R6::R6Class(
         alive = function() private$heartbeat(now = TRUE),
         kept = function(take) lapply(private$.judges, function(judge) judge$offer(take))
       )
+      private$orders <- RunOrders$new(
+        store,
+        lock,
+        trial$lineup,
+        private$takes,
+        private$queues,
+        private$log
+      )
+      private$orders$obey()
       whole <- TRUE
       private$log$note("run began", message = paste(sum(wanted), "takes to make"))
       private$tell()
@@ -81,9 +90,7 @@ Runner <- R6::R6Class(
         },
         interrupt = function(e) {
           if (!private$.stopping) {
-            private$.stopping <- TRUE
-            private$log$note("stopping")
-            private$tell(now = TRUE)
+            private$stop_sending()
             tryInvokeRestart("resume")
           }
         }
@@ -109,6 +116,8 @@ Runner <- R6::R6Class(
     stopping = function() private$.stopping,
     # The judges that were asked while takes were made.
     judges = function() private$.judges,
+    # The pipelines that were left out.
+    left_out = function() private$orders$left_out,
     # The reasons why engines were left alone, by name.
     parked = function() {
       Filter(Negate(is.null), lapply(private$queues, function(queue) queue$parked))
@@ -122,6 +131,7 @@ Runner <- R6::R6Class(
     requests = NULL,
     takes = NULL,
     queues = list(),
+    orders = NULL,
     status = NULL,
     log = NULL,
     workers = NULL,
@@ -147,8 +157,7 @@ Runner <- R6::R6Class(
       private$in_flight() + private$workers$count == 0 && (private$.stopping || !left)
     },
 
-    # Waits a moment, but not for servers that have answered; longer the longer nothing happens,
-    # since polling takes time from the workers.
+    # Waits a moment, but not for servers that have answered; longer the longer nothing happens.
     pause = function(busy) {
       if (busy) {
         private$idle <- 0
@@ -167,13 +176,25 @@ Runner <- R6::R6Class(
     # The judges are left alone once it is stopping.
     each_judge = function(f) if (!private$.stopping) lapply(private$.judges, f),
 
-    # Sends a heartbeat every two seconds, and before anything is recorded after a pause.
+    # Sends a heartbeat every two seconds, and before anything is recorded after a pause; and does
+    # what it is asked to by those who watch.
     heartbeat = function(now = FALSE) {
       if (clock() - private$last_heartbeat > if (now) 0.5 else 2) {
         private$last_heartbeat <- clock()
         send_heartbeat(private$store, private$lock)
+        if (private$orders$obey() && !private$.stopping) {
+          private$stop_sending("asked by somebody who watches")
+        }
+
         private$mend_workers()
       }
+    },
+
+    # Finishes what is in flight and sends no more.
+    stop_sending = function(why = NULL) {
+      private$.stopping <- TRUE
+      private$log$note("stopping", message = why)
+      private$tell(now = TRUE)
     },
 
     tell = function(now = FALSE) {
@@ -241,7 +262,7 @@ Runner <- R6::R6Class(
       at <- queue$take_next(function(first, waiting) {
         private$takes$asked_for_with(first, waiting, seeds_a_call(queue$engine))
       })
-      job <- private$new_job(queue, at)
+      job <- new_job(queue, at, private$takes, private$requests)
       private$outcomes$note_sent(job)
       if (queue$converses) {
         turn <- tryCatch(
@@ -255,25 +276,6 @@ Runner <- R6::R6Class(
         made <- tryCatch(call_engine(queue$engine, job$request), sprenn_failure = identity)
         private$complete(job, made)
       }
-    },
-
-    # A job of one take, or of several that one call asks for.
-    new_job = function(queue, at) {
-      try <- max(private$takes$begin_try(at))
-      take <- private$takes$row(at)
-      step <- private$takes$step(at[1])
-      sent <- private$requests$request_of(queue$engine, step, take)
-      began <- clock()
-      list(
-        at = at,
-        take = take,
-        queue = queue,
-        request = sent$request,
-        described = sent$described,
-        began = began,
-        try = try,
-        first = queue$begin_call(step$checkpoint, began)
-      )
     },
 
     # The other files of an engine are sent along once a worker has said that it lacks them.

@@ -69,7 +69,7 @@ score_run <- function(
       score = TRUE,
       workers = workers,
       outage = 0,
-      progress = shown
+      progress = noted_progress(store, lock, shown)
     )
     on.exit(runner$close(), add = TRUE, after = FALSE)
     runner$run()

@@ -45,14 +45,15 @@ RunStatus <- R6::R6Class(
       }
 
       private$told <- clock()
+      left_out <- sum(vapply(queues, function(queue) queue$left_out, 0))
       private$progress(
         done = private$.made + private$.failed + private$awaited,
-        total = private$.total,
+        total = private$.total - left_out,
         failed = private$.failed,
         seconds = clock() - private$began,
         flying = in_flight,
         scored = private$scored,
-        to_score = private$expected,
+        to_score = max(0, private$expected - left_out),
         cost = private$cost,
         left = if (stopping) NA_real_ else self$time_left(queues, workers),
         words = if (!stopping) {
@@ -66,7 +67,7 @@ RunStatus <- R6::R6Class(
       )
     },
 
-    # Seconds until everything is made and measured. Servers work in parallel, each on as many
+    # Seconds until everything is made and measured, but for what is left out. Servers work in parallel, each on as many
     # calls as it accepts; work in this run's own processes shares them with the measuring. NA
     # until something is known about everything that is left. Takes of engines that were left
     # alone don't count.
@@ -74,7 +75,8 @@ RunStatus <- R6::R6Class(
       numbers <- function(queues, of) vapply(queues, of, 0, USE.NAMES = FALSE)
       parked <- !vapply(queues, function(queue) is.null(queue$parked), NA)
       to_measure <- private$expected - private$scored -
-        sum(numbers(queues[parked], function(queue) queue$left))
+        sum(numbers(queues[parked], function(queue) queue$left)) -
+        sum(numbers(queues, function(queue) as.numeric(queue$left_out)))
       open <- Filter(function(queue) queue$left > 0, queues[!parked])
       left <- numbers(open, function(queue) queue$left)
       work <- left * numbers(open, function(queue) queue$seconds_each())

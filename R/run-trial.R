@@ -34,7 +34,8 @@
 #'   `found` in its folder (a data frame of `file`, `state` (`taken in`, `not taken in`,
 #'   `missing`, `extra`, `changed`) and `why`); `parked`, the reasons why engines were left
 #'   alone, by name; `left_over`, the number of pictures that nothing asks for any more, which
-#'   [prune_run()] lists; `turned_away`, the workers that got no work, and why; `judged`, a data
+#'   [prune_run()] lists; `left_out`, the pipelines of which no more takes were made, as
+#'   [leave_out()] says; `turned_away`, the workers that got no work, and why; `judged`, a data
 #'   frame about the judges, or `NULL`; and `race`, with `until`: `rounds`, `looks` (the possible
 #'   number of rounds), and `jobs`, each with its `state` (`decided`, `stuck`, `open`), `best`,
 #'   `confidence` and the pipelines that were `dropped`.
@@ -85,6 +86,7 @@ run_trial <- function(
     }
   })
   on.exit(unlock_run(store, lock), add = TRUE, after = FALSE)
+  progress <- noted_progress(store, lock, progress)
   record_plan(store, trial, plan, asked)
   fail_unanswered(store)
   trial <- draft_for_run(trial, store, plan, progress)
@@ -165,6 +167,7 @@ run_trial <- function(
         stats::setNames(as.list(trial$unreached$found), trial$unreached$engine)
       ),
       turned_away = runner$strangers,
+      left_out = runner$left_out,
       race = race
     ),
     class = "sprenn_run"
@@ -241,10 +244,6 @@ run_options <- function(
 
 # The progress of asking the judges, as that of a run.
 judging_progress <- function(progress) {
-  if (is.null(progress)) {
-    return(NULL)
-  }
-
   function(done, total, seconds, words, ...) {
     progress(
       done = 0,

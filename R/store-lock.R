@@ -7,7 +7,7 @@ lock_run <- function(store, wait = 0, told = function(words) NULL) {
   began <- clock()
   seen <- list(id = "", beat = -1, at = began)
   while (!try_lock(store, me)) {
-    other <- as.list(read_db(store, "SELECT * FROM holder"))
+    other <- read_holder(store)
     if (length(other$id) == 0) {
       next
     }
@@ -96,7 +96,7 @@ stop_for_holder <- function(store, holder) {
 
 # Whether a process holds the lock, without waiting for its heartbeat.
 is_locked <- function(store) {
-  other <- as.list(read_db(store, "SELECT * FROM holder"))
+  other <- read_holder(store)
   length(other$id) > 0 && (other$machine != machine_id() || is_alive_holder(other))
 }
 
@@ -104,7 +104,8 @@ is_locked <- function(store) {
 silence <- 20
 
 holder_words <- function(other) {
-  paste0(other$person, ", process ", other$pid, ", since ", other$since)
+  since <- sub("T(..:..).*", " \\1 UTC", other$since)
+  paste0(other$person, ", process ", other$pid, ", since ", since)
 }
 
 # Sends a heartbeat; an error if another process has taken over.

@@ -95,12 +95,11 @@ read_answers <- function(store, judge, version) {
 # The same about these subjects alone.
 read_answers_about <- function(store, judge, version, subjects) {
   subjects <- unique(subjects)
-  marks <- paste(rep("?", length(subjects)), collapse = ", ")
   read_db(
     store,
     paste0(
       "SELECT subject, statement, said FROM answers ",
-      "WHERE judge = ? AND version = ? AND subject IN (", marks, ")"
+      "WHERE judge = ? AND version = ? AND subject IN (", marks_for(subjects), ")"
     ),
     params = c(list(judge, version), as.list(subjects))
   )
@@ -248,3 +247,77 @@ read_ballots <- function(store) {
 
   as_table(rows)
 }
+
+# How many takes of each pipeline are in which state, how many are measured, and what they cost.
+read_counts <- function(store) {
+  read_db(
+    store,
+    "SELECT t.pipeline AS pipeline,
+      SUM(CASE WHEN t.state = 'planned' THEN 1 ELSE 0 END) AS planned,
+      SUM(CASE WHEN t.state = 'made' THEN 1 ELSE 0 END) AS made,
+      SUM(CASE WHEN t.state = 'failed' THEN 1 ELSE 0 END) AS failed,
+      SUM(CASE WHEN t.state = 'refused' THEN 1 ELSE 0 END) AS refused,
+      COUNT(p.take) AS measured,
+      COALESCE(SUM(t.cost), 0) AS cost
+      FROM takes t LEFT JOIN prints p ON p.take = t.take
+      WHERE t.asked = 1 GROUP BY t.pipeline"
+  )
+}
+
+# Failures alike, the most frequent first; takes that stay planned may have been tried.
+read_failures <- function(store) {
+  read_db(
+    store,
+    "SELECT pipeline, state, failure, message, COUNT(*) AS takes FROM takes
+      WHERE asked = 1 AND failure IS NOT NULL AND failure <> 'sent'
+      GROUP BY pipeline, state, failure, message ORDER BY takes DESC, pipeline, message"
+  )
+}
+
+# The newest takes that were made, the newest first; of those with a serious flaw if so asked.
+read_newest <- function(store, most, flawed = FALSE) {
+  as_takes(read_db(
+    store,
+    paste(
+      "SELECT take, pipeline, case_id, seed, control, made_at, seconds, cost FROM takes",
+      "WHERE asked = 1 AND state = 'made'",
+      if (flawed) {
+        paste(
+          "AND take IN (SELECT take FROM scores WHERE axis = 'flaws' AND level = 'serious' AND",
+          deciding, ")"
+        )
+      },
+      "ORDER BY made_at DESC, position DESC LIMIT ?"
+    ),
+    params = list(most)
+  ))
+}
+
+read_measured_of <- function(store, takes) {
+  if (length(takes) > 0) {
+    read_db(
+      store,
+      paste0("SELECT take FROM prints WHERE take IN (", marks_for(takes), ")"),
+      params = as.list(takes)
+    )$take
+  }
+}
+
+# The flaws that these takes have.
+read_flaws_of <- function(store, takes) {
+  if (length(takes) == 0) {
+    return(new_table(take = character(), measure = character(), level = character()))
+  }
+
+  read_db(
+    store,
+    paste0(
+      "SELECT take, measure, level FROM scores WHERE axis = 'flaws' AND level IN ",
+      "('serious', 'slight') AND take IN (", marks_for(takes), ") ORDER BY measure"
+    ),
+    params = as.list(takes)
+  )
+}
+
+# As many places for parameters as there are values.
+marks_for <- function(values) paste(rep("?", length(values)), collapse = ", ")

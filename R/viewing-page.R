@@ -78,27 +78,7 @@ viewing_body <- function(viewing) {
         picture_frame("one", if (pairs) "left" else "take", NULL),
         if (pairs) picture_frame("other", "right", NULL)
       ),
-      tag$div(
-        id = "wipe",
-        hidden = NA,
-        tag$div(
-          id = "wiped",
-          tag$img(id = "under", alt = ""),
-          tag$img(id = "over", alt = "")
-        ),
-        tag$label(
-          class = "slide",
-          tag$span(id = "wipe-of"),
-          tag$input(
-            id = "edge",
-            type = "range",
-            min = "0",
-            max = "100",
-            value = "50",
-            `aria-label` = "How far the second picture is drawn over the first"
-          )
-        )
-      ),
+      wipe_part(),
       tag$div(
         class = "tools",
         role = "toolbar",
@@ -151,22 +131,6 @@ viewing_body <- function(viewing) {
       tag$div(id = "results", `aria-live` = "polite")
     )
   )
-}
-
-picture_frame <- function(id, label, key) {
-  tag <- htmltools::tags
-  tag$figure(
-    id = paste0("frame-", id),
-    tag$figcaption(label, if (!is.null(key)) tag$kbd(key)),
-    tag$div(
-      class = "pane",
-      tag$img(id = paste0("picture-", id), alt = label, draggable = "false")
-    )
-  )
-}
-
-tool_button <- function(id, label, key) {
-  htmltools::tags$button(id = id, type = "button", label, htmltools::tags$kbd(key))
 }
 
 choice_button <- function(value, label, key) {

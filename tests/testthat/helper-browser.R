@@ -130,10 +130,13 @@ served_page <- function(call, folder, ..., env = parent.frame()) {
   code <- sprintf(
     paste0(
       "given <- readRDS('%s'); .libPaths(given$paths); do.call(sprenn::%s, ",
-      "c(given$arguments, list(ready = function(address) writeLines(address, '%s'))))"
+      "c(given$arguments, list(ready = function(address) {writeLines(address, '%s.part'); ",
+      "file.rename('%s.part', '%s')})))"
     ),
     given,
     call,
+    told,
+    told,
     told
   )
   process <- processx::process$new(

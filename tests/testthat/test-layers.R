@@ -22,6 +22,7 @@ rooms_in_order <- c(
   report = "interface",
   viewing = "interface",
   mark = "interface",
+  watch = "interface",
   cli = "interface",
   standin = "standin"
 )

@@ -109,7 +109,7 @@ test_that("a run that was stopped early says how much is missing", {
   score_run(trial)
   verdict <- choose_pipeline(trial)
   expect_equal(verdict$state, "unfinished")
-  expect_match(format(verdict)[1], "3 of 12 takes have not been made yet; so far firm leads")
+  expect_match(format(verdict)[1], "3 of 12 takes are still missing; so far firm leads")
 })
 
 test_that("each aim of style has its own words", {

@@ -1,0 +1,162 @@
+# The page on which a run is watched. What it shows comes in messages, see watch-serve.R; what
+# happens on it is in inst/pages/watch.js.
+
+watch_page <- function(desk) {
+  list(
+    title = paste("Run:", desk$trial$suite$title),
+    style = page_style("watch"),
+    script = page_script("live", "watch"),
+    body = watch_body(desk)
+  )
+}
+
+watch_body <- function(desk) {
+  tag <- htmltools::tags
+  tag$main(
+    id = "watch",
+    `data-orders` = if (desk$may_order) "yes" else "no",
+    tag$p(
+      id = "lost",
+      role = "alert",
+      hidden = NA,
+      paste0(
+        "This page is no longer live: watching has ended, or the connection is lost. The run does ",
+        "not depend on it. `sprenn watch` opens it again."
+      )
+    ),
+    tag$p(id = "refused", role = "alert", hidden = NA),
+    tag$header(
+      tag$div(
+        class = "title",
+        tag$h1(desk$trial$suite$title, tag$small(desk$run)),
+        tag$p(id = "state", role = "status"),
+        tag$p(id = "doing", class = "soft")
+      ),
+      tag$button(id = "stop", type = "button", hidden = NA, "Stop after what is in flight")
+    ),
+    tag$progress(id = "progress", `aria-label` = "Takes that are made or given up"),
+    tag$dl(id = "counts"),
+    tag$ul(id = "engines", `aria-label` = "Engines"),
+    if (!desk$may_order) {
+      tag$p(
+        class = "soft",
+        "The run's folder can't be written to from here, so nothing can be asked of the run."
+      )
+    },
+    tag$div(
+      class = "sides",
+      tag$section(
+        `aria-labelledby` = "newest-title",
+        tag$div(
+          class = "bar",
+          tag$h2(id = "newest-title", "Newest takes"),
+          tag$button(
+            id = "hold",
+            type = "button",
+            `aria-pressed` = "false",
+            "Hold still",
+            tag$kbd("H")
+          )
+        ),
+        tag$p(id = "none", class = "soft", "No take is made yet."),
+        tag$ul(id = "newest", class = "cards"),
+        tag$h2("Newest with a serious flaw"),
+        tag$p(id = "flawless", class = "soft", "No serious flaw is found yet."),
+        tag$ul(id = "flawed", class = "cards"),
+        tag$div(
+          id = "failed",
+          hidden = NA,
+          tag$h2("Failures"),
+          tag$ul(id = "failures")
+        )
+      ),
+      tag$section(
+        `aria-labelledby` = "verdict-title",
+        tag$h2(id = "verdict-title", "Verdict so far"),
+        tag$div(id = "verdict", tag$p(id = "waiting", class = "soft", "Nothing is measured yet."))
+      )
+    ),
+    tag$section(
+      `aria-labelledby` = "pipelines-title",
+      tag$h2(id = "pipelines-title", "Pipelines"),
+      tag$p(
+        class = "soft",
+        paste0(
+          "No more takes are made of a pipeline that is left out, also when the run is resumed, ",
+          "and it is not compared. What was made is kept."
+        )
+      ),
+      wide_table(
+        "pipelines", "Pipelines", "pipeline", "made", "failed", "planned", "measured", "cost", ""
+      )
+    ),
+    take_dialog(),
+    tag$dialog(
+      id = "really",
+      `aria-labelledby` = "really-title",
+      tag$h2(id = "really-title", "Stop the run?"),
+      tag$p(
+        "What is in flight is finished and kept. The command that began the run resumes it."
+      ),
+      tag$div(
+        class = "bar",
+        tag$button(id = "yes", type = "button", class = "go", "Stop it"),
+        tag$button(id = "no", type = "button", "Go on")
+      )
+    ),
+    keys_part(c(
+      "H" = "hold the newest takes still, and go on",
+      "Enter" = "on a take: open it",
+      "\u2190 \u2192" = "in an open take: the one before, the next",
+      "W" = "wipe the take over its reference",
+      "R" = "hold: the reference over the take",
+      "+ \u2212 0" = "zoom in, zoom out, fit; drag to move both pictures together",
+      "Esc" = "close"
+    ))
+  )
+}
+
+# A table that the script fills, which scrolls by itself on a narrow page.
+wide_table <- function(id, label, ...) {
+  tag <- htmltools::tags
+  tag$div(
+    class = "scroll",
+    tabindex = "0",
+    role = "region",
+    `aria-label` = label,
+    tag$table(
+      id = id,
+      tag$thead(tag$tr(lapply(list(...), function(head) {
+        if (nzchar(head)) tag$th(scope = "col", head) else tag$td()
+      }))),
+      tag$tbody()
+    )
+  )
+}
+
+# A take beside its reference, which can be wiped.
+take_dialog <- function() {
+  tag <- htmltools::tags
+  tag$dialog(
+    id = "compare",
+    `aria-labelledby` = "compare-title",
+    tag$div(
+      class = "bar",
+      tag$h2(id = "compare-title"),
+      tool_button("earlier", "Newer", "\u2190"),
+      tool_button("later", "Older", "\u2192"),
+      tool_button("nearer", "Nearer", "+"),
+      tool_button("further", "Further", "\u2212"),
+      tool_button("whole", "Whole", "0"),
+      tool_button("wiping", "Wipe", "W"),
+      tool_button("close", "Close", "Esc")
+    ),
+    tag$p(id = "compare-flaws"),
+    tag$div(
+      id = "stage",
+      picture_frame("reference", "reference", "R"),
+      picture_frame("one", "take", NULL)
+    ),
+    wipe_part()
+  )
+}
