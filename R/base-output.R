@@ -26,6 +26,8 @@ write_outputs <- function(files, write, kind = "file", kept = NULL) {
 }
 
 write_bytes <- function(bytes, file, ...) {
+  # What fails in making them is no failure to write.
+  force(bytes)
   write_outputs(file, function(part) wrote_all(bytes, part), ...)
 }
 
@@ -234,10 +236,18 @@ machine_id <- function() {
   paste(Sys.info()[["nodename"]], if (file.exists(boot)) readLines(boot, warn = FALSE))
 }
 
-# The start time of a process in a form that is independent of the clock; "" if unknown.
-process_start <- function(pid) {
+# The start time of a process, on Linux in a form that is independent of the clock; "" if there is
+# no such process.
+process_start <- function(pid, proc = "/proc") {
+  if (!dir.exists(file.path(proc, "self"))) {
+    return(tryCatch(
+      sprintf("%.0f", 1000 * as.numeric(ps::ps_create_time(ps::ps_handle(as.integer(pid))))),
+      error = function(e) ""
+    ))
+  }
+
   stat <- tryCatch(
-    readLines(file.path("/proc", pid, "stat"), warn = FALSE),
+    readLines(file.path(proc, pid, "stat"), warn = FALSE),
     error = function(e) "",
     warning = function(w) ""
   )
@@ -245,12 +255,10 @@ process_start <- function(pid) {
   strsplit(sub("^.*\\) ", "", stat[1]), " ", fixed = TRUE)[[1]][20] %||% ""
 }
 
-process_runs <- function(pid, started) {
-  if (dir.exists("/proc/self")) {
-    return(identical(process_start(pid), started))
-  }
-
-  isTRUE(tools::pskill(pid, 0))
+# Asked without a signal: on Windows, any signal ends a process.
+process_runs <- function(pid, started, proc = "/proc") {
+  now <- process_start(pid, proc)
+  nzchar(now) && identical(now, started)
 }
 
 print_lines <- function(x) {

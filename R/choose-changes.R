@@ -10,7 +10,8 @@ surely_seen <- 0.9
 # Returns a list: `scores`, a row for each pipeline and score with `old`, `new`, `change`, a
 # simultaneous interval at `level`, `changed`, and `seen`, the smallest change that nine in ten
 # such comparisons would have detected; `pictures`, a row a pipeline: `asked_alike`, how many
-# takes had the same request, and `other`, how many of those gave another picture.
+# takes had the same request, and `other`, how many of those gave another picture; `takes`, those
+# that have changed.
 run_changes <- function(old, new, level = 0.95, seed = 1L) {
   key <- function(table) paste(table$pipeline, table$case, table$seed, sep = "\r")
   at <- match(key(new), key(old))
@@ -19,7 +20,32 @@ run_changes <- function(old, new, level = 0.95, seed = 1L) {
     old$state[at] %in% c("made", "failed", "refused")
   new <- new[both, ]
   old <- old[at[both], ]
-  list(scores = score_changes(old, new, level, seed), pictures = picture_changes(old, new))
+  list(
+    scores = score_changes(old, new, level, seed),
+    pictures = picture_changes(old, new),
+    takes = take_changes(old, new)
+  )
+}
+
+# Each take whose picture is another one, or was made in one run only, the most changed first:
+# `moved` is its largest change of worth or of an axis. `old` and `new` have the same takes.
+take_changes <- function(old, new) {
+  columns <- c("state", "picture", axes, "worth", "keeper", "flaws")
+  of <- function(table, which) {
+    stats::setNames(table[columns], paste(which, columns, sep = "_"))
+  }
+  moved <- lapply(c(axes, "worth"), function(column) abs(new[[column]] - old[[column]]))
+  takes <- new_table(
+    new[c("pipeline", "case", "seed")],
+    moved = do.call(pmax, c(moved, list(rep(0, nrow(new)), na.rm = TRUE))),
+    of(old, "old"),
+    of(new, "new")
+  )
+  made <- cbind(old$state == "made", new$state == "made")
+  other <- rowSums(made) == 1 |
+    (rowSums(made) == 2 & (old$picture != new$picture) %in% TRUE)
+  takes <- takes[other, ]
+  as_table(takes[order(-takes$moved, takes$pipeline, takes$case, takes$seed), ])
 }
 
 # If nothing has changed, each take's difference might as well have had the other sign (Fisher

@@ -136,6 +136,14 @@ help_text <- function(commands) {
   )
 }
 
+figure_option <- function() {
+  new_option("out", "character", NULL, "draw the result in a PNG, SVG, PDF or TIFF file", "FILE")
+}
+
+size_option <- function() {
+  new_option("size", "character", NULL, "with --out: the size on paper, such as 84mm", "SIZE")
+}
+
 split_files <- function(files) if (!is.null(files)) strsplit(files, ",", fixed = TRUE)[[1]]
 
 # A path as a shell takes it for one word.

@@ -3,7 +3,8 @@
 choosing_commands <- function() {
   run <- run_option()
   job <- job_option()
-  out <- new_option("out", "character", NULL, "draw the result as a PNG or SVG file", "FILE")
+  out <- figure_option()
+  size <- size_option()
   json <- json_option()
   vary <- new_option(
     "vary",
@@ -35,6 +36,7 @@ choosing_commands <- function() {
           "WEIGHTS"
         ),
         out,
+        size,
         json
       ),
       cli_choose,
@@ -53,7 +55,7 @@ choosing_commands <- function() {
     curves = new_command(
       "Show how scores respond to a setting that was swept.",
       "TRIAL",
-      list(run, job, vary, out, json),
+      list(run, job, vary, out, size, json),
       cli_curves,
       examples = "sprenn curves brackwater --job restyle --out curves.png"
     ),
@@ -72,6 +74,7 @@ choosing_commands <- function() {
           "SHARE"
         ),
         out,
+        size,
         json
       ),
       cli_match,
@@ -91,6 +94,7 @@ choosing_commands <- function() {
           "PATH"
         ),
         out,
+        size,
         json
       ),
       cli_contrasts,
@@ -109,11 +113,21 @@ choosing_commands <- function() {
           "SHARE"
         ),
         new_option("strict", "logical", FALSE, "exit with status 1 if anything has changed"),
-        out,
+        new_option(
+          "out",
+          "character",
+          NULL,
+          "a page (.html) with the takes that changed most, or a figure as for choose",
+          "FILE"
+        ),
+        size,
         json
       ),
       cli_compare,
-      examples = "sprenn compare brackwater main november --strict"
+      examples = c(
+        "sprenn compare brackwater main november --strict",
+        "sprenn compare brackwater main november --out changes.html"
+      )
     )
   )
 }
@@ -263,19 +277,29 @@ cli_contrasts <- function(given) {
 }
 
 cli_compare <- function(given) {
+  trial <- read_shown(given$places[1], ask = FALSE)
   found <- compare_runs(
-    read_shown(given$places[1], ask = FALSE),
+    trial,
     given$places[2],
     given$places[3],
     given$job,
     given$confidence
   )
+  as_page <- grepl("[.]html?$", given$out %||% "", ignore.case = TRUE)
   show_found(
     found,
-    c("runs", "common", "confidence", "scores", "pictures", "versions", "only"),
-    given,
-    function() draw_changes(found)
+    c("runs", "common", "confidence", "scores", "pictures", "takes", "versions", "only"),
+    if (as_page) utils::modifyList(given, list(out = NULL)) else given,
+    function() draw_changes(found),
+    changes_height(found)
   )
+  if (as_page) {
+    write_changes(found, trial, given$out)
+    if (!given$json) {
+      cat("Written: ", given$out, ".\n", sep = "")
+    }
+  }
+
   as.integer(given$strict && nrow(told_changes(found)) + sum(found$pictures$silent) > 0)
 }
 
@@ -295,8 +319,37 @@ show_found <- function(found, parts, given, draw = NULL, height = 640) {
 }
 
 save_drawing <- function(figure, given, height = 640) {
-  save_figure(figure, given$out, 1280, height)
+  size <- read_size(given$size)
+  if (!tolower(tools::file_ext(given$out)) %in% figure_endings) {
+    stop_sprenn("usage", c(
+      paste0("A figure can't be drawn in ", given$out, "."),
+      i = paste0("Its ending may be ", shorten_list(paste0(".", figure_endings), 8), ".")
+    ))
+  }
+
+  save_figure(figure, given$out, 1280, height, size = size)
   if (!isTRUE(given$json)) {
     cat("Drawn in ", given$out, ".\n", sep = "")
   }
+}
+
+# A width or width and height on paper, such as 84mm or 84x60mm, in millimetres; NULL if none is
+# given.
+read_size <- function(words) {
+  if (is.null(words)) {
+    return(NULL)
+  }
+
+  form <- "^([0-9.]+)(x([0-9.]+))?(mm|cm|in)$"
+  parts <- regmatches(words, regexec(form, words))[[1]]
+  sides <- suppressWarnings(as.numeric(parts[c(2, 4)]))
+  sides <- sides * c(mm = 1, cm = 10, `in` = 25.4)[parts[5]]
+  if (length(parts) == 0 || is.na(sides[1]) || any(sides < 30 | sides > 1000, na.rm = TRUE)) {
+    stop_sprenn("usage", c(
+      paste0("--size: found ", quoted(words), "."),
+      i = "Wanted the width on paper, or width and height: 84mm, 84x60mm, 3.3in; 30 to 1000 mm."
+    ))
+  }
+
+  unname(sides)
 }

@@ -118,7 +118,8 @@ evidence_commands <- function() {
         serving_options()$port,
         serving_options()$seconds,
         new_option("results", "logical", FALSE, "only show the results so far"),
-        new_option("out", "character", NULL, "draw the results as a PNG or SVG file", "FILE"),
+        figure_option(),
+        size_option(),
         json_option("the results as JSON")
       ),
       cli_viewing,
@@ -154,7 +155,8 @@ evidence_commands <- function() {
       "TRIAL",
       list(
         run_option(),
-        new_option("out", "character", NULL, "draw the result as a PNG or SVG file", "FILE"),
+        figure_option(),
+        size_option(),
         json_option()
       ),
       cli_influence,

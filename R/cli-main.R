@@ -138,9 +138,9 @@ cli_commands <- function() {
   # In the order of use.
   commands[c(
     "demo", "new", "check", "caption", "mark", "pack", "prepare", "engines", "calibrate", "plan",
-    "run", "watch", "score", "choose", "explain", "curves", "match", "contrasts", "compare", "sheet",
-    "report", "export", "recipe", "prune", "measure", "probe", "judges", "viewing", "evidence",
-    "influence", "standins", "completions"
+    "run", "watch", "score", "choose", "explain", "curves", "match", "contrasts", "compare",
+    "sheet", "report", "export", "recipe", "prune", "measure", "probe", "judges", "viewing",
+    "evidence", "influence", "standins", "completions"
   )]
 }
 

@@ -39,7 +39,7 @@ page_commands <- function() {
         list(json_option("no page: how the run stands, as JSON"))
       ),
       cli_watch,
-      examples = c("sprenn watch brackwater", "sprenn watch brackwater --json"),
+      examples = c("sprenn watch brackwater", "sprenn watch brackwater --stop"),
       note = paste0(
         "It reads the run's records, so the run may be made elsewhere. Press Ctrl-C to stop\n",
         "watching; the run goes on."
@@ -63,7 +63,7 @@ cli_watch <- function(given) {
   }
 
   if (given$json) {
-    return(tell_json(unclass(read_run(trial, given$run))))
+    return(tell_json(state_facts(read_run(trial, given$run))))
   }
 
   if (given$stop || any(lengths(orders) > 0)) {
@@ -73,6 +73,14 @@ cli_watch <- function(given) {
   }
 
   0L
+}
+
+# How a run stands as data.
+state_facts <- function(state) {
+  state$takes <- as.list(state$takes)
+  single <- c("holder", "left", "cost_left", "cost_limit")
+  state[single] <- lapply(state[single], null_for_na)
+  unclass(state)
 }
 
 # Watching in a process of its own, beside one that makes a run. It can begin once there is a run.

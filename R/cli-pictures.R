@@ -64,17 +64,25 @@ picture_commands <- function() {
       )
     ),
     report = new_command(
-      "Write a report as one HTML file.",
+      "Write a report: a page (HTML), slides (PPTX) or a PDF to print.",
       "TRIAL",
       list(
         run_option(),
         job_option(),
-        new_option("out", "character", NULL, "the HTML file to write", "FILE"),
-        new_option("full", "logical", FALSE, "link every take to its original"),
+        new_option("as", "character", "page", "page, slides or pdf [%default]", "FORM"),
+        new_option("out", "character", NULL, "the file to write", "FILE"),
+        new_option("full", "logical", FALSE, "of a page: link every take to its original"),
+        new_option(
+          "template",
+          "character",
+          NULL,
+          "of slides: a presentation whose master and layouts to use",
+          "FILE"
+        ),
         json_option()
       ),
       cli_report,
-      examples = "sprenn report brackwater --full"
+      examples = c("sprenn report brackwater --full", "sprenn report brackwater --as slides")
     ),
     measure = new_command(
       "Measure one picture against its reference.",
@@ -132,12 +140,12 @@ cli_sheet <- function(given) {
 }
 
 cli_report <- function(given) {
-  file <- write_report(
-    read_shown(given$places, ask = FALSE),
-    given$run,
-    file = given$out,
-    job = given$job,
-    full = given$full
+  stop_for_odd_report(given)
+  trial <- read_shown(given$places, ask = FALSE)
+  file <- switch(given$as,
+    page = write_report(trial, given$run, given$out, given$job, given$full),
+    slides = write_slides(trial, given$run, given$out, given$job, given$template),
+    pdf = print_report(trial, given$run, given$out, given$job)
   )
   if (given$json) {
     return(tell_json(list(file = file, bytes = file.size(file))))
@@ -145,6 +153,23 @@ cli_report <- function(given) {
 
   cat("The report is ", file, "\n", sep = "")
   0L
+}
+
+stop_for_odd_report <- function(given) {
+  forms <- c("page", "slides", "pdf")
+  problems <- c(
+    if (!given$as %in% forms) {
+      paste0("--as: found ", quoted(given$as), "; wanted ", shorten_list(forms))
+    },
+    if (given$full && given$as != "page") "--full is for a page",
+    if (!is.null(given$template) && given$as != "slides") "--template is for slides"
+  )
+  if (length(problems)) {
+    stop_sprenn("usage", c(
+      "This report can't be written.",
+      stats::setNames(problems, rep("x", length(problems)))
+    ))
+  }
 }
 
 cli_measure <- function(given) {

@@ -349,7 +349,8 @@ engine_plan <- function(wanted, name, folder) {
 # package is attached.
 value_of_file <- function(path) {
   at_hand <- list2env(
-    mget(getNamespaceExports("sprenn"), asNamespace("sprenn")),
+    # Some are those of another package.
+    mget(getNamespaceExports("sprenn"), asNamespace("sprenn"), inherits = TRUE),
     parent = globalenv()
   )
   source(path, local = new.env(parent = at_hand))$value

@@ -54,8 +54,11 @@ looks_of_lines <- function(line, family, recipes) {
 # In ggplot2's way: lengths of dash and gap.
 dashes_told_apart <- c("solid", "41", "13", "4113", "81", "2111")
 
+# The size of text in points, on a screen.
+text_points <- 13
+
 theme_sprenn <- function() {
-  ggplot2::theme_minimal(base_size = 13) +
+  ggplot2::theme_minimal(base_size = text_points) +
     ggplot2::theme(
       plot.title = ggplot2::element_text(size = 16, face = "bold"),
       plot.subtitle = ggplot2::element_text(size = 12, colour = "#444444"),
@@ -69,22 +72,77 @@ theme_sprenn <- function() {
     )
 }
 
-# Saves a figure as PNG or SVG, by the file's ending; sizes in pixels at 96 dpi, of which a
-# PNG has `times` as many.
-save_figure <- function(figure, file, width = 1100, height = 640, times = 2) {
-  device <- if (grepl("\\.svg$", file)) "svg" else ragg::agg_png
+# The kinds of file that a figure can be drawn in.
+figure_endings <- c("png", "svg", "pdf", "tif", "tiff")
+
+# Text on paper has this size in points, and pixels this resolution.
+print_points <- 7.5
+print_dpi <- 600
+
+# Saves a figure by the file's ending; sizes in pixels at 96 dpi, of which a PNG has `times` as
+# many. For paper, `size` is its width in millimetres and its height, which is as the rows of the
+# figure need where it is NA; text and lines are then as large as is usual in print.
+save_figure <- function(figure, file, width = 1100, height = 640, times = 2, size = NULL) {
+  inches <- c(width, height) / 96
+  dpi <- 96 * times
+  if (!is.null(size)) {
+    factor <- print_points / text_points
+    figure <- smaller_marks(figure, factor)
+    inches <- ifelse(is.na(size), factor * inches, size / 25.4)
+    dpi <- print_dpi
+  }
+
+  device <- switch(tolower(tools::file_ext(file)),
+    svg = "svg",
+    pdf = if (capabilities("cairo")) grDevices::cairo_pdf else "pdf",
+    tif = ,
+    tiff = ragg::agg_tiff,
+    ragg::agg_png
+  )
   write_drawings(file, function(path) {
     ggplot2::ggsave(
       path,
       figure,
       device = device,
-      width = width / 96,
-      height = height / 96,
-      dpi = 96 * times,
+      width = inches[1],
+      height = inches[2],
+      dpi = dpi,
       # A figure of many pipelines is as high as they need.
       limitsize = FALSE
     )
   })
+}
+
+# A figure whose text, points and lines are so many times as large.
+smaller_marks <- function(figure, factor) {
+  scaled <- c("size", "linewidth", "stroke")
+  figure$layers <- lapply(figure$layers, function(layer) {
+    # A layer is shared with the figure that it came from.
+    own <- ggplot2::ggproto(NULL, layer)
+    for (name in setdiff(scaled, names(layer$mapping))) {
+      value <- layer$aes_params[[name]] %||% layer$geom$default_aes[[name]]
+      if (is.numeric(value)) {
+        own$aes_params[[name]] <- factor * value
+      }
+    }
+
+    own
+  })
+  figure + smaller_theme(factor)
+}
+
+# The sizes that theme_sprenn() states in points.
+smaller_theme <- function(factor) {
+  text <- function(points) ggplot2::element_text(size = factor * points)
+  ggplot2::theme(
+    text = text(text_points),
+    plot.title = text(16),
+    plot.subtitle = text(12),
+    strip.text = text(text_points),
+    axis.title = text(12),
+    panel.grid.major = ggplot2::element_line(linewidth = factor * 0.4),
+    plot.margin = ggplot2::margin(5, 6, 4, 4)
+  )
 }
 
 # A row of pictures (row_of_panels()), as high as they are.

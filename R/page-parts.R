@@ -6,9 +6,10 @@ page_part <- function(name) {
   paste(readLines(file, encoding = "UTF-8", warn = FALSE), collapse = "\n")
 }
 
-# The style and the script of a page: what all have, and its own.
-page_style <- function(name) {
-  paste0(page_part("common.css"), "\n", page_part(paste0(name, ".css")))
+# The style and the script of a page: what all have, and its own parts.
+page_style <- function(...) {
+  parts <- c("common", ...)
+  paste(vapply(paste0(parts, ".css"), page_part, ""), collapse = "\n")
 }
 
 page_script <- function(...) {
@@ -19,6 +20,30 @@ page_script <- function(...) {
 # A script or style as a content policy names it, so that no other runs.
 only_source <- function(text) {
   paste0("'sha256-", openssl::base64_encode(openssl::sha256(charToRaw(enc2utf8(text)))), "'")
+}
+
+# The policy of a page in a file: nothing is loaded, and no other script runs.
+file_policy <- function(style, script) {
+  paste0(
+    "default-src 'none'; img-src data:; style-src ", only_source(style), "; script-src ",
+    only_source(script), "; base-uri 'none'; form-action 'none'"
+  )
+}
+
+# The beginning of a page up to its body. Written out by hand, because htmltools lifts the head out
+# of a page that it turns into text. A page that is served has its `policy` in a header.
+page_top <- function(title, style, policy = NULL) {
+  paste0(
+    "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n",
+    if (!is.null(policy)) {
+      paste0("<meta http-equiv=\"Content-Security-Policy\" content=\"", policy, "\">\n")
+    },
+    "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n",
+    "<meta name=\"color-scheme\" content=\"light dark\">\n",
+    "<link rel=\"icon\" href=\"data:,\">\n",
+    "<title>", htmltools::htmlEscape(title), "</title>\n<style>", style,
+    "</style>\n</head>\n<body>\n"
+  )
 }
 
 # Data that a script reads. No text can end the element or begin a comment in it.
@@ -72,7 +97,7 @@ swatch <- function(colour) {
 
 # A table that scrolls by itself where the page is narrow. `label` is said to those who can't see
 # it; `rows` are the rows of its body.
-scroll_table <- function(label, caption, heads, rows) {
+scroll_table <- function(label, caption, heads, rows, id = NULL) {
   tag <- htmltools::tags
   tag$div(
     class = "scroll",
@@ -80,8 +105,11 @@ scroll_table <- function(label, caption, heads, rows) {
     role = "region",
     `aria-label` = label,
     tag$table(
+      id = id,
       tag$caption(caption),
-      tag$thead(tag$tr(lapply(heads, tag$th, scope = "col"))),
+      tag$thead(tag$tr(lapply(heads, function(head) {
+        if (nzchar(head)) tag$th(scope = "col", head) else tag$td()
+      }))),
       tag$tbody(rows)
     )
   )

@@ -165,13 +165,8 @@ page_answer <- function(page) {
 # A page of a site: `title`, `body` (tags), `style` and `script` (texts).
 write_site_page <- function(page) {
   enc2utf8(paste0(
-    "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n",
-    "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n",
-    "<meta name=\"color-scheme\" content=\"light dark\">\n",
-    "<link rel=\"icon\" href=\"data:,\">\n",
-    "<title>", htmltools::htmlEscape(page$title), "</title>\n<style>", page$style,
-    "</style>\n</head>\n<body>\n", as.character(page$body), "\n<script>", page$script,
-    "</script>\n</body>\n</html>\n"
+    page_top(page$title, page$style),
+    as.character(page$body), "\n<script>", page$script, "</script>\n</body>\n</html>\n"
   ))
 }
 

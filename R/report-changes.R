@@ -2,53 +2,68 @@
 
 #' @export
 format.sprenn_changes <- function(x, ...) {
+  c(silent_lines(x), changed_score_lines(x), other_lines(x))
+}
+
+# What was changed without a new version number, or that nothing has changed.
+silent_lines <- function(x) {
+  silent <- x$pictures[x$pictures$silent, ]
+  if (nrow(silent) + nrow(told_changes(x)) == 0) {
+    return(paste0("No change was detected from ", x$runs[1], " to ", x$runs[2], "."))
+  }
+
+  if (nrow(silent)) {
+    c(
+      strwrap(
+        paste(
+          "Changed without a new version number: these engines say that they repeat seeds,",
+          "report the same version, and gave other pictures for the same requests:"
+        ),
+        100
+      ),
+      paste0(
+        "  - ", silent$pipeline, " (engine ", silent$engine, "): ", silent$other,
+        " of ", silent$asked_alike, " takes"
+      )
+    )
+  }
+}
+
+changed_score_lines <- function(x) {
+  columns <- changed_columns(x)
+  if (length(columns$pipeline)) {
+    c(
+      "",
+      paste0("Scores that changed (simultaneous intervals, ", percent(x$confidence), "):"),
+      paste0("  ", text_table(columns))
+    )
+  }
+}
+
+# The scores that have changed, as words in columns.
+changed_columns <- function(x) {
+  changed <- told_changes(x)
+  list(
+    pipeline = changed$pipeline,
+    score = score_names(changed$score),
+    old = two(changed$old),
+    new = two(changed$new),
+    change = paste0(
+      signed(changed$change), " (", signed(changed$low), " to ", signed(changed$high), ")",
+      recycle0 = TRUE
+    ),
+    takes = as.character(changed$takes)
+  )
+}
+
+# Paragraphs after the scores, each begun by an empty line.
+other_lines <- function(x) {
   silent <- x$pictures[x$pictures$silent, ]
   changed <- told_changes(x)
   odd <- x$pictures[x$pictures$lost + x$pictures$gained > 0, ]
   other <- x$pictures$pipeline[x$pictures$same < x$pictures$takes]
   same <- setdiff(other, c(changed$pipeline, silent$pipeline))
   c(
-    if (nrow(silent) + nrow(changed) == 0) {
-      paste0("No change was detected from ", x$runs[1], " to ", x$runs[2], ".")
-    },
-    if (nrow(silent)) {
-      c(
-        strwrap(
-          paste(
-            "Changed without a new version number: these engines say that they repeat seeds,",
-            "report the same version, and gave other pictures for the same requests:"
-          ),
-          100
-        ),
-        paste0(
-          "  - ", silent$pipeline, " (engine ", silent$engine, "): ", silent$other,
-          " of ", silent$asked_alike, " takes"
-        )
-      )
-    },
-    if (nrow(changed)) {
-      c(
-        "",
-        paste0(
-          "Scores that changed (simultaneous intervals, ",
-          percent(x$confidence), "):"
-        ),
-        paste0(
-          "  ",
-          text_table(list(
-            pipeline = changed$pipeline,
-            score = score_names(changed$score),
-            old = two(changed$old),
-            new = two(changed$new),
-            change = paste0(
-              signed(changed$change), " (", signed(changed$low), " to ",
-              signed(changed$high), ")"
-            ),
-            takes = as.character(changed$takes)
-          ))
-        )
-      )
-    },
     if (nrow(x$versions)) {
       c(
         "",

@@ -40,16 +40,9 @@ write_report <- function(trial, run = "main", file = NULL, job = NULL, full = FA
     full = checkmate::check_flag(full)
   )
   trial <- as_trial(trial)
-  jobs <- job %||% brief_jobs(trial$brief)
-  verdicts <- lapply(jobs, function(job) choose_pipeline(trial, run, if (!is.na(job)) job))
-  # A job without takes has no page.
-  shown <- vapply(verdicts, function(verdict) !is.null(verdict$pipelines), NA)
-  if (!any(shown)) {
-    stop_if_nothing_made(verdicts[[1]])
-  }
-
-  jobs <- ifelse(is.na(jobs), "all", jobs)[shown]
-  verdicts <- verdicts[shown]
+  verdicts <- verdicts_with_takes(trial, run, job)
+  jobs <- vapply(verdicts, function(verdict) verdict$brief$job, "")
+  jobs[is.na(jobs)] <- "all"
   file <- file %||% file.path(run_folder(trial$folder, run), "report.html")
   tag <- htmltools::tags
   # Drawing the figures takes the most time.
@@ -119,6 +112,18 @@ write_report <- function(trial, run = "main", file = NULL, job = NULL, full = FA
   invisible(file)
 }
 
+# The verdicts of the brief's purposes, or of one job; a job without takes has none.
+verdicts_with_takes <- function(trial, run, job = NULL) {
+  jobs <- job %||% brief_jobs(trial$brief)
+  verdicts <- lapply(jobs, function(job) choose_pipeline(trial, run, if (!is.na(job)) job))
+  shown <- vapply(verdicts, function(verdict) !is.null(verdict$pipelines), NA)
+  if (!any(shown)) {
+    stop_if_nothing_made(verdicts[[1]])
+  }
+
+  verdicts[shown]
+}
+
 # Where the pictures lie, seen from the report: links must work wherever the folder is moved.
 place_of_originals <- function(file, trial, run) {
   whole <- function(path) normalizePath(path, winslash = "/", mustWork = FALSE)
@@ -159,27 +164,12 @@ write_page <- function(file, title, body, facts, trial, run, pool) {
   )
 }
 
-# What is shown first comes first. Written out by hand, because htmltools lifts the head out of a
-# page that it turns into text.
+# What is shown first comes first.
 say_page <- function(say, title, body, facts, trial, run, pool) {
   style <- page_style("report")
   script <- page_script("report")
-  policy <- paste0(
-    "default-src 'none'; img-src data:; style-src ", only_source(style), "; script-src ",
-    only_source(script), "; base-uri 'none'; form-action 'none'"
-  )
   say(
-    "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n",
-    "<meta http-equiv=\"Content-Security-Policy\" content=\"",
-    policy,
-    "\">\n",
-    "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n",
-    "<meta name=\"color-scheme\" content=\"light dark\">\n",
-    "<title>",
-    htmltools::htmlEscape(title),
-    "</title>\n<style>",
-    style,
-    "</style>\n</head>\n<body>\n",
+    page_top(title, style, file_policy(style, script)),
     as.character(body),
     "\n",
     data_block("facts", facts$page),

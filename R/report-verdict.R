@@ -35,7 +35,8 @@ headline_words <- function(verdict) {
     },
     "too few cases" = paste0(
       "Not decided: ", verdict$best, " leads, but ", few_pictures_words(verdict$pictures),
-      " are too few to generalise from; at least ", fewest_cases, " of them are needed."
+      if (verdict$pictures$cases == 1) " is" else " are", " too few to generalise from; at least ",
+      fewest_cases, " of them are needed."
     ),
     "unfinished" = paste0(
       "Not decided: ", sum(verdict$table$state == "planned"), " of ",

@@ -131,7 +131,10 @@ read_deciding <- function(
     run = run,
     folder = trial$folder,
     unreached = trial$unreached,
-    left_out = setdiff(left_out, pipelines_named(trial$lineup, without)),
+    left_out = setdiff(
+      unique(takes_for(store, trial, brief, left_out)$pipeline),
+      pipelines_named(trial$lineup, without)
+    ),
     weak_spots = c(
       unheld_words(table),
       weak_spots(

@@ -20,7 +20,10 @@
 #'   `same` (of these, how many are identical, byte for byte), `asked_alike` (with the same
 #'   request), `other` (of these, how many gave another picture), `lost` and `gained` (made in one
 #'   only), `repeatable` (whether the engine says that it repeats a seed), `engine`, and `silent`,
-#'   whether a repeatable engine gave other pictures for the same requests; `versions`, engines
+#'   whether a repeatable engine gave other pictures for the same requests; `takes`, a row for
+#'   each take with another picture, the most changed first: `moved`, its largest change of worth
+#'   or of an axis, and for each run (`old_`, `new_`) its `state`, `picture` (a file), axes,
+#'   `worth`, `keeper` and serious `flaws`; `versions`, engines
 #'   whose version differs; `common`, what is compared if the suite has changed between the runs:
 #'   `cases` that both asked for and measured in the same way, `of` how many there are, `seeds` and
 #'   `of_seeds`; `only`, pipelines and cases that one run has.

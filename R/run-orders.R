@@ -1,5 +1,5 @@
-# What people ask of a run while it is made: to stop, and to leave pipelines out. It is asked through
-# the run's records, by any process that can write them.
+# What people ask of a run while it is made: to stop, and to leave pipelines out. They ask through
+# the run's records, from any process that can write them.
 
 # What a running process does of that.
 RunOrders <- R6::R6Class(

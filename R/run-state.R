@@ -7,7 +7,7 @@
 #' ask, also while another makes the takes.
 #'
 #' @inheritParams run_trial
-#' @param newest How many of the newest takes to tell of, and of the newest that have a serious flaw.
+#' @param newest How many of the newest takes to tell of, and of the newest with a serious flaw.
 #' @return A list of class `sprenn_run_state`: `run`; `state` (`running`, `stopping`, `complete`, or
 #'   `open` if nobody is making takes that are still planned); `holder`, who is making them, in
 #'   words, or `NA`; `words`, what the process is waiting for; `asking`, calls of judges as
@@ -21,7 +21,7 @@
 #'   `failures` (`pipeline`, `state`, `failure`, `message`, `takes`, `advice`), the most frequent
 #'   first; and `newest`, the newest first (`take`, `pipeline`, `case`, `seed`, `control`,
 #'   `made_at`, `seconds`, `cost`, `measured`, the `flaws` that were found, serious ones first, and
-#'   whether any is `serious`), with `flawed`, the same of the newest takes that have a serious flaw.
+#'   whether any is `serious`), with `flawed`, the same of the newest takes with a serious flaw.
 #' @section Errors: `sprenn_error_run` if there is no such run.
 #' @family runs
 #' @export

@@ -67,10 +67,10 @@ RunStatus <- R6::R6Class(
       )
     },
 
-    # Seconds until everything is made and measured, but for what is left out. Servers work in parallel, each on as many
+    # Seconds until everything is made and measured. Servers work in parallel, each on as many
     # calls as it accepts; work in this run's own processes shares them with the measuring. NA
     # until something is known about everything that is left. Takes of engines that were left
-    # alone don't count.
+    # alone don't count, and no pipelines that are left out.
     time_left = function(queues, workers) {
       numbers <- function(queues, of) vapply(queues, of, 0, USE.NAMES = FALSE)
       parked <- !vapply(queues, function(queue) is.null(queue$parked), NA)

@@ -161,7 +161,7 @@ closer_look <- function(picture, nets, light, at = NULL) {
   places <- if (is.null(at)) {
     possible_cells(planes, nets$far)
   } else {
-    glance(planes, nets$far, cells_of(planes, at))
+    look_over(planes, nets$far, cells_of(planes, at))
   }
   x <- (places$left + thing_window[["columns"]] / 2 - 1 - planes$pad) / planes$columns
   y <- (places$top + thing_window[["rows"]] / 2 - 1 - planes$pad) / planes$rows
@@ -184,7 +184,7 @@ closer_look <- function(picture, nets, light, at = NULL) {
 # larger than two cells, so none is lost and three quarters of the glances are saved.
 possible_cells <- function(planes, far) {
   last <- dim(planes$tones) - thing_window + 1
-  coarse <- glance(
+  coarse <- look_over(
     planes,
     far,
     expand.grid(top = seq(1, last[1], 2), left = seq(1, last[2], 2))
@@ -196,7 +196,7 @@ possible_cells <- function(planes, far) {
     left = pmin(last[2], pmax(1, outer(around$right, promising$left, `+`)))
   ))
   beside <- beside[beside$top %% 2 == 0 | beside$left %% 2 == 0, ]
-  all <- rbind(coarse, glance(planes, far, beside))
+  all <- rbind(coarse, look_over(planes, far, beside))
   best <- likeliest(all)
   all[utils::head(order(-best), max(1, min(200, sum(best > 0.06)))), ]
 }
@@ -205,7 +205,7 @@ likeliest <- function(seen) do.call(pmax, unname(seen[small_things]))
 
 # The first network's output for cells: a row each, with a probability for nothing and for each
 # thing.
-glance <- function(planes, far, cells) {
+look_over <- function(planes, far, cells) {
   seen <- run_net(far, window_facts(planes, cells))
   colnames(seen) <- c("none", small_things)
   cbind(cells, seen)

@@ -37,8 +37,16 @@ read_noted_progress <- function(store) {
     return(NULL)
   }
 
-  progress <- jsonlite::fromJSON(told)
-  progress$words <- clean_text(as.character(progress$words %||% ""))
+  # Records that came from elsewhere may say anything.
+  progress <- tryCatch(jsonlite::fromJSON(told), error = function(e) NULL)
+  if (!is.list(progress)) {
+    return(NULL)
+  }
+
+  known <- is.data.frame(progress$engines) &&
+    all(c("engine", "flying", "words") %in% names(progress$engines))
+  progress$engines <- if (known) progress$engines
+  progress$words <- clean_text(as.character(progress$words %||% ""))[1]
   progress
 }
 
@@ -61,7 +69,11 @@ is_asked_to_stop <- function(store, lock) identical(read_fact(store, "stop"), lo
 # The pipelines of which no more takes are made, until they are taken back in.
 read_left_out <- function(store) {
   told <- read_fact(store, "left_out")
-  if (is.na(told)) character() else as.character(unlist(jsonlite::parse_json(told)))
+  if (is.na(told)) {
+    return(character())
+  }
+
+  as.character(unlist(tryCatch(jsonlite::parse_json(told), error = function(e) NULL)))
 }
 
 write_left_out <- function(store, pipelines) {

@@ -4,10 +4,16 @@
 watch_page <- function(desk) {
   list(
     title = paste("Run:", desk$trial$suite$title),
-    style = page_style("watch"),
-    script = page_script("live", "watch"),
-    body = watch_body(desk)
+    style = page_style("opened", "watch"),
+    script = page_script("live", "opened", "watch"),
+    body = as.character(watch_body(desk))
   )
+}
+
+# The page with how the run stands now, so that it is seen before the page and its server talk.
+with_state <- function(page, state) {
+  page$body <- paste0(page$body, "\n", data_block("first-state", state))
+  page
 }
 
 watch_body <- function(desk) {
@@ -79,15 +85,15 @@ watch_body <- function(desk) {
     tag$section(
       `aria-labelledby` = "pipelines-title",
       tag$h2(id = "pipelines-title", "Pipelines"),
-      tag$p(
-        class = "soft",
+      scroll_table(
+        "Pipelines",
         paste0(
           "No more takes are made of a pipeline that is left out, also when the run is resumed, ",
           "and it is not compared. What was made is kept."
-        )
-      ),
-      wide_table(
-        "pipelines", "Pipelines", "pipeline", "made", "failed", "planned", "measured", "cost", ""
+        ),
+        c("pipeline", "made", "failed", "planned", "measured", "cost", ""),
+        NULL,
+        id = "pipelines"
       )
     ),
     take_dialog(),
@@ -116,24 +122,6 @@ watch_body <- function(desk) {
   )
 }
 
-# A table that the script fills, which scrolls by itself on a narrow page.
-wide_table <- function(id, label, ...) {
-  tag <- htmltools::tags
-  tag$div(
-    class = "scroll",
-    tabindex = "0",
-    role = "region",
-    `aria-label` = label,
-    tag$table(
-      id = id,
-      tag$thead(tag$tr(lapply(list(...), function(head) {
-        if (nzchar(head)) tag$th(scope = "col", head) else tag$td()
-      }))),
-      tag$tbody()
-    )
-  )
-}
-
 # A take beside its reference, which can be wiped.
 take_dialog <- function() {
   tag <- htmltools::tags
@@ -151,7 +139,7 @@ take_dialog <- function() {
       tool_button("wiping", "Wipe", "W"),
       tool_button("close", "Close", "Esc")
     ),
-    tag$p(id = "compare-flaws"),
+    tag$p(id = "compare-words"),
     tag$div(
       id = "stage",
       picture_frame("reference", "reference", "R"),

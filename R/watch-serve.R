@@ -33,19 +33,25 @@ watch_run <- function(
   desk <- WatchDesk$new(as_trial(trial), run)
   on.exit(desk$close())
   serve_site(watch_site(desk), port, seconds, ready, each_second = function() desk$tell_all())
-  invisible(state_of_run(desk$store, desk$trial, newest_shown))
+  invisible(state_of_run(desk$store, desk$trial, newest_told))
 }
 
-# So many of the newest takes are shown, and of those with a serious flaw.
-newest_shown <- 6
-flawed_shown <- 3
+# So many of the newest takes, and of those with a serious flaw, are told of.
+newest_told <- 6
+
+# Seconds for which a state that was read is shown first.
+fresh_for <- 30
+
+# Seconds before a verdict is asked for after a page was opened.
+first_pause <- 2
 
 # Pictures of the strip are this wide, in pixels.
 newest_edge <- 360
 
 watch_site <- function(desk) {
+  page <- watch_page(desk)
   list(
-    page = function() watch_page(desk),
+    page = function() with_state(page, desk$state_now()),
     picture = function(name) watched_picture(desk, name),
     enter = function(window) serve_watcher(desk, window),
     ending = function() desk$tell_all(now = TRUE)
@@ -55,6 +61,10 @@ watch_site <- function(desk) {
 serve_watcher <- function(desk, window) {
   desk$add(window)
   hear <- function(kind, said) {
+    if (kind == "flaws") {
+      return(window$send("flaws", told_flaws(desk$store, said$takes)))
+    }
+
     switch(kind,
       stop = stop_run(desk$trial, desk$run),
       `leave-out` = leave_out(
@@ -85,18 +95,31 @@ WatchDesk <- R6::R6Class(
       private$.trial <- trial
       private$.run <- run
       private$.store <- open_store(trial$folder, run)
-      private$reading <- Paced$new(every = 2, share = 0.02)
-      private$choosing <- Paced$new(every = 10, share = 0.02)
+      private$.may_order <- can_write(private$.store$folder)
+      private$reading <- Paced$new(every = 2, share = 0.01)
+      private$choosing <- Paced$new(every = 10, share = 0.01)
       private$.pictures <- Cache$new(most_bytes = most_kept_pictures)
+      private$read()
+      # What a page shows first is ready before one is opened.
+      for (at in unique(vapply(self$state$newest, function(take) take$reference, 0L))) {
+        watched_reference(self, at, small = TRUE)
+      }
     },
 
-    # A window that was opened is told what there is at once; the verdict follows.
-    add = function(window) {
-      private$windows[[window$id]] <- window
-      if (is.null(private$told)) {
+    # How a run stands as a page that is opened now shows it first; what has changed follows.
+    state_now = function() {
+      if (clock() - private$read_at > fresh_for) {
         private$read()
       }
 
+      private$told
+    },
+
+    # A window that was opened is told what has changed since its page was written.
+    add = function(window) {
+      private$windows[[window$id]] <- window
+      # The pictures of the first window go before.
+      private$choosing$wait(first_pause)
       window$send("state", private$told)
       if (!is.null(private$verdict)) {
         window$send("verdict", private$verdict)
@@ -108,15 +131,12 @@ WatchDesk <- R6::R6Class(
     # Tells all windows what has changed, as often as its cost allows; the state `now` if so asked.
     tell_all = function(now = FALSE) {
       if (length(private$windows) == 0) {
-        private$told <- NULL
         return(invisible())
       }
 
       if (now || private$reading$is_due()) {
         before <- private$told
-        private$reading$begin()
         private$read()
-        private$reading$end()
         if (!identical(before, private$told)) {
           private$send("state", private$told)
         }
@@ -137,19 +157,23 @@ WatchDesk <- R6::R6Class(
     run = function() private$.run,
     store = function() private$.store,
     pictures = function() private$.pictures,
+    # How the run stood when it was last read.
+    state = function() private$told,
     # Whether it can be told to stop, and pipelines can be left out.
-    may_order = function() can_write(private$.store$folder)
+    may_order = function() private$.may_order
   ),
   private = list(
     .trial = NULL,
     .run = NULL,
     .store = NULL,
     .pictures = NULL,
+    .may_order = FALSE,
     windows = list(),
     reading = NULL,
     choosing = NULL,
     # The state as it was last told, and what is measured.
     told = NULL,
+    read_at = -Inf,
     measured = NULL,
     # The verdict, for which a process beside this one is asked, and what was measured by then.
     verdict = NULL,
@@ -159,15 +183,18 @@ WatchDesk <- R6::R6Class(
     seen = list(id = "", beat = -1, at = -Inf),
 
     read = function() {
+      private$reading$begin()
       if (!self$may_order) {
         # What can't be written to is read from a copy, which is that of a moment.
         close_store(private$.store)
         private$.store <- open_store(private$.trial$folder, private$.run)
       }
 
-      state <- state_of_run(private$.store, private$.trial, newest_shown)
+      state <- state_of_run(private$.store, private$.trial, newest_told)
       private$measured <- state$pipelines[c("pipeline", "measured", "failed", "left_out")]
       private$told <- told_of_state(state, private$.trial, private$silence(state))
+      private$reading$end()
+      private$read_at <- clock()
     },
 
     # For how many seconds a process on another machine has given no sign of life.
@@ -228,6 +255,8 @@ Paced <- R6::R6Class(
     },
     is_due = function() clock() >= private$due,
     begin = function() private$began <- clock(),
+    # It is not due for so many seconds.
+    wait = function(seconds) private$due <- max(private$due, clock() + seconds),
     end = function() {
       now <- clock()
       private$due <- now + max(private$every, (now - private$began) / private$share)
@@ -235,79 +264,6 @@ Paced <- R6::R6Class(
   ),
   private = list(every = NULL, share = NULL, began = NULL, due = -Inf)
 )
-
-# The state in the words and numbers that the page shows.
-told_of_state <- function(state, trial, silent) {
-  takes <- state$takes
-  total <- sum(takes[c("planned", "made", "failed", "refused")]) - takes[["left_out"]]
-  known <- trial$lineup$pipelines$pipeline
-  list(
-    state = state$state,
-    words = paste0(state_words(state), if (silent > silence) {
-      paste0("; no sign of life for ", show_seconds(silent))
-    }),
-    doing = doing_words(state),
-    done = takes[["made"]] + takes[["failed"]] + takes[["refused"]],
-    total = total,
-    measured = takes[["measured"]],
-    counts = listed_rows(told_counts(state, total)),
-    newest = listed_rows(told_takes(state$newest, trial)),
-    flawed = listed_rows(told_takes(utils::head(state$flawed, flawed_shown), trial)),
-    engines = listed_rows(state$engines),
-    failures = listed_rows(new_table(
-      state$failures[c("pipeline", "message", "takes")],
-      failure = gsub("_", " ", state$failures$failure),
-      planned = state$failures$state == "planned",
-      advice = ifelse(is.na(state$failures$advice), "", state$failures$advice)
-    )),
-    pipelines = listed_rows(new_table(
-      state$pipelines[setdiff(names(state$pipelines), "cost")],
-      cost = show_money(state$pipelines$cost),
-      # Steps of chains can't be left out by themselves.
-      is_choice = state$pipelines$pipeline %in% known
-    ))
-  )
-}
-
-told_counts <- function(state, total) {
-  takes <- state$takes
-  counts <- c(
-    made = paste(takes[["made"]], "of", total),
-    `failed or refused` = takes[["failed"]] + takes[["refused"]],
-    measured = takes[["measured"]],
-    cost = money_words(state),
-    `in flight` = if (!is.na(state$holder)) takes[["in_flight"]],
-    `time left` = if (!is.na(state$left)) paste("about", show_seconds(state$left))
-  )
-  new_table(name = names(counts), value = unname(counts))
-}
-
-doing_words <- function(state) {
-  if (!is.null(state$asking)) {
-    paste0(state$words, ": ", state$asking[1], " of ", state$asking[2], " calls")
-  } else {
-    state$words
-  }
-}
-
-told_takes <- function(newest, trial) {
-  ids <- vapply(trial$suite$cases, `[[`, "", "id")
-  at <- match(newest$case, ids)
-  new_table(
-    newest[c("take", "pipeline", "case", "seed", "measured", "flaws", "serious")],
-    control = ifelse(is.na(newest$control), "", newest$control),
-    made = sub(".*T(.*)Z", "\\1 UTC", newest$made_at),
-    seconds = show_seconds(newest$seconds),
-    reference = vapply(at, function(i) {
-      if (is.na(i) || is.null(trial$suite$cases[[i]]$reference)) 0L else i
-    }, 0L)
-  )
-}
-
-# A table as a list of its rows.
-listed_rows <- function(table) {
-  I(lapply(seq_len(nrow(table)), function(i) as.list(table[i, , drop = FALSE])))
-}
 
 # A picture of the strip or of the dialog. Each is named by the number of its case or the id of its
 # take, never by a path.
@@ -374,48 +330,3 @@ small_picture <- function(pixels) {
 most_sent_whole <- 4 * 2^20
 
 shown_types <- list(png = "image/png", jpeg = "image/jpeg", webp = "image/webp")
-
-# The verdict of each of the brief's purposes on what is measured, as HTML.
-verdicts_so_far <- function(trial, run) {
-  tag <- htmltools::tags
-  jobs <- brief_jobs(trial$brief)
-  as.character(htmltools::tagList(lapply(jobs, function(job) {
-    verdict <- tryCatch(
-      choose_pipeline(trial, run, if (!is.na(job)) job),
-      sprenn_error = identity
-    )
-    tag$article(
-      if (length(jobs) > 1) tag$h3(job),
-      if (inherits(verdict, "condition")) {
-        tag$p(error_lines(verdict)[1])
-      } else {
-        verdict_so_far(verdict)
-      }
-    )
-  })))
-}
-
-verdict_so_far <- function(verdict) {
-  tag <- htmltools::tags
-  words <- verdict_words(verdict)
-  htmltools::tagList(
-    tag$p(class = "headline", words$headline),
-    early_words(verdict),
-    if (length(words$standing)) tag$p(unbroken(words$standing[1])),
-    if (!verdict$state %in% leaderless) leaders_table(verdict)
-  )
-}
-
-# How much of it is there, and why it may still change.
-early_words <- function(verdict) {
-  open <- sum(verdict$table$state == "planned")
-  if (open > 0 && !verdict$state %in% leaderless) {
-    htmltools::tags$p(
-      class = "early",
-      paste0(
-        "Early: ", nrow(verdict$table) - open, " of ", nrow(verdict$table), " takes are in, and ",
-        "not the same ones of each pipeline. The order may change; don't choose by this yet."
-      )
-    )
-  }
-}

@@ -343,17 +343,35 @@
       for (const { isIntersecting, target } of entries) {
         if (!isIntersecting) continue;
         near_slots.unobserve(target);
-        const take = take_at(target.closest("article").dataset.job, target.dataset);
-        if (!take) continue;
-        target.append(
-          take.state === "made"
-            ? make("img", { src: source(take), alt: "" })
-            : make("span", { class: "none", text: take.state }),
-        );
+        fill_slot(target);
       }
     },
     { rootMargin: "600px" },
   );
+  function fill_slot(slot) {
+    const take = take_at(slot.closest("article").dataset.job, slot.dataset);
+    if (!take || slot.firstChild) return;
+    slot.append(
+      take.state === "made"
+        ? make("img", { src: source(take), alt: "" })
+        : make("span", { class: "none", text: take.state }),
+    );
+  }
+  // On paper there is what the page shows; at the address #paper=verdicts the verdicts of all jobs
+  // instead, without the takes.
+  window.addEventListener("beforeprint", () => {
+    if (location.hash !== "#paper=verdicts") return;
+    document.documentElement.dataset.paper = "verdicts";
+    for (const article of document.querySelectorAll("article[data-job]")) article.hidden = false;
+    document.querySelectorAll(".slot").forEach(fill_slot);
+    for (const box of document.querySelectorAll(".seeds:empty"))
+      draw_seeds(box, box.closest("article").dataset.job);
+  });
+  window.addEventListener("afterprint", () => {
+    if (!document.documentElement.dataset.paper) return;
+    delete document.documentElement.dataset.paper;
+    draw();
+  });
 
   // The first screen: the edge between reference and takes follows the slider, and a finger or
   // the mouse on the pictures; a press without moving opens the take.

@@ -10,12 +10,7 @@
     open = null;
   // The takes that are shown; while they are held still, not those of the state.
   const shown = { newest: [], flawed: [] };
-  const view = new pages.View({
-    pictures: ".pane img, #wiped img",
-    surface: ".pane, #wiped",
-    moved: () => wipe.slide(),
-  });
-  const wipe = new pages.Wipe(view);
+  const at_most = { newest: 6, flawed: 3 };
   const source = (size, kind, id) => "pictures/" + size + "/" + kind + "/" + id;
 
   // Puts children into `parent` in the order of `rows`: those that are there by the same key stay,
@@ -89,12 +84,13 @@
     flaws.classList.toggle("bad", take.serious);
   }
   function show_takes(list) {
-    if (held || by("compare").open) {
+    if (held || opened.is_open) {
       // Takes that stay are still told of: their flaws come after them.
-      const now = new Map(state[list].map((take) => [take.take, take]));
-      shown[list] = shown[list].map((take) => now.get(take.take) || take);
+      tell_flaws(state[list]);
+      const open = shown[list].filter((take) => !take.measured).map((take) => take.take);
+      if (open.length > 0) send("flaws", { takes: open });
     } else {
-      shown[list] = state[list];
+      shown[list] = state[list].slice(0, at_most[list]);
     }
     keep_rows(
       by(list),
@@ -103,6 +99,17 @@
       (take) => new_card(take, list),
       fill_card,
     );
+  }
+  // What is found of takes that are shown already.
+  function tell_flaws(told) {
+    const now = new Map(told.map((take) => [take.take, take]));
+    for (const list of Object.keys(shown))
+      shown[list] = shown[list].map((take) => ({ ...take, ...now.get(take.take) }));
+    for (const list of Object.keys(shown))
+      for (const card of by(list).children) {
+        const take = shown[list].find((one) => one.take === card.dataset.key);
+        if (take) fill_card(card, take);
+      }
   }
   function show_lists() {
     show_takes("newest");
@@ -206,38 +213,27 @@
     const take = shown[list][at];
     if (!take) return;
     open = { list, at };
-    by("compare-title").textContent = take.pipeline + ", " + take_words(take);
-    by("compare-flaws").textContent =
-      flaw_words(take) + "; made at " + take.made + " in " + take.seconds;
-    by("frame-reference").hidden = !take.reference;
-    by("picture-one").src = source("whole", "take", take.take);
-    if (take.reference) by("picture-reference").src = source("whole", "reference", take.reference);
-    by("wiping").disabled = !take.reference;
-    by("earlier").disabled = at === 0;
-    by("later").disabled = at === shown[list].length - 1;
-    set_wipe(!by("wipe").hidden && take.reference > 0);
-    if (!by("compare").open) {
-      view.whole();
-      by("compare").showModal();
-    }
+    const picture = (kind, id, name) => ({ src: source("whole", kind, id), name });
+    opened.show({
+      title: take.pipeline + ", " + take_words(take),
+      words: flaw_words(take) + "; made at " + take.made + " in " + take.seconds,
+      pictures: {
+        one: picture("take", take.take, "take"),
+        ...(take.reference ? { reference: picture("reference", take.reference, "reference") } : {}),
+      },
+      is_first: at === 0,
+      is_last: at === shown[list].length - 1,
+    });
   }
-  function set_wipe(on) {
-    by("wipe").hidden = !on;
-    by("stage").hidden = on;
-    by("wiping").setAttribute("aria-pressed", on);
-    if (on)
-      wipe.show(
-        { src: by("picture-reference").src, name: "reference" },
-        { src: by("picture-one").src, name: "take" },
-      );
-  }
-  function hold_reference(on) {
-    const take = open && shown[open.list][open.at];
-    if (!take || !take.reference) return;
-    by("picture-one").src = on
-      ? source("whole", "reference", take.reference)
-      : source("whole", "take", take.take);
-  }
+  const opened = new pages.Opened({
+    pairs: [["reference", "one"]],
+    step: (by) => open_take(open.list, open.at + by),
+    closed: () => {
+      const card = by(open.list).children[open.at]?.querySelector("button");
+      show_lists();
+      if (card && card.isConnected) card.focus();
+    },
+  });
   function hold(on) {
     held = on;
     by("hold").setAttribute("aria-pressed", on);
@@ -247,6 +243,7 @@
   const send = pages.talk(
     {
       state: show_state,
+      flaws: tell_flaws,
       verdict: (html) => {
         by("verdict").innerHTML = html;
       },
@@ -261,6 +258,7 @@
     },
   );
 
+  show_state(JSON.parse(by("first-state").textContent));
   by("hold").addEventListener("click", () => hold(!held));
   by("stop").addEventListener("click", () => by("really").showModal());
   by("no").addEventListener("click", () => by("really").close());
@@ -268,37 +266,10 @@
     by("really").close();
     send("stop", {});
   });
-  by("earlier").addEventListener("click", () => open_take(open.list, open.at - 1));
-  by("later").addEventListener("click", () => open_take(open.list, open.at + 1));
-  by("nearer").addEventListener("click", () => view.zoom(1.5));
-  by("further").addEventListener("click", () => view.zoom(1 / 1.5));
-  by("whole").addEventListener("click", () => view.whole());
-  by("wiping").addEventListener("click", () => set_wipe(by("wipe").hidden));
-  by("close").addEventListener("click", () => by("compare").close());
-  by("compare").addEventListener("close", () => {
-    const card = by(open.list).children[open.at]?.querySelector("button");
-    show_lists();
-    if (card && card.isConnected) card.focus();
-  });
-
   document.addEventListener("keydown", (event) => {
-    if (pages.with_modifier(event) || event.repeat || pages.arrow_at(event)) return;
-    const inside = by("compare").open;
-    const keys = inside
-      ? {
-          ...view.keys(),
-          ArrowLeft: () => by("earlier").click(),
-          ArrowRight: () => by("later").click(),
-          w: () => by("wiping").click(),
-          r: () => hold_reference(true),
-        }
-      : { h: () => hold(!held) };
-    const key = pages.plain_key(event);
-    if (!keys[key] || by("really").open) return;
+    if (opened.is_open || by("really").open || event.repeat) return;
+    if (pages.with_modifier(event) || pages.plain_key(event) !== "h") return;
     event.preventDefault();
-    keys[key]();
-  });
-  document.addEventListener("keyup", (event) => {
-    if (event.key.toLowerCase() === "r") hold_reference(false);
+    hold(!held);
   });
 })();

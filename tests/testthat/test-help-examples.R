@@ -5,7 +5,7 @@
 
 # Not part of what is typed, but nobody is there to end these.
 end_by_itself <- function(line) {
-  sub("^(sprenn (viewing|standins|mark) .*)$", "\\1 --for 2", line)
+  sub("^(sprenn (viewing|standins|mark|watch) .*)$", "\\1 --for 2", line)
 }
 
 # What has to be there before the first example of a command.
