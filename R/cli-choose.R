@@ -169,7 +169,9 @@ cli_choose <- function(given) {
   }
 
   if (!is.null(given$out)) {
-    save_drawing(draw_tradeoff(verdicts[[1]]), given)
+    size <- read_size(given$size)
+    width <- if (is.null(size)) 1280 else paper_pixels(size[1])
+    save_drawing(tradeoff_figure(verdicts[[1]], width), given)
   }
 
   if (!given$json) {
@@ -330,6 +332,9 @@ save_drawing <- function(figure, given, height = 640) {
   save_figure(figure, given$out, 1280, height, size = size)
   if (!isTRUE(given$json)) {
     cat("Drawn in ", given$out, ".\n", sep = "")
+    if (!is.null(size) && nzchar(caption_of(figure))) {
+      cat(strwrap(paste("Its caption may say:", caption_of(figure)), 100, exdent = 2), sep = "\n")
+    }
   }
 }
 

@@ -87,7 +87,9 @@ save_figure <- function(figure, file, width = 1100, height = 640, times = 2, siz
   dpi <- 96 * times
   if (!is.null(size)) {
     factor <- print_points / text_points
-    figure <- smaller_marks(figure, factor)
+    # What a publication says in its caption is not repeated in the figure.
+    figure <- smaller_marks(figure, factor) +
+      ggplot2::labs(title = NULL, subtitle = NULL, caption = NULL)
     inches <- ifelse(is.na(size), factor * inches, size / 25.4)
     dpi <- print_dpi
   }
@@ -113,6 +115,18 @@ save_figure <- function(figure, file, width = 1100, height = 640, times = 2, siz
   })
 }
 
+# How wide a figure of so many millimetres on paper is in pixels of a screen whose text is as large.
+paper_pixels <- function(millimetres) {
+  millimetres / 25.4 * 96 * text_points / print_points
+}
+
+# What a figure says of itself, as a caption beside it.
+caption_of <- function(figure) {
+  said <- c(figure$labels$title, figure$labels$subtitle, figure$labels$caption)
+  said <- gsub("[[:space:]]+", " ", said)
+  paste(paste0(sub("[.]$", "", said), ".", recycle0 = TRUE), collapse = " ")
+}
+
 # A figure whose text, points and lines are so many times as large.
 smaller_marks <- function(figure, factor) {
   scaled <- c("size", "linewidth", "stroke")
@@ -128,6 +142,9 @@ smaller_marks <- function(figure, factor) {
 
     own
   })
+  # What is long for a narrow figure is not cut at the edge of its panel.
+  coordinates <- figure$coordinates
+  figure$coordinates <- ggplot2::ggproto(NULL, coordinates, clip = "off")
   figure + smaller_theme(factor)
 }
 
@@ -140,6 +157,9 @@ smaller_theme <- function(factor) {
     plot.subtitle = text(12),
     strip.text = text(text_points),
     axis.title = text(12),
+    legend.text = text(12),
+    legend.key.width = ggplot2::unit(factor * 34, "pt"),
+    panel.spacing = ggplot2::unit(factor * 18, "pt"),
     panel.grid.major = ggplot2::element_line(linewidth = factor * 0.4),
     plot.margin = ggplot2::margin(5, 6, 4, 4)
   )

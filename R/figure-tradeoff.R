@@ -19,6 +19,12 @@
 #' unlink(folder, recursive = TRUE)
 draw_tradeoff <- function(verdict) {
   check_arguments(verdict = checkmate::check_class(verdict, "sprenn_verdict"))
+  tradeoff_figure(verdict)
+}
+
+# Labels are placed for a figure of this width, in pixels of 96 to the inch where text has the size
+# that theme_sprenn() states.
+tradeoff_figure <- function(verdict, width = 1280) {
   stop_if_nothing_made(verdict)
   rows <- family_rows(verdict)
   # A pipeline without any take, or without evidence for an axis, has no place.
@@ -28,7 +34,7 @@ draw_tradeoff <- function(verdict) {
   rows$label <- paste0(name, ", ", percent(rows$keepers))
   colours <- family_colours(verdict$recipes)
   rows$fill <- mix_with_white(colours[rows$family], rows$keepers)
-  at <- place_labels(rows$structure, rows$style, rows$label)
+  at <- place_labels(rows$structure, rows$style, rows$label, 12.5 / width)
   floor <- verdict$brief$floors[["structure"]]
   ggplot2::ggplot(rows, ggplot2::aes(.data$structure, .data$style, colour = .data$family)) +
     (if (!is.na(floor)) {
@@ -96,9 +102,9 @@ short_label <- function(pipeline) {
 }
 
 # Puts each label beside its point where it covers no other point and no label
-# that was put down before: right, left, above or below.
-place_labels <- function(x, y, label) {
-  wide <- 0.0098 * nchar(label)
+# that was put down before: right, left, above or below. `letter` is how wide one is.
+place_labels <- function(x, y, label, letter) {
+  wide <- letter * nchar(label)
   tall <- 0.045
   placed <- list()
   for (i in seq_along(x)) {

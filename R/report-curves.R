@@ -158,7 +158,8 @@ format.sprenn_match <- function(x, ...) {
   }
 
   areas <- x$areas[x$areas$score != "worth", ]
-  clear <- areas[areas$low > 0 | areas$high < 0, ]
+  # Where nothing is known of how a score varies, nothing is beyond luck.
+  clear <- areas[(areas$low > 0 | areas$high < 0) %in% TRUE, ]
   c(
     paste0(
       "At a structure of ", two(x$at),

@@ -93,7 +93,12 @@ add_slide <- function(deck, title, ...) {
   for (part in list(...)) {
     if (!is.null(part)) {
       place <- place_on(deck, part$left, part$top, part$width, part$height)
-      deck <- officer::ph_with(deck, part$value, location = place)
+      deck <- if (is.data.frame(part$value)) {
+        sides <- c("l", rep("r", ncol(part$value) - 1))
+        officer::ph_with(deck, part$value, location = place, alignment = sides)
+      } else {
+        officer::ph_with(deck, part$value, location = place)
+      }
     }
   }
 
@@ -193,7 +198,9 @@ add_case_slide <- function(deck, shown, named) {
     list(
       deck,
       named(paste0("The ", shown$role, " case, ", shown$case)),
-      slide_part(slide_text(paste("Asked for:", shown$asked), 14), 0.05, 0.17, 0.9, 0.08)
+      if (nzchar(shown$asked)) {
+        slide_part(slide_text(paste("Asked for:", shown$asked), 14), 0.05, 0.17, 0.9, 0.08)
+      }
     ),
     unlist(parts, recursive = FALSE)
   ))
@@ -224,7 +231,7 @@ add_table_slides <- function(deck, verdict, named) {
     deck <- add_slide(
       deck,
       named(paste0("Pipelines", if (some[1] > 1) ", continued")),
-      slide_part(table[some, ], 0.04, 0.2, 0.92, 0.6),
+      slide_part(table[some, ], 0.04, 0.18, 0.92, 0.055 * (length(some) + 1)),
       slide_part(
         slide_text(
           paste0(
@@ -236,9 +243,34 @@ add_table_slides <- function(deck, verdict, named) {
         0.05, 0.9, 0.9, 0.07
       )
     )
+    fit_table(deck, 0.92, 0.055)
   }
 
   deck
+}
+
+# The first column of the slide's table is the widest, names being long; text is small
+# enough for a line. Tables come with columns of one width and large text. `width` and `row` are
+# shares of the slide.
+fit_table <- function(deck, width, row) {
+  slide <- deck$slide$get_slide(deck$cursor)$get()
+  table <- xml2::xml_find_first(slide, ".//a:tbl")
+  size <- officer::slide_size(deck)
+  # A length in a presentation is in English Metric Units, 914,400 to the inch.
+  emu <- function(inches) as.character(round(914400 * inches))
+  columns <- xml2::xml_find_all(table, ".//a:gridCol")
+  shares <- c(0.22, rep(0.78 / (length(columns) - 1), length(columns) - 1))
+  xml2::xml_set_attr(columns, "w", emu(shares * width * size$width))
+  xml2::xml_set_attr(xml2::xml_find_all(table, ".//a:tr"), "h", emu(row * size$height))
+  for (run in xml2::xml_find_all(table, ".//a:r")) {
+    style <- xml2::xml_find_first(run, "./a:rPr")
+    if (inherits(style, "xml_missing")) {
+      style <- xml2::xml_add_child(run, "a:rPr", .where = 0)
+    }
+
+    # In hundredths of a point.
+    xml2::xml_set_attr(style, "sz", "1100")
+  }
 }
 
 # What others lose by, each with a take beside that of the chosen pipeline; two on a slide.

@@ -57,7 +57,7 @@ generics::glance
 generics::augment
 
 #' @rdname tidy_results
-#' @exportS3Method generics::tidy
+#' @export
 tidy.sprenn_verdict <- function(x, ...) {
   terms <- c("worth", axes, "keepers")
   rows <- lapply(terms, function(term) {
@@ -75,7 +75,7 @@ tidy.sprenn_verdict <- function(x, ...) {
 }
 
 #' @rdname tidy_results
-#' @exportS3Method generics::glance
+#' @export
 glance.sprenn_verdict <- function(x, ...) {
   lead <- x$margin %||% rep(NA_real_, 3)
   takes <- x$table
@@ -95,7 +95,7 @@ glance.sprenn_verdict <- function(x, ...) {
 }
 
 #' @rdname tidy_results
-#' @exportS3Method generics::augment
+#' @export
 augment.sprenn_verdict <- function(x, ...) {
   columns <- c(
     "take", "pipeline", "case", "seed", "state", "structure", "adherence", "style", "flaws",
@@ -105,7 +105,7 @@ augment.sprenn_verdict <- function(x, ...) {
 }
 
 #' @rdname tidy_results
-#' @exportS3Method generics::tidy
+#' @export
 tidy.sprenn_curves <- function(x, by_case = FALSE, ...) {
   rows <- as.data.frame(x$curves)
   if (!by_case) {
@@ -116,7 +116,7 @@ tidy.sprenn_curves <- function(x, by_case = FALSE, ...) {
 }
 
 #' @rdname tidy_results
-#' @exportS3Method generics::glance
+#' @export
 glance.sprenn_curves <- function(x, ...) {
   tibble::tibble(
     vary = x$vary,
@@ -127,13 +127,13 @@ glance.sprenn_curves <- function(x, ...) {
 }
 
 #' @rdname tidy_results
-#' @exportS3Method generics::tidy
+#' @export
 tidy.sprenn_match <- function(x, ...) {
   with_terms(as.data.frame(x$levels), c("line", "level", "setting"), "reached")
 }
 
 #' @rdname tidy_results
-#' @exportS3Method generics::glance
+#' @export
 glance.sprenn_match <- function(x, ...) {
   shared <- x$shared %||% c(NA_real_, NA_real_)
   tibble::tibble(
@@ -146,7 +146,7 @@ glance.sprenn_match <- function(x, ...) {
 }
 
 #' @rdname tidy_results
-#' @exportS3Method generics::tidy
+#' @export
 tidy.sprenn_changes <- function(x, ...) {
   rows <- as.data.frame(x$scores)
   rows$mean <- rows$change
@@ -156,7 +156,7 @@ tidy.sprenn_changes <- function(x, ...) {
 }
 
 #' @rdname tidy_results
-#' @exportS3Method generics::glance
+#' @export
 glance.sprenn_changes <- function(x, ...) {
   tibble::tibble(
     old = x$runs[1],
@@ -170,7 +170,7 @@ glance.sprenn_changes <- function(x, ...) {
 }
 
 #' @rdname tidy_results
-#' @exportS3Method generics::augment
+#' @export
 augment.sprenn_changes <- function(x, ...) tibble::as_tibble(as.data.frame(x$takes))
 
 # Rows with `score`, `mean`, `low` and `high`, under the names that are usual, between the columns

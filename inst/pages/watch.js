@@ -33,7 +33,7 @@
   // A name that may be broken before a setting, or within it.
   function set_name(element, name) {
     if (element.textContent === name) return;
-    const parts = name.split(/(?<=[/.=])/);
+    const parts = name.split(/(?<=[/,=])/);
     element.replaceChildren(...parts.flatMap((part, i) => (i ? [make("wbr"), part] : [part])));
   }
   const cells = (count) => Array.from({ length: count }, () => make("td", {}));

@@ -171,14 +171,16 @@ test_that("a page that can't be written or a picture that is gone is said, and n
 
 test_that("the command writes a page or a figure, and says so", {
   trial <- two_made_runs()
-  page <- file.path(trial$folder, "changes.html")
-  figure <- file.path(trial$folder, "changes.png")
-  command <- function(...) utils::capture.output(sprenn_command(c("compare", trial$folder, ...)))
-  expect_match(command("october", "november", "--out", page), "Written: ", all = FALSE)
+  folder <- trial$folder
+  page <- file.path(folder, "changes.html")
+  figure <- file.path(folder, "changes.png")
+  written <- run_cli("compare", folder, "october", "november", "--out", page)
+  expect_match(written$out, "Written: ", all = FALSE)
   expect_match(readLines(page, warn = FALSE), "What has changed most", all = FALSE)
-  expect_match(command("october", "november", "--out", figure), "Drawn in ", all = FALSE)
+  drawn <- run_cli("compare", folder, "october", "november", "--out", figure)
+  expect_match(drawn$out, "Drawn in ", all = FALSE)
   expect_true(file.exists(figure))
-  told <- command("october", "november", "--json")
-  facts <- jsonlite::fromJSON(paste(told, collapse = "\n"))
+  told <- run_cli("compare", folder, "october", "november", "--json")
+  facts <- jsonlite::fromJSON(paste(told$out, collapse = "\n"))
   expect_equal(nrow(facts$takes), 9)
 })

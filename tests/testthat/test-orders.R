@@ -217,23 +217,38 @@ test_that("failures are told with what to do, and flaws with the newest takes", 
 
 test_that("the command asks of a run, and tells how it stands", {
   trial <- slow_trial(0)
+  folder <- trial$folder
   run_trial(trial, workers = 0)
-  command <- function(...) {
-    status <- NULL
-    said <- utils::capture.output(status <- suppressMessages(sprenn_command(c(...))))
-    list(status = status, said = said)
-  }
-  out <- command("watch", trial$folder, "--leave-out", "loose")
+  out <- run_cli("watch", folder, "--leave-out", "loose")
   expect_equal(out$status, 0L)
-  expect_match(out$said, "Left out: loose", all = FALSE)
-  told <- command("watch", trial$folder, "--json")
-  state <- jsonlite::fromJSON(paste(told$said, collapse = "\n"))
+  expect_match(out$out, "Left out: loose", all = FALSE)
+  told <- run_cli("watch", folder, "--run", "main", "--json")
+  state <- jsonlite::fromJSON(paste(told$out, collapse = "\n"))
   expect_equal(state$takes$made, 12)
   expect_null(state$left)
   expect_equal(state$pipelines$left_out, c(FALSE, TRUE))
-  back <- command("watch", trial$folder, "--take-back", "loose", "--stop")
-  expect_no_match(back$said, "Left out")
-  expect_equal(command("watch", trial$folder, "--leave-out", "lose")$status, 2L)
+  # A run says what was left out, and how it comes back; that is not its failure.
+  ran <- run_cli("run", folder, "--workers", "0")
+  expect_equal(ran$status, 0L)
+  expect_match(paste(ran$out, collapse = " "), "Left out, as asked .*: loose. .* --take-back")
+  back <- run_cli("watch", folder, "--take-back", "loose", "--stop")
+  expect_match(back$err, "No process is making takes", all = FALSE)
+  expect_no_match(back$out, "Left out")
+  expect_equal(run_cli("watch", folder, "--leave-out", "lose")$status, 2L)
+  served <- run_cli("watch", folder, "--port", as.character(httpuv::randomPort()), "--for", "0.2")
+  expect_match(served$out, "http://127.0.0.1:", all = FALSE)
+  expect_equal(run_cli("watch", folder, "--run", "nowhere", "--for", "0.2")$status, 2L)
+})
+
+test_that("watching returns how the run stands when it ends", {
+  trial <- slow_trial(0)
+  run_trial(trial, workers = 0)
+  address <- NULL
+  state <- watch_run(trial, seconds = 0.2, ready = function(at) address <<- at)
+  expect_match(address, "^http://127.0.0.1:[0-9]+/[0-9a-f]+/$")
+  expect_equal(state$state, "complete")
+  expect_error(watch_run(trial, "nowhere"), class = "sprenn_error_run")
+  expect_error(watch_run(trial, port = 0, seconds = "x"), class = "sprenn_error_argument")
 })
 
 test_that("work that is done again keeps to its share of the time", {

@@ -206,7 +206,8 @@ test_that("labels of the trade-off do not lie on each other", {
   placed <- place_labels(
     c(0.5, 0.51, 0.52),
     c(0.5, 0.5, 0.52),
-    rep("a pipeline, 100 %", 3)
+    rep("a pipeline, 100 %", 3),
+    0.0098
   )
   expect_gt(min(dist(placed[c("x", "y")])), 0.04)
 })

@@ -176,32 +176,82 @@ test_that("a figure for paper has its size, its resolution and small text", {
     found <- regmatches(text, gregexpr("font-size: *[0-9.]+", text))[[1]]
     as.numeric(sub("[^0-9.]*", "", found))
   }
-  on_screen <- sizes_in(saved("svg"))
+  titled <- sizes_in(saved("svg"))
   on_paper <- sizes_in(saved("svg", size = c(84, NA)))
-  expect_equal(max(on_paper) / max(on_screen), print_points / text_points, tolerance = 0.02)
   # The figure itself is as it was.
-  expect_equal(sizes_in(saved("svg")), on_screen)
+  expect_equal(sizes_in(saved("svg")), titled)
+  # On paper, what a caption says is left out.
+  figure <- figure + ggplot2::labs(title = NULL, subtitle = NULL, caption = NULL)
+  on_screen <- sizes_in(saved("svg"))
+  expect_equal(max(on_paper) / max(on_screen), print_points / text_points, tolerance = 0.02)
 })
 
 test_that("the command writes each form, and says what does not go together", {
   skip_if_not_installed("officer")
   folder <- taken_trial()
-  command <- function(...) {
-    status <- NULL
-    said <- utils::capture.output(
-      status <- suppressMessages(sprenn_command(c(...)))
-    )
-    list(status = status, said = said)
-  }
   slides <- file.path(folder, "verdict.pptx")
-  told <- command("report", folder, "--as", "slides", "--out", slides)
-  expect_equal(told$said, paste("The report is", slides))
-  expect_equal(command("report", folder, "--as", "book", "--full")$status, 2L)
-  expect_equal(command("report", folder, "--as", "slides", "--full")$status, 2L)
-  expect_equal(command("report", folder, "--template", slides)$status, 2L)
+  told <- run_cli("report", folder, "--as", "slides", "--out", slides)
+  expect_equal(told$out, paste("The report is", slides))
+  again <- run_cli("report", folder, "--as", "slides", "--template", slides)
+  expect_equal(again$status, 0L)
+  odd <- run_cli("report", folder, "--as", "book", "--full")
+  expect_equal(odd$status, 2L)
+  expect_match(odd$err, "wanted page, slides and pdf", all = FALSE)
+  expect_match(odd$err, "--full is for a page", all = FALSE)
+  expect_equal(run_cli("report", folder, "--template", slides)$status, 2L)
   figure <- file.path(folder, "tradeoff.pdf")
-  drawn <- command("choose", folder, "--out", figure, "--size", "84mm")
-  expect_match(drawn$said, "Drawn in .*tradeoff.pdf", all = FALSE)
-  expect_equal(command("choose", folder, "--out", figure, "--size", "wide")$status, 2L)
-  expect_equal(command("choose", folder, "--out", file.path(folder, "x.doc"))$status, 2L)
+  drawn <- run_cli("choose", folder, "--out", figure, "--size", "84mm")
+  expect_match(drawn$out, "Drawn in .*tradeoff.pdf", all = FALSE)
+  expect_match(drawn$out, "Its caption may say: Trade-off", all = FALSE)
+  expect_equal(run_cli("choose", folder, "--out", figure, "--size", "wide")$status, 2L)
+  expect_equal(run_cli("choose", folder, "--out", file.path(folder, "x.doc"))$status, 2L)
+})
+
+# Ana prefers "firm" wherever she is shown it.
+judged_by_ana <- function(folder) {
+  trial <- read_trial(folder)
+  store <- open_store(folder, "main")
+  on.exit(close_store(store))
+  viewing <- new_viewing(trial, store, "pairs", 20, FALSE, NA_character_, 1)
+  for (i in 1:20) {
+    shown <- next_showing(viewing, "ana")
+    own <- viewing$takes$pipeline[match(c(shown$one, shown$other), viewing$takes$take)]
+    record_ballot(viewing, "ana", shown, list(
+      choice = if (own[1] == "firm") "one" else "other",
+      seconds = 2
+    ))
+  }
+}
+
+test_that("every figure can be drawn for paper", {
+  folder <- small_trial(lineup = c(
+    sub("hold: 0.1}", "hold: 0.1, jobs: [restyle]}", small_lineup),
+    "sweeps:",
+    "  - {vary: hold, of: firm, over: [0.3, 0.6]}",
+    "  - {vary: hold, of: loose, over: [0.2, 0.5]}"
+  ))
+  run_trial(folder, workers = 0)
+  run_trial(folder, "later", workers = 0)
+  judged_by_ana(folder)
+  width <- function(drawn, file) {
+    expect_equal(drawn$status, 0L, info = paste(c(file, drawn$err), collapse = "\n"))
+    ncol(png::readPNG(file))
+  }
+  at <- function(name) file.path(folder, paste0(name, ".png"))
+  wanted <- round(60 / 25.4 * print_dpi)
+  size <- "60mm"
+  found <- c(
+    width(run_cli("curves", folder, "--out", at("curves"), "--size", size), at("curves")),
+    width(run_cli("match", folder, "--out", at("match"), "--size", size), at("match")),
+    width(run_cli("contrasts", folder, "--out", at("ones"), "--size", size), at("ones")),
+    width(
+      run_cli("compare", folder, "main", "later", "--out", at("changes"), "--size", size),
+      at("changes")
+    ),
+    width(
+      run_cli("viewing", folder, "--results", "--out", at("viewed"), "--size", size),
+      at("viewed")
+    )
+  )
+  expect_true(all(abs(found - wanted) <= 1))
 })

@@ -59,8 +59,10 @@ test_that("curves and matches have a row for each point, with what it was set to
   rows <- tidy(curves)
   expect_equal(
     names(rows),
-    c("line", "family", "vary", "value", "pipeline", "case", "term", "estimate", "conf.low",
-      "conf.high")
+    c(
+      "line", "family", "vary", "value", "pipeline", "case", "term", "estimate", "conf.low",
+      "conf.high"
+    )
   )
   expect_true(all(is.na(rows$case)))
   expect_interval(rows)

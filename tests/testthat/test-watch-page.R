@@ -296,33 +296,19 @@ test_that("who is told again, and what a folder that can only be read shows", {
 test_that("the command shows a run on a page while it makes it", {
   skip_on_cran()
   folder <- small_trial()
-  writes_slow_engine(folder, 0.2)
-  process <- processx::process$new(
-    file.path(R.home("bin"), "Rscript"),
-    c(
-      "-e",
-      paste0(
-        ".libPaths(", as_r_words(.libPaths()), "); sprenn::sprenn_command(c('run', ",
-        as_r_words(folder), ", '--watch'))"
-      )
-    ),
-    stdout = "|",
-    stderr = tempfile("running-", fileext = ".log"),
-    cleanup_tree = TRUE
-  )
+  writes_slow_engine(folder, 0.3)
+  process <- start_run(folder, "--watch")
   withr::defer(process$kill_tree())
-  said <- character()
+  said <- function() readLines(file.path(folder, "out.log"), warn = FALSE)
   began <- Sys.time()
-  while (!any(grepl("http://", said)) && Sys.time() - began < 60) {
-    process$poll_io(500)
-    said <- c(said, process$read_output_lines())
+  while (!any(grepl("http://.*/$", said())) && Sys.time() - began < 60) {
+    Sys.sleep(0.1)
   }
-  address <- trimws(grep("http://", said, value = TRUE))
+  address <- trimws(grep("http://", said(), value = TRUE))
   window <- window_on(address)
   window$until("document.getElementById('watch').dataset.state === 'running'")
   process$wait(60000)
-  said <- c(said, process$read_all_output_lines())
-  expect_match(said, "12 takes made", all = FALSE)
+  expect_match(said(), "12 takes made", all = FALSE)
   # The page has heard how it ended before it was left.
   window$until("!document.getElementById('lost').hidden")
   expect_equal(words_in(window, "state"), "Everything is made")
