@@ -167,3 +167,28 @@ wipe_part <- function() {
     )
   )
 }
+
+# A dialog in which the pictures of `...` are looked at side by side or wiped: see
+# inst/pages/opened.js. `steps` names the buttons that go to another take.
+opened_dialog <- function(steps, ...) {
+  tag <- htmltools::tags
+  tag$dialog(
+    id = "compare",
+    `aria-labelledby` = "compare-title",
+    tag$div(
+      class = "bar",
+      tag$h2(id = "compare-title"),
+      tool_button("earlier", steps[["earlier"]], "\u2190"),
+      tool_button("later", steps[["later"]], "\u2192"),
+      tool_button("nearer", "Nearer", "+"),
+      tool_button("further", "Further", "\u2212"),
+      tool_button("whole", "Whole", "0"),
+      tool_button("wiping", "Wipe", "W"),
+      if (...length() > 2) tool_button("next-wipe", "Wipe the next two", "E"),
+      tool_button("close", "Close", "Esc")
+    ),
+    tag$p(id = "compare-words"),
+    tag$div(id = "stage", ...),
+    wipe_part()
+  )
+}

@@ -87,7 +87,12 @@ compared_body <- function(changes, trial, shown) {
         )
       },
       paragraphs(other_lines(changes)),
-      compared_dialog(),
+      opened_dialog(
+        c(earlier = "Previous", later = "Next"),
+        picture_frame("reference", "reference", "R"),
+        picture_frame("one", "old", NULL),
+        picture_frame("other", "new", NULL)
+      ),
       keys_part(c(
         "Enter" = "on a take: open it",
         "\u2190 \u2192" = "in an open take: the one before, the next",
@@ -156,34 +161,6 @@ most_changed_words <- function(changes, shown) {
       )
     },
     ". The first has changed most in worth or in one of its axes."
-  )
-}
-
-compared_dialog <- function() {
-  tag <- htmltools::tags
-  tag$dialog(
-    id = "compare",
-    `aria-labelledby` = "compare-title",
-    tag$div(
-      class = "bar",
-      tag$h2(id = "compare-title"),
-      tool_button("earlier", "Previous", "\u2190"),
-      tool_button("later", "Next", "\u2192"),
-      tool_button("nearer", "Nearer", "+"),
-      tool_button("further", "Further", "\u2212"),
-      tool_button("whole", "Whole", "0"),
-      tool_button("wiping", "Wipe", "W"),
-      tool_button("next-wipe", "Wipe the next two", "E"),
-      tool_button("close", "Close", "Esc")
-    ),
-    tag$p(id = "compare-words"),
-    tag$div(
-      id = "stage",
-      picture_frame("reference", "reference", "R"),
-      picture_frame("one", "old", NULL),
-      picture_frame("other", "new", NULL)
-    ),
-    wipe_part()
   )
 }
 

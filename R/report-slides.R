@@ -210,7 +210,7 @@ add_case_slide <- function(deck, shown, named) {
 # A preview as a file.
 jpeg_file <- function(text) {
   file <- tempfile(fileext = ".jpg")
-  writeBin(jsonlite::base64_dec(text), file)
+  write_bytes(jsonlite::base64_dec(text), file)
   file
 }
 

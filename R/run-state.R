@@ -79,6 +79,10 @@ state_of_run <- function(store, trial, newest) {
 # The counts of the pipelines and of earlier steps of chains, in the lineup's order.
 count_pipelines <- function(store, left_out) {
   counts <- read_counts(store)
+  # Of a run that has no takes yet, columns have no type.
+  numbers <- setdiff(names(counts), "pipeline")
+  counts[numbers] <- lapply(counts[numbers], as.numeric)
+  counts$pipeline <- as.character(counts$pipeline)
   steps <- read_pipelines(store)
   counts <- counts[order(match(counts$pipeline, steps$pipeline)), ]
   counts$engine <- steps$engine[match(counts$pipeline, steps$pipeline)]
@@ -102,19 +106,20 @@ cost_of_planned <- function(pipelines, lineup) {
 
 # As the running process tells of them; otherwise as they were left.
 engines_of_run <- function(pipelines, told) {
+  names <- unique(pipelines$engine)
   by_engine <- function(values) {
-    as.numeric(rowsum(values, pipelines$engine, reorder = FALSE))
+    as.numeric(tapply(values, factor(pipelines$engine, names), sum))
   }
   engines <- new_table(
-    engine = unique(pipelines$engine),
+    engine = as.character(names),
     made = by_engine(pipelines$made),
     total = by_engine(
       rowSums(pipelines[c("planned", "made", "failed", "refused")]) -
         pipelines$planned * pipelines$left_out
     ),
-    in_flight = rep(0, length(unique(pipelines$engine))),
+    in_flight = rep(0, length(names)),
     failed = by_engine(pipelines$failed + pipelines$refused),
-    words = rep("", length(unique(pipelines$engine)))
+    words = rep("", length(names))
   )
   at <- match(told$engine, engines$engine)
   engines$in_flight[at] <- told$flying
@@ -125,6 +130,9 @@ engines_of_run <- function(pipelines, told) {
 # What went wrong, and what to do about it. Takes that were only tried are planned still.
 told_failures <- function(store) {
   failures <- read_failures(store)
+  failures$takes <- as.numeric(failures$takes)
+  texts <- setdiff(names(failures), "takes")
+  failures[texts] <- lapply(failures[texts], as.character)
   failures$advice <- unname(failure_words[failures$failure])
   as_table(failures)
 }

@@ -96,7 +96,11 @@ watch_body <- function(desk) {
         id = "pipelines"
       )
     ),
-    take_dialog(),
+    opened_dialog(
+      c(earlier = "Newer", later = "Older"),
+      picture_frame("reference", "reference", "R"),
+      picture_frame("one", "take", NULL)
+    ),
     tag$dialog(
       id = "really",
       `aria-labelledby` = "really-title",
@@ -119,32 +123,5 @@ watch_body <- function(desk) {
       "+ \u2212 0" = "zoom in, zoom out, fit; drag to move both pictures together",
       "Esc" = "close"
     ))
-  )
-}
-
-# A take beside its reference, which can be wiped.
-take_dialog <- function() {
-  tag <- htmltools::tags
-  tag$dialog(
-    id = "compare",
-    `aria-labelledby` = "compare-title",
-    tag$div(
-      class = "bar",
-      tag$h2(id = "compare-title"),
-      tool_button("earlier", "Newer", "\u2190"),
-      tool_button("later", "Older", "\u2192"),
-      tool_button("nearer", "Nearer", "+"),
-      tool_button("further", "Further", "\u2212"),
-      tool_button("whole", "Whole", "0"),
-      tool_button("wiping", "Wipe", "W"),
-      tool_button("close", "Close", "Esc")
-    ),
-    tag$p(id = "compare-words"),
-    tag$div(
-      id = "stage",
-      picture_frame("reference", "reference", "R"),
-      picture_frame("one", "take", NULL)
-    ),
-    wipe_part()
   )
 }

@@ -136,7 +136,14 @@ WatchDesk <- R6::R6Class(
 
       if (now || private$reading$is_due()) {
         before <- private$told
-        private$read()
+        # A database that is away or locked for a moment does not end the watching.
+        tryCatch(
+          {
+            private$read()
+            private$complain(character())
+          },
+          sprenn_error = function(e) private$complain(error_lines(e))
+        )
         if (!identical(before, private$told)) {
           private$send("state", private$told)
         }
@@ -175,6 +182,7 @@ WatchDesk <- R6::R6Class(
     told = NULL,
     read_at = -Inf,
     measured = NULL,
+    complaint = character(),
     # The verdict, for which a process beside this one is asked, and what was measured by then.
     verdict = NULL,
     chosen_at = NULL,
@@ -184,17 +192,27 @@ WatchDesk <- R6::R6Class(
 
     read = function() {
       private$reading$begin()
-      if (!self$may_order) {
-        # What can't be written to is read from a copy, which is that of a moment.
-        close_store(private$.store)
-        private$.store <- open_store(private$.trial$folder, private$.run)
+      # Also if it fails.
+      on.exit(private$reading$end())
+      # What can't be written to is read from a copy, which is that of a moment.
+      if (!self$may_order || length(private$complaint) > 0) {
+        store <- open_store(private$.trial$folder, private$.run)
+        try(suppressWarnings(close_store(private$.store)), silent = TRUE)
+        private$.store <- store
       }
 
       state <- state_of_run(private$.store, private$.trial, newest_told)
       private$measured <- state$pipelines[c("pipeline", "measured", "failed", "left_out")]
       private$told <- told_of_state(state, private$.trial, private$silence(state))
-      private$reading$end()
       private$read_at <- clock()
+    },
+
+    # Tells what can't be read, once, and that it can be again.
+    complain = function(lines) {
+      if (!identical(lines, private$complaint)) {
+        private$complaint <- lines
+        private$send("refused", I(lines))
+      }
     },
 
     # For how many seconds a process on another machine has given no sign of life.

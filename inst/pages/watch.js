@@ -248,7 +248,7 @@
         by("verdict").innerHTML = html;
       },
       refused: (lines) => {
-        by("refused").hidden = false;
+        by("refused").hidden = lines.length === 0;
         by("refused").textContent = lines.join(" ");
       },
     },

@@ -32,7 +32,7 @@ test_that("a run that another process writes to is an error that says who", {
   lock <- lock_run(store)
   withr::defer(unlock_run(store, lock), priority = "first")
   error <- said_by(run_trial(folder), folder)
-  error <- gsub("[a-z_-]+ on [^,]+, process [0-9]+, since [^ ]+", "WHO", error)
+  error <- gsub("[a-z_-]+ on [^,]+, process [0-9]+, since [^ ]+ [^ ]+ UTC", "WHO", error)
   expect_snapshot(cat(error, sep = "\n"))
 })
 

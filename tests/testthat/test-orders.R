@@ -187,6 +187,20 @@ test_that("how a run stands is told while another process makes it", {
   expect_equal(after$takes[["measured"]], 12)
 })
 
+test_that("a run that has just been begun, without any take, stands too", {
+  trial <- slow_trial(0)
+  store <- open_store(trial$folder, "main", create = TRUE)
+  close_store(store)
+  state <- read_run(trial)
+  expect_equal(sum(state$takes), 0)
+  expect_equal(c(nrow(state$pipelines), nrow(state$engines), nrow(state$newest)), c(0, 0, 0))
+  desk <- WatchDesk$new(trial, "main")
+  withr::defer(desk$close())
+  expect_equal(desk$state_now()$total, 0)
+  expect_length(desk$state_now()$engines, 0)
+  expect_match(write_site_page(with_state(watch_page(desk), desk$state_now())), "first-state")
+})
+
 test_that("failures are told with what to do, and flaws with the newest takes", {
   folder <- small_trial(suite = change(small_suite, "prompt: a thing}", "prompt: [a thing]}"))
   fails <- mixing_engine(broken = function(request) {

@@ -147,6 +147,37 @@ test_that("two processes on one server respect each other's hold, and a run grow
   expect_equal(nrow(outcome_of(folder)$scores), nrow(outcome_of(copy)$scores))
 })
 
+test_that("a run on a server is watched, told to stop, and leaves pipelines out", {
+  server <- local_server()
+  folder <- small_trial()
+  run_trial(folder, "filed", workers = 0)
+  run_trial(folder, "served", store = server$url, workers = 0)
+  told <- lapply(c("filed", "served"), function(run) {
+    state <- read_run(folder, run)
+    # Times differ.
+    state$newest <- state$newest[c("measured", "flaws", "serious")]
+    state[setdiff(names(state), "run")]
+  })
+  expect_equal(told[[2]], told[[1]])
+  expect_false(stop_run(folder, "served"))
+  store <- open_store(folder, "served")
+  withr::defer(close_store(store))
+  lock <- lock_run(store)
+  expect_true(stop_run(folder, "served"))
+  expect_true(is_asked_to_stop(store, lock))
+  note_progress(store, lock, list(left = 12, flying = 3, words = "busy", engines = NULL))
+  state <- read_run(folder, "served")
+  expect_equal(c(state$state, state$words, state$left), c("stopping", "busy", "12"))
+  unlock_run(store, lock)
+  expect_equal(leave_out(folder, "loose", "served"), "loose")
+  expect_equal(read_run(folder, "served")$pipelines$left_out, c(FALSE, TRUE))
+  desk <- WatchDesk$new(read_trial(folder), "served")
+  withr::defer(desk$close())
+  expect_equal(desk$state_now()$done, 12)
+  take <- read_takes(store)$take[1]
+  expect_equal(watched_picture(desk, paste0("small/take/", take))$type, "image/png")
+})
+
 test_that("a server that is away, or an address that is none, is a clear error", {
   server <- local_server()
   folder <- small_trial()
