@@ -1,6 +1,7 @@
 # The page on which a run is watched, in a real browser while another process makes the run.
 
-# An engine in the trial's folder, for processes that have none of these tests. Seed 3 of the pipeline "loose" is out of memory.
+# An engine in the trial's folder, for processes that have none of these tests. Seed 3 of the
+# pipeline "loose" is out of memory.
 writes_slow_engine <- function(folder, seconds = 0.5) {
   code <- c(
     "sprenn::engine(",
