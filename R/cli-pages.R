@@ -95,27 +95,13 @@ RunWatcher <- R6::R6Class(
       private$tell <- tell
     },
 
-    begin = function() {
-      if (!is.null(private$process)) {
-        return(invisible())
-      }
-
-      code <- paste0(
-        ".libPaths(", as_r_words(.libPaths()), "); sprenn::watch_run(",
-        as_r_words(normalizePath(private$folder)), ", ", as_r_words(private$run),
-        ", ready = function(address) { cat(address, fill = TRUE); flush(stdout()) })"
-      )
-      private$process <- processx::process$new(
-        file.path(R.home("bin"), "Rscript"),
-        c("--no-save", "--no-restore", "-e", code),
-        stdout = "|",
-        stderr = NULL,
-        env = c("current", own_start_files()),
-        supervise = TRUE
-      )
-      address <- private$wait_for_address()
-      if (!is.na(address)) {
-        private$tell(address)
+    # Starts at the first call; tells the address as soon as it is there, then or at a later one.
+    step = function() {
+      if (is.null(private$process)) {
+        private$start()
+        private$look_for_address(address_patience)
+      } else if (!private$told) {
+        private$look_for_address(0)
       }
     },
 
@@ -132,23 +118,45 @@ RunWatcher <- R6::R6Class(
     folder = NULL,
     run = NULL,
     tell = NULL,
+    told = FALSE,
     process = NULL,
 
-    # The run does without a page that does not come.
-    wait_for_address = function() {
-      began <- clock()
-      while (clock() - began < 30 && private$process$is_alive()) {
-        private$process$poll_io(500)
+    start = function() {
+      code <- paste0(
+        ".libPaths(", as_r_words(.libPaths()), "); sprenn::watch_run(",
+        as_r_words(normalizePath(private$folder)), ", ", as_r_words(private$run),
+        ", ready = function(address) { cat(address, fill = TRUE); flush(stdout()) })"
+      )
+      private$process <- processx::process$new(
+        file.path(R.home("bin"), "Rscript"),
+        c("--no-save", "--no-restore", "-e", code),
+        stdout = "|",
+        stderr = NULL,
+        env = c("current", own_start_files()),
+        supervise = TRUE
+      )
+    },
+
+    look_for_address = function(seconds) {
+      ends <- clock() + seconds
+      repeat {
+        private$process$poll_io(round(1000 * min(0.5, seconds)))
         said <- private$process$read_output_lines()
         if (length(said) > 0) {
-          return(said[1])
+          private$told <- TRUE
+          return(private$tell(said[1]))
+        }
+
+        if (clock() >= ends || !private$process$is_alive()) {
+          return(invisible())
         }
       }
-
-      NA_character_
     }
   )
 )
+
+# For so many seconds a run waits for its page, before it begins without.
+address_patience <- 10
 
 serving_options <- function() {
   list(

@@ -116,7 +116,7 @@ cli_run <- function(given) {
     on.exit(watcher$end())
     shown <- progress
     progress <- function(...) {
-      watcher$begin()
+      watcher$step()
       shown(...)
     }
   }
