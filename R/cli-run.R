@@ -135,7 +135,8 @@ cli_run <- function(given) {
     progress = progress
   )
   takes <- made$takes
-  not_needed <- isTRUE(made$race$closed) | takes$pipeline %in% made$left_out
+  left_out <- steps_left_out(trial$lineup, made$left_out)
+  not_needed <- isTRUE(made$race$closed) | takes$pipeline %in% left_out
   done <- all(takes$state == "made" | (not_needed & takes$state == "planned"))
   status <- if (done && length(made$parked) == 0) 0L else 1L
   if (given$json) {

@@ -238,6 +238,13 @@ steps_towards <- function(lineup, pipelines) {
   }
 }
 
+# The steps that are not made where these pipelines are left out: theirs, and those before them that
+# lead to no other.
+steps_left_out <- function(lineup, pipelines) {
+  kept <- setdiff(lineup$pipelines$pipeline, pipelines)
+  setdiff(all_steps(lineup)$pipeline, steps_towards(lineup, kept))
+}
+
 # A recipe is an engine with all its settings, and the recipe of the step before.
 step_recipes <- function(steps, engines) {
   recipes <- vapply(seq_len(nrow(steps)), function(i) recipe_hash(steps, i, engines), "")

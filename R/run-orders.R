@@ -42,10 +42,9 @@ RunOrders <- R6::R6Class(
     # Steps that lead to another pipeline too are still made.
     leave_out = function(pipelines) {
       private$.left_out <- pipelines
-      kept <- setdiff(private$lineup$pipelines$pipeline, pipelines)
-      out <- private$takes$not_of_steps(steps_towards(private$lineup, kept))
+      out <- private$takes$of_steps(steps_left_out(private$lineup, pipelines))
       for (queue in private$queues) {
-        queue$leave_out(if (length(pipelines)) out else integer())
+        queue$leave_out(out)
       }
 
       private$log$note(

@@ -56,12 +56,7 @@ Runner <- R6::R6Class(
         kept = function(take) lapply(private$.judges, function(judge) judge$offer(take))
       )
       private$orders <- RunOrders$new(
-        store,
-        lock,
-        trial$lineup,
-        private$takes,
-        private$queues,
-        private$log
+        store, lock, trial$lineup, private$takes, private$queues, private$log
       )
       private$orders$obey()
       whole <- TRUE
@@ -157,7 +152,8 @@ Runner <- R6::R6Class(
       private$in_flight() + private$workers$count == 0 && (private$.stopping || !left)
     },
 
-    # Waits a moment, but not for servers that have answered; longer the longer nothing happens.
+    # Waits a moment, but not for servers that have answered; longer the longer nothing happens,
+    # since polling takes time from the workers.
     pause = function(busy) {
       if (busy) {
         private$idle <- 0

@@ -45,7 +45,7 @@ state_of_run <- function(store, trial, newest) {
   told <- read_noted_progress(store)
   # What an earlier process has noted says nothing about this one.
   told <- if (locked && identical(told$lock, holder$id)) told
-  pipelines <- count_pipelines(store, read_left_out(store))
+  pipelines <- count_pipelines(store, steps_left_out(trial$lineup, read_left_out(store)))
   sums <- colSums(pipelines[c("planned", "made", "failed", "refused", "measured")])
   out <- sum(pipelines$planned[pipelines$left_out])
   structure(
@@ -121,6 +121,7 @@ engines_of_run <- function(pipelines, told) {
     failed = by_engine(pipelines$failed + pipelines$refused),
     words = rep("", length(names))
   )
+  told <- told[told$engine %in% engines$engine, ]
   at <- match(told$engine, engines$engine)
   engines$in_flight[at] <- told$flying
   engines$words[at] <- clean_text(as.character(told$words))

@@ -24,8 +24,7 @@ RunTakes <- R6::R6Class(
     # The takes that an engine has to make in this run.
     wanted_of = function(engine) which(private$wanted & private$steps$engine %in% engine),
     ready_of = function(engine) which(private$ready & private$steps$engine %in% engine),
-    # The takes of other steps than these.
-    not_of_steps = function(steps) which(!private$takes$pipeline %in% steps),
+    of_steps = function(steps) which(private$takes$pipeline %in% steps),
 
     # The take and those of `waiting` that differ from it only in the seed, at most `most` in all. A
     # later step of a chain works on another picture for each seed.

@@ -58,6 +58,28 @@ test_that("steps that lead to another pipeline stay in", {
   expect_setequal(steps_towards(lineup, c("a", "c")), c("a", "c", "a:1"))
 })
 
+test_that("what is left out of a chain counts with the steps that lead to no other", {
+  lineup <- c(
+    small_lineup,
+    "  - {id: chain, steps: [{engine: mixer, hold: 0.3}, {engine: mixer, hold: 0.8}]}"
+  )
+  trial <- slow_trial(0, lineup = lineup)
+  expect_setequal(steps_left_out(trial$lineup, "chain"), c("chain", "chain:1"))
+  expect_equal(steps_left_out(trial$lineup, character()), character())
+  store <- open_store(trial$folder, "main", create = TRUE)
+  write_left_out(store, "chain")
+  close_store(store)
+  made <- run_trial(trial, workers = 0)
+  expect_setequal(made$takes$pipeline[made$takes$state == "planned"], c("chain", "chain:1"))
+  state <- read_run(trial)
+  expect_equal(state$state, "complete")
+  expect_equal(state$takes[["left_out"]], state$takes[["planned"]])
+  expect_equal(state$engines$total, 12)
+  expect_equal(state$cost_left, 0)
+  # Nothing that is asked for is missing.
+  expect_equal(run_cli("run", trial$folder, "--workers", "0")$status, 0L)
+})
+
 test_that("a run leaves a pipeline out while it is made, keeps it out, and takes it back in", {
   trial <- slow_trial()
   left <- run_asked(trial, 2, function(trial) leave_out(trial, "loose"))

@@ -171,6 +171,12 @@ test_that("a lock that was left behind is recognised", {
   expect_equal(unique(run_trial(folder, score = FALSE)$takes$state), "made")
   other <- processx::process$new("sleep", "60")
   withr::defer(other$kill())
+  # Also where there is no /proc; asking does not end the process.
+  elsewhere <- process_start(other$get_pid(), proc = "/nowhere")
+  expect_match(elsewhere, "^[0-9]{12,}$")
+  expect_true(process_runs(other$get_pid(), elsewhere, proc = "/nowhere"))
+  expect_false(process_runs(other$get_pid(), "1", proc = "/nowhere"))
+  expect_true(other$is_alive())
   leave(machine_id(), other$get_pid(), process_start(other$get_pid()))
   error <- expect_error(run_trial(folder)$takes, class = "sprenn_error_locked")
   expect_match(error$details, "ana on hut", all = FALSE)
