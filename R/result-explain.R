@@ -30,6 +30,13 @@ explain_pipeline <- function(trial, pipeline, run = "main", job = NULL) {
   trial <- as_trial(trial)
   verdict <- choose_pipeline(trial, run, job)
   stop_if_nothing_made(verdict)
+  if (pipeline %in% verdict$left_out) {
+    stop_sprenn("argument", c(
+      paste0("Pipeline ", quoted(pipeline), " was left out while the run was made."),
+      i = "`sprenn watch --take-back` takes it back in; `sprenn run` then makes the rest of it."
+    ))
+  }
+
   stop_for_unknown(pipeline, verdict$pipelines$pipeline, "This choice", "pipeline")
   influence <- tryCatch(measure_influence(trial, run), sprenn_error_run = function(e) NULL)
   structure(

@@ -145,3 +145,17 @@ change <- function(lines, from, to) {
   expect_true(any(grepl(from, lines, fixed = TRUE)))
   sub(from, to, lines, fixed = TRUE)
 }
+
+# A small trial with two purposes: "two" is a repair.
+two_job_trial <- function(env = parent.frame()) {
+  small_trial(
+    suite = sub("{id: two, job: restyle", "{id: two, job: repair", small_suite, fixed = TRUE),
+    brief = c(
+      "brief: both",
+      "purposes:",
+      "  restyle: {weights: {structure: 1}, style: stay}",
+      "  repair: {weights: {structure: 1}, style: stay}"
+    ),
+    env = env
+  )
+}

@@ -93,6 +93,7 @@ test_that("a run leaves a pipeline out while it is made, keeps it out, and takes
   verdict <- choose_pipeline(trial)
   expect_equal(verdict$pipelines$pipeline, "firm")
   expect_match(format(verdict), "loose was left out while the run was made", all = FALSE)
+  expect_error(explain_pipeline(trial, "loose"), "was left out", class = "sprenn_error_argument")
   state <- read_run(trial)
   expect_equal(state$state, "complete")
   expect_equal(state$pipelines$left_out, c(FALSE, TRUE))

@@ -4,16 +4,7 @@ hands_report <- function(env = parent.frame(), ...) {
   folder <- copy_of(
     "hands",
     function() {
-      folder <- small_trial(
-        suite = sub("{id: two, job: restyle", "{id: two, job: repair", small_suite, fixed = TRUE),
-        brief = c(
-          "brief: both",
-          "purposes:",
-          "  restyle: {weights: {structure: 1}, style: stay}",
-          "  repair: {weights: {structure: 1}, style: stay}"
-        ),
-        env = parent.frame()
-      )
+      folder <- two_job_trial(parent.frame())
       run_trial(folder, workers = 0)
       write_report(folder, file = file.path(folder, "report.html"))
       folder

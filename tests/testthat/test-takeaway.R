@@ -113,15 +113,7 @@ test_that("slides of nothing, and of a run without a leader, are said or made", 
 test_that("a report is printed with every job's verdict, and without the takes", {
   skip_on_cran()
   skip_if(!any(nzchar(Sys.which(chromium_names))), "no Chromium on this machine")
-  folder <- small_trial(
-    suite = sub("{id: two, job: restyle", "{id: two, job: repair", small_suite, fixed = TRUE),
-    brief = c(
-      "brief: both",
-      "purposes:",
-      "  restyle: {weights: {structure: 1}, style: stay}",
-      "  repair: {weights: {structure: 1}, style: stay}"
-    )
-  )
+  folder <- two_job_trial()
   run_trial(folder, workers = 0)
   file <- print_report(folder)
   bytes <- read_bytes(file)
