@@ -92,7 +92,7 @@ read_arguments <- function(command, word, arguments) {
   wanted <- sum(!startsWith(command$places, "["))
   most <- if (any(grepl("...", command$places, fixed = TRUE))) Inf else length(command$places)
   parsed <- tryCatch(
-    # Of a value of another type it warns; the argument's own check says more.
+    # Of a value of another type it warns; the check below names the option.
     suppressWarnings(optparse::parse_args(parser, arguments, positional_arguments = TRUE)),
     error = function(e) {
       known <- flags_of(command)
@@ -115,7 +115,42 @@ read_arguments <- function(command, word, arguments) {
     stop_for_places(word, command$places, parsed$args)
   }
 
+  stop_for_words(command, word, parsed$options)
   c(parsed$options, list(places = parsed$args))
+}
+
+# Options that take a number and were given something else.
+stop_for_words <- function(command, word, given) {
+  wrong <- Filter(
+    function(option) {
+      option$type %in% c("integer", "double") &&
+        is.character(given[[sub("^--", "", option$flag)]])
+    },
+    command$options
+  )
+  if (length(wrong) == 0) {
+    return(invisible())
+  }
+
+  said <- vapply(
+    wrong,
+    function(option) {
+      paste0(
+        option$flag, " takes a ", if (option$type == "integer") "whole ", "number (",
+        sub(" \\[.*", "", option$help), "), but was given ",
+        quoted(given[[sub("^--", "", option$flag)]]), "."
+      )
+    },
+    ""
+  )
+  stop_sprenn(
+    "usage",
+    c(
+      paste0("`sprenn ", word, "` can't use that."),
+      stats::setNames(said, rep("x", length(said))),
+      i = paste0("`sprenn ", word, " --help` shows its options.")
+    )
+  )
 }
 
 help_text <- function(commands) {

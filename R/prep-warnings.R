@@ -107,6 +107,7 @@ reference_warnings <- function(case, j, i, suite, sizes) {
         warn_of_shrinking(seen),
         warn_of_profile(seen),
         warn_of_bars(seen),
+        warn_of_blank(seen),
         warn_of_patches(seen)
       )
     )
@@ -118,6 +119,8 @@ too_much_cropped <- 0.5
 too_much_stretched <- 0.15
 too_wide_bars <- 0.02
 too_patchy <- 0.4
+# Root mean square OKLab distance from the mean colour: what the measures call a serious `blank`.
+too_blank <- 0.012
 
 size_words <- function(size) paste(round(size[1]), "x", round(size[2]))
 
@@ -239,6 +242,28 @@ warn_of_bars <- function(seen) {
       "a box that cuts them off: engines would repaint them"
     )
   }
+}
+
+# Its spread is known on white only.
+warn_of_blank <- function(seen) {
+  clear <- seen$facts$clear
+  on_white <- all(paint_values(seen$reference$backdrop) == 1)
+  if (seen$facts$spread >= too_blank || (clear && !on_white)) {
+    return(NULL)
+  }
+
+  seen$warn(
+    "blank",
+    paste0(
+      seen$name, ", in which nothing can be seen",
+      if (clear) " where its transparency is laid on white"
+    ),
+    if (clear) {
+      "a `backdrop` on which it can be seen, for example black"
+    } else {
+      "a picture of more than one colour: here is no structure to keep"
+    }
+  )
 }
 
 warn_of_patches <- function(seen) {

@@ -139,11 +139,14 @@ unseeded_note <- function(unsure) {
 # Cases that differ in nothing that an engine is told.
 same_note <- function(suite, inputs) {
   ids <- vapply(suite$cases, `[[`, "", "id")
-  again <- which(duplicated(inputs))
-  if (length(again)) {
+  alike <- Filter(
+    function(at) length(at) > 1,
+    split(seq_along(ids), factor(inputs, unique(inputs)))
+  )
+  if (length(alike)) {
     paste0(
       "Cases that request the same: ",
-      shorten_list(paste(ids[again], "and", ids[match(inputs[again], inputs)])),
+      paste(vapply(alike, function(at) shorten_list(ids[at]), ""), collapse = "; "),
       "."
     )
   }

@@ -158,6 +158,7 @@ warning_panel <- function(warning, case, trial) {
     "small" = small_panel(case, j, suite, sizes),
     "stretched" = new_panel("", prepare_inputs(case, suite)$references[[j]]),
     "bars" = bars_panel(case, j, suite),
+    "blank" = blank_panel(case, j),
     "patchy" = patches_panel(case, j, suite),
     "far aspect" = mirrored_panel(case, suite, sizes),
     "small mask" = ,
@@ -216,6 +217,11 @@ bars_panel <- function(case, j, suite) {
         0
     )
   )
+}
+
+# On black, where a drawing in white shows.
+blank_panel <- function(case, j) {
+  new_panel("", shrunk_copy(read_picture(case$references[[j]]$path, "black")))
 }
 
 # The change when small patches are merged into their neighbours.

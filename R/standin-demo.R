@@ -80,6 +80,9 @@ demo_pictures <- function() {
       write_drawing(add_bars(draw_tile("greenhouse", 480, 320, 316)), path)
     },
     "references/shingle.png" = function(path) write_drawing(draw_shingle(480, 320, 317), path),
+    "references/stencil.png" = function(path) {
+      png::writePNG(whitened(cut_out("kites", 480, 320, 325)), path)
+    },
     "references/ferry-again.jpg" = tile("ferry", 640, 360, 303),
     "references/ferryman.png" = card("ferryman", 321),
     "references/harbour-mistress.jpg" = card("mistress", 322),
@@ -265,6 +268,12 @@ cut_out <- function(name, width, height, seed) {
     })
     array(c(layer$colour, layer$cover), c(height, width, 4))
   })
+}
+
+# White wherever it is not transparent.
+whitened <- function(picture) {
+  picture[, , 1:3] <- 1
+  picture
 }
 
 box_mask <- function(width, height, box) {

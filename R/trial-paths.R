@@ -4,7 +4,8 @@
 # Problems of the files, and for each sound path (as the suite writes it) its facts. Pictures have
 # `size` (width, height, after turning), `hash` (of the pixels), `white` (the share that is
 # white), `large` (the size before it was shrunk), `profile`, and for the warnings `bars` (shares
-# of the picture by side) and `patchy` (the share in very small regions); keypoints have `figures`
+# of the picture by side), `patchy` (the share in very small regions), `spread` (how far its colours
+# are from their mean) and `clear` (whether some of it is transparent); keypoints have `figures`
 # and `hash`. The suite may be unsound elsewhere, so nothing of it is taken for granted.
 examine_files <- function(read, folder, examiner = examine_pictures(read$value, folder)) {
   named <- named_files(read$value)
@@ -148,7 +149,12 @@ summarise_picture <- function(encoded) {
     small <- small_size(own)
     seen <- core_glance_bytes(samples$bytes, own[1], own[2], small[1], small[2])
     return(c(
-      list(size = own, hash = packed_hash(samples$bytes, own), large = samples$shrunk_from),
+      list(
+        size = own,
+        hash = packed_hash(samples$bytes, own),
+        large = samples$shrunk_from,
+        clear = FALSE
+      ),
       inspect_small(seen)
     ))
   }
@@ -161,6 +167,7 @@ summarise_picture <- function(encoded) {
       size = own,
       hash = pixel_hash(pixels),
       large = attr(pixels, "shrunk_from"),
+      clear = samples$channels %in% c(2, 4),
       profile = attr(pixels, "profile")
     ),
     inspect_small(core_glance(pixels, small[1], small[2]))
@@ -170,10 +177,12 @@ summarise_picture <- function(encoded) {
 # The facts about a picture that the warnings need.
 inspect_small <- function(seen) {
   found <- core_inspect(seen$small, 8)
+  colours <- matrix(core_oklab(seen$small, ncol(seen$small), nrow(seen$small)), ncol = 3)
   list(
     white = seen$white,
     bars = found$bars,
-    patchy = sum(found$regions[found$regions < 0.003])
+    patchy = sum(found$regions[found$regions < 0.003]),
+    spread = sqrt(mean(rowSums(sweep(colours, 2, colMeans(colours))^2)))
   )
 }
 

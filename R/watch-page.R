@@ -91,7 +91,7 @@ watch_body <- function(desk) {
           "No more takes are made of a pipeline that is left out, also when the run is resumed, ",
           "and it is not compared. What was made is kept."
         ),
-        c("pipeline", "made", "failed", "planned", "measured", "cost", ""),
+        c("pipeline", "made", "failed", "still to make", "measured", "cost", ""),
         NULL,
         id = "pipelines"
       )

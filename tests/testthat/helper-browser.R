@@ -294,17 +294,33 @@ barriers_of <- function(opened) {
   as.character(unlist(found$result$value))
 }
 
+# Buttons that something else covers once they are scrolled into view. What a dialog that is open
+# makes inert is not asked.
+covered_buttons <- function(opened) {
+  opened$value(paste0(
+    "[...(document.querySelector('dialog[open]') || document).querySelectorAll('button')]",
+    ".filter((one) => one.checkVisibility()).filter((one) => {",
+    "  one.scrollIntoView({ block: 'center', inline: 'center' });",
+    "  const at = one.getBoundingClientRect();",
+    "  const there = document.elementFromPoint(at.x + at.width / 2, at.y + at.height / 2);",
+    "  return !one.contains(there) && !(there && there.contains(one)); })",
+    ".map((one) => one.textContent).join(', ')"
+  ))
+}
+
 # None in light and dark, at 360, 1280 and 2560 pixels.
 expect_no_barriers <- function(opened) {
   for (scheme in c("light", "dark")) {
     for (width in c(360, 1280, 2560)) {
       opened$page$Emulation$setDeviceMetricsOverride(
-        width = width, height = 800, deviceScaleFactor = 1, mobile = FALSE
+        width = width, height = if (width == 360) 640 else 800, deviceScaleFactor = 1,
+        mobile = FALSE
       )
       opened$page$Emulation$setEmulatedMedia(
         features = list(list(name = "prefers-color-scheme", value = scheme))
       )
       expect_equal(barriers_of(opened), character(), info = paste(scheme, width))
+      expect_equal(covered_buttons(opened), "", info = paste(scheme, width))
     }
   }
 }

@@ -22,6 +22,10 @@ test_that("a typing error is answered with the nearest word and status 2", {
   expect_match(option$err, "Did you mean --retry", all = FALSE)
   expect_equal(run_cli("plan")$status, 2)
   expect_equal(run_cli("plan", "a", "b")$status, 2)
+  words <- run_cli("watch", "x", "--for", "20min", "--port", "any")
+  expect_equal(words$status, 2)
+  expect_match(words$err, "--for takes a number \\(stop after so many seconds\\)", all = FALSE)
+  expect_match(words$err, "--port takes a whole number", all = FALSE)
   expect_equal(run_cli("measure", "a.png")$status, 2)
 })
 

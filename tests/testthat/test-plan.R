@@ -63,7 +63,7 @@ test_that("a case that asks for the same as another has takes of its own, and th
   plan <- planned$takes
   expect_equal(sum(plan$case == "again"), 4)
   expect_false(any(plan$take[plan$case == "again"] %in% plan$take[plan$case == "two"]))
-  expect_match(planned$notes, "request the same: again and two", all = FALSE)
+  expect_match(planned$notes, "request the same: two and again", all = FALSE)
   # The earlier one's are what they were.
   expect_true(all(plan_run(small_trial())$takes$take %in% plan$take))
 })

@@ -23,8 +23,8 @@ test_that("the demo has nothing to warn of, and the untidy one shows each warnin
     untidy,
     c(
       "box beyond", "cropped hard", "stretched", "small", "shrunk", "unknown profile", "bars",
-      "patchy", "far aspect", "small mask", "large mask", "extend only", "look against prompt",
-      "twins"
+      "blank", "patchy", "far aspect", "small mask", "large mask", "extend only",
+      "look against prompt", "twins"
     )
   )
 })
@@ -242,6 +242,19 @@ test_that("twins are told by what is seen and not by their names or files", {
   expect_equal(blend(resize_picture(own, c(192, 128))), "twins")
   expect_length(blend(mirrored(own)), 0)
   expect_length(blend(scene(2)), 0)
+})
+
+test_that("a reference in which nothing can be seen is told, unless a backdrop shows it", {
+  white <- array(1, c(320, 480, 4))
+  white[, , 4] <- draw_shingle(480, 320, 5)[, , 1]
+  pictures <- list(clear.png = white, plain.png = array(0.4, c(320, 480, 3)))
+  on <- function(backdrop) {
+    restyle(list(picture = "references/clear.png", backdrop = backdrop), pictures = pictures)
+  }
+  expect_equal(on("white"), "blank")
+  expect_equal(on("#ffffff"), "blank")
+  expect_length(on("black"), 0)
+  expect_equal(restyle("references/plain.png", pictures = pictures), "blank")
 })
 
 test_that("what only matters to a layout is not said of jobs that have none to keep", {
