@@ -57,6 +57,18 @@ core_resize <- function(srgb, width, height) {
     .Call(`_sprenn_core_resize`, srgb, width, height)
 }
 
+core_membership <- function(lab, range) {
+    .Call(`_sprenn_core_membership`, lab, range)
+}
+
+core_without_alpha <- function(bytes) {
+    .Call(`_sprenn_core_without_alpha`, bytes)
+}
+
+core_resize_bytes <- function(bytes, own, window, width, height) {
+    .Call(`_sprenn_core_resize_bytes`, bytes, own, window, width, height)
+}
+
 core_resize_mask <- function(mask, width, height) {
     .Call(`_sprenn_core_resize_mask`, mask, width, height)
 }
@@ -239,6 +251,10 @@ core_unmatched <- function(own, other, kept) {
 
 core_agreement_map <- function(take, reference) {
     .Call(`_sprenn_core_agreement_map`, take, reference)
+}
+
+core_small_agreement <- function(take, reference, width, height) {
+    .Call(`_sprenn_core_small_agreement`, take, reference, width, height)
 }
 
 core_watched <- function(take, reference, region, reach) {

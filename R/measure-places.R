@@ -254,24 +254,11 @@ colour_membership <- function(lab, colour) {
     return(fade(distance - 0.08, 0.04))
   }
 
-  range <- as.list(colour_names()[colour_names()$colour == colour, ])
-  chroma <- sqrt(lab[, "a"]^2 + lab[, "b"]^2)
-  hue <- (atan2(lab[, "b"], lab[, "a"]) * 180 / pi) %% 360
-  fade(outside(lab[, "L"], range$L_from, range$L_to), 0.04) *
-    fade(outside(chroma, range$C_from, range$C_to), 0.02) *
-    fade(outside_hue(hue, range$h_from, range$h_to), 10)
-}
-
-outside <- function(x, from, to) pmax(from - x, x - to, 0)
-
-outside_hue <- function(hue, from, to) {
-  if (to - from >= 360) {
-    return(0)
-  }
-
-  width <- (to - from) %% 360
-  turned <- (hue - from) %% 360
-  ifelse(turned <= width, 0, pmin(turned - width, 360 - turned))
+  range <- colour_names()[colour_names()$colour == colour, ]
+  core_membership(
+    lab[, c("L", "a", "b")],
+    unlist(range[c("L_from", "L_to", "C_from", "C_to", "h_from", "h_to")])
+  )
 }
 
 fade <- function(beyond, reach) pmin(1, pmax(0, 1 - beyond / reach))

@@ -23,7 +23,7 @@ prepare_inputs <- function(case, suite, size = case_frame(case, suite)) {
 
 prepare_one <- function(reference, case, suite, size) {
   place_on_canvas(
-    read_picture(reference$path, reference$backdrop),
+    read_packed(reference$path, reference$backdrop),
     reference,
     case,
     suite,
@@ -34,10 +34,10 @@ prepare_one <- function(reference, case, suite, size) {
 
 # A reference, or a map that is drawn over it, brought to the canvas of its case
 # and set into `size`.
-place_on_canvas <- function(pixels, reference, case, suite, size, fill) {
+place_on_canvas <- function(picture, reference, case, suite, size, fill) {
   place <- frame_inside(size, case_frame(case, suite))
   reflect_into(
-    lay_window(pixels, window_at(case, suite, reference, place), place[3:4], fill),
+    lay_window(picture, window_at(case, suite, reference, place), place[3:4], fill),
     place,
     size
   )

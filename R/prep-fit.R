@@ -58,9 +58,9 @@ canvas_window <- function(case, suite, reference) {
 
 # Lays the window of a picture (rows x columns x channels) onto a canvas; what
 # it does not cover takes `fill`, one value a channel.
-lay_window <- function(pixels, window, frame, fill) {
+lay_window <- function(picture, window, frame, fill) {
   size <- pmax(1L, as.integer(round(window$target[3:4] - window$target[1:2])))
-  part <- resize_picture(take_window(pixels, window$source, fill), size)
+  part <- resize_window(picture, window$source, size, fill)
   if (all(size == frame)) {
     return(part)
   }
@@ -88,12 +88,31 @@ uncovered <- function(window, frame) {
   bare
 }
 
+# The part of a picture, as pixels or packed, that `source` tells in shares, at a size.
+resize_window <- function(picture, source, size, fill) {
+  if (is_packed(picture)) {
+    window <- window_in_pixels(source, picture$size)
+    if (all(window >= 0 & window <= rep(picture$size, 2))) {
+      return(core_resize_bytes(picture$bytes, picture$size, window, size[1], size[2]))
+    }
+
+    picture <- unpacked(picture)
+  }
+
+  resize_picture(take_window(picture, source, fill), size)
+}
+
+# Left, top, right and bottom, at least a pixel apart.
+window_in_pixels <- function(source, own) {
+  from <- round(source[1:2] * own)
+  c(from, pmax(from + 1, round(source[3:4] * own)))
+}
+
 take_window <- function(pixels, source, fill) {
   own <- dim(pixels)[2:1]
-  from <- round(source[1:2] * own)
-  to <- pmax(from + 1, round(source[3:4] * own))
-  columns <- seq(from[1] + 1, to[1])
-  rows <- seq(from[2] + 1, to[2])
+  window <- window_in_pixels(source, own)
+  columns <- seq(window[1] + 1, window[3])
+  rows <- seq(window[2] + 1, window[4])
   inside <- list(rows = rows >= 1 & rows <= own[2], columns = columns >= 1 & columns <= own[1])
   if (all(unlist(inside))) {
     return(pixels[rows, columns, , drop = FALSE])

@@ -138,6 +138,43 @@ decode_picture <- function(encoded, backdrop = "white") {
   flatten_samples(samples, embedded_profile(encoded), backdrop)
 }
 
+# A picture of 8 bits a channel as it was decoded, where nothing of it needs to be converted:
+# `bytes`, interleaved, and `size` (width, height). That is a twenty-fourth of its pixels as
+# numbers; a photograph is brought to a working size without them. Other pictures come as pixels.
+read_packed <- function(path, backdrop = "white") {
+  encoded <- open_picture(path)
+  tryCatch(
+    {
+      samples <- decode_samples(encoded)
+      profile <- embedded_profile(encoded)
+      if (is_plain(samples, profile)) {
+        structure(samples[c("bytes", "size")], class = "sprenn_packed")
+      } else {
+        flatten_samples(samples, profile, backdrop)
+      }
+    },
+    error = function(e) stop_damaged(path, e)
+  )
+}
+
+is_packed <- function(picture) inherits(picture, "sprenn_packed")
+
+# Whether bytes out of a decoder are colours in sRGB, or grey.
+is_plain <- function(samples, profile) {
+  is.null(profile) && samples$depth == 8 && samples$channels %in% c(1, 3)
+}
+
+size_of_picture <- function(picture) {
+  if (is_packed(picture)) picture$size else dim(picture)[2:1]
+}
+
+unpacked <- function(picture) {
+  channels <- length(picture$bytes) / prod(picture$size)
+  flatten_picture(
+    core_unpack(picture$bytes, picture$size[1], picture$size[2], channels, 8L)
+  )
+}
+
 # Samples as they come out of a decoder, as pixels.
 flatten_samples <- function(samples, profile = NULL, backdrop = "white") {
   pixels <- core_unpack(
@@ -227,11 +264,13 @@ any_samples <- function(picture, depth, size) {
     "rgb"
   }
   own <- c(info$width, info$height)
+  bytes <- magick::image_write(picture, format = layout, depth = depth)
+  opaque <- if (layout == "rgba" && depth == 8L) core_without_alpha(bytes)
   list(
-    bytes = magick::image_write(picture, format = layout, depth = depth),
+    bytes = opaque %||% bytes,
     size = own,
     depth = depth,
-    channels = samples_a_pixel[[layout]],
+    channels = if (is.null(opaque)) samples_a_pixel[[layout]] else 3L,
     grey = grey,
     shrunk_from = if (max(own) < max(size)) size
   )

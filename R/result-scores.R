@@ -84,9 +84,7 @@ view_encoded <- function(bytes, frame, pixels = FALSE) {
   encoded <- encoded_picture(bytes)
   samples <- decode_samples(encoded)
   profile <- embedded_profile(encoded)
-  as_it_is <- is.null(profile) &&
-    samples$depth == 8 &&
-    samples$channels %in% c(1, 3) &&
+  as_it_is <- is_plain(samples, profile) &&
     all(frame_inside(samples$size, frame)[3:4] == samples$size)
   if (as_it_is && !pixels) {
     return(list(view = view_bytes(samples$bytes, samples$size, frame)))
@@ -111,8 +109,13 @@ case_outlines <- function(case, suite, frame) {
 # other cases, each picture once, then built-in ones. Cases of one frame share them.
 suite_decoys <- function(suite, case, frame, kept) {
   in_frame <- paste(frame, collapse = " ")
-  views <- lapply(decoy_cases(suite, case), function(other) {
-    kept$get(paste("decoy", hash_of(other$reference), in_frame), decoy_view(other, frame, kept))
+  others <- kept$get(paste("decoys of", case$id), {
+    cases <- decoy_cases(suite, case)
+    names(cases) <- vapply(cases, function(other) paste("decoy", hash_of(other$reference)), "")
+    cases
+  })
+  views <- lapply(names(others), function(name) {
+    kept$get(paste(name, in_frame), decoy_view(others[[name]], frame, kept))
   })
   drawn <- kept$get(
     paste("drawn", in_frame, length(views)),
@@ -126,17 +129,24 @@ suite_decoys <- function(suite, case, frame, kept) {
   c(views, drawn)
 }
 
+# The facts of a picture of a look.
+facts_of_look <- function(path) {
+  picture <- read_packed(path)
+  view <- if (is_packed(picture)) {
+    view_bytes(picture$bytes, picture$size, picture$size)
+  } else {
+    view_picture(picture)
+  }
+  on.exit(drop_view(view))
+  look_facts(view)
+}
+
 # A decoy is seen in many frames, so a small copy of it is kept to fit anew.
 decoy_view <- function(case, frame, kept) {
   small <- kept$get(paste("small", case$reference$path), {
-    pixels <- read_picture(case$reference$path)
-    resize_picture(
-      pixels,
-      pmax(
-        1,
-        round(dim(pixels)[2:1] * min(1, 768 / max(dim(pixels)[1:2])))
-      )
-    )
+    picture <- read_packed(case$reference$path)
+    own <- size_of_picture(picture)
+    resize_window(picture, c(0, 0, 1, 1), pmax(1, round(own * min(1, 768 / max(own)))))
   })
   view_picture(
     lay_window(
@@ -164,7 +174,7 @@ score_bytes <- function(bytes, case, suite, kept) {
   looks <- lapply(stats::setNames(nm = names(suite$looks)), function(name) {
     kept$get(
       paste("look", name),
-      lapply(suite$looks[[name]], function(path) look_facts(view_picture(read_picture(path))))
+      lapply(suite$looks[[name]], facts_of_look)
     )
   })
   own <- suite_measures(suite, kept)

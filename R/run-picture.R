@@ -63,7 +63,7 @@ scene_of_files <- function(
   new_scene(
     take = view_picture(read_picture(take), frame),
     reference = view_picture(original, frame, "reference"),
-    look = lapply(look, function(path) look_facts(view_picture(read_picture(path)))),
+    look = lapply(look, facts_of_look),
     decoys = lapply(decoy_pictures, view_picture, frame = frame, part = "decoy"),
     mask = if (!is.null(mask)) {
       resize_map(rowMeans(read_picture(mask), dims = 2), view_size(frame))
@@ -193,7 +193,7 @@ scene_in_trial <- function(trial, case) {
 }
 
 looks_of <- function(paths) {
-  lapply(paths, function(path) look_facts(view_picture(read_picture(path))))
+  lapply(paths, facts_of_look)
 }
 
 # A case that a person names.

@@ -249,12 +249,11 @@ take_overlay <- function(scene) {
     return(NA_character_)
   }
 
-  found <- core_agreement_map(scene$settled, scene$reference$handle)
   size <- pmax(
     1L,
     as.integer(round(scene$take$working * min(1, overlay_edge / max(scene$take$working))))
   )
-  map <- resize_map((1 + found$agreement * found$presence) / 2, size)
+  map <- (1 + core_small_agreement(scene$settled, scene$reference$handle, size[1], size[2])) / 2
   largest <- function(unmatched) {
     boxes <- large_boxes(unmatched)
     utils::head(boxes[order(-boxes[, "weight"]), 1:4, drop = FALSE], most_boxes)

@@ -143,8 +143,7 @@ picture_summary <- function(path) {
 # made a number of.
 summarise_picture <- function(encoded) {
   samples <- decode_samples(encoded)
-  plain <- samples$channels == 3 && samples$depth == 8 && is.null(embedded_profile(encoded))
-  if (plain) {
+  if (samples$channels == 3 && is_plain(samples, embedded_profile(encoded))) {
     own <- samples$size
     small <- small_size(own)
     seen <- core_glance_bytes(samples$bytes, own[1], own[2], small[1], small[2])

@@ -188,6 +188,44 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_membership
+Rcpp::NumericVector core_membership(Rcpp::NumericMatrix lab, Rcpp::NumericVector range);
+RcppExport SEXP _sprenn_core_membership(SEXP labSEXP, SEXP rangeSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type lab(labSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type range(rangeSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_membership(lab, range));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_without_alpha
+SEXP core_without_alpha(Rcpp::RawVector bytes);
+RcppExport SEXP _sprenn_core_without_alpha(SEXP bytesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type bytes(bytesSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_without_alpha(bytes));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_resize_bytes
+Rcpp::NumericVector core_resize_bytes(Rcpp::RawVector bytes, Rcpp::IntegerVector own, Rcpp::IntegerVector window, int width, int height);
+RcppExport SEXP _sprenn_core_resize_bytes(SEXP bytesSEXP, SEXP ownSEXP, SEXP windowSEXP, SEXP widthSEXP, SEXP heightSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type own(ownSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type window(windowSEXP);
+    Rcpp::traits::input_parameter< int >::type width(widthSEXP);
+    Rcpp::traits::input_parameter< int >::type height(heightSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_resize_bytes(bytes, own, window, width, height));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_resize_mask
 Rcpp::NumericVector core_resize_mask(Rcpp::NumericVector mask, int width, int height);
 RcppExport SEXP _sprenn_core_resize_mask(SEXP maskSEXP, SEXP widthSEXP, SEXP heightSEXP) {
@@ -745,6 +783,20 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_small_agreement
+Rcpp::NumericMatrix core_small_agreement(SEXP take, SEXP reference, int width, int height);
+RcppExport SEXP _sprenn_core_small_agreement(SEXP takeSEXP, SEXP referenceSEXP, SEXP widthSEXP, SEXP heightSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type take(takeSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type reference(referenceSEXP);
+    Rcpp::traits::input_parameter< int >::type width(widthSEXP);
+    Rcpp::traits::input_parameter< int >::type height(heightSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_small_agreement(take, reference, width, height));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_watched
 Rcpp::List core_watched(SEXP take, SEXP reference, Rcpp::NumericMatrix region, double reach);
 RcppExport SEXP _sprenn_core_watched(SEXP takeSEXP, SEXP referenceSEXP, SEXP regionSEXP, SEXP reachSEXP) {
@@ -884,6 +936,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_draw_windows", (DL_FUNC) &_sprenn_draw_windows, 8},
     {"_sprenn_core_oklab", (DL_FUNC) &_sprenn_core_oklab, 3},
     {"_sprenn_core_resize", (DL_FUNC) &_sprenn_core_resize, 3},
+    {"_sprenn_core_membership", (DL_FUNC) &_sprenn_core_membership, 2},
+    {"_sprenn_core_without_alpha", (DL_FUNC) &_sprenn_core_without_alpha, 1},
+    {"_sprenn_core_resize_bytes", (DL_FUNC) &_sprenn_core_resize_bytes, 5},
     {"_sprenn_core_resize_mask", (DL_FUNC) &_sprenn_core_resize_mask, 3},
     {"_sprenn_core_regions", (DL_FUNC) &_sprenn_core_regions, 1},
     {"_sprenn_core_thin_edges", (DL_FUNC) &_sprenn_core_thin_edges, 1},
@@ -930,6 +985,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_core_patches", (DL_FUNC) &_sprenn_core_patches, 1},
     {"_sprenn_core_unmatched", (DL_FUNC) &_sprenn_core_unmatched, 3},
     {"_sprenn_core_agreement_map", (DL_FUNC) &_sprenn_core_agreement_map, 2},
+    {"_sprenn_core_small_agreement", (DL_FUNC) &_sprenn_core_small_agreement, 4},
     {"_sprenn_core_watched", (DL_FUNC) &_sprenn_core_watched, 4},
     {"_sprenn_core_residue", (DL_FUNC) &_sprenn_core_residue, 2},
     {"_sprenn_core_marks_that_stayed", (DL_FUNC) &_sprenn_core_marks_that_stayed, 2},

@@ -30,6 +30,15 @@ inline Picture picture_from(const Rcpp::NumericVector& pixels) {
   return picture;
 }
 
+// How many bytes a pixel has, of interleaved bytes: three or one.
+inline int channels_of(const Rcpp::RawVector& bytes, int width, int height) {
+  const R_xlen_t pixels = static_cast<R_xlen_t>(width) * height;
+  const R_xlen_t channels = pixels > 0 ? bytes.size() / pixels : 0;
+  if (bytes.size() != pixels * channels || (channels != 1 && channels != 3))
+    Rcpp::stop("another amount of pixels than stated");
+  return static_cast<int>(channels);
+}
+
 inline Rcpp::NumericVector pixels_from(const Picture& picture) {
   const R_xlen_t size = static_cast<R_xlen_t>(picture.channel[0].size());
   Rcpp::NumericVector out = Rcpp::no_init(3 * size);

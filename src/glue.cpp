@@ -35,6 +35,51 @@ Rcpp::NumericVector core_resize(Rcpp::NumericVector srgb, int width, int height)
   return pixels_from(sprenn::resize_srgb(picture_from(srgb), width, height));
 }
 
+// `lab` has a row a colour (L, a, b in OKLab); `range` is from and to of lightness, chroma and hue.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_membership(Rcpp::NumericMatrix lab, Rcpp::NumericVector range) {
+  const sprenn::ColourRange of{range[0], range[1], range[2], range[3], range[4], range[5]};
+  Rcpp::NumericVector out(lab.nrow());
+  for (int i = 0; i < lab.nrow(); ++i)
+    out[i] = sprenn::membership(lab(i, 0), lab(i, 1), lab(i, 2), of);
+  return out;
+}
+
+// Interleaved bytes, four a pixel, without the last of each, or NULL where one of these is not full.
+// [[Rcpp::export]]
+SEXP core_without_alpha(Rcpp::RawVector bytes) {
+  const R_xlen_t pixels = bytes.size() / 4;
+  const Rbyte* from = bytes.begin();
+  Rbyte least = 255;
+  for (R_xlen_t i = 0; i < pixels; ++i)
+    least = std::min(least, from[4 * i + 3]);
+  if (least < 255)
+    return R_NilValue;
+  Rcpp::RawVector out = Rcpp::no_init(3 * pixels);
+  Rbyte* to = out.begin();
+  for (R_xlen_t i = 0; i < pixels; ++i)
+    std::copy_n(from + 4 * i, 3, to + 3 * i);
+  return out;
+}
+
+// Of interleaved bytes, three a pixel or one: the part of `window` (left, top, right, bottom in
+// pixels), brought to that size.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_resize_bytes(Rcpp::RawVector bytes, Rcpp::IntegerVector own,
+                                      Rcpp::IntegerVector window, int width, int height) {
+  const int channels = channels_of(bytes, own[0], own[1]);
+  const int left = window[0], top = window[1], right = window[2], bottom = window[3];
+  if (left < 0 || top < 0 || right <= left || bottom <= top || right > own[0] || bottom > own[1])
+    Rcpp::stop("a part that is not in the picture");
+  const Rbyte* from = bytes.begin();
+  sprenn::ByteRows rows(right - left, channels);
+  const auto read = [&](int y, float* const srgb[3], float* const linear[3]) {
+    const R_xlen_t at = static_cast<R_xlen_t>(top + y) * own[0] + left;
+    rows.read(from + at * channels, srgb, linear);
+  };
+  return pixels_from(sprenn::resize_rows(read, right - left, bottom - top, width, height));
+}
+
 // [[Rcpp::export]]
 Rcpp::NumericVector core_resize_mask(Rcpp::NumericVector mask, int width, int height) {
   if (width < 1 || height < 1)

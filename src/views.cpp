@@ -75,14 +75,11 @@ SEXP core_view(Rcpp::NumericVector srgb, Rcpp::IntegerVector frame, Rcpp::Intege
 // [[Rcpp::export]]
 SEXP core_view_bytes(Rcpp::RawVector bytes, int width, int height, Rcpp::IntegerVector frame,
                      Rcpp::IntegerVector size, std::string part) {
-  const std::size_t w = static_cast<std::size_t>(width), n = w * static_cast<std::size_t>(height);
-  const std::size_t channels = n ? static_cast<std::size_t>(bytes.size()) / n : 0;
-  if (static_cast<std::size_t>(bytes.size()) != n * channels || (channels != 1 && channels != 3))
-    Rcpp::stop("another amount of pixels than stated");
+  const int channels = channels_of(bytes, width, height);
   const Rbyte* from = bytes.begin();
-  sprenn::ByteRows rows(width, static_cast<int>(channels));
+  sprenn::ByteRows rows(width, channels);
   const auto read = [&](int y, float* const srgb[3], float* const linear[3]) {
-    rows.read(from + static_cast<std::size_t>(y) * w * channels, srgb, linear);
+    rows.read(from + static_cast<R_xlen_t>(y) * width * channels, srgb, linear);
   };
   return view_from(read, width, height, frame, size, part);
 }
@@ -292,6 +289,14 @@ Rcpp::List core_agreement_map(SEXP take, SEXP reference) {
       Rcpp::_["agreement"] = matrix_from(map.agreement),
       Rcpp::_["presence"] = matrix_from(map.presence),
       Rcpp::_["boxes"] = boxes_from(sprenn::regions_of(marked, weight), marked, 4));
+}
+
+// Agreement times presence as a small picture: between -1 and 1, rows x columns.
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_small_agreement(SEXP take, SEXP reference, int width, int height) {
+  return matrix_from(sprenn::small_agreement(Handle(take)->structure.orientation,
+                                             Handle(reference)->structure.orientation, width,
+                                             height));
 }
 
 // [[Rcpp::export]]

@@ -187,15 +187,65 @@ SPRENN_WIDE void luma_row(float* out, const float* r, const float* g, const floa
     out[i] = 0.299f * r[i] + 0.587f * g[i] + 0.114f * b[i];
 }
 
+// In place: linear light becomes sRGB.
+void to_srgb(Picture& linear) {
+  for (Plane& plane : linear.channel)
+    for (float& value : plane.values)
+      value = static_cast<float>(srgb_from_linear(value));
+}
+
+// Room for a row of a picture in sRGB and in linear light.
+class RowPair {
+ public:
+  explicit RowPair(int width) {
+    for (std::size_t c = 0; c < 3; ++c) {
+      rows_[c].resize(static_cast<std::size_t>(width));
+      rows_[c + 3].resize(static_cast<std::size_t>(width));
+      srgb[c] = rows_[c].data();
+      linear[c] = rows_[c + 3].data();
+    }
+  }
+  float* srgb[3];
+  float* linear[3];
+
+ private:
+  std::vector<float> rows_[6];
+};
+
 }  // namespace
+
+Picture resize_rows(const ReadRow& read, int own_width, int own_height, int width, int height) {
+  RowPair row(own_width);
+  Picture out;
+  if (own_width == width && own_height == height) {
+    for (Plane& plane : out.channel)
+      plane = Plane::unset(width, height);
+    for (int y = 0; y < height; ++y) {
+      read(y, row.srgb, row.linear);
+      for (int c = 0; c < 3; ++c)
+        std::copy_n(row.srgb[c], width, out.channel[c].row(y));
+    }
+    return out;
+  }
+  Shrinker shrinker[3] = {{own_width, own_height, width, height},
+                          {own_width, own_height, width, height},
+                          {own_width, own_height, width, height}};
+  for (int y = 0; y < own_height; ++y) {
+    read(y, row.srgb, row.linear);
+    for (int c = 0; c < 3; ++c)
+      shrinker[c].add(y, row.linear[c]);
+  }
+  for (int c = 0; c < 3; ++c)
+    out.channel[c] = shrinker[c].finish();
+  to_srgb(out);
+  return out;
+}
 
 Picture resize_srgb(const Picture& srgb, int width, int height) {
   if (srgb.width() == width && srgb.height() == height)
     return srgb;
   Picture out = linear_at(srgb, width, height);
-  for (Plane& plane : out.channel)
-    for (float& value : plane.values)
-      value = static_cast<float>(srgb_from_linear(value));
+  to_srgb(out);
   return out;
 }
 
@@ -260,32 +310,70 @@ double tones_in(const std::array<double, 256>& counts) {
 
 }  // namespace
 
+namespace {
+
+// How far beyond its range each of a colour's numbers fades out.
+constexpr double kLightFades = 0.04, kChromaFades = 0.02, kHueFades = 10.0;
+constexpr double kCircle = 360.0;
+constexpr double kDegrees = 180.0 / 3.14159265358979323846;
+
+double outside(double x, double from, double to) {
+  return std::max(std::max(from - x, x - to), 0.0);
+}
+
+// Around the circle, from 0 to 360.
+double around(double degrees) {
+  const double rest = std::fmod(degrees, kCircle);
+  return rest < 0.0 ? rest + kCircle : rest;
+}
+
+double outside_hue(double hue, double from, double to) {
+  if (to - from >= kCircle)
+    return 0.0;
+  const double width = around(to - from), turned = around(hue - from);
+  return turned <= width ? 0.0 : std::min(turned - width, kCircle - turned);
+}
+
+double fade(double beyond, double reach) {
+  return std::clamp(1.0 - beyond / reach, 0.0, 1.0);
+}
+
+}  // namespace
+
+double membership(double L, double a, double b, const ColourRange& range) {
+  const double light = fade(outside(L, range.light_from, range.light_to), kLightFades);
+  if (light == 0.0)
+    return 0.0;
+  const double chroma =
+      fade(outside(std::sqrt(a * a + b * b), range.chroma_from, range.chroma_to), kChromaFades);
+  if (chroma == 0.0)
+    return 0.0;
+  const double hue = around(std::atan2(b, a) * kDegrees);
+  return light * chroma * fade(outside_hue(hue, range.hue_from, range.hue_to), kHueFades);
+}
+
 Intake take_in(const ReadRow& read, int own_width, int own_height, int width, int height) {
   Intake out;
   out.luma = Plane::unset(own_width, own_height);
   Shrinker shrinker[3] = {{own_width, own_height, width, height},
                           {own_width, own_height, width, height},
                           {own_width, own_height, width, height}};
-  std::vector<float> rows[6];
-  for (auto& row : rows)
-    row.resize(static_cast<std::size_t>(own_width));
-  float* const srgb[3] = {rows[0].data(), rows[1].data(), rows[2].data()};
-  float* const linear[3] = {rows[3].data(), rows[4].data(), rows[5].data()};
+  RowPair row(own_width);
+  const float *red = row.srgb[0], *green = row.srgb[1], *blue = row.srgb[2];
   std::array<int, 9> burnt{}, crushed{};
   std::array<std::array<double, 256>, 3> tones{};
   for (int y = 0; y < own_height; ++y) {
-    read(y, srgb, linear);
+    read(y, row.srgb, row.linear);
     const int band = 3 * y / own_height;
     for (int k = 0; k < 3; ++k)
-      count_clipped(rows[0].data(), rows[1].data(), rows[2].data(), k * own_width / 3,
-                    (k + 1) * own_width / 3, &burnt[static_cast<std::size_t>(3 * band + k)],
+      count_clipped(red, green, blue, k * own_width / 3, (k + 1) * own_width / 3, &burnt[static_cast<std::size_t>(3 * band + k)],
                     &crushed[static_cast<std::size_t>(3 * band + k)]);
     if (y % 2 == 0)
       for (std::size_t c = 0; c < 3; ++c)
-        count_tones(tones[c], srgb[c], own_width);
-    luma_row(out.luma.row(y), rows[0].data(), rows[1].data(), rows[2].data(), own_width);
+        count_tones(tones[c], row.srgb[c], own_width);
+    luma_row(out.luma.row(y), red, green, blue, own_width);
     for (int c = 0; c < 3; ++c)
-      shrinker[c].add(y, linear[c]);
+      shrinker[c].add(y, row.linear[c]);
   }
   for (int c = 0; c < 3; ++c)
     out.oklab.channel[c] = shrinker[c].finish();

@@ -41,5 +41,14 @@ class ByteRows {
   float light_[256];
 };
 Intake take_in(const ReadRow& read, int own_width, int own_height, int width, int height);
+// The picture alone, in sRGB: what resize_srgb() makes of the same rows, without holding them.
+Picture resize_rows(const ReadRow& read, int own_width, int own_height, int width, int height);
+
+// A named colour: lightness, chroma, and hue in degrees, which may run past 360.
+struct ColourRange {
+  double light_from, light_to, chroma_from, chroma_to, hue_from, hue_to;
+};
+// How far an OKLab colour belongs to it, 0 to 1: fully inside, and fading out beyond.
+double membership(double L, double a, double b, const ColourRange& range);
 
 }  // namespace sprenn

@@ -90,10 +90,21 @@ struct Point {
   double y;
 };
 
-Point placed(const Placement& place, double x, double y) {
-  const double c = place.zoom * std::cos(place.turn), s = place.zoom * std::sin(place.turn);
-  return {c * x - s * y + place.x, s * x + c * y + place.y};
-}
+// Where a placement takes points; its turn is worked out once.
+class Placer {
+ public:
+  explicit Placer(const Placement& place)
+      : c_(place.zoom * std::cos(place.turn)),
+        s_(place.zoom * std::sin(place.turn)),
+        x_(place.x),
+        y_(place.y) {}
+  Point operator()(double x, double y) const {
+    return {c_ * x - s_ * y + x_, s_ * x + c_ * y + y_};
+  }
+
+ private:
+  double c_, s_, x_, y_;
+};
 
 // A pixel's middle in long edges from the frame's middle, and back.
 double from_middle(int i, int n, double longest) {
@@ -108,12 +119,12 @@ Field moved(const Field& field, double zoom, double turn) {
   const int w = field.cosine.width, h = field.cosine.height;
   const double longest = std::max(w, h);
   Field out{Plane(w, h), Plane(w, h)};
-  const Placement back{0.0, 0.0, 1.0 / zoom, -turn};
+  const Placer placed({0.0, 0.0, 1.0 / zoom, -turn});
   const float c = static_cast<float>(std::cos(2.0 * turn)),
               s = static_cast<float>(std::sin(2.0 * turn));
   for (int y = 0; y < h; ++y)
     for (int x = 0; x < w; ++x) {
-      const Point from = placed(back, from_middle(x, w, longest), from_middle(y, h, longest));
+      const Point from = placed(from_middle(x, w, longest), from_middle(y, h, longest));
       const double u = to_pixel(from.x, w, longest), v = to_pixel(from.y, h, longest);
       if (u < -0.5 || v < -0.5 || u > w - 0.5 || v > h - 0.5)
         continue;
@@ -186,42 +197,209 @@ struct Fit {
   std::array<double, 4> step{};
 };
 
+constexpr std::size_t kTerrain = 8;  // numbers a pixel, of which two are padding
+
 // A take's field with its slopes, pixel by pixel: cosine, sine, and each one's slope
 // across and down, in long edges.
 struct Terrain {
   int width, height;
-  std::vector<std::array<float, 8>> pixels;
+  std::vector<float> pixels;
 };
 
 Terrain terrain_of(const Field& field) {
   const Gradient c = gradient_of(field.cosine), s = gradient_of(field.sine);
   const float longest = static_cast<float>(std::max(field.cosine.width, field.cosine.height));
   Terrain out{field.cosine.width, field.cosine.height, {}};
-  out.pixels.resize(field.cosine.size());
-  for (std::size_t i = 0; i < out.pixels.size(); ++i)
-    out.pixels[i] = {field.cosine.values[i],
-                     field.sine.values[i],
-                     longest * c.across.values[i],
-                     longest * c.down.values[i],
-                     longest * s.across.values[i],
-                     longest * s.down.values[i],
-                     0.0f,
-                     0.0f};
+  out.pixels.resize(kTerrain * field.cosine.size(), 0.0f);
+  float* to = out.pixels.data();
+  for (std::size_t i = 0; i < field.cosine.size(); ++i, to += kTerrain) {
+    to[0] = field.cosine.values[i];
+    to[1] = field.sine.values[i];
+    to[2] = longest * c.across.values[i];
+    to[3] = longest * c.down.values[i];
+    to[4] = longest * s.across.values[i];
+    to[5] = longest * s.down.values[i];
+  }
   return out;
 }
 
-inline void blend(std::array<float, 8>& out, const Terrain& from, float u, float v) {
-  const int left = std::min(static_cast<int>(u), std::max(0, from.width - 2)),
-            top = std::min(static_cast<int>(v), std::max(0, from.height - 2));
-  const float a = u - static_cast<float>(left), b = v - static_cast<float>(top);
-  const std::size_t w = static_cast<std::size_t>(from.width),
-                    at = static_cast<std::size_t>(top) * w + static_cast<std::size_t>(left);
-  const std::size_t right = from.width > 1 ? 1 : 0, below = from.height > 1 ? w : 0;
-  const float p = (1.0f - a) * (1.0f - b), q = a * (1.0f - b), r = (1.0f - a) * b, s = a * b;
-  const auto &one = from.pixels[at], &two = from.pixels[at + right],
-             &three = from.pixels[at + below], &four = from.pixels[at + below + right];
-  for (std::size_t k = 0; k < 8; ++k)
-    out[k] = p * one[k] + q * two[k] + r * three[k] + s * four[k];
+// What a fit needs of one row, for the pixels whose counterpart lies inside the take, a value a
+// pixel: where they lie across, the reference's field, the take's (later turned), its four slopes,
+// and how the take's field changes by each part of a placement.
+class FitRow {
+ public:
+  FitRow(const Terrain& take, const Field& reference) : take_(take), reference_(reference) {
+    const std::size_t w = static_cast<std::size_t>(take.width);
+    middle_.resize(w);
+    for (int x = 0; x < take.width; ++x)
+      middle_[static_cast<std::size_t>(x)] =
+          from_middle(x, take.width, std::max(take.width, take.height));
+    for (auto* places : {&u_, &v_})
+      places->resize(w);
+    for (auto* weights : {&across_, &down_})
+      weights->resize(w);
+    at_.resize(w);
+    blended_.resize(kTerrain * w);
+    room_.resize(15 * w);
+    float* next = room_.data();
+    const auto take_room = [&] {
+      float* const part = next;
+      next += w;
+      return part;
+    };
+    x = take_room();
+    bc = take_room();
+    bs = take_room();
+    for (auto* parts : {&slope, &jc, &js})
+      for (float*& part : *parts)
+        part = take_room();
+  }
+  FitRow(const FitRow&) = delete;
+  FitRow& operator=(const FitRow&) = delete;
+
+  void fill(const Placer& placed, int y);
+
+  int n = 0;
+  const float *ac = nullptr, *as = nullptr;
+  float *x, *bc, *bs;
+  std::array<float*, 4> slope, jc, js;
+
+ private:
+  const Terrain& take_;
+  const Field& reference_;
+  std::vector<double> middle_, u_, v_;
+  std::vector<int> at_;
+  std::vector<float> across_, down_, blended_, room_;
+};
+
+// Where the pixels of a row lie in a take of that size.
+SPRENN_WIDE void place_row(double* u, double* v, const double* x, double y, const Placer& placed,
+                           int w, int h) {
+  const double longest = std::max(w, h);
+  SPRENN_APART
+  for (int i = 0; i < w; ++i) {
+    const Point to = placed(x[i], y);
+    u[i] = to_pixel(to.x, w, longest);
+    v[i] = to_pixel(to.y, h, longest);
+  }
+}
+
+// The first of the four pixels around each place, and how far on from it the place is.
+SPRENN_WIDE void cells_of_places(int* at, float* across, float* down, const double* u,
+                                 const double* v, int w, int h, int n) {
+  const int last_left = std::max(0, w - 2), last_top = std::max(0, h - 2);
+  SPRENN_APART
+  for (int i = 0; i < n; ++i) {
+    const float x = static_cast<float>(u[i]), y = static_cast<float>(v[i]);
+    const int left = std::min(static_cast<int>(x), last_left),
+              top = std::min(static_cast<int>(y), last_top);
+    at[i] = top * w + left;
+    across[i] = x - static_cast<float>(left);
+    down[i] = y - static_cast<float>(top);
+  }
+}
+
+// Between pixels by the four around, all numbers of a pixel at once.
+SPRENN_WIDE void blend_places(float* __restrict out, const float* __restrict pixels, const int* at,
+                              const float* across, const float* down, std::ptrdiff_t right,
+                              std::ptrdiff_t below, int n) {
+  for (int i = 0; i < n; ++i) {
+    const float a = across[i], b = down[i];
+    const float p = (1.0f - a) * (1.0f - b), q = a * (1.0f - b), r = (1.0f - a) * b, s = a * b;
+    const float* one = pixels + static_cast<std::ptrdiff_t>(kTerrain) * at[i];
+    const float *two = one + right, *three = one + below, *four = three + right;
+    for (std::size_t k = 0; k < kTerrain; ++k)
+      out[k] = p * one[k] + q * two[k] + r * three[k] + s * four[k];
+    out += kTerrain;
+  }
+}
+
+void FitRow::fill(const Placer& placed, int y) {
+  const int w = take_.width, h = take_.height;
+  place_row(u_.data(), v_.data(), middle_.data(), from_middle(y, h, std::max(w, h)), placed, w, h);
+  const auto is_inside = [&](int i) {
+    const double u = u_[static_cast<std::size_t>(i)], v = v_[static_cast<std::size_t>(i)];
+    return u >= 0.0 && v >= 0.0 && u <= w - 1.0 && v <= h - 1.0;
+  };
+  // A row stays straight, so that what lies inside is in one piece.
+  int first = 0, end = w;
+  while (first < end && !is_inside(first))
+    ++first;
+  while (end > first && !is_inside(end - 1))
+    --end;
+  n = end - first;
+  if (n == 0)
+    return;
+  ac = reference_.cosine.row(y) + first;
+  as = reference_.sine.row(y) + first;
+  cells_of_places(at_.data(), across_.data(), down_.data(), u_.data() + first, v_.data() + first, w,
+                  h, n);
+  const std::ptrdiff_t pixel = static_cast<std::ptrdiff_t>(kTerrain);
+  blend_places(blended_.data(), take_.pixels.data(), at_.data(), across_.data(), down_.data(),
+               w > 1 ? pixel : 0, h > 1 ? pixel * w : 0, n);
+  const float* from = blended_.data();
+  for (int i = 0; i < n; ++i, from += kTerrain) {
+    x[i] = static_cast<float>(middle_[static_cast<std::size_t>(first + i)]);
+    bc[i] = from[0];
+    bs[i] = from[1];
+    for (std::size_t k = 0; k < slope.size(); ++k)
+      slope[k][i] = from[k + 2];
+  }
+}
+
+// In place: a row's field as it would be turned.
+SPRENN_WIDE void turn_row(float* bc, float* bs, float c2, float s2, int n) {
+  for (int i = 0; i < n; ++i) {
+    const float c = bc[i], s = bs[i];
+    bc[i] = c2 * c + s2 * s;
+    bs[i] = c2 * s - s2 * c;
+  }
+}
+
+// How the turned field changes by x, y, zoom and turn.
+SPRENN_WIDE void changes_of_row(const std::array<float*, 4>& jc, const std::array<float*, 4>& js,
+                                const std::array<float*, 4>& slope, const float* x, const float* bc,
+                                const float* bs, const Placement& place, float py, int n) {
+  const float c = static_cast<float>(std::cos(place.turn)),
+              s = static_cast<float>(std::sin(place.turn));
+  const float c2 = static_cast<float>(std::cos(2.0 * place.turn)),
+              s2 = static_cast<float>(std::sin(2.0 * place.turn));
+  const float zoom = static_cast<float>(place.zoom);
+  const float *cx = slope[0], *cy = slope[1], *sx = slope[2], *sy = slope[3];
+  float *jc0 = jc[0], *jc1 = jc[1], *jc2 = jc[2], *jc3 = jc[3];
+  float *js0 = js[0], *js1 = js[1], *js2 = js[2], *js3 = js[3];
+  SPRENN_APART
+  for (int i = 0; i < n; ++i) {
+    const float zx = c * x[i] - s * py, zy = s * x[i] + c * py;  // by zoom
+    const float rx = -zoom * zy, ry = zoom * zx;                 // by turn
+    const float cz = cx[i] * zx + cy[i] * zy, sz = sx[i] * zx + sy[i] * zy;
+    const float cr = cx[i] * rx + cy[i] * ry, sr = sx[i] * rx + sy[i] * ry;
+    jc0[i] = c2 * cx[i] + s2 * sx[i];
+    js0[i] = c2 * sx[i] - s2 * cx[i];
+    jc1[i] = c2 * cy[i] + s2 * sy[i];
+    js1[i] = c2 * sy[i] - s2 * cy[i];
+    jc2[i] = c2 * cz + s2 * sz;
+    js2[i] = c2 * sz - s2 * cz;
+    jc3[i] = c2 * cr + s2 * sr + 2.0f * bs[i];
+    js3[i] = c2 * sr - s2 * cr - 2.0f * bc[i];
+  }
+}
+
+// Of two rows of vectors the sum of products, in eight sums of floats side by side.
+SPRENN_WIDE double sum_of_dots(const float* ac, const float* as, const float* bc, const float* bs,
+                               int n) {
+  constexpr int kLanes = 8;
+  float lane[kLanes] = {};
+  int i = 0;
+  for (; i + kLanes <= n; i += kLanes)
+    for (int k = 0; k < kLanes; ++k)
+      lane[k] += ac[i + k] * bc[i + k] + as[i + k] * bs[i + k];
+  for (int k = 0; i < n; ++i, ++k)
+    lane[k] += ac[i] * bc[i] + as[i] * bs[i];
+  double sum = 0.0;
+  for (int k = 0; k < kLanes; ++k)
+    sum += static_cast<double>(lane[k]);
+  return sum;
 }
 
 bool solve(std::array<std::array<double, 5>, 4>& m, std::array<double, 4>& out) {
@@ -251,50 +429,31 @@ bool solve(std::array<std::array<double, 5>, 4>& m, std::array<double, 4>& out) 
 Fit fit_at(const Terrain& take, const Field& reference, const Placement& place, bool want_step) {
   const int w = take.width, h = take.height;
   const double longest = std::max(w, h);
-  const double c2 = std::cos(2.0 * place.turn), s2 = std::sin(2.0 * place.turn);
-  const double c = std::cos(place.turn), s = std::sin(place.turn);
+  const float c2 = static_cast<float>(std::cos(2.0 * place.turn)),
+              s2 = static_cast<float>(std::sin(2.0 * place.turn));
+  const Placer placed(place);
   double ab = 0.0, aa = 0.0, bb = 0.0, inside = 0.0;
   std::array<std::array<double, 4>, 4> square{};
   std::array<double, 4> with_a{}, with_b{};
-  std::array<float, 8> here{};
-  for (int y = 0; y < h; ++y)
-    for (int x = 0; x < w; ++x) {
-      const double px = from_middle(x, w, longest), py = from_middle(y, h, longest);
-      const Point q = placed(place, px, py);
-      const double u = to_pixel(q.x, w, longest), v = to_pixel(q.y, h, longest);
-      if (u < 0.0 || v < 0.0 || u > w - 1.0 || v > h - 1.0)
-        continue;
-      inside += 1.0;
-      blend(here, take, static_cast<float>(u), static_cast<float>(v));
-      const double tc = static_cast<double>(here[0]), ts = static_cast<double>(here[1]);
-      const double bc = c2 * tc + s2 * ts, bs = c2 * ts - s2 * tc;
-      const double ac = static_cast<double>(reference.cosine.at(x, y)),
-                   as = static_cast<double>(reference.sine.at(x, y));
-      ab += ac * bc + as * bs;
-      aa += ac * ac + as * as;
-      bb += bc * bc + bs * bs;
-      if (!want_step)
-        continue;
-      const double cx = static_cast<double>(here[2]), cy = static_cast<double>(here[3]);
-      const double sx = static_cast<double>(here[4]), sy = static_cast<double>(here[5]);
-      const double zx = c * px - s * py, zy = s * px + c * py;   // by zoom
-      const double rx = -place.zoom * zy, ry = place.zoom * zx;  // by turn
-      const std::array<double, 4> dc = {cx, cy, cx * zx + cy * zy, cx * rx + cy * ry};
-      const std::array<double, 4> ds = {sx, sy, sx * zx + sy * zy, sx * rx + sy * ry};
-      std::array<double, 4> jc{}, js{};
-      for (std::size_t k = 0; k < 4; ++k) {
-        jc[k] = c2 * dc[k] + s2 * ds[k];
-        js[k] = c2 * ds[k] - s2 * dc[k];
-      }
-      jc[3] += 2.0 * bs;
-      js[3] -= 2.0 * bc;
-      for (std::size_t i = 0; i < 4; ++i) {
-        with_a[i] += jc[i] * ac + js[i] * as;
-        with_b[i] += jc[i] * bc + js[i] * bs;
-        for (std::size_t j = i; j < 4; ++j)
-          square[i][j] += jc[i] * jc[j] + js[i] * js[j];
-      }
+  FitRow row(take, reference);
+  for (int y = 0; y < h; ++y) {
+    row.fill(placed, y);
+    inside += row.n;
+    turn_row(row.bc, row.bs, c2, s2, row.n);
+    ab += sum_of_dots(row.ac, row.as, row.bc, row.bs, row.n);
+    aa += sum_of_dots(row.ac, row.as, row.ac, row.as, row.n);
+    bb += sum_of_dots(row.bc, row.bs, row.bc, row.bs, row.n);
+    if (!want_step)
+      continue;
+    changes_of_row(row.jc, row.js, row.slope, row.x, row.bc, row.bs, place,
+                   static_cast<float>(from_middle(y, h, longest)), row.n);
+    for (std::size_t i = 0; i < 4; ++i) {
+      with_a[i] += sum_of_dots(row.jc[i], row.js[i], row.ac, row.as, row.n);
+      with_b[i] += sum_of_dots(row.jc[i], row.js[i], row.bc, row.bs, row.n);
+      for (std::size_t j = i; j < 4; ++j)
+        square[i][j] += sum_of_dots(row.jc[i], row.js[i], row.jc[j], row.js[j], row.n);
     }
+  }
   Fit fit;
   if (inside < kOverlap * w * h || aa <= 0.0 || bb <= 0.0)
     return fit;
@@ -345,11 +504,12 @@ double agreement_at(const Terrain& take, const Field& reference, const Placement
 
 double displacement(const Placement& place, int width, int height) {
   const double longest = std::max(width, height);
+  const Placer placed(place);
   double sum = 0.0;
   for (int i = 0; i < 9; ++i)
     for (int j = 0; j < 9; ++j) {
       const double x = (i - 4) / 8.0 * width / longest, y = (j - 4) / 8.0 * height / longest;
-      const Point to = placed(place, x, y);
+      const Point to = placed(x, y);
       sum += std::hypot(to.x - x, to.y - y);
     }
   return sum / 81.0;
@@ -411,27 +571,28 @@ Framing find_framing(const std::vector<Field>& take, const std::vector<Field>& r
 Picture bring_back(const Picture& take, const Placement& place) {
   const int w = take.width(), h = take.height();
   const double longest = std::max(w, h);
+  const Placer placed(place);
   Picture out;
   for (Plane& plane : out.channel)
-    plane = Plane(w, h);
+    plane = Plane::unset(w, h);
   for (int y = 0; y < h; ++y)
     for (int x = 0; x < w; ++x) {
-      const Point from = placed(place, from_middle(x, w, longest), from_middle(y, h, longest));
-      const float u = static_cast<float>(to_pixel(from.x, w, longest)),
-                  v = static_cast<float>(to_pixel(from.y, h, longest));
+      const Point from = placed(from_middle(x, w, longest), from_middle(y, h, longest));
+      const Sampler between(w, h, static_cast<float>(to_pixel(from.x, w, longest)),
+                            static_cast<float>(to_pixel(from.y, h, longest)));
       for (int c = 0; c < 3; ++c)
-        out.channel[c].at(x, y) = sample(take.channel[c], u, v);
+        out.channel[c].at(x, y) = between.of(take.channel[c]);
     }
   return out;
 }
 
 Plane covered_by(const Placement& place, int width, int height) {
   const double longest = std::max(width, height);
+  const Placer placed(place);
   Plane out(width, height);
   for (int y = 0; y < height; ++y)
     for (int x = 0; x < width; ++x) {
-      const Point from =
-          placed(place, from_middle(x, width, longest), from_middle(y, height, longest));
+      const Point from = placed(from_middle(x, width, longest), from_middle(y, height, longest));
       const double u = to_pixel(from.x, width, longest), v = to_pixel(from.y, height, longest);
       out.at(x, y) = u >= 0.0 && v >= 0.0 && u <= width - 1.0 && v <= height - 1.0 ? 1.0f : 0.0f;
     }

@@ -76,14 +76,10 @@ Field field_of(const Picture& oklab) {
   return field;
 }
 
-struct Sums {
-  double dot = 0.0, a = 0.0, b = 0.0;
-};
-
 // Of the rows from both ends: what a mirrored picture has at x lies at w - 1 - x,
 // and its sine has the other sign. Sums of a row are floats, four at a time.
 template <bool kMirrored, bool kWeighted>
-__attribute__((always_inline)) inline Sums row_sums(const float* ac, const float* as,
+__attribute__((always_inline)) inline RowSums row_sums(const float* ac, const float* as,
                                                     const float* bc, const float* bs,
                                                     const float* weight, int w) {
   constexpr int kLanes = 8;
@@ -102,7 +98,7 @@ __attribute__((always_inline)) inline Sums row_sums(const float* ac, const float
       one(x + lane, lane);
   for (; x < w; ++x)
     one(x, 0);
-  Sums sums;
+  RowSums sums;
   for (int lane = 0; lane < kLanes; ++lane) {
     sums.dot += static_cast<double>(dot[lane]);
     sums.a += static_cast<double>(aa[lane]);
@@ -124,10 +120,8 @@ std::vector<Field> orientation_fields(const Picture& oklab) {
   return fields;
 }
 
-namespace {
-
-SPRENN_WIDE Sums sums_of_rows(const float* ac, const float* as, const float* bc, const float* bs,
-                              const float* weight, bool mirrored, int w) {
+SPRENN_WIDE RowSums sums_of_rows(const float* ac, const float* as, const float* bc,
+                                 const float* bs, const float* weight, bool mirrored, int w) {
   if (weight)
     return mirrored ? row_sums<true, true>(ac, as, bc, bs, weight, w)
                     : row_sums<false, true>(ac, as, bc, bs, weight, w);
@@ -135,10 +129,12 @@ SPRENN_WIDE Sums sums_of_rows(const float* ac, const float* as, const float* bc,
                   : row_sums<false, false>(ac, as, bc, bs, weight, w);
 }
 
+namespace {
+
 double field_cosine(const Field& a, const Field& b, const Plane* weight, bool mirrored) {
-  Sums sums;
+  RowSums sums;
   for (int y = 0; y < a.cosine.height; ++y) {
-    const Sums row = sums_of_rows(a.cosine.row(y), a.sine.row(y), b.cosine.row(y), b.sine.row(y),
+    const RowSums row = sums_of_rows(a.cosine.row(y), a.sine.row(y), b.cosine.row(y), b.sine.row(y),
                                   weight ? weight->row(y) : nullptr, mirrored, a.cosine.width);
     sums.dot += row.dot;
     sums.a += row.a;
@@ -161,33 +157,70 @@ double orientation_agreement(const std::vector<Field>& a, const std::vector<Fiel
   return a.empty() ? 0.0 : sum / static_cast<double>(a.size());
 }
 
+namespace {
+
+// Pixel by pixel: the products of two fields of one scale, and the squares of each.
+struct Products {
+  Plane dot, a, b;
+};
+
+SPRENN_WIDE void multiply(float* __restrict dot, float* __restrict aa, float* __restrict bb,
+                          const float* ac, const float* as, const float* bc, const float* bs,
+                          std::size_t n) {
+  for (std::size_t i = 0; i < n; ++i) {
+    dot[i] = ac[i] * bc[i] + as[i] * bs[i];
+    aa[i] = ac[i] * ac[i] + as[i] * as[i];
+    bb[i] = bc[i] * bc[i] + bs[i] * bs[i];
+  }
+}
+
+Products products_of(const Field& a, const Field& b) {
+  const int w = a.cosine.width, h = a.cosine.height;
+  Products out{Plane::unset(w, h), Plane::unset(w, h), Plane::unset(w, h)};
+  multiply(out.dot.values.data(), out.a.values.data(), out.b.values.data(), a.cosine.values.data(),
+           a.sine.values.data(), b.cosine.values.data(), b.sine.values.data(), out.dot.size());
+  return out;
+}
+
+// Adds what smoothed products say of agreement and presence, by `share`.
+void add_agreement(AgreementMap& map, const Products& smooth, float share) {
+  for (std::size_t i = 0; i < map.agreement.size(); ++i) {
+    const float a = smooth.a.values[i], b = smooth.b.values[i];
+    const float present = std::sqrt(std::max(0.0f, std::max(a, b)));
+    const float norm = std::sqrt(std::max(a * b, 0.0f)) + 1e-4f;
+    map.agreement.values[i] += share * std::clamp(smooth.dot.values[i] / norm, -1.0f, 1.0f);
+    map.presence.values[i] += share * std::min(1.0f, 3.0f * present);
+  }
+}
+
+}  // namespace
+
 AgreementMap agreement_map(const std::vector<Field>& a, const std::vector<Field>& b) {
   constexpr float kAround = 6.0f;
   const int w = a[0].cosine.width, h = a[0].cosine.height;
   AgreementMap out{Plane(w, h), Plane(w, h)};
   for (std::size_t scale = 0; scale < a.size(); ++scale) {
-    const std::size_t n = a[scale].cosine.size();
-    Plane dot(a[scale].cosine.width, a[scale].cosine.height), aa = dot, bb = dot;
-    for (std::size_t i = 0; i < n; ++i) {
-      const float ac = a[scale].cosine.values[i], as = a[scale].sine.values[i];
-      const float bc = b[scale].cosine.values[i], bs = b[scale].sine.values[i];
-      dot.values[i] = ac * bc + as * bs;
-      aa.values[i] = ac * ac + as * as;
-      bb.values[i] = bc * bc + bs * bs;
-    }
+    const Products own = products_of(a[scale], b[scale]);
     const float sigma = std::max(1.0f, kAround / static_cast<float>(1 << scale));
-    dot = resize(blur(dot, sigma), w, h);
-    aa = resize(blur(aa, sigma), w, h);
-    bb = resize(blur(bb, sigma), w, h);
-    for (std::size_t i = 0; i < out.agreement.size(); ++i) {
-      const float present = std::sqrt(std::max(0.0f, std::max(aa.values[i], bb.values[i])));
-      const float norm = std::sqrt(std::max(aa.values[i] * bb.values[i], 0.0f)) + 1e-4f;
-      const float share = 1.0f / static_cast<float>(a.size());
-      out.agreement.values[i] += share * std::clamp(dot.values[i] / norm, -1.0f, 1.0f);
-      out.presence.values[i] += share * std::min(1.0f, 3.0f * present);
-    }
+    const auto smoothed = [&](const Plane& plane) { return resize(blur(plane, sigma), w, h); };
+    add_agreement(out, {smoothed(own.dot), smoothed(own.a), smoothed(own.b)},
+                  1.0f / static_cast<float>(a.size()));
   }
   return out;
+}
+
+Plane small_agreement(const std::vector<Field>& a, const std::vector<Field>& b, int width,
+                      int height) {
+  AgreementMap map{Plane(width, height), Plane(width, height)};
+  for (std::size_t scale = 0; scale < a.size(); ++scale) {
+    const Products own = products_of(a[scale], b[scale]);
+    const auto small = [&](const Plane& plane) { return resize(plane, width, height); };
+    add_agreement(map, {small(own.dot), small(own.a), small(own.b)},
+                  1.0f / static_cast<float>(a.size()));
+  }
+  for (std::size_t i = 0; i < map.agreement.size(); ++i)
+    map.agreement.values[i] *= map.presence.values[i];
+  return map.agreement;
 }
 
 }  // namespace sprenn

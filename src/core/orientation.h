@@ -33,5 +33,16 @@ struct AgreementMap {
   Plane presence;
 };
 AgreementMap agreement_map(const std::vector<Field>& a, const std::vector<Field>& b);
+// The same as a small picture of the whole: agreement times presence in each of its pixels.
+Plane small_agreement(const std::vector<Field>& a, const std::vector<Field>& b, int width,
+                      int height);
+
+// Sums of a row of two fields: their products, and the squares of each.
+struct RowSums {
+  double dot = 0.0, a = 0.0, b = 0.0;
+};
+// `weight` may be none. With `mirrored` the second is read from its end at `w - 1`.
+RowSums sums_of_rows(const float* ac, const float* as, const float* bc, const float* bs,
+                     const float* weight, bool mirrored, int w);
 
 }  // namespace sprenn

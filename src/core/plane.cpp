@@ -416,16 +416,7 @@ Plane length_of(const Gradient& gradient) {
 }
 
 float sample(const Plane& plane, float x, float y) {
-  x = std::clamp(x, 0.0f, static_cast<float>(plane.width - 1));
-  y = std::clamp(y, 0.0f, static_cast<float>(plane.height - 1));
-  const int left = static_cast<int>(x), top = static_cast<int>(y);
-  const int right = std::min(left + 1, plane.width - 1),
-            bottom = std::min(top + 1, plane.height - 1);
-  const float u = x - static_cast<float>(left), v = y - static_cast<float>(top);
-  const float above = plane.at(left, top) + u * (plane.at(right, top) - plane.at(left, top));
-  const float below =
-      plane.at(left, bottom) + u * (plane.at(right, bottom) - plane.at(left, bottom));
-  return above + v * (below - above);
+  return Sampler(plane.width, plane.height, x, y).of(plane);
 }
 
 Plane columns_of(const Plane& plane, int every, int first) {

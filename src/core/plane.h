@@ -1,6 +1,7 @@
 // Pictures as planes of floats, row by row, and the few filters that the
 // measures share. Plain C++17: nothing here knows about R.
 #pragma once
+#include <algorithm>
 #include <array>
 #include <cstddef>
 #include <vector>
@@ -131,7 +132,31 @@ Gradient gradient_of(const Plane& plane);
 void gradient_row(const Plane& plane, int y, float* across, float* down);
 Plane length_of(const Gradient& gradient);
 
-// Between pixels by the four around; beyond the border, the border.
+// Between pixels by the four around; beyond the border, the border. Worked out once, it serves all
+// planes of that size.
+class Sampler {
+ public:
+  Sampler(int width, int height, float x, float y) {
+    x = std::clamp(x, 0.0f, static_cast<float>(width - 1));
+    y = std::clamp(y, 0.0f, static_cast<float>(height - 1));
+    left_ = static_cast<int>(x);
+    top_ = static_cast<int>(y);
+    right_ = std::min(left_ + 1, width - 1);
+    bottom_ = std::min(top_ + 1, height - 1);
+    across_ = x - static_cast<float>(left_);
+    down_ = y - static_cast<float>(top_);
+  }
+  float of(const Plane& plane) const {
+    const float *upper = plane.row(top_), *lower = plane.row(bottom_);
+    const float above = upper[left_] + across_ * (upper[right_] - upper[left_]);
+    const float below = lower[left_] + across_ * (lower[right_] - lower[left_]);
+    return above + down_ * (below - above);
+  }
+
+ private:
+  int left_, top_, right_, bottom_;
+  float across_, down_;
+};
 float sample(const Plane& plane, float x, float y);
 
 // Every so many columns from `first` on, as rows: what runs down a picture

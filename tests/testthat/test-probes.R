@@ -445,3 +445,16 @@ test_that("an unwanted thing may carry a probe, and an absent one has full value
   expect_equal(scores$value[1], 1)
   expect_gt(scores$value[2], 0.8)
 })
+
+test_that("a colour's membership is full inside its ranges, and fades out around the circle", {
+  range <- c(0.3, 0.7, 0.1, 0.2, 350, 380)
+  polar <- function(L, C, h) cbind(L = L, a = C * cospi(h / 180), b = C * sinpi(h / 180))
+  at <- function(L, C, h) core_membership(polar(L, C, h), range)
+  expect_equal(at(0.5, 0.15, c(350, 0, 20, 365)), rep(1, 4))
+  # Five of ten degrees beyond either end, and half way across.
+  expect_equal(at(0.5, 0.15, c(345, 25, 185)), c(0.5, 0.5, 0), tolerance = 1e-6)
+  expect_equal(at(c(0.28, 0.72, 0.2), 0.15, 10), c(0.5, 0.5, 0), tolerance = 1e-6)
+  expect_equal(at(0.5, c(0.09, 0.21, 0.05), 10), c(0.5, 0.5, 0), tolerance = 1e-6)
+  # No hue is asked for where all are.
+  expect_equal(core_membership(polar(0.5, 0.15, 200), c(0, 1, 0, 1, 0, 360)), 1)
+})

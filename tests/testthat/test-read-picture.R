@@ -119,3 +119,55 @@ test_that("mutated files are read or refused, and nothing else", {
     expect_true(identical(result, "refused") || length(dim(result)) == 3)
   }
 })
+
+test_that("a packed picture is brought to a frame as its pixels would be, to the last bit", {
+  folder <- withr::local_tempdir()
+  drawn <- scene(3, 97, 61)
+  files <- file.path(folder, c("colour.png", "grey.png", "opaque.png", "photo.jpg"))
+  png::writePNG(drawn, files[1])
+  png::writePNG(drawn[, , 1], files[2])
+  png::writePNG(array(c(drawn, rep(1, 97 * 61)), c(61, 97, 4)), files[3])
+  magick::image_write(magick::image_read(drawn), files[4], "jpeg", quality = 92)
+  for (file in files) {
+    packed <- read_packed(file)
+    pixels <- read_picture(file)
+    expect_true(is_packed(packed), info = file)
+    expect_equal(size_of_picture(packed), c(97, 61))
+    expect_equal(unpacked(packed), pixels, tolerance = 0)
+    # Within the picture, at its own size, larger, and beyond its edges.
+    windows <- list(
+      list(c(0.1, 0.2, 0.9, 0.7), c(30, 20)),
+      list(c(0, 0, 1, 1), c(97, 61)),
+      list(c(0.3, 0.3, 0.6, 0.6), c(80, 64)),
+      list(c(-0.2, 0, 1.1, 1), c(40, 20))
+    )
+    for (one in windows) {
+      expect_identical(
+        resize_window(packed, one[[1]], one[[2]], c(1, 0, 0)),
+        resize_window(pixels, one[[1]], one[[2]], c(1, 0, 0)),
+        info = paste(basename(file), paste(unlist(one), collapse = " "))
+      )
+    }
+  }
+})
+
+test_that("what has to be converted comes as pixels", {
+  folder <- withr::local_tempdir()
+  clear <- file.path(folder, "clear.png")
+  png::writePNG(array(c(scene(3), rep(c(0, 1), 96 * 32)), c(64, 96, 4)), clear)
+  deep <- file.path(folder, "deep.png")
+  magick::image_write(magick::image_read(scene(3)), deep, "png", depth = 16)
+  for (file in c(clear, deep)) {
+    expect_false(is_packed(read_packed(file, "black")))
+    expect_equal(read_packed(file, "black"), read_picture(file, "black"), ignore_attr = TRUE)
+  }
+  expect_error(read_packed(file.path(folder, "none.png")), class = "sprenn_error_picture")
+  expect_null(core_without_alpha(as.raw(c(1, 2, 3, 254))))
+  expect_equal(core_without_alpha(as.raw(c(1:3, 255, 4:6, 255))), as.raw(1:6))
+})
+
+test_that("a part is refused that the bytes do not have", {
+  bytes <- as.raw(rep(0, 12))
+  expect_error(core_resize_bytes(bytes, c(2L, 2L), c(0L, 0L, 3L, 2L), 1, 1), "not in the picture")
+  expect_error(core_resize_bytes(bytes, c(3L, 3L), c(0L, 0L, 1L, 1L), 1, 1), "than stated")
+})

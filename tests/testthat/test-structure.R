@@ -395,3 +395,38 @@ test_that("a drawn decoy is reproducible, has no bare ground and shares no other
   alike <- apply(pairs, 2, function(pair) contours_agree(views[[pair[1]]], views[[pair[2]]]))
   expect_true(all(abs(alike) < 0.25))
 })
+
+test_that("a region is found where it was moved to, also at the picture's edge", {
+  own <- scene(5, 192, 128)
+  reference <- view_picture(own, part = "reference")
+  corner <- matrix(0, 128, 192)
+  corner[1:40, 1:60] <- 1
+  ring <- matrix(0, 128, 192)
+  ring[40:90, 60:120] <- 1
+  ring[55:75, 80:100] <- 0
+  # A region that is not one piece a row, and one whose surroundings lie beyond the edge.
+  for (region in list(corner, ring)) {
+    still <- core_watched(reference$handle, reference$handle, region, 0.05)
+    expect_equal(unlist(still), c(agreement = 1, x = 0, y = 0, colour = 0), tolerance = 1e-5)
+  }
+  moved <- own
+  moved[, 7:192, ] <- own[, 1:186, ]
+  found <- core_watched(view_picture(moved)$handle, reference$handle, ring, 0.06)
+  expect_lt(abs(192 * found$x - 6), 2)
+  expect_lt(abs(128 * found$y), 2)
+  expect_gt(found$agreement, 0.8)
+  none <- core_watched(reference$handle, reference$handle, 0 * ring, 0.05)
+  expect_equal(none$agreement, 0)
+})
+
+test_that("the small map of agreement is the large one made small", {
+  reference <- view_picture(scene(5, 192, 128), part = "reference")
+  take <- view_picture(scene(6, 192, 128))
+  large <- core_agreement_map(take$handle, reference$handle)
+  small <- core_small_agreement(take$handle, reference$handle, 24, 16)
+  expect_equal(dim(small), c(16, 24))
+  expect_true(all(abs(small) <= 1))
+  expect_gt(cor(c(small), c(resize_map(large$agreement * large$presence, c(24, 16)))), 0.8)
+  same <- core_small_agreement(reference$handle, reference$handle, 24, 16)
+  expect_gt(min(same), 0)
+})
