@@ -45,7 +45,8 @@ Rcpp::NumericVector core_membership(Rcpp::NumericMatrix lab, Rcpp::NumericVector
   return out;
 }
 
-// Interleaved bytes, four a pixel, without the last of each, or NULL where one of these is not full.
+// Interleaved bytes, four a pixel, without the last of each, or NULL where one of these is not
+// full.
 // [[Rcpp::export]]
 SEXP core_without_alpha(Rcpp::RawVector bytes) {
   const R_xlen_t pixels = bytes.size() / 4;

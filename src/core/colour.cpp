@@ -366,7 +366,8 @@ Intake take_in(const ReadRow& read, int own_width, int own_height, int width, in
     read(y, row.srgb, row.linear);
     const int band = 3 * y / own_height;
     for (int k = 0; k < 3; ++k)
-      count_clipped(red, green, blue, k * own_width / 3, (k + 1) * own_width / 3, &burnt[static_cast<std::size_t>(3 * band + k)],
+      count_clipped(red, green, blue, k * own_width / 3, (k + 1) * own_width / 3,
+                    &burnt[static_cast<std::size_t>(3 * band + k)],
                     &crushed[static_cast<std::size_t>(3 * band + k)]);
     if (y % 2 == 0)
       for (std::size_t c = 0; c < 3; ++c)

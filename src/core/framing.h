@@ -3,20 +3,9 @@
 #include <vector>
 
 #include "orientation.h"
+#include "placing.h"
 
 namespace sprenn {
-
-// A point at p of the reference, from the middle and in long edges, is found in
-// the take at zoom * turned(p) + (x, y); the turn is clockwise, in radians.
-struct Placement {
-  double x = 0.0;
-  double y = 0.0;
-  double zoom = 1.0;
-  double turn = 0.0;
-};
-
-// The mean way that a point goes, over the frame of the given aspect, in long edges.
-double displacement(const Placement& place, int width, int height);
 
 struct Spectrum {
   std::vector<float> real;

@@ -80,8 +80,8 @@ Field field_of(const Picture& oklab) {
 // and its sine has the other sign. Sums of a row are floats, four at a time.
 template <bool kMirrored, bool kWeighted>
 __attribute__((always_inline)) inline RowSums row_sums(const float* ac, const float* as,
-                                                    const float* bc, const float* bs,
-                                                    const float* weight, int w) {
+                                                       const float* bc, const float* bs,
+                                                       const float* weight, int w) {
   constexpr int kLanes = 8;
   float dot[kLanes] = {}, aa[kLanes] = {}, bb[kLanes] = {};
   const auto one = [&](int x, int lane) {
@@ -120,8 +120,8 @@ std::vector<Field> orientation_fields(const Picture& oklab) {
   return fields;
 }
 
-SPRENN_WIDE RowSums sums_of_rows(const float* ac, const float* as, const float* bc,
-                                 const float* bs, const float* weight, bool mirrored, int w) {
+SPRENN_WIDE RowSums sums_of_rows(const float* ac, const float* as, const float* bc, const float* bs,
+                                 const float* weight, bool mirrored, int w) {
   if (weight)
     return mirrored ? row_sums<true, true>(ac, as, bc, bs, weight, w)
                     : row_sums<false, true>(ac, as, bc, bs, weight, w);
@@ -135,7 +135,7 @@ double field_cosine(const Field& a, const Field& b, const Plane* weight, bool mi
   RowSums sums;
   for (int y = 0; y < a.cosine.height; ++y) {
     const RowSums row = sums_of_rows(a.cosine.row(y), a.sine.row(y), b.cosine.row(y), b.sine.row(y),
-                                  weight ? weight->row(y) : nullptr, mirrored, a.cosine.width);
+                                     weight ? weight->row(y) : nullptr, mirrored, a.cosine.width);
     sums.dot += row.dot;
     sums.a += row.a;
     sums.b += row.b;
