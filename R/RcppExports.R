@@ -185,8 +185,8 @@ core_view_facts <- function(view) {
     .Call(`_sprenn_core_view_facts`, view)
 }
 
-core_likeness <- function(take, other, kept) {
-    .Call(`_sprenn_core_likeness`, take, other, kept)
+core_likenesses <- function(take, others, kept) {
+    .Call(`_sprenn_core_likenesses`, take, others, kept)
 }
 
 core_mirrored <- function(take, other, kept) {

@@ -110,18 +110,16 @@ settle_scene <- function(scene) {
   take <- scene$take$handle
   reference <- scene$reference$handle
   kept <- if (!is.null(scene$mask)) 1 - scene$mask
-  chance_of <- function(handle, kept) {
-    rowMeans(
-      vapply(
-        scene$decoys,
-        function(decoy) core_likeness(handle, decoy$handle, kept),
-        numeric(5)
-      )
-    )
+  others <- c(list(reference), lapply(scene$decoys, `[[`, "handle"))
+  # The likeness of the reference, and the mean of what it is to others by chance.
+  compare <- function(scene, handle, kept) {
+    found <- core_likenesses(handle, others, kept)
+    scene$raw <- found[, 1]
+    scene$chance <- rowMeans(found[, -1, drop = FALSE])
+    scene
   }
 
-  scene$raw <- core_likeness(take, reference, kept)
-  scene$chance <- chance_of(take, kept)
+  scene <- compare(scene, take, kept)
   scene$other_way <- rescale_from_chance(
     core_mirrored(take, reference, kept),
     scene$chance[["orientation"]]
@@ -134,8 +132,7 @@ settle_scene <- function(scene) {
     size <- scene$take$working
     covered <- core_covered(scene$framing$place, size[1], size[2])
     kept <- covered * if (is.null(kept)) 1 else resize_map(kept, size)
-    scene$raw <- core_likeness(scene$settled, reference, kept)
-    scene$chance <- chance_of(scene$settled, kept)
+    scene <- compare(scene, scene$settled, kept)
   }
 
   scene$registered <- core_registered(scene$settled, reference, kept)

@@ -29,7 +29,7 @@ rescale <- core("rescale_from_chance")
 
 likeness <- function(a, b) {
   c(
-    core("core_likeness")(a$handle, b$handle, NULL),
+    core("core_likenesses")(a$handle, list(b$handle), NULL)[, 1],
     registration = core("core_registered")(a$handle, b$handle, NULL)
   )
 }

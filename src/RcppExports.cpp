@@ -576,16 +576,16 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// core_likeness
-Rcpp::NumericVector core_likeness(SEXP take, SEXP other, Rcpp::Nullable<Rcpp::NumericMatrix> kept);
-RcppExport SEXP _sprenn_core_likeness(SEXP takeSEXP, SEXP otherSEXP, SEXP keptSEXP) {
+// core_likenesses
+Rcpp::NumericMatrix core_likenesses(SEXP take, Rcpp::List others, Rcpp::Nullable<Rcpp::NumericMatrix> kept);
+RcppExport SEXP _sprenn_core_likenesses(SEXP takeSEXP, SEXP othersSEXP, SEXP keptSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type take(takeSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type other(otherSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type others(othersSEXP);
     Rcpp::traits::input_parameter< Rcpp::Nullable<Rcpp::NumericMatrix> >::type kept(keptSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_likeness(take, other, kept));
+    rcpp_result_gen = Rcpp::wrap(core_likenesses(take, others, kept));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -968,7 +968,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_core_view_oklab", (DL_FUNC) &_sprenn_core_view_oklab, 1},
     {"_sprenn_core_view_srgb", (DL_FUNC) &_sprenn_core_view_srgb, 1},
     {"_sprenn_core_view_facts", (DL_FUNC) &_sprenn_core_view_facts, 1},
-    {"_sprenn_core_likeness", (DL_FUNC) &_sprenn_core_likeness, 3},
+    {"_sprenn_core_likenesses", (DL_FUNC) &_sprenn_core_likenesses, 3},
     {"_sprenn_core_mirrored", (DL_FUNC) &_sprenn_core_mirrored, 3},
     {"_sprenn_core_registered", (DL_FUNC) &_sprenn_core_registered, 3},
     {"_sprenn_core_similarity", (DL_FUNC) &_sprenn_core_similarity, 2},

@@ -122,24 +122,35 @@ Rcpp::List core_view_facts(SEXP view) {
           Rcpp::NumericVector(own->lines.direction.begin(), own->lines.direction.end()));
 }
 
-// `kept` is rows x columns, 1 where the pictures are compared, or NULL.
+// Of a take with each of the others, a column each. `kept` is rows x columns, 1 where the pictures
+// are compared, or NULL.
 // [[Rcpp::export]]
-Rcpp::NumericVector core_likeness(SEXP take, SEXP other, Rcpp::Nullable<Rcpp::NumericMatrix> kept) {
-  const Weight weight(kept);
-  const auto found =
-      sprenn::likeness_of(Handle(take)->structure, Handle(other)->structure, weight.get());
-  return Rcpp::NumericVector::create(
-      Rcpp::_["orientation"] = found.orientation, Rcpp::_["layout"] = found.layout,
-      Rcpp::_["local_correlation"] = found.correlation,
-      Rcpp::_["shared_information"] = found.information, Rcpp::_["edges"] = found.edges);
+Rcpp::NumericMatrix core_likenesses(SEXP take, Rcpp::List others,
+                                    Rcpp::Nullable<Rcpp::NumericMatrix> kept) {
+  const Weight given(kept);
+  sprenn::Weighting weight(given.get());
+  const sprenn::Structure& own = Handle(take)->structure;
+  Rcpp::NumericMatrix out(5, static_cast<int>(others.size()));
+  for (int i = 0; i < out.ncol(); ++i) {
+    const auto found = sprenn::likeness_of(own, Handle(others[i])->structure, weight);
+    out(0, i) = found.orientation;
+    out(1, i) = found.layout;
+    out(2, i) = found.correlation;
+    out(3, i) = found.information;
+    out(4, i) = found.edges;
+  }
+  Rcpp::rownames(out) = Rcpp::CharacterVector::create("orientation", "layout", "local_correlation",
+                                                      "shared_information", "edges");
+  return out;
 }
 
 // The contours' agreement with the other picture as it would be mirrored.
 // [[Rcpp::export]]
 double core_mirrored(SEXP take, SEXP other, Rcpp::Nullable<Rcpp::NumericMatrix> kept) {
-  const Weight weight(kept);
+  const Weight given(kept);
+  sprenn::Weighting weight(given.get());
   return sprenn::orientation_agreement(Handle(take)->structure.orientation,
-                                       Handle(other)->structure.orientation, weight.get(), true);
+                                       Handle(other)->structure.orientation, weight, true);
 }
 
 // [[Rcpp::export]]

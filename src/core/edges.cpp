@@ -248,9 +248,8 @@ Edges edges_of(const Plane& lightness) {
   return out;
 }
 
-double edge_agreement(const Edges& a, const Edges& b, const Plane* weight) {
-  const Plane kept = fitted(weight, a.thin);
-  const Plane* by = weight ? &kept : nullptr;
+double edge_agreement(const Edges& a, const Edges& b, Weighting& weight) {
+  const Plane* by = weight.at(a.thin.width, a.thin.height);
   const double one = share_near(a, b, by), other = share_near(b, a, by);
   return one + other > 0.0 ? 2.0 * one * other / (one + other) : 0.0;
 }

@@ -33,7 +33,7 @@ Edges edges_of(const Plane& lightness);
 
 // How much of each one's outlines lies within about two pixels of the other's:
 // the harmonic mean of both shares, 0 to 1.
-double edge_agreement(const Edges& a, const Edges& b, const Plane* weight);
+double edge_agreement(const Edges& a, const Edges& b, Weighting& weight);
 
 // Outlines of `a` with none of `b` within four pixels, where most are so for a
 // stretch: as a share of all of `a`, as a map, and as their largest regions.

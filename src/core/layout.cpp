@@ -67,10 +67,11 @@ std::vector<float> layout_ranks(const Picture& oklab) {
 }
 
 double layout_agreement(const std::vector<float>& a, const std::vector<float>& b,
-                        const Plane* weight) {
+                        Weighting& weight) {
   if (a.empty() || b.empty())
     return 0.0;
-  const Values kept = weight ? resize(*weight, kSide, kSide).values : Values(kPatches, 1.0f);
+  const Plane* own_weight = weight.at(kSide, kSide);
+  const Values kept = own_weight ? own_weight->values : Values(kPatches, 1.0f);
   double n = 0.0, sum_a = 0.0, sum_b = 0.0, dot = 0.0, aa = 0.0, bb = 0.0;
   std::size_t at = 0;
   for (std::size_t own = 0; own < kPatches; ++own) {

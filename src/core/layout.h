@@ -14,6 +14,6 @@ std::vector<float> layout_ranks(const Picture& oklab);
 // Rank correlation of two layouts, 0 where either is empty. `weight` (of any
 // size) leaves out the pairs with a patch that is mostly 0 there.
 double layout_agreement(const std::vector<float>& a, const std::vector<float>& b,
-                        const Plane* weight);
+                        Weighting& weight);
 
 }  // namespace sprenn

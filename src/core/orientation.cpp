@@ -147,12 +147,11 @@ double field_cosine(const Field& a, const Field& b, const Plane* weight, bool mi
 }  // namespace
 
 double orientation_agreement(const std::vector<Field>& a, const std::vector<Field>& b,
-                             const Plane* weight, bool mirrored) {
+                             Weighting& weight, bool mirrored) {
   double sum = 0.0;
   for (std::size_t scale = 0; scale < a.size(); ++scale) {
     const Plane& plane = a[scale].cosine;
-    const Plane own = weight ? resize(*weight, plane.width, plane.height) : Plane();
-    sum += field_cosine(a[scale], b[scale], weight ? &own : nullptr, mirrored);
+    sum += field_cosine(a[scale], b[scale], weight.at(plane.width, plane.height), mirrored);
   }
   return a.empty() ? 0.0 : sum / static_cast<double>(a.size());
 }

@@ -20,11 +20,10 @@ constexpr int kContourEdge = 384;
 // Fields at contour widths of about 1.5, 3 and 6 px of a picture of that size.
 std::vector<Field> orientation_fields(const Picture& oklab);
 
-// The weighted cosine of two fields, as the mean over the scales; `weight` is at any
-// size, or none. A field without any contour agrees with nothing. With `mirrored` the
-// second is taken as if its picture had been mirrored.
+// The weighted cosine of two fields, as the mean over the scales. A field without any contour
+// agrees with nothing. With `mirrored` the second is taken as if its picture had been mirrored.
 double orientation_agreement(const std::vector<Field>& a, const std::vector<Field>& b,
-                             const Plane* weight, bool mirrored = false);
+                             Weighting& weight, bool mirrored = false);
 
 // The same around each pixel of the first scale, -1 to 1, and how much contour
 // there is to speak of, 0 to 1.

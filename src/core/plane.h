@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <array>
 #include <cstddef>
+#include <deque>
 #include <vector>
 
 #include "recycled.h"
@@ -87,6 +88,27 @@ Size with_long_edge(int width, int height, int long_edge);
 // larger by a cubic through the four nearest (Keys 1981).
 Plane resize(const Plane& plane, int width, int height);
 Picture resize(const Picture& picture, int width, int height);
+
+// Where pictures are compared and how much each part counts, or nothing: then all of it does. It is
+// brought to each size that is asked for once.
+class Weighting {
+ public:
+  explicit Weighting(const Plane* full) : full_(full) {}
+  // None where all counts.
+  const Plane* at(int width, int height) {
+    if (!full_)
+      return nullptr;
+    for (const Plane& plane : sized_)
+      if (plane.width == width && plane.height == height)
+        return &plane;
+    sized_.push_back(resize(*full_, width, height));
+    return &sized_.back();
+  }
+
+ private:
+  const Plane* full_;
+  std::deque<Plane> sized_;  // none moves when another is added
+};
 
 // The same, given row by row, from the first to the last: what comes in is added to the
 // rows that it covers.

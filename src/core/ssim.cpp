@@ -32,6 +32,7 @@ const std::array<float, kWindow>& window() {
 // One pass of the window over rows `in`, which lie `step` floats apart.
 SPRENN_WIDE void windowed_row(float* out, const float* in, std::size_t step, const float* w,
                               int n) {
+  SPRENN_APART
   for (int x = 0; x < n; ++x) {
     const float* p = in + x;
     out[x] = w[0] * (p[0] + p[10 * step]) + w[1] * (p[step] + p[9 * step]) +
@@ -68,6 +69,7 @@ Plane windowed(const Plane& a, const Plane* b) {
 
 SPRENN_WIDE void compare_row(float* light, float* rest, const float* ma, const float* mb,
                              const float* aa, const float* bb, const float* ab, int n) {
+  SPRENN_APART
   for (int x = 0; x < n; ++x) {
     const float product = ma[x] * mb[x], squares = ma[x] * ma[x] + mb[x] * mb[x];
     light[x] = (2.0f * product + kOne) / (squares + kOne);

@@ -97,7 +97,7 @@ Tones tones_of(const Picture& oklab) {
   return tones;
 }
 
-double local_correlation(const Tones& a, const Tones& b, const Plane* weight) {
+double local_correlation(const Tones& a, const Tones& b, Weighting& weight) {
   constexpr double kPixels = 4.0 * kBlock * kBlock;
   double sum = 0.0;
   int levels = 0;
@@ -105,7 +105,7 @@ double local_correlation(const Tones& a, const Tones& b, const Plane* weight) {
     const Plane products = block_sums(a.levels[k], b.levels[k]);
     if (products.width < 2 || products.height < 2)
       continue;
-    const Plane kept = weight ? resize(*weight, products.width, products.height) : Plane();
+    const Plane* kept = weight.at(products.width, products.height);
     double agreed = 0.0, total = 0.0;
     for (int y = 0; y + 1 < products.height; ++y) {
       for (int x = 0; x + 1 < products.width; ++x) {
@@ -115,8 +115,8 @@ double local_correlation(const Tones& a, const Tones& b, const Plane* weight) {
         const double both = window(products, x, y) / kPixels - ma * mb;
         const double largest = std::sqrt(std::max(va, vb));
         double counts = largest / (largest + kClear);
-        if (weight)
-          counts *= window(kept, x, y) / 4.0;
+        if (kept)
+          counts *= window(*kept, x, y) / 4.0;
         agreed += counts * std::min(1.0, std::abs(both) / std::sqrt((va + kFaint * kFaint) *
                                                                     (vb + kFaint * kFaint)));
         total += counts;
@@ -130,13 +130,13 @@ double local_correlation(const Tones& a, const Tones& b, const Plane* weight) {
   return levels ? sum / levels : 0.0;
 }
 
-double shared_information(const Tones& a, const Tones& b, const Plane* weight) {
+double shared_information(const Tones& a, const Tones& b, Weighting& weight) {
   std::array<double, kGroups * kGroups> both{};
   std::array<double, kGroups> of_a{}, of_b{};
-  const Plane kept = weight ? resize(*weight, a.width, a.height) : Plane();
+  const Plane* kept = weight.at(a.width, a.height);
   double total = 0.0;
   for (std::size_t i = 0; i < a.groups.size(); ++i) {
-    const double by = weight ? static_cast<double>(kept.values[i]) : 1.0;
+    const double by = kept ? static_cast<double>(kept->values[i]) : 1.0;
     both[static_cast<std::size_t>(a.groups[i] * kGroups + b.groups[i])] += by;
     total += by;
   }

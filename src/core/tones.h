@@ -24,10 +24,10 @@ Tones tones_of(const Picture& oklab);
 
 // Mean magnitude of the correlation in windows of 8 x 8 px, windows counting by
 // how much there is in them, mean over the levels; 0 to 1.
-double local_correlation(const Tones& a, const Tones& b, const Plane* weight);
+double local_correlation(const Tones& a, const Tones& b, Weighting& weight);
 
 // Mutual information of the groups over the mean of their entropies; 0 to 1
 // (Studholme, Hill and Hawkes 1999 for the idea of normalising it).
-double shared_information(const Tones& a, const Tones& b, const Plane* weight);
+double shared_information(const Tones& a, const Tones& b, Weighting& weight);
 
 }  // namespace sprenn

@@ -51,7 +51,7 @@ View view_of(const Intake& intake, Size frame, Part part) {
   return view;
 }
 
-Likeness likeness_of(const Structure& take, const Structure& other, const Plane* weight) {
+Likeness likeness_of(const Structure& take, const Structure& other, Weighting& weight) {
   return {orientation_agreement(take.orientation, other.orientation, weight),
           layout_agreement(take.layout, other.layout, weight),
           local_correlation(take.tones, other.tones, weight),

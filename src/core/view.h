@@ -55,10 +55,10 @@ struct View {
 enum class Part { decoy, take, reference };
 View view_of(const Intake& intake, Size frame, Part part);
 
-// Agreement of two structures of one size, each from chance (about 0) to 1.
+// Agreement of two structures of one size where `weight` says, each from chance (about 0) to 1.
 struct Likeness {
   double orientation, layout, correlation, information, edges;
 };
-Likeness likeness_of(const Structure& take, const Structure& other, const Plane* weight);
+Likeness likeness_of(const Structure& take, const Structure& other, Weighting& weight);
 
 }  // namespace sprenn

@@ -7,7 +7,7 @@ scene <- function(seed = 1, width = 96, height = 64) {
 
 # How far the contours of two views agree, -1 to 1; the mask's white part may differ.
 contours_agree <- function(a, b, mask = NULL) {
-  core_likeness(a$handle, b$handle, if (!is.null(mask)) 1 - mask)[["orientation"]]
+  core_likenesses(a$handle, list(b$handle), if (!is.null(mask)) 1 - mask)[["orientation", 1]]
 }
 
 mirrored <- function(picture) picture[, rev(seq_len(dim(picture)[2])), ]

@@ -3,7 +3,7 @@ lightness <- function(p) core_oklab(p, ncol(p), nrow(p))[, , 1]
 seen_as <- function(p) view_picture(p)$handle
 
 likeness_of <- function(a, b, kept = NULL) {
-  core_likeness(seen_as(a), seen_as(b), kept)
+  core_likenesses(seen_as(a), list(seen_as(b)), kept)[, 1]
 }
 
 test_that("blurring is a mean weighted by the bell curve, with mirrored borders", {

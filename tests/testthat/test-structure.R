@@ -1,7 +1,7 @@
 view <- function(p, part = "take") view_picture(p, part = part)
 
 likeness <- function(a, b, kept = NULL) {
-  core_likeness(view(a)$handle, view(b)$handle, kept)
+  core_likenesses(view(a)$handle, list(view(b)$handle), kept)[, 1]
 }
 
 test_that("every measure of layout is 1 for the same picture and small for a stranger", {
