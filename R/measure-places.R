@@ -256,7 +256,7 @@ colour_membership <- function(lab, colour) {
 
   range <- colour_names()[colour_names()$colour == colour, ]
   core_membership(
-    lab[, c("L", "a", "b")],
+    lab[, c("L", "a", "b"), drop = FALSE],
     unlist(range[c("L_from", "L_to", "C_from", "C_to", "h_from", "h_to")])
   )
 }

@@ -139,7 +139,7 @@ decode_picture <- function(encoded, backdrop = "white") {
 }
 
 # A picture of 8 bits a channel as it was decoded, where nothing of it needs to be converted:
-# `bytes`, interleaved, and `size` (width, height). That is a twenty-fourth of its pixels as
+# `bytes`, interleaved, and `size` (width, height). That is an eighth of its pixels as
 # numbers; a photograph is brought to a working size without them. Other pictures come as pixels.
 read_packed <- function(path, backdrop = "white") {
   encoded <- open_picture(path)
