@@ -119,7 +119,7 @@ too_much_cropped <- 0.5
 too_much_stretched <- 0.15
 too_wide_bars <- 0.02
 too_patchy <- 0.4
-# Root mean square OKLab distance from the mean colour: what the measures call a serious `blank`.
+# Root mean square OKLab distance from the mean colour; the bound of a serious `blank` in a take.
 too_blank <- 0.012
 
 size_words <- function(size) paste(round(size[1]), "x", round(size[2]))

@@ -121,14 +121,15 @@ Rcpp::NumericVector core_areas(Rcpp::NumericVector srgb, int colours, double sma
   return pixels_from(sprenn::srgb_from_oklab(sprenn::paint_areas(areas)));
 }
 
-// What warnings look at in a small copy: its bars, and the sizes of its regions
-// as shares of the picture.
+// What warnings look at in a small copy: its bars, how far its colours are from their mean, and the
+// sizes of its regions as shares of the picture.
 // [[Rcpp::export]]
 Rcpp::List core_inspect(Rcpp::NumericVector srgb, int colours) {
   const Picture oklab = oklab_at_own_size(srgb);
   const auto areas = sprenn::find_areas(oklab, colours, 0.0);
   Rcpp::NumericVector sizes(areas.size.begin(), areas.size.end());
   return Rcpp::List::create(Rcpp::_["bars"] = bars_from(sprenn::find_bars(oklab)),
+                            Rcpp::_["spread"] = sprenn::colour_spread(oklab),
                             Rcpp::_["regions"] = sizes / static_cast<double>(areas.label.size()));
 }
 

@@ -9,7 +9,7 @@ namespace sprenn {
 
 namespace {
 
-constexpr double kOverlap = 0.2;
+constexpr double kOverlap = 0.2;  // the least share of the frame that a take must cover
 
 // The agreement at a placement, and on the way what a step of Gauss and Newton needs.
 struct Fit {

@@ -255,6 +255,8 @@ test_that("a reference in which nothing can be seen is told, unless a backdrop s
   expect_equal(on("#ffffff"), "blank")
   expect_length(on("black"), 0)
   expect_equal(restyle("references/plain.png", pictures = pictures), "blank")
+  # References and takes are blank by one bound.
+  expect_equal(too_blank, content_bounds$blank[["serious"]])
 })
 
 test_that("what only matters to a layout is not said of jobs that have none to keep", {
