@@ -105,6 +105,34 @@ to_json <- function(x) {
   )
 }
 
+# The same, many times faster, of a list by name of single texts, whole numbers and objects that are
+# flat_json() already.
+flat_json <- function(values) {
+  parts <- vapply(
+    values,
+    function(value) {
+      if (inherits(value, "json")) {
+        unclass(value)
+      } else if (is.character(value)) {
+        json_text(value)
+      } else {
+        sprintf("%.0f", value)
+      }
+    },
+    ""
+  )
+  structure(
+    paste0("{", paste0("\"", names(values), "\":", parts, collapse = ","), "}"),
+    class = "json"
+  )
+}
+
+# Most texts need no escapes.
+json_text <- function(text) {
+  plain <- grepl("^[ !#-\\[\\]-~]*$", text, perl = TRUE)
+  if (plain) paste0("\"", text, "\"") else to_json(text)
+}
+
 sort_by_name <- function(values) {
   if (length(values) == 0) {
     list()

@@ -3,14 +3,16 @@
 # processes left beside it is removed by the next one that writes the same file.
 
 # `write` is called with the paths of new files beside `files`, which take their places together
-# once all are whole. It may stop, or return FALSE. `kept` says what is still there if it fails.
-write_outputs <- function(files, write, kind = "file", kept = NULL) {
+# once all are whole. It may stop, or return FALSE. `kept` says what is still there if it fails. The
+# new ones are put `beside` other paths of the same disk where the files' own folders are large,
+# since these are looked through for what killed processes have left.
+write_outputs <- function(files, write, kind = "file", kept = NULL, beside = files) {
   unfit <- !dir.exists(dirname(files)) | dir.exists(files) | vapply(files, is_special, NA)
   if (any(unfit)) {
     stop_for_output(files[unfit][1], kind, kept)
   }
 
-  parts <- vapply(files, part_beside, "", USE.NAMES = FALSE)
+  parts <- parts_beside(files, dirname(beside))
   on.exit(unlink(parts))
   written <- or_full(dirname(files[1]), {
     !isFALSE(write(parts)) &&
@@ -71,7 +73,7 @@ write_drawings <- function(files, draw, ...) {
 # one has under the same name. Otherwise the new files are put among the others, one by one.
 write_folder <- function(folder, build, may_go = NULL, kind = "file", kept = NULL) {
   folder <- normalizePath(folder, winslash = "/", mustWork = FALSE)
-  building <- part_beside(file.path(existing_parent(folder), basename(folder)))
+  building <- parts_beside(file.path(existing_parent(folder), basename(folder)))
   on.exit(unlink(building, recursive = TRUE))
   value <- NULL
   written <- tryCatch(
@@ -145,7 +147,7 @@ or_full <- function(folder, code) {
 # Tries it with as much as a disk hands out at once, since permissions say nothing about a full
 # disk or a read-only file system.
 can_write <- function(folder) {
-  probe <- part_beside(file.path(folder, "probe"))
+  probe <- parts_beside(file.path(folder, "probe"))
   on.exit(unlink(probe))
   wrote_all(raw(65536), probe)
 }
@@ -193,21 +195,20 @@ ends_whole <- function(file) {
   length(bytes) > 0 && grepl(end, rawToChar(bytes[bytes != 0]), fixed = TRUE, useBytes = TRUE)
 }
 
-# A path beside a file for the part that is being written. Its name says for which file, on which
+# Paths beside files for the parts that are being written. Their names say for which file, on which
 # machine and by which process.
-part_beside <- function(file) {
-  me <- c(short_hash(basename(file)), short_hash(machine_id()))
+parts_beside <- function(files, folders = dirname(files)) {
+  starts <- paste0(part_start, short_hash(basename(files)), "-", short_hash(machine_id()), "-")
   # What writes the part may work elsewhere meanwhile.
-  folder <- normalizePath(dirname(file), winslash = "/", mustWork = FALSE)
+  folders <- normalizePath(folders, winslash = "/", mustWork = FALSE)
   # A folder that is being built is new.
-  if (!grepl(part_start, folder, fixed = TRUE)) {
-    remove_left_over(folder, me)
+  for (folder in grep(part_start, unique(folders), fixed = TRUE, invert = TRUE, value = TRUE)) {
+    remove_left_over(folder, starts)
   }
 
-  ending <- tools::file_ext(file)
+  endings <- tools::file_ext(files)
   process <- paste(Sys.getpid(), process_start(Sys.getpid()), sep = "-")
-  name <- paste0(part_start, paste(c(me, process), collapse = "-"))
-  file.path(folder, paste0(name, if (nzchar(ending)) ".", ending))
+  file.path(folders, paste0(starts, process, ifelse(nzchar(endings), ".", ""), endings))
 }
 
 part_start <- ".sprenn-part-"
@@ -217,11 +218,16 @@ is_part <- function(files) grepl("^([.]sprenn-)?part-", basename(files))
 
 short_hash <- function(text) substr(sha256_of(text), 1, 8)
 
-# Parts of the same file by processes of this machine that are no more.
-remove_left_over <- function(folder, me) {
-  start <- paste0(part_start, paste(me, collapse = "-"), "-")
-  parts <- list.files(folder, paste0("^", gsub(".", "[.]", start, fixed = TRUE)), all.files = TRUE)
-  process <- strsplit(sub("[.].*", "", substring(parts, nchar(start) + 1)), "-", fixed = TRUE)
+# Parts of the same files by processes of this machine that are no more: their names begin with one
+# of these `starts`, which are equally long.
+remove_left_over <- function(folder, starts) {
+  parts <- list.files(
+    folder,
+    paste0("^", gsub(".", "[.]", part_start, fixed = TRUE)),
+    all.files = TRUE
+  )
+  parts <- parts[substr(parts, 1, nchar(starts[1])) %in% starts]
+  process <- strsplit(sub("[.].*", "", substring(parts, nchar(starts[1]) + 1)), "-", fixed = TRUE)
   gone <- vapply(
     process,
     function(one) !process_runs(as.integer(one[1]), if (is.na(one[2])) "" else one[2]),

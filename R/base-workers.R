@@ -32,9 +32,7 @@ WorkerPool <- R6::R6Class(
         if (is.function(work)) {
           do.call(work, arguments)
         } else {
-          found <- tryCatch(as.character(utils::packageVersion("sprenn")), error = function(e) {
-            "none"
-          })
+          found <- tryCatch(getNamespaceVersion("sprenn")[[1]], error = function(e) "none")
           if (identical(found, version)) {
             do.call(utils::getFromNamespace(work, "sprenn"), arguments)
           } else {
@@ -50,7 +48,7 @@ WorkerPool <- R6::R6Class(
         },
         work = work,
         arguments = arguments,
-        version = as.character(utils::packageVersion("sprenn")),
+        version = getNamespaceVersion("sprenn")[[1]],
         .compute = private$.name,
         .timeout = if (!is.null(seconds)) seconds * 1000
       )

@@ -233,10 +233,11 @@ unpack_suite <- function(suite, files) {
   suite
 }
 
-# Makes a picture in a worker, with an engine that is built there once. Failures are returned as
-# values, and so is the fact that the engine can't be built there, or that its files are
-# "lacking".
-make_elsewhere <- function(plan, request, files = NULL) {
+# Makes pictures in a worker, with an engine that is built there once. Returns a list with an answer
+# for each request, up to the first failure: what is wrong with the engine would be wrong with the
+# next one too. Failures are returned as values, and so is the fact that the engine can't be built
+# there, or that its files are "lacking".
+make_elsewhere <- function(plan, packed, files = NULL) {
   id <- hash_of(list(plan$wanted, plan$name, plan$code))
   if (isTRUE(plan$far) && !worker_caches$engines$has(id)) {
     if (is.null(files) && length(plan$files)) {
@@ -258,12 +259,17 @@ make_elsewhere <- function(plan, request, files = NULL) {
     return(structure(list(why = conditionMessage(engine)), class = "sprenn_unbuilt"))
   }
 
-  made <- tryCatch(call_engine(engine, request), sprenn_failure = identity)
-  if (length(request$seeds) > 1 && !inherits(made, "condition")) {
-    lapply(made, plain_failure)
-  } else {
-    plain_failure(made)
+  answers <- list()
+  for (request in unpack_requests(packed)) {
+    made <- tryCatch(call_engine(engine, request), sprenn_failure = identity)
+    several <- length(request$seeds) > 1 && !inherits(made, "condition")
+    answers <- c(answers, list(if (several) lapply(made, plain_failure) else plain_failure(made)))
+    if (inherits(made, "condition")) {
+      break
+    }
   }
+
+  answers
 }
 
 # A failure as it travels, without the call that it came from; a picture as it is.

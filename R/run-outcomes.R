@@ -28,30 +28,38 @@ Outcomes <- R6::R6Class(
       private$kept <- kept
     },
 
-    # A take that is on its way to an engine that does not know a call again is recorded as sent.
-    note_sent = function(job) {
-      if (asks_once(job$queue$engine)) {
-        record_reason(private$store, job$take$take, failure_of("sent", "It was sent.", 0))
+    # Takes that are on their way to an engine that does not know a call again are recorded as
+    # sent.
+    note_sent = function(jobs) {
+      once <- Filter(function(job) asks_once(job$queue$engine), jobs)
+      if (length(once) > 0) {
+        takes <- unlist(lapply(once, function(job) job$take$take))
+        record_reason(private$store, takes, failure_of("sent", "It was sent.", 0))
       }
 
-      private$log$note("sent", job)
+      private$log$note_all("sent", jobs)
     },
 
     # Completes a job: each of its takes is kept, tried again, or recorded as failed. `made` is a
     # picture, a failure, or for several takes a list of these. A failure of the whole call is one
     # failure, however many takes it was for.
     complete = function(job, made, stopping = FALSE) {
-      whole <- inherits(made, "condition") || length(job$at) == 1
-      parts <- if (whole) list(job) else split_job(job)
-      answers <- if (whole) list(made) else made
-      answers <- Map(private$add_up, parts, answers)
-      failed <- vapply(answers, inherits, NA, "condition")
-      if (any(!failed)) {
-        private$complete_made(parts[!failed], answers[!failed])
-      }
+      self$complete_all(list(job), list(made), stopping)
+    },
 
-      for (i in which(failed)) {
-        private$complete_failure(parts[[i]], answers[[i]], stopping)
+    # Completes several jobs, whose pictures are recorded together.
+    complete_all = function(jobs, answers, stopping = FALSE) {
+      parts <- Map(parts_of_answer, jobs, answers)
+      # Whether a server has delivered one picture for two takes shows once the first is noted.
+      served <- parts[vapply(jobs, function(job) is_server(job$queue$engine), NA)]
+      hashes <- lapply(served, function(own) unique(unlist(lapply(own$answers, `[[`, "sha256"))))
+      together <- if (anyDuplicated(unlist(hashes))) seq_along(parts) else rep(1, length(parts))
+      for (own in split(parts, together)) {
+        private$complete_parts(
+          unlist(lapply(own, `[[`, "jobs"), recursive = FALSE),
+          unlist(lapply(own, `[[`, "answers"), recursive = FALSE),
+          stopping
+        )
       }
     }
   ),
@@ -67,6 +75,19 @@ Outcomes <- R6::R6Class(
     alive = NULL,
     kept = NULL,
 
+    # Of jobs for one take each.
+    complete_parts = function(jobs, answers, stopping) {
+      answers <- Map(private$add_up, jobs, answers)
+      failed <- vapply(answers, inherits, NA, "condition")
+      if (any(!failed)) {
+        private$complete_made(jobs[!failed], answers[!failed])
+      }
+
+      for (i in which(failed)) {
+        private$complete_failure(jobs[[i]], answers[[i]], stopping)
+      }
+    },
+
     # An answer with what all tries have cost, or the doubt about it.
     add_up = function(job, made) {
       spent <- private$takes$add_spent(job$at, job$queue$engine, made)
@@ -80,21 +101,29 @@ Outcomes <- R6::R6Class(
     # The takes of one call are recorded together: killed in between, a run would ask for the
     # others under another key, and they would be paid for again.
     complete_made = function(jobs, answers) {
-      pictures <- lapply(answers, function(made) write_picture(private$store, made$bytes))
+      pictures <- keep_pictures(
+        private$store,
+        lapply(answers, `[[`, "bytes"),
+        vapply(answers, `[[`, "", "sha256")
+      )
       private$alive()
-      record_made(private$store, lapply(seq_along(jobs), function(i) {
-        recorded_as(jobs[[i]], answers[[i]], pictures[[i]])
-      }))
+      record_made(private$store, recorded_as(jobs, answers, pictures))
       for (i in seq_along(jobs)) {
-        private$note_made(jobs[[i]], answers[[i]], pictures[[i]])
+        private$note_made(jobs[[i]], answers[[i]], pictures[i, ])
       }
+
+      private$log$note_all(
+        "made",
+        jobs,
+        seconds = vapply(answers, `[[`, 0, "seconds"),
+        cost = vapply(answers, `[[`, 0, "cost")
+      )
     },
 
     note_made = function(job, made, picture) {
       private$takes$note_made(job$at, picture, length(made$bytes))
       job$queue$count_made(made$seconds, job$first)
       private$status$count_made(made$cost)
-      private$log$note("made", job, seconds = made$seconds, cost = made$cost)
       if (private$score) {
         private$measuring$add(job$at)
         private$kept(private$takes$row(job$at))
@@ -115,7 +144,7 @@ Outcomes <- R6::R6Class(
         return(made)
       }
 
-      twins <- private$takes$twins_of(job$at, sha256_of(made$bytes))
+      twins <- private$takes$twins_of(job$at, made$sha256)
       if (length(twins) == 0) {
         return(made)
       }
@@ -292,6 +321,22 @@ fail_unanswered <- function(store) {
   }
 }
 
+# An answer to a job as `jobs` of one take each and their `answers`, with the hashes of pictures. A
+# failure of the whole call stays one.
+parts_of_answer <- function(job, made) {
+  whole <- inherits(made, "condition") || length(job$at) == 1
+  list(
+    jobs = if (whole) list(job) else split_job(job),
+    answers = lapply(if (whole) list(made) else made, function(one) {
+      if (!inherits(one, "condition")) {
+        one$sha256 <- sha256_of(one$bytes)
+      }
+
+      one
+    })
+  )
+}
+
 # A job of several takes as jobs of one each.
 split_job <- function(job) {
   lapply(seq_along(job$at), function(i) {
@@ -303,19 +348,22 @@ split_job <- function(job) {
   })
 }
 
-recorded_as <- function(job, made, picture) {
+# What is recorded of jobs of one take each, a row a job.
+recorded_as <- function(jobs, answers, pictures) {
   new_table(
-    take = job$take$take,
-    file = picture$file,
-    sha256 = picture$sha256,
-    width = made$width,
-    height = made$height,
-    bytes = length(made$bytes),
-    seconds = made$seconds,
-    first_call = job$first,
-    cost = made$cost,
-    request = job$described,
-    answer = to_json(c(list(seed = made$seed, waited = made$waited), made$says))
+    take = vapply(jobs, function(job) job$take$take, ""),
+    file = pictures$file,
+    sha256 = pictures$sha256,
+    width = vapply(answers, `[[`, 0, "width"),
+    height = vapply(answers, `[[`, 0, "height"),
+    bytes = vapply(answers, function(made) length(made$bytes), 0L),
+    seconds = vapply(answers, `[[`, 0, "seconds"),
+    first_call = vapply(jobs, `[[`, NA, "first"),
+    cost = vapply(answers, `[[`, 0, "cost"),
+    request = vapply(jobs, `[[`, "", "described"),
+    answer = vapply(answers, function(made) {
+      to_json(c(list(seed = made$seed, waited = made$waited), made$says))
+    }, "")
   )
 }
 

@@ -11,7 +11,7 @@ EngineQueue <- R6::R6Class(
       # Programs run beside this process, unless other machines could run them.
       private$.converses <- !is.null(engine$converse) && !(far && !is.null(engine$plan))
       private$.name <- name
-      private$waiting <- waiting
+      private$line <- TakeLine$new(waiting)
       private$.total <- length(own)
       private$unsent[own] <- TRUE
     },
@@ -19,16 +19,19 @@ EngineQueue <- R6::R6Class(
     # Adds takes at the front: the step before is done, or it is made again.
     add = function(at) {
       private$unsent[at] <- TRUE
-      private$waiting <- c(at, private$waiting)
+      private$line$add(at)
     },
 
     # No more takes of these numbers are sent, until they are taken back in by leaving out others.
-    leave_out = function(out) private$out <- out,
+    leave_out = function(out) {
+      private$out <- out
+      private$line$leave_out(out)
+    },
 
     # Whether anything is left that does not need a person.
     is_open = function() {
       is.null(private$.parked) &&
-        length(private$not_out(c(private$waiting, private$later$take))) > 0
+        (private$line$ready > 0 || private$line$any_in(private$later$take))
     },
 
     # Whether the engine can be sent a take now.
@@ -36,29 +39,51 @@ EngineQueue <- R6::R6Class(
       # An engine that can't be reached is tried with one call at a time.
       most <- if (is.null(private$away)) private$.engine$about$at_once else 1
       ready <- is.null(private$.parked) && now >= private$not_before &&
-        private$.in_flight < most && private$keeps_rate(now)
+        private$pieces < most && private$keeps_rate(now)
       if (!ready) {
         return(FALSE)
       }
 
       due <- which(private$later$due <= now)
       if (length(due) > 0) {
-        private$waiting <- c(private$later$take[due], private$waiting)
+        private$line$add(private$later$take[due])
         private$later <- private$later[-due, ]
       }
 
-      length(private$not_out(private$waiting)) > 0
+      private$line$ready > 0
     },
 
-    # Takes the next take off the queue, and those that `together`, a function of it and of all that
-    # wait, says are asked for in the same call.
-    take_next = function(together = function(first, waiting) first) {
-      waiting <- private$not_out(private$waiting)
-      at <- together(waiting[1], waiting)
-      private$waiting <- private$waiting[!private$waiting %in% at]
+    # Takes the next call off the queue: the take `first`, and those that are asked for in the same
+    # call. `together` is a function of it and of a filter for takes that wait.
+    take_next = function(
+      together = function(first, ready_among) first,
+      first = private$line$first()
+    ) {
+      at <- together(first, private$line$ready_among)
+      private$line$remove(at)
       private$unsent[at] <- FALSE
       at
     },
+
+    # Those of some takes that could be sent now.
+    ready_among = function(takes) private$line$ready_among(takes),
+
+    # How many takes may be sent to a worker process as one piece of work: as many as are made
+    # within a moment. One, where the engine's pace is unknown or limited, or anything is wrong with
+    # it.
+    takes_a_piece = function() {
+      plain <- is.null(private$.engine$per_minute) && is.null(private$away) &&
+        is.null(private$busy_since) && is.null(private$alike)
+      if (!plain || private$timed == 0) {
+        return(1)
+      }
+
+      max(1, min(most_in_piece, floor(longest_piece / self$seconds_each())))
+    },
+
+    # A piece of work begins: of these, an engine has only as many at once as it takes.
+    begin_piece = function() private$pieces <- private$pieces + 1,
+    end_piece = function() private$pieces <- private$pieces - 1,
 
     # A call begins. TRUE where it is the checkpoint's first, which may have to load it.
     begin_call = function(checkpoint, now) {
@@ -213,8 +238,10 @@ EngineQueue <- R6::R6Class(
     .made = 0,
     .failed = 0,
     .in_flight = 0,
+    # The number of pieces of work in flight; one may hold several calls.
+    pieces = 0,
     .parked = NULL,
-    waiting = integer(),
+    line = NULL,
     # By the number of a take, whether it is still to be sent.
     unsent = logical(),
     out = integer(),
@@ -227,10 +254,6 @@ EngineQueue <- R6::R6Class(
     starts = numeric(),
     seconds = 0,
     timed = 0,
-
-    not_out = function(takes) {
-      if (length(private$out) == 0) takes else takes[!takes %in% private$out]
-    },
 
     # Whether another call keeps to the rate limit.
     keeps_rate = function(now) {
@@ -260,6 +283,11 @@ new_queues <- function(engines, takes, far) {
     )
   })
 }
+
+# The most takes in a piece of work, and how long it may take, in seconds, if it holds several. More
+# would hardly be faster, but a worker that ends would lose more.
+most_in_piece <- 16
+longest_piece <- 0.5
 
 # After so many failures alike, of so many takes, an engine is left alone.
 most_alike <- 8

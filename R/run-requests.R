@@ -1,6 +1,7 @@
 # From a planned take to its request.
 
-# Builds the requests of one run, with caches for what the takes of a case share.
+# Builds the requests of one run, with caches for what the takes of a case share, and those that
+# differ in nothing but their seed.
 Requests <- R6::R6Class(
   "sprenn_requests",
   cloneable = FALSE,
@@ -11,31 +12,20 @@ Requests <- R6::R6Class(
       private$run_key <- get_facts(store)$key
       private$inputs <- cache_of_pictures()
       private$hashes <- small_cache()
+      private$descriptions <- small_cache()
     },
+
     # The `request` of takes that differ only in their seed, and how each is `described` in the
     # run's records.
     request_of = function(engine, step, takes) {
       key <- private$key_of(takes)
+      shared <- private$shared_by(engine, step, takes[1, ])
       requests <- lapply(seq_len(nrow(takes)), function(i) {
-        request <- request_for(
-          private$trial,
-          step,
-          engine,
-          takes[i, ],
-          private$inputs,
-          parents_in(private$store)
-        )
+        request <- request_of_take(shared$request, takes[i, ])
         request$key <- key
         request
       })
-      described <- vapply(
-        seq_along(requests),
-        function(i) {
-          version <- engine$about$version
-          describe_request(requests[[i]], step, version, takes[i, ], private$hashes)
-        },
-        ""
-      )
+      described <- vapply(requests, describe_own, "", shared$described)
       request <- requests[[1]]
       if (nrow(takes) > 1) {
         request$seeds <- takes$seed
@@ -51,6 +41,38 @@ Requests <- R6::R6Class(
     run_key = NULL,
     inputs = NULL,
     hashes = NULL,
+    descriptions = NULL,
+    # What the last takes asked for shared, and its `name`.
+    last = NULL,
+
+    # What takes that differ only in their seed share: the `request`, and how that is `described`.
+    # A later step of a chain works on another picture for each seed.
+    shared_by = function(engine, step, take) {
+      is_first_step <- is.na(take$parent)
+      name <- paste(take$pipeline, take$case, take$control)
+      if (is_first_step && identical(private$last$name, name)) {
+        return(private$last)
+      }
+
+      request <- shared_request(
+        private$trial,
+        step,
+        engine,
+        take,
+        private$inputs,
+        parents_in(private$store)
+      )
+      describe <- function() {
+        describe_shared(request, step, engine$about$version, take, private$hashes)
+      }
+      if (!is_first_step) {
+        return(list(request = request, described = describe()))
+      }
+
+      described <- private$descriptions$get(name, describe())
+      private$last <- list(name = name, request = request, described = described)
+      private$last
+    },
 
     # The key depends on the run, so that another run of the same takes gets new pictures.
     key_of = function(takes) {
@@ -67,6 +89,28 @@ Requests <- R6::R6Class(
 # The request of one take. `inputs` caches pictures; `parent_of` returns the bytes of the picture
 # that a chain's step works on.
 request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
+  request_of_take(shared_request(trial, step, engine, take, inputs, parent_of), take)
+}
+
+# What is of one take alone in a request.
+request_of_take <- function(request, take) {
+  request$seed <- request$seeds <- take$seed
+  request$key <- paste0(take$take, "-", take$attempt)
+  request$label <- paste0(
+    take$pipeline, ", ", take$case, ", seed ", take$seed,
+    if (!is.na(take$control)) paste(",", gsub("_", " ", take$control))
+  )
+  request$names <- list(
+    pipeline = paste0(take$pipeline, if (!is.na(take$control)) paste0("-", take$control)),
+    case = take$case,
+    seed = take$seed,
+    take = take$take
+  )
+  request
+}
+
+# The request of a take without what is of that take alone.
+shared_request <- function(trial, step, engine, take, inputs, parent_of = NULL) {
   about <- engine$about
   whole <- case_named(trial$suite, take$case)
   control <- take$control
@@ -137,7 +181,6 @@ request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
       add_ons = step$add_ons[[1]],
       settings = step$settings[[1]],
       size = size,
-      seed = take$seed,
       notes = c(
         if (length(dropped)) paste0("left out: ", input_words[dropped]),
         if (length(given$lacking)) paste0("not there: ", given$lacking),
@@ -152,17 +195,6 @@ request_for <- function(trial, step, engine, take, inputs, parent_of = NULL) {
     request$drafted <- as.list(drafted)
   }
 
-  request$key <- paste0(take$take, "-", take$attempt)
-  request$label <- paste0(
-    take$pipeline, ", ", take$case, ", seed ", take$seed,
-    if (!is.na(control)) paste(",", gsub("_", " ", control))
-  )
-  request$names <- list(
-    pipeline = paste0(take$pipeline, if (!is.na(control)) paste0("-", control)),
-    case = take$case,
-    seed = take$seed,
-    take = take$take
-  )
   request
 }
 
@@ -272,8 +304,20 @@ parent_input <- function(bytes, frame, prepared, fill) {
   list(given = fill_masked(pixels, prepared$mask, fill), back = back)
 }
 
-# The request as it is kept with the take: pictures by their hash.
-describe_request <- function(request, step, version, take, known) {
+# The request as it is kept with each take, in JSON: what it shares with other takes, pictures by
+# their hash, and then what is of its own. What else was asked for in the same call says nothing of
+# the take.
+describe_own <- function(request, shared) {
+  own <- flat_json(list(
+    label = request$label,
+    seed = request$seed,
+    key = request$key,
+    names = flat_json(request$names)
+  ))
+  paste0(substr(shared, 1, nchar(shared) - 1), ",", substring(own, 2))
+}
+
+describe_shared <- function(request, step, version, take, known) {
   plain <- unclass(request)
   # Steps may fill the mask, or show the reference as a look.
   gives <- hash_of(step$gives[[1]][c("mask", "look", "reference")])
@@ -290,9 +334,7 @@ describe_request <- function(request, step, version, take, known) {
   }
 
   plain$reference <- NULL
-  plain$put_back <- NULL
-  # What else was asked for in the same call says nothing of this take.
-  plain$seeds <- NULL
+  plain[c("put_back", "label", "seed", "seeds", "key", "names")] <- NULL
   plain$references <- hashes("references", request$references)
   plain$looks <- hashes("looks", request$looks)
   plain$mask <- hashes(
@@ -313,6 +355,26 @@ describe_request <- function(request, step, version, take, known) {
   ))
 }
 
+# Requests for one message: the first, and of each other what it has `own` and what it `lacks`.
+# Those of one case have their pictures in common.
+pack_requests <- function(requests) {
+  first <- requests[[1]]
+  list(first = first, others = lapply(requests[-1], function(request) {
+    fields <- names(request)
+    same <- vapply(fields, function(field) identical(request[[field]], first[[field]]), NA)
+    list(own = unclass(request)[!same], lacks = setdiff(names(first), fields))
+  }))
+}
+
+unpack_requests <- function(packed) {
+  c(list(packed$first), lapply(packed$others, function(other) {
+    request <- packed$first
+    request[names(other$own)] <- other$own
+    request[other$lacks] <- NULL
+    request
+  }))
+}
+
 # A job of one take, or of several that one call asks for: the call begins.
 new_job <- function(queue, at, takes, requests) {
   try <- max(takes$begin_try(at))
@@ -330,4 +392,10 @@ new_job <- function(queue, at, takes, requests) {
     try = try,
     first = queue$begin_call(step$checkpoint, began)
   )
+}
+
+# The call of a job that is a piece of work of its own ends.
+end_call <- function(job) {
+  job$queue$end_call()
+  job$queue$end_piece()
 }

@@ -19,7 +19,6 @@ Runner <- R6::R6Class(
                           progress = NULL) {
       private$store <- store
       private$lock <- lock
-      private$requests <- Requests$new(trial, store)
       private$talks <- Conversations$new()
       private$takes <- RunTakes$new(takes, wanted, all_steps(trial$lineup))
       private$queues <- new_queues(trial$lineup$engines, private$takes, far = is.list(workers))
@@ -54,6 +53,13 @@ Runner <- R6::R6Class(
         outage,
         alive = function() private$heartbeat(now = TRUE),
         kept = function(take) lapply(private$.judges, function(judge) judge$offer(take))
+      )
+      private$making <- Making$new(
+        private$takes,
+        private$workers,
+        Requests$new(trial, store),
+        private$outcomes,
+        private$log
       )
       private$orders <- RunOrders$new(
         store, lock, trial$lineup, private$takes, private$queues, private$log
@@ -123,13 +129,13 @@ Runner <- R6::R6Class(
   private = list(
     store = NULL,
     lock = NULL,
-    requests = NULL,
     takes = NULL,
     queues = list(),
     orders = NULL,
     status = NULL,
     log = NULL,
     workers = NULL,
+    making = NULL,
     measuring = NULL,
     outcomes = NULL,
     talks = NULL,
@@ -234,7 +240,7 @@ Runner <- R6::R6Class(
       blocks <- !queue$converses && !private$goes_out(queue)
       sent <- FALSE
       while (private$may_send(queue)) {
-        private$send(queue)
+        if (private$goes_out(queue)) private$making$send(queue) else private$send(queue)
         sent <- TRUE
         if (blocks) {
           break
@@ -255,40 +261,25 @@ Runner <- R6::R6Class(
     },
 
     send = function(queue) {
-      at <- queue$take_next(function(first, waiting) {
-        private$takes$asked_for_with(first, waiting, seeds_a_call(queue$engine))
-      })
-      job <- new_job(queue, at, private$takes, private$requests)
-      private$outcomes$note_sent(job)
+      job <- private$making$next_job(queue)
+      queue$begin_piece()
+      private$outcomes$note_sent(list(job))
       if (queue$converses) {
         turn <- tryCatch(
           guarded(queue$engine$converse(job$request), broken_answer),
           sprenn_failure = identity
         )
         private$talks$begin(turn, function(outcome) private$take_answer(job, outcome))
-      } else if (private$goes_out(queue)) {
-        private$send_to_worker(job)
       } else {
         made <- tryCatch(call_engine(queue$engine, job$request), sprenn_failure = identity)
-        private$complete(job, made)
+        end_call(job)
+        private$complete(list(job), list(made))
       }
-    },
-
-    # The other files of an engine are sent along once a worker has said that it lacks them.
-    send_to_worker = function(job, files = NULL) {
-      plan <- job$queue$engine$plan
-      plan$far <- private$workers$far
-      private$workers$send(
-        job,
-        "make_elsewhere",
-        list(plan, job$request, files),
-        job$queue$patience(private$workers$far) * length(job$at)
-      )
     },
 
     # The server is free, so the next take is sent before this answer is processed.
     take_answer = function(job, outcome) {
-      job$queue$end_call()
+      end_call(job)
       job$seconds <- clock() - job$began
       job$outcome <- outcome
       private$answers <- c(private$answers, list(job))
@@ -306,17 +297,17 @@ Runner <- R6::R6Class(
       length(jobs) > 0
     },
 
-    # Processes the next answer of a server.
+    # Processes the next answers of servers, which are recorded together.
     complete_next = function() {
       if (length(private$answers) == 0) {
         return(FALSE)
       }
 
-      job <- private$answers[[1]]
-      private$answers <- private$answers[-1]
-      made <- judge_result(job$queue$engine, job$request, job$outcome, job$seconds)
-      private$outcomes$complete(job, made, private$.stopping)
-      private$tell(now = TRUE)
+      jobs <- utils::head(private$answers, most_in_piece)
+      private$answers <- private$answers[-seq_along(jobs)]
+      private$complete(jobs, lapply(jobs, function(job) {
+        judge_result(job$queue$engine, job$request, job$outcome, job$seconds)
+      }))
       TRUE
     },
 
@@ -328,15 +319,15 @@ Runner <- R6::R6Class(
         private$workers$turn_away(result)
         private$requeue(job)
       } else if (inherits(result, "sprenn_unbuilt")) {
-        private$keep_here(job)
+        private$making$keep_here(job)
       } else if (is_measuring(job)) {
         private$measuring$complete(job)
         private$tell()
       } else if (identical(result, "lacking")) {
-        plan <- job$queue$engine$plan
-        private$send_to_worker(job, read_named(plan$folder, plan$files))
+        private$making$send_with_files(job)
       } else {
-        private$complete(job, result)
+        private$making$give_back_untried(job)
+        private$complete(job$calls[seq_along(result)], result)
       }
     },
 
@@ -351,17 +342,19 @@ Runner <- R6::R6Class(
         for (at in job$ats) {
           private$measuring$measure_here(at)
         }
-      } else if (is_measuring(job) || (!job$result$late && losses < most_losses)) {
+      } else if (is_measuring(job) || length(job$calls) > 1 ||
+        (!job$result$late && losses < most_losses)) {
         private$requeue(job)
       } else {
-        private$complete(job, failure_of_worker(why, job$result$late, clock() - job$began))
+        end_piece(job)
+        failure <- failure_of_worker(why, job$result$late, clock() - job$began)
+        private$complete(job$calls, list(failure))
       }
     },
 
-    # Completes a take that was made in a worker or in this process.
-    complete = function(job, made) {
-      job$queue$end_call()
-      private$outcomes$complete(job, made, private$.stopping)
+    # Completes calls that were made in a worker or in this process.
+    complete = function(jobs, answers) {
+      private$outcomes$complete_all(jobs, answers, private$.stopping)
       private$tell(now = TRUE)
     },
 
@@ -376,21 +369,8 @@ Runner <- R6::R6Class(
       if (is_measuring(job)) {
         private$measuring$add(job$ats)
       } else {
-        private$takes$forget_try(job$at)
-        job$queue$end_call()
-        job$queue$add(job$at)
+        private$making$give_back(job)
       }
-    },
-
-    # Handles an engine that uses objects of this session, and so can be built only here.
-    keep_here = function(job) {
-      job$queue$keep_here()
-      private$log$note(
-        "made here",
-        job,
-        message = paste("It can't be built in another process:", job$result$why)
-      )
-      private$requeue(job)
     }
   )
 )

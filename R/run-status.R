@@ -143,31 +143,31 @@ EventLog <- R6::R6Class(
       })
     },
 
-    # `job` is the job concerned, if any; one that is for several takes is a line for each, with the
-    # same `try`. A log that can't be written does not stop the run.
+    # `job` is the job concerned, if any. A log that can't be written does not stop the run.
     note = function(event, job = NULL, ...) {
-      if (NROW(job$take) > 1) {
-        for (one in split_job(job)) {
-          self$note(event, one, ...)
-        }
+      self$note_all(event, if (!is.null(job)) list(job), ...)
+    },
 
-        return(invisible())
-      }
-
-      more <- Filter(function(value) !is.null(value) && !is.na(value), list(...))
+    # The same of several jobs, each of which has its own values. A job for several takes is a line
+    # for each, with the same `try`.
+    note_all = function(event, jobs, ...) {
+      more <- Filter(Negate(is.null), list(...))
       if (!is.null(more$seconds)) {
         more$seconds <- round(more$seconds, 3)
       }
 
-      line <- to_json(c(
-        list(at = format(Sys.time(), "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC"), event = event),
-        if (!is.null(job$queue)) list(engine = job$queue$name, try = job$try),
-        if (!is.null(job)) as.list(job$take[c("take", "pipeline", "case", "seed")]),
-        more
-      ))
+      own <- c(logged_of(jobs), lapply(more, rep, log_lines_of(jobs)))
       try(
         {
-          writeLines(enc2utf8(line), private$connection, useBytes = TRUE)
+          jsonlite::stream_out(
+            as.data.frame(c(
+              list(at = format(Sys.time(), "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC"), event = event),
+              own
+            )),
+            private$connection,
+            verbose = FALSE,
+            digits = NA
+          )
           flush(private$connection)
         },
         silent = TRUE
@@ -178,3 +178,25 @@ EventLog <- R6::R6Class(
   ),
   private = list(connection = NULL)
 )
+
+# How many lines jobs have in the log.
+log_lines_of <- function(jobs) {
+  if (length(jobs) == 0) 1 else vapply(jobs, function(job) nrow(job$take), 0L)
+}
+
+# What a log says of the takes of jobs, as columns. Measuring has no engine.
+logged_of <- function(jobs) {
+  if (length(jobs) == 0) {
+    return(NULL)
+  }
+
+  of_takes <- function(column) unlist(lapply(jobs, function(job) job$take[[column]]))
+  list(
+    engine = rep(vapply(jobs, function(job) job$queue$name %||% NA, ""), log_lines_of(jobs)),
+    try = rep(vapply(jobs, function(job) job$try %||% NA_real_, 0), log_lines_of(jobs)),
+    take = of_takes("take"),
+    pipeline = of_takes("pipeline"),
+    case = of_takes("case"),
+    seed = of_takes("seed")
+  )
+}

@@ -8,17 +8,27 @@ RunTakes <- R6::R6Class(
     initialize = function(takes, wanted, steps) {
       count <- nrow(takes)
       private$takes <- takes
+      private$file <- takes$file
+      private$sha256 <- takes$sha256
+      private$.bytes <- takes$bytes
       private$steps <- steps[match(takes$pipeline, steps$pipeline), ]
       private$is_made <- takes$state == "made" & !wanted
       private$tries <- private$spent <- private$losses <- private$cuts <- numeric(count)
       private$doubted <- private$made_here <- logical(count)
       waits <- !is.na(takes$parent) & !(takes$parent %in% takes$take[private$is_made])
-      private$children <- split(which(wanted & waits), takes$parent[wanted & waits])
+      private$children <- numbers_by(takes$parent, which(wanted & waits))
       private$wanted <- wanted
       private$ready <- wanted & !waits
     },
 
-    row = function(at) private$takes[at, ],
+    row = function(at) {
+      row <- private$takes[at, ]
+      row$file <- private$file[at]
+      row$sha256 <- private$sha256[at]
+      row$bytes <- private$.bytes[at]
+      row
+    },
+
     step = function(at) private$steps[at, ],
     engine_of = function(at) private$steps$engine[at],
     # The takes that an engine has to make in this run.
@@ -26,20 +36,32 @@ RunTakes <- R6::R6Class(
     ready_of = function(engine) which(private$ready & private$steps$engine %in% engine),
     of_steps = function(steps) which(private$takes$pipeline %in% steps),
 
-    # The take and those of `waiting` that differ from it only in the seed, at most `most` in all. A
-    # later step of a chain works on another picture for each seed.
-    asked_for_with = function(at, waiting, most) {
+    # The take and those that differ from it only in the seed and are `ready_among` them, at most
+    # `most` in all. A later step of a chain works on another picture for each seed.
+    asked_for_with = function(at, ready_among, most) {
       if (most == 1 || !is.na(private$takes$parent[at])) {
         return(at)
       }
 
-      if (is.null(private$group)) {
-        parts <- paste(private$takes$pipeline, private$takes$case, private$takes$control)
-        private$group <- match(parts, parts)
+      if (is.null(private$seeds_of)) {
+        private$same_but_seed <- paste(
+          private$takes$pipeline, private$takes$case, private$takes$control
+        )
+        private$seeds_of <- numbers_by(private$same_but_seed)
       }
 
-      same <- waiting[private$group[waiting] == private$group[at]]
-      utils::head(unique(c(at, sort(same))), most)
+      same <- ready_among(private$seeds_of[[private$same_but_seed[at]]])
+      utils::head(unique(c(at, same)), most)
+    },
+
+    # All takes of the same case that the same engine makes, in the order of the plan.
+    shown_the_same = function(at) {
+      if (is.null(private$of_case)) {
+        private$case_and_engine <- paste(private$takes$case, private$steps$engine)
+        private$of_case <- numbers_by(private$case_and_engine)
+      }
+
+      private$of_case[[private$case_and_engine[at]]]
     },
 
     # Steps of chains that can start once this take is made.
@@ -66,6 +88,9 @@ RunTakes <- R6::R6Class(
       private$cuts[at]
     },
 
+    # Whether a process that had them has ever ended: they may be the cause.
+    are_suspect = function(at) private$losses[at] > 0,
+
     # Counts how often the process that had it ended.
     count_loss = function(at) {
       private$losses[at] <- private$losses[at] + 1
@@ -75,17 +100,26 @@ RunTakes <- R6::R6Class(
     note_made = function(at, picture, bytes) {
       private$is_made[at] <- TRUE
       private$made_here[at] <- TRUE
-      private$takes$file[at] <- picture$file
-      private$takes$sha256[at] <- picture$sha256
-      private$takes$bytes[at] <- bytes
+      private$file[at] <- picture$file
+      private$sha256[at] <- picture$sha256
+      private$.bytes[at] <- bytes
+      if (!is.null(private$pictures)) {
+        private$pictures[[picture$sha256]] <- c(private$pictures[[picture$sha256]], at)
+      }
     },
 
     note_unmade = function(at) private$is_made[at] <- FALSE,
 
     # Takes of other cases with exactly the same picture.
     twins_of = function(at, sha256) {
-      same <- private$is_made & private$takes$sha256 %in% sha256
-      which(same & private$takes$case != private$takes$case[at])
+      if (is.null(private$pictures)) {
+        private$pictures <- numbers_by(private$sha256, which(private$is_made))
+      }
+
+      same <- unique(private$pictures[[sha256]])
+      # Some may have been made again since.
+      same <- same[private$is_made[same] & private$sha256[same] == sha256]
+      sort(same[private$takes$case[same] != private$takes$case[at]])
     },
 
     is_doubted = function(at) private$doubted[at],
@@ -102,21 +136,30 @@ RunTakes <- R6::R6Class(
       among[private$takes$case[among] == private$takes$case[at]]
     },
 
-    bytes = function(ats) private$takes$bytes[ats],
+    bytes = function(ats) private$.bytes[ats],
 
     # Which of them still have the same picture.
     are_still = function(ats, sha256) {
-      (private$takes$sha256[ats] == sha256 & private$is_made[ats]) %in% TRUE
+      (private$sha256[ats] == sha256 & private$is_made[ats]) %in% TRUE
     }
   ),
   private = list(
     takes = NULL,
     steps = NULL,
-    # Takes that differ only in the seed have the same number here, once it was needed.
-    group = NULL,
+    # Of the pictures as they are now; those of `takes` are of the beginning.
+    file = character(),
+    sha256 = character(),
+    .bytes = numeric(),
     wanted = logical(),
     ready = logical(),
-    children = list(),
+    # Numbers of takes as numbers_by() has them, from when they are needed: by the take before them,
+    # by the hash of their picture, by all but the seed, and by case and engine.
+    children = NULL,
+    pictures = NULL,
+    same_but_seed = NULL,
+    seeds_of = NULL,
+    case_and_engine = NULL,
+    of_case = NULL,
     is_made = logical(),
     made_here = logical(),
     doubted = logical(),
@@ -126,3 +169,7 @@ RunTakes <- R6::R6Class(
     cuts = numeric()
   )
 )
+
+# The numbers of takes by a text that each has, in an environment, since a list would be searched
+# from its beginning. `of` says which takes.
+numbers_by <- function(texts, of = seq_along(texts)) list2env(split(of, texts[of]))

@@ -303,6 +303,14 @@ read_measured_of <- function(store, takes) {
   }
 }
 
+read_takes_with_scores <- function(store, takes) {
+  read_db(
+    store,
+    paste0("SELECT DISTINCT take FROM scores WHERE take IN (", marks_for(takes), ")"),
+    params = as.list(takes)
+  )$take
+}
+
 # The flaws that these takes have.
 read_flaws_of <- function(store, takes) {
   if (length(takes) == 0) {

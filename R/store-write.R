@@ -100,33 +100,54 @@ record_plan <- function(store, trial, plan, asked = plan) {
   })
 }
 
-# Writes a picture under the hash of its bytes and returns its file name.
-write_picture <- function(store, bytes) {
+# Writes pictures, each the bytes of a file, under the hashes of these bytes and returns the file
+# names.
+keep_pictures <- function(store, pictures, sha256 = vapply(pictures, sha256_of, "")) {
   stop_for_moved(store)
-  sha <- sha256_of(bytes)
-  ending <- picture_formats[[picture_facts(bytes)$format]]
-  file <- file.path(substr(sha, 1, 2), paste0(sha, ".", ending))
-  path <- take_path(store, file)
+  endings <- vapply(pictures, function(bytes) {
+    picture_formats[[picture_facts(bytes)$format]]
+  }, "")
+  named <- new_table(
+    file = file.path(substr(sha256, 1, 2), paste0(sha256, ".", endings)),
+    sha256 = sha256
+  )
+  paths <- take_path(store, named$file)
   # A file that was altered is replaced.
-  if (!file.exists(path) || sha256_of(read_bytes(path)) != sha) {
-    dir.create(dirname(path), showWarnings = FALSE, recursive = TRUE)
-    write_bytes(
-      bytes,
-      path,
+  is_there <- file.exists(paths)
+  is_there[is_there] <- vapply(which(is_there), function(i) {
+    sha256_of(read_bytes(paths[i])) == sha256[i]
+  }, NA)
+  new <- which(!is_there & !duplicated(sha256))
+  if (length(new) > 0) {
+    for (folder in unique(dirname(paths[new]))) {
+      dir.create(folder, showWarnings = FALSE, recursive = TRUE)
+    }
+
+    write_outputs(
+      paths[new],
+      function(parts) {
+        all(vapply(seq_along(parts), function(i) {
+          wrote_all(pictures[[new[i]]], parts[i])
+        }, NA))
+      },
       kind = "store",
-      kept = "Everything made so far is kept; the same command resumes."
+      kept = "Everything made so far is kept; the same command resumes.",
+      beside = dirname(paths[new])
     )
   }
 
-  list(file = file, sha256 = sha)
+  named
 }
 
-# `made` are one-row tables of the takes of one call, which are recorded together or not at all. The
-# scores of an earlier picture of a take are removed.
+# Records takes that were made, a row each, together or not at all. The scores of an earlier picture
+# of a take are removed.
 record_made <- function(store, made) {
-  made <- do.call(rbind, made)
   in_transaction(store$db, {
-    forget_scores(store, made$take)
+    before <- read_takes_with_scores(store, made$take)
+    if (length(before) > 0) {
+      forget_scores(store, before)
+    }
+
     write_db(
       store$db,
       "UPDATE takes SET state = 'made', file = ?, sha256 = ?, width = ?, height = ?, bytes = ?,

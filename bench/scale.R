@@ -165,7 +165,8 @@ if ("choose" %in% parts) {
   plan <- plan_run(trial)$takes
   store <- core("open_store")(trial$folder, "main", create = TRUE)
   core("record_plan")(store, trial, plan)
-  picture <- core("write_picture")(store, png::writePNG(core("draw_tile")("mast", 96, 64, 1)))
+  tile <- png::writePNG(core("draw_tile")("mast", 96, 64, 1))
+  picture <- core("keep_pictures")(store, list(tile))
   DBI::dbExecute(
     store$db,
     paste0(

@@ -94,8 +94,9 @@ test_that("a worker on another machine needs nothing of this one's disk", {
   expect_equal(score_elsewhere(bundle, list(bytes), TRUE), "lacking")
   expect_equal(score_elsewhere(bundle, list(bytes), TRUE, files)$scores, list(scores))
   expect_equal(score_elsewhere(bundle, list(bytes), TRUE)$scores, list(scores))
-  expect_equal(make_elsewhere(plan, request), "lacking")
-  expect_equal(make_elsewhere(plan, request, program)$bytes, bytes)
+  expect_equal(make_elsewhere(plan, pack_requests(list(request))), "lacking")
+  made <- make_elsewhere(plan, pack_requests(list(request)), program)
+  expect_equal(made[[1]]$bytes, bytes)
 })
 
 # Hosts on this machine: each in a network of its own, joined by a bridge, and

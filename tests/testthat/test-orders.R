@@ -34,7 +34,7 @@ test_that("a queue sends none of the takes that are left out, and counts without
   queue$begin_call("plain", 0)
   queue$end_call()
   queue$count_made(1, first = FALSE)
-  expect_equal(queue$take_next(function(first, waiting) waiting), 4)
+  expect_equal(queue$take_next(function(first, ready_among) ready_among(1:6)), 4)
   expect_false(queue$is_open())
   expect_false(queue$may_begin(0))
   # A take that comes back from its engine is left out too; 6 still waits for another step.

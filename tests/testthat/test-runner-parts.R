@@ -11,10 +11,11 @@ test_that("an engine has no more calls in flight than it takes, and takes them i
   while (queue$may_begin(0)) {
     begun <- c(begun, queue$take_next())
     queue$begin_call("plain", 0)
+    queue$begin_piece()
   }
   expect_equal(begun, 1:2)
   expect_equal(queue$in_flight, 2)
-  queue$end_call()
+  end_call(list(queue = queue))
   # What is made anew, or was waiting for another step, goes first.
   queue$add(9)
   expect_true(queue$may_begin(0))
@@ -24,7 +25,10 @@ test_that("an engine has no more calls in flight than it takes, and takes them i
 
 test_that("takes that are asked for in one call leave the queue together", {
   queue <- new_queue(waiting = 1:6)
-  others <- function(first, waiting) waiting[waiting %% 2 == first %% 2]
+  others <- function(first, ready_among) {
+    ready <- ready_among(1:6)
+    ready[ready %% 2 == first %% 2]
+  }
   expect_equal(queue$take_next(others), c(1, 3, 5))
   expect_equal(queue$take_next(others), c(2, 4, 6))
   expect_false(queue$is_open())
@@ -67,7 +71,7 @@ test_that("an engine that is away is asked by one call at a time, until it is ba
   queue$wait_until(140)
   expect_false(queue$may_begin(139))
   expect_true(queue$may_begin(140))
-  queue$begin_call("plain", 140)
+  queue$begin_piece()
   expect_false(queue$may_begin(140))
   queue$note_back()
   expect_true(queue$may_begin(140))
@@ -126,6 +130,7 @@ test_that("twins are pictures of other cases, and what a step has worked on stay
   takes$note_unmade(4)
   expect_equal(takes$are_still(4, "z"), FALSE)
   expect_equal(takes$of_same_case(1, 1:4), 1:2)
+  expect_equal(takes$row(4)$file, "z.png")
 })
 
 test_that("tries, losses and money are counted take by take", {
@@ -282,7 +287,7 @@ outcomes_of <- function(env = parent.frame(), outage = 60, kind = "http") {
   )
   parts$outcomes <- Outcomes$new(
     store, parts$takes, list(mixer = parts$queue), parts$status, parts$measuring,
-    log = list(note = function(...) NULL), score = TRUE, outage = outage, alive = function() NULL,
+    log = quiet_log, score = TRUE, outage = outage, alive = function() NULL,
     kept = function(take) NULL
   )
   parts$job <- function(at) {

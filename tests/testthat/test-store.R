@@ -122,12 +122,12 @@ test_that("a full or read-only disk stops the run with a clear error, and keeps 
   blocked$folder <- file.path(folder, "mixer.R")
   bytes <- png::writePNG(scene(3))
   error <- expect_error(
-    suppressWarnings(write_picture(blocked, bytes)),
+    suppressWarnings(keep_pictures(blocked, list(bytes))),
     "Can't write",
     class = "sprenn_error_store"
   )
   expect_match(error$details, "the same command resumes", all = FALSE)
-  kept <- write_picture(store, bytes)
+  kept <- keep_pictures(store, list(bytes))
   expect_equal(kept$sha256, paste(unclass(openssl::sha256(bytes)), collapse = ""))
 })
 

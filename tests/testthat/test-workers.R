@@ -50,8 +50,6 @@ test_that("files are found all the same when the processes that look at them are
   expect_false(any(vapply(found, function(one) is.null(one$facts$hash), NA)))
 })
 
-quiet_log <- list(note = function(...) NULL)
-
 test_that("a measurer that is silent for too long is given up", {
   skip_on_cran()
   skip_if_not_installed("ps")
