@@ -65,6 +65,10 @@ core_without_alpha <- function(bytes) {
     .Call(`_sprenn_core_without_alpha`, bytes)
 }
 
+core_read_png <- function(file, width, height, channels) {
+    .Call(`_sprenn_core_read_png`, file, width, height, channels)
+}
+
 core_resize_bytes <- function(bytes, own, window, width, height) {
     .Call(`_sprenn_core_resize_bytes`, bytes, own, window, width, height)
 }

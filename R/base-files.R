@@ -105,9 +105,10 @@ to_json <- function(x) {
   )
 }
 
-# The same, many times faster, of a list by name of single texts, whole numbers and objects that are
-# flat_json() already.
+# The same, many times faster, of a list by name of single texts, numbers and objects that are
+# flat_json() already. What is NA is left out.
 flat_json <- function(values) {
+  values <- values[!is.na(values)]
   parts <- vapply(
     values,
     function(value) {
@@ -116,7 +117,7 @@ flat_json <- function(values) {
       } else if (is.character(value)) {
         json_text(value)
       } else {
-        sprintf("%.0f", value)
+        sprintf("%.15g", value)
       }
     },
     ""
@@ -130,7 +131,7 @@ flat_json <- function(values) {
 # Most texts need no escapes.
 json_text <- function(text) {
   plain <- grepl("^[ !#-\\[\\]-~]*$", text, perl = TRUE)
-  if (plain) paste0("\"", text, "\"") else to_json(text)
+  if (plain) paste0("\"", text, "\"") else enc2utf8(to_json(text))
 }
 
 sort_by_name <- function(values) {

@@ -195,19 +195,29 @@ flatten_samples <- function(samples, profile = NULL, backdrop = "white") {
   flatten_picture(pixels, backdrop, profile)
 }
 
-# Decodes bytes whose format is known and whose structure is whole with ImageMagick. It is given
-# no file name. The samples come straight from its memory.
+# Decodes bytes whose format is known and whose structure is whole: plain PNG files with libpng, all
+# others with ImageMagick. It is given no file name. The samples come straight from its memory.
 decode_samples <- function(encoded) {
   facts <- encoded$facts
   size <- c(facts$width, facts$height)
-  picture <- decode_whole(encoded)
-  # Working sizes are far smaller, so nothing relevant is lost.
+  # Working sizes are far smaller, so nothing relevant is lost where it is made smaller.
   large <- prod(size) > large_pixels
+  layout <- if (!large) plain_layout(encoded)
+  if (facts$format == "png" && !is.null(layout)) {
+    channels <- samples_a_pixel[[layout]]
+    bytes <- core_read_png(encoded$bytes, size[1], size[2], channels)
+    # ImageMagick has the last word on damaged ones.
+    if (!is.null(bytes)) {
+      return(plain_bytes(bytes, layout, size))
+    }
+  }
+
+  picture <- decode_whole(encoded)
   if (large) {
     picture <- magick::image_scale(picture, "4096x4096>")
   }
 
-  plain <- if (!large) plain_samples(picture, plain_layout(encoded), size)
+  plain <- plain_samples(picture, layout, size)
   plain %||% any_samples(picture, if (facts$bits > 8) 16L else 8L, size)
 }
 
@@ -236,17 +246,20 @@ plain_samples <- function(picture, layout, size) {
     return(NULL)
   }
 
-  channels <- samples_a_pixel[[layout]]
   samples <- magick::image_write(picture, format = layout, depth = 8L)
-  if (length(samples) == prod(size) * channels) {
-    list(
-      bytes = samples,
-      size = size,
-      depth = 8L,
-      channels = channels,
-      grey = layout == "gray"
-    )
+  if (length(samples) == prod(size) * samples_a_pixel[[layout]]) {
+    plain_bytes(samples, layout, size)
   }
+}
+
+plain_bytes <- function(bytes, layout, size) {
+  list(
+    bytes = bytes,
+    size = size,
+    depth = 8L,
+    channels = samples_a_pixel[[layout]],
+    grey = layout == "gray"
+  )
 }
 
 any_samples <- function(picture, depth, size) {

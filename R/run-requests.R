@@ -126,7 +126,7 @@ shared_request <- function(trial, step, engine, take, inputs, parent_of = NULL) 
   travels <- takes_png(engine)
   drawn <- given
   drawn$references <- whole$references
-  as_drawn <- c(names(given$guides), hash_of(gives$mask))
+  as_drawn <- c(names(given$guides), if (!is.null(gives$mask)) hash_of(gives$mask))
   checkpoint <- about$checkpoints[[step$checkpoint]]
   prepared <- inputs$get(paste(c("inputs", travels, case$id, size, as_drawn), collapse = " "), {
     prepared <- inputs_at(drawn, trial$suite, size, gives, checkpoint)

@@ -156,18 +156,16 @@ EventLog <- R6::R6Class(
         more$seconds <- round(more$seconds, 3)
       }
 
+      at <- format(Sys.time(), "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC")
       own <- c(logged_of(jobs), lapply(more, rep, log_lines_of(jobs)))
+      lines <- vapply(
+        seq_len(sum(log_lines_of(jobs))),
+        function(i) flat_json(c(list(at = at, event = event), lapply(own, `[[`, i))),
+        ""
+      )
       try(
         {
-          jsonlite::stream_out(
-            as.data.frame(c(
-              list(at = format(Sys.time(), "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC"), event = event),
-              own
-            )),
-            private$connection,
-            verbose = FALSE,
-            digits = NA
-          )
+          writeLines(lines, private$connection, useBytes = TRUE)
           flush(private$connection)
         },
         silent = TRUE

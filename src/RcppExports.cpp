@@ -211,6 +211,20 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_read_png
+SEXP core_read_png(Rcpp::RawVector file, int width, int height, int channels);
+RcppExport SEXP _sprenn_core_read_png(SEXP fileSEXP, SEXP widthSEXP, SEXP heightSEXP, SEXP channelsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type file(fileSEXP);
+    Rcpp::traits::input_parameter< int >::type width(widthSEXP);
+    Rcpp::traits::input_parameter< int >::type height(heightSEXP);
+    Rcpp::traits::input_parameter< int >::type channels(channelsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_read_png(file, width, height, channels));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_resize_bytes
 Rcpp::NumericVector core_resize_bytes(Rcpp::RawVector bytes, Rcpp::IntegerVector own, Rcpp::IntegerVector window, int width, int height);
 RcppExport SEXP _sprenn_core_resize_bytes(SEXP bytesSEXP, SEXP ownSEXP, SEXP windowSEXP, SEXP widthSEXP, SEXP heightSEXP) {
@@ -938,6 +952,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_sprenn_core_resize", (DL_FUNC) &_sprenn_core_resize, 3},
     {"_sprenn_core_membership", (DL_FUNC) &_sprenn_core_membership, 2},
     {"_sprenn_core_without_alpha", (DL_FUNC) &_sprenn_core_without_alpha, 1},
+    {"_sprenn_core_read_png", (DL_FUNC) &_sprenn_core_read_png, 4},
     {"_sprenn_core_resize_bytes", (DL_FUNC) &_sprenn_core_resize_bytes, 5},
     {"_sprenn_core_resize_mask", (DL_FUNC) &_sprenn_core_resize_mask, 3},
     {"_sprenn_core_regions", (DL_FUNC) &_sprenn_core_regions, 1},

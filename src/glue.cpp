@@ -14,6 +14,7 @@
 #include "core/guides.h"
 #include "core/leaves.h"
 #include "core/nesting.h"
+#include "core/png_file.h"
 #include "exchange.h"
 
 namespace {
@@ -61,6 +62,16 @@ SEXP core_without_alpha(Rcpp::RawVector bytes) {
   for (R_xlen_t i = 0; i < pixels; ++i)
     std::copy_n(from + 4 * i, 3, to + 3 * i);
   return out;
+}
+
+// The samples of a PNG file, grey (1 channel) or RGB (3), of that size: interleaved bytes; NULL if
+// it is of another kind or damaged.
+// [[Rcpp::export]]
+SEXP core_read_png(Rcpp::RawVector file, int width, int height, int channels) {
+  Rcpp::RawVector samples = Rcpp::no_init(static_cast<R_xlen_t>(width) * height * channels);
+  const bool read = sprenn::read_png(file.begin(), static_cast<std::size_t>(file.size()), width,
+                                     height, channels, samples.begin());
+  return read ? static_cast<SEXP>(samples) : R_NilValue;
 }
 
 // Of interleaved bytes, three a pixel or one: the part of `window` (left, top, right, bottom in
