@@ -71,6 +71,7 @@ bench:
 	@Rscript bench/natural.R
 	@Rscript bench/validity.R
 	@Rscript bench/speed.R
+	@Rscript bench/making.R
 	@Rscript bench/suite.R
 	@Rscript bench/calibration.R
 	@Rscript bench/flight.R

@@ -132,3 +132,48 @@ end_piece <- function(piece) {
     piece$queue$end_call()
   }
 }
+
+# Requests for one message: the first, and of each other what it has `own` and what it `lacks`.
+# Those of one case have their pictures in common.
+pack_requests <- function(requests) {
+  first <- requests[[1]]
+  list(first = first, others = lapply(requests[-1], function(request) {
+    fields <- names(request)
+    same <- vapply(fields, function(field) identical(request[[field]], first[[field]]), NA)
+    list(own = unclass(request)[!same], lacks = setdiff(names(first), fields))
+  }))
+}
+
+unpack_requests <- function(packed) {
+  c(list(packed$first), lapply(packed$others, function(other) {
+    request <- packed$first
+    request[names(other$own)] <- other$own
+    request[other$lacks] <- NULL
+    request
+  }))
+}
+
+# A job of one take, or of several that one call asks for: the call begins.
+new_job <- function(queue, at, takes, requests) {
+  try <- max(takes$begin_try(at))
+  take <- takes$row(at)
+  step <- takes$step(at[1])
+  sent <- requests$request_of(queue$engine, step, take)
+  began <- clock()
+  list(
+    at = at,
+    take = take,
+    queue = queue,
+    request = sent$request,
+    described = sent$described,
+    began = began,
+    try = try,
+    first = queue$begin_call(step$checkpoint, began)
+  )
+}
+
+# The call of a job that is a piece of work of its own ends.
+end_call <- function(job) {
+  job$queue$end_call()
+  job$queue$end_piece()
+}

@@ -188,10 +188,11 @@ logged_of <- function(jobs) {
     return(NULL)
   }
 
+  lines <- log_lines_of(jobs)
   of_takes <- function(column) unlist(lapply(jobs, function(job) job$take[[column]]))
   list(
-    engine = rep(vapply(jobs, function(job) job$queue$name %||% NA, ""), log_lines_of(jobs)),
-    try = rep(vapply(jobs, function(job) job$try %||% NA_real_, 0), log_lines_of(jobs)),
+    engine = rep(vapply(jobs, function(job) job$queue$name %||% NA_character_, ""), lines),
+    try = rep(vapply(jobs, function(job) job$try %||% NA_real_, 0), lines),
     take = of_takes("take"),
     pipeline = of_takes("pipeline"),
     case = of_takes("case"),

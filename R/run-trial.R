@@ -23,7 +23,7 @@
 #' @param run The run's name: a folder under `runs/`.
 #' @param ... Options of the run, passed on to [run_options()].
 #' @param options The result of [run_options()].
-#' @param progress A function that is called after every take and while takes are in flight, with
+#' @param progress A function that is called as takes are made and while they are in flight, with
 #'   `done`, `total`, `failed`, `seconds`, and besides `flying`, `scored`, `cost`, `left`
 #'   (seconds, or `NA`), `words` (what the run is waiting for) and `engines` (a data frame:
 #'   `engine`, `made`, `total`, `flying`, `failed`, `words`); or `NULL`.

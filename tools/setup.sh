@@ -13,6 +13,7 @@ missing() { Rscript --vanilla tools/packages.R "$what" "$@"; }
 if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null && debs=$(missing debian); then
   lacking=$debs
   command -v g++ >/dev/null || debs="$debs r-base-dev"
+  [ -e /usr/include/png.h ] || debs="$debs libpng-dev"
   if [ $tests = yes ] && ! command -v chromium >/dev/null; then
     debs="$debs chromium fonts-dejavu-core"
   fi

@@ -246,6 +246,10 @@ test_that("the event log is a line of JSON for each event", {
   take <- tibble::tibble(take = "t1", pipeline = "p", case = "caf\u00e9", seed = 3L, other = 1)
   log$note("run began", message = "1 takes to make")
   log$note("made", list(queue = new_queue(), try = 2, take = take), seconds = 0.12345, cost = NA)
+  # A piece of measuring has no engine, a call may be for several takes.
+  log$note("worker lost", list(take = take), message = "it took \"too\" long")
+  pair <- list(queue = new_queue(), try = 1, take = rbind(take, take))
+  log$note_all("made", list(pair, pair), seconds = c(1, 2))
   log$close()
   lines <- lapply(readLines(file.path(folder, "events.jsonl")), jsonlite::parse_json)
   expect_equal(lines[[1]][c("event", "message")], list(
@@ -257,6 +261,11 @@ test_that("the event log is a line of JSON for each event", {
     event = "made", engine = "mixer", try = 2L, take = "t1", pipeline = "p",
     case = "caf\u00e9", seed = 3L, seconds = 0.123
   ))
+  expect_equal(lines[[3]][-(1:2)], list(
+    take = "t1", pipeline = "p", case = "caf\u00e9", seed = 3L, message = "it took \"too\" long"
+  ))
+  expect_equal(vapply(lines[4:7], `[[`, 0, "seconds"), c(1, 1, 2, 2))
+  expect_length(lines, 7)
   expect_error(
     EventLog$new(file.path(folder, "none")),
     class = "sprenn_error_store"
