@@ -105,13 +105,14 @@ print.sprenn_scores <- function(x, ...) {
 # was asked for; controls are no takes proper.
 compare_across <- function(store, suite) {
   changed <- read_uncompared(store)
+  if (length(changed) == 0) {
+    return(invisible())
+  }
+
   takes <- read_takes(store, deciding_columns)
   takes <- takes[takes$state == "made" & is.na(takes$control), ]
   # Before pipelines are: once these are compared, nothing tells that repairs are not.
-  if (length(changed)) {
-    compare_repairs(store, suite, takes)
-  }
-
+  compare_repairs(store, suite, takes)
   for (pipeline in unique(takes$pipeline[takes$take %in% changed])) {
     own <- read_prints_of_pipeline(store, pipeline)
     own <- own[own$take %in% takes$take, ]

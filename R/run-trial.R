@@ -93,14 +93,14 @@ run_trial <- function(
   # Files that a killed process left half written.
   below <- list.files(file.path(store$folder, "takes"), all.files = TRUE, recursive = TRUE)
   unlink(file.path(store$folder, "takes", below[is_part(below)]))
-  lists <- write_checklists(trial, store)
-  planned <- read_takes(store)$take %in% plan$take
+  takes <- read_takes(store)
+  lists <- write_checklists(trial, store, takes)
+  planned <- takes$take %in% plan$take
   score <- options$score
   shown <- judging_progress(progress)
   judged <- runner <- NULL
   # Makes and measures what is wanted; says whether it was stopped on the way.
-  make <- function(part) {
-    takes <- read_takes(store)
+  make <- function(part, takes = read_takes(store)) {
     wanted <- part &
       (takes$state %in% c("planned", if (options$retry) "failed") |
         (takes$state == "made" & !picture_is_there(store, takes)))
@@ -136,12 +136,12 @@ run_trial <- function(
 
   race <- if (is.null(options$until)) {
     ended <- end_race(store)
-    make(planned)
+    make(planned, takes)
     ended
   } else {
     run_race(store, trial, planned, make)
   }
-  made <- read_takes(store)
+  made <- list_takes(store)
   reports <- lapply(stats::setNames(nm = names(lists)), function(name) {
     list(
       checklist = lists[[name]],
@@ -158,7 +158,7 @@ run_trial <- function(
   invisible(structure(
     list(
       run = run,
-      takes = list_takes(store),
+      takes = made,
       by_hand = reports,
       judged = judged,
       left_over = count_left_over(store),
@@ -327,9 +327,8 @@ step_of <- function(trial, name) {
 }
 
 # Writes lists of the takes that people have to make.
-write_checklists <- function(trial, store) {
+write_checklists <- function(trial, store, takes) {
   by_hand <- Filter(is_by_hand, trial$lineup$engines)
-  takes <- read_takes(store)
   inputs <- cache_of_pictures()
   lapply(stats::setNames(nm = names(by_hand)), function(name) {
     own <- takes[takes_of_engine(takes, trial, name) &
@@ -351,9 +350,8 @@ write_checklists <- function(trial, store) {
 }
 
 picture_is_there <- function(store, takes) {
-  !is.na(takes$file) &
-    file.exists(take_path(store, takes$file)) &
-    file.size(take_path(store, takes$file)) == takes$bytes
+  # The size of no file is NA.
+  (!is.na(takes$file) & file.size(take_path(store, takes$file)) == takes$bytes) %in% TRUE
 }
 
 # The takes with the full path of every picture.

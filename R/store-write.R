@@ -82,6 +82,9 @@ record_plan <- function(store, trial, plan, asked = plan) {
     }
 
     bring_to_suite(store, trial, asked)
+    known <- read_db(store, "SELECT take, position FROM takes")
+    plan$position <- seq_len(nrow(plan))
+    plan <- plan[!(known$position[match(plan$take, known$take)] == plan$position) %in% TRUE, ]
     write_db(
       store$db,
       "INSERT INTO takes (take, position, pipeline, case_id, seed, state, control,
@@ -89,7 +92,7 @@ record_plan <- function(store, trial, plan, asked = plan) {
         ON CONFLICT (take) DO UPDATE SET position = excluded.position",
       params = list(
         plan$take,
-        seq_len(nrow(plan)),
+        plan$position,
         plan$pipeline,
         plan$case,
         plan$seed,
