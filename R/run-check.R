@@ -77,33 +77,42 @@ database_problems <- function(store) {
 }
 
 picture_problems <- function(store, takes, progress) {
-  made <- which(takes$state == "made")
-  began <- clock()
-  rows <- lapply(seq_along(made), function(k) {
-    take <- takes[made[k], ]
-    path <- take_path(store, take$file)
-    if (!is.null(progress) && (k %% 50 == 0 || k == length(made))) {
-      progress(done = k, total = length(made), failed = 0, seconds = clock() - began)
-    }
+  made <- takes[takes$state == "made", ]
+  gone <- !file.exists(take_path(store, made$file))
+  altered <- !gone &
+    (file.size(take_path(store, made$file)) != made$bytes |
+      made$file %in% altered_files(store, unique(made[!gone, c("file", "sha256")]), progress))
+  wrong <- made[gone | altered, ]
+  gone <- gone[gone | altered]
+  about <- paste0(wrong$pipeline, ", ", wrong$case, ", seed ", wrong$seed)
+  run_problem(
+    ifelse(gone, "missing", "altered"),
+    paste0(
+      rep("The picture of ", nrow(wrong)), about,
+      ifelse(gone, " is gone.", " is not the one that was recorded.")
+    ),
+    wrong$take,
+    wrong$file
+  )
+}
 
-    about <- paste0(take$pipeline, ", ", take$case, ", seed ", take$seed)
-    if (!file.exists(path)) {
-      run_problem(
-        "missing",
-        paste0("The picture of ", about, " is gone."),
-        take$take,
-        take$file
-      )
-    } else if (file.size(path) != take$bytes || sha256_of(read_bytes(path)) != take$sha256) {
-      run_problem(
-        "altered",
-        paste0("The picture of ", about, " is not the one that was recorded."),
-        take$take,
-        take$file
-      )
-    }
-  })
-  do.call(rbind, rows)
+# Which files have other bytes than were recorded. Takes with the same picture share a file, which is
+# read once.
+altered_files <- function(store, pictures, progress) {
+  began <- clock()
+  count <- nrow(pictures)
+  altered <- vapply(
+    seq_len(count),
+    function(k) {
+      if (!is.null(progress) && (k %% 50 == 0 || k == count)) {
+        progress(done = k, total = count, failed = 0, seconds = clock() - began)
+      }
+
+      sha256_of_file(take_path(store, pictures$file[k])) != pictures$sha256[k]
+    },
+    NA
+  )
+  pictures$file[altered]
 }
 
 # Steps that work on a take that is no longer there.
