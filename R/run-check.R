@@ -96,8 +96,8 @@ picture_problems <- function(store, takes, progress) {
   )
 }
 
-# Which files have other bytes than were recorded. Takes with the same picture share a file, which is
-# read once.
+# Which files have other bytes than were recorded. Takes with the same picture share a file, which
+# is read once.
 altered_files <- function(store, pictures, progress) {
   began <- clock()
   count <- nrow(pictures)

@@ -259,14 +259,19 @@ make_elsewhere <- function(plan, packed, files = NULL) {
     return(structure(list(why = conditionMessage(engine)), class = "sprenn_unbuilt"))
   }
 
+  make_until_failure(engine, unpack_requests(packed))
+}
+
+make_until_failure <- function(engine, requests) {
   answers <- list()
-  for (request in unpack_requests(packed)) {
+  for (request in requests) {
     made <- tryCatch(call_engine(engine, request), sprenn_failure = identity)
-    several <- length(request$seeds) > 1 && !inherits(made, "condition")
-    answers <- c(answers, list(if (several) lapply(made, plain_failure) else plain_failure(made)))
     if (inherits(made, "condition")) {
-      break
+      return(c(answers, list(plain_failure(made))))
     }
+
+    several <- length(request$seeds) > 1
+    answers <- c(answers, list(if (several) lapply(made, plain_failure) else made))
   }
 
   answers

@@ -55,10 +55,8 @@ EngineQueue <- R6::R6Class(
 
     # Takes the next call off the queue: the take `first`, and those that are asked for in the same
     # call. `together` is a function of it and of a filter for takes that wait.
-    take_next = function(
-      together = function(first, ready_among) first,
-      first = private$line$first()
-    ) {
+    take_next = function(together = function(first, ready_among) first,
+                         first = private$line$first()) {
       at <- together(first, private$line$ready_among)
       private$line$remove(at)
       private$unsent[at] <- FALSE
