@@ -311,7 +311,7 @@ verify_result <- function(result, request) {
       stop_for_size(head, delivered_size(request))
     }
 
-    pixels <- tryCatch(decode_picture(encoded_picture(picture)), error = function(e) {
+    pixels <- tryCatch(decode_packed(encoded_picture(picture)), error = function(e) {
       engine_failure(
         "bad_answer",
         paste0("The picture that came back is damaged (", one_line(e), ").")
@@ -341,7 +341,7 @@ verify_result <- function(result, request) {
     bytes <- png::writePNG(pixels)
   }
 
-  size <- dim(pixels)[2:1]
+  size <- size_of_picture(pixels)
   stop_for_size(size, delivered_size(request))
   if (is_one_colour(pixels)) {
     engine_failure("bad_answer", "The picture that came back is all one colour.")
@@ -359,9 +359,11 @@ verify_result <- function(result, request) {
 }
 
 # A few pixels tell in most cases, and all of them in the others.
-is_one_colour <- function(pixels) {
-  some <- pixels[seq(1, length(pixels), length.out = min(length(pixels), 1000))]
-  diff(range(some)) < 1 / 255 && diff(range(pixels)) < 1 / 255
+is_one_colour <- function(picture) {
+  values <- if (is_packed(picture)) picture$bytes else picture
+  step <- if (is_packed(picture)) 1 else 1 / 255
+  some <- values[seq(1, length(values), length.out = min(length(values), 1000))]
+  diff(range(as.numeric(some))) < step && diff(range(as.numeric(values))) < step
 }
 
 stop_for_size <- function(size, wanted) {

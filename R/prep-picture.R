@@ -143,18 +143,17 @@ decode_picture <- function(encoded, backdrop = "white") {
 # numbers; a photograph is brought to a working size without them. Other pictures come as pixels.
 read_packed <- function(path, backdrop = "white") {
   encoded <- open_picture(path)
-  tryCatch(
-    {
-      samples <- decode_samples(encoded)
-      profile <- embedded_profile(encoded)
-      if (is_plain(samples, profile)) {
-        structure(samples[c("bytes", "size")], class = "sprenn_packed")
-      } else {
-        flatten_samples(samples, profile, backdrop)
-      }
-    },
-    error = function(e) stop_damaged(path, e)
-  )
+  tryCatch(decode_packed(encoded, backdrop), error = function(e) stop_damaged(path, e))
+}
+
+decode_packed <- function(encoded, backdrop = "white") {
+  samples <- decode_samples(encoded)
+  profile <- embedded_profile(encoded)
+  if (is_plain(samples, profile)) {
+    structure(samples[c("bytes", "size")], class = "sprenn_packed")
+  } else {
+    flatten_samples(samples, profile, backdrop)
+  }
 }
 
 is_packed <- function(picture) inherits(picture, "sprenn_packed")

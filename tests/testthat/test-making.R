@@ -229,6 +229,22 @@ test_that("pictures of several takes are kept together, each once, and no part i
   expect_identical(read_bytes(take_path(store, kept$file[2])), bytes[[2]])
 })
 
+test_that("a picture of one colour is told from its bytes as from its pixels", {
+  of_bytes <- function(pixels) decode_packed(encoded_picture(png::writePNG(pixels)))
+  flat <- array(0.5, c(16, 24, 3))
+  spot <- flat
+  spot[9, 11, 2] <- 0.7
+  expect_true(is_packed(of_bytes(flat)))
+  expect_true(is_one_colour(of_bytes(flat)))
+  expect_false(is_one_colour(of_bytes(spot)))
+  expect_true(is_one_colour(flat))
+  expect_false(is_one_colour(spot))
+  # What has to be converted comes as pixels here too.
+  clear <- array(c(flat, rep(0, 16 * 24)), c(16, 24, 4))
+  expect_false(is_packed(of_bytes(clear)))
+  expect_true(is_one_colour(of_bytes(clear)))
+})
+
 test_that("plain PNG files are read as ImageMagick reads them, and no others", {
   picture <- scene(4, 37, 23)
   grey <- picture[, , 1]
