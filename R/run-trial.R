@@ -90,9 +90,10 @@ run_trial <- function(
   record_plan(store, trial, plan, asked)
   fail_unanswered(store)
   trial <- draft_for_run(trial, store, plan, progress)
-  # Files that a killed process left half written.
-  below <- list.files(file.path(store$folder, "takes"), all.files = TRUE, recursive = TRUE)
-  unlink(file.path(store$folder, "takes", below[is_part(below)]))
+  # Files that a killed process left half written. They lie above the folders with pictures, which
+  # may hold a million.
+  above <- list.files(file.path(store$folder, "takes"), all.files = TRUE)
+  unlink(file.path(store$folder, "takes", above[is_part(above)]))
   takes <- read_takes(store)
   lists <- write_checklists(trial, store, takes)
   planned <- takes$take %in% plan$take

@@ -229,6 +229,23 @@ test_that("pictures of several takes are kept together, each once, and no part i
   expect_identical(read_bytes(take_path(store, kept$file[2])), bytes[[2]])
 })
 
+test_that("what a killed run has left half written goes when the next one begins", {
+  folder <- small_trial()
+  made <- run_trial(folder, workers = 0)$takes
+  takes <- file.path(folder, "runs", "main", "takes")
+  left <- file.path(takes, paste0(part_start, "0123abcd-4567cdef-99999-1.png"))
+  writeLines("half", left)
+  expect_equal(check_run(folder)$kind, "leftover")
+  again <- run_trial(folder, workers = 0)$takes
+  expect_false(file.exists(left))
+  expect_equal(again$sha256, made$sha256)
+  expect_equal(nrow(check_run(folder)), 0)
+  # A picture that was cut short is made again.
+  writeLines("half", made$path[1])
+  expect_equal(run_trial(folder, workers = 0)$takes$sha256, made$sha256)
+  expect_equal(nrow(check_run(folder)), 0)
+})
+
 test_that("a picture of one colour is told from its bytes as from its pixels", {
   of_bytes <- function(pixels) decode_packed(encoded_picture(png::writePNG(pixels)))
   flat <- array(0.5, c(16, 24, 3))
