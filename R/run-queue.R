@@ -68,11 +68,11 @@ EngineQueue <- R6::R6Class(
 
     # How many takes may be sent to a worker process as one piece of work: as many as are made
     # within a moment. One, where the engine's pace is unknown or limited, or anything is wrong with
-    # it.
+    # it, or where what was sent and not tried might have been paid for.
     takes_a_piece = function() {
-      plain <- is.null(private$.engine$per_minute) && is.null(private$away) &&
-        is.null(private$busy_since) && is.null(private$alike)
-      if (!plain || private$timed == 0) {
+      plain <- is.null(private$.engine$per_minute) && !asks_once(private$.engine)
+      well <- is.null(private$away) && is.null(private$busy_since) && is.null(private$alike)
+      if (!plain || !well || private$timed == 0) {
         return(1)
       }
 

@@ -73,6 +73,7 @@ test_that("only what is soon done goes out in one piece, and nothing while somet
   expect_equal(counted_queue(0.1)$takes_a_piece(), 5)
   expect_equal(counted_queue(0)$takes_a_piece(), most_in_piece)
   expect_equal(counted_queue(0, per_minute = 600)$takes_a_piece(), 1)
+  expect_equal(counted_queue(0, asks_once = TRUE)$takes_a_piece(), 1)
   queue <- counted_queue(0)
   queue$note_failure(1, rlang::error_cnd("sprenn_failure", message = "no", kind = "bad_answer"))
   expect_equal(queue$takes_a_piece(), 1)
