@@ -74,12 +74,17 @@ took <- in_turns(
   function() core("decode_samples")(core("encoded_picture")(bytes)),
   measure_it,
   function() png::readPNG(bytes),
+  function() {
+    whole <- core("decode_whole")(core("encoded_picture")(bytes))
+    core("plain_samples")(whole, "rgb", frame)
+  },
   tries = 25
 )
 
 decode <- list(what = "decoding", ms = took[1])
 all <- took[2]
-line("decoding it (ImageMagick, as a run does)", decode$ms)
+line("decoding it (libpng, as a run does)", decode$ms)
+line("decoding it (ImageMagick)", took[4], decode)
 line("decoding it (png::readPNG)", took[3], decode)
 
 line(
