@@ -40,15 +40,10 @@ Outcomes <- R6::R6Class(
       private$log$note_all("sent", jobs)
     },
 
-    # Completes a job: each of its takes is kept, tried again, or recorded as failed. `made` is a
-    # picture, a failure, or for several takes a list of these. A failure of the whole call is one
-    # failure, however many takes it was for.
-    complete = function(job, made, stopping = FALSE) {
-      self$complete_all(list(job), list(made), stopping)
-    },
-
-    # Completes several jobs, whose pictures are recorded together.
-    complete_all = function(jobs, answers, stopping = FALSE) {
+    # Completes jobs: each of their takes is kept, tried again, or recorded as failed. An answer is
+    # a picture, a failure, or for several takes a list of these. A failure of the whole call is one
+    # failure, however many takes it was for. The pictures are recorded together.
+    complete = function(jobs, answers, stopping = FALSE) {
       parts <- Map(parts_of_answer, jobs, answers)
       # Whether a server has delivered one picture for two takes shows once the first is noted.
       served <- parts[vapply(jobs, function(job) is_server(job$queue$engine), NA)]

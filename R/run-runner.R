@@ -303,7 +303,7 @@ Runner <- R6::R6Class(
         return(FALSE)
       }
 
-      jobs <- utils::head(private$answers, most_in_piece)
+      jobs <- utils::head(private$answers, most_answers)
       private$answers <- private$answers[-seq_along(jobs)]
       private$complete(jobs, lapply(jobs, function(job) {
         judge_result(job$queue$engine, job$request, job$outcome, job$seconds)
@@ -354,7 +354,7 @@ Runner <- R6::R6Class(
 
     # Completes calls that were made in a worker or in this process.
     complete = function(jobs, answers) {
-      private$outcomes$complete_all(jobs, answers, private$.stopping)
+      private$outcomes$complete(jobs, answers, private$.stopping)
       private$tell(now = TRUE)
     },
 
@@ -374,3 +374,6 @@ Runner <- R6::R6Class(
     }
   )
 )
+
+# The most answers of servers that are recorded together: sending waits for that.
+most_answers <- 16

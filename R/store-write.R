@@ -118,7 +118,7 @@ keep_pictures <- function(store, pictures, sha256 = vapply(pictures, sha256_of, 
   # A file that was altered is replaced.
   is_there <- file.exists(paths)
   is_there[is_there] <- vapply(which(is_there), function(i) {
-    sha256_of(read_bytes(paths[i])) == sha256[i]
+    sha256_of_file(paths[i]) == sha256[i]
   }, NA)
   new <- which(!is_there & !duplicated(sha256))
   if (length(new) > 0) {

@@ -175,3 +175,13 @@ small_disk <- function(size, env = parent.frame()) {
 
 # An event log that keeps nothing.
 quiet_log <- list(note = function(...) NULL, note_all = function(...) NULL)
+
+# A run whose takes are planned and not made.
+planned_run <- function(env = parent.frame()) {
+  folder <- small_trial(env = env)
+  trial <- read_trial(folder)
+  store <- open_store(folder, "main", create = TRUE)
+  withr::defer(close_store(store), envir = env)
+  record_plan(store, trial, plan_run(trial)$takes)
+  list(trial = trial, store = store, takes = read_takes(store))
+}

@@ -88,12 +88,9 @@ test_that("only what is soon done goes out in one piece, and nothing while somet
 
 # A run's parts, with workers that only keep what they are sent.
 making_of <- function(env = parent.frame()) {
-  folder <- small_trial(env = env)
-  trial <- read_trial(folder)
-  store <- open_store(folder, "main", create = TRUE)
-  withr::defer(close_store(store), envir = env)
-  record_plan(store, trial, plan_run(trial)$takes)
-  takes <- read_takes(store)
+  run <- planned_run(env)
+  trial <- run$trial
+  takes <- run$takes
   sent <- list()
   workers <- list(
     far = FALSE,
@@ -109,7 +106,7 @@ making_of <- function(env = parent.frame()) {
     cases = takes$case
   )
   parts$making <- Making$new(
-    parts$takes, workers, Requests$new(trial, store), list(note_sent = identity), quiet_log
+    parts$takes, workers, Requests$new(trial, run$store), list(note_sent = identity), quiet_log
   )
   parts
 }

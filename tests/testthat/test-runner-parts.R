@@ -274,12 +274,10 @@ test_that("the event log is a line of JSON for each event", {
 
 # What becomes of answers, on a run of real takes that nobody has made.
 outcomes_of <- function(env = parent.frame(), outage = 60, kind = "http") {
-  folder <- small_trial(env = env)
-  trial <- read_trial(folder)
-  store <- open_store(folder, "main", create = TRUE)
-  withr::defer(close_store(store), envir = env)
-  record_plan(store, trial, plan_run(trial)$takes)
-  takes <- read_takes(store)
+  run <- planned_run(env)
+  trial <- run$trial
+  store <- run$store
+  takes <- run$takes
   parts <- list(store = store)
   parts$takes <- RunTakes$new(
     takes,
@@ -310,6 +308,9 @@ outcomes_of <- function(env = parent.frame(), outage = 60, kind = "http") {
       first = FALSE
     )
   }
+  parts$complete <- function(job, made, ...) {
+    parts$outcomes$complete(list(job), list(made), ...)
+  }
   parts$states <- function() read_takes(store)$state
   parts
 }
@@ -321,7 +322,7 @@ picture_of <- function(seed) {
 
 test_that("a picture is kept, counted and set to be measured", {
   parts <- outcomes_of()
-  parts$outcomes$complete(parts$job(1), picture_of(1))
+  parts$complete(parts$job(1), picture_of(1))
   expect_equal(parts$states()[1:2], c("made", "planned"))
   expect_equal(parts$status$made, 1)
   expect_equal(parts$measuring$count, 1)
@@ -333,15 +334,15 @@ test_that("one picture for two cases is asked for again, both times", {
   cases <- vapply(1:4, function(at) parts$takes$row(at)$case, "")
   other <- which(cases != cases[1])[1]
   for (at in seq_len(other - 1)) {
-    parts$outcomes$complete(parts$job(at), picture_of(at))
+    parts$complete(parts$job(at), picture_of(at))
   }
   before <- parts$status$made
-  parts$outcomes$complete(parts$job(other), picture_of(1))
+  parts$complete(parts$job(other), picture_of(1))
   expect_equal(parts$states()[c(1, other)], c("planned", "planned"))
   expect_equal(parts$status$made, before - 1)
   # The second time it is what the engine makes of them.
-  parts$outcomes$complete(parts$job(1), picture_of(1))
-  parts$outcomes$complete(parts$job(other), picture_of(1))
+  parts$complete(parts$job(1), picture_of(1))
+  parts$complete(parts$job(other), picture_of(1))
   expect_equal(parts$states()[c(1, other)], c("made", "made"))
 })
 
@@ -349,7 +350,7 @@ test_that("failures are recorded, tried again, or left with their engine", {
   parts <- outcomes_of()
   fail <- function(at, kind, ...) {
     failure <- failure_of_kind(kind, seconds = 0, cost = NA_real_)
-    parts$outcomes$complete(parts$job(at), failure, ...)
+    parts$complete(parts$job(at), failure, ...)
   }
   fail(1, "refused")
   expect_equal(parts$states()[1], "refused")
@@ -369,7 +370,7 @@ test_that("an engine that fails in the same way again and again is left alone", 
   fail <- function(parts, at, words) {
     failure <- failure_of_kind("bad_answer", seconds = 0, cost = NA_real_)
     failure$message <- words
-    parts$outcomes$complete(parts$job(at), failure)
+    parts$complete(parts$job(at), failure)
   }
   parts <- outcomes_of()
   count <- nrow(read_takes(parts$store))
@@ -390,7 +391,7 @@ test_that("an engine that fails in the same way again and again is left alone", 
   expect_null(parts$queue$parked)
   parts <- outcomes_of()
   for (i in 1:7) fail(parts, 1 + i %% (count - 1), "It ended")
-  parts$outcomes$complete(parts$job(count), picture_of(1))
+  parts$complete(parts$job(count), picture_of(1))
   fail(parts, 1, "It ended")
   expect_null(parts$queue$parked)
 })
@@ -398,7 +399,7 @@ test_that("an engine that fails in the same way again and again is left alone", 
 test_that("an engine that asks to be left alone for longer than a run waits is left alone", {
   busy <- function(parts, ...) {
     failure <- failure_of_kind("busy", seconds = 0, cost = NA_real_, ...)
-    parts$outcomes$complete(parts$job(1), failure)
+    parts$complete(parts$job(1), failure)
   }
   parts <- outcomes_of()
   busy(parts, retry_after = 60)
@@ -417,11 +418,11 @@ test_that("a take at which a server always breaks its connection has failed, oth
   parts <- outcomes_of(outage = 1e5)
   cut <- failure_of_kind("unreachable", seconds = 0, cost = NA_real_, cut = TRUE)
   for (i in seq_len(most_cuts - 1)) {
-    parts$outcomes$complete(parts$job(1), cut)
-    parts$outcomes$complete(parts$job(1 + i %% 3), failure_of_kind("unreachable"))
+    parts$complete(parts$job(1), cut)
+    parts$complete(parts$job(1 + i %% 3), failure_of_kind("unreachable"))
   }
   expect_equal(unique(parts$states()), "planned")
-  parts$outcomes$complete(parts$job(1), cut)
+  parts$complete(parts$job(1), cut)
   expect_equal(parts$states()[1:2], c("failed", "planned"))
   expect_null(parts$queue$parked)
 })
@@ -429,7 +430,7 @@ test_that("a take at which a server always breaks its connection has failed, oth
 test_that("an engine that can't be set up is left alone at once", {
   parts <- outcomes_of(kind = "command")
   gone <- failure_of_kind("unreachable", seconds = 0, cost = NA_real_, lasting = TRUE)
-  parts$outcomes$complete(parts$job(1), gone)
+  parts$complete(parts$job(1), gone)
   expect_equal(parts$queue$parked, "unreachable")
   expect_equal(unique(parts$states()), "planned")
 })
@@ -437,7 +438,7 @@ test_that("an engine that can't be set up is left alone at once", {
 test_that("an engine that nobody reaches for too long is left alone", {
   parts <- outcomes_of(outage = 0)
   gone <- failure_of_kind("unreachable", seconds = 0, cost = NA_real_)
-  parts$outcomes$complete(parts$job(1), gone)
+  parts$complete(parts$job(1), gone)
   expect_equal(parts$queue$parked, "unreachable")
   expect_equal(parts$states()[1], "planned")
 })
