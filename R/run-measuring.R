@@ -12,17 +12,18 @@ unscored_takes <- function(store, takes, version, again = FALSE) {
 }
 
 # The takes of a run that are waiting to be measured. `takes` are the run's RunTakes, `workers`
-# its WorkerJobs.
+# its WorkerJobs, `shares` what it shares with other processes.
 Measuring <- R6::R6Class(
   "sprenn_measuring",
   cloneable = FALSE,
   public = list(
-    initialize = function(store, suite, takes, workers, status, waiting = integer()) {
+    initialize = function(store, suite, takes, workers, status, shares, waiting = integer()) {
       private$store <- store
       private$suite <- suite
       private$takes <- takes
       private$workers <- workers
       private$status <- status
+      private$shares <- shares
       private$waiting <- waiting
       private$bundles <- small_cache()
       private$views <- cache_of_views()
@@ -30,6 +31,7 @@ Measuring <- R6::R6Class(
 
     add = function(ats) private$waiting <- c(private$waiting, ats),
     remove = function(ats) private$waiting <- setdiff(private$waiting, ats),
+    clear = function() private$waiting <- integer(),
 
     # Measures the next takes in a worker, or a single take in this process.
     begin_next = function() {
@@ -98,6 +100,7 @@ Measuring <- R6::R6Class(
     takes = NULL,
     workers = NULL,
     status = NULL,
+    shares = NULL,
     waiting = integer(),
     bundles = NULL,
     views = NULL,
@@ -110,7 +113,7 @@ Measuring <- R6::R6Class(
     next_batch = function() {
       same <- private$takes$of_same_case(private$waiting[1], private$waiting)
       many <- min(
-        24,
+        most_measured,
         private$workers$share_of(length(private$waiting)),
         sum(cumsum(private$takes$bytes(same)) < 1.2e7)
       )
@@ -159,16 +162,27 @@ Measuring <- R6::R6Class(
     },
 
     keep = function(ats, scores) {
-      if (length(ats) > 0) {
-        record_scores(private$store, private$takes$row(ats)$take, scores)
-        private$status$count_scored(length(ats))
+      if (length(ats) == 0) {
+        return()
       }
+
+      takes <- private$takes$row(ats)
+      in_transaction(private$store, {
+        own <- private$shares$may_record_scores(takes$take, takes$sha256)
+        if (any(own)) {
+          record_scores(private$store, takes$take[own], scores[own])
+          private$shares$note_ended(takes$take[own])
+        }
+      })
+      private$status$count_scored(sum(own))
     }
   )
 )
 
-# The smallest batch; from this number of waiting takes on, one place is reserved for measuring.
+# The smallest and the largest batch; from the smaller number of waiting takes on, one place is
+# reserved for measuring.
 fewest_measured <- 4
+most_measured <- 24
 
 # Jobs for worker processes, which make or measure a take without access to the store. What a
 # worker derives from a case is cached there; another machine gets the files once.

@@ -6,12 +6,13 @@ RunOrders <- R6::R6Class(
   "sprenn_orders",
   cloneable = FALSE,
   public = list(
-    initialize = function(store, lock, lineup, takes, queues, log) {
+    initialize = function(store, lock, lineup, takes, queues, shares, log) {
       private$store <- store
       private$lock <- lock
       private$lineup <- lineup
       private$takes <- takes
       private$queues <- queues
+      private$shares <- shares
       private$log <- log
     },
 
@@ -36,13 +37,16 @@ RunOrders <- R6::R6Class(
     lineup = NULL,
     takes = NULL,
     queues = NULL,
+    shares = NULL,
     log = NULL,
     .left_out = character(),
 
     # Steps that lead to another pipeline too are still made.
     leave_out = function(pipelines) {
       private$.left_out <- pipelines
-      out <- private$takes$of_steps(steps_left_out(private$lineup, pipelines))
+      steps <- steps_left_out(private$lineup, pipelines)
+      out <- private$takes$of_steps(steps)
+      private$shares$note_left_out(steps, out)
       for (queue in private$queues) {
         queue$leave_out(out)
       }

@@ -4,7 +4,7 @@ Outcomes <- R6::R6Class(
   "sprenn_outcomes",
   cloneable = FALSE,
   public = list(
-    # The parts of a run; `alive` is called before anything is recorded, `kept` with each take that
+    # The parts of a run; `shares` is what it shares with other processes; `alive` is called before anything is recorded, `kept` with each take that
     # was made. An engine that can't be reached for `outage` seconds is left alone.
     initialize = function(store,
                           takes,
@@ -12,6 +12,7 @@ Outcomes <- R6::R6Class(
                           status,
                           measuring,
                           log,
+                          shares,
                           score,
                           outage,
                           alive,
@@ -22,6 +23,7 @@ Outcomes <- R6::R6Class(
       private$status <- status
       private$measuring <- measuring
       private$log <- log
+      private$shares <- shares
       private$score <- score
       private$outage <- outage
       private$alive <- alive
@@ -65,6 +67,7 @@ Outcomes <- R6::R6Class(
     status = NULL,
     measuring = NULL,
     log = NULL,
+    shares = NULL,
     score = TRUE,
     outage = 0,
     alive = NULL,
@@ -96,32 +99,54 @@ Outcomes <- R6::R6Class(
     # The takes of one call are recorded together: killed in between, a run would ask for the
     # others under another key, and they would be paid for again.
     complete_made = function(jobs, answers) {
-      pictures <- keep_pictures(
-        private$store,
-        lapply(answers, `[[`, "bytes"),
-        vapply(answers, `[[`, "", "sha256")
-      )
       private$alive()
-      record_made(private$store, recorded_as(jobs, answers, pictures))
+      takes <- vapply(jobs, function(job) job$take$take, "")
+      in_transaction(private$store, {
+        own <- private$shares$may_record(takes)
+        if (any(own)) {
+          pictures <- keep_pictures(
+            private$store,
+            lapply(answers[own], `[[`, "bytes"),
+            vapply(answers[own], `[[`, "", "sha256")
+          )
+          record_made(private$store, recorded_as(jobs[own], answers[own], pictures))
+          measured_here <- private$shares$note_made(takes[own], private$measuring$count)
+        }
+      })
+      private$drop(jobs[!own])
+      jobs <- jobs[own]
+      answers <- answers[own]
       for (i in seq_along(jobs)) {
-        private$note_made(jobs[[i]], answers[[i]], pictures[i, ])
+        private$note_made(jobs[[i]], answers[[i]], pictures[i, ], measured_here[i])
       }
 
-      private$log$note_all(
-        "made",
-        jobs,
-        seconds = vapply(answers, `[[`, 0, "seconds"),
-        cost = vapply(answers, `[[`, 0, "cost")
-      )
+      if (length(jobs) > 0) {
+        private$log$note_all(
+          "made",
+          jobs,
+          seconds = vapply(answers, `[[`, 0, "seconds"),
+          cost = vapply(answers, `[[`, 0, "cost")
+        )
+      }
     },
 
-    note_made = function(job, made, picture) {
+    # What another process has, or has made, since this one was silent for too long.
+    drop = function(jobs) {
+      if (length(jobs) > 0) {
+        private$log$note_all("dropped", jobs)
+      }
+    },
+
+    note_made = function(job, made, picture, measured_here) {
       private$takes$note_made(job$at, picture, length(made$bytes))
       job$queue$count_made(made$seconds, job$first)
       private$status$count_made(made$cost)
       if (private$score) {
-        private$measuring$add(job$at)
         private$kept(private$takes$row(job$at))
+      }
+
+      if (private$score && measured_here) {
+        private$measuring$add(job$at)
       }
 
       for (child in private$takes$children_of(job$at)) {
@@ -139,7 +164,7 @@ Outcomes <- R6::R6Class(
         return(made)
       }
 
-      twins <- private$takes$twins_of(job$at, made$sha256)
+      twins <- private$shares$twins_of(private$takes, job$at, made$sha256)
       if (length(twins) == 0) {
         return(made)
       }
@@ -173,8 +198,13 @@ Outcomes <- R6::R6Class(
 
       private$takes$note_doubt(at)
       private$takes$note_unmade(at)
-      measured <- record_planned(private$store, private$takes$row(at)$take) > 0
-      private$queues[[private$takes$engine_of(at)]]$take_back(at)
+      queue <- private$queues[[private$takes$engine_of(at)]]
+      take <- private$takes$row(at)$take
+      in_transaction(private$store, {
+        measured <- record_planned(private$store, take) > 0
+        private$shares$note_again(take, queue$name)
+      })
+      queue$take_back(at)
       private$status$count_unmade(measured)
       private$measuring$remove(at)
     },
@@ -226,6 +256,7 @@ Outcomes <- R6::R6Class(
 
       pause <- failure$retry_after %||% pause_after(job$try, job$request$key)
       job$queue$wait_until(now + pause)
+      private$shares$note_pause(job$queue, pause)
       private$retry_or_fail(job, failure, stopping, longest)
     },
 
@@ -278,7 +309,17 @@ Outcomes <- R6::R6Class(
     # A take that is given up, or left to a person.
     complete_failed = function(job, failure) {
       private$alive()
-      record_failed(private$store, job$take$take, failure, job$described)
+      in_transaction(private$store, {
+        own <- private$shares$may_record(job$take$take)
+        if (all(own)) {
+          record_failed(private$store, job$take$take, failure, job$described)
+          private$shares$note_ended(job$take$take)
+        }
+      })
+      if (!all(own)) {
+        return(private$drop(list(job)))
+      }
+
       failed <- failure$kind != "awaited"
       takes <- length(job$at)
       if (failed) {
@@ -299,88 +340,15 @@ Outcomes <- R6::R6Class(
     # one too: nothing is wrong with them.
     park = function(job, failure, why = conditionMessage(failure)) {
       record_reason(private$store, job$take$take, failure)
+      private$shares$give_back(job$queue, job$at)
       if (is.null(job$queue$parked)) {
         job$queue$park(why)
+        private$shares$note_parked(job$queue)
         private$log$note("left alone", job, kind = failure$kind, message = job$queue$parked)
       }
     }
   )
 )
 
-# What a killed run had sent to such an engine may have been paid for: only a person asks again.
-fail_unanswered <- function(store) {
-  takes <- read_waiting(store, "sent")
-  if (length(takes)) {
-    lost <- as_paid(failure_of("timed_out", "The run ended before it was answered.", NA_real_))
-    record_failed(store, takes, lost, NA_character_)
-  }
-}
-
-# An answer to a job as `jobs` of one take each and their `answers`, with the hashes of pictures. A
-# failure of the whole call stays one.
-parts_of_answer <- function(job, made) {
-  whole <- inherits(made, "condition") || length(job$at) == 1
-  list(
-    jobs = if (whole) list(job) else split_job(job),
-    answers = lapply(if (whole) list(made) else made, function(one) {
-      if (!inherits(one, "condition")) {
-        one$sha256 <- sha256_of(one$bytes)
-      }
-
-      one
-    })
-  )
-}
-
-# A job of several takes as jobs of one each.
-split_job <- function(job) {
-  lapply(seq_along(job$at), function(i) {
-    one <- job
-    one$at <- job$at[i]
-    one$take <- job$take[i, ]
-    one$described <- job$described[i]
-    one
-  })
-}
-
-# What is recorded of jobs of one take each, a row a job.
-recorded_as <- function(jobs, answers, pictures) {
-  new_table(
-    take = vapply(jobs, function(job) job$take$take, ""),
-    file = pictures$file,
-    sha256 = pictures$sha256,
-    width = vapply(answers, `[[`, 0, "width"),
-    height = vapply(answers, `[[`, 0, "height"),
-    bytes = vapply(answers, function(made) length(made$bytes), 0L),
-    seconds = vapply(answers, `[[`, 0, "seconds"),
-    first_call = vapply(jobs, `[[`, NA, "first"),
-    cost = vapply(answers, `[[`, 0, "cost"),
-    request = vapply(jobs, `[[`, "", "described"),
-    answer = vapply(answers, function(made) {
-      to_json(c(list(seed = made$seed, waited = made$waited), made$says))
-    }, "")
-  )
-}
-
 # A take for which the connection was closed so often, without an answer, has failed.
 most_cuts <- 6
-
-# A failure that does not come from an engine.
-failure_of <- function(kind, message, seconds, cost = NA_real_) {
-  errorCondition(
-    message,
-    class = c(paste0("sprenn_failure_", kind), "sprenn_failure"),
-    kind = kind,
-    seconds = seconds,
-    cost = cost
-  )
-}
-
-failure_of_worker <- function(why, late, seconds) {
-  if (late) {
-    failure_of("timed_out", paste("Nothing came back:", why), seconds)
-  } else {
-    said <- paste0("The process that makes it ends every time (", why, ").")
-    failure_of("engine_error", said, seconds)
-  }
-}

@@ -34,12 +34,11 @@ EngineQueue <- R6::R6Class(
         (private$line$ready > 0 || private$line$any_in(private$later$take))
     },
 
-    # Whether the engine can be sent a take now.
-    may_begin = function(now) {
+    # Whether the engine can be sent a take now, where it may have so many pieces of work in flight.
+    may_begin = function(now, most = private$.engine$about$at_once) {
       # An engine that can't be reached is tried with one call at a time.
-      most <- if (is.null(private$away)) private$.engine$about$at_once else 1
-      ready <- is.null(private$.parked) && now >= private$not_before &&
-        private$pieces < most && private$keeps_rate(now)
+      most <- if (is.null(private$away)) most else min(1, most)
+      ready <- self$is_due(now) && private$.pieces < most && private$keeps_rate(now)
       if (!ready) {
         return(FALSE)
       }
@@ -52,6 +51,19 @@ EngineQueue <- R6::R6Class(
 
       private$line$ready > 0
     },
+
+    # Whether it is left alone, or has asked for that until later.
+    is_due = function(now) is.null(private$.parked) && now >= private$not_before,
+
+    # Takes that another process may have now leave the queue.
+    drop = function(at) {
+      private$line$remove(private$line$ready_among(at))
+      private$later <- private$later[!private$later$take %in% at, ]
+      private$unsent[at] <- FALSE
+    },
+
+    # The number of takes that are left of all that the engine makes, by whatever process.
+    expect = function(left) private$.total <- left + private$.made + private$.failed,
 
     # Takes the next call off the queue: the take `first`, and those that are asked for in the same
     # call. `together` is a function of it and of a filter for takes that wait.
@@ -80,8 +92,8 @@ EngineQueue <- R6::R6Class(
     },
 
     # A piece of work begins: of these, an engine has only as many at once as it takes.
-    begin_piece = function() private$pieces <- private$pieces + 1,
-    end_piece = function() private$pieces <- private$pieces - 1,
+    begin_piece = function() private$.pieces <- private$.pieces + 1,
+    end_piece = function() private$.pieces <- private$.pieces - 1,
 
     # A call begins. TRUE where it is the checkpoint's first, which may have to load it.
     begin_call = function(checkpoint, now) {
@@ -197,6 +209,16 @@ EngineQueue <- R6::R6Class(
       }
     },
 
+    # Whether it is known how long a picture takes.
+    is_timed = function() private$timed > 0,
+
+    # A rate limit allows rate_calls() in so many seconds; NULL without a limit. A rate below one a
+    # minute means a longer window.
+    rate_window = function() {
+      most <- private$.engine$per_minute
+      if (!is.null(most)) 60 * max(1, 1 / most)
+    },
+
     # Why it is not working, in words.
     state_words = function(now) {
       if (!is.null(private$.parked)) {
@@ -219,6 +241,11 @@ EngineQueue <- R6::R6Class(
     made = function() private$.made,
     failed = function() private$.failed,
     in_flight = function() private$.in_flight,
+    # Pieces of work in flight; one may hold several calls.
+    pieces = function() private$.pieces,
+    # Takes that could be sent now, and the numbers of all that are still to be sent.
+    ready = function() private$line$ready,
+    unsent_now = function() which(private$unsent),
     # The number of takes that are neither made nor given up.
     left = function() self$total - private$.made - private$.failed,
     # Why it is left alone; NULL while it is not.
@@ -236,8 +263,7 @@ EngineQueue <- R6::R6Class(
     .made = 0,
     .failed = 0,
     .in_flight = 0,
-    # The number of pieces of work in flight; one may hold several calls.
-    pieces = 0,
+    .pieces = 0,
     .parked = NULL,
     line = NULL,
     # By the number of a take, whether it is still to be sent.
@@ -255,19 +281,20 @@ EngineQueue <- R6::R6Class(
 
     # Whether another call keeps to the rate limit.
     keeps_rate = function(now) {
-      most <- private$.engine$per_minute
-      if (is.null(most)) {
+      within <- self$rate_window()
+      if (is.null(within)) {
         private$starts <- numeric()
         return(TRUE)
       }
 
-      # A rate below one a minute means a longer window.
-      within <- 60 * max(1, 1 / most)
       private$starts <- private$starts[private$starts > now - within]
-      length(private$starts) < max(1, floor(most))
+      length(private$starts) < rate_calls(private$.engine$per_minute)
     }
   )
 )
+
+# How many calls a rate limit allows in its window.
+rate_calls <- function(per_minute) max(1, floor(per_minute))
 
 # A queue for every engine, by name; `far` is whether the run has workers on other machines.
 new_queues <- function(engines, takes, far) {

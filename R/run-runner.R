@@ -6,7 +6,9 @@ Runner <- R6::R6Class(
   cloneable = FALSE,
   public = list(
     # `wanted` says which takes of the store to make, `to_score` which of the existing ones to
-    # measure; with `score`, new takes are measured as well.
+    # measure; with `score`, new takes are measured as well. `shared` is for a run that other
+    # processes carry too, where the store says what is left: the takes that are `planned`, and the
+    # name of this process's `log`.
     initialize = function(store,
                           lock,
                           trial,
@@ -16,7 +18,8 @@ Runner <- R6::R6Class(
                           score = TRUE,
                           workers = NULL,
                           outage = 0,
-                          progress = NULL) {
+                          progress = NULL,
+                          shared = NULL) {
       private$store <- store
       private$lock <- lock
       private$talks <- Conversations$new()
@@ -24,14 +27,25 @@ Runner <- R6::R6Class(
       private$queues <- new_queues(trial$lineup$engines, private$takes, far = is.list(workers))
       to_measure <- if (score) sum(wanted) + length(to_score) else 0
       private$status <- RunStatus$new(sum(wanted), to_measure, progress)
-      private$log <- EventLog$new(store$folder)
+      private$log <- EventLog$new(store$folder, shared$log)
       whole <- FALSE
       on.exit(if (!whole) private$log$close())
       private$workers <- WorkerJobs$new(
         workers,
-        made_in_workers(private$queues) + to_measure,
+        if (is.null(shared)) made_in_workers(private$queues) + to_measure else length(shared$planned),
         store$folder,
         private$log
+      )
+      private$shares <- shares_of_run(
+        store,
+        lock,
+        shared$planned,
+        private$takes,
+        private$queues,
+        private$status,
+        private$log,
+        private$workers$processes,
+        score
       )
       private$measuring <- Measuring$new(
         store,
@@ -39,6 +53,7 @@ Runner <- R6::R6Class(
         private$takes,
         private$workers,
         private$status,
+        private$shares,
         to_score
       )
       private$.judges <- if (score) early_judges(trial, store)
@@ -49,6 +64,7 @@ Runner <- R6::R6Class(
         private$status,
         private$measuring,
         private$log,
+        private$shares,
         score,
         outage,
         alive = function() private$heartbeat(now = TRUE),
@@ -62,7 +78,7 @@ Runner <- R6::R6Class(
         private$log
       )
       private$orders <- RunOrders$new(
-        store, lock, trial$lineup, private$takes, private$queues, private$log
+        store, lock, trial$lineup, private$takes, private$queues, private$shares, private$log
       )
       private$orders$obey()
       whole <- TRUE
@@ -134,6 +150,7 @@ Runner <- R6::R6Class(
     orders = NULL,
     status = NULL,
     log = NULL,
+    shares = NULL,
     workers = NULL,
     making = NULL,
     measuring = NULL,
@@ -151,11 +168,12 @@ Runner <- R6::R6Class(
       sum(vapply(private$queues, function(queue) queue$in_flight, 0)) + length(private$answers)
     },
 
-    # Over when nothing is in flight and nothing is left, or it is stopping.
+    # Over when nothing is in flight and nothing is left for any process, or it is stopping.
     is_over = function() {
       left <- any(vapply(private$queues, function(queue) queue$is_open(), NA)) ||
         private$measuring$count > 0
-      private$in_flight() + private$workers$count == 0 && (private$.stopping || !left)
+      private$in_flight() + private$workers$count == 0 &&
+        (private$.stopping || (!left && private$shares$is_done()))
     },
 
     # Waits a moment, but not for servers that have answered; longer the longer nothing happens,
@@ -183,7 +201,7 @@ Runner <- R6::R6Class(
     heartbeat = function(now = FALSE) {
       if (clock() - private$last_heartbeat > if (now) 0.5 else 2) {
         private$last_heartbeat <- clock()
-        send_heartbeat(private$store, private$lock)
+        if (private$shares$beat()) private$measuring$clear()
         if (private$orders$obey() && !private$.stopping) {
           private$stop_sending("asked by somebody who watches")
         }
@@ -217,6 +235,7 @@ Runner <- R6::R6Class(
         sent <- private$send_of(queue) || sent
       }
 
+      private$measuring$add(private$shares$takes_to_measure(private$measuring$count))
       # Work in this process blocks the loop: one take at a time.
       if (!private$workers$are_there()) {
         if (private$measuring$count > 0 && !sent) {
@@ -239,6 +258,7 @@ Runner <- R6::R6Class(
       # Work in this process blocks, so the other engines get their turn in between.
       blocks <- !queue$converses && !private$goes_out(queue)
       sent <- FALSE
+      private$shares$fill(queue)
       while (private$may_send(queue)) {
         if (private$goes_out(queue)) private$making$send(queue) else private$send(queue)
         sent <- TRUE
@@ -257,7 +277,8 @@ Runner <- R6::R6Class(
       kept <- private$measuring$count >= fewest_measured && !private$workers$are_measuring()
       !private$.stopping &&
         (!private$goes_out(queue) || private$workers$have_room(kept = as.numeric(kept))) &&
-        queue$may_begin(clock())
+        queue$may_begin(clock(), private$shares$most_pieces(queue)) &&
+        private$shares$may_call(queue)
     },
 
     send = function(queue) {

@@ -47,7 +47,7 @@ score_run <- function(
   tell_changes(store, trial, asked)
   lock <- lock_run(store, wait)
   on.exit(unlock_run(store, lock), add = TRUE, after = FALSE)
-  in_transaction(store$db, bring_to_suite(store, trial, asked))
+  in_transaction(store, bring_to_suite(store, trial, asked))
   takes <- read_takes(store)
   to_score <- unscored_takes(store, takes, version_of_measures(trial$suite), again)
   stopping <- FALSE

@@ -40,11 +40,9 @@ read_run <- function(trial, run = "main", newest = 12) {
 }
 
 state_of_run <- function(store, trial, newest) {
-  locked <- is_locked(store)
-  holder <- read_holder(store)
-  told <- read_noted_progress(store)
-  # What an earlier process has noted says nothing about this one.
-  told <- if (locked && identical(told$lock, holder$id)) told
+  writers <- live_writers(store)
+  locked <- nrow(writers) > 0
+  told <- read_noted_progress(writers)
   pipelines <- count_pipelines(store, steps_left_out(trial$lineup, read_left_out(store)))
   sums <- colSums(pipelines[c("planned", "made", "failed", "refused", "measured")])
   out <- sum(pipelines$planned[pipelines$left_out])
@@ -53,12 +51,12 @@ state_of_run <- function(store, trial, newest) {
       run = store$run,
       state = if (!locked) {
         if (sums[["planned"]] > out) "open" else "complete"
-      } else if (is_asked_to_stop(store, holder$id)) {
+      } else if (all(writers$stop == 1)) {
         "stopping"
       } else {
         "running"
       },
-      holder = if (locked) holder_words(holder) else NA_character_,
+      holder = if (locked) paste(holder_words(writers), collapse = "; ") else NA_character_,
       words = told$words %||% "",
       asking = if (isTRUE(told$to_ask > 0)) c(told$asked, told$to_ask),
       left = as.numeric(told$left %||% NA),

@@ -32,6 +32,17 @@ RunStatus <- R6::R6Class(
 
     count_scored = function(takes) private$scored <- private$scored + takes,
 
+    # What is left to make and to measure of a run that several `processes` carry: the rest of what
+    # there was at first has been done by others.
+    note_left = function(to_make, to_measure, processes) {
+      own <- private$.made + private$.failed + private$awaited
+      private$.total <- max(private$.total, to_make + own)
+      private$made_elsewhere <- private$.total - to_make - own
+      private$expected <- max(private$expected, to_measure + private$scored)
+      private$scored_elsewhere <- private$expected - to_measure - private$scored
+      private$sharing <- processes
+    },
+
     # Notes how long a process took to measure so many takes.
     time_measuring = function(seconds, takes) {
       private$measured <- private$measured + takes
@@ -47,15 +58,15 @@ RunStatus <- R6::R6Class(
       private$told <- clock()
       left_out <- sum(vapply(queues, function(queue) queue$left_out, 0))
       private$progress(
-        done = private$.made + private$.failed + private$awaited,
+        done = private$.made + private$.failed + private$awaited + private$made_elsewhere,
         total = private$.total - left_out,
         failed = private$.failed,
         seconds = clock() - private$began,
         flying = in_flight,
-        scored = private$scored,
+        scored = private$scored + private$scored_elsewhere,
         to_score = max(0, private$expected - left_out),
         cost = private$cost,
-        left = if (stopping) NA_real_ else self$time_left(queues, workers),
+        left = if (stopping) NA_real_ else self$time_left(queues, workers) / private$sharing,
         words = if (!stopping) {
           workers$words()
         } else if (in_flight + workers$count > 0) {
@@ -74,7 +85,7 @@ RunStatus <- R6::R6Class(
     time_left = function(queues, workers) {
       numbers <- function(queues, of) vapply(queues, of, 0, USE.NAMES = FALSE)
       parked <- !vapply(queues, function(queue) is.null(queue$parked), NA)
-      to_measure <- private$expected - private$scored -
+      to_measure <- private$expected - private$scored - private$scored_elsewhere -
         sum(numbers(queues[parked], function(queue) queue$left)) -
         sum(numbers(queues, function(queue) as.numeric(queue$left_out)))
       open <- Filter(function(queue) queue$left > 0, queues[!parked])
@@ -101,6 +112,10 @@ RunStatus <- R6::R6Class(
     awaited = 0,
     cost = 0,
     scored = 0,
+    # By other processes, and how many carry the run.
+    made_elsewhere = 0,
+    scored_elsewhere = 0,
+    sharing = 1,
     expected = 0,
     measured = 0,
     measuring = 0,
@@ -136,8 +151,8 @@ EventLog <- R6::R6Class(
   "sprenn_log",
   cloneable = FALSE,
   public = list(
-    initialize = function(folder) {
-      path <- file.path(folder, "events.jsonl")
+    initialize = function(folder, name = NULL) {
+      path <- file.path(folder, name %||% "events.jsonl")
       private$connection <- tryCatch(suppressWarnings(file(path, "ab")), error = function(e) {
         stop_sprenn("store", c(paste0("Can't write to ", path, "."), x = one_line(e)))
       })

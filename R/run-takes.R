@@ -11,6 +11,7 @@ RunTakes <- R6::R6Class(
       private$file <- takes$file
       private$sha256 <- takes$sha256
       private$.bytes <- takes$bytes
+      private$attempt <- takes$attempt
       private$steps <- steps[match(takes$pipeline, steps$pipeline), ]
       private$is_made <- takes$state == "made" & !wanted
       private$tries <- private$spent <- private$losses <- private$cuts <- numeric(count)
@@ -26,8 +27,11 @@ RunTakes <- R6::R6Class(
       row$file <- private$file[at]
       row$sha256 <- private$sha256[at]
       row$bytes <- private$.bytes[at]
+      row$attempt <- private$attempt[at]
       row
     },
+
+    ids = function(ats) private$takes$take[ats],
 
     step = function(at) private$steps[at, ],
     engine_of = function(at) private$steps$engine[at],
@@ -110,6 +114,34 @@ RunTakes <- R6::R6Class(
 
     note_unmade = function(at) private$is_made[at] <- FALSE,
 
+    # From now on, takes of these numbers can be found by their position in the plan.
+    find_by_position = function(planned) {
+      private$by_position <- integer()
+      private$by_position[private$takes$position[planned]] <- planned
+    },
+
+    # Takes that this process has claimed, each with the attempt that it is at. Returns their
+    # numbers.
+    note_claimed = function(positions, attempt) {
+      at <- private$by_position[positions]
+      private$attempt[at] <- attempt
+      at
+    },
+
+    # Takes that any process of this run has made, with their `pictures` (`file`, `sha256`). Returns
+    # the numbers of those that the plan has.
+    note_elsewhere = function(positions, pictures, bytes) {
+      at <- private$by_position[positions]
+      known <- !is.na(at)
+      at <- at[known]
+      private$made_here[at] <- private$made_here[at] | !private$is_made[at]
+      private$is_made[at] <- TRUE
+      private$file[at] <- pictures$file[known]
+      private$sha256[at] <- pictures$sha256[known]
+      private$.bytes[at] <- bytes[known]
+      at
+    },
+
     # Takes of other cases with exactly the same picture.
     twins_of = function(at, sha256) {
       if (is.null(private$pictures)) {
@@ -150,6 +182,8 @@ RunTakes <- R6::R6Class(
     file = character(),
     sha256 = character(),
     .bytes = numeric(),
+    attempt = integer(),
+    by_position = integer(),
     wanted = logical(),
     ready = logical(),
     # Numbers of takes as numbers_by() has them, from when they are needed: by the take before them,

@@ -80,20 +80,39 @@ run_trial <- function(
   stop_for_read_only(store)
   tell_changes(store, trial, asked)
   stop_over_limits(trial, plan, store, options$yes)
-  lock <- lock_run(store, options$wait, function(words) {
+  told <- function(words) {
     if (!is.null(progress)) {
       progress(done = 0, total = nrow(plan), failed = 0, seconds = 0, words = words)
     }
-  })
+  }
+  # A race decides after each round what comes next, which is for one process.
+  is_shared <- is_postgres(store$db) && is.null(options$until)
+  lock <- lock_run(store, options$wait, told, beside = is_shared)
   on.exit(unlock_run(store, lock), add = TRUE, after = FALSE)
   progress <- noted_progress(store, lock, progress)
-  record_plan(store, trial, plan, asked)
-  fail_unanswered(store)
-  trial <- draft_for_run(trial, store, plan, progress)
-  # Files that a killed process left half written. They lie above the folders with pictures, which
-  # may hold a million.
-  above <- list.files(file.path(store$folder, "takes"), all.files = TRUE)
-  unlink(file.path(store$folder, "takes", above[is_part(above)]))
+  store$be_patient(options$outage, told)
+  prepare <- function() {
+    record_plan(store, trial, plan, asked)
+    fail_unanswered(store)
+    draft_for_run(trial, store, plan, progress)
+    # Files that a killed process left half written. They lie above the folders with pictures, which
+    # may hold a million.
+    above <- list.files(file.path(store$folder, "takes"), all.files = TRUE)
+    unlink(file.path(store$folder, "takes", above[is_part(above)]))
+    if (is_shared) {
+      takes <- read_takes(store)
+      share_work_left(store, trial, takes, takes$take %in% plan$take, options)
+    }
+  }
+  is_first <- TRUE
+  if (is_shared) {
+    carried <- carried_by(trial, plan, asked, options)
+    is_first <- begin_together(store, lock, carried, told, prepare)
+  } else {
+    prepare()
+  }
+
+  trial <- with_drafts(trial, store)
   takes <- read_takes(store)
   lists <- write_checklists(trial, store, takes)
   planned <- takes$take %in% plan$take
@@ -102,36 +121,29 @@ run_trial <- function(
   judged <- runner <- NULL
   # Makes and measures what is wanted; says whether it was stopped on the way.
   make <- function(part, takes = read_takes(store)) {
-    wanted <- part &
-      (takes$state %in% c("planned", if (options$retry) "failed") |
-        (takes$state == "made" & !picture_is_there(store, takes)))
-    to_score <- if (score) {
-      intersect(
-        unscored_takes(store, takes, version_of_measures(trial$suite)),
-        which(part & !wanted)
-      )
-    } else {
-      integer()
-    }
+    left <- if (is_shared) none_left(takes) else left_to_do(store, trial, takes, part, options)
     runner <<- Runner$new(
       store,
       lock,
       trial,
       takes,
-      wanted,
-      to_score,
+      left$wanted,
+      left$to_score,
       score = score,
       workers = options$workers,
       outage = options$outage,
-      progress = progress
+      progress = progress,
+      shared = if (is_shared) list(planned = which(part), log = if (!is_first) own_log())
     )
     on.exit(runner$close())
     runner$run()
-    compare_across(store, trial$suite)
-    if (score && !runner$stopping) {
-      judged <<- ask_judges(store, trial, lock, shown, runner$judges)
+    finish <- function() {
+      compare_across(store, trial$suite)
+      if (score && !runner$stopping) {
+        judged <<- ask_judges(store, trial, lock, shown, runner$judges)
+      }
     }
-
+    if (is_shared && !runner$stopping) in_turn(store, lock, "finish", told, finish) else finish()
     runner$stopping
   }
 
@@ -242,6 +254,24 @@ run_options <- function(
     class = "sprenn_run_options"
   )
 }
+
+# Which takes of a `part` of the plan are `wanted`, and the numbers of those `to_score`.
+left_to_do <- function(store, trial, takes, part, options) {
+  wanted <- part &
+    (takes$state %in% c("planned", if (options$retry) "failed") |
+      (takes$state == "made" & !picture_is_there(store, takes)))
+  to_score <- if (options$score) {
+    intersect(
+      unscored_takes(store, takes, version_of_measures(trial$suite)),
+      which(part & !wanted)
+    )
+  } else {
+    integer()
+  }
+  list(wanted = wanted, to_score = to_score)
+}
+
+none_left <- function(takes) list(wanted = rep(FALSE, nrow(takes)), to_score = integer())
 
 # The progress of asking the judges, as that of a run.
 judging_progress <- function(progress) {

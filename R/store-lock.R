@@ -1,30 +1,34 @@
-# The lock of a run: one process at a time may write. Reading needs no lock.
+# Who may write to a run: one process alone, or on a PostgreSQL server several coordinators that
+# carry it together. Reading needs no lock.
 
 # Locks a run for this process, or says who has the lock. `wait` is the number of seconds to wait
-# for it.
-lock_run <- function(store, wait = 0, told = function(words) NULL) {
-  me <- this_process()
+# for it. A coordinator may write `beside` others.
+lock_run <- function(store, wait = 0, told = function(words) NULL, beside = FALSE) {
+  me <- this_process(beside)
   began <- clock()
-  seen <- list(id = "", beat = -1, at = began)
+  seen <- nobody_heard
   while (!try_lock(store, me)) {
-    other <- read_holder(store)
-    if (length(other$id) == 0) {
+    others <- those_in_the_way(read_writers(store), me)
+    if (nrow(others) == 0) {
       next
     }
 
-    seen <- heard_of(seen, other, function() {
-      told(paste0("run ", quoted(store$run), " is in use: ", holder_words(other), "; waiting"))
-    })
-    near <- other$machine == me$machine
-    if (is_gone(other, near, seen$at)) {
-      break_lock(store, other)
+    if (!all(others$id %in% seen$id)) {
+      words <- paste(holder_words(others), collapse = "; ")
+      told(paste0("run ", quoted(store$run), " is in use: ", words, "; waiting"))
+    }
+
+    seen <- heard_of(seen, others)
+    gone <- are_gone(others, seen)
+    if (any(gone)) {
+      end_writers(store, others[gone, ])
       next
     }
 
     # A stale lock from another machine is recognised before this process gives up.
-    patience <- if (near) wait else max(wait, silence + 2)
+    patience <- if (any(are_near(others))) wait else max(wait, silence + 2)
     if (clock() - began >= patience) {
-      stop_for_holder(store, other)
+      stop_for_holder(store, others)
     }
 
     steady_sleep(0.25)
@@ -34,89 +38,132 @@ lock_run <- function(store, wait = 0, told = function(words) NULL) {
   me$id
 }
 
-this_process <- function() {
+this_process <- function(beside = FALSE, id = fresh_key()) {
   list(
-    id = fresh_key(),
+    id = id,
     machine = machine_id(),
     pid = Sys.getpid(),
     started = process_start(Sys.getpid()),
     person = paste0(Sys.info()[["user"]], " on ", Sys.info()[["nodename"]]),
-    since = now_utc()
+    since = now_utc(),
+    version = as.character(utils::packageVersion("sprenn")),
+    alone = as.integer(!beside)
   )
 }
 
-# The last heartbeat of the lock's holder; `tell` is called when the holder changes.
-heard_of <- function(seen, other, tell) {
-  if (other$id != seen$id) {
-    tell()
-  }
+read_writers <- function(store) {
+  as_table(read_db(store, "SELECT * FROM writers ORDER BY since, id"))
+}
 
-  if (other$id == seen$id && other$beat == seen$beat) {
-    return(seen)
-  }
-
-  list(id = other$id, beat = other$beat, at = clock())
+# Those whom a process can't write beside.
+those_in_the_way <- function(writers, me) {
+  writers[writers$alone == 1 | me$alone == 1, ]
 }
 
 try_lock <- function(store, me) {
-  taken <- write_db(
-    store$db,
-    "INSERT INTO holder VALUES (1, ?, ?, ?, ?, ?, ?, 0) ON CONFLICT (one) DO NOTHING",
-    params = unname(me)
+  in_transaction(store, {
+    if (is_postgres(store$db)) {
+      write_db(store, "LOCK TABLE writers IN SHARE ROW EXCLUSIVE MODE")
+    }
+
+    write_db(
+      store,
+      "INSERT INTO writers (id, machine, pid, started, person, since, version, alone, beat)
+        SELECT ?, ?, ?, ?, ?, ?, ?, ?, 0
+        WHERE NOT EXISTS (SELECT 1 FROM writers WHERE alone = 1 OR ? = 1)",
+      params = unname(c(me, me$alone))
+    ) == 1
+  })
+}
+
+# When each writer was last heard of by this process: a table of `id`, `beat` and, by its own
+# steady clock, `at`. `seen` is that table as it was before.
+heard_of <- function(seen, writers) {
+  before <- match(paste(writers$id, writers$beat), paste(seen$id, seen$beat))
+  new_table(
+    id = writers$id,
+    beat = writers$beat,
+    at = ifelse(is.na(before), clock(), seen$at[before])
   )
-  taken == 1
 }
 
-# A holder on this machine is looked up; one elsewhere is gone when its heartbeat stops.
-is_gone <- function(holder, near, heard_at) {
-  if (near) !is_alive_holder(holder) else clock() - heard_at > silence
+nobody_heard <- new_table(id = character(), beat = numeric(), at = numeric())
+
+are_near <- function(writers) writers$machine == machine_id()
+
+# A writer on this machine is looked up; one elsewhere is gone when its heartbeat stops, and so is
+# any that others wait for.
+are_gone <- function(writers, seen) {
+  is_silent <- clock() - seen$at[match(writers$id, seen$id)] > silence
+  runs <- vapply(seq_len(nrow(writers)), function(i) is_alive_holder(writers[i, ]), NA)
+  ifelse(are_near(writers), !runs | (is_silent & writers$alone == 0), is_silent)
 }
 
-break_lock <- function(store, holder) {
+# Takes from writers that are gone what they have: their lock, slots and work. One that has sent a
+# heartbeat meanwhile keeps them.
+end_writers <- function(store, writers) {
   write_db(
-    store$db,
-    "DELETE FROM holder WHERE id = ? AND beat = ?",
-    params = list(holder$id, holder$beat)
+    store,
+    "DELETE FROM writers WHERE id = ? AND beat = ?",
+    params = list(writers$id, writers$beat)
   )
 }
 
-stop_for_holder <- function(store, holder) {
+stop_for_holder <- function(store, others) {
+  is_shared <- is_postgres(store$db)
   stop_sprenn(
     "locked",
     c(
-      paste0("Another process is writing to run ", quoted(store$run), "."),
-      x = holder_words(holder),
+      paste0(
+        if (nrow(others) == 1) "Another process is" else paste(nrow(others), "processes are"),
+        " writing to run ", quoted(store$run), "."
+      ),
+      stats::setNames(holder_words(others), rep("x", nrow(others))),
       i = paste0(
         "Wait for it (`--wait`), or stop it with Ctrl-C where it runs. Reading (choose, ",
         "sheet, report) goes on meanwhile."
-      )
+      ),
+      if (!is_shared) {
+        c(i = paste(
+          "With its records in a file, one process makes a run. Several machines can make one",
+          "together if these are on a PostgreSQL server (docs/machines.md)."
+        ))
+      }
     )
   )
 }
 
-# Whether a process holds the lock, without waiting for its heartbeat.
-is_locked <- function(store) {
-  other <- read_holder(store)
-  length(other$id) > 0 && (other$machine != machine_id() || is_alive_holder(other))
+# Whether a process has the lock, without waiting for its heartbeat.
+is_locked <- function(store) nrow(live_writers(store)) > 0
+
+# The writers but those of this machine that have ended.
+live_writers <- function(store) {
+  writers <- read_writers(store)
+  writers[!are_gone(writers, heard_of(nobody_heard, writers)), ]
 }
 
 # Seconds without a heartbeat after which a lock from another machine is stale.
 silence <- 20
 
-holder_words <- function(other) {
-  since <- sub("T(..:..).*", " \\1 UTC", other$since)
-  paste0(other$person, ", process ", other$pid, ", since ", since)
+holder_words <- function(writers) {
+  since <- sub("T(..:..).*", " \\1 UTC", writers$since)
+  paste0(writers$person, ", process ", writers$pid, ", since ", since, recycle0 = TRUE)
+}
+
+# Sends a heartbeat. FALSE if others have taken what this process had, since it was silent for too
+# long.
+beat_once <- function(store, id, wants = NULL) {
+  stop_for_moved(store)
+  write_db(
+    store,
+    "UPDATE writers SET beat = beat + 1, wants = ? WHERE id = ?",
+    params = list(wants %||% NA_character_, id)
+  ) == 1
 }
 
 # Sends a heartbeat; an error if another process has taken over.
 send_heartbeat <- function(store, id) {
-  stop_for_moved(store)
-  still <- write_db(
-    store$db,
-    "UPDATE holder SET beat = beat + 1 WHERE id = ?",
-    params = list(id)
-  )
-  if (still == 0) {
+  if (!beat_once(store, id)) {
     stop_sprenn(
       "locked",
       c(
@@ -150,7 +197,7 @@ own_locks <- R6::R6Class(
 
 unlock_run <- function(store, id) {
   own_locks$remove(id)
-  try(write_db(store$db, "DELETE FROM holder WHERE id = ?", params = list(id)), silent = TRUE)
+  try(write_db(store, "DELETE FROM writers WHERE id = ?", params = list(id)), silent = TRUE)
 }
 
 # A run whose folder was moved or deleted meanwhile: an open database goes along with it, but

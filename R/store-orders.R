@@ -23,48 +23,67 @@ noted_progress <- function(store, lock, tell = NULL) {
 }
 
 note_progress <- function(store, lock, progress) {
-  progress$lock <- lock
-  progress$at <- now_utc()
   is_known <- vapply(progress, function(value) is.data.frame(value) || !anyNA(value), NA)
-  set_facts(store, progress = to_json(progress[is_known]))
+  write_db(
+    store,
+    "UPDATE writers SET progress = ? WHERE id = ?",
+    params = list(to_json(progress[is_known]), lock)
+  )
 }
 
-# How far the process was that last wrote to the run: what run_trial() tells its `progress`, with
-# `lock`, the process, and `at`, when it was noted. NULL if none has.
-read_noted_progress <- function(store) {
-  told <- read_fact(store, "progress")
-  if (is.na(told)) {
-    return(NULL)
+# How far writers are together: what run_trial() tells its `progress`. NULL if none has noted it.
+read_noted_progress <- function(writers) {
+  noted <- lapply(writers$progress[!is.na(writers$progress)], function(told) {
+    # Records that came from elsewhere may say anything.
+    progress <- tryCatch(jsonlite::fromJSON(told), error = function(e) NULL)
+    if (is.list(progress)) {
+      known <- is.data.frame(progress$engines) &&
+        all(c("engine", "flying", "words") %in% names(progress$engines))
+      progress$engines <- if (known) progress$engines
+      progress$words <- clean_text(as.character(progress$words %||% ""))[1]
+      progress
+    }
+  })
+  noted <- Filter(Negate(is.null), noted)
+  if (length(noted) < 2) {
+    return(if (length(noted) == 1) noted[[1]])
   }
 
-  # Records that came from elsewhere may say anything.
-  progress <- tryCatch(jsonlite::fromJSON(told), error = function(e) NULL)
-  if (!is.list(progress)) {
-    return(NULL)
+  numbers <- function(name) {
+    as.numeric(unlist(lapply(noted, function(one) one[[name]] %||% NA_real_)))
   }
-
-  known <- is.data.frame(progress$engines) &&
-    all(c("engine", "flying", "words") %in% names(progress$engines))
-  progress$engines <- if (known) progress$engines
-  progress$words <- clean_text(as.character(progress$words %||% ""))[1]
+  progress <- noted[[1]]
+  progress$flying <- sum(numbers("flying"), na.rm = TRUE)
+  progress$left <- if (!anyNA(numbers("left"))) max(numbers("left"))
+  words <- vapply(noted, `[[`, "", "words")
+  progress$words <- paste(unique(words[nzchar(words)]), collapse = "; ")
+  progress$engines <- engines_together(lapply(noted, `[[`, "engines"))
   progress
 }
 
-read_holder <- function(store) as.list(read_db(store, "SELECT * FROM holder"))
-
-# Asks the process that has the lock to stop after what is in flight. FALSE if there is none.
-ask_to_stop <- function(store) {
-  holder <- read_holder(store)
-  if (length(holder$id) == 0) {
-    return(FALSE)
-  }
-
-  set_facts(store, stop = holder$id)
-  TRUE
+# What several coordinators tell of engines: their calls in flight are added up.
+engines_together <- function(told) {
+  told <- do.call(rbind, lapply(told, function(one) one[c("engine", "flying", "words")]))
+  lapply_rows <- split(told, factor(told$engine, unique(told$engine)))
+  do.call(rbind, unname(lapply(lapply_rows, function(own) {
+    words <- own$words[nzchar(own$words)]
+    data.frame(
+      engine = own$engine[1],
+      flying = sum(own$flying),
+      # If one of them gets on, the engine does.
+      words = if (length(words) == nrow(own)) words[1] else ""
+    )
+  })))
 }
 
-# A process is asked by the id of its lock, so that the next one goes on.
-is_asked_to_stop <- function(store, lock) identical(read_fact(store, "stop"), lock)
+# Asks all who write to the run to stop after what is in flight. FALSE if nobody does.
+ask_to_stop <- function(store) write_db(store, "UPDATE writers SET stop = 1") > 0
+
+# A process is asked by its lock, so that the next one goes on.
+is_asked_to_stop <- function(store, lock) {
+  stop <- read_db(store, "SELECT stop FROM writers WHERE id = ?", params = list(lock))$stop
+  isTRUE(stop == 1)
+}
 
 # The pipelines of which no more takes are made, until they are taken back in.
 read_left_out <- function(store) {

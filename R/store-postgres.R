@@ -80,6 +80,11 @@ connect_postgres <- function(url, schema) {
         bigint = "numeric",
         check_interrupts = FALSE,
         connect_timeout = "10",
+        # A connection that was cut off is noticed within seconds.
+        keepalives_idle = "5",
+        keepalives_interval = "2",
+        keepalives_count = "3",
+        tcp_user_timeout = "10000",
         client_encoding = "UTF8",
         timezone = "UTC",
         timezone_out = "UTC"
@@ -135,10 +140,10 @@ params_for <- function(db, params) {
   })
 }
 
-prepare_postgres <- function(db, schema) {
+prepare_postgres <- function(db, url, schema) {
   DBI::dbExecute(db, "SET lock_timeout = '10s'")
   # Two processes that start the same run create its tables once.
-  in_transaction(db, {
+  all_or_nothing(db, function() {
     DBI::dbGetQuery(db, "SELECT pg_advisory_xact_lock(7308829)::text")
     there <- DBI::dbGetQuery(
       db,

@@ -19,7 +19,7 @@ bring_to_suite <- function(store, trial, asked) {
     before <- if (!is.null(facts$measured_by)) unlist(read_json_text(facts$measured_by))
     same <- (by == before[names(by)]) %in% TRUE
     forget_cases(store, names(by)[!same])
-    write_db(store$db, "DELETE FROM facts WHERE name = 'race'")
+    write_db(store, "DELETE FROM facts WHERE name = 'race'")
   }
 
   set_facts(
@@ -49,7 +49,7 @@ move_takes <- function(store, asked) {
   }
 
   write_db(
-    store$db,
+    store,
     "UPDATE takes SET pipeline = ?, case_id = ?, asked = ? WHERE take = ?",
     params = list(
       now$pipeline[differs],
@@ -67,7 +67,7 @@ move_takes <- function(store, asked) {
 forget_across <- function(store, takes) {
   measures <- vapply(across_measures(), `[[`, "", "measure")
   write_db(
-    store$db,
+    store,
     "DELETE FROM scores WHERE take = ? AND measure = ?",
     params = list(rep(takes, each = length(measures)), rep(measures, length(takes)))
   )

@@ -51,7 +51,7 @@ each_as_json <- function(values) {
 record_plan <- function(store, trial, plan, asked = plan) {
   steps <- recorded_steps(trial$lineup)
   known <- get_facts(store)$key
-  in_transaction(store$db, {
+  in_transaction(store, {
     for (statement in view_statements()) {
       DBI::dbExecute(store$db, statement)
     }
@@ -64,7 +64,7 @@ record_plan <- function(store, trial, plan, asked = plan) {
       sprenn_version = as.character(utils::packageVersion("sprenn"))
     )
     write_db(
-      store$db,
+      store,
       "INSERT INTO pipelines VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
         ON CONFLICT (pipeline) DO UPDATE SET position = excluded.position, engine = excluded.engine,
         engine_version = excluded.engine_version, checkpoint = excluded.checkpoint,
@@ -78,7 +78,7 @@ record_plan <- function(store, trial, plan, asked = plan) {
     open <- read_db(store, "SELECT take, state FROM takes WHERE state <> 'made'")
     wanted <- open$take %in% plan$take | (open$state != "planned" & open$take %in% asked$take)
     if (any(!wanted)) {
-      write_db(store$db, "DELETE FROM takes WHERE take = ?", params = list(open$take[!wanted]))
+      write_db(store, "DELETE FROM takes WHERE take = ?", params = list(open$take[!wanted]))
     }
 
     bring_to_suite(store, trial, asked)
@@ -86,7 +86,7 @@ record_plan <- function(store, trial, plan, asked = plan) {
     plan$position <- seq_len(nrow(plan))
     plan <- plan[!(known$position[match(plan$take, known$take)] == plan$position) %in% TRUE, ]
     write_db(
-      store$db,
+      store,
       "INSERT INTO takes (take, position, pipeline, case_id, seed, state, control,
         parent) VALUES (?, ?, ?, ?, ?, 'planned', ?, ?)
         ON CONFLICT (take) DO UPDATE SET position = excluded.position",
@@ -145,14 +145,14 @@ keep_pictures <- function(store, pictures, sha256 = vapply(pictures, sha256_of, 
 # Records takes that were made, a row each, together or not at all. The scores of an earlier picture
 # of a take are removed.
 record_made <- function(store, made) {
-  in_transaction(store$db, {
+  in_transaction(store, {
     before <- read_takes_with_scores(store, made$take)
     if (length(before) > 0) {
       forget_scores(store, before)
     }
 
     write_db(
-      store$db,
+      store,
       "UPDATE takes SET state = 'made', file = ?, sha256 = ?, width = ?, height = ?, bytes = ?,
       seconds = ?,
         cost = ?, failure = NULL, message = NULL, request = ?, answer = ?, made_at = ?,
@@ -185,7 +185,7 @@ record_failed <- function(store, takes, failure, requests) {
     "failed"
   )
   write_db(
-    store$db,
+    store,
     paste0(
       "UPDATE takes SET state = ?, failure = ?, message = ?, request = ?, seconds = ?, cost = ?, ",
       "made_at = ?, attempt = attempt + ? WHERE take = ?"
@@ -211,7 +211,7 @@ record_failed <- function(store, takes, failure, requests) {
 # Why takes that stay planned have not been made.
 record_reason <- function(store, takes, failure) {
   write_db(
-    store$db,
+    store,
     "UPDATE takes SET failure = ?, message = ? WHERE take = ?",
     params = lapply(
       list(failure$kind, conditionMessage(failure), takes),
@@ -224,10 +224,10 @@ record_reason <- function(store, takes, failure) {
 # A take that is to be made again: its picture is doubted or gone. Returns how many
 # scores of it there were.
 record_planned <- function(store, take) {
-  in_transaction(store$db, {
+  in_transaction(store, {
     gone <- forget_scores(store, take)
     write_db(
-      store$db,
+      store,
       "UPDATE takes SET state = 'planned', file = NULL, sha256 = NULL, bytes = NULL WHERE take = ?",
       params = list(take)
     )
@@ -237,11 +237,11 @@ record_planned <- function(store, take) {
 
 # Deletes takes that are no longer planned, with their scores.
 forget_takes <- function(store, takes) {
-  in_transaction(store$db, {
+  in_transaction(store, {
     forget_scores(store, takes)
-    write_db(store$db, "DELETE FROM takes WHERE take = ?", params = list(takes))
+    write_db(store, "DELETE FROM takes WHERE take = ?", params = list(takes))
     write_db(
-      store$db,
+      store,
       "DELETE FROM pipelines WHERE pipeline NOT IN (SELECT pipeline FROM takes)"
     )
   })
@@ -252,11 +252,11 @@ forget_takes <- function(store, takes) {
 record_scores <- function(store, takes, found) {
   scores <- do.call(rbind, lapply(found, function(one) as.data.frame(one$scores)))
   scores$take <- rep(takes, vapply(found, function(one) nrow(one$scores), 0L))
-  in_transaction(store$db, {
+  in_transaction(store, {
     forget_scores(store, takes)
     insert_scores(store, scores)
     write_db(
-      store$db,
+      store,
       "INSERT INTO prints VALUES (?, ?, ?)",
       params = list(takes, vapply(found, `[[`, "", "print"), vapply(found, `[[`, "", "overlay"))
     )
@@ -266,7 +266,7 @@ record_scores <- function(store, takes, found) {
 insert_scores <- function(store, scores) {
   columns <- c("take", "axis", "measure", "phrase", "value", "raw", "level", "place")
   write_db(
-    store$db,
+    store,
     "INSERT INTO scores VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
     params = unname(as.list(scores[columns]))
   )
@@ -274,17 +274,17 @@ insert_scores <- function(store, scores) {
 
 # Removes the scores of takes; returns how many there were.
 forget_scores <- function(store, takes) {
-  write_db(store$db, "DELETE FROM prints WHERE take = ?", params = list(takes))
-  write_db(store$db, "DELETE FROM scores WHERE take = ?", params = list(takes))
+  write_db(store, "DELETE FROM prints WHERE take = ?", params = list(takes))
+  write_db(store, "DELETE FROM scores WHERE take = ?", params = list(takes))
 }
 
 # Records a judge's answers to one job, given as columns, in one transaction.
 record_answers <- function(store, judge, version, rows) {
   n <- length(rows$said)
   in_transaction(
-    store$db,
+    store,
     write_db(
-      store$db,
+      store,
       paste0(
         "INSERT INTO answers VALUES (?, ?, ?, ?, ?) ON CONFLICT (judge, version, subject, ",
         "statement) DO UPDATE SET said = excluded.said"
@@ -303,7 +303,7 @@ forget_judges <- function(store, judges) {
   }
   if (length(gone)) {
     measures <- c(gone, outer(gone, c(compared_parts, judged_flaw_names), paste, sep = "_"))
-    write_db(store$db, "DELETE FROM scores WHERE measure = ?", params = list(measures))
+    write_db(store, "DELETE FROM scores WHERE measure = ?", params = list(measures))
   }
 }
 
@@ -311,9 +311,9 @@ forget_judges <- function(store, judges) {
 # row a score, `takes` and `measures` say what goes.
 replace_scores <- function(store, scores, takes, measures) {
   gone <- expand.grid(take = unique(takes), measure = measures, stringsAsFactors = FALSE)
-  in_transaction(store$db, {
+  in_transaction(store, {
     write_db(
-      store$db,
+      store,
       "DELETE FROM scores WHERE take = ? AND measure = ?",
       params = unname(as.list(gone))
     )
@@ -325,8 +325,8 @@ replace_scores <- function(store, scores, takes, measures) {
 
 # Puts the scores of measures in place of all that they had.
 replace_measures <- function(store, measures, scores) {
-  in_transaction(store$db, {
-    write_db(store$db, "DELETE FROM scores WHERE measure = ?", params = list(measures))
+  in_transaction(store, {
+    write_db(store, "DELETE FROM scores WHERE measure = ?", params = list(measures))
     if (NROW(scores) > 0) {
       insert_scores(store, scores)
     }
@@ -335,9 +335,9 @@ replace_measures <- function(store, measures, scores) {
 
 # All that was measured goes, and what is measured from now on is of that version.
 forget_measured <- function(store, version) {
-  in_transaction(store$db, {
-    write_db(store$db, "DELETE FROM scores")
-    write_db(store$db, "DELETE FROM prints")
+  in_transaction(store, {
+    write_db(store, "DELETE FROM scores")
+    write_db(store, "DELETE FROM prints")
     set_facts(store, measures = version)
   })
 }
@@ -349,7 +349,7 @@ insert_ballot <- function(store, ballot) {
     "said_at", "repeats"
   )
   write_db(
-    store$db,
+    store,
     paste0(
       "INSERT INTO ballots (number, ", paste(columns, collapse = ", "), ") VALUES ((SELECT ",
       "COALESCE(MAX(number), 0) + 1 FROM ballots), ",
@@ -371,7 +371,7 @@ take_back_ballot <- function(store, person) {
   )
   if (nrow(last) > 0) {
     write_db(
-      store$db,
+      store,
       "UPDATE ballots SET undone = 1 WHERE ballot = ?",
       params = list(last$ballot)
     )

@@ -188,7 +188,7 @@ WatchDesk <- R6::R6Class(
     chosen_at = NULL,
     pool = NULL,
     asked = NULL,
-    seen = list(id = "", beat = -1, at = -Inf),
+    seen = nobody_heard,
 
     read = function() {
       private$reading$begin()
@@ -217,13 +217,12 @@ WatchDesk <- R6::R6Class(
 
     # For how many seconds a process on another machine has given no sign of life.
     silence = function(state) {
-      holder <- read_holder(private$.store)
-      if (is.na(state$holder) || length(holder$id) == 0) {
+      private$seen <- heard_of(private$seen, read_writers(private$.store))
+      if (is.na(state$holder) || nrow(private$seen) == 0) {
         return(0)
       }
 
-      private$seen <- heard_of(private$seen, holder, function() NULL)
-      clock() - private$seen$at
+      clock() - max(private$seen$at)
     },
 
     # Asks for a verdict where there is something new, and tells it once it is there.

@@ -165,7 +165,7 @@ test_that("a run's file of the older schema is brought up to date, with all that
     DBI::dbExecute(db, paste("ALTER TABLE pipelines DROP COLUMN", column))
   }
 
-  for (table in c("holder", "prints")) {
+  for (table in c("work", "slots", "turns", "pauses", "writers", "prints")) {
     DBI::dbExecute(db, paste("DROP TABLE", table))
   }
 

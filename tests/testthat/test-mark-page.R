@@ -356,7 +356,8 @@ test_that("all of it works by the keyboard alone", {
   # Every control can be reached by Tab, and the dialog is left by Escape.
   window$set("width in pixels", 30)
   press_key(window, "n")
-  expect_true(window$value("document.getElementById('case-name').textContent.startsWith('huge')"))
+  # The name changes once the case and its picture have been fetched.
+  window$until("document.getElementById('case-name').textContent.startsWith('huge')")
   press_key(window, "p")
   window$mode("watch")
   window$press_button("new box")

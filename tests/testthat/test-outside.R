@@ -51,11 +51,11 @@ test_that("records of a run that came from elsewhere are cleaned when they are r
   run_trial(folder)
   store <- open_store(folder, "main")
   write_db(
-    store$db,
+    store,
     "UPDATE takes SET state = 'failed', failure = 'refused', message = ? WHERE position = 1",
     list(hostile)
   )
-  write_db(store$db, "UPDATE takes SET answer = '{\"says\": \"\\u001b[31mred\"}'")
+  write_db(store, "UPDATE takes SET answer = '{\"says\": \"\\u001b[31mred\"}'")
   takes <- read_takes(store)
   expect_equal(takes$message[1], clean_text(hostile))
   expect_equal(
@@ -116,7 +116,7 @@ test_that("tables for spreadsheets hold no formulas", {
   )
   run_trial(folder)
   store <- open_store(folder, "main")
-  write_db(store$db, "UPDATE takes SET message = '=HYPERLINK(1)'")
+  write_db(store, "UPDATE takes SET message = '=HYPERLINK(1)'")
   close_store(store)
   tables <- export_run(folder, as = "csv", file = withr::local_tempfile())$path
   takes <- utils::read.csv(file.path(tables, "takes.csv"))

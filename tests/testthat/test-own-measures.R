@@ -149,12 +149,12 @@ test_that("own measures have columns in the tables that are exported, whatever t
   store <- open_store(folder, "main")
   odd <- "a\"b'); DROP TABLE takes; --"
   write_db(
-    store$db,
+    store,
     "INSERT INTO scores SELECT take, 'style', ?, NULL, 0.5, NULL, NULL, NULL FROM takes",
     list(odd)
   )
   write_db(
-    store$db,
+    store,
     "INSERT INTO scores SELECT take, 'style', 'cost', NULL, 0.25, NULL, NULL, NULL FROM takes"
   )
   close_store(store)
@@ -185,7 +185,7 @@ test_that("a command that finds nothing to measure still compares what was not c
   }
   before <- compared()
   expect_gt(nrow(before), 0)
-  write_db(store$db, "DELETE FROM scores WHERE measure IN ('consistency', 'same_as_seed')")
+  write_db(store, "DELETE FROM scores WHERE measure IN ('consistency', 'same_as_seed')")
   expect_lt(nrow(compared()), nrow(before))
   score_run(folder, workers = 0)
   expect_equal(compared(), before)

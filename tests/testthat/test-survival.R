@@ -155,10 +155,11 @@ test_that("a lock that was left behind is recognised", {
   store <- open_store(folder, "main")
   withr::defer(close_store(store))
   leave <- function(machine, pid, started = "1") {
-    DBI::dbExecute(store$db, "DELETE FROM holder")
+    DBI::dbExecute(store$db, "DELETE FROM writers")
     DBI::dbExecute(
       store$db,
-      "INSERT INTO holder VALUES (1, 'x', ?, ?, ?, 'ana on hut', '2026-11-25T10:00:00Z', 3)",
+      "INSERT INTO writers (id, machine, pid, started, person, since, beat, version, alone)
+        VALUES ('x', ?, ?, ?, 'ana on hut', '2026-11-25T10:00:00Z', 3, '0', 1)",
       params = list(machine, pid, started)
     )
   }
@@ -187,7 +188,7 @@ test_that("a lock that was left behind is recognised", {
   expect_gt(as.numeric(Sys.time() - began, units = "secs"), silence - 1)
   # Who was taken over from notices.
   hold <- lock_run(store)
-  DBI::dbExecute(store$db, "UPDATE holder SET id = 'other'")
+  DBI::dbExecute(store$db, "UPDATE writers SET id = 'other'")
   expect_error(
     send_heartbeat(store, hold),
     "has taken over",
