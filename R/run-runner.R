@@ -82,7 +82,7 @@ Runner <- R6::R6Class(
       )
       private$orders$obey()
       whole <- TRUE
-      private$log$note("run began", message = paste(sum(wanted), "takes to make"))
+      private$log$note("run began", message = paste(private$status$total, "takes to make"))
       private$tell()
     },
 

@@ -70,6 +70,10 @@ RunShared <- R6::R6Class(
     # Claims no more than what is begun soon, so that nobody waits for this process in the end.
     fill = function(queue) {
       name <- queue$name
+      if (private$free[[name]] && private$slots[[name]] == 0 && clock() - private$adjusted > 0.5) {
+        private$adjust(read_writers(private$store))
+      }
+
       room <- private$slots[[name]] - queue$pieces
       if (!private$free[[name]] || !is.null(queue$parked) || queue$ready >= max(1, room)) {
         return(invisible())
@@ -200,6 +204,7 @@ RunShared <- R6::R6Class(
     # How many coordinators there are.
     sharing = 1,
     asked = -Inf,
+    adjusted = -Inf,
     count_after = -Inf,
 
     # This process was silent for too long. It goes on, without what it had.
@@ -263,6 +268,7 @@ RunShared <- R6::R6Class(
     # Takes slots that it could use and gives others back, so that nobody has more than an equal
     # share of what somebody else wants too.
     adjust = function(writers) {
+      private$adjusted <- clock()
       slots <- read_slots(private$store)
       others <- writers[writers$id != private$lock, ]
       private$sharing <- nrow(others) + 1

@@ -141,6 +141,8 @@ in_transaction <- function(store, code) {
 }
 
 write_db <- function(store, statement, params = NULL) {
+  # They may come from a query of their own.
+  force(params)
   store$use(function() {
     DBI::dbExecute(
       store$db,
@@ -152,6 +154,7 @@ write_db <- function(store, statement, params = NULL) {
 
 # The records may be those of a run that came from elsewhere, so their texts are cleaned.
 read_db <- function(store, query, params = NULL) {
+  force(params)
   rows <- store$use(function() {
     DBI::dbGetQuery(
       store$db,
