@@ -80,17 +80,14 @@ run_trial <- function(
   stop_for_read_only(store)
   tell_changes(store, trial, asked)
   stop_over_limits(trial, plan, store, options$yes)
-  told <- function(words) {
-    if (!is.null(progress)) {
-      progress(done = 0, total = nrow(plan), failed = 0, seconds = 0, words = words)
-    }
-  }
+  told <- tell <- words_as_progress(progress, nrow(plan))
   # A race decides after each round what comes next, which is for one process.
   is_shared <- is_postgres(store$db) && is.null(options$until)
   lock <- lock_run(store, options$wait, told, beside = is_shared)
   on.exit(unlock_run(store, lock), add = TRUE, after = FALSE)
   progress <- noted_progress(store, lock, progress)
-  store$be_patient(options$outage, told)
+  told <- words_as_progress(progress, nrow(plan))
+  store$be_patient(options$outage, tell)
   prepare <- function() {
     record_plan(store, trial, plan, asked)
     fail_unanswered(store)
@@ -253,6 +250,16 @@ run_options <- function(
     ),
     class = "sprenn_run_options"
   )
+}
+
+# A function that shows words as progress that has not begun.
+words_as_progress <- function(progress, total) {
+  force(progress)
+  function(words) {
+    if (!is.null(progress)) {
+      progress(done = 0, total = total, failed = 0, seconds = 0, words = words)
+    }
+  }
 }
 
 # Which takes of a `part` of the plan are `wanted`, and the numbers of those `to_score`.

@@ -125,8 +125,8 @@ stop_for_holder <- function(store, others) {
       ),
       if (!is_shared) {
         c(i = paste(
-          "With its records in a file, one process makes a run. Several machines can make one",
-          "together if these are on a PostgreSQL server (docs/machines.md)."
+          "Several machines can make a run together if its records are on a PostgreSQL server",
+          "(docs/machines.md)."
         ))
       }
     )

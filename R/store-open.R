@@ -130,6 +130,7 @@ prepare_sqlite <- function(db, file) {
     return(invisible())
   }
 
+  stop_for_older_writer(db, version)
   tryCatch(
     all_or_nothing(db, function() {
       bring_up_to_date(db, version, function(version) {
@@ -171,6 +172,42 @@ bring_up_to_date <- function(db, version, set_version) {
   }
 
   set_version(store_schema)
+}
+
+# A process of an older version that is writing now would lose its tables. One on another machine is
+# known by its heartbeat.
+stop_for_older_writer <- function(db, version) {
+  if (version < first_with_holder || version >= first_with_writers) {
+    return(invisible())
+  }
+
+  read <- function() {
+    tryCatch(DBI::dbGetQuery(db, "SELECT * FROM holder"), error = function(e) data.frame())
+  }
+  first <- read()
+  began <- clock()
+  is_writing <- function(holder) {
+    if (are_near(holder)) {
+      process_runs(holder$pid, holder$started)
+    } else {
+      holder$id != first$id || holder$beat != first$beat
+    }
+  }
+  repeat {
+    holder <- read()
+    if (nrow(holder) > 0 && is_writing(holder)) {
+      stop(
+        "a process of an older version of Sprenn is writing to it (", holder_words(holder),
+        "); wait until it has ended"
+      )
+    }
+
+    if (nrow(holder) == 0 || are_near(holder) || clock() - began > silence) {
+      return(invisible())
+    }
+
+    steady_sleep(0.5)
+  }
 }
 
 # The database's own integrity check: nothing if it is sound.

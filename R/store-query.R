@@ -19,6 +19,7 @@ Store <- R6::R6Class(
       self$records <- records
       self$identity <- identity_of(records)
       private$connect <- connect
+      private$session <- if (!is.null(connect)) session_of(db)
     },
 
     # The value of `work`, a function without arguments that uses the connection. It may be called
@@ -28,7 +29,7 @@ Store <- R6::R6Class(
         return(work())
       }
 
-      for (try in seq_len(most_deadlocks)) {
+      for (try in seq_len(most_tries)) {
         done <- tryCatch(list(value = work()), error = identity)
         if (!inherits(done, "condition")) {
           return(done$value)
@@ -72,6 +73,8 @@ Store <- R6::R6Class(
   private = list(
     .db = NULL,
     connect = NULL,
+    # The server's number of this connection.
+    session = NULL,
     patience = 0,
     told = NULL,
     in_transaction = FALSE,
@@ -84,15 +87,11 @@ Store <- R6::R6Class(
         return(FALSE)
       }
 
-      is_there <- tryCatch(
-        {
-          DBI::dbGetQuery(private$.db, "SELECT 1")
-          TRUE
-        },
-        error = function(e) FALSE
-      )
-      if (is_there) {
-        return(grepl("deadlock detected", conditionMessage(failure), fixed = TRUE))
+      # The client library may have begun another session by itself, without this run's settings.
+      if (identical(session_of(private$.db), private$session)) {
+        return(
+          private$patience > 0 && grepl("deadlock detected|lock timeout", conditionMessage(failure))
+        )
       }
 
       private$reconnect()
@@ -106,6 +105,7 @@ Store <- R6::R6Class(
         if (!is.null(db)) {
           try(suppressWarnings(DBI::dbDisconnect(private$.db)), silent = TRUE)
           private$.db <- db
+          private$session <- session_of(db)
           private$.reconnections <- private$.reconnections + 1
           return(TRUE)
         }
@@ -119,8 +119,9 @@ Store <- R6::R6Class(
   )
 )
 
-# How often a statement is tried that other processes get in the way of.
-most_deadlocks <- 10
+# How often a statement is tried that other processes get in the way of, perhaps one that is cut off
+# and has rows locked until the server notices.
+most_tries <- 10
 
 all_or_nothing <- function(db, work) {
   whole <- FALSE

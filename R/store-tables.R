@@ -42,7 +42,9 @@ ballots_table <- "CREATE TABLE ballots (
   reasons TEXT, phrases TEXT, seconds DOUBLE PRECISION, said_at TEXT NOT NULL, repeats TEXT,
   undone INTEGER NOT NULL DEFAULT 0)"
 
-# The lock before several processes could write: at most one.
+# The lock before several processes could write: at most one. The schemas with either table.
+first_with_holder <- 3L
+first_with_writers <- 10L
 holder_table <- "CREATE TABLE holder (
   one INTEGER PRIMARY KEY CHECK (one = 1), id TEXT NOT NULL, machine TEXT NOT NULL,
   pid INTEGER NOT NULL,

@@ -189,7 +189,7 @@ is_whole <- function(file) {
 # Logs, locks and what is only kept to save time are left out.
 contents_of <- function(folder) {
   files <- list.files(folder, recursive = TRUE, all.files = TRUE, no.. = TRUE)
-  passing <- "events[.]jsonl$|[.]lock$|/join[.]sh$|runs/files[.]json$|runs/engines/"
+  passing <- "events[^/]*[.]jsonl$|[.]lock$|/join[.]sh$|runs/files[.]json$|runs/engines/"
   volatile <- grepl(paste0("run[.]sqlite|", passing), files)
   records <- files[grepl("run[.]sqlite$", files)]
   files <- files[!volatile]

@@ -1,8 +1,9 @@
 # A PostgreSQL server that is restarted, or killed, at a random time of a run that keeps its records
 # there. The run ends and says so; the same command completes it.
 
-# Starts a server of its own in a folder; returns how to start and stop it.
-new_database <- function() {
+# Starts a server of its own in a folder, also for others on the network if it is to listen there;
+# returns how to start and stop it.
+new_database <- function(listen = "127.0.0.1") {
   found <- c(Sys.glob("/usr/lib/postgresql/*/bin/postgres"), Sys.which("postgres"))
   found <- found[nzchar(found)]
   if (length(found) == 0 || !requireNamespace("RPostgres", quietly = TRUE)) {
@@ -22,14 +23,15 @@ new_database <- function() {
   data <- file.path(place, "data")
   words <- as_user(file.path(bin, "initdb"), "-D", data, "-U", "ana", "-A", "trust", "-E", "UTF8")
   processx::run(words[1], words[-1], wd = place)
+  cat("host all all 10.77.0.0/24 trust\n", file = file.path(data, "pg_hba.conf"), append = TRUE)
   port <- httpuv::randomPort()
   launch <- as_user(
     file.path(bin, "postgres"), "-D", data, "-p", port, "-k", place,
-    "-c", "listen_addresses=127.0.0.1"
+    "-c", paste0("listen_addresses=", paste(unique(c("127.0.0.1", listen)), collapse = ","))
   )
   server <- NULL
   database <- list(
-    address = paste0("postgresql://ana@127.0.0.1:", port, "/postgres"),
+    address = paste0("postgresql://ana@", listen, ":", port, "/postgres"),
     start = function() {
       server <<- processx::process$new(launch[1], launch[-1], wd = place, cleanup_tree = TRUE)
       wait_for_port(port)

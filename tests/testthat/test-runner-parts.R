@@ -102,7 +102,8 @@ takes_of_chain <- function() {
     state = c("planned", "planned", "made", "planned"),
     file = NA_character_,
     sha256 = c(NA, NA, "x", NA),
-    bytes = c(NA, NA, 7, NA)
+    bytes = c(NA, NA, 7, NA),
+    attempt = 1L
   )
   steps <- tibble::tibble(pipeline = c("first", "second"), engine = c("mixer", "server"))
   RunTakes$new(takes, wanted = takes$state == "planned", steps)
@@ -288,13 +289,14 @@ outcomes_of <- function(env = parent.frame(), outage = 60, kind = "http") {
   engine$kind <- kind
   parts$queue <- EngineQueue$new(engine, "mixer", seq_len(nrow(takes)))
   parts$status <- RunStatus$new(nrow(takes), nrow(takes))
+  shares <- RunAlone$new(store, "x")
   parts$measuring <- Measuring$new(
     store, trial$suite, parts$takes,
-    workers = NULL, status = parts$status
+    workers = NULL, status = parts$status, shares = shares
   )
   parts$outcomes <- Outcomes$new(
     store, parts$takes, list(mixer = parts$queue), parts$status, parts$measuring,
-    log = quiet_log, score = TRUE, outage = outage, alive = function() NULL,
+    log = quiet_log, shares = shares, score = TRUE, outage = outage, alive = function() NULL,
     kept = function(take) NULL
   )
   parts$job <- function(at) {

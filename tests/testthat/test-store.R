@@ -118,7 +118,8 @@ test_that("a full or read-only disk stops the run with a clear error, and keeps 
   folder <- made_trial()
   store <- open_store(folder, "main")
   withr::defer(close_store(store))
-  blocked <- store
+  blocked <- open_store(folder, "main")
+  withr::defer(close_store(blocked))
   blocked$folder <- file.path(folder, "mixer.R")
   bytes <- png::writePNG(scene(3))
   error <- expect_error(
@@ -205,7 +206,21 @@ test_that("a store of an older form is brought to today's, and chooses as before
     DBI::dbExecute(db, paste("ALTER TABLE pipelines DROP COLUMN", column))
   }
 
+  for (table in c("work", "slots", "turns", "pauses", "writers")) {
+    DBI::dbExecute(db, paste("DROP TABLE", table))
+  }
+
+  DBI::dbExecute(db, holder_table)
+  DBI::dbExecute(
+    db,
+    "INSERT INTO holder VALUES (1, 'x', ?, ?, ?, 'ana on hut', '2026-11-25T10:00:00Z', 3)",
+    params = list(machine_id(), Sys.getpid(), process_start(Sys.getpid()))
+  )
   DBI::dbExecute(db, "PRAGMA user_version = 4")
+  # An older version that is writing now is not disturbed.
+  error <- expect_error(choose_pipeline(folder), class = "sprenn_error_run")
+  expect_match(error$details, "older version of Sprenn is writing to it .ana on hut", all = FALSE)
+  DBI::dbExecute(db, "UPDATE holder SET started = '1'")
   after <- choose_pipeline(folder)
   expect_identical(after$pipelines, before$pipelines)
   expect_equal(DBI::dbGetQuery(db, "PRAGMA user_version")[[1]], store_schema)
