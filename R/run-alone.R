@@ -39,7 +39,8 @@ RunAlone <- R6::R6Class(
     # A take is made again by this process.
     note_again = function(take, engine) NULL,
 
-    # An engine is left alone here, or is not to be called for some seconds; takes of it stay planned.
+    # An engine is left alone here, or is not to be called for some seconds; takes of it stay
+    # planned.
     note_parked = function(queue) NULL,
     give_back = function(queue, at) NULL,
     note_pause = function(queue, seconds) NULL,

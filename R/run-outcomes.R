@@ -4,8 +4,9 @@ Outcomes <- R6::R6Class(
   "sprenn_outcomes",
   cloneable = FALSE,
   public = list(
-    # The parts of a run; `shares` is what it shares with other processes; `alive` is called before anything is recorded, `kept` with each take that
-    # was made. An engine that can't be reached for `outage` seconds is left alone.
+    # The parts of a run; `shares` is what it shares with other processes; `alive` is called before
+    # anything is recorded, `kept` with each take that was made. An engine that can't be reached for
+    # `outage` seconds is left alone.
     initialize = function(store,
                           takes,
                           queues,

@@ -32,7 +32,7 @@ Runner <- R6::R6Class(
       on.exit(if (!whole) private$log$close())
       private$workers <- WorkerJobs$new(
         workers,
-        if (is.null(shared)) made_in_workers(private$queues) + to_measure else length(shared$planned),
+        made_in_workers(private$queues) + to_measure + length(shared$planned),
         store$folder,
         private$log
       )

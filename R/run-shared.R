@@ -70,16 +70,16 @@ RunShared <- R6::R6Class(
     # Claims no more than what is begun soon, so that nobody waits for this process in the end.
     fill = function(queue) {
       name <- queue$name
-      if (private$free[[name]] && private$slots[[name]] == 0 && clock() - private$adjusted > 0.5) {
+      if (!private$free[[name]]) {
+        return(invisible())
+      }
+
+      if (private$slots[[name]] == 0 && clock() - private$adjusted > 0.5) {
         private$adjust(read_writers(private$store))
       }
 
       room <- private$slots[[name]] - queue$pieces
-      if (!private$free[[name]] || !is.null(queue$parked) || queue$ready >= max(1, room)) {
-        return(invisible())
-      }
-
-      if (room <= 0 || !queue$is_due(clock())) {
+      if (queue$ready >= room || !queue$is_due(clock())) {
         return(invisible())
       }
 
@@ -281,30 +281,34 @@ RunShared <- R6::R6Class(
       lacking <- character()
       for (queue in private$queues) {
         own <- slots[slots$engine == queue$name, ]
-        mine <- sum(own$slots[own$writer %in% private$lock])
         asking <- others$id[vapply(wanted, function(engines) queue$name %in% engines, NA)]
         sharing <- length(union(asking, setdiff(own$writer, c(NA, private$lock)))) + 1
         share <- ceiling(sum(own$slots) / sharing)
         usable <- private$usable_slots(queue)
         keeps <- if (length(asking) > 0) min(usable, share) else usable
-        if (mine > keeps) {
-          spare <- min(mine - keeps, mine - queue$pieces)
-          mine <- mine - if (spare > 0) {
-            give_slots(private$store, private$lock, queue$name, spare)
-          } else {
-            0
-          }
-        } else if (mine < keeps) {
-          mine <- mine + take_slots(private$store, private$lock, queue$name, keeps - mine)
-          if (mine < min(usable, share)) {
-            lacking <- c(lacking, queue$name)
-          }
+        has <- private$bring_slots_to(keeps, queue, sum(own$slots[own$writer %in% private$lock]))
+        private$slots[[queue$name]] <- min(has, keeps)
+        if (has < min(usable, share)) {
+          lacking <- c(lacking, queue$name)
         }
-
-        private$slots[[queue$name]] <- min(mine, max(keeps, 0))
       }
 
       private$wants <- if (length(lacking) > 0) to_json(as.list(lacking))
+    },
+
+    # Takes or gives back slots of an engine, of which it `has` some; returns how many it has then.
+    # A slot is needed until its call has ended.
+    bring_slots_to = function(keeps, queue, has) {
+      if (has < keeps) {
+        return(has + take_slots(private$store, private$lock, queue$name, keeps - has))
+      }
+
+      spare <- min(has - keeps, has - queue$pieces)
+      if (spare > 0) {
+        has <- has - give_slots(private$store, private$lock, queue$name, spare)
+      }
+
+      has
     },
 
     # How many calls of an engine this process could have in flight.

@@ -1,5 +1,5 @@
-# Several coordinators of one run: the first one plans and says what is left to do, all carry it, and
-# one after the other does what has to be done at the end.
+# Several coordinators of one run: the first one plans and says what is left to do, all carry it,
+# and one after the other does what has to be done at the end.
 
 # What a coordinator carries, in parts that have to be the same for all of them.
 carried_by <- function(trial, plan, asked, options) {
@@ -27,12 +27,20 @@ carried_words <- c(
 )
 
 # Joins those who carry the run, or begins it with `prepare`, which is a function: TRUE if it is the
-# first. An error if others carry something else.
-begin_together <- function(store, lock, carried, told, prepare) {
+# first. An error if others carry something else. Without `options`, it is made by one process.
+begin_run <- function(store, lock, trial, plan, asked, options, told, prepare) {
+  if (is.null(options)) {
+    prepare()
+    return(TRUE)
+  }
+
+  carried <- carried_by(trial, plan, asked, options)
   in_turn(store, lock, "begin", told, function() {
     others <- wait_for_the_same(store, lock, carried, told)
     if (nrow(others) == 0) {
       prepare()
+      takes <- read_takes(store)
+      share_work_left(store, trial, takes, takes$take %in% plan$take, options)
     }
 
     note_carried(store, lock, to_json(carried))
@@ -95,11 +103,22 @@ stop_for_other_work <- function(store, others, version, parts) {
         ))
       },
       stats::setNames(paste0(
-        "Compared with theirs, ", carried_words[parts], ".", recycle0 = TRUE
+        "Compared with theirs, ", carried_words[parts], ".",
+        recycle0 = TRUE
       ), rep("x", length(parts))),
       i = "Join with the same trial, options and version, or wait until they have ended."
     )
   )
+}
+
+# Has done with `finish`, which is a function, what follows when all takes are made. What is left to
+# do by others is not followed by anything yet.
+end_run <- function(store, lock, is_shared, stopping, told, finish) {
+  if (!is_shared) {
+    finish()
+  } else if (!stopping) {
+    in_turn(store, lock, "finish", told, finish)
+  }
 }
 
 # Does what is for one coordinator at a time; the others wait, and do it after. What is done already

@@ -88,27 +88,10 @@ run_trial <- function(
   progress <- noted_progress(store, lock, progress)
   told <- words_as_progress(progress, nrow(plan))
   store$be_patient(options$outage, tell)
-  prepare <- function() {
-    record_plan(store, trial, plan, asked)
-    fail_unanswered(store)
-    draft_for_run(trial, store, plan, progress)
-    # Files that a killed process left half written. They lie above the folders with pictures, which
-    # may hold a million.
-    above <- list.files(file.path(store$folder, "takes"), all.files = TRUE)
-    unlink(file.path(store$folder, "takes", above[is_part(above)]))
-    if (is_shared) {
-      takes <- read_takes(store)
-      share_work_left(store, trial, takes, takes$take %in% plan$take, options)
-    }
-  }
-  is_first <- TRUE
-  if (is_shared) {
-    carried <- carried_by(trial, plan, asked, options)
-    is_first <- begin_together(store, lock, carried, told, prepare)
-  } else {
-    prepare()
-  }
-
+  is_first <- begin_run(
+    store, lock, trial, plan, asked, if (is_shared) options, told,
+    prepare = function() prepare_run(store, trial, plan, asked, progress)
+  )
   trial <- with_drafts(trial, store)
   takes <- read_takes(store)
   lists <- write_checklists(trial, store, takes)
@@ -118,7 +101,7 @@ run_trial <- function(
   judged <- runner <- NULL
   # Makes and measures what is wanted; says whether it was stopped on the way.
   make <- function(part, takes = read_takes(store)) {
-    left <- if (is_shared) none_left(takes) else left_to_do(store, trial, takes, part, options)
+    left <- left_to_do(store, trial, takes, part & !is_shared, options)
     runner <<- Runner$new(
       store,
       lock,
@@ -140,7 +123,7 @@ run_trial <- function(
         judged <<- ask_judges(store, trial, lock, shown, runner$judges)
       }
     }
-    if (is_shared && !runner$stopping) in_turn(store, lock, "finish", told, finish) else finish()
+    end_run(store, lock, is_shared, runner$stopping, told, finish)
     runner$stopping
   }
 
@@ -153,13 +136,8 @@ run_trial <- function(
   }
   made <- list_takes(store)
   reports <- lapply(stats::setNames(nm = names(lists)), function(name) {
-    list(
-      checklist = lists[[name]],
-      found = report_folder(
-        trial$lineup$engines[[name]],
-        made[takes_of_engine(made, trial, name), ]
-      )
-    )
+    own <- made[takes_of_engine(made, trial, name), ]
+    list(checklist = lists[[name]], found = report_folder(trial$lineup$engines[[name]], own))
   })
   if (isTRUE(runner$stopping)) {
     rlang::interrupt()
@@ -252,6 +230,17 @@ run_options <- function(
   )
 }
 
+# Records the plan, and has done what has to be there before takes are made.
+prepare_run <- function(store, trial, plan, asked, progress) {
+  record_plan(store, trial, plan, asked)
+  fail_unanswered(store)
+  draft_for_run(trial, store, plan, progress)
+  # Files that a killed process left half written. They lie above the folders with pictures, which
+  # may hold a million.
+  above <- list.files(file.path(store$folder, "takes"), all.files = TRUE)
+  unlink(file.path(store$folder, "takes", above[is_part(above)]))
+}
+
 # A function that shows words as progress that has not begun.
 words_as_progress <- function(progress, total) {
   force(progress)
@@ -264,6 +253,10 @@ words_as_progress <- function(progress, total) {
 
 # Which takes of a `part` of the plan are `wanted`, and the numbers of those `to_score`.
 left_to_do <- function(store, trial, takes, part, options) {
+  if (!any(part)) {
+    return(list(wanted = part, to_score = integer()))
+  }
+
   wanted <- part &
     (takes$state %in% c("planned", if (options$retry) "failed") |
       (takes$state == "made" & !picture_is_there(store, takes)))
@@ -277,8 +270,6 @@ left_to_do <- function(store, trial, takes, part, options) {
   }
   list(wanted = wanted, to_score = to_score)
 }
-
-none_left <- function(takes) list(wanted = rep(FALSE, nrow(takes)), to_score = integer())
 
 # The progress of asking the judges, as that of a run.
 judging_progress <- function(progress) {

@@ -1,8 +1,6 @@
 # A run's folder: pictures named by the SHA-256 of their bytes, and one SQLite file with the plan,
 # the outcome of every take, and the scores; or, if these are on a server, a file that says so.
 
-store_schema <- 10L
-
 run_folder <- function(trial_folder, run) file.path(trial_folder, "runs", run)
 
 check_run_name <- function(run) {
@@ -118,97 +116,6 @@ known_runs <- function(trial_folder) {
 }
 
 close_store <- function(store) store$close()
-
-prepare_sqlite <- function(db, file) {
-  RSQLite::sqliteSetBusyHandler(db, 10000)
-  DBI::dbGetQuery(db, "PRAGMA journal_mode = WAL")
-  # A power failure may lose the last records, but never the pictures; those takes are made again.
-  DBI::dbExecute(db, "PRAGMA synchronous = NORMAL")
-  DBI::dbExecute(db, "PRAGMA foreign_keys = ON")
-  version <- DBI::dbGetQuery(db, "PRAGMA user_version")[[1]]
-  if (version == store_schema) {
-    return(invisible())
-  }
-
-  stop_for_older_writer(db, version)
-  tryCatch(
-    all_or_nothing(db, function() {
-      bring_up_to_date(db, version, function(version) {
-        DBI::dbExecute(db, paste("PRAGMA user_version =", version))
-      })
-    }),
-    # Another process that opened it at the same time may have been first.
-    error = function(e) {
-      if (DBI::dbGetQuery(db, "PRAGMA user_version")[[1]] != store_schema) {
-        stop(e)
-      }
-    }
-  )
-}
-
-# Makes the tables where there are none (version 0), and brings older ones to today's
-# form.
-bring_up_to_date <- function(db, version, set_version) {
-  if (version > store_schema) {
-    stop(
-      "it was written by another version of Sprenn (schema ",
-      version,
-      ", this one reads ",
-      store_schema,
-      ")"
-    )
-  }
-
-  if (version == store_schema) {
-    return(invisible())
-  }
-
-  for (statement in if (version == 0) {
-    store_tables
-  } else {
-    unlist(store_changes[version:(store_schema - 1)])
-  }) {
-    DBI::dbExecute(db, statement)
-  }
-
-  set_version(store_schema)
-}
-
-# A process of an older version that is writing now would lose its tables. One on another machine is
-# known by its heartbeat.
-stop_for_older_writer <- function(db, version) {
-  if (version < first_with_holder || version >= first_with_writers) {
-    return(invisible())
-  }
-
-  read <- function() {
-    tryCatch(DBI::dbGetQuery(db, "SELECT * FROM holder"), error = function(e) data.frame())
-  }
-  first <- read()
-  began <- clock()
-  is_writing <- function(holder) {
-    if (are_near(holder)) {
-      process_runs(holder$pid, holder$started)
-    } else {
-      holder$id != first$id || holder$beat != first$beat
-    }
-  }
-  repeat {
-    holder <- read()
-    if (nrow(holder) > 0 && is_writing(holder)) {
-      stop(
-        "a process of an older version of Sprenn is writing to it (", holder_words(holder),
-        "); wait until it has ended"
-      )
-    }
-
-    if (nrow(holder) == 0 || are_near(holder) || clock() - began > silence) {
-      return(invisible())
-    }
-
-    steady_sleep(0.5)
-  }
-}
 
 # The database's own integrity check: nothing if it is sound.
 integrity_of <- function(store) {

@@ -140,57 +140,6 @@ params_for <- function(db, params) {
   })
 }
 
-prepare_postgres <- function(db, url, schema) {
-  DBI::dbExecute(db, "SET lock_timeout = '10s'")
-  # What a process has locked is free soon after it was cut off or held up.
-  DBI::dbExecute(db, "SET idle_in_transaction_session_timeout = '20s'")
-  for (setting in c("idle = 5", "interval = 2", "count = 3")) {
-    DBI::dbExecute(db, paste0("SET tcp_keepalives_", setting))
-  }
-
-  before <- schema_version(db, schema)
-  stop_for_older_writer(db, before)
-  # Two processes that start the same run create its tables once.
-  all_or_nothing(db, function() {
-    DBI::dbGetQuery(db, "SELECT pg_advisory_xact_lock(7308829)::text")
-    version <- schema_version(db, schema)
-    if (version == 0) {
-      DBI::dbExecute(
-        db,
-        paste("CREATE SCHEMA IF NOT EXISTS", DBI::dbQuoteIdentifier(db, schema))
-      )
-    }
-
-    bring_up_to_date(db, version, function(version) {
-      DBI::dbExecute(
-        db,
-        paste0(
-          "INSERT INTO facts VALUES ('schema', $1) ON CONFLICT (name) DO UPDATE SET value = ",
-          "excluded.value"
-        ),
-        params = list(as.character(version))
-      )
-    })
-  })
-}
-
-# The version of a run's tables; 0 where there are none.
-schema_version <- function(db, schema) {
-  there <- DBI::dbGetQuery(
-    db,
-    paste0(
-      "SELECT count(*) AS n FROM information_schema.tables WHERE table_schema = $1 AND ",
-      "table_name = 'facts'"
-    ),
-    params = list(schema)
-  )$n > 0
-  if (!there) {
-    return(0L)
-  }
-
-  as.integer(DBI::dbGetQuery(db, "SELECT value FROM facts WHERE name = 'schema'")$value)
-}
-
 # The server's number of a session, or NULL if it can't be reached.
 session_of <- function(db) {
   tryCatch(

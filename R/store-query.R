@@ -29,7 +29,7 @@ Store <- R6::R6Class(
         return(work())
       }
 
-      for (try in seq_len(most_tries)) {
+      for (try in seq_len(most_database_tries)) {
         done <- tryCatch(list(value = work()), error = identity)
         if (!inherits(done, "condition")) {
           return(done$value)
@@ -43,8 +43,8 @@ Store <- R6::R6Class(
       stop_for_database(done)
     },
 
-    # From now on, a server that can't be reached is tried again for so many seconds; `told` is called
-    # with words meanwhile.
+    # From now on, a server that can't be reached is tried again for so many seconds; `told` is
+    # called with words meanwhile.
     be_patient = function(seconds, told) {
       private$patience <- seconds
       private$told <- told
@@ -121,7 +121,7 @@ Store <- R6::R6Class(
 
 # How often a statement is tried that other processes get in the way of, perhaps one that is cut off
 # and has rows locked until the server notices.
-most_tries <- 10
+most_database_tries <- 10
 
 all_or_nothing <- function(db, work) {
   whole <- FALSE

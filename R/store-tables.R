@@ -51,8 +51,8 @@ holder_table <- "CREATE TABLE holder (
   started TEXT NOT NULL, person TEXT NOT NULL, since TEXT NOT NULL, beat INTEGER NOT NULL)"
 
 # The processes that write to the run now: one `alone`, or several coordinators that carry the same
-# work. `carries` says which, `wants` for which engines one would take more calls (both JSON), `stop`
-# that it is asked to stop.
+# work. `carries` says which, `wants` for which engines one would take more calls (both JSON),
+# `stop` that it is asked to stop.
 writers_table <- "CREATE TABLE writers (
   id TEXT PRIMARY KEY, machine TEXT NOT NULL, pid INTEGER NOT NULL, started TEXT NOT NULL,
   person TEXT NOT NULL, since TEXT NOT NULL, beat INTEGER NOT NULL, version TEXT NOT NULL,

@@ -91,7 +91,8 @@ forwards <- c(forwards, forward("127.0.0.1", "127.0.0.1", inner_port))
 Sys.sleep(1)
 ledger <- running$ledgers[["bracken"]]
 trial <- write_base_trial(
-  file.path(work, "trial"), "http://127.0.0.1:7711", cases = cases, seeds = 1:3
+  file.path(work, "trial"), "http://127.0.0.1:7711",
+  cases = cases, seeds = 1:3
 )
 words <- function(run) {
   c("run", trial, "--run", run, "--store", database$address, "--workers", "1")
