@@ -77,7 +77,7 @@ run_commands <- function() {
           NULL,
           paste0(
             "for a new run: a PostgreSQL database to keep its records in, ",
-            "postgresql://USER@HOST/DATABASE"
+            "postgresql://USER@HOST/DATABASE, so that several machines can make it together"
           ),
           "ADDRESS"
         ),

@@ -26,6 +26,17 @@ carried_words <- c(
   measures = "its own measures are others"
 )
 
+# Records the plan, and has done what has to be there before takes are made.
+prepare_run <- function(store, trial, plan, asked, progress) {
+  record_plan(store, trial, plan, asked)
+  fail_unanswered(store)
+  draft_for_run(trial, store, plan, progress)
+  # Files that a killed process left half written. They lie above the folders with pictures, which
+  # may hold a million.
+  above <- list.files(file.path(store$folder, "takes"), all.files = TRUE)
+  unlink(file.path(store$folder, "takes", above[is_part(above)]))
+}
+
 # Joins those who carry the run, or begins it with `prepare`, which is a function: TRUE if it is the
 # first. An error if others carry something else. Without `options`, it is made by one process.
 begin_run <- function(store, lock, trial, plan, asked, options, told, prepare) {

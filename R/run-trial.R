@@ -13,6 +13,11 @@
 #' An engine that can't be reached is tried again for `outage` seconds while the others continue;
 #' then it is left alone for this run, and its takes stay planned.
 #'
+#' If a run's records are on a PostgreSQL server, several processes, on several machines that share
+#' the trial's folder, can make it together: each calls this with the same trial and options. They
+#' claim takes from each other, keep an engine's `at_once` and `per_minute` together, and take over
+#' what one leaves that ends or is silent for twenty seconds. With `until`, one process makes it.
+#'
 #' A run grows and changes with its trial. What suite and lineup still ask for and was made is kept,
 #' whatever it is called now; what is new, or now asked for in another way, is made; scores whose
 #' case, looks or checks have changed are measured anew. A message of the class
@@ -41,7 +46,8 @@
 #'   `confidence` and the pipelines that were `dropped`.
 #' @section Errors: `sprenn_error_run` if nothing that the run has made is asked for any more;
 #'   `sprenn_error_workers` if the workers file or its address can't be used;
-#'   `sprenn_error_locked` if another process is writing to the run; `sprenn_error_limit` if the
+#'   `sprenn_error_locked` if another process is writing to the run, or those who make it together
+#'   have another trial, other options or another version; `sprenn_error_limit` if the
 #'   plan exceeds a limit; `sprenn_error_store` if a picture can't be written.
 #' @family runs
 #' @export
@@ -179,11 +185,12 @@ run_trial <- function(
 #'   Pipelines that can't win any more are dropped. Cases of jobs that the brief has no purpose
 #'   for are left out.
 #' @param store For a new run: the database for its records, instead of a file in the run's
-#'   folder: `postgresql://USER@HOST/DATABASE`, for several people who share the trial's folder.
+#'   folder: `postgresql://USER@HOST/DATABASE`, for several people who share the trial's folder, or
+#'   several machines that make the run together.
 #'   Never include a password; put it in `~/.pgpass` or `PGPASSWORD`. Needs the package RPostgres.
 #' @param wait For how many seconds to wait for another process that is writing to the run.
 #' @param outage For how many seconds to wait for an engine that can't be reached, or asks to be
-#'   left alone.
+#'   left alone, and for the database's server.
 #' @return An object of class `sprenn_run_options`, a list of these values.
 #' @section Errors: `sprenn_error_argument`, which names every value that can't be used;
 #'   `sprenn_error_workers` for a workers file that can't be used.
@@ -228,17 +235,6 @@ run_options <- function(
     ),
     class = "sprenn_run_options"
   )
-}
-
-# Records the plan, and has done what has to be there before takes are made.
-prepare_run <- function(store, trial, plan, asked, progress) {
-  record_plan(store, trial, plan, asked)
-  fail_unanswered(store)
-  draft_for_run(trial, store, plan, progress)
-  # Files that a killed process left half written. They lie above the folders with pictures, which
-  # may hold a million.
-  above <- list.files(file.path(store$folder, "takes"), all.files = TRUE)
-  unlink(file.path(store$folder, "takes", above[is_part(above)]))
 }
 
 # A function that shows words as progress that has not begun.
