@@ -264,6 +264,22 @@ wait_option <- function() {
   new_option("wait", "logical", FALSE, "wait if another process is writing to the run")
 }
 
+store_option <- function() {
+  help <- paste0(
+    "for a new run: a PostgreSQL database to keep its records in, postgresql://USER@HOST/DATABASE, ",
+    "so that several machines can make it together"
+  )
+  new_option("store", "character", NULL, help, "ADDRESS")
+}
+
+pictures_option <- function() {
+  help <- paste0(
+    "for a new run: a folder on a WebDAV server to keep its pictures in, https://HOST/FOLDER, ",
+    "for machines that share no folder"
+  )
+  new_option("pictures", "character", NULL, help, "ADDRESS")
+}
+
 cases_option <- function() {
   new_option("case", "character", NULL, "which cases [all]; separate several with commas", "IDS")
 }

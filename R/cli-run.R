@@ -71,16 +71,8 @@ run_commands <- function() {
           "WHAT"
         ),
         workers_option(),
-        new_option(
-          "store",
-          "character",
-          NULL,
-          paste0(
-            "for a new run: a PostgreSQL database to keep its records in, ",
-            "postgresql://USER@HOST/DATABASE, so that several machines can make it together"
-          ),
-          "ADDRESS"
-        ),
+        store_option(),
+        pictures_option(),
         wait_option(),
         new_option("watch", "logical", FALSE, "show the run on a page while it is made"),
         json_option("the results as JSON, with every take")
@@ -131,6 +123,7 @@ cli_run <- function(given) {
     until = given$until,
     workers = given_workers(given$workers),
     store = given$store,
+    pictures = given$pictures,
     wait = if (given$wait) Inf else 0,
     progress = progress
   )

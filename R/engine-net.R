@@ -4,7 +4,7 @@
 
 # Describes a call. `form` is a list of parts (`bytes` and `type`) for multipart/form-data (RFC
 # 7578), `body` raw bytes. `resolve` (HOST:PORT:IP) is where the host is looked for, in place of
-# what its name stands for.
+# what its name stands for. With `netrc`, a name and a password may come from ~/.netrc.
 new_call <- function(
   method,
   url,
@@ -14,7 +14,8 @@ new_call <- function(
   seconds = 120,
   most = 1e6,
   hops = 3,
-  resolve = NULL
+  resolve = NULL,
+  netrc = FALSE
 ) {
   # A body beyond the limit is cut off, whether or not its length was announced.
   too_long <- FALSE
@@ -44,6 +45,8 @@ new_call <- function(
       list(forbid_reuse = 1L, fresh_connect = 1L)
     },
     if (!is.null(resolve)) list(resolve = resolve),
+    # 1: only if there is such a file.
+    if (netrc) list(netrc = 1L),
     if (!is.null(body)) list(postfields = body, postfieldsize_large = length(body))
   )
   # Each further setting of options costs a millisecond.

@@ -246,7 +246,7 @@ take_pane <- function(take, store, frame, brief) {
     seed = take$seed
   )
   if (take$state == "made") {
-    do.call(picture_pane, c(list(take_path(store, take$file), frame), told))
+    do.call(picture_pane, c(list(picture_paths(store, take$file), frame), told))
   } else {
     told
   }

@@ -321,7 +321,7 @@ loss_file <- function(verdict, pipeline, told, trial, store) {
   }
 
   frame <- case_frame(case_named(trial$suite, told$case), trial$suite)
-  jpeg_file(preview(take_path(store, take$file[1]), first_edge, frame))
+  jpeg_file(preview(picture_paths(store, take$file[1]), first_edge, frame))
 }
 
 add_figure_slide <- function(deck, title, figure) {

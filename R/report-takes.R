@@ -157,7 +157,7 @@ case_pictures <- function(case, takes, trial, run, edge) {
   overlays <- read_overlays_of_case(store, case$id)
   made <- which(takes$state == "made")
   frame <- case_frame(case, trial$suite)
-  previews <- lapply(take_path(store, takes$file[made]), function(path) {
+  previews <- lapply(picture_paths(store, takes$file[made]), function(path) {
     preview(path, edge, frame)
   })
   list(

@@ -78,12 +78,17 @@ database_problems <- function(store) {
 
 picture_problems <- function(store, takes, progress) {
   made <- takes[takes$state == "made", ]
-  gone <- !file.exists(take_path(store, made$file))
-  altered <- !gone &
-    (file.size(take_path(store, made$file)) != made$bytes |
-      made$file %in% altered_files(store, unique(made[!gone, c("file", "sha256")]), progress))
-  wrong <- made[gone | altered, ]
-  gone <- gone[gone | altered]
+  # Takes with the same picture share a file, which is read once.
+  files <- made[!duplicated(made$file), ]
+  began <- clock()
+  states <- states_of_pictures(store, files$file, files$bytes, function(done) {
+    if (!is.null(progress) && (done %% 50 == 0 || done == nrow(files))) {
+      progress(done = done, total = nrow(files), failed = 0, seconds = clock() - began)
+    }
+  })
+  state <- states[match(made$file, files$file)]
+  wrong <- made[state != "good", ]
+  gone <- state[state != "good"] == "gone"
   about <- paste0(wrong$pipeline, ", ", wrong$case, ", seed ", wrong$seed)
   run_problem(
     ifelse(gone, "missing", "altered"),
@@ -94,25 +99,6 @@ picture_problems <- function(store, takes, progress) {
     wrong$take,
     wrong$file
   )
-}
-
-# Which files have other bytes than were recorded. Takes with the same picture share a file, which
-# is read once.
-altered_files <- function(store, pictures, progress) {
-  began <- clock()
-  count <- nrow(pictures)
-  altered <- vapply(
-    seq_len(count),
-    function(k) {
-      if (!is.null(progress) && (k %% 50 == 0 || k == count)) {
-        progress(done = k, total = count, failed = 0, seconds = clock() - began)
-      }
-
-      sha256_of_file(take_path(store, pictures$file[k])) != pictures$sha256[k]
-    },
-    NA
-  )
-  pictures$file[altered]
 }
 
 # Steps that work on a take that is no longer there.
@@ -149,6 +135,10 @@ file_problems <- function(store, takes) {
 }
 
 mend_problem <- function(store, problem) {
+  if (problem$kind %in% c("missing", "altered") && put_again(store, problem$file)) {
+    return("put there again from the copy here")
+  }
+
   path <- if (!is.na(problem$file)) take_path(store, problem$file)
   again <- function(words) {
     record_planned(store, problem$take)
@@ -253,6 +243,10 @@ prune_run <- function(trial, run = "main", yes = FALSE, wait = 0) {
     # Files first: if this is killed, what is left to do can still be found in the records.
     files <- unique(stats::na.omit(found$file))
     unlink(file.path(store$folder, files), expand = FALSE)
+    if (!is.null(store$pictures)) {
+      store$pictures$delete(sub("^takes/", "", grep("^takes/", files, value = TRUE)))
+    }
+
     left <- files[file.exists(file.path(store$folder, files))]
     idle <- found$take[found$kind == "take" & !found$file %in% left]
     if (length(idle)) {

@@ -207,3 +207,23 @@ RunTakes <- R6::R6Class(
 # The numbers of takes by a text that each has, in an environment, since a list would be searched
 # from its beginning. `of` says which takes.
 numbers_by <- function(texts, of = seq_along(texts)) list2env(split(of, texts[of]))
+
+# Whether a take's picture is where it is kept. A server is not asked about each.
+picture_is_there <- function(store, takes) {
+  if (!is.null(store$pictures)) {
+    return(takes$state == "made")
+  }
+
+  # The size of no file is NA.
+  (!is.na(takes$file) & file.size(take_path(store, takes$file)) == takes$bytes) %in% TRUE
+}
+
+# The takes with the full path of every picture.
+list_takes <- function(store) {
+  takes <- read_takes(store)
+  takes$path <- ifelse(is.na(takes$file), NA_character_, take_path(store, takes$file))
+  takes[c(
+    "take", "pipeline", "case", "seed", "control", "state", "path", "sha256", "seconds", "cost",
+    "failure", "message"
+  )]
+}

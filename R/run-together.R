@@ -5,7 +5,7 @@
 carried_by <- function(trial, plan, asked, options) {
   lineup <- trial$lineup
   list(
-    suite = hash_of(source_of_suite(trial$suite)),
+    suite = hash_of(suite_content(trial$suite)),
     lineup = hash_of(list(
       recorded_steps(lineup),
       lapply(lineup$engines, function(engine) {
@@ -27,8 +27,9 @@ carried_words <- c(
 )
 
 # Records the plan, and has done what has to be there before takes are made.
-prepare_run <- function(store, trial, plan, asked, progress) {
+prepare_run <- function(store, trial, plan, asked, pictures, progress) {
   record_plan(store, trial, plan, asked)
+  note_pictures_address(store, pictures)
   fail_unanswered(store)
   draft_for_run(trial, store, plan, progress)
   # Files that a killed process left half written. They lie above the folders with pictures, which

@@ -96,8 +96,10 @@ run_trial <- function(
   store$be_patient(options$outage, tell)
   is_first <- begin_run(
     store, lock, trial, plan, asked, if (is_shared) options, told,
-    prepare = function() prepare_run(store, trial, plan, asked, progress)
+    prepare = function() prepare_run(store, trial, plan, asked, options$pictures, progress)
   )
+  store$pictures <- pictures_of_run(store, options$pictures)
+  store$be_patient(options$outage, tell)
   trial <- with_drafts(trial, store)
   takes <- read_takes(store)
   lists <- write_checklists(trial, store, takes)
@@ -188,6 +190,9 @@ run_trial <- function(
 #'   folder: `postgresql://USER@HOST/DATABASE`, for several people who share the trial's folder, or
 #'   several machines that make the run together.
 #'   Never include a password; put it in `~/.pgpass` or `PGPASSWORD`. Needs the package RPostgres.
+#' @param pictures For a new run: the address of a folder on a web server that speaks WebDAV (RFC
+#'   4918), for its pictures: `https://HOST/FOLDER`, for machines that share no folder. A name and
+#'   a password are looked up in `~/.netrc`.
 #' @param wait For how many seconds to wait for another process that is writing to the run.
 #' @param outage For how many seconds to wait for an engine that can't be reached, or asks to be
 #'   left alone, and for the database's server.
@@ -206,6 +211,7 @@ run_options <- function(
   workers = NULL,
   until = NULL,
   store = NULL,
+  pictures = NULL,
   wait = 0,
   outage = 120
 ) {
@@ -217,6 +223,7 @@ run_options <- function(
     until = if (is.null(until) || isTRUE(score)) TRUE else "needs scores",
     workers = check_workers(workers),
     store = check_store_url(store),
+    pictures = check_pictures_address(pictures),
     wait = checkmate::check_number(wait, lower = 0),
     outage = checkmate::check_number(outage, lower = 0)
   )
@@ -230,6 +237,7 @@ run_options <- function(
       workers = as_workers(workers),
       until = until,
       store = store,
+      pictures = pictures,
       wait = wait,
       outage = outage
     ),
@@ -372,19 +380,4 @@ write_checklists <- function(trial, store, takes) {
       })
     }
   })
-}
-
-picture_is_there <- function(store, takes) {
-  # The size of no file is NA.
-  (!is.na(takes$file) & file.size(take_path(store, takes$file)) == takes$bytes) %in% TRUE
-}
-
-# The takes with the full path of every picture.
-list_takes <- function(store) {
-  takes <- read_takes(store)
-  takes$path <- ifelse(is.na(takes$file), NA_character_, take_path(store, takes$file))
-  takes[c(
-    "take", "pipeline", "case", "seed", "control", "state", "path", "sha256", "seconds", "cost",
-    "failure", "message"
-  )]
 }

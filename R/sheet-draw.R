@@ -83,6 +83,7 @@ draw_sheet <- function(
 
   file <- file %||% file.path(run_folder(trial$folder, run), "sheet.png")
   grid <- sheet_grid(trial, verdict, run, by, show, seed, case, pipeline %||% verdict$best, vary)
+  bring_cells(trial, run, grid$rows)
   title <- paste0(
     verdict$suite$title,
     switch(by,

@@ -258,6 +258,15 @@ take_cell <- function(one, trial, run, by) {
   )
 }
 
+# Pictures that are shown and not on this machine come from the run's server.
+bring_cells <- function(trial, run, rows) {
+  store <- open_store(trial$folder, run)
+  on.exit(close_store(store))
+  cells <- unlist(lapply(rows, `[[`, "cells"), recursive = FALSE)
+  paths <- as.character(unlist(lapply(cells, `[[`, "path")))
+  bring_pictures(store, file.path(basename(dirname(paths)), basename(paths)))
+}
+
 # The first watched region of a case as a box of shares: left, top, right, bottom.
 watch_box <- function(case, suite) {
   if (is.null(case$reference) || length(case$watch) == 0) {

@@ -69,7 +69,9 @@ open_store <- function(trial_folder, run, create = FALSE, url = NULL, suite = NU
     }
   )
   records <- if (is.null(place)) file else file.path(folder, store_url_file)
-  Store$new(db, folder, run, records, connect)
+  store <- Store$new(db, folder, run, records, connect)
+  store$pictures <- pictures_of_run(store)
+  store
 }
 
 # A connection to a database that has been prepared, or none at all.

@@ -11,6 +11,8 @@ Store <- R6::R6Class(
     # The file that the records are in, or that says where they are, and its identity.
     records = NULL,
     identity = NULL,
+    # The server of its pictures, a PictureServer; NULL where they are in the folder.
+    pictures = NULL,
     # `connect` opens another connection; NULL for a file.
     initialize = function(db, folder, run, records, connect = NULL) {
       private$.db <- db
@@ -43,11 +45,14 @@ Store <- R6::R6Class(
       stop_for_database(done)
     },
 
-    # From now on, a server that can't be reached is tried again for so many seconds; `told` is
-    # called with words meanwhile.
+    # From now on, a server of records or pictures that can't be reached is tried again for so many
+    # seconds; `told` is called with words meanwhile.
     be_patient = function(seconds, told) {
       private$patience <- seconds
       private$told <- told
+      if (!is.null(self$pictures)) {
+        self$pictures$be_patient(seconds, told)
+      }
     },
 
     # All of what `work` does, or nothing. Within another transaction it is a part of that.

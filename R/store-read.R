@@ -107,7 +107,7 @@ read_answers_about <- function(store, judge, version, subjects) {
 
 # The bytes of a take's picture, if they are still those that were recorded.
 take_bytes <- function(store, take) {
-  path <- take_path(store, take$file)
+  path <- picture_paths(store, take$file)
   bytes <- if (file.exists(path)) read_bytes(path)
   if (is.null(bytes) || sha256_of(bytes) != take$sha256) {
     stop_sprenn(

@@ -103,8 +103,8 @@ record_plan <- function(store, trial, plan, asked = plan) {
   })
 }
 
-# Writes pictures, each the bytes of a file, under the hashes of these bytes and returns the file
-# names.
+# Writes pictures, each the bytes of a file, under the hashes of these bytes, also on the pictures'
+# server if there is one, and returns the file names.
 keep_pictures <- function(store, pictures, sha256 = vapply(pictures, sha256_of, "")) {
   stop_for_moved(store)
   endings <- vapply(pictures, function(bytes) {
@@ -137,6 +137,10 @@ keep_pictures <- function(store, pictures, sha256 = vapply(pictures, sha256_of, 
       kept = "Everything made so far is kept; the same command resumes.",
       beside = dirname(paths[new])
     )
+  }
+
+  if (!is.null(store$pictures)) {
+    store$pictures$put(named$file, pictures)
   }
 
   named

@@ -112,6 +112,36 @@ test_that("one that was held up for too long loses what it had, and joins again"
   expect_equal(nrow(check_run(folder)), 0)
 })
 
+test_that("machines that share no folder make one run, with its pictures on a server", {
+  dav <- local_dav()
+  server <- local_server()
+  shared <- shared_trial(seconds = 0.5, at_once = 3)
+  folder <- shared$folder
+  run_trial(folder, "calm", workers = 0)
+  before <- length(paid_for(shared$running, "bracken"))
+  copy <- withr::local_tempdir()
+  file.copy(list.files(folder, full.names = TRUE), copy, recursive = TRUE)
+  unlink(file.path(copy, "runs"), recursive = TRUE)
+  processes <- lapply(c(folder, copy), function(at) {
+    start_run(at, "--store", server$url, "--pictures", dav$address, "--workers", "0")
+  })
+  for (process in processes) {
+    process$wait(120000)
+    expect_equal(process$get_exit_status(), 0)
+  }
+
+  expect_equal(outcome_of(folder), outcome_of(folder, "calm"))
+  expect_equal(outcome_of(copy), outcome_of(folder))
+  expect_equal(length(paid_for(shared$running, "bracken")) - before, 16)
+  expect_length(list.files(dav$kept, recursive = TRUE), 32)
+  expect_equal(nrow(check_run(copy)), 0)
+  # Each has made a part, and each can show all.
+  expect_equal(sum(made_by(c(events_of(folder), events_of(copy)))), 32)
+  sheet <- withr::local_tempfile(fileext = ".png")
+  draw_sheet(copy, file = sheet)
+  expect_true(file.exists(sheet))
+})
+
 test_that("a database that is restarted is waited for", {
   server <- local_server()
   shared <- shared_trial()
