@@ -73,7 +73,8 @@ test_that("how long a measurer may be silent follows from how long measuring tak
     suite = NULL,
     takes = list(are_still = function(...) FALSE),
     workers = NULL,
-    status = list(time_measuring = function(...) NULL)
+    status = list(time_measuring = function(...) NULL),
+    shares = NULL
   )
   # Nothing has been measured yet: it may take long.
   expect_equal(measuring$patience(), 300)
