@@ -266,8 +266,8 @@ wait_option <- function() {
 
 store_option <- function() {
   help <- paste0(
-    "for a new run: a PostgreSQL database to keep its records in, postgresql://USER@HOST/DATABASE, ",
-    "so that several machines can make it together"
+    "for a new run: a PostgreSQL database to keep its records in, ",
+    "postgresql://USER@HOST/DATABASE, so that several machines can make it together"
   )
   new_option("store", "character", NULL, help, "ADDRESS")
 }

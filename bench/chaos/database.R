@@ -1,5 +1,5 @@
 # A PostgreSQL server that is restarted, or killed, at a random time of a run that keeps its records
-# there. The run ends and says so; the same command completes it.
+# there. The run waits for it, or ends and says so; the same command completes it.
 
 # Starts a server of its own in a folder, also for others on the network if it is to listen there;
 # returns how to start and stop it.
