@@ -62,8 +62,13 @@ EngineQueue <- R6::R6Class(
       private$unsent[at] <- FALSE
     },
 
-    # The number of takes that are left of all that the engine makes, by whatever process.
-    expect = function(left) private$.total <- left + private$.made + private$.failed,
+    # The number of takes that are left of all that the engine makes, by whatever process: others
+    # have done the rest of what there was.
+    expect = function(left) {
+      own <- private$.made + private$.failed
+      private$.total <- max(private$.total, left + own)
+      private$.elsewhere <- private$.total - left - own
+    },
 
     # Takes the next call off the queue: the take `first`, and those that are asked for in the same
     # call. `together` is a function of it and of a filter for takes that wait.
@@ -247,7 +252,9 @@ EngineQueue <- R6::R6Class(
     ready = function() private$line$ready,
     unsent_now = function() which(private$unsent),
     # The number of takes that are neither made nor given up.
-    left = function() self$total - private$.made - private$.failed,
+    left = function() self$total - private$.made - private$.failed - private$.elsewhere,
+    # Takes that other processes have made or given up.
+    elsewhere = function() private$.elsewhere,
     # Why it is left alone; NULL while it is not.
     parked = function() private$.parked,
     # Whether one process can have many of its calls in flight.
@@ -262,6 +269,7 @@ EngineQueue <- R6::R6Class(
     .total = 0,
     .made = 0,
     .failed = 0,
+    .elsewhere = 0,
     .in_flight = 0,
     .pieces = 0,
     .parked = NULL,

@@ -56,7 +56,7 @@ state_of_run <- function(store, trial, newest) {
       } else {
         "running"
       },
-      holder = if (locked) paste(holder_words(writers), collapse = "; ") else NA_character_,
+      holder = if (locked) writers_words(writers) else NA_character_,
       words = told$words %||% "",
       asking = if (isTRUE(told$to_ask > 0)) c(told$asked, told$to_ask),
       left = as.numeric(told$left %||% NA),

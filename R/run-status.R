@@ -137,7 +137,7 @@ engine_states <- function(queues) {
   column <- function(of) vapply(own, function(queue) as.numeric(of(queue)), 0, USE.NAMES = FALSE)
   new_table(
     engine = as.character(names(own)),
-    made = column(function(queue) queue$made),
+    made = column(function(queue) queue$made + queue$elsewhere),
     total = column(function(queue) queue$total),
     flying = column(function(queue) queue$in_flight),
     failed = column(function(queue) queue$failed),

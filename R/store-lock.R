@@ -120,8 +120,12 @@ stop_for_holder <- function(store, others) {
       ),
       stats::setNames(holder_words(others), rep("x", nrow(others))),
       i = paste0(
-        "Wait for it (`--wait`), or stop it with Ctrl-C where it runs. Reading (choose, ",
-        "sheet, report) goes on meanwhile."
+        if (nrow(others) == 1) {
+          "Wait for it (`--wait`), or stop it with Ctrl-C where it runs. "
+        } else {
+          "Wait for them (`--wait`), or stop them all with `sprenn watch --stop`. "
+        },
+        "Reading (choose, sheet, report) goes on meanwhile."
       ),
       if (!is_shared) {
         c(i = paste(
@@ -148,6 +152,17 @@ silence <- 20
 holder_words <- function(writers) {
   since <- sub("T(..:..).*", " \\1 UTC", writers$since)
   paste0(writers$person, ", process ", writers$pid, ", since ", since, recycle0 = TRUE)
+}
+
+# Who writes, in a few words where they are several.
+writers_words <- function(writers) {
+  if (nrow(writers) == 1) {
+    return(holder_words(writers))
+  }
+
+  persons <- table(factor(writers$person, unique(writers$person)))
+  count <- ifelse(persons > 1, paste0(" (", persons, ")"), "")
+  paste0(nrow(writers), " processes: ", shorten_list(paste0(names(persons), count)))
 }
 
 # Sends a heartbeat. FALSE if others have taken what this process had, since it was silent for too

@@ -66,6 +66,17 @@ test_that("a coordinator claims what it can begin, and knows how much is left of
   two$shares$fill(two$queue)
   expect_gt(length(claims_of(two$store, two$lock)), 2)
   expect_false(two$shares$is_done())
+  # What others do counts for the whole, and not for what is left.
+  give_back_work(two$store, two$lock, two$table$take[10:12])
+  claim_takes(two$store, two$other, "mixer", 2)
+  end_work(two$store, claims_of(two$store, two$other))
+  wait_until({
+    two$shares$beat()
+    two$queue$elsewhere == 2
+  })
+  expect_equal(two$queue$total, 12)
+  expect_equal(engine_states(list(mixer = two$queue))$made, 3)
+  expect_equal(two$queue$left, 9)
 })
 
 test_that("what a coordinator leaves that has ended is free, but for what may have been paid", {
@@ -196,7 +207,14 @@ test_that("what others have made is measured here where they don't, and twins ar
   expect_equal(claims_of(two$store, two$lock), made$take[1])
 })
 
-test_that("progress of several coordinators is told as one", {
+test_that("progress of several coordinators is told as one, and who they are in a few words", {
+  who <- new_table(
+    person = c("ana on hut", "ben on mast", "ana on hut"),
+    pid = 1:3,
+    since = "2026-11-25T10:00:00Z"
+  )
+  expect_equal(writers_words(who), "3 processes: ana on hut (2) and ben on mast")
+  expect_equal(writers_words(who[2, ]), "ben on mast, process 2, since 2026-11-25 10:00 UTC")
   writers <- new_table(progress = c(
     to_json(list(left = 10, flying = 2, words = "", engines = data.frame(
       engine = c("a", "b"), flying = 1, words = c("busy", "")
