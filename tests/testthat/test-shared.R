@@ -69,7 +69,7 @@ test_that("a coordinator claims what it can begin, and knows how much is left of
   # What others do counts for the whole, and not for what is left.
   give_back_work(two$store, two$lock, two$table$take[10:12])
   claim_takes(two$store, two$other, "mixer", 2)
-  end_work(two$store, claims_of(two$store, two$other))
+  end_work(two$store, c(two$table$take[1], claims_of(two$store, two$other)))
   wait_until({
     two$shares$beat()
     two$queue$elsewhere == 2
