@@ -69,16 +69,20 @@ claim_rows <- function(store, writer, which, params, most) {
   as_takes(read_db(
     store,
     paste(
-      "WITH free AS (SELECT take FROM work WHERE writer IS NULL AND", which,
-      "ORDER BY position LIMIT ? FOR UPDATE SKIP LOCKED),",
-      "mine AS (UPDATE work SET writer = ? FROM free WHERE work.take = free.take",
+      "WITH me AS (", this_writer, "),",
+      "free AS (SELECT take FROM work WHERE EXISTS (SELECT 1 FROM me) AND writer IS NULL AND",
+      which, "ORDER BY position LIMIT ? FOR UPDATE SKIP LOCKED),",
+      "mine AS (UPDATE work SET writer = me.id FROM free, me WHERE work.take = free.take",
       "RETURNING work.take)",
       "SELECT t.take, t.position, t.attempt, t.file, t.sha256, t.bytes",
       "FROM takes t JOIN mine ON mine.take = t.take ORDER BY t.position"
     ),
-    params = c(params, list(as.integer(most), writer))
+    params = c(list(writer), params, list(as.integer(most)))
   ))
 }
+
+# A writer, unless others have taken what it had: it gets nothing until it has joined again.
+this_writer <- "SELECT id FROM writers WHERE id = ? FOR KEY SHARE"
 
 but_for <- function(pipelines) {
   if (length(pipelines) > 0) paste0("AND pipeline NOT IN (", marks_for(pipelines), ")")
@@ -135,7 +139,10 @@ hold_measured <- function(store, writer, takes, sha256) {
 pass_on_work <- function(store, takes, writer) {
   write_db(
     store,
-    paste0("UPDATE work SET kind = 'measure', writer = ? WHERE take IN (", marks_for(takes), ")"),
+    paste0(
+      "UPDATE work SET kind = 'measure', writer = (SELECT id FROM writers WHERE id = ?) ",
+      "WHERE take IN (", marks_for(takes), ")"
+    ),
     params = c(list(writer), as.list(takes))
   )
   free_what_follows(store, takes)
@@ -162,7 +169,8 @@ end_work <- function(store, takes) {
 make_again <- function(store, writer, take, engine) {
   write_db(
     store,
-    "INSERT INTO work SELECT take, 'make', ?, pipeline, position, NULL, ? FROM takes WHERE take = ?
+    "INSERT INTO work SELECT take, 'make', ?, pipeline, position, NULL,
+      (SELECT id FROM writers WHERE id = ?) FROM takes WHERE take = ?
       ON CONFLICT (take) DO UPDATE SET kind = 'make', writer = excluded.writer",
     params = list(engine, writer, take)
   )
@@ -229,11 +237,14 @@ read_slots <- function(store) {
 take_slots <- function(store, writer, engine, most) {
   nrow(read_db(
     store,
-    "WITH free AS (SELECT engine, slot FROM slots WHERE engine = ? AND writer IS NULL
-        ORDER BY slot LIMIT ? FOR UPDATE SKIP LOCKED)
-      UPDATE slots SET writer = ? FROM free
-      WHERE slots.engine = free.engine AND slots.slot = free.slot RETURNING slots.slot",
-    params = list(engine, as.integer(most), writer)
+    paste(
+      "WITH me AS (", this_writer, "),",
+      "free AS (SELECT engine, slot FROM slots WHERE EXISTS (SELECT 1 FROM me) AND engine = ?",
+      "AND writer IS NULL ORDER BY slot LIMIT ? FOR UPDATE SKIP LOCKED)",
+      "UPDATE slots SET writer = me.id FROM free, me",
+      "WHERE slots.engine = free.engine AND slots.slot = free.slot RETURNING slots.slot"
+    ),
+    params = list(writer, engine, as.integer(most))
   ))
 }
 

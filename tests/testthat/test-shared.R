@@ -105,6 +105,12 @@ test_that("one that was silent for too long starts with nothing, and may be shut
   two$shares$fill(two$queue)
   expect_equal(two$queue$ready, 1)
   end_writers(two$store, read_writers(two$store))
+  # Before it has noticed, it can claim nothing, and what it records is nobody's to measure.
+  expect_equal(nrow(claim_takes(two$store, two$lock, "mixer", 3)), 0)
+  expect_equal(take_slots(two$store, two$lock, "mixer", 3), 0)
+  pass_on_work(two$store, two$table$take[12], two$lock)
+  two$shares$note_again(two$table$take[12], "mixer")
+  expect_length(claims_of(two$store, two$lock), 0)
   expect_true(two$shares$beat())
   expect_equal(read_writers(two$store)$id, two$lock)
   expect_equal(two$queue$ready, 0)
