@@ -91,6 +91,7 @@ RunShared <- R6::R6Class(
         private$store, private$lock, name, wanted, seeds_a_call(queue$engine), private$left_out
       )
       private$free[[name]] <- nrow(claimed) >= wanted
+      claimed <- private$without_sent(claimed)
       if (nrow(claimed) > 0) {
         queue$add(private$hold(private$takes$note_claimed(claimed$position, claimed$attempt)))
       }
@@ -222,19 +223,25 @@ RunShared <- R6::R6Class(
       }
     },
 
-    # A coordinator is gone. What it has sent to an engine that must not be asked twice may have
-    # been paid for.
-    bury = function(writer) {
-      private$log$note("coordinator gone", message = holder_words(writer))
-      in_transaction(private$store, {
-        sent <- read_sent_by(private$store, writer$id)
-        if (length(sent) > 0) {
+    # Takes that were claimed, but for those that somebody who is gone has sent to an engine that
+    # must not be asked twice: they may have been paid for.
+    without_sent = function(claimed) {
+      is_sent <- claimed$failure %in% "sent"
+      sent <- claimed$take[is_sent]
+      if (length(sent) > 0) {
+        in_transaction(private$store, {
           record_unanswered(private$store, sent)
           end_work(private$store, sent)
-        }
+        })
+      }
 
-        end_writers(private$store, writer)
-      })
+      claimed[!is_sent, ]
+    },
+
+    # A coordinator is gone.
+    bury = function(writer) {
+      private$log$note("coordinator gone", message = holder_words(writer))
+      end_writers(private$store, writer)
       private$free[] <- TRUE
       private$measure_free <- TRUE
     },

@@ -34,7 +34,7 @@ append_rows <- function(store, table, rows) {
 
 # Claims the next takes to make with an engine, at most `most`, and those that are asked for in the
 # same call as one of them, up to `seeds` in a call. Returns them in the order of the plan: `take`,
-# `position`, `attempt`.
+# `position`, `attempt`, `failure`.
 claim_takes <- function(store, writer, engine, most, seeds = 1, out = character()) {
   in_transaction(store, {
     claimed <- claim_rows(
@@ -74,7 +74,7 @@ claim_rows <- function(store, writer, which, params, most) {
       which, "ORDER BY position LIMIT ? FOR UPDATE SKIP LOCKED),",
       "mine AS (UPDATE work SET writer = me.id FROM free, me WHERE work.take = free.take",
       "RETURNING work.take)",
-      "SELECT t.take, t.position, t.attempt, t.file, t.sha256, t.bytes",
+      "SELECT t.take, t.position, t.attempt, t.failure, t.file, t.sha256, t.bytes",
       "FROM takes t JOIN mine ON mine.take = t.take ORDER BY t.position"
     ),
     params = c(list(writer), params, list(as.integer(most)))
@@ -212,16 +212,6 @@ read_same_picture <- function(store, sha256) {
       WHERE sha256 = ? AND state = 'made' AND asked = 1 ORDER BY position",
     params = list(sha256)
   ))
-}
-
-# The takes that a writer has sent to engines that must not be asked twice.
-read_sent_by <- function(store, writer) {
-  read_db(
-    store,
-    "SELECT t.take FROM takes t JOIN work w ON w.take = t.take
-      WHERE w.writer = ? AND t.state = 'planned' AND t.failure = 'sent'",
-    params = list(writer)
-  )$take
 }
 
 # Who has how many slots of each engine; `writer` is NA for those that are free.
